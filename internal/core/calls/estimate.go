@@ -1,0 +1,221 @@
+package calls
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+
+	"fanfold/internal/core/template"
+)
+
+// Load is one instrument to bring to ready, in its place in the order.
+type Load struct {
+	Instrument *template.Instrument
+	Machine    template.ID
+	MiB        float64       // memory it takes, MiB
+	Wake       time.Duration // waking its players
+	Read       time.Duration // reading its preload from the machine's disk
+}
+
+// Estimate tells what one machine holds and waits for, before and after.
+type Estimate struct {
+	Machine   *template.Machine
+	BeforeMiB float64
+	AfterMiB  float64
+	LimitMiB  float64
+	Wait      time.Duration
+	Order     []Load
+	Rest      []Remedy // what would make it fit, when it does not
+}
+
+// Fits tells whether the machine holds what it shall.
+func (e Estimate) Fits() bool { return e.AfterMiB <= e.LimitMiB }
+
+// ShortMiB is the memory missing, MiB; 0 when it fits.
+func (e Estimate) ShortMiB() float64 { return max(0, e.AfterMiB-e.LimitMiB) }
+
+// Remedy is one instrument that could be rested to make room.
+type Remedy struct {
+	Instrument *template.Instrument
+	FreesMiB   float64
+}
+
+// Costs estimates, machine by machine, going from the ready set before to the
+// ready set after. The wait is the wake time of players not yet awake (longer
+// for the first of its kind on a riser) plus the preload divided by the
+// disk's rate, since parallel loads share the disk.
+func Costs(t *template.Template, before, after []template.ID) []Estimate {
+	was, will := NewGlass(t), NewGlass(t)
+	was.Fill(before)
+	will.Fill(after)
+	orders := order(t, before, after)
+	out := make([]Estimate, 0, len(t.Machines))
+	for _, m := range t.Machines {
+		e := Estimate{
+			Machine: m, LimitMiB: m.LimitMiB(),
+			BeforeMiB: was.UsedMiB(m.ID), AfterMiB: will.UsedMiB(m.ID), Order: orders[m.ID],
+		}
+		for _, l := range e.Order {
+			e.Wait += l.Wake + l.Read
+		}
+		if !e.Fits() {
+			e.Rest = roomFor(t, e, after)
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
+// Unseated returns those of the set that can not load because they have no
+// seat.
+func Unseated(t *template.Template, ids []template.ID) []*template.Instrument {
+	var out []*template.Instrument
+	for _, id := range ids {
+		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// order lists, for each machine, the instruments to load: players in their
+// stated order, and within it riser by riser, port by port.
+func order(t *template.Template, before, after []template.ID) map[template.ID][]Load {
+	ready := make(map[template.ID]bool, len(before))
+	awake := newAwake(t)
+	for _, id := range before {
+		ready[id] = true
+		if i := t.Instrument(id); i != nil && i.Seat != nil {
+			awake.wake(i, *i.Seat)
+		}
+	}
+	var todo []*template.Instrument
+	for _, id := range after {
+		if i := t.Instrument(id); i != nil && i.Seat != nil && !ready[id] {
+			ready[id] = true
+			todo = append(todo, i)
+		}
+	}
+	slices.SortStableFunc(todo, func(a, b *template.Instrument) int {
+		return cmp.Or(
+			cmp.Compare(playerOrder(t, a), playerOrder(t, b)),
+			cmp.Compare(a.Seat.Riser, b.Seat.Riser),
+			cmp.Compare(a.Seat.Port, b.Seat.Port),
+			cmp.Compare(a.Seat.Channel, b.Seat.Channel),
+		)
+	})
+	out := map[template.ID][]Load{}
+	glass := NewGlass(t)
+	glass.Fill(before)
+	for _, i := range todo {
+		m := t.Index().Machines[i.Seat.Machine]
+		l := Load{Instrument: i, Machine: m.ID, MiB: glass.Adding(i, *i.Seat), Wake: awake.wake(i, *i.Seat)}
+		l.Read = time.Duration(PreloadMiB(t, i) / m.DiskMiBs * float64(time.Second))
+		glass.Add(i, *i.Seat)
+		out[m.ID] = append(out[m.ID], l)
+	}
+	return out
+}
+
+func playerOrder(t *template.Template, i *template.Instrument) int {
+	if p := t.PlayerOf(i); p != nil {
+		return p.Order
+	}
+	return 0
+}
+
+// awake knows which players run, and of which kinds on which riser.
+type awake struct {
+	t       *template.Template
+	players map[PlayerKey]bool
+	kinds   map[PlayerKey]bool // with port and channel 0: the kind on the riser
+}
+
+func newAwake(t *template.Template) *awake {
+	return &awake{t: t, players: map[PlayerKey]bool{}, kinds: map[PlayerKey]bool{}}
+}
+
+// wake wakes the instrument's players and returns how long that takes.
+func (a *awake) wake(i *template.Instrument, seat template.Seat) time.Duration {
+	ms := 0
+	for _, patch := range a.t.PatchesOf(i) {
+		player := a.t.Index().Players[patch.Player]
+		key := PlayerAt(player, seat)
+		if a.players[key] {
+			continue
+		}
+		a.players[key] = true
+		kind := PlayerKey{Player: player.ID, Machine: seat.Machine, Riser: seat.Riser}
+		if a.kinds[kind] {
+			ms += player.WakeAgainMs
+		} else {
+			ms += player.WakeMs
+			a.kinds[kind] = true
+		}
+	}
+	return time.Duration(ms) * time.Millisecond
+}
+
+// roomFor names instruments on the machine that are ready now and not asked
+// for, largest first, until enough memory is free; if that is not enough, it
+// goes on with the largest of those asked for.
+func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
+	asked := make(map[template.ID]bool, len(e.Order))
+	for _, l := range e.Order {
+		asked[l.Instrument.ID] = true
+	}
+	var candidates []Remedy
+	for _, id := range after {
+		if i := t.Instrument(id); i != nil && i.Seat != nil && i.Seat.Machine == e.Machine.ID {
+			candidates = append(candidates, Remedy{Instrument: i, FreesMiB: PreloadMiB(t, i)})
+		}
+	}
+	slices.SortStableFunc(candidates, func(a, b Remedy) int {
+		if x, y := asked[a.Instrument.ID], asked[b.Instrument.ID]; x != y {
+			if y {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Compare(b.FreesMiB, a.FreesMiB)
+	})
+	need := e.ShortMiB()
+	var out []Remedy
+	for _, c := range candidates {
+		if need <= 0 {
+			break
+		}
+		out = append(out, c)
+		need -= c.FreesMiB
+	}
+	return out
+}
+
+// Refusal says in one sentence why an estimate does not fit and what would
+// make it fit.
+func (e Estimate) Refusal() string {
+	s := fmt.Sprintf("%s is %s short: %s of %s", e.Machine.Name, FormatMiB(e.ShortMiB()), FormatMiB(e.AfterMiB), FormatMiB(e.LimitMiB))
+	if len(e.Rest) == 0 {
+		return s
+	}
+	freed := 0.0
+	for _, r := range e.Rest {
+		freed += r.FreesMiB
+	}
+	if len(e.Rest) == 1 {
+		return fmt.Sprintf("%s. Rest %s, which frees %s", s, e.Rest[0].Instrument.Name, FormatMiB(freed))
+	}
+	return fmt.Sprintf("%s. Rest %s and %d more, which frees %s", s, e.Rest[0].Instrument.Name, len(e.Rest)-1, FormatMiB(freed))
+}
+
+// FormatMiB writes an amount of memory: "310 MiB", "58.2 GiB".
+func FormatMiB(mib float64) string {
+	switch {
+	case mib < 1024:
+		return fmt.Sprintf("%.0f MiB", mib)
+	case mib < 10*1024:
+		return fmt.Sprintf("%.1f GiB", mib/1024)
+	}
+	return fmt.Sprintf("%.0f GiB", mib/1024)
+}

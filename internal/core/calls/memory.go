@@ -1,0 +1,110 @@
+// Package calls computes memory and time: what each machine holds when a set
+// of instruments is ready, what a call costs before it is made, whether it
+// fits, and in what order and how long a machine loads it.
+package calls
+
+import (
+	"fanfold/internal/core/template"
+)
+
+// PlayerKey names one running player. A player of many sounds serves the
+// channels of one port; a player of one sound serves one seat.
+type PlayerKey struct {
+	Player        template.ID
+	Machine       template.ID
+	Riser         int
+	Port, Channel int // Channel is 0 for a player of many sounds
+}
+
+// PlayerAt returns the running player that serves a seat.
+func PlayerAt(p *template.Player, s template.Seat) PlayerKey {
+	key := PlayerKey{Player: p.ID, Machine: s.Machine, Riser: s.Riser, Port: s.Port}
+	if p.Sounds == 1 {
+		key.Channel = s.Channel
+	}
+	return key
+}
+
+// PreloadMiB is the preload of all patches the instrument plays, MiB.
+func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
+	sum := 0.0
+	for _, p := range t.PatchesOf(i) {
+		sum += p.PreloadMiB
+	}
+	return sum
+}
+
+// Glass adds up the memory of one or more machines, player by player.
+type Glass struct {
+	t       *template.Template
+	players map[PlayerKey]int
+	used    map[template.ID]float64
+}
+
+// NewGlass returns an empty glass.
+func NewGlass(t *template.Template) *Glass {
+	return &Glass{t: t, players: map[PlayerKey]int{}, used: map[template.ID]float64{}}
+}
+
+// UsedMiB is the memory in use on a machine, MiB.
+func (g *Glass) UsedMiB(machine template.ID) float64 { return g.used[machine] }
+
+// Adding returns the memory a machine takes more when the instrument becomes
+// ready in that seat, MiB: the preload of its patches, and each player's own
+// memory if it is not awake yet.
+func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
+	sum := 0.0
+	seen := map[PlayerKey]bool{}
+	for _, patch := range g.t.PatchesOf(i) {
+		sum += patch.PreloadMiB
+		player := g.t.Index().Players[patch.Player]
+		key := PlayerAt(player, seat)
+		if g.players[key] == 0 && !seen[key] {
+			sum += player.OwnMiB
+			seen[key] = true
+		}
+	}
+	return sum
+}
+
+// Add makes the instrument ready in that seat.
+func (g *Glass) Add(i *template.Instrument, seat template.Seat) {
+	g.used[seat.Machine] += g.Adding(i, seat)
+	for _, patch := range g.t.PatchesOf(i) {
+		g.players[PlayerAt(g.t.Index().Players[patch.Player], seat)]++
+	}
+}
+
+// Fill adds every seated instrument of the set.
+func (g *Glass) Fill(ids []template.ID) {
+	for _, id := range ids {
+		if i := g.t.Instrument(id); i != nil && i.Seat != nil {
+			g.Add(i, *i.Seat)
+		}
+	}
+}
+
+// ReadyMiB is the memory of each machine with the given instruments ready,
+// MiB. Unseated instruments take none.
+func ReadyMiB(t *template.Template, ids []template.ID) map[template.ID]float64 {
+	g := NewGlass(t)
+	g.Fill(ids)
+	return g.used
+}
+
+// AlwaysReady returns the set that the template's memory rule asks to fit:
+// everything at once, or each call by itself.
+func AlwaysReady(t *template.Template) [][]template.ID {
+	if t.Settings.MemoryRule == template.FitCalls {
+		var sets [][]template.ID
+		for _, c := range t.Calls {
+			sets = append(sets, c.Instruments)
+		}
+		return sets
+	}
+	all := make([]template.ID, 0, len(t.Instruments))
+	for _, i := range t.Instruments {
+		all = append(all, i.ID)
+	}
+	return [][]template.ID{all}
+}

@@ -1,0 +1,106 @@
+// Package change holds every edit of a template as a small typed value. Apply
+// takes a template and a change, and gives back the new template together
+// with the change that undoes it; the old template is left as it was. Nothing
+// else in Fanfold edits a template.
+package change
+
+import (
+	"fmt"
+
+	"fanfold/internal/core/template"
+)
+
+// Change is one edit. Its JSON form carries its Kind (see Marshal).
+type Change interface {
+	// Kind is the stable name of this kind of change on the wire.
+	Kind() string
+	// Keys lists what the change sets, for finding changes that clash.
+	Keys() []Key
+	// apply edits the draft and returns the inverse.
+	apply(d *draft) (Change, error)
+}
+
+// Refused is the error of a change that can not be applied: what it was about
+// and why.
+type Refused struct {
+	Subject template.ID // the thing in question, where there is one
+	Reason  string
+}
+
+func (e *Refused) Error() string { return e.Reason }
+
+func refuse(subject template.ID, reason string, args ...any) error {
+	return &Refused{Subject: subject, Reason: fmt.Sprintf(reason, args...)}
+}
+
+// Apply returns the template after the change, and the change that takes it
+// back. It is all or nothing: the error is *Refused, or *template.Invalid
+// when the result would break an invariant, and t is never altered.
+func Apply(t *template.Template, c Change) (*template.Template, Change, error) {
+	d := newDraft(t)
+	inverse, err := c.apply(d)
+	if err != nil {
+		return nil, nil, err
+	}
+	after := d.done()
+	if err := after.Validate(); err != nil {
+		return nil, nil, err
+	}
+	return after, inverse, nil
+}
+
+// Batch applies changes in order, as one.
+type Batch struct {
+	Label   string // what a person did, for the history
+	Changes []Change
+}
+
+// Kind implements Change.
+func (Batch) Kind() string { return "batch" }
+
+// Keys implements Change.
+func (b Batch) Keys() []Key {
+	var keys []Key
+	for _, c := range b.Changes {
+		keys = append(keys, c.Keys()...)
+	}
+	return keys
+}
+
+func (b Batch) apply(d *draft) (Change, error) {
+	inverse := Batch{Label: b.Label, Changes: make([]Change, len(b.Changes))}
+	for i, c := range b.Changes {
+		undo, err := c.apply(d)
+		if err != nil {
+			return nil, err
+		}
+		inverse.Changes[len(b.Changes)-1-i] = undo
+	}
+	return inverse, nil
+}
+
+// Key names one thing a change sets: "instrument/ID/name", or a whole object,
+// "instrument/ID".
+type Key struct {
+	Object template.ID
+	Field  string // empty for the whole object
+}
+
+// Clash returns the first key of a that meets one of b: the same field of the
+// same object, or a field of an object that the other sets as a whole.
+func Clash(a, b []Key) (Key, bool) {
+	fields := make(map[Key]struct{}, 2*len(b))
+	for _, k := range b {
+		fields[k] = struct{}{}
+		fields[Key{Object: k.Object, Field: "*"}] = struct{}{}
+	}
+	for _, k := range a {
+		_, same := fields[k]
+		_, whole := fields[Key{Object: k.Object}]
+		_, any := fields[Key{Object: k.Object, Field: "*"}]
+		if same || whole || (k.Field == "" && any) {
+			return k, true
+		}
+	}
+	return Key{}, false
+}

@@ -1,0 +1,106 @@
+package change
+
+import (
+	"slices"
+
+	"fanfold/internal/core/template"
+)
+
+// Fields are the new values of one instrument; nil leaves a field as it is.
+type Fields struct {
+	ID            template.ID         `json:"id"`
+	Name          *string             `json:"name,omitempty"`
+	Kind          *template.Kind      `json:"kind,omitempty"`
+	Articulations *[]string           `json:"articulations,omitempty"`
+	Patches       *[]template.ID      `json:"patches,omitempty"`
+	Colour        *string             `json:"colour,omitempty"`
+	Notes         *string             `json:"notes,omitempty"`
+	GainDB        *float64            `json:"gainDb,omitempty"`
+	Style         *template.SeatStyle `json:"style,omitempty"`
+}
+
+// Edit sets fields of instruments.
+type Edit struct {
+	Edits []Fields `json:"edits"`
+}
+
+// Kind implements Change.
+func (Edit) Kind() string { return "edit" }
+
+// Keys implements Change.
+func (c Edit) Keys() []Key {
+	var keys []Key
+	for _, f := range c.Edits {
+		for _, name := range f.names() {
+			keys = append(keys, Key{Object: f.ID, Field: name})
+		}
+	}
+	return keys
+}
+
+func (f Fields) names() []string {
+	var names []string
+	for _, x := range []struct {
+		name string
+		set  bool
+	}{
+		{"name", f.Name != nil}, {"kind", f.Kind != nil}, {"articulations", f.Articulations != nil},
+		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
+		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil},
+	} {
+		if x.set {
+			names = append(names, x.name)
+		}
+	}
+	return names
+}
+
+func (c Edit) apply(d *draft) (Change, error) {
+	undo := Edit{Edits: make([]Fields, 0, len(c.Edits))}
+	for _, f := range c.Edits {
+		i, err := d.instrument(f.ID)
+		if err != nil {
+			return nil, err
+		}
+		old := Fields{ID: f.ID}
+		swap(&i.Name, f.Name, &old.Name)
+		swap(&i.Kind, f.Kind, &old.Kind)
+		swap(&i.Articulations, f.Articulations, &old.Articulations)
+		swap(&i.Patches, f.Patches, &old.Patches)
+		swap(&i.Colour, f.Colour, &old.Colour)
+		swap(&i.Notes, f.Notes, &old.Notes)
+		swap(&i.GainDB, f.GainDB, &old.GainDB)
+		swap(&i.Style, f.Style, &old.Style)
+		undo.Edits = append(undo.Edits, old)
+	}
+	slices.Reverse(undo.Edits) // the same row may have been edited twice
+	return undo, nil
+}
+
+// swap sets a field if there is a new value, and keeps the old one.
+func swap[T any](field *T, value *T, old **T) {
+	if value == nil {
+		return
+	}
+	was := *field
+	*old = &was
+	*field = *value
+}
+
+// Configure replaces the template's name and settings.
+type Configure struct {
+	Name     string            `json:"name"`
+	Settings template.Settings `json:"settings"`
+}
+
+// Kind implements Change.
+func (Configure) Kind() string { return "configure" }
+
+// Keys implements Change.
+func (Configure) Keys() []Key { return []Key{{Object: "template", Field: "settings"}} }
+
+func (c Configure) apply(d *draft) (Change, error) {
+	undo := Configure{Name: d.t.Name, Settings: d.t.Settings}
+	d.t.Name, d.t.Settings = c.Name, c.Settings
+	return undo, nil
+}

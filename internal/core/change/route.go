@@ -1,0 +1,149 @@
+package change
+
+import (
+	"slices"
+
+	"fanfold/internal/core/template"
+)
+
+// Wire is one connection as it shall be: from an instrument or a bus to a
+// bus, with a level, or not at all.
+type Wire struct {
+	From  template.ID  `json:"from"`
+	To    template.ID  `json:"to"`
+	Level *WireSetting `json:"level,omitempty"` // nil disconnects
+}
+
+// WireSetting is the gain and tap of a connection.
+type WireSetting struct {
+	GainDB float64      `json:"gainDb"` // dB
+	Tap    template.Tap `json:"tap"`
+}
+
+// Connect makes, changes and removes connections.
+type Connect struct {
+	Wires []Wire `json:"wires"`
+}
+
+// Kind implements Change.
+func (Connect) Kind() string { return "connect" }
+
+// Keys implements Change.
+func (c Connect) Keys() []Key {
+	keys := make([]Key, len(c.Wires))
+	for i, w := range c.Wires {
+		keys[i] = Key{Object: w.From, Field: "route/" + string(w.To)}
+	}
+	return keys
+}
+
+func (c Connect) apply(d *draft) (Change, error) {
+	undo := Connect{Wires: make([]Wire, 0, len(c.Wires))}
+	for _, w := range c.Wires {
+		routes, err := d.routes(w.From)
+		if err != nil {
+			return nil, err
+		}
+		undo.Wires = append(undo.Wires, Wire{From: w.From, To: w.To, Level: levelOf(*routes, w.To)})
+		*routes = slices.DeleteFunc(*routes, func(r template.Route) bool { return r.To == w.To })
+		if w.Level != nil {
+			*routes = template.SortRoutes(append(*routes, template.Route{To: w.To, GainDB: w.Level.GainDB, Tap: w.Level.Tap}))
+		}
+	}
+	slices.Reverse(undo.Wires)
+	return undo, nil
+}
+
+func levelOf(routes []template.Route, to template.ID) *WireSetting {
+	for _, r := range routes {
+		if r.To == to {
+			return &WireSetting{GainDB: r.GainDB, Tap: r.Tap}
+		}
+	}
+	return nil
+}
+
+// AssignStem sends instruments to a stem: each goes, at 0 dB after its fader,
+// to the group that feeds the stem and already serves its section, else to
+// the stem's first group, else to the stem itself. Its former ways to other
+// groups and stems are taken away; sends to returns stay.
+type AssignStem struct {
+	IDs  []template.ID `json:"ids"`
+	Stem template.ID   `json:"stem"`
+}
+
+// Kind implements Change.
+func (AssignStem) Kind() string { return "assign-stem" }
+
+// Keys implements Change.
+func (c AssignStem) Keys() []Key { return fieldKeys(c.IDs, "stem") }
+
+func (c AssignStem) apply(d *draft) (Change, error) {
+	stem, err := d.bus(c.Stem)
+	if err != nil {
+		return nil, err
+	}
+	if stem.Kind != template.Stem {
+		return nil, refuse(c.Stem, "%q is a %s, not a stem", stem.Name, stem.Kind)
+	}
+	kinds := make(map[template.ID]template.BusKind, len(d.t.Buses))
+	for _, b := range d.t.Buses {
+		kinds[b.ID] = b.Kind
+	}
+	groups := groupsInto(d.t, c.Stem)
+	var wires Connect
+	for _, id := range c.IDs {
+		i, err := d.instrument(id)
+		if err != nil {
+			return nil, err
+		}
+		if i.Kind == template.Guide {
+			return nil, refuse(id, "%q is a guide; guides go straight to the speakers and are in no stem", i.Name)
+		}
+		to := groups.serving(i.Section, c.Stem)
+		for _, r := range i.Routes {
+			if r.To != to && kinds[r.To] != template.Return {
+				wires.Wires = append(wires.Wires, Wire{From: id, To: r.To})
+			}
+		}
+		wires.Wires = append(wires.Wires, Wire{From: id, To: to, Level: &WireSetting{Tap: template.Post}})
+	}
+	return wires.apply(d)
+}
+
+// groupsFeeding knows the groups that feed one stem and whom they serve.
+type groupsFeeding struct {
+	first     template.ID
+	bySection map[template.ID]template.ID
+}
+
+func groupsInto(t *template.Template, stem template.ID) groupsFeeding {
+	g := groupsFeeding{bySection: map[template.ID]template.ID{}}
+	feeds := map[template.ID]bool{}
+	for _, b := range t.Buses {
+		if b.Kind == template.Group && levelOf(b.Routes, stem) != nil {
+			feeds[b.ID] = true
+			if g.first == "" {
+				g.first = b.ID
+			}
+		}
+	}
+	for _, i := range t.Instruments {
+		for _, r := range i.Routes {
+			if _, taken := g.bySection[i.Section]; feeds[r.To] && !taken {
+				g.bySection[i.Section] = r.To
+			}
+		}
+	}
+	return g
+}
+
+func (g groupsFeeding) serving(section, stem template.ID) template.ID {
+	if group, ok := g.bySection[section]; ok {
+		return group
+	}
+	if g.first != "" {
+		return g.first
+	}
+	return stem
+}

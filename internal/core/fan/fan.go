@@ -1,0 +1,185 @@
+// Package fan computes the signal graph of a template: with what gain every
+// instrument reaches every bus, over which chain of processing, and whether
+// the stems of each fold add up to the mix. A template goes in; a Fan, which
+// never changes afterwards, comes out.
+package fan
+
+import (
+	"math"
+	"slices"
+
+	"fanfold/internal/core/template"
+)
+
+// Tolerance is the largest difference, as a linear gain, at which stems still
+// add up to the mix.
+const Tolerance = 1e-9
+
+// ChainID names a chain: the processing buses on a way, in order. Dry is the
+// chain without any.
+type ChainID int32
+
+// Dry is the chain of sound that meets no processing.
+const Dry ChainID = 0
+
+// Reach is how something reaches one bus over one chain.
+type Reach struct {
+	Bus   int32 // position in Template.Buses
+	Chain ChainID
+	Ways  int32   // number of routes added up
+	Gain  float64 // linear; the sum over those routes
+	Most  float64 // linear; the strongest single route
+}
+
+// Fan is the computed signal graph of one template.
+type Fan struct {
+	t      *template.Template
+	place  map[template.ID]int32 // bus positions
+	chains chains
+	reach  [][]Reach // per bus: from its input
+	cyclic [][]template.ID
+	inLoop []int // per bus: the number of its loop, -1 outside any
+	mix    int32
+}
+
+// New computes the fan of a template. Buses that feed each other in a loop
+// are reported by Cycles, and the routes within a loop carry nothing, so that
+// every figure stays finite.
+func New(t *template.Template) *Fan {
+	f := &Fan{t: t, place: make(map[template.ID]int32, len(t.Buses)), chains: newChains()}
+	for i, b := range t.Buses {
+		f.place[b.ID] = int32(i)
+		if b.Kind == template.Mix {
+			f.mix = int32(i)
+		}
+	}
+	order := f.order()
+	f.reach = make([][]Reach, len(t.Buses))
+	for _, b := range order { // destinations first
+		f.reach[b] = f.fromBus(b)
+	}
+	return f
+}
+
+// fromBus adds up how the input of a bus reaches every bus after it. A bus is
+// heard at its output, after its fader; the mix and the speakers are heard at
+// their input, since what is done there lies outside the stems.
+func (f *Fan) fromBus(b int32) []Reach {
+	bus := f.t.Buses[b]
+	fader := template.Gain(bus.GainDB)
+	heard := fader
+	if bus.Kind == template.Mix || bus.Kind == template.Speakers {
+		heard = 1
+	}
+	out := []Reach{{Bus: b, Chain: Dry, Ways: 1, Gain: heard, Most: heard}}
+	out = f.along(out, bus.Routes, fader, b)
+	if bus.Processed() {
+		for i := range out {
+			out[i].Chain = f.chains.prepend(b, out[i].Chain)
+		}
+	}
+	return out
+}
+
+// along adds to out what the routes reach, given the fader before them. from
+// is the bus the routes leave, or -1 for an instrument.
+func (f *Fan) along(out []Reach, routes []template.Route, fader float64, from int32) []Reach {
+	for _, r := range routes {
+		to := f.place[r.To]
+		if from >= 0 && f.inLoop[from] >= 0 && f.inLoop[from] == f.inLoop[to] {
+			continue
+		}
+		gain := template.Gain(r.GainDB)
+		if r.Tap == template.Post {
+			gain *= fader
+		}
+		for _, x := range f.reach[to] {
+			x.Gain *= gain
+			x.Most *= gain
+			out = add(out, x)
+		}
+	}
+	return out
+}
+
+func add(list []Reach, x Reach) []Reach {
+	for i := range list {
+		if y := &list[i]; y.Bus == x.Bus && y.Chain == x.Chain {
+			y.Gain += x.Gain
+			y.Ways += x.Ways
+			if math.Abs(x.Most) > math.Abs(y.Most) {
+				y.Most = x.Most
+			}
+			return list
+		}
+	}
+	return append(list, x)
+}
+
+// FromInstrument returns how an instrument reaches every bus and chain.
+func (f *Fan) FromInstrument(i *template.Instrument) []Reach {
+	return f.along(nil, i.Routes, template.Gain(i.GainDB), -1)
+}
+
+// FromBus returns how the input of a bus reaches every bus from itself on.
+func (f *Fan) FromBus(id template.ID) []Reach {
+	if b, ok := f.place[id]; ok {
+		return slices.Clone(f.reach[b])
+	}
+	return nil
+}
+
+// Bus returns the bus a Reach speaks of.
+func (f *Fan) Bus(r Reach) *template.Bus { return f.t.Buses[r.Bus] }
+
+// Chain returns the processing buses of a chain, in the order they are met.
+func (f *Fan) Chain(c ChainID) []*template.Bus {
+	var out []*template.Bus
+	for _, b := range f.chains.list(c) {
+		out = append(out, f.t.Buses[b])
+	}
+	return out
+}
+
+// ChainName names a chain: "dry", or the names of its buses joined by " > ".
+func (f *Fan) ChainName(c ChainID) string {
+	name := ""
+	for i, b := range f.Chain(c) {
+		if i > 0 {
+			name += " > "
+		}
+		name += b.Name
+	}
+	if name == "" {
+		return "dry"
+	}
+	return name
+}
+
+// Stems returns the stems of a fold that an instrument reaches dry. When it
+// reaches none dry (its only sound is wet), those it reaches at all.
+func (f *Fan) Stems(i *template.Instrument, fold template.ID) []*template.Bus {
+	return f.StemsIn(f.FromInstrument(i), fold)
+}
+
+// StemsIn picks, from what an instrument reaches, the stems that Stems returns.
+func (f *Fan) StemsIn(reach []Reach, fold template.ID) []*template.Bus {
+	var dry, wet []*template.Bus
+	for _, r := range reach {
+		b := f.t.Buses[r.Bus]
+		switch {
+		case b.Kind != template.Stem || b.Fold != fold:
+		case r.Chain == Dry:
+			dry = append(dry, b)
+		case !slices.Contains(wet, b):
+			wet = append(wet, b)
+		}
+	}
+	if len(dry) > 0 {
+		return dry
+	}
+	return wet
+}
+
+// Cycles returns the loops of buses that feed each other.
+func (f *Fan) Cycles() [][]template.ID { return f.cyclic }

@@ -1,0 +1,74 @@
+package fan
+
+import (
+	"math"
+
+	"fanfold/internal/core/template"
+)
+
+// Mismatch is one source and chain whose stems do not add up to the mix.
+type Mismatch struct {
+	Instrument *template.Instrument
+	Chain      ChainID
+	Stems      float64 // linear gain over all stems of the fold
+	Mix        float64 // linear gain at the mix
+}
+
+// DifferenceDB is the level of what is left when the mix is taken from the
+// stems, relative to full scale, dB.
+func (m Mismatch) DifferenceDB() float64 { return template.Decibels(m.Stems - m.Mix) }
+
+// FoldSum says whether the stems of one fold add up to the mix.
+type FoldSum struct {
+	Fold       *template.Fold
+	Stems      int     // stems in the fold
+	Sources    int     // instruments looked at
+	Largest    float64 // largest difference, linear
+	Mismatches []Mismatch
+}
+
+// AddsUp tells whether every source and chain agrees within Tolerance.
+func (s FoldSum) AddsUp() bool { return len(s.Mismatches) == 0 }
+
+// Sum checks one fold: for every source and chain, the contributions to all
+// of its stems equal the contribution to the mix, within Tolerance.
+func (f *Fan) Sum(fold *template.Fold) FoldSum {
+	sum := FoldSum{Fold: fold, Stems: len(f.t.StemsOf(fold.ID))}
+	for _, i := range f.t.Instruments {
+		if len(i.Routes) == 0 {
+			continue
+		}
+		sum.Sources++
+		for _, m := range f.compare(i, fold.ID) {
+			d := math.Abs(m.Stems - m.Mix)
+			sum.Largest = max(sum.Largest, d)
+			if d > Tolerance {
+				sum.Mismatches = append(sum.Mismatches, m)
+			}
+		}
+	}
+	return sum
+}
+
+func (f *Fan) compare(i *template.Instrument, fold template.ID) []Mismatch {
+	var out []Mismatch
+	at := func(chain ChainID) *Mismatch {
+		for n := range out {
+			if out[n].Chain == chain {
+				return &out[n]
+			}
+		}
+		out = append(out, Mismatch{Instrument: i, Chain: chain})
+		return &out[len(out)-1]
+	}
+	for _, r := range f.FromInstrument(i) {
+		b := f.t.Buses[r.Bus]
+		switch {
+		case r.Bus == f.mix:
+			at(r.Chain).Mix += r.Gain
+		case b.Kind == template.Stem && b.Fold == fold:
+			at(r.Chain).Stems += r.Gain
+		}
+	}
+	return out
+}

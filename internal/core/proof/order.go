@@ -1,0 +1,105 @@
+package proof
+
+import (
+	"fmt"
+	"strings"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+var orderRules = []Rule{
+	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name", find: duplicateNames},
+	{Code: "empty-section", About: "a section holds no instrument", find: emptySections},
+}
+
+type nameKey struct {
+	where template.ID
+	name  string
+}
+
+func duplicateNames(s *subject) []Mark {
+	var out []Mark
+	names := make(map[nameKey]bool, len(s.t.Instruments))
+	for _, i := range s.t.Instruments {
+		names[nameKey{i.Section, strings.ToLower(i.Name)}] = true
+	}
+	seen := make(map[nameKey]bool, len(s.t.Instruments))
+	for _, i := range s.t.Instruments {
+		key := nameKey{i.Section, strings.ToLower(i.Name)}
+		if !seen[key] || i.Kind == template.Spare {
+			seen[key] = true
+			continue
+		}
+		free := freeName(i.Name, func(name string) bool { return !names[nameKey{i.Section, strings.ToLower(name)}] })
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message:  fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section)),
+			Remedies: []Remedy{{Label: "Name it " + free, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Name: &free}}})}},
+		})
+	}
+	return append(out, duplicateBuses(s)...)
+}
+
+func duplicateBuses(s *subject) []Mark {
+	var out []Mark
+	names := map[nameKey]bool{}
+	key := func(b *template.Bus, name string) nameKey {
+		return nameKey{template.ID(b.Kind) + "/" + b.Fold, strings.ToLower(name)}
+	}
+	for _, b := range s.t.Buses {
+		if !names[key(b, b.Name)] {
+			names[key(b, b.Name)] = true
+			continue
+		}
+		c := b.Clone()
+		c.Name = freeName(b.Name, func(name string) bool { return !names[key(b, name)] })
+		out = append(out, Mark{
+			Subject: b.ID, Name: b.Name, Message: fmt.Sprintf("Two buses of one kind are named %s", b.Name),
+			Remedies: []Remedy{{Label: "Name it " + c.Name, Build: always(change.Put{Buses: []change.Entry[template.Bus]{change.Append(c)}})}},
+		})
+	}
+	return out
+}
+
+// freeName counts up until the name is free: "Flute 2", "Flute 3".
+func freeName(name string, free func(string) bool) string {
+	for n := 2; ; n++ {
+		if candidate := fmt.Sprintf("%s %d", name, n); free(candidate) {
+			return candidate
+		}
+	}
+}
+
+func emptySections(s *subject) []Mark {
+	held := map[template.ID]bool{}
+	for _, i := range s.t.Instruments {
+		held[i.Section] = true
+	}
+	for _, sec := range s.t.Sections {
+		if held[sec.ID] {
+			for _, above := range s.t.Ancestry(sec.ID) {
+				held[above.ID] = true
+			}
+		}
+	}
+	var out []Mark
+	for _, sec := range s.t.Sections {
+		if held[sec.ID] {
+			continue
+		}
+		drop := []template.ID{sec.ID}
+		for _, below := range s.t.Sections {
+			for _, above := range s.t.Ancestry(below.ID)[1:] {
+				if above == sec {
+					drop = append(drop, below.ID)
+				}
+			}
+		}
+		out = append(out, Mark{
+			Subject: sec.ID, Name: sec.Name, Message: s.t.SectionPath(sec.ID) + " holds no instrument",
+			Remedies: []Remedy{{Label: "Take the section away", Build: always(change.Drop{Sections: drop})}},
+		})
+	}
+	return out
+}

@@ -1,0 +1,106 @@
+// Package proof checks a template continuously: a template goes in, marks
+// come out, each with at least one remedy. Every rule is a value in one
+// table; each family of rules has its own file.
+package proof
+
+import (
+	"slices"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/template"
+)
+
+// Mark is one finding.
+type Mark struct {
+	Code     string
+	Subject  template.ID // an instrument, bus, section, machine or call
+	Name     string      // the subject's name
+	Message  string
+	Remedies []Remedy
+}
+
+// Remedy is one way to take a mark away.
+type Remedy struct {
+	Label string
+	// Build makes the change. It is nil for a remedy that only a person can
+	// carry out, such as fitting more memory.
+	Build func() (change.Change, error)
+}
+
+// Rule finds the marks of one code.
+type Rule struct {
+	Code  string
+	About string // what it means, for people
+	find  func(*subject) []Mark
+}
+
+// Rules is the table of all rules, in the order their marks are listed.
+var Rules = slices.Concat(routeRules, seatRules, memoryRules, orderRules)
+
+// subject is what the rules look at: the template and what is computed from
+// it once for all of them.
+type subject struct {
+	t     *template.Template
+	fan   *fan.Fan
+	fold  *template.Fold // the chosen fold; nil when there is none
+	reach [][]fan.Reach  // of each instrument
+	stems [][]*template.Bus
+}
+
+// Proof is the outcome of one check.
+type Proof struct {
+	Marks []Mark
+	Fan   *fan.Fan
+}
+
+// Check proves a template against the chosen fold (empty takes the finest).
+func Check(t *template.Template, fold template.ID) Proof {
+	s := &subject{t: t, fan: fan.New(t), fold: t.Index().Folds[fold]}
+	if s.fold == nil && len(t.Folds) > 0 {
+		s.fold = t.Folds[0]
+	}
+	s.reach = make([][]fan.Reach, len(t.Instruments))
+	s.stems = make([][]*template.Bus, len(t.Instruments))
+	for n, i := range t.Instruments {
+		s.reach[n] = s.fan.FromInstrument(i)
+		if s.fold != nil {
+			s.stems[n] = s.fan.StemsIn(s.reach[n], s.fold.ID)
+		}
+	}
+	p := Proof{Marks: []Mark{}, Fan: s.fan}
+	for _, rule := range Rules {
+		for _, m := range rule.find(s) {
+			m.Code = rule.Code
+			p.Marks = append(p.Marks, m)
+		}
+	}
+	return p
+}
+
+// Counts returns the number of marks by code.
+func (p Proof) Counts() map[string]int {
+	counts := map[string]int{}
+	for _, m := range p.Marks {
+		counts[m.Code]++
+	}
+	return counts
+}
+
+func always(c change.Change) func() (change.Change, error) {
+	return func() (change.Change, error) { return c, nil }
+}
+
+func disconnect(from, to template.ID) change.Connect {
+	return change.Connect{Wires: []change.Wire{{From: from, To: to}}}
+}
+
+// readySets names what must fit into memory at once.
+func (s *subject) readySets() []*template.Call {
+	sets := calls.AlwaysReady(s.t)
+	if s.t.Settings.MemoryRule == template.FitEverything {
+		return append(slices.Clone(s.t.Calls), &template.Call{Name: "Everything at once", Instruments: sets[0]})
+	}
+	return s.t.Calls
+}

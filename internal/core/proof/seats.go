@@ -1,0 +1,207 @@
+package proof
+
+import (
+	"fmt"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+var seatRules = []Rule{
+	{Code: "split-output", About: "one output pair carries two stems", find: splitOutputs},
+	{Code: "unseated", About: "an instrument has no seat", find: unseated},
+	{Code: "seat-clash", About: "two instruments share one seat", find: seatClashes},
+	{Code: "riser-overload", About: "a riser holds more than it can", find: riserOverloads},
+	{Code: "machine-overload", About: "a machine carries more risers than its cores allow", find: machineOverloads},
+	{Code: "outputs-overflow", About: "a riser uses outputs it does not have", find: outputsOverflow},
+}
+
+type riser struct {
+	machine template.ID
+	number  int
+}
+
+func (s *subject) riserName(r riser) string {
+	return fmt.Sprintf("%s, riser %d", s.t.Index().Machines[r.machine].Name, r.number)
+}
+
+func (s *subject) reseat(label string, ids ...template.ID) Remedy {
+	return Remedy{Label: label, Build: func() (change.Change, error) {
+		plan := seating.Everyone(s.t, seating.Options{Only: ids})
+		for _, u := range plan.Unseated {
+			if u.Instrument.Seat == nil {
+				return nil, &change.Refused{Subject: u.Instrument.ID, Reason: fmt.Sprintf("%s finds no seat: %s", u.Instrument.Name, u.Reason)}
+			}
+		}
+		return change.Batch{Label: label, Changes: []change.Change{plan.Change()}}, nil
+	}}
+}
+
+func splitOutputs(s *subject) []Mark {
+	type pair struct {
+		riser
+		pair int
+	}
+	first := map[pair]int{}
+	marked := map[pair]bool{}
+	var out []Mark
+	for n, i := range s.t.Instruments {
+		if i.Seat == nil || len(s.stems[n]) == 0 {
+			continue
+		}
+		p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
+		o, ok := first[p]
+		if !ok {
+			first[p] = n
+			continue
+		}
+		if marked[p] || s.stems[n][0] == s.stems[o][0] {
+			continue
+		}
+		marked[p] = true
+		other := s.t.Instruments[o]
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message: fmt.Sprintf("Outputs %s of %s carry %s (%s) and %s (%s)", i.Seat.Outputs(), s.riserName(p.riser),
+				s.stems[o][0].Name, other.Name, s.stems[n][0].Name, i.Name),
+			Remedies: []Remedy{
+				s.reseat("Give "+i.Name+" another output pair", i.ID),
+				{Label: "Send " + i.Name + " to " + s.stems[o][0].Name, Build: always(change.AssignStem{IDs: []template.ID{i.ID}, Stem: s.stems[o][0].ID})},
+			},
+		})
+	}
+	return out
+}
+
+func unseated(s *subject) []Mark {
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		if i.NeedsSeat() && i.Seat == nil {
+			out = append(out, Mark{
+				Subject: i.ID, Name: i.Name, Message: i.Name + " has no seat",
+				Remedies: []Remedy{s.reseat("Seat it", i.ID), s.seatAll()},
+			})
+		}
+	}
+	return out
+}
+
+func (s *subject) seatAll() Remedy {
+	return Remedy{Label: "Seat everyone", Build: func() (change.Change, error) {
+		plan := seating.Everyone(s.t, seating.Options{})
+		return change.Batch{Label: "Seat everyone", Changes: []change.Change{plan.Change()}}, nil
+	}}
+}
+
+func seatClashes(s *subject) []Mark {
+	taken := map[template.Seat]*template.Instrument{}
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		if i.Seat == nil {
+			continue
+		}
+		place := *i.Seat
+		place.Pair = 0
+		other := taken[place]
+		if other == nil {
+			taken[place] = i
+			continue
+		}
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message: fmt.Sprintf("%s and %s both sit on %s, port %d, channel %d", other.Name, i.Name,
+				s.riserName(riser{place.Machine, place.Riser}), place.Port, place.Channel),
+			Remedies: []Remedy{s.reseat("Give "+i.Name+" another seat", i.ID)},
+		})
+	}
+	return out
+}
+
+// riserOverloads finds seats beyond a riser's ports, and players that hold
+// more sounds, or feed more output pairs, than they can.
+func riserOverloads(s *subject) []Mark {
+	sounds := map[calls.PlayerKey][]*template.Instrument{}
+	pairs := map[calls.PlayerKey]map[int]bool{}
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		if i.Seat == nil {
+			continue
+		}
+		where := riser{i.Seat.Machine, i.Seat.Riser}
+		if i.Seat.Port > s.t.Settings.RiserPorts {
+			out = append(out, Mark{
+				Subject: i.ID, Name: i.Name,
+				Message:  fmt.Sprintf("%s sits on port %d of %s, which has %d ports", i.Name, i.Seat.Port, s.riserName(where), s.t.Settings.RiserPorts),
+				Remedies: []Remedy{s.reseat("Give it another seat", i.ID)},
+			})
+		}
+		for _, patch := range s.t.PatchesOf(i) {
+			player := s.t.Index().Players[patch.Player]
+			key := calls.PlayerAt(player, *i.Seat)
+			sounds[key] = append(sounds[key], i)
+			if pairs[key] == nil {
+				pairs[key] = map[int]bool{}
+			}
+			pairs[key][i.Seat.Pair] = true
+			if len(sounds[key]) == player.Sounds+1 && player.Sounds > 1 {
+				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d holds more than its %d sounds", player.Name, i.Seat.Port, player.Sounds)))
+			}
+			if pairs[key][i.Seat.Pair] && len(pairs[key]) == player.Outputs+1 {
+				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d feeds more than its %d output pairs", player.Name, i.Seat.Port, player.Outputs)))
+			}
+		}
+	}
+	return out
+}
+
+func (s *subject) playerMark(i *template.Instrument, where riser, what string) Mark {
+	return Mark{
+		Subject: i.ID, Name: i.Name,
+		Message:  fmt.Sprintf("On %s, %s, with %s", s.riserName(where), what, i.Name),
+		Remedies: []Remedy{s.reseat("Give "+i.Name+" another seat", i.ID)},
+	}
+}
+
+func machineOverloads(s *subject) []Mark {
+	beyond := map[template.ID][]template.ID{}
+	highest := map[template.ID]int{}
+	for _, i := range s.t.Instruments {
+		if i.Seat == nil {
+			continue
+		}
+		m := s.t.Index().Machines[i.Seat.Machine]
+		if i.Seat.Riser > s.t.Risers(m) {
+			beyond[m.ID] = append(beyond[m.ID], i.ID)
+			highest[m.ID] = max(highest[m.ID], i.Seat.Riser)
+		}
+	}
+	var out []Mark
+	for _, m := range s.t.Machines {
+		if ids := beyond[m.ID]; len(ids) > 0 {
+			out = append(out, Mark{
+				Subject: m.ID, Name: m.Name,
+				Message: fmt.Sprintf("%s has %d cores, enough for %d risers of %d; %d instruments sit on risers up to %d",
+					m.Name, m.Cores, s.t.Risers(m), s.t.RiserCores(m), len(ids), highest[m.ID]),
+				Remedies: []Remedy{s.reseat("Seat those instruments elsewhere", ids...)},
+			})
+		}
+	}
+	return out
+}
+
+func outputsOverflow(s *subject) []Mark {
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		if i.Seat != nil && (i.Seat.Pair > s.t.Settings.RiserPairs || i.Seat.Pair < s.t.Settings.FirstPair) {
+			out = append(out, Mark{
+				Subject: i.ID, Name: i.Name,
+				Message: fmt.Sprintf("%s plays on outputs %s of %s; in use are pairs %d to %d", i.Name, i.Seat.Outputs(),
+					s.riserName(riser{i.Seat.Machine, i.Seat.Riser}), s.t.Settings.FirstPair, s.t.Settings.RiserPairs),
+				Remedies: []Remedy{s.reseat("Give it another output pair", i.ID)},
+			})
+		}
+	}
+	return out
+}

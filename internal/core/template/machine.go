@@ -1,0 +1,54 @@
+package template
+
+import "fmt"
+
+// Machine is a computer that hosts samplers.
+type Machine struct {
+	ID         ID      `json:"id"`
+	Name       string  `json:"name"`
+	MemoryMiB  float64 `json:"memoryMib"`  // fitted memory, MiB
+	ReserveMiB float64 `json:"reserveMib"` // kept for everything else, MiB
+	Cores      int     `json:"cores"`
+	DiskMiBs   float64 `json:"diskMibs"` // reading samples, MiB/s
+}
+
+// LimitMiB is the memory instruments may take on the machine, MiB.
+func (m *Machine) LimitMiB() float64 { return max(0, m.MemoryMiB-m.ReserveMiB) }
+
+// Seat is where an instrument sits. All numbers count from 1.
+type Seat struct {
+	Machine ID  `json:"machine"`
+	Riser   int `json:"riser"`   // 1..MaxRisers
+	Port    int `json:"port"`    // 1..Settings.RiserPorts
+	Channel int `json:"channel"` // 1..16, as in MIDI 1.0
+	Pair    int `json:"pair"`    // stereo output pair, 1..Settings.RiserPairs
+}
+
+// The limits of a riser. Sixteen channels a port is MIDI 1.0; the rest is
+// common practice, no source.
+const (
+	PortChannels = 16
+	MaxPorts     = 64
+	MaxPairs     = 256
+	MaxRisers    = 32
+)
+
+// Outputs names the two outputs of the seat's pair: "11-12".
+func (s Seat) Outputs() string { return fmt.Sprintf("%d-%d", 2*s.Pair-1, 2*s.Pair) }
+
+// SamePlace tells whether both seats are one machine, riser, port and channel.
+func (s Seat) SamePlace(o Seat) bool {
+	return s.Machine == o.Machine && s.Riser == o.Riser && s.Port == o.Port && s.Channel == o.Channel
+}
+
+// RiserCores is the number of cores one riser takes on the machine: its share
+// (Settings.CoreShare, a quarter by default), at least Settings.MinRiserCores
+// (common practice, no source).
+func (t *Template) RiserCores(m *Machine) int {
+	return max(t.Settings.MinRiserCores, int(float64(m.Cores)*t.Settings.CoreShare))
+}
+
+// Risers is the number of risers the machine's cores carry, at most MaxRisers.
+func (t *Template) Risers(m *Machine) int {
+	return min(MaxRisers, m.Cores/max(1, t.RiserCores(m)))
+}

@@ -1,0 +1,41 @@
+package template
+
+// MemoryRule says what must fit into a machine's memory.
+type MemoryRule string
+
+// The memory rules.
+const (
+	FitEverything MemoryRule = "everything" // all instruments at once
+	FitCalls      MemoryRule = "calls"      // each named call, one at a time
+)
+
+// Settings are a template's own ways. DefaultSettings gives the defaults.
+type Settings struct {
+	RiserPorts    int          `json:"riserPorts"`    // MIDI ports of a riser, 1..MaxPorts; defaults to 8
+	RiserPairs    int          `json:"riserPairs"`    // stereo output pairs of a riser, 1..MaxPairs; defaults to 64
+	FirstPair     int          `json:"firstPair"`     // first pair used, 1..RiserPairs; defaults to 2 (outputs 3-4)
+	CoreShare     float64      `json:"coreShare"`     // share of a machine's cores for one riser, 0..1; defaults to a quarter
+	MinRiserCores int          `json:"minRiserCores"` // least cores of a riser; defaults to 2
+	MemoryRule    MemoryRule   `json:"memoryRule"`    // what must fit at once; defaults to everything
+	TempoBPM      float64      `json:"tempoBpm"`      // quarter notes a minute, 4..999; defaults to 120
+	CueBar        int          `json:"cueBar"`        // the bar on the cue's start, 1..64; defaults to 5, four bars free
+	Upbeat        []Controller `json:"upbeat"`        // sent to every instrument before the cue
+}
+
+// Controller is one MIDI controller value.
+type Controller struct {
+	Number int `json:"number"` // 0..119; 120 and up are channel mode messages
+	Value  int `json:"value"`  // 0..127
+}
+
+// DefaultSettings returns the settings a new template starts with. The riser
+// figures are common practice, no source; the upbeat sets modulation to half,
+// volume to 100 and expression to full.
+func DefaultSettings() Settings {
+	return Settings{
+		RiserPorts: 8, RiserPairs: 64, FirstPair: 2,
+		CoreShare: 0.25, MinRiserCores: 2, MemoryRule: FitEverything,
+		TempoBPM: 120, CueBar: 5,
+		Upbeat: []Controller{{Number: 1, Value: 64}, {Number: 7, Value: 100}, {Number: 11, Value: 127}},
+	}
+}

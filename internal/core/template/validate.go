@@ -1,0 +1,317 @@
+package template
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+// MaxInstruments bounds a template.
+const MaxInstruments = 50_000
+
+// MaxName is the longest name, in characters; MaxNotes the longest note.
+const (
+	MaxName  = 200
+	MaxNotes = 4000
+)
+
+// Invalid is the error of a template that breaks an invariant: which part,
+// and what is wrong with it.
+type Invalid struct {
+	Path   string // where, as a JSON path: "instruments[3].routes[0].to"
+	Reason string
+}
+
+func (e *Invalid) Error() string { return e.Path + ": " + e.Reason }
+
+// Validate checks every invariant of the template: IDs are there and unique,
+// every reference points at something, the section tree has no cycle, there
+// is exactly one mix, and figures lie in their ranges. What merely is unwise
+// (an unseated instrument, a cycle of buses) is for the proof, not for here.
+// The error is an *Invalid.
+func (t *Template) Validate() error {
+	v := &validator{t: t, x: t.Index(), seen: make(map[ID]struct{}, len(t.Instruments)+len(t.Patches)+256)}
+	v.settings()
+	v.sections()
+	v.buses()
+	v.catalogue()
+	v.machines()
+	v.instruments()
+	v.calls()
+	if v.err != nil {
+		return v.err
+	}
+	return nil
+}
+
+type validator struct {
+	t    *Template
+	x    *Index
+	seen map[ID]struct{}
+	err  *Invalid // the first one found
+}
+
+func (v *validator) fail(path, reason string, args ...any) {
+	if v.err == nil {
+		v.err = &Invalid{Path: path, Reason: fmt.Sprintf(reason, args...)}
+	}
+}
+
+func at(list string, i int, field string) string { return fmt.Sprintf("%s[%d].%s", list, i, field) }
+
+func (v *validator) id(list string, i int, id ID) {
+	if id == "" || len(id) > 64 {
+		v.fail(at(list, i, "id"), "an id has 1 to 64 characters")
+		return
+	}
+	if _, ok := v.seen[id]; ok {
+		v.fail(at(list, i, "id"), "id %q is used twice", id)
+	}
+	v.seen[id] = struct{}{}
+}
+
+func (v *validator) name(list string, i int, name string) {
+	if err := CheckName(name); err != nil {
+		v.fail(at(list, i, "name"), "%s", err.Error())
+	}
+}
+
+// CheckName tells what is wrong with a name: it must have 1 to MaxName
+// characters, be valid UTF-8, and hold no control characters.
+func CheckName(name string) error {
+	switch {
+	case strings.TrimSpace(name) == "":
+		return fmt.Errorf("the name is empty")
+	case !utf8.ValidString(name):
+		return fmt.Errorf("the name is not UTF-8")
+	case len(name) > MaxName && utf8.RuneCountInString(name) > MaxName:
+		return fmt.Errorf("the name is longer than %d characters", MaxName)
+	case strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }):
+		return fmt.Errorf("the name holds a control character")
+	}
+	return nil
+}
+
+func (v *validator) ranged(list string, i int, field string, x, low, high float64, unit string) {
+	if math.IsNaN(x) || x < low || x > high {
+		v.fail(at(list, i, field), "%g%s is outside %g to %g%s", x, unit, low, high, unit)
+	}
+}
+
+func (v *validator) settings() {
+	s := v.t.Settings
+	for _, r := range []struct {
+		field     string
+		x         float64
+		low, high float64
+	}{
+		{"riserPorts", float64(s.RiserPorts), 1, MaxPorts},
+		{"riserPairs", float64(s.RiserPairs), 1, MaxPairs},
+		{"firstPair", float64(s.FirstPair), 1, float64(s.RiserPairs)},
+		{"coreShare", s.CoreShare, 0.01, 1},
+		{"minRiserCores", float64(s.MinRiserCores), 1, 1024},
+		{"tempoBpm", s.TempoBPM, 4, 999},
+		{"cueBar", float64(s.CueBar), 1, 64},
+	} {
+		if math.IsNaN(r.x) || r.x < r.low || r.x > r.high {
+			v.fail("settings."+r.field, "%g is outside %g to %g", r.x, r.low, r.high)
+		}
+	}
+	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
+		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
+	}
+	for i, c := range s.Upbeat {
+		if c.Number < 0 || c.Number > 119 || c.Value < 0 || c.Value > 127 {
+			v.fail(fmt.Sprintf("settings.upbeat[%d]", i), "controller %d = %d: controllers are 0 to 119, values 0 to 127", c.Number, c.Value)
+		}
+	}
+	if err := CheckName(v.t.Name); err != nil {
+		v.fail("name", "%s", err.Error())
+	}
+}
+
+func (v *validator) sections() {
+	for i, s := range v.t.Sections {
+		v.id("sections", i, s.ID)
+		v.name("sections", i, s.Name)
+		if s.Parent != "" && v.x.Sections[s.Parent] == nil {
+			v.fail(at("sections", i, "parent"), "no section has the id %q", s.Parent)
+		}
+		if s.Tint != "" && !slices.Contains(Tints, s.Tint) {
+			v.fail(at("sections", i, "tint"), "%q is not a tint; tints are %s", s.Tint, strings.Join(Tints, ", "))
+		}
+		depth := 0
+		for p := s; p != nil && p.Parent != ""; p = v.x.Sections[p.Parent] {
+			if depth++; depth >= MaxSectionDepth {
+				v.fail(at("sections", i, "parent"), "section %q lies in itself or deeper than %d levels", s.Name, MaxSectionDepth)
+				return
+			}
+		}
+	}
+}
+
+func (v *validator) buses() {
+	mixes := 0
+	for i, f := range v.t.Folds {
+		v.id("folds", i, f.ID)
+		v.name("folds", i, f.Name)
+	}
+	for i, b := range v.t.Buses {
+		v.id("buses", i, b.ID)
+		v.name("buses", i, b.Name)
+		if !slices.Contains(BusKinds, b.Kind) {
+			v.fail(at("buses", i, "kind"), "%q is not a kind of bus", b.Kind)
+		}
+		if b.Kind == Mix {
+			mixes++
+		}
+		if b.Kind == Stem && v.x.Folds[b.Fold] == nil {
+			v.fail(at("buses", i, "fold"), "stem %q belongs to no fold", b.Name)
+		}
+		if b.Kind != Stem && b.Fold != "" {
+			v.fail(at("buses", i, "fold"), "only stems belong to a fold")
+		}
+		if b.Section != "" && v.x.Sections[b.Section] == nil {
+			v.fail(at("buses", i, "section"), "no section has the id %q", b.Section)
+		}
+		v.ranged("buses", i, "gainDb", b.GainDB, MinGainDB, MaxGainDB, " dB")
+		v.routes("buses", i, b.ID, b.Routes)
+	}
+	if mixes != 1 {
+		v.fail("buses", "a template has exactly one mix, this one has %d", mixes)
+	}
+}
+
+func (v *validator) routes(list string, i int, from ID, routes []Route) {
+	for n, r := range routes {
+		switch {
+		case v.x.Buses[r.To] == nil:
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "no bus has the id %q", r.To)
+		case r.To == from:
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "a bus can not feed itself")
+		case r.Tap != Post && r.Tap != Pre:
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].tap", n)), "%q is neither %q nor %q", r.Tap, Post, Pre)
+		case math.IsNaN(r.GainDB) || r.GainDB < MinGainDB || r.GainDB > MaxGainDB:
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].gainDb", n)), "%g dB is outside %g to %g dB", r.GainDB, MinGainDB, MaxGainDB)
+		case n > 0 && routes[n-1].To >= r.To:
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "routes are sorted by destination, each one once")
+		}
+	}
+}
+
+func (v *validator) catalogue() {
+	for i, l := range v.t.Libraries {
+		v.id("libraries", i, l.ID)
+		v.name("libraries", i, l.Name)
+	}
+	for i, p := range v.t.Players {
+		v.id("players", i, p.ID)
+		v.name("players", i, p.Name)
+		v.ranged("players", i, "sounds", float64(p.Sounds), 1, PortChannels, "")
+		v.ranged("players", i, "outputs", float64(p.Outputs), 1, 64, "")
+		v.ranged("players", i, "ownMib", p.OwnMiB, 0, 1<<20, " MiB")
+		v.ranged("players", i, "wakeMs", float64(p.WakeMs), 0, 3_600_000, " ms")
+		v.ranged("players", i, "wakeAgainMs", float64(p.WakeAgainMs), 0, 3_600_000, " ms")
+	}
+	for i, p := range v.t.Patches {
+		v.id("patches", i, p.ID)
+		v.name("patches", i, p.Name)
+		if v.x.Libraries[p.Library] == nil {
+			v.fail(at("patches", i, "library"), "no library has the id %q", p.Library)
+		}
+		if v.x.Players[p.Player] == nil {
+			v.fail(at("patches", i, "player"), "no player has the id %q", p.Player)
+		}
+		v.ranged("patches", i, "preloadMib", p.PreloadMiB, 0, 1<<22, " MiB")
+		v.ranged("patches", i, "fullMib", p.FullMiB, 0, 1<<24, " MiB")
+		v.ranged("patches", i, "voices", float64(p.Voices), 0, 4096, "")
+		v.ranged("patches", i, "keyLow", float64(p.KeyLow), 0, 127, "")
+		v.ranged("patches", i, "keyHigh", float64(p.KeyHigh), float64(p.KeyLow), 127, "")
+	}
+}
+
+func (v *validator) machines() {
+	for i, m := range v.t.Machines {
+		v.id("machines", i, m.ID)
+		v.name("machines", i, m.Name)
+		v.ranged("machines", i, "memoryMib", m.MemoryMiB, 1, 1<<26, " MiB")
+		v.ranged("machines", i, "reserveMib", m.ReserveMiB, 0, m.MemoryMiB, " MiB")
+		v.ranged("machines", i, "cores", float64(m.Cores), 1, 1024, "")
+		v.ranged("machines", i, "diskMibs", m.DiskMiBs, 1, 1<<20, " MiB/s")
+	}
+}
+
+func (v *validator) instruments() {
+	if len(v.t.Instruments) > MaxInstruments {
+		v.fail("instruments", "%d instruments; a template holds %d at most", len(v.t.Instruments), MaxInstruments)
+	}
+	for n, i := range v.t.Instruments {
+		v.id("instruments", n, i.ID)
+		v.name("instruments", n, i.Name)
+		v.routes("instruments", n, i.ID, i.Routes)
+		v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
+		v.references(n, i)
+		if i.Seat != nil {
+			v.seat(n, i)
+		}
+		if v.err != nil {
+			return
+		}
+	}
+}
+
+func (v *validator) references(n int, i *Instrument) {
+	if v.x.Sections[i.Section] == nil {
+		v.fail(at("instruments", n, "section"), "no section has the id %q", i.Section)
+	}
+	if !slices.Contains(Kinds, i.Kind) {
+		v.fail(at("instruments", n, "kind"), "%q is not a kind of instrument", i.Kind)
+	}
+	for p, id := range i.Patches {
+		if v.x.Patches[id] == nil {
+			v.fail(at("instruments", n, fmt.Sprintf("patches[%d]", p)), "no patch has the id %q", id)
+		}
+	}
+	for _, a := range i.Articulations {
+		if CheckName(a) != nil || strings.Contains(a, ";") {
+			v.fail(at("instruments", n, "articulations"), "%q is not an articulation's name; it must not be empty nor hold ';'", a)
+		}
+	}
+	if i.Colour != "" && !slices.Contains(Tints, i.Colour) {
+		v.fail(at("instruments", n, "colour"), "%q is not a tint; tints are %s", i.Colour, strings.Join(Tints, ", "))
+	}
+	if len(i.Notes) > MaxNotes || !utf8.ValidString(i.Notes) {
+		v.fail(at("instruments", n, "notes"), "notes hold at most %d bytes of UTF-8", MaxNotes)
+	}
+	if i.Style.Machine != "" && v.x.Machines[i.Style.Machine] == nil {
+		v.fail(at("instruments", n, "style.machine"), "no machine has the id %q", i.Style.Machine)
+	}
+}
+
+func (v *validator) seat(n int, i *Instrument) {
+	s := *i.Seat
+	if v.x.Machines[s.Machine] == nil {
+		v.fail(at("instruments", n, "seat.machine"), "no machine has the id %q", s.Machine)
+	}
+	if !i.NeedsSeat() {
+		v.fail(at("instruments", n, "seat"), "%q is %s and takes no seat", i.Name, i.Kind)
+	}
+	v.ranged("instruments", n, "seat.riser", float64(s.Riser), 1, MaxRisers, "")
+	v.ranged("instruments", n, "seat.port", float64(s.Port), 1, MaxPorts, "")
+	v.ranged("instruments", n, "seat.channel", float64(s.Channel), 1, PortChannels, "")
+	v.ranged("instruments", n, "seat.pair", float64(s.Pair), 1, MaxPairs, "")
+}
+
+func (v *validator) calls() {
+	for i, c := range v.t.Calls {
+		v.id("calls", i, c.ID)
+		v.name("calls", i, c.Name)
+		for n, id := range c.Instruments {
+			if _, ok := v.x.Place[id]; !ok {
+				v.fail(at("calls", i, fmt.Sprintf("instruments[%d]", n)), "no instrument has the id %q", id)
+			}
+		}
+	}
+}
