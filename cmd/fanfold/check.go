@@ -1,0 +1,243 @@
+package main
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+type markJSON struct {
+	Code     string   `json:"code"`
+	Subject  string   `json:"subject"`
+	Message  string   `json:"message"`
+	Remedies []string `json:"remedies"`
+}
+
+func checkCommand() *cobra.Command {
+	var foldName string
+	var asJSON bool
+	c := &cobra.Command{
+		Use: "check t.fanfold.json", Short: "Prove a template: list its marks", Args: oneFile("the template file"),
+		RunE: func(c *cobra.Command, args []string) error {
+			t, fold, err := readWithFold(args[0], foldName)
+			if err != nil {
+				return err
+			}
+			marks := []markJSON{}
+			for _, m := range proof.Check(t, fold.ID).Marks {
+				j := markJSON{Code: m.Code, Subject: m.Name, Message: m.Message, Remedies: []string{}}
+				for _, r := range m.Remedies {
+					j.Remedies = append(j.Remedies, r.Label)
+				}
+				marks = append(marks, j)
+			}
+			if asJSON {
+				err = printJSON(c.OutOrStdout(), map[string]any{"instruments": len(t.Instruments), "marks": marks})
+			} else {
+				for _, m := range marks {
+					fmt.Fprintf(c.OutOrStdout(), "%-16s %s\n", m.Code, m.Message)
+					for _, r := range m.Remedies {
+						fmt.Fprintf(c.OutOrStdout(), "%-16s → %s\n", "", r)
+					}
+				}
+				fmt.Fprintf(c.OutOrStdout(), "%d instruments, %d marks\n", len(t.Instruments), len(marks))
+			}
+			if err == nil && len(marks) > 0 {
+				err = errFindings
+			}
+			return err
+		},
+	}
+	c.Flags().StringVar(&foldName, "fold", "", "the fold to prove against; defaults to the finest")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+func readWithFold(path, name string) (*template.Template, *template.Fold, error) {
+	t, err := readTemplate(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	var names []string
+	for n, f := range t.Folds {
+		if f.Name == name || name == "" && n == 0 {
+			return t, f, nil
+		}
+		names = append(names, f.Name)
+	}
+	if name == "" {
+		return t, &template.Fold{}, nil
+	}
+	return nil, nil, wrongUse{fmt.Errorf("there is no fold %q; folds are %v", name, names)}
+}
+
+func routeCommand() *cobra.Command {
+	var foldName string
+	var asJSON bool
+	c := &cobra.Command{
+		Use: "route t.fanfold.json", Short: "Show what reaches each stem, and the gain matrix", Args: oneFile("the template file"),
+		RunE: func(c *cobra.Command, args []string) error {
+			t, fold, err := readWithFold(args[0], foldName)
+			if err != nil {
+				return err
+			}
+			r := routing(t, fold)
+			if asJSON {
+				return printJSON(c.OutOrStdout(), r)
+			}
+			for _, s := range r.Stems {
+				fmt.Fprintf(c.OutOrStdout(), "%s: %d instruments\n", s.Name, len(s.Instruments))
+				for _, name := range s.Instruments {
+					fmt.Fprintf(c.OutOrStdout(), "  %s\n", name)
+				}
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&foldName, "fold", "", "the fold whose stems are shown; defaults to the finest")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+type routingJSON struct {
+	Stems  []stemJSON  `json:"stems"`
+	Matrix []entryJSON `json:"matrix"`
+	Buses  []busJSON   `json:"buses"`
+}
+
+type stemJSON struct {
+	Name        string   `json:"name"`
+	Instruments []string `json:"instruments"`
+}
+
+type entryJSON struct {
+	Instrument  string  `json:"instrument"`
+	Destination string  `json:"destination"`
+	Gain        float64 `json:"gain"`
+	Chain       string  `json:"chain"`
+}
+
+type busJSON struct {
+	Name   string             `json:"name"`
+	Kind   string             `json:"kind"`
+	Fold   string             `json:"fold,omitempty"`
+	GainDB float64            `json:"gainDb"`
+	Feeds  map[string]float64 `json:"feeds"` // dB
+}
+
+// routing lists, for the stems of a fold and the mix, what reaches them.
+func routing(t *template.Template, fold *template.Fold) routingJSON {
+	f := fan.New(t)
+	out := routingJSON{Stems: []stemJSON{}, Matrix: []entryJSON{}, Buses: []busJSON{}}
+	destinations := append(t.StemsOf(fold.ID), t.TheMix())
+	for _, bus := range destinations {
+		s := stemJSON{Name: bus.Name, Instruments: []string{}}
+		for _, a := range f.Arriving(bus.ID) {
+			if n := len(s.Instruments); n == 0 || s.Instruments[n-1] != a.Instrument.Name {
+				s.Instruments = append(s.Instruments, a.Instrument.Name)
+			}
+			out.Matrix = append(out.Matrix, entryJSON{a.Instrument.Name, bus.Name, a.Gain, f.ChainName(a.Chain)})
+		}
+		if bus.Kind == template.Stem {
+			out.Stems = append(out.Stems, s)
+		}
+	}
+	for _, b := range t.Buses {
+		j := busJSON{Name: b.Name, Kind: string(b.Kind), GainDB: b.GainDB, Feeds: map[string]float64{}}
+		if fold := t.Index().Folds[b.Fold]; fold != nil {
+			j.Fold = fold.Name
+		}
+		for _, r := range b.Routes {
+			j.Feeds[t.Index().Buses[r.To].Name] = r.GainDB
+		}
+		out.Buses = append(out.Buses, j)
+	}
+	return out
+}
+
+func seatCommand() *cobra.Command {
+	var out string
+	var fresh, asJSON bool
+	c := &cobra.Command{
+		Use: "seat t.fanfold.json -o seated.json", Short: "Give every instrument a seat", Args: oneFile("the template file"),
+		RunE: func(c *cobra.Command, args []string) error {
+			t, err := readTemplate(args[0])
+			if err != nil {
+				return err
+			}
+			plan := seating.Everyone(t, seating.Options{Fresh: fresh})
+			after, err := applied(t, plan.Change())
+			if err != nil {
+				return err
+			}
+			if out != "" {
+				if err := writeTemplate(out, after); err != nil {
+					return err
+				}
+			}
+			if asJSON {
+				err = printJSON(c.OutOrStdout(), seatsJSON(after, plan))
+			} else {
+				printSeats(c, after, plan)
+			}
+			if err == nil && len(plan.Unseated) > 0 {
+				err = errFindings
+			}
+			return err
+		},
+	}
+	c.Flags().StringVarP(&out, "output", "o", "", "the seated template file to write")
+	c.Flags().BoolVar(&fresh, "fresh", false, "forget the seats there are")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+type seatJSON struct {
+	Instrument string `json:"instrument"`
+	Machine    string `json:"machine"`
+	Riser      int    `json:"riser"`
+	Port       int    `json:"port"`
+	Channel    int    `json:"channel"`
+	Outputs    string `json:"outputs"`
+}
+
+type unseatedJSON struct {
+	Instrument string `json:"instrument"`
+	Reason     string `json:"reason"`
+}
+
+type planJSON struct {
+	RisersUsed int            `json:"risers_used"`
+	LowerBound int            `json:"lower_bound"`
+	Unseated   []unseatedJSON `json:"unseated"`
+	Seats      []seatJSON     `json:"seats"`
+}
+
+func seatsJSON(t *template.Template, plan seating.Plan) planJSON {
+	out := planJSON{plan.RisersUsed, plan.LowerBound, []unseatedJSON{}, []seatJSON{}}
+	for _, u := range plan.Unseated {
+		out.Unseated = append(out.Unseated, unseatedJSON{u.Instrument.Name, u.Reason})
+	}
+	for _, i := range t.ScoreOrder() {
+		if s := i.Seat; s != nil {
+			out.Seats = append(out.Seats, seatJSON{i.Name, t.Index().Machines[s.Machine].Name, s.Riser, s.Port, s.Channel, s.Outputs()})
+		}
+	}
+	return out
+}
+
+func printSeats(c *cobra.Command, t *template.Template, plan seating.Plan) {
+	w := c.OutOrStdout()
+	for _, s := range seatsJSON(t, plan).Seats {
+		fmt.Fprintf(w, "%-32s %s, riser %d, port %d, channel %d, outputs %s\n", s.Instrument, s.Machine, s.Riser, s.Port, s.Channel, s.Outputs)
+	}
+	for _, u := range plan.Unseated {
+		fmt.Fprintf(w, "%-32s not seated: %s\n", u.Instrument.Name, u.Reason)
+	}
+	fmt.Fprintf(w, "%d risers in use; %d is the least any plan can use\n", plan.RisersUsed, plan.LowerBound)
+}

@@ -1,0 +1,9 @@
+// Package schema holds the published JSON Schemas of Fanfold's files.
+package schema
+
+import _ "embed"
+
+// Template1 is the schema of the template file, version 1.
+//
+//go:embed template-1.schema.json
+var Template1 []byte

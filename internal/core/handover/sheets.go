@@ -1,0 +1,139 @@
+package handover
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/template"
+)
+
+// Table is a sheet: a heading for each column, and rows of as many cells.
+type Table struct {
+	Headings []string
+	Rows     [][]string
+}
+
+// RoutingSheet lists, in score order, where every instrument goes and the
+// sentence of its whole way.
+func RoutingSheet(t *template.Template) Table {
+	f := fan.New(t)
+	table := Table{Headings: []string{"section", "instrument", "kind", "machine", "riser", "port", "channel", "outputs", "feeds", "sends"}}
+	for _, fold := range t.Folds {
+		table.Headings = append(table.Headings, "stem, "+fold.Name)
+	}
+	table.Headings = append(table.Headings, "trace")
+	for _, i := range t.ScoreOrder() {
+		row := []string{t.SectionPath(i.Section), i.Name, string(i.Kind)}
+		row = append(row, seatCells(t, i)...)
+		feeds, sends := routeCells(t, i)
+		row = append(row, feeds, sends)
+		for _, fold := range t.Folds {
+			var names []string
+			for _, s := range f.Stems(i, fold.ID) {
+				names = append(names, s.Name)
+			}
+			row = append(row, strings.Join(names, "; "))
+		}
+		table.Rows = append(table.Rows, append(row, f.Trace(i).String()))
+	}
+	return table
+}
+
+func seatCells(t *template.Template, i *template.Instrument) []string {
+	if i.Seat == nil {
+		return []string{"", "", "", "", ""}
+	}
+	s := i.Seat
+	return []string{
+		t.Index().Machines[s.Machine].Name, strconv.Itoa(s.Riser),
+		strconv.Itoa(s.Port), strconv.Itoa(s.Channel), s.Outputs(),
+	}
+}
+
+func routeCells(t *template.Template, i *template.Instrument) (feeds, sends string) {
+	var on, to []string
+	for _, r := range i.Routes {
+		b := t.Index().Buses[r.To]
+		if b.Kind == template.Return {
+			to = append(to, fmt.Sprintf("%s %s %s", b.Name, fan.FormatDB(r.GainDB), r.Tap))
+		} else {
+			on = append(on, b.Name)
+		}
+	}
+	return strings.Join(on, "; "), strings.Join(to, "; ")
+}
+
+// SeatingSheet lists what to build on one machine, line by line: riser by
+// riser, port by port, with the player and patch of each seat.
+func SeatingSheet(t *template.Template, machine template.ID) Table {
+	table := Table{Headings: []string{"machine", "riser", "port", "channel", "outputs", "instrument", "player", "library", "patch", "preload_mib"}}
+	var seated []*template.Instrument
+	for _, i := range t.Instruments {
+		if i.Seat != nil && i.Seat.Machine == machine {
+			seated = append(seated, i)
+		}
+	}
+	slices.SortStableFunc(seated, func(a, b *template.Instrument) int {
+		return cmp.Or(cmp.Compare(a.Seat.Riser, b.Seat.Riser), cmp.Compare(a.Seat.Port, b.Seat.Port), cmp.Compare(a.Seat.Channel, b.Seat.Channel))
+	})
+	x := t.Index()
+	for _, i := range seated {
+		row := append(seatCells(t, i), i.Name)
+		patches := t.PatchesOf(i)
+		if len(patches) == 0 {
+			table.Rows = append(table.Rows, append(row, "", "", "", ""))
+		}
+		for _, p := range patches {
+			table.Rows = append(table.Rows, append(slices.Clone(row), x.Players[p.Player].Name, x.Libraries[p.Library].Name, p.Name, figure(p.PreloadMiB)))
+		}
+	}
+	return table
+}
+
+// RowList lists the template in the columns of row lists, so that it can be
+// brought in again.
+func RowList(t *template.Template) Table {
+	f := fan.New(t)
+	table := Table{Headings: intake.Columns}
+	for _, i := range t.ScoreOrder() {
+		table.Rows = append(table.Rows, rowCells(t, f, i))
+	}
+	return table
+}
+
+func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) []string {
+	cells := map[string]string{
+		"section": t.SectionPath(i.Section), "instrument": i.Name, "articulations": strings.Join(i.Articulations, ";"),
+		"kind": string(i.Kind), "colour": i.Colour, "notes": i.Notes,
+	}
+	x := t.Index()
+	if i.Style.Machine != "" {
+		cells["machine"] = x.Machines[i.Style.Machine].Name
+	}
+	if stems := f.Stems(i, t.Folds[0].ID); len(stems) > 0 && i.Kind != template.Guide {
+		cells["stem"] = stems[0].Name
+		for _, r := range i.Routes {
+			if b := x.Buses[r.To]; b.Kind == template.Group {
+				cells["group"] = b.Name
+			}
+		}
+	}
+	if patches := t.PatchesOf(i); len(patches) > 0 {
+		p := patches[0]
+		cells["library"], cells["patch"], cells["player"] = x.Libraries[p.Library].Name, p.Name, x.Players[p.Player].Name
+		cells["preload_mib"], cells["full_mib"] = figure(p.PreloadMiB), figure(p.FullMiB)
+		cells["voices"], cells["key_low"], cells["key_high"] = strconv.Itoa(p.Voices), strconv.Itoa(p.KeyLow), strconv.Itoa(p.KeyHigh)
+	}
+	row := make([]string, len(intake.Columns))
+	for n, c := range intake.Columns {
+		row[n] = cells[c]
+	}
+	return row
+}
+
+func figure(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }

@@ -1,0 +1,96 @@
+// Package handover computes what leaves Fanfold for other programs and for
+// people: the tracks a sequencer needs, and the sheets that describe routing
+// and seats. A template goes in; plain tables and tracks, ready for a format
+// package to write, come out.
+package handover
+
+import (
+	"fmt"
+
+	"fanfold/internal/core/template"
+)
+
+// TicksPerQuarter is the time resolution of a Song.
+const TicksPerQuarter = 480
+
+// Song is a template as a sequencer starts from it.
+type Song struct {
+	Name     string
+	TempoBPM float64
+	CueTick  uint32 // where the cue starts, in ticks, at 4/4
+	CueBar   int
+	Tracks   []Track
+}
+
+// Track is one instrument in score order.
+type Track struct {
+	Name       string
+	Instrument string                // the patch, in words
+	Device     string                // machine, riser and port, in words; empty when unseated
+	Port       int                   // running number of the port over all machines, from 0; -1 when unseated or beyond 127
+	Channel    int                   // 1..16; 0 when unseated
+	Upbeat     []template.Controller // sent before the cue's first bar
+}
+
+type portKey struct {
+	machine     template.ID
+	riser, port int
+}
+
+// NewSong lays the template out as tracks: every sampled instrument and spare
+// row in score order. Guides and live inputs are audio and get no track. The
+// song starts Settings.CueBar-1 bars of 4/4 before the cue, and in these free
+// bars the upbeat is sent.
+func NewSong(t *template.Template) Song {
+	s := Song{
+		Name: t.Name, TempoBPM: t.Settings.TempoBPM, CueBar: t.Settings.CueBar,
+		CueTick: uint32(t.Settings.CueBar-1) * 4 * TicksPerQuarter,
+	}
+	ports := portNumbers(t)
+	for _, i := range t.ScoreOrder() {
+		if i.Kind != template.Sampled && i.Kind != template.Spare {
+			continue
+		}
+		track := Track{Name: i.Name, Port: -1}
+		if patches := t.PatchesOf(i); len(patches) > 0 {
+			track.Instrument = patches[0].Name
+		}
+		if i.Seat != nil {
+			track.Channel = i.Seat.Channel
+			track.Device = DeviceName(t, *i.Seat)
+			track.Upbeat = t.Settings.Upbeat
+			if n := ports[portKey{i.Seat.Machine, i.Seat.Riser, i.Seat.Port}]; n < 128 {
+				track.Port = n
+			}
+		}
+		s.Tracks = append(s.Tracks, track)
+	}
+	return s
+}
+
+// portNumbers counts the ports in use through all machines, in the order of
+// machines, risers and ports.
+func portNumbers(t *template.Template) map[portKey]int {
+	used := map[portKey]bool{}
+	for _, i := range t.Instruments {
+		if i.Seat != nil {
+			used[portKey{i.Seat.Machine, i.Seat.Riser, i.Seat.Port}] = true
+		}
+	}
+	numbers := make(map[portKey]int, len(used))
+	for _, m := range t.Machines {
+		for r := 1; r <= template.MaxRisers; r++ {
+			for p := 1; p <= template.MaxPorts; p++ {
+				if key := (portKey{m.ID, r, p}); used[key] {
+					numbers[key] = len(numbers)
+				}
+			}
+		}
+	}
+	return numbers
+}
+
+// DeviceName names the port of a seat: "Birch riser 2 port 3".
+func DeviceName(t *template.Template, s template.Seat) string {
+	return fmt.Sprintf("%s riser %d port %d", t.Index().Machines[s.Machine].Name, s.Riser, s.Port)
+}

@@ -1,0 +1,236 @@
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// Mint makes a new ID for a thing of a kind: "instrument", "section", ...
+type Mint func(kind string) template.ID
+
+// Sequence returns a Mint that counts, so that the same list always gives the
+// same template: "instrument-1", "instrument-2".
+func Sequence() Mint {
+	counts := map[string]int{}
+	return func(kind string) template.ID {
+		counts[kind]++
+		return template.ID(fmt.Sprintf("%s-%d", kind, counts[kind]))
+	}
+}
+
+// Plan makes the change that takes the good rows into a template. Rows with a
+// problem are left out whole.
+func Plan(t *template.Template, rows []Row, mint Mint, def Defaults) (change.Batch, Report, []Problem) {
+	p := newPlanner(t, mint, def)
+	var problems []Problem
+	var add change.Add
+	for _, row := range rows {
+		if found := p.check(row); len(found) > 0 {
+			problems = append(problems, found...)
+			continue
+		}
+		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: p.instrument(row)})
+	}
+	p.report.Instruments, p.report.Patches = len(add.Instruments), len(p.put.Patches)
+	p.state()
+	label := fmt.Sprintf("Bring in %d rows", len(add.Instruments))
+	return change.Batch{Label: label, Changes: []change.Change{p.put, add}}, p.report, problems
+}
+
+// planner finds or makes the things that rows name.
+type planner struct {
+	t        *template.Template
+	mint     Mint
+	def      Defaults
+	put      change.Put
+	report   Report
+	sections map[string]*template.Section // by lower-case path
+	stems    map[string]*template.Bus     // of the finest fold, by lower-case name
+	coarse   map[string]*template.Bus     // of the next fold
+	groups   map[[2]string]*template.Bus  // by lower-case name and stem ID
+	names    map[string]bool              // names of groups
+	library  map[string]*template.Library
+	player   map[string]*template.Player
+	machine  map[string]*template.Machine
+	patches  map[[2]string]*template.Patch // by library ID and lower-case name
+	speakers template.ID
+	blanks   map[string]int // rows that used a default, by column
+}
+
+func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
+	p := &planner{
+		t: t, mint: mint, def: def, blanks: map[string]int{},
+		sections: map[string]*template.Section{}, stems: map[string]*template.Bus{}, coarse: map[string]*template.Bus{},
+		groups: map[[2]string]*template.Bus{}, names: map[string]bool{},
+		library: map[string]*template.Library{}, player: map[string]*template.Player{}, machine: map[string]*template.Machine{},
+		patches: map[[2]string]*template.Patch{},
+		report:  Report{Sections: []string{}, Stems: []string{}, Groups: []string{}, Libraries: []string{}, Players: []string{}, Machines: []string{}, Stated: []string{}},
+	}
+	for _, s := range t.Sections {
+		p.sections[fold(t.SectionPath(s.ID))] = s
+	}
+	for _, b := range t.Buses {
+		p.know(b)
+	}
+	for _, l := range t.Libraries {
+		p.library[fold(l.Name)] = l
+	}
+	for _, x := range t.Players {
+		p.player[fold(x.Name)] = x
+	}
+	for _, m := range t.Machines {
+		p.machine[fold(m.Name)] = m
+	}
+	for _, x := range t.Patches {
+		p.patches[[2]string{string(x.Library), fold(x.Name)}] = x
+	}
+	return p
+}
+
+func (p *planner) know(b *template.Bus) {
+	switch {
+	case b.Kind == template.Speakers:
+		p.speakers = b.ID
+	case b.Kind == template.Stem && len(p.t.Folds) > 0 && b.Fold == p.t.Folds[0].ID:
+		p.stems[fold(b.Name)] = b
+	case b.Kind == template.Stem && len(p.t.Folds) > 1 && b.Fold == p.t.Folds[1].ID:
+		p.coarse[fold(b.Name)] = b
+	case b.Kind == template.Group:
+		p.names[fold(b.Name)] = true
+		for _, r := range b.Routes {
+			p.groups[[2]string{fold(b.Name), string(r.To)}] = b
+		}
+	}
+}
+
+func fold(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
+// check finds what is wrong with a row before anything is made for it.
+func (p *planner) check(row Row) []Problem {
+	var out []Problem
+	say := func(column, reason string, args ...any) {
+		out = append(out, Problem{Line: row.Line, Column: column, Reason: fmt.Sprintf(reason, args...)})
+	}
+	kind := template.Kind(row.Kind)
+	if kind == "" {
+		kind = template.Sampled
+	}
+	if !slices.Contains(template.Kinds, kind) {
+		say("kind", "%q is not a kind; use sampled, input, guide or spare", row.Kind)
+	}
+	for _, n := range []struct {
+		column, name string
+		needed       bool
+	}{
+		{"instrument", row.Instrument, kind != template.Spare}, {"library", row.Library, false}, {"patch", row.Patch, false},
+		{"stem", row.Stem, false}, {"group", row.Group, false}, {"machine", row.Machine, false}, {"player", row.Player, false},
+	} {
+		if err := template.CheckName(n.name); err != nil && (n.needed || n.name != "") {
+			say(n.column, "%s", err)
+		}
+	}
+	out = append(out, p.checkSection(row)...)
+	if row.Colour != "" && !slices.Contains(template.Tints, row.Colour) {
+		say("colour", "%q is not a tint; use one of %s", row.Colour, strings.Join(template.Tints, ", "))
+	}
+	if kind == template.Guide && row.Stem != "" {
+		say("stem", "a guide goes straight to the speakers and is in no stem; leave the stem empty")
+	}
+	if row.Group != "" && row.Stem == "" && kind != template.Guide {
+		say("stem", "the group %q needs a stem to feed", row.Group)
+	}
+	if row.KeyLow != nil && row.KeyHigh != nil && *row.KeyLow > *row.KeyHigh {
+		say("key_high", "the highest key %d lies below the lowest %d", *row.KeyHigh, *row.KeyLow)
+	}
+	if len(row.Notes) > template.MaxNotes {
+		say("notes", "notes hold at most %d bytes", template.MaxNotes)
+	}
+	if len(out) == 0 {
+		out = append(out, p.checkPatch(row)...)
+	}
+	return out
+}
+
+func (p *planner) checkSection(row Row) []Problem {
+	if strings.TrimSpace(row.Section) == "" {
+		return []Problem{{Line: row.Line, Column: "section", Reason: "the section is empty; write a path such as Winds / Flutes"}}
+	}
+	names := splitPath(row.Section)
+	if len(names) > template.MaxSectionDepth {
+		return []Problem{{Line: row.Line, Column: "section", Reason: fmt.Sprintf("sections nest at most %d deep", template.MaxSectionDepth)}}
+	}
+	for _, n := range names {
+		if err := template.CheckName(n); err != nil {
+			return []Problem{{Line: row.Line, Column: "section", Reason: fmt.Sprintf("in the path %q %s", row.Section, err)}}
+		}
+	}
+	return nil
+}
+
+// checkPatch finds a patch that the list or the template gives other figures.
+func (p *planner) checkPatch(row Row) []Problem {
+	l := p.library[fold(row.libraryName(p.def))]
+	if l == nil {
+		return nil
+	}
+	known := p.patches[[2]string{string(l.ID), fold(row.patchName())}]
+	if known == nil || row.PreloadMiB == nil || *row.PreloadMiB == known.PreloadMiB {
+		return nil
+	}
+	return []Problem{{Line: row.Line, Column: "preload_mib", Reason: fmt.Sprintf(
+		"%s of %s takes %g MiB elsewhere, %g here; one patch has one size, so name this one otherwise", known.Name, l.Name, known.PreloadMiB, *row.PreloadMiB)}}
+}
+
+func (r Row) libraryName(def Defaults) string {
+	if r.Library == "" {
+		return def.Library
+	}
+	return r.Library
+}
+
+func (r Row) patchName() string {
+	if r.Patch != "" {
+		return r.Patch
+	}
+	return r.Instrument
+}
+
+func splitPath(path string) []string {
+	parts := strings.Split(path, "/")
+	for i := range parts {
+		parts[i] = strings.TrimSpace(parts[i])
+	}
+	return parts
+}
+
+// instrument makes the instrument of a row that has no problem.
+func (p *planner) instrument(row Row) *template.Instrument {
+	i := &template.Instrument{
+		ID: p.mint("instrument"), Name: strings.TrimSpace(row.Instrument), Kind: template.Kind(row.Kind),
+		Section: p.section(row.Section).ID, Articulations: append([]string{}, row.Articulations...),
+		Patches: []template.ID{}, Colour: row.Colour, Notes: row.Notes, Routes: []template.Route{},
+	}
+	if i.Kind == "" {
+		i.Kind = template.Sampled
+	}
+	if i.Name == "" {
+		i.Name = "Spare"
+	}
+	if i.Kind == template.Sampled {
+		i.Patches = []template.ID{p.patch(row).ID}
+	}
+	if row.Machine != "" {
+		i.Style.Machine = p.machineNamed(row.Machine).ID
+	}
+	switch {
+	case i.Kind == template.Guide && p.speakers != "":
+		i.Routes = []template.Route{{To: p.speakers, Tap: template.Post}}
+	case row.Stem != "":
+		i.Routes = []template.Route{{To: p.destination(row, i.Section), Tap: template.Post}}
+	}
+	return i
+}

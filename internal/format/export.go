@@ -1,0 +1,80 @@
+// Package format lists the open formats a template can leave Fanfold in. Each
+// format has a package of its own; a template and a format's name go in,
+// bytes come out.
+package format
+
+import (
+	"archive/zip"
+	"fmt"
+	"io"
+	"strings"
+
+	"fanfold/internal/core/handover"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format/sheet"
+	"fanfold/internal/format/smf"
+	"fanfold/internal/format/templatefile"
+)
+
+// Export is one format a template leaves in.
+type Export struct {
+	Name      string // as on the command line
+	About     string
+	Extension string // with its dot
+	MediaType string
+	Write     func(io.Writer, *template.Template) error
+}
+
+// Exports are all formats.
+var Exports = []Export{
+	{"template", "the template file, which comes back identical", templatefile.Extension, "application/json",
+		func(w io.Writer, t *template.Template) error { return templatefile.Write(w, t) }},
+	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
+		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
+	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",
+		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RowList(t)) }},
+	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
+		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }},
+	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating},
+}
+
+// Find returns the format of that name.
+func Find(name string) (Export, error) {
+	var names []string
+	for _, e := range Exports {
+		if e.Name == name {
+			return e, nil
+		}
+		names = append(names, e.Name)
+	}
+	return Export{}, fmt.Errorf("there is no format %q; formats are %s", name, strings.Join(names, ", "))
+}
+
+func writeSeating(w io.Writer, t *template.Template) error {
+	archive := zip.NewWriter(w)
+	for _, m := range t.Machines {
+		file, err := archive.Create(FileName(m.Name+" seating") + ".csv")
+		if err != nil {
+			return fmt.Errorf("write seating of %s: %w", m.Name, err)
+		}
+		if err := sheet.Write(file, handover.SeatingSheet(t, m.ID)); err != nil {
+			return fmt.Errorf("write seating of %s: %w", m.Name, err)
+		}
+	}
+	return archive.Close()
+}
+
+// FileName makes a name safe as a file's on every system.
+func FileName(name string) string {
+	safe := strings.Map(func(r rune) rune {
+		if r < ' ' || strings.ContainsRune(`/\:*?"<>|`, r) {
+			return '-'
+		}
+		return r
+	}, name)
+	safe = strings.Trim(safe, " .")
+	if safe == "" {
+		return "template"
+	}
+	return safe
+}

@@ -1,0 +1,148 @@
+package rows
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"fanfold/internal/core/intake"
+)
+
+// synonyms are headings in common use, besides the canonical names.
+var synonyms = map[string]string{
+	"path": "section", "family": "section", "folder": "section",
+	"name": "instrument", "track": "instrument", "track name": "instrument", "row": "instrument",
+	"articulation": "articulations", "arts": "articulations", "techniques": "articulations",
+	"lib": "library", "collection": "library",
+	"sound": "patch", "program": "patch", "preset": "patch",
+	"type":     "kind",
+	"submix":   "group",
+	"computer": "machine", "host": "machine", "server": "machine",
+	"sampler": "player", "plugin": "player",
+	"preload": "preload_mib", "memory": "preload_mib", "mib": "preload_mib", "ram": "preload_mib",
+	"full": "full_mib", "size": "full_mib", "disk": "full_mib",
+	"polyphony": "voices",
+	"low":       "key_low", "lowest": "key_low", "low key": "key_low",
+	"high": "key_high", "highest": "key_high", "high key": "key_high",
+	"color": "colour", "tint": "colour",
+	"note": "notes", "comment": "notes", "comments": "notes", "remarks": "notes",
+}
+
+// Match returns the column a heading means, or "" if it is not known. Case,
+// spaces, hyphens and underscores do not matter.
+func Match(heading string) string {
+	h := strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return r == ' ' || r == '_' || r == '-' }), " ")
+	for _, c := range intake.Columns {
+		if h == strings.ReplaceAll(c, "_", " ") {
+			return c
+		}
+	}
+	return synonyms[h]
+}
+
+// set puts a cell into its field.
+func set(row *intake.Row, column, cell string, o Options) error {
+	if cell == "" {
+		return nil
+	}
+	switch column {
+	case "section":
+		row.Section = cell
+	case "instrument":
+		row.Instrument = cell
+	case "articulations":
+		for _, a := range strings.Split(cell, ";") {
+			if a = strings.TrimSpace(a); a != "" {
+				row.Articulations = append(row.Articulations, a)
+			}
+		}
+	case "library":
+		row.Library = cell
+	case "patch":
+		row.Patch = cell
+	case "kind":
+		row.Kind = strings.ToLower(cell)
+	case "stem":
+		row.Stem = cell
+	case "group":
+		row.Group = cell
+	case "machine":
+		row.Machine = cell
+	case "player":
+		row.Player = cell
+	case "colour":
+		row.Colour = strings.ToLower(cell)
+	case "notes":
+		row.Notes = cell
+	default:
+		return setFigure(row, column, cell, o)
+	}
+	return nil
+}
+
+func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
+	switch column {
+	case "preload_mib":
+		row.PreloadMiB, err = size(cell)
+	case "full_mib":
+		row.FullMiB, err = size(cell)
+	case "voices":
+		n, e := strconv.Atoi(cell)
+		if e != nil || n < 0 || n > 4096 {
+			return fmt.Errorf("%q is not a number of voices, 0 to 4096", cell)
+		}
+		row.Voices = &n
+	case "key_low":
+		row.KeyLow, err = Key(cell, o.MiddleC)
+	case "key_high":
+		row.KeyHigh, err = Key(cell, o.MiddleC)
+	}
+	return err
+}
+
+// size reads an amount in MiB. A decimal comma is taken as a point.
+func size(cell string) (*float64, error) {
+	x, err := strconv.ParseFloat(strings.Replace(cell, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(x) || x < 0 || x > 1<<22 {
+		return nil, fmt.Errorf("%q is not a size in MiB, 0 to %d", cell, 1<<22)
+	}
+	return &x, nil
+}
+
+// Key reads a MIDI key: a number 0 to 127, or a note name such as C#2, with
+// note 60 written as C and the octave middleC (0 stands for 4).
+func Key(cell string, middleC int) (*int, error) {
+	if middleC == 0 {
+		middleC = 4
+	}
+	n, err := strconv.Atoi(cell)
+	if err != nil {
+		n, err = noteName(cell, middleC)
+	}
+	if err != nil || n < 0 || n > 127 {
+		return nil, fmt.Errorf("%q is not a key; write a MIDI note 0 to 127 or a name such as C%d", cell, middleC)
+	}
+	return &n, nil
+}
+
+func noteName(cell string, middleC int) (int, error) {
+	steps := map[byte]int{'c': 0, 'd': 2, 'e': 4, 'f': 5, 'g': 7, 'a': 9, 'b': 11}
+	lower := strings.ToLower(strings.NewReplacer("♯", "#", "♭", "b").Replace(cell))
+	step, ok := steps[lower[0]]
+	if !ok {
+		return 0, fmt.Errorf("no note is named %q", cell)
+	}
+	rest := lower[1:]
+	for strings.HasPrefix(rest, "#") {
+		step, rest = step+1, rest[1:]
+	}
+	for strings.HasPrefix(rest, "b") {
+		step, rest = step-1, rest[1:]
+	}
+	octave, err := strconv.Atoi(rest)
+	if err != nil || octave < -10 || octave > 20 {
+		return 0, fmt.Errorf("%q names no octave", cell)
+	}
+	return 60 + 12*(octave-middleC) + step, nil
+}

@@ -1,0 +1,153 @@
+// Package templatefile reads and writes a template as a file of its own: JSON
+// that follows the published schema (docs/schema), with the name and version
+// of the format inside. Bytes go in, a valid template comes out, and the same
+// bytes again.
+package templatefile
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"sync"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+
+	"fanfold/docs/schema"
+	"fanfold/internal/core/template"
+)
+
+// Format and Version stand at the head of every file.
+const (
+	Format  = "fanfold-template"
+	Version = 1
+)
+
+// MaxBytes bounds a file.
+const MaxBytes = 64 << 20
+
+// Extension is the usual ending of a file's name.
+const Extension = ".fanfold.json"
+
+// Bad is the error of a file that can not be taken: where, and why.
+type Bad struct {
+	Path   string // a JSON path; empty for the file as a whole
+	Reason string
+}
+
+func (e *Bad) Error() string {
+	if e.Path == "" {
+		return "template file: " + e.Reason
+	}
+	return fmt.Sprintf("template file, %s: %s", e.Path, e.Reason)
+}
+
+type envelope struct {
+	Format   string             `json:"format"`
+	Version  int                `json:"version"`
+	Template *template.Template `json:"template"`
+}
+
+// Write writes a template. Equal templates give equal bytes.
+func Write(w io.Writer, t *template.Template) error {
+	out := json.NewEncoder(w)
+	out.SetIndent("", " ")
+	out.SetEscapeHTML(false)
+	if err := out.Encode(envelope{Format, Version, t}); err != nil {
+		return fmt.Errorf("write template file: %w", err)
+	}
+	return nil
+}
+
+// Read reads a template and checks it against the schema and against every
+// invariant. The error is a *Bad, or one of r.
+func Read(r io.Reader) (*template.Template, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("read template file: %w", err)
+	}
+	if len(data) > MaxBytes {
+		return nil, &Bad{Reason: fmt.Sprintf("it is larger than %d MiB", MaxBytes>>20)}
+	}
+	if err := checkHead(data); err != nil {
+		return nil, err
+	}
+	if err := checkSchema(data); err != nil {
+		return nil, err
+	}
+	var file envelope
+	if err := json.Unmarshal(data, &file); err != nil {
+		return nil, &Bad{Reason: err.Error()}
+	}
+	file.Template.Normalise()
+	if err := file.Template.Validate(); err != nil {
+		var invalid *template.Invalid
+		if errors.As(err, &invalid) {
+			return nil, &Bad{Path: "template." + invalid.Path, Reason: invalid.Reason}
+		}
+		return nil, &Bad{Reason: err.Error()}
+	}
+	return file.Template, nil
+}
+
+func checkHead(data []byte) error {
+	var head struct {
+		Format  string  `json:"format"`
+		Version float64 `json:"version"`
+	}
+	var syntax *json.SyntaxError
+	if err := json.Unmarshal(data, &head); errors.As(err, &syntax) {
+		line := 1 + bytes.Count(data[:min(int(syntax.Offset), len(data))], []byte("\n"))
+		return &Bad{Reason: fmt.Sprintf("line %d is not JSON: %s", line, syntax)}
+	} else if err != nil {
+		return &Bad{Reason: "it is not a template file: " + err.Error()}
+	}
+	switch {
+	case head.Format != Format:
+		return &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
+	case head.Version > Version:
+		return &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
+	case head.Version < 1:
+		return &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
+	}
+	return nil
+}
+
+var compiled = sync.OnceValues(func() (*jsonschema.Schema, error) {
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(schema.Template1))
+	if err != nil {
+		return nil, err
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource("template-1.schema.json", doc); err != nil {
+		return nil, err
+	}
+	return c.Compile("template-1.schema.json")
+})
+
+func checkSchema(data []byte) error {
+	s, err := compiled()
+	if err != nil {
+		return fmt.Errorf("template schema: %w", err)
+	}
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(data))
+	if err != nil {
+		return &Bad{Reason: err.Error()}
+	}
+	err = s.Validate(doc)
+	var wrong *jsonschema.ValidationError
+	if errors.As(err, &wrong) {
+		for len(wrong.Causes) > 0 {
+			wrong = wrong.Causes[0]
+		}
+		return &Bad{
+			Path:   strings.Join(wrong.InstanceLocation, "."),
+			Reason: wrong.ErrorKind.LocalizedString(message.NewPrinter(language.English)),
+		}
+	}
+	return err
+}
