@@ -2,6 +2,7 @@ package proof
 
 import (
 	"fmt"
+	"slices"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
@@ -40,39 +41,69 @@ func (s *subject) reseat(label string, ids ...template.ID) Remedy {
 }
 
 func splitOutputs(s *subject) []Mark {
-	type pair struct {
-		riser
-		pair int
-	}
-	first := map[pair]int{}
-	marked := map[pair]bool{}
-	var out []Mark
+	on := map[pair]map[*template.Bus][]*template.Instrument{}
+	var order []pair
 	for n, i := range s.t.Instruments {
 		if i.Seat == nil || len(s.stems[n]) == 0 {
 			continue
 		}
 		p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
-		o, ok := first[p]
-		if !ok {
-			first[p] = n
-			continue
+		if on[p] == nil {
+			on[p] = map[*template.Bus][]*template.Instrument{}
+			order = append(order, p)
 		}
-		if marked[p] || s.stems[n][0] == s.stems[o][0] {
-			continue
+		stem := s.stems[n][0]
+		on[p][stem] = append(on[p][stem], i)
+	}
+	var out []Mark
+	for _, p := range order {
+		if len(on[p]) > 1 {
+			out = append(out, s.splitMark(p, on[p]))
 		}
-		marked[p] = true
-		other := s.t.Instruments[o]
-		out = append(out, Mark{
-			Subject: i.ID, Name: i.Name,
-			Message: fmt.Sprintf("Outputs %s of %s carry %s (%s) and %s (%s)", i.Seat.Outputs(), s.riserName(p.riser),
-				s.stems[o][0].Name, other.Name, s.stems[n][0].Name, i.Name),
-			Remedies: []Remedy{
-				s.reseat("Give "+i.Name+" another output pair", i.ID),
-				{Label: "Send " + i.Name + " to " + s.stems[o][0].Name, Build: always(change.AssignStem{IDs: []template.ID{i.ID}, Stem: s.stems[o][0].ID})},
-			},
-		})
 	}
 	return out
+}
+
+type pair struct {
+	riser
+	pair int
+}
+
+// splitMark keeps the stem with most instruments on the pair; the others are
+// the ones to move.
+func (s *subject) splitMark(p pair, on map[*template.Bus][]*template.Instrument) Mark {
+	var main *template.Bus
+	var names []string
+	for _, stem := range s.t.StemsOf(s.fold.ID) {
+		if len(on[stem]) > 0 {
+			names = append(names, stem.Name)
+		}
+		if len(on[stem]) > 0 && (main == nil || len(on[stem]) > len(on[main])) {
+			main = stem
+		}
+	}
+	var odd []template.ID
+	var first *template.Instrument
+	for _, i := range s.t.Instruments {
+		if i.Seat != nil && i.Seat.Machine == p.machine && i.Seat.Riser == p.number && i.Seat.Pair == p.pair && !slices.Contains(on[main], i) {
+			odd = append(odd, i.ID)
+			if first == nil {
+				first = i
+			}
+		}
+	}
+	who := first.Name
+	if len(odd) > 1 {
+		who = fmt.Sprintf("%s and %d more", who, len(odd)-1)
+	}
+	return Mark{
+		Subject: first.ID, Name: first.Name,
+		Message: fmt.Sprintf("Outputs %s of %s carry %s", first.Seat.Outputs(), s.riserName(p.riser), list(names)),
+		Remedies: []Remedy{
+			s.reseat("Give "+who+" another output pair", odd...),
+			{Label: "Send " + who + " to " + main.Name, Build: always(change.AssignStem{IDs: odd, Stem: main.ID})},
+		},
+	}
 }
 
 func unseated(s *subject) []Mark {

@@ -1,0 +1,156 @@
+package proof_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+func sound() *template.Template {
+	t := coretest.Orchestra(32, 2)
+	return coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
+}
+
+func route(from, to template.ID) change.Change {
+	return change.Connect{Wires: []change.Wire{{From: from, To: to, Level: &change.WireSetting{Tap: template.Post}}}}
+}
+
+func TestASoundTemplateHasNoMark(t *testing.T) {
+	require.Empty(t, proof.Check(sound(), "").Marks)
+}
+
+// Each fault is found under its code, and its first remedy takes it away.
+func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
+	base := sound()
+	a, b := base.Instruments[0], base.Instruments[1]
+	stems := base.StemsOf("fold-fine")
+	same := b.Name
+	guide := &template.Instrument{ID: "guide", Section: a.Section, Name: "Dialogue", Kind: template.Guide, Routes: []template.Route{{To: "bus-mix", Tap: template.Post}}}
+	shared := &template.Bus{ID: "hall", Kind: template.Return, Name: "Hall", Routes: []template.Route{{To: stems[0].ID, Tap: template.Post}}}
+	player := *base.Players[0]
+	player.Outputs = 1
+	clash, high, riser, pair, shares := *b.Seat, *a.Seat, *a.Seat, *a.Seat, *b.Seat
+	high.Port, riser.Riser, pair.Pair = 9, 7, 65
+	clash.Pair = b.Seat.Pair
+	shares.Channel, shares.Port = 16, 8
+	section := a.Section
+	for code, faults := range map[string][]change.Change{
+		"orphan":           {change.Connect{Wires: []change.Wire{{From: a.ID, To: a.Routes[0].To}}}},
+		"leak":             {change.Add{Instruments: []change.Placed{{At: -1, Instrument: guide}}}},
+		"double-path":      {route(a.ID, stems[0].ID)},
+		"cycle":            {route(stems[0].ID, a.Routes[0].To)},
+		"shared-return":    {change.Put{Buses: []change.Entry[template.Bus]{change.Append(shared)}}, route(a.ID, "hall"), route(b.ID, "hall")},
+		"fold-mismatch":    {change.Connect{Wires: []change.Wire{{From: stems[0].ID, To: stems[0].Routes[0].To, Level: &change.WireSetting{GainDB: -3, Tap: template.Post}}}}},
+		"split-output":     {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &shares}}}},
+		"unseated":         {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
+		"seat-clash":       {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
+		"riser-overload":   {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},
+		"machine-overload": {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &riser}}}},
+		"outputs-overflow": {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
+		"missing-patch":    {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
+		"duplicate-name":   {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
+		"empty-section":    {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
+	} {
+		t.Run(code, func(t *testing.T) {
+			faulty := coretest.Must(base, faults...)
+			mended := false
+			for _, m := range proof.Check(faulty, "").Marks {
+				require.NotEmpty(t, m.Remedies, "%s: %s", m.Code, m.Message)
+				require.NotEmpty(t, m.Message)
+				for _, r := range m.Remedies {
+					if m.Code != code || r.Build == nil {
+						continue
+					}
+					c, err := r.Build()
+					require.NoError(t, err, r.Label)
+					after := coretest.Must(faulty, c)
+					require.Zero(t, proof.Check(after, "").Counts()[code], "%s: %s", m.Message, r.Label)
+					mended = true
+				}
+			}
+			require.True(t, mended, "the mark %s is found and mended", code)
+		})
+	}
+}
+
+func TestOverMemory(t *testing.T) {
+	base := sound()
+	var ids []template.ID
+	for _, i := range base.Instruments {
+		ids = append(ids, i.ID)
+	}
+	m := *base.Machines[0]
+	m.MemoryMiB, m.ReserveMiB = 1024, 0
+	tight := coretest.Must(base, change.Put{
+		Machines: []change.Entry[template.Machine]{change.Append(&m)},
+		Calls:    []change.Entry[template.Call]{change.Append(&template.Call{ID: "call", Name: "1M05", Instruments: ids})},
+	})
+	found := proof.Check(tight, "")
+	require.Equal(t, 2, found.Counts()["over-memory"], "the call, and everything at once")
+	for _, mark := range found.Marks {
+		if mark.Subject != "call" {
+			continue
+		}
+		c, err := mark.Remedies[0].Build()
+		require.NoError(t, err)
+		after := coretest.Must(tight, c)
+		require.Equal(t, 1, proof.Check(after, "").Counts()["over-memory"])
+		require.Less(t, len(after.Calls[0].Instruments), len(ids))
+	}
+}
+
+// A split return keeps every level: each stem keeps its own wet sound.
+func TestSplittingAReturnKeepsLevels(t *testing.T) {
+	base := sound()
+	stems := base.StemsOf("fold-fine")
+	shared := &template.Bus{ID: "hall", Kind: template.Return, Name: "Hall", GainDB: -2, Routes: []template.Route{{To: stems[0].ID, Tap: template.Post}}}
+	wires := change.Connect{}
+	for _, i := range base.Instruments {
+		wires.Wires = append(wires.Wires, change.Wire{From: i.ID, To: "hall", Level: &change.WireSetting{GainDB: -14, Tap: template.Pre}})
+	}
+	faulty := coretest.Must(base, change.Put{Buses: []change.Entry[template.Bus]{change.Append(shared)}}, wires)
+	for _, m := range proof.Check(faulty, "").Marks {
+		if m.Code != "shared-return" {
+			continue
+		}
+		c, err := m.Remedies[0].Build()
+		require.NoError(t, err)
+		after := coretest.Must(faulty, c)
+		f := proof.Check(after, "")
+		require.Empty(t, f.Marks)
+		for _, i := range after.Instruments {
+			wet := 0.0
+			for _, r := range f.Fan.FromInstrument(i) {
+				if f.Fan.Bus(r).Kind == template.Mix && r.Chain != 0 {
+					wet += r.Gain
+				}
+			}
+			require.InDelta(t, template.Gain(-16), wet, 1e-12)
+		}
+	}
+}
+
+func BenchmarkProofCold(b *testing.B) {
+	t := coretest.Large(10_000, 200)
+	t = coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
+	for b.Loop() {
+		proof.Check(t.Clone(), "")
+	}
+}
+
+func BenchmarkChangeAndProve(b *testing.B) {
+	t := coretest.Large(10_000, 200)
+	t = coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
+	name := "Renamed"
+	for b.Loop() {
+		after, _, err := change.Apply(t, change.Edit{Edits: []change.Fields{{ID: t.Instruments[9].ID, Name: &name}}})
+		require.NoError(b, err)
+		proof.Check(after, "")
+	}
+}

@@ -1,0 +1,150 @@
+package seating_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+var seatCodes = []string{"seat-clash", "riser-overload", "machine-overload", "outputs-overflow", "split-output", "over-memory"}
+
+// No plan ever breaks a limit, whatever the machines and players are like;
+// the proof, which knows nothing of the planner, finds no mark.
+func TestPlanNeverBreaksALimit(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		base := coretest.Orchestra(rapid.IntRange(1, 300).Draw(r, "instruments"), rapid.IntRange(1, 4).Draw(r, "machines"))
+		var put change.Put
+		for _, m := range base.Machines {
+			c := *m
+			c.MemoryMiB = rapid.Float64Range(1024, 64*1024).Draw(r, "memory")
+			c.ReserveMiB, c.Cores = 0, rapid.IntRange(1, 32).Draw(r, "cores")
+			put.Machines = append(put.Machines, change.Append(&c))
+		}
+		p := *base.Players[0]
+		p.Sounds, p.Outputs = rapid.IntRange(1, 16).Draw(r, "sounds"), rapid.IntRange(1, 4).Draw(r, "outputs")
+		put.Players = append(put.Players, change.Append(&p))
+		base = coretest.Must(base, put)
+		plan := seating.Everyone(base, seating.Options{})
+		after := coretest.Must(base, plan.Change())
+		counts := proof.Check(after, "").Counts()
+		for _, code := range seatCodes {
+			require.Zero(r, counts[code], code)
+		}
+		require.Equal(r, len(base.Instruments), len(plan.Seats)+len(plan.Unseated))
+		require.Equal(r, len(plan.Unseated), counts["unseated"])
+		if len(plan.Unseated) == 0 {
+			require.GreaterOrEqual(r, plan.RisersUsed, plan.LowerBound)
+		}
+		for _, u := range plan.Unseated {
+			require.NotEmpty(r, u.Reason)
+		}
+		again := seating.Everyone(after, seating.Options{})
+		require.Empty(r, again.Seats, "sound seats are kept")
+	})
+}
+
+func TestUnseatedReasons(t *testing.T) {
+	one := coretest.Orchestra(1, 1)
+	none := coretest.Must(one, change.Drop{Machines: []template.ID{"machine-1"}})
+	require.Equal(t, "there is no machine; add one", seating.Everyone(none, seating.Options{}).Unseated[0].Reason)
+
+	small := *one.Machines[0]
+	small.MemoryMiB, small.ReserveMiB = 100, 0
+	tight := coretest.Must(one, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&small)}})
+	require.Equal(t, "needs 114 MiB, more than the 100 MiB of Machine 1", seating.Everyone(tight, seating.Options{}).Unseated[0].Reason)
+
+	small.MemoryMiB, small.Cores = 1024, 1
+	weak := coretest.Must(one, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&small)}})
+	require.Equal(t, "Machine 1 has 1 cores, too few for a riser of 2", seating.Everyone(weak, seating.Options{}).Unseated[0].Reason)
+}
+
+// Cores for one riser: a quarter of the machine's, at least two. Common
+// practice, no source.
+func TestRiserCores(t *testing.T) {
+	base := coretest.Orchestra(1, 1)
+	for cores, risers := range map[int]int{24: 4, 16: 4, 12: 4, 6: 3, 4: 2, 2: 1, 1: 0} {
+		require.Equal(t, risers, base.Risers(&template.Machine{Cores: cores}), "%d cores", cores)
+	}
+}
+
+func TestMoveByHand(t *testing.T) {
+	base := coretest.Orchestra(40, 2)
+	seated := coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	ids := []template.ID{seated.Instruments[0].ID, seated.Instruments[4].ID}
+	to := template.Seat{Machine: "machine-2", Riser: 3, Port: 2, Channel: 16}
+	c, err := seating.Move(seated, ids, to)
+	require.NoError(t, err)
+	moved := coretest.Must(seated, c)
+	require.Equal(t, 16, moved.Instrument(ids[0]).Seat.Channel)
+	second := moved.Instrument(ids[1]).Seat
+	require.Equal(t, []int{3, 3, 1}, []int{second.Riser, second.Port, second.Channel}, "a run flows over to the next port")
+	_, err = seating.Move(moved, ids[:1], *moved.Instrument(ids[1]).Seat)
+	require.ErrorContains(t, err, "is taken by")
+}
+
+func TestOnMachinePinsAndSeats(t *testing.T) {
+	base := coretest.Orchestra(12, 2)
+	seated := coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	var ids []template.ID
+	for _, i := range seated.Instruments {
+		ids = append(ids, i.ID)
+	}
+	c, err := seating.OnMachine(seated, ids, "machine-2")
+	require.NoError(t, err)
+	for _, i := range coretest.Must(seated, c).Instruments {
+		require.Equal(t, template.ID("machine-2"), i.Seat.Machine)
+		require.Equal(t, template.ID("machine-2"), i.Style.Machine)
+	}
+}
+
+// Memory of an instrument: ready = the player's own memory, once per player,
+// plus the preload of its patches (4-reference, Machines).
+func TestMemoryCountsAPlayerOnce(t *testing.T) {
+	base := coretest.Orchestra(2, 1)
+	seat := func(n int) *template.Seat {
+		return &template.Seat{Machine: "machine-1", Riser: 1, Port: 1, Channel: n, Pair: 2}
+	}
+	a, b := base.Instruments[0].ID, base.Instruments[1].ID
+	seated := coretest.Must(base, change.Seat{Seats: []change.Seating{{ID: a, Seat: seat(1)}, {ID: b, Seat: seat(2)}}})
+	require.InDelta(t, 64+50, calls.ReadyMiB(seated, []template.ID{a})["machine-1"], 1e-9)
+	require.InDelta(t, 64+50+87, calls.ReadyMiB(seated, []template.ID{a, b})["machine-1"], 1e-9)
+	costs := calls.Costs(seated, []template.ID{a}, []template.ID{a, b})
+	require.InDelta(t, 0.087, costs[0].Wait.Seconds(), 1e-6, "87 MiB at 1000 MiB/s, the player awake")
+	costs = calls.Costs(seated, nil, []template.ID{a})
+	require.InDelta(t, 2.05, costs[0].Wait.Seconds(), 1e-6, "and 2 s to wake the first")
+}
+
+func TestCallThatDoesNotFitSaysWhatWould(t *testing.T) {
+	base := coretest.Orchestra(20, 1)
+	seated := coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	m := *base.Machines[0]
+	m.MemoryMiB, m.ReserveMiB = 2048, 0
+	tight := coretest.Must(seated, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}})
+	var all []template.ID
+	for _, i := range tight.Instruments {
+		all = append(all, i.ID)
+	}
+	e := calls.Costs(tight, all[:8], all)[0]
+	require.False(t, e.Fits())
+	require.Contains(t, e.Refusal(), "Machine 1 is ")
+	freed := 0.0
+	for _, r := range e.Rest {
+		freed += r.FreesMiB
+	}
+	require.GreaterOrEqual(t, freed, e.ShortMiB(), "resting what is named makes it fit")
+}
+
+func BenchmarkSeatEveryone(b *testing.B) {
+	t := coretest.Large(10_000, 200)
+	for b.Loop() {
+		seating.Everyone(t, seating.Options{Fresh: true})
+	}
+}
