@@ -4,6 +4,8 @@
 package calls
 
 import (
+	"slices"
+
 	"fanfold/internal/core/template"
 )
 
@@ -37,13 +39,13 @@ func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 // Glass adds up the memory of one or more machines, player by player.
 type Glass struct {
 	t       *template.Template
-	players map[PlayerKey]int
+	players map[PlayerKey]bool
 	used    map[template.ID]float64
 }
 
 // NewGlass returns an empty glass.
 func NewGlass(t *template.Template) *Glass {
-	return &Glass{t: t, players: map[PlayerKey]int{}, used: map[template.ID]float64{}}
+	return &Glass{t: t, players: map[PlayerKey]bool{}, used: map[template.ID]float64{}}
 }
 
 // UsedMiB is the memory in use on a machine, MiB.
@@ -54,14 +56,16 @@ func (g *Glass) UsedMiB(machine template.ID) float64 { return g.used[machine] }
 // memory if it is not awake yet.
 func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
 	sum := 0.0
-	seen := map[PlayerKey]bool{}
-	for _, patch := range g.t.PatchesOf(i) {
+	var woken []PlayerKey
+	x := g.t.Index()
+	for _, id := range i.Patches {
+		patch := x.Patches[id]
 		sum += patch.PreloadMiB
-		player := g.t.Index().Players[patch.Player]
+		player := x.Players[patch.Player]
 		key := PlayerAt(player, seat)
-		if g.players[key] == 0 && !seen[key] {
+		if !g.players[key] && !slices.Contains(woken, key) {
 			sum += player.OwnMiB
-			seen[key] = true
+			woken = append(woken, key)
 		}
 	}
 	return sum
@@ -69,10 +73,18 @@ func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
 
 // Add makes the instrument ready in that seat.
 func (g *Glass) Add(i *template.Instrument, seat template.Seat) {
-	g.used[seat.Machine] += g.Adding(i, seat)
-	for _, patch := range g.t.PatchesOf(i) {
-		g.players[PlayerAt(g.t.Index().Players[patch.Player], seat)]++
+	x := g.t.Index()
+	sum := 0.0
+	for _, id := range i.Patches {
+		patch := x.Patches[id]
+		sum += patch.PreloadMiB
+		player := x.Players[patch.Player]
+		if key := PlayerAt(player, seat); !g.players[key] {
+			sum += player.OwnMiB
+			g.players[key] = true
+		}
 	}
+	g.used[seat.Machine] += sum
 }
 
 // Fill adds every seated instrument of the set.

@@ -42,8 +42,8 @@ func Apply(t *template.Template, c Change) (*template.Template, Change, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	after := d.done()
-	if err := after.Validate(); err != nil {
+	after, err := d.done()
+	if err != nil {
 		return nil, nil, err
 	}
 	return after, inverse, nil

@@ -13,14 +13,27 @@ type draft struct {
 	base  *template.Template
 	place map[template.ID]int // nil when the order of instruments changed
 	owned map[template.ID]bool
-	lists map[string]bool
+	lists map[string]bool // lists already copied
+	moved bool            // rows were added, deleted or put in another order
 }
 
 func newDraft(t *template.Template) *draft {
 	return &draft{t: t.Clone(), base: t, place: t.Index().Place, owned: map[template.ID]bool{}, lists: map[string]bool{}}
 }
 
-func (d *draft) done() *template.Template { return d.t }
+// done returns the edited template if it is valid. An edit within rows only
+// is checked row by row.
+func (d *draft) done() (*template.Template, error) {
+	if d.moved || !d.lists["instruments"] || len(d.lists) > 1 {
+		return d.t, d.t.Validate()
+	}
+	d.t.ShareIndex(d.base)
+	places := make([]int, 0, len(d.owned))
+	for id := range d.owned {
+		places = append(places, d.place[id])
+	}
+	return d.t, d.t.ValidateInstruments(places)
+}
 
 // own copies a list before its first edit.
 func own[T any](d *draft, name string, list *[]T) {
@@ -90,5 +103,5 @@ func (d *draft) routes(from template.ID) (*[]template.Route, error) {
 func (d *draft) setOrder(list []*template.Instrument) {
 	d.t.Instruments = list
 	d.lists["instruments"] = true
-	d.place = nil
+	d.place, d.moved = nil, true
 }

@@ -56,7 +56,7 @@ func Must(t *template.Template, changes ...change.Change) *template.Template {
 // Large returns a template of n instruments and about as many buses as given,
 // with a send from every instrument to one of the returns.
 func Large(n, buses int) *template.Template {
-	t := Orchestra(n, 16)
+	t := Orchestra(n, max(1, n/400))
 	var put change.Put
 	stems := t.StemsOf(t.Folds[0].ID)
 	for b := len(t.Buses); b < buses; b++ {

@@ -37,6 +37,7 @@ type Fan struct {
 	place  map[template.ID]int32 // bus positions
 	chains chains
 	reach  [][]Reach // per bus: from its input
+	rows   [][]Reach // per instrument, by position
 	cyclic [][]template.ID
 	inLoop []int // per bus: the number of its loop, -1 outside any
 	mix    int32
@@ -45,7 +46,17 @@ type Fan struct {
 // New computes the fan of a template. Buses that feed each other in a loop
 // are reported by Cycles, and the routes within a loop carry nothing, so that
 // every figure stays finite.
-func New(t *template.Template) *Fan {
+func New(t *template.Template) *Fan { return Next(nil, t) }
+
+// Next computes the fan of a template, taking over from the fan of an earlier
+// version what can not have changed. A nil earlier is New.
+func Next(earlier *Fan, t *template.Template) *Fan {
+	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) {
+		f := *earlier
+		f.t = t
+		f.rows = f.takeRows(earlier)
+		return &f
+	}
 	f := &Fan{t: t, place: make(map[template.ID]int32, len(t.Buses)), chains: newChains()}
 	for i, b := range t.Buses {
 		f.place[b.ID] = int32(i)
@@ -58,7 +69,31 @@ func New(t *template.Template) *Fan {
 	for _, b := range order { // destinations first
 		f.reach[b] = f.fromBus(b)
 	}
+	f.rows = f.takeRows(nil)
 	return f
+}
+
+// takeRows computes the reach of every instrument, or takes it over from an
+// earlier fan with the same buses where the instrument is the same.
+func (f *Fan) takeRows(earlier *Fan) [][]Reach {
+	rows := make([][]Reach, len(f.t.Instruments))
+	shift := 0 // rows added or deleted before this one
+	if earlier != nil {
+		shift = len(earlier.t.Instruments) - len(f.t.Instruments)
+	}
+	for n, i := range f.t.Instruments {
+		if earlier != nil {
+			if old := earlier.t.Instruments; n < len(old) && old[n] == i {
+				rows[n] = earlier.rows[n]
+				continue
+			} else if o := n + shift; o >= 0 && o < len(old) && old[o] == i {
+				rows[n] = earlier.rows[o]
+				continue
+			}
+		}
+		rows[n] = f.along(nil, i.Routes, template.Gain(i.GainDB), -1)
+	}
+	return rows
 }
 
 // fromBus adds up how the input of a bus reaches every bus after it. A bus is
@@ -116,10 +151,17 @@ func add(list []Reach, x Reach) []Reach {
 	return append(list, x)
 }
 
-// FromInstrument returns how an instrument reaches every bus and chain.
+// FromInstrument returns how an instrument of the template reaches every bus
+// and chain. The result is shared and must not be changed.
 func (f *Fan) FromInstrument(i *template.Instrument) []Reach {
-	return f.along(nil, i.Routes, template.Gain(i.GainDB), -1)
+	if n, ok := f.t.Index().Place[i.ID]; ok {
+		return f.rows[n]
+	}
+	return nil
 }
+
+// FromRow is FromInstrument for the instrument at a position of the list.
+func (f *Fan) FromRow(n int) []Reach { return f.rows[n] }
 
 // FromBus returns how the input of a bus reaches every bus from itself on.
 func (f *Fan) FromBus(id template.ID) []Reach {

@@ -34,12 +34,14 @@ func (s FoldSum) AddsUp() bool { return len(s.Mismatches) == 0 }
 // of its stems equal the contribution to the mix, within Tolerance.
 func (f *Fan) Sum(fold *template.Fold) FoldSum {
 	sum := FoldSum{Fold: fold, Stems: len(f.t.StemsOf(fold.ID))}
-	for _, i := range f.t.Instruments {
+	var ways []Mismatch
+	for n, i := range f.t.Instruments {
 		if len(i.Routes) == 0 {
 			continue
 		}
 		sum.Sources++
-		for _, m := range f.compare(i, fold.ID) {
+		ways = f.compare(ways[:0], n, fold.ID)
+		for _, m := range ways {
 			d := math.Abs(m.Stems - m.Mix)
 			sum.Largest = max(sum.Largest, d)
 			if d > Tolerance {
@@ -50,18 +52,19 @@ func (f *Fan) Sum(fold *template.Fold) FoldSum {
 	return sum
 }
 
-func (f *Fan) compare(i *template.Instrument, fold template.ID) []Mismatch {
-	var out []Mismatch
+// compare adds up, chain by chain, what one instrument gives to the stems of
+// a fold and to the mix.
+func (f *Fan) compare(ways []Mismatch, n int, fold template.ID) []Mismatch {
 	at := func(chain ChainID) *Mismatch {
-		for n := range out {
-			if out[n].Chain == chain {
-				return &out[n]
+		for n := range ways {
+			if ways[n].Chain == chain {
+				return &ways[n]
 			}
 		}
-		out = append(out, Mismatch{Instrument: i, Chain: chain})
-		return &out[len(out)-1]
+		ways = append(ways, Mismatch{Instrument: f.t.Instruments[n], Chain: chain})
+		return &ways[len(ways)-1]
 	}
-	for _, r := range f.FromInstrument(i) {
+	for _, r := range f.rows[n] {
 		b := f.t.Buses[r.Bus]
 		switch {
 		case r.Bus == f.mix:
@@ -70,5 +73,5 @@ func (f *Fan) compare(i *template.Instrument, fold template.ID) []Mismatch {
 			at(r.Chain).Stems += r.Gain
 		}
 	}
-	return out
+	return ways
 }

@@ -55,7 +55,7 @@ type Picture struct {
 func (f *Fan) Picture() Picture {
 	p := Picture{Sections: map[template.ID]int{}, Buses: map[template.ID]int{}}
 	ribbons := map[[2]template.ID]*Ribbon{}
-	for _, i := range f.t.Instruments {
+	for n, i := range f.t.Instruments {
 		if len(i.Routes) == 0 {
 			continue
 		}
@@ -64,7 +64,7 @@ func (f *Fan) Picture() Picture {
 			f.gather(ribbons, i, r)
 		}
 		last := int32(-1)
-		reach := f.FromInstrument(i)
+		reach := slices.Clone(f.rows[n])
 		slices.SortFunc(reach, func(a, b Reach) int { return cmp.Compare(a.Bus, b.Bus) })
 		for _, r := range reach {
 			if r.Bus != last {

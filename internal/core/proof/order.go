@@ -20,22 +20,21 @@ type nameKey struct {
 
 func duplicateNames(s *subject) []Mark {
 	var out []Mark
-	names := make(map[nameKey]bool, len(s.t.Instruments))
+	count := make(map[nameKey]int, len(s.t.Instruments))
+	key := func(i *template.Instrument, name string) nameKey { return nameKey{i.Section, strings.ToLower(name)} }
 	for _, i := range s.t.Instruments {
-		names[nameKey{i.Section, strings.ToLower(i.Name)}] = true
-	}
-	seen := make(map[nameKey]bool, len(s.t.Instruments))
-	for _, i := range s.t.Instruments {
-		key := nameKey{i.Section, strings.ToLower(i.Name)}
-		if !seen[key] || i.Kind == template.Spare {
-			seen[key] = true
+		k := key(i, i.Name)
+		if count[k]++; count[k] == 1 || i.Kind == template.Spare {
 			continue
 		}
-		free := freeName(i.Name, func(name string) bool { return !names[nameKey{i.Section, strings.ToLower(name)}] })
+		free := func() string { return freeName(i.Name, func(name string) bool { return count[key(i, name)] == 0 }) }
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name,
-			Message:  fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section)),
-			Remedies: []Remedy{{Label: "Name it " + free, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Name: &free}}})}},
+			Message: fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section)),
+			Remedies: []Remedy{{Label: "Give it a number of its own", Build: func() (change.Change, error) {
+				name := free()
+				return change.Edit{Edits: []change.Fields{{ID: i.ID, Name: &name}}}, nil
+			}}},
 		})
 	}
 	return append(out, duplicateBuses(s)...)

@@ -5,6 +5,7 @@ package proof
 
 import (
 	"slices"
+	"sync"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
@@ -44,9 +45,8 @@ var Rules = slices.Concat(routeRules, seatRules, memoryRules, orderRules)
 type subject struct {
 	t     *template.Template
 	fan   *fan.Fan
-	fold  *template.Fold // the chosen fold; nil when there is none
-	reach [][]fan.Reach  // of each instrument
-	stems [][]*template.Bus
+	fold  *template.Fold    // the chosen fold; nil when there is none
+	stems [][]*template.Bus // of the fold, for each instrument
 }
 
 // Proof is the outcome of one check.
@@ -56,22 +56,30 @@ type Proof struct {
 }
 
 // Check proves a template against the chosen fold (empty takes the finest).
-func Check(t *template.Template, fold template.ID) Proof {
-	s := &subject{t: t, fan: fan.New(t), fold: t.Index().Folds[fold]}
+func Check(t *template.Template, fold template.ID) Proof { return Recheck(nil, t, fold) }
+
+// Recheck is Check, taking over from the fan of an earlier version what can
+// not have changed.
+func Recheck(earlier *fan.Fan, t *template.Template, fold template.ID) Proof {
+	s := &subject{t: t, fan: fan.Next(earlier, t), fold: t.Index().Folds[fold]}
 	if s.fold == nil && len(t.Folds) > 0 {
 		s.fold = t.Folds[0]
 	}
-	s.reach = make([][]fan.Reach, len(t.Instruments))
 	s.stems = make([][]*template.Bus, len(t.Instruments))
-	for n, i := range t.Instruments {
-		s.reach[n] = s.fan.FromInstrument(i)
+	for n := range t.Instruments {
 		if s.fold != nil {
-			s.stems[n] = s.fan.StemsIn(s.reach[n], s.fold.ID)
+			s.stems[n] = s.fan.StemsIn(s.fan.FromRow(n), s.fold.ID)
 		}
 	}
 	p := Proof{Marks: []Mark{}, Fan: s.fan}
-	for _, rule := range Rules {
-		for _, m := range rule.find(s) {
+	found := make([][]Mark, len(Rules)) // the rules only read, so they run side by side
+	var wait sync.WaitGroup
+	for n, rule := range Rules {
+		wait.Go(func() { found[n] = rule.find(s) })
+	}
+	wait.Wait()
+	for n, rule := range Rules {
+		for _, m := range found[n] {
 			m.Code = rule.Code
 			p.Marks = append(p.Marks, m)
 		}

@@ -13,7 +13,7 @@ import (
 func sharedReturns(s *subject) []Mark {
 	fed := map[*template.Bus][]*template.Bus{} // return → dry stems of what feeds it
 	for n := range s.t.Instruments {
-		for _, r := range s.reach[n] {
+		for _, r := range s.fan.FromRow(n) {
 			b := s.fan.Bus(r)
 			if b.Kind != template.Return {
 				continue

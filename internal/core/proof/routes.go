@@ -78,7 +78,7 @@ func leaks(s *subject) []Mark {
 			continue
 		}
 		var reached []string
-		for _, r := range s.reach[n] {
+		for _, r := range s.fan.FromRow(n) {
 			b := s.fan.Bus(r)
 			if (b.Kind == template.Stem || b.Kind == template.Mix) && !slices.Contains(reached, b.Name) {
 				reached = append(reached, b.Name)
@@ -129,8 +129,10 @@ func doublePaths(s *subject) []Mark {
 	for _, b := range s.t.Buses {
 		mark(b.ID, b.Name, b.Routes, b.GainDB)
 	}
-	for _, i := range s.t.Instruments {
-		mark(i.ID, i.Name, i.Routes, i.GainDB)
+	for n, i := range s.t.Instruments {
+		if slices.ContainsFunc(s.fan.FromRow(n), func(r fan.Reach) bool { return r.Ways > 1 }) {
+			mark(i.ID, i.Name, i.Routes, i.GainDB)
+		}
 	}
 	return out
 }

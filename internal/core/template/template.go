@@ -124,6 +124,11 @@ func (t *Template) Index() *Index {
 	return x
 }
 
+// ShareIndex lets t use the index of a template that differs from it only in
+// the contents of instruments: same rows in the same order, same everything
+// else.
+func (t *Template) ShareIndex(of *Template) { t.index.Store(of.Index()) }
+
 func byID[T any](list []*T, id func(*T) ID) map[ID]*T {
 	m := make(map[ID]*T, len(list))
 	for _, v := range list {

@@ -46,6 +46,19 @@ func (t *Template) Validate() error {
 	return nil
 }
 
+// ValidateInstruments checks only the instruments at the given positions,
+// for an edit that touched nothing else of a valid template.
+func (t *Template) ValidateInstruments(places []int) error {
+	v := &validator{t: t, x: t.Index()}
+	for _, n := range places {
+		v.instrument(n, t.Instruments[n])
+	}
+	if v.err != nil {
+		return v.err
+	}
+	return nil
+}
+
 type validator struct {
 	t    *Template
 	x    *Index
@@ -249,16 +262,20 @@ func (v *validator) instruments() {
 	}
 	for n, i := range v.t.Instruments {
 		v.id("instruments", n, i.ID)
-		v.name("instruments", n, i.Name)
-		v.routes("instruments", n, i.ID, i.Routes)
-		v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
-		v.references(n, i)
-		if i.Seat != nil {
-			v.seat(n, i)
-		}
+		v.instrument(n, i)
 		if v.err != nil {
 			return
 		}
+	}
+}
+
+func (v *validator) instrument(n int, i *Instrument) {
+	v.name("instruments", n, i.Name)
+	v.routes("instruments", n, i.ID, i.Routes)
+	v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
+	v.references(n, i)
+	if i.Seat != nil {
+		v.seat(n, i)
 	}
 }
 
