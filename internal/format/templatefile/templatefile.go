@@ -79,6 +79,20 @@ func Read(r io.Reader) (*template.Template, error) {
 	if err := checkSchema(data); err != nil {
 		return nil, err
 	}
+	return decode(data)
+}
+
+// Trusted reads what Write wrote and nobody could alter since. It checks the
+// invariants, but leaves out the schema.
+func Trusted(r io.Reader) (*template.Template, error) {
+	data, err := io.ReadAll(r)
+	if err != nil {
+		return nil, fmt.Errorf("read template file: %w", err)
+	}
+	return decode(data)
+}
+
+func decode(data []byte) (*template.Template, error) {
 	var file envelope
 	if err := json.Unmarshal(data, &file); err != nil {
 		return nil, &Bad{Reason: err.Error()}

@@ -1,0 +1,113 @@
+// Package app holds the use cases: what a person asks for, joined from the
+// core, the store and the rig. Requests go in; new revisions, answers and
+// events for every open browser come out.
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base32"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/template"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
+)
+
+// App serves all studios.
+type App struct {
+	store *store.Store
+	rig   Rig
+
+	mu  sync.Mutex
+	hot map[uuid.UUID]*Hot
+}
+
+// Person is who asks.
+type Person struct {
+	ID     uuid.UUID
+	Studio uuid.UUID
+	Name   string
+}
+
+// New returns an App on a store, driving machines through a rig.
+func New(s *store.Store, rig Rig) *App {
+	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}}
+}
+
+// NewID makes a random ID for a thing of a kind: "instrument-h3k2...".
+func NewID(kind string) template.ID {
+	var b [10]byte
+	_, _ = rand.Read(b[:]) // never fails: see crypto/rand
+	return template.ID(kind + "-" + strings.ToLower(base32.StdEncoding.EncodeToString(b[:])))
+}
+
+// Templates lists the studio's templates, oldest first.
+func (a *App) Templates(ctx context.Context, p Person) ([]db.Template, error) {
+	return a.store.Queries().TemplateList(ctx, p.Studio)
+}
+
+// Create makes a template of the studio.
+func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Template, error) {
+	return a.store.TemplateCreate(ctx, p.Studio, t)
+}
+
+// Open returns the template, loading it if nobody has it open yet. A template
+// of another studio is store.ErrNotFound.
+func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
+	a.mu.Lock()
+	h := a.hot[id]
+	a.mu.Unlock()
+	if h != nil {
+		if h.studio != p.Studio {
+			return nil, store.ErrNotFound
+		}
+		return h, h.refresh(ctx)
+	}
+	fresh := &Hot{app: a, id: id, studio: p.Studio, stale: true, watchers: map[*Watcher]bool{}, wanted: map[template.ID]bool{}, states: map[template.ID]State{}}
+	if err := fresh.refresh(ctx); err != nil {
+		return nil, err
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if h := a.hot[id]; h != nil {
+		return h, nil // somebody else was quicker
+	}
+	a.hot[id] = fresh
+	return fresh, nil
+}
+
+// openAll loads every template, so that what is wanted ready is known.
+func (a *App) openAll(ctx context.Context) error {
+	rows, err := a.store.Queries().TemplateAll(ctx)
+	if err != nil {
+		return fmt.Errorf("list templates: %w", err)
+	}
+	var failed error
+	for _, row := range rows {
+		if _, err := a.Open(ctx, Person{Studio: row.StudioID}, row.ID); err != nil {
+			failed = errors.Join(failed, fmt.Errorf("open template %s: %w", row.Name, err))
+		}
+	}
+	return failed
+}
+
+// each calls f for every open template of a studio.
+func (a *App) each(studio uuid.UUID, f func(*Hot)) {
+	a.mu.Lock()
+	var list []*Hot
+	for _, h := range a.hot {
+		if h.studio == studio {
+			list = append(list, h)
+		}
+	}
+	a.mu.Unlock()
+	for _, h := range list {
+		f(h)
+	}
+}

@@ -1,0 +1,218 @@
+package app
+
+import (
+	"encoding/json"
+	"slices"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/template"
+	"fanfold/internal/store"
+)
+
+// Fact is what the core computes for one row of the sheet.
+type Fact struct {
+	ID       template.ID   `json:"id"`
+	Stems    []template.ID `json:"stems"`    // of the finest fold
+	ReadyMiB float64       `json:"readyMib"` // preload when ready, MiB
+}
+
+func facts(t *template.Template, f *fan.Fan) []Fact {
+	out := make([]Fact, len(t.Instruments))
+	for n, i := range t.Instruments {
+		out[n] = Fact{ID: i.ID, Stems: []template.ID{}, ReadyMiB: calls.PreloadMiB(t, i)}
+		if len(t.Folds) > 0 {
+			for _, s := range f.StemsIn(f.FromRow(n), t.Folds[0].ID) {
+				out[n].Stems = append(out[n].Stems, s.ID)
+			}
+		}
+	}
+	return out
+}
+
+// ProofSummary is the state of the proof in figures.
+type ProofSummary struct {
+	Marks  int            `json:"marks"`
+	Counts map[string]int `json:"counts"`
+}
+
+// Delta tells a browser what one revision changed.
+type Delta struct {
+	Revision int64              `json:"revision"`
+	Author   string             `json:"author"`
+	AuthorID string             `json:"authorId"`
+	Label    string             `json:"label"`
+	Role     string             `json:"role"`
+	Name     string             `json:"name"`
+	Settings *template.Settings `json:"settings,omitempty"`
+	Facts    []Fact             `json:"facts,omitempty"`
+	Proof    ProofSummary       `json:"proof"`
+	Lists    map[string]any     `json:"lists"`
+}
+
+// ListDelta tells what became of one list: things new or changed, and, when
+// the order changed, the run of IDs to replace.
+type ListDelta[T any] struct {
+	Put    []*T    `json:"put"`
+	Splice *Splice `json:"splice,omitempty"`
+}
+
+// Splice replaces a run of a list of IDs.
+type Splice struct {
+	At     int           `json:"at"`
+	Remove int           `json:"remove"`
+	IDs    []template.ID `json:"ids"`
+}
+
+// differ compares two lists whose unchanged things are the same pointers.
+func differ[T any](lists map[string]any, name string, before, after []*T, id func(*T) template.ID) {
+	if slices.Equal(before, after) {
+		return
+	}
+	d := ListDelta[T]{Put: []*T{}}
+	old := make(map[*T]bool, len(before))
+	for _, v := range before {
+		old[v] = true
+	}
+	for _, v := range after {
+		if !old[v] {
+			d.Put = append(d.Put, v)
+		}
+	}
+	head := 0
+	for head < len(before) && head < len(after) && id(before[head]) == id(after[head]) {
+		head++
+	}
+	tail := 0
+	for tail < len(before)-head && tail < len(after)-head && id(before[len(before)-1-tail]) == id(after[len(after)-1-tail]) {
+		tail++
+	}
+	if remove := len(before) - head - tail; remove > 0 || len(after)-head-tail > 0 {
+		d.Splice = &Splice{At: head, Remove: remove, IDs: []template.ID{}}
+		for _, v := range after[head : len(after)-tail] {
+			d.Splice.IDs = append(d.Splice.IDs, id(v))
+		}
+	}
+	lists[name] = d
+}
+
+func lists(before, after *template.Template) map[string]any {
+	out := map[string]any{}
+	differ(out, "folds", before.Folds, after.Folds, func(x *template.Fold) template.ID { return x.ID })
+	differ(out, "sections", before.Sections, after.Sections, func(x *template.Section) template.ID { return x.ID })
+	differ(out, "instruments", before.Instruments, after.Instruments, func(x *template.Instrument) template.ID { return x.ID })
+	differ(out, "buses", before.Buses, after.Buses, func(x *template.Bus) template.ID { return x.ID })
+	differ(out, "libraries", before.Libraries, after.Libraries, func(x *template.Library) template.ID { return x.ID })
+	differ(out, "players", before.Players, after.Players, func(x *template.Player) template.ID { return x.ID })
+	differ(out, "patches", before.Patches, after.Patches, func(x *template.Patch) template.ID { return x.ID })
+	differ(out, "machines", before.Machines, after.Machines, func(x *template.Machine) template.ID { return x.ID })
+	differ(out, "calls", before.Calls, after.Calls, func(x *template.Call) template.ID { return x.ID })
+	return out
+}
+
+// Event is one message to browsers. Revision is 0 for those that need no
+// resuming.
+type Event struct {
+	Revision int64
+	Name     string
+	Data     []byte
+}
+
+// keptDeltas is how many revisions back a browser can resume from.
+const keptDeltas = 512
+
+func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, factsBefore []Fact) {
+	d := Delta{
+		Revision: e.Revision, Author: p.Name, AuthorID: p.ID.String(), Label: e.Label, Role: string(e.Role), Name: h.t.Name,
+		Proof: ProofSummary{Marks: len(h.proof.Marks), Counts: h.proof.Counts()},
+		Lists: lists(before, h.t), Facts: changedFacts(factsBefore, h.facts),
+	}
+	if !settingsEqual(before.Settings, h.t.Settings) {
+		d.Settings = &h.t.Settings
+	}
+	data, err := json.Marshal(d)
+	if err != nil {
+		h.tell(Event{Name: "reset"}) // browsers load the template anew
+		return
+	}
+	event := Event{Revision: e.Revision, Name: "change", Data: data}
+	h.deltas = append(h.deltas, event)
+	if len(h.deltas) > keptDeltas {
+		h.deltas = slices.Clone(h.deltas[len(h.deltas)-keptDeltas:])
+	}
+	h.tell(event)
+}
+
+func settingsEqual(a, b template.Settings) bool {
+	upbeat := slices.Equal(a.Upbeat, b.Upbeat)
+	a.Upbeat, b.Upbeat = nil, nil
+	return upbeat && a.RiserPorts == b.RiserPorts && a.RiserPairs == b.RiserPairs && a.FirstPair == b.FirstPair &&
+		a.CoreShare == b.CoreShare && a.MinRiserCores == b.MinRiserCores && a.MemoryRule == b.MemoryRule &&
+		a.TempoBPM == b.TempoBPM && a.CueBar == b.CueBar
+}
+
+func changedFacts(before, after []Fact) []Fact {
+	old := make(map[template.ID]Fact, len(before))
+	for n, f := range before {
+		if n < len(after) && after[n].ID == f.ID {
+			continue // compared in place below
+		}
+		old[f.ID] = f
+	}
+	var out []Fact
+	for n, f := range after {
+		was, ok := old[f.ID]
+		if n < len(before) && before[n].ID == f.ID {
+			was, ok = before[n], true
+		}
+		if !ok || was.ReadyMiB != f.ReadyMiB || !slices.Equal(was.Stems, f.Stems) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Watcher receives a template's events.
+type Watcher struct {
+	Events chan Event // closed when the watcher is too slow; it must resume
+}
+
+// Watch starts watching after a revision. What happened since comes first; a
+// "reset" event says that the template must be loaded anew.
+func (h *Hot) Watch(after int64) *Watcher {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	w := &Watcher{Events: make(chan Event, keptDeltas+64)}
+	switch {
+	case after == h.revision:
+	case after < h.revision && len(h.deltas) > 0 && h.deltas[0].Revision <= after+1:
+		for _, d := range h.deltas {
+			if d.Revision > after {
+				w.Events <- d
+			}
+		}
+	default:
+		w.Events <- Event{Name: "reset"}
+	}
+	w.Events <- h.rigEvent()
+	h.watchers[w] = true
+	return w
+}
+
+// Unwatch ends watching.
+func (h *Hot) Unwatch(w *Watcher) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.watchers, w)
+}
+
+func (h *Hot) tell(e Event) {
+	for w := range h.watchers {
+		select {
+		case w.Events <- e:
+		default:
+			delete(h.watchers, w)
+			close(w.Events)
+		}
+	}
+}

@@ -1,0 +1,268 @@
+package app
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+func refused(id template.ID, reason string, args ...any) error {
+	return &change.Refused{Subject: id, Reason: fmt.Sprintf(reason, args...)}
+}
+
+// Duplicate copies rows with everything: routes, seat style, colour and place
+// in the score. The copies stand below the last one and have no seat yet.
+func Duplicate(ids []template.ID) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		chosen := make(map[template.ID]bool, len(ids))
+		last := -1
+		for _, id := range ids {
+			at, ok := t.Index().Place[id]
+			if !ok {
+				return nil, refused(id, "the instrument is no longer in the template")
+			}
+			chosen[id], last = true, max(last, at)
+		}
+		var add change.Add
+		for _, i := range t.Instruments {
+			if !chosen[i.ID] {
+				continue
+			}
+			c := i.Clone()
+			c.ID, c.Seat, c.Name = NewID("instrument"), nil, nextName(t, i)
+			last++
+			add.Instruments = append(add.Instruments, change.Placed{At: last, Instrument: c})
+		}
+		return change.Batch{Label: fmt.Sprintf("Duplicate %d rows", len(ids)), Changes: []change.Change{add}}, nil
+	}
+}
+
+func nextName(t *template.Template, i *template.Instrument) string {
+	taken := map[string]bool{}
+	for _, o := range t.Instruments {
+		if o.Section == i.Section {
+			taken[strings.ToLower(o.Name)] = true
+		}
+	}
+	for n := 2; ; n++ {
+		if name := fmt.Sprintf("%s %d", i.Name, n); !taken[strings.ToLower(name)] {
+			return name
+		}
+	}
+}
+
+// NewRows adds empty rows of a kind: below the row after, else at the end of
+// the section.
+func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		at := -1
+		if i := t.Instrument(after); i != nil {
+			at, section = t.Index().Place[after]+1, i.Section
+		}
+		if count < 1 || count > 1000 {
+			return nil, refused("", "%d rows; add 1 to 1000 at a time", count)
+		}
+		var add change.Add
+		for n := range count {
+			i := &template.Instrument{ID: NewID("instrument"), Section: section, Kind: kind, Name: "Spare"}
+			if kind != template.Spare {
+				i.Name = nextName(t, &template.Instrument{Section: section, Name: "New instrument"})
+			}
+			place := at
+			if at >= 0 {
+				place = at + n
+			}
+			add.Instruments = append(add.Instruments, change.Placed{At: place, Instrument: i})
+		}
+		return add, nil
+	}
+}
+
+// Assign sets what a row names rather than holds, for the whole selection:
+// its section (a path), stem, library or machine, by name. Sections, stems
+// and libraries that do not exist yet are made.
+func Assign(ids []template.ID, field, value string) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		if len(ids) == 0 {
+			return nil, refused("", "select at least one row")
+		}
+		value := strings.TrimSpace(value)
+		switch field {
+		case "section":
+			return assignSection(t, ids, value)
+		case "stem":
+			return assignStem(t, ids, value)
+		case "library":
+			return assignLibrary(t, ids, value)
+		case "machine":
+			return assignMachine(t, ids, value)
+		}
+		return nil, refused("", "%q can not be assigned; section, stem, library and machine can", field)
+	}
+}
+
+func assignSection(t *template.Template, ids []template.ID, path string) (change.Change, error) {
+	section, puts, err := sectionAt(t, path)
+	if err != nil {
+		return nil, err
+	}
+	return change.Batch{Label: "Set section", Changes: []change.Change{puts, change.Move{IDs: inOrder(t, ids), Section: section}}}, nil
+}
+
+// sectionAt finds the section of a path, or what must be put to have it.
+func sectionAt(t *template.Template, path string) (template.ID, change.Put, error) {
+	var puts change.Put
+	var parent template.ID
+	for n, name := range strings.Split(path, "/") {
+		name = strings.TrimSpace(name)
+		if err := template.CheckName(name); err != nil {
+			return "", puts, refused("", "the section path %q can not be used: %s", path, err)
+		}
+		at := slices.IndexFunc(t.Sections, func(s *template.Section) bool {
+			return s.Parent == parent && strings.EqualFold(s.Name, name)
+		})
+		if at >= 0 {
+			parent = t.Sections[at].ID
+			continue
+		}
+		s := &template.Section{ID: NewID("section"), Name: name, Parent: parent}
+		if n == 0 {
+			s.Tint = template.TintFor(name)
+		}
+		parent = s.ID
+		puts.Sections = append(puts.Sections, change.Append(s))
+	}
+	return parent, puts, nil
+}
+
+// inOrder returns the ids as they stand in the list.
+func inOrder(t *template.Template, ids []template.ID) []template.ID {
+	place := t.Index().Place
+	sorted := slices.Clone(ids)
+	slices.SortFunc(sorted, func(a, b template.ID) int { return place[a] - place[b] })
+	return slices.Compact(sorted)
+}
+
+func assignStem(t *template.Template, ids []template.ID, name string) (change.Change, error) {
+	for _, s := range t.StemsOf(t.Folds[0].ID) {
+		if strings.EqualFold(s.Name, name) {
+			return change.AssignStem{IDs: ids, Stem: s.ID}, nil
+		}
+	}
+	if err := template.CheckName(name); err != nil {
+		return nil, refused("", "the stem can not be made: %s", err)
+	}
+	first := t.Instrument(ids[0])
+	if first == nil {
+		return nil, refused(ids[0], "the instrument is no longer in the template")
+	}
+	to := t.TheMix().ID
+	if top := t.TopSection(first.Section); len(t.Folds) > 1 && top != nil {
+		for _, s := range t.StemsOf(t.Folds[1].ID) {
+			if strings.EqualFold(s.Name, top.Name) {
+				to = s.ID
+			}
+		}
+	}
+	stem := &template.Bus{
+		ID: NewID("bus"), Kind: template.Stem, Name: name, Fold: t.Folds[0].ID, Section: first.Section,
+		Routes: []template.Route{{To: to, Tap: template.Post}},
+	}
+	return change.Batch{Label: "Make the stem " + name, Changes: []change.Change{
+		change.Put{Buses: []change.Entry[template.Bus]{change.Append(stem)}}, change.AssignStem{IDs: ids, Stem: stem.ID},
+	}}, nil
+}
+
+// assignLibrary gives each row the patch of the same name in the library; one
+// that is not there yet is made with the figures of the old.
+func assignLibrary(t *template.Template, ids []template.ID, name string) (change.Change, error) {
+	if err := template.CheckName(name); err != nil {
+		return nil, refused("", "the library can not be set: %s", err)
+	}
+	var put change.Put
+	def := intake.StandardDefaults()
+	library := find(t.Libraries, func(l *template.Library) bool {
+		return strings.EqualFold(l.Name, name) || strings.EqualFold(l.Code, name)
+	})
+	if library == nil {
+		library = &template.Library{ID: NewID("library"), Name: name, Code: intake.Code(name)}
+		put.Libraries = append(put.Libraries, change.Append(library))
+	}
+	var edit change.Edit
+	for _, id := range ids {
+		i := t.Instrument(id)
+		if i == nil {
+			return nil, refused(id, "the instrument is no longer in the template")
+		}
+		p := template.Patch{Name: i.Name, PreloadMiB: def.PreloadMiB, KeyHigh: 127}
+		if old := t.PatchesOf(i); len(old) > 0 {
+			p = *old[0]
+		} else if len(t.Players) > 0 {
+			p.Player = t.Players[0].ID
+		} else {
+			player := def.Player
+			player.ID = "player-" + template.ID(strings.ToLower(def.Player.Name))
+			put.Players = []change.Entry[template.Player]{change.Append(&player)}
+			p.Player = player.ID
+		}
+		there := find(t.Patches, func(x *template.Patch) bool { return x.Library == library.ID && strings.EqualFold(x.Name, p.Name) })
+		if there == nil {
+			p.ID, p.Library = NewID("patch"), library.ID
+			there = &p
+			put.Patches = append(put.Patches, change.Append(there))
+		}
+		patches := []template.ID{there.ID}
+		f := change.Fields{ID: id, Patches: &patches}
+		if i.Kind == template.Spare {
+			sampled := template.Sampled
+			f.Kind = &sampled
+		}
+		edit.Edits = append(edit.Edits, f)
+	}
+	return change.Batch{Label: "Set library to " + library.Name, Changes: []change.Change{put, edit}}, nil
+}
+
+func find[T any](list []*T, is func(*T) bool) *T {
+	if n := slices.IndexFunc(list, is); n >= 0 {
+		return list[n]
+	}
+	return nil
+}
+
+func assignMachine(t *template.Template, ids []template.ID, name string) (change.Change, error) {
+	if name == "" {
+		return seating.OnMachine(t, ids, "")
+	}
+	m := find(t.Machines, func(m *template.Machine) bool { return strings.EqualFold(m.Name, name) })
+	if m == nil {
+		return nil, refused("", "there is no machine %q; add it in Seating first", name)
+	}
+	return seating.OnMachine(t, ids, m.ID)
+}
+
+// Mend applies one remedy of a mark, found again on the present template by
+// its code, subject and the remedy's position.
+func (h *Hot) Mend(code string, subject template.ID, remedy int) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		for _, m := range proof.Check(t, "").Marks {
+			if m.Code != code || m.Subject != subject {
+				continue
+			}
+			if remedy < 0 || remedy >= len(m.Remedies) || m.Remedies[remedy].Build == nil {
+				return nil, refused(subject, "that remedy is for a person to carry out")
+			}
+			c, err := m.Remedies[remedy].Build()
+			if err != nil {
+				return nil, err
+			}
+			return change.Batch{Label: m.Remedies[remedy].Label, Changes: []change.Change{c}}, nil
+		}
+		return nil, refused(subject, "the mark is gone already")
+	}
+}

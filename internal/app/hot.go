@@ -1,0 +1,249 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/template"
+	"fanfold/internal/store"
+)
+
+// Hot is a template kept in memory while the server runs. Its changes go
+// through here, one after another.
+type Hot struct {
+	app    *App
+	id     uuid.UUID
+	studio uuid.UUID
+
+	mu       sync.Mutex
+	stale    bool // the database may know more: load again before use
+	t        *template.Template
+	revision int64
+	proof    proof.Proof
+	facts    []Fact
+	log      []store.Entry
+	deltas   []Event
+	watchers map[*Watcher]bool
+
+	wanted   map[template.ID]bool  // shall be ready
+	states   map[template.ID]State // as hosts report
+	machines map[template.ID]MachineState
+}
+
+// View is a template at one revision, with what is computed from it.
+type View struct {
+	Revision int64
+	Template *template.Template
+	Proof    proof.Proof
+	Facts    []Fact
+}
+
+// View returns the present.
+func (h *Hot) View() View {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return View{h.revision, h.t, h.proof, h.facts}
+}
+
+// refresh loads the template from the store if it is stale.
+func (h *Hot) refresh(ctx context.Context) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.refreshLocked(ctx)
+}
+
+func (h *Hot) refreshLocked(ctx context.Context) error {
+	if !h.stale {
+		return nil
+	}
+	loaded, err := h.app.store.TemplateLoad(ctx, h.studio, h.id)
+	if err != nil {
+		return err
+	}
+	wanted, err := h.app.store.Queries().WantedList(ctx, h.id)
+	if err != nil {
+		return fmt.Errorf("load wanted: %w", err)
+	}
+	h.t, h.revision, h.log = loaded.Template, loaded.Revision, loaded.Log
+	for _, id := range wanted {
+		h.wanted[template.ID(id)] = true
+	}
+	h.proof = proof.Check(h.t, "")
+	h.facts = facts(h.t, h.proof.Fan)
+	h.deltas, h.stale = nil, false
+	h.tell(Event{Name: "reset"})
+	return nil
+}
+
+// ClashError is a change refused because somebody else set the same thing
+// since the revision it is based on.
+type ClashError struct {
+	Name   string // of the thing
+	Field  string
+	Theirs any // the value now
+	Yours  any // the value asked for
+}
+
+func (e *ClashError) Error() string {
+	return fmt.Sprintf("%s of %s was changed by somebody else meanwhile", e.Field, e.Name)
+}
+
+// TooOldError is a change based on a revision the server no longer compares
+// with.
+type TooOldError struct{ Base, Now int64 }
+
+func (e *TooOldError) Error() string {
+	return fmt.Sprintf("the change is based on revision %d, the template is at %d; load it again", e.Base, e.Now)
+}
+
+// Maker makes a change for the template as it is.
+type Maker func(t *template.Template) (change.Change, error)
+
+// Apply makes a change on the present template and applies it.
+func (h *Hot) Apply(ctx context.Context, p Person, make Maker) (int64, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return 0, err
+	}
+	c, err := make(h.t)
+	if err != nil {
+		return 0, err
+	}
+	return h.apply(ctx, p, c, store.Do, 0)
+}
+
+// ApplyFrom applies a change that was made on the revision base. It merges
+// with what happened since, or fails with a *ClashError.
+func (h *Hot) ApplyFrom(ctx context.Context, p Person, base int64, c change.Change) (int64, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return 0, err
+	}
+	if err := h.clash(base, c); err != nil {
+		return 0, err
+	}
+	return h.apply(ctx, p, c, store.Do, 0)
+}
+
+func (h *Hot) clash(base int64, c change.Change) error {
+	if base >= h.revision {
+		if base > h.revision {
+			return &TooOldError{base, h.revision}
+		}
+		return nil
+	}
+	if len(h.log) == 0 || h.log[0].Revision > base+1 {
+		return &TooOldError{base, h.revision}
+	}
+	for _, e := range h.log {
+		if e.Revision <= base {
+			continue
+		}
+		if key, meets := change.Clash(c.Keys(), e.Change.Keys()); meets {
+			return h.clashError(key, c)
+		}
+	}
+	return nil
+}
+
+// apply writes the change, then shows it to everybody.
+func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.Role, target int64) (int64, error) {
+	after, inverse, err := change.Apply(h.t, c)
+	if err != nil {
+		return 0, err
+	}
+	e := store.Entry{
+		Revision: h.revision + 1, Author: p.ID, Role: role, Target: target,
+		Label: change.Describe(c), Change: c, Inverse: inverse,
+	}
+	if err := h.app.store.ChangeAppend(ctx, h.id, e, after); err != nil {
+		h.stale = true // it may have been written all the same
+		return 0, err
+	}
+	before, factsBefore := h.t, h.facts
+	h.t, h.revision = after, e.Revision
+	h.log = append(h.log, e)
+	h.proof = proof.Recheck(h.proof.Fan, after, "")
+	h.facts = facts(after, h.proof.Fan)
+	h.tellDelta(e, p, before, factsBefore)
+	h.afterChange(before)
+	return h.revision, nil
+}
+
+// ErrNothing is returned when there is nothing to undo or redo.
+var ErrNothing = errors.New("there is nothing to take back")
+
+// Undo takes back the person's last change that still stands.
+func (h *Hot) Undo(ctx context.Context, p Person) (int64, error) {
+	return h.takeBack(ctx, p, store.Undo)
+}
+
+// Redo brings back the person's last undone change.
+func (h *Hot) Redo(ctx context.Context, p Person) (int64, error) {
+	return h.takeBack(ctx, p, store.Redo)
+}
+
+func (h *Hot) takeBack(ctx context.Context, p Person, role store.Role) (int64, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return 0, err
+	}
+	undo, redo := h.stacks(p.ID)
+	stack := undo
+	if role == store.Redo {
+		stack = redo
+	}
+	if len(stack) == 0 {
+		return 0, ErrNothing
+	}
+	last := stack[len(stack)-1]
+	for _, e := range h.log {
+		if e.Revision > last.Revision && e.Author != p.ID {
+			if key, meets := change.Clash(last.Inverse.Keys(), e.Change.Keys()); meets {
+				return 0, h.clashError(key, last.Inverse)
+			}
+		}
+	}
+	return h.apply(ctx, p, last.Inverse, role, last.Revision)
+}
+
+// stacks replays the log: what the person can undo, and redo.
+func (h *Hot) stacks(author uuid.UUID) (undo, redo []store.Entry) {
+	for _, e := range h.log {
+		if e.Author != author {
+			continue
+		}
+		switch e.Role {
+		case store.Do:
+			undo, redo = append(undo, e), nil
+		case store.Undo:
+			undo, redo = undo[:max(0, len(undo)-1)], append(redo, e)
+		case store.Redo:
+			redo, undo = redo[:max(0, len(redo)-1)], append(undo, e)
+		}
+	}
+	return undo, redo
+}
+
+// Undoable names what Undo and Redo would take back; empty when nothing.
+func (h *Hot) Undoable(p Person) (undo, redo string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	u, r := h.stacks(p.ID)
+	if len(u) > 0 {
+		undo = u[len(u)-1].Label
+	}
+	if len(r) > 0 {
+		redo = r[len(r)-1].Label
+	}
+	return undo, redo
+}

@@ -1,0 +1,365 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
+	"fanfold/internal/store/db"
+)
+
+// Rig is what the app needs of the machines.
+type Rig interface {
+	// Know makes a host's credential known.
+	Know(rig.Host)
+	// Want sets what a machine of a studio shall hold ready for a template.
+	Want(studio, owner, machine string, loads []rig.Load)
+	// Address is where hosts dial in.
+	Address() string
+}
+
+// State is the running state of one instrument.
+type State struct {
+	ID       template.ID `json:"id"`
+	State    string      `json:"state"` // tuning, ready or failed; tacet ones are not listed
+	Progress float64     `json:"progress"`
+	Reason   string      `json:"reason,omitempty"`
+}
+
+// MachineState is the running state of one machine.
+type MachineState struct {
+	ID       template.ID `json:"id"`
+	Online   bool        `json:"online"`
+	UsedMiB  float64     `json:"usedMib"`
+	LimitMiB float64     `json:"limitMib"`
+}
+
+// RigState is the running state of a template.
+type RigState struct {
+	Instruments []State        `json:"instruments"`
+	Machines    []MachineState `json:"machines"`
+}
+
+// How says what to do with a selection.
+type How string
+
+// The ways to call.
+const (
+	CallThem How = "call" // bring them to ready, beside what is
+	RestThem How = "rest" // send them back to tacet
+	OnlyThem How = "only" // bring them to ready, rest everything else
+	SoloThem How = "solo" // bring them to ready, rest the others of their sections
+)
+
+// NoRoomError is a call refused because it does not fit.
+type NoRoomError struct{ Estimates []calls.Estimate }
+
+func (e *NoRoomError) Error() string {
+	var parts []string
+	for _, x := range e.Estimates {
+		if !x.Fits() {
+			parts = append(parts, x.Refusal())
+		}
+	}
+	return strings.Join(parts, ". ")
+}
+
+// NoSeatError is a call of instruments that have no seat.
+type NoSeatError struct{ Instruments []*template.Instrument }
+
+func (e *NoSeatError) Error() string {
+	if len(e.Instruments) == 1 {
+		return e.Instruments[0].Name + " has no seat, so no machine can load it; seat it first"
+	}
+	return fmt.Sprintf("%s and %d more have no seat, so no machine can load them; seat them first", e.Instruments[0].Name, len(e.Instruments)-1)
+}
+
+// after computes the wanted set that a call leads to.
+func (h *Hot) after(ids []template.ID, how How) map[template.ID]bool {
+	next := maps.Clone(h.wanted)
+	switch how {
+	case RestThem:
+		for _, id := range ids {
+			delete(next, id)
+		}
+		return next
+	case OnlyThem:
+		clear(next)
+	case SoloThem:
+		sections := map[template.ID]bool{}
+		for _, id := range ids {
+			if i := h.t.Instrument(id); i != nil {
+				sections[i.Section] = true
+			}
+		}
+		for id := range next {
+			if i := h.t.Instrument(id); i != nil && sections[i.Section] {
+				delete(next, id)
+			}
+		}
+	}
+	for _, id := range ids {
+		if i := h.t.Instrument(id); i != nil && i.NeedsSeat() {
+			next[id] = true
+		}
+	}
+	return next
+}
+
+// Estimate tells what a call would cost, machine by machine, and who of it
+// has no seat.
+func (h *Hot) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*template.Instrument) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	next := h.after(ids, how)
+	return calls.Costs(h.t, h.scoreOrder(h.wanted), h.scoreOrder(next)), calls.Unseated(h.t, ids)
+}
+
+func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
+	out := make([]template.ID, 0, len(set))
+	for _, i := range h.t.Instruments {
+		if set[i.ID] {
+			out = append(out, i.ID)
+		}
+	}
+	return out
+}
+
+// Call brings instruments to ready or rests them. A call that does not fit is
+// refused with a *NoRoomError, one without seats with a *NoSeatError; nothing
+// is changed then.
+func (h *Hot) Call(ctx context.Context, ids []template.ID, how How) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return err
+	}
+	next := h.after(ids, how)
+	if how != RestThem {
+		if out := calls.Unseated(h.t, ids); len(out) > 0 {
+			return &NoSeatError{out}
+		}
+		if short := tooMuch(calls.Costs(h.t, h.scoreOrder(h.wanted), h.scoreOrder(next))); len(short) > 0 {
+			return &NoRoomError{short}
+		}
+	}
+	return h.setWanted(ctx, next, how != RestThem, ids)
+}
+
+func tooMuch(estimates []calls.Estimate) []calls.Estimate {
+	return slices.DeleteFunc(estimates, func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
+}
+
+// setWanted writes the wanted set and orders the machines. A failed
+// instrument that is called again is rested first, so that it is tried anew.
+func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bool, ids []template.ID) error {
+	var add, remove []string
+	for id := range next {
+		if !h.wanted[id] {
+			add = append(add, string(id))
+		}
+	}
+	for id := range h.wanted {
+		if !next[id] {
+			remove = append(remove, string(id))
+		}
+	}
+	q := h.app.store.Queries()
+	err := errors.Join(
+		q.WantedAdd(ctx, db.WantedAddParams{TemplateID: h.id, InstrumentIds: add}),
+		q.WantedRemove(ctx, db.WantedRemoveParams{TemplateID: h.id, InstrumentIds: remove}))
+	if err != nil {
+		h.stale = true
+		return fmt.Errorf("write what is wanted: %w", err)
+	}
+	if again {
+		retry := maps.Clone(next)
+		for _, id := range ids {
+			if h.states[id].State == string(rig.Failed) {
+				delete(retry, id)
+			}
+		}
+		if len(retry) < len(next) {
+			h.wanted = retry
+			h.order()
+		}
+	}
+	h.wanted = next
+	h.order()
+	h.tell(h.rigEvent())
+	return nil
+}
+
+// afterChange follows a change of the template on the machines: deleted
+// instruments are no longer wanted, moved ones load elsewhere.
+func (h *Hot) afterChange(before *template.Template) {
+	for id := range h.wanted {
+		if i := h.t.Instrument(id); i == nil || i.Seat == nil {
+			delete(h.wanted, id)
+			delete(h.states, id)
+		}
+	}
+	if len(h.wanted) > 0 || len(before.Machines) != len(h.t.Machines) {
+		h.order()
+		h.tell(h.rigEvent())
+	}
+}
+
+// order tells the rig what each machine shall hold for this template.
+func (h *Hot) order() {
+	ids := h.scoreOrder(h.wanted)
+	byMachine := map[template.ID][]rig.Load{}
+	for _, e := range calls.Costs(h.t, nil, ids) {
+		for _, l := range e.Order {
+			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], h.load(l))
+		}
+	}
+	for _, m := range h.t.Machines {
+		h.app.rig.Want(h.studio.String(), h.id.String(), m.Name, byMachine[m.ID])
+	}
+}
+
+func (h *Hot) load(l calls.Load) rig.Load {
+	out := rig.Load{ID: h.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
+	for _, p := range h.t.PatchesOf(l.Instrument) {
+		out.Patches = append(out.Patches, rig.PatchLoad{Name: p.Name, PreloadMiB: p.PreloadMiB})
+		player := h.t.Index().Players[p.Player]
+		key := calls.PlayerAt(player, *l.Instrument.Seat)
+		out.Players = append(out.Players, rig.PlayerLoad{
+			Key:    fmt.Sprintf("%s/%s/%d/%d/%d", h.id, key.Player, key.Riser, key.Port, key.Channel),
+			Kind:   fmt.Sprintf("%s/%s/%d", h.id, key.Player, key.Riser),
+			OwnMiB: player.OwnMiB, WakeMs: player.WakeMs, WakeAgainMs: player.WakeAgainMs,
+		})
+	}
+	return out
+}
+
+// Start brings back what was wanted when the server last ran.
+func (a *App) Start(ctx context.Context) error {
+	credentials, err := a.store.Queries().CredentialList(ctx)
+	if err != nil {
+		return fmt.Errorf("list credentials: %w", err)
+	}
+	for _, c := range credentials {
+		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+	}
+	if err := a.openAll(ctx); err != nil {
+		return err
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for _, h := range a.hot {
+		h.mu.Lock()
+		h.order()
+		h.mu.Unlock()
+	}
+	return nil
+}
+
+// Reported takes a host's report to every template of its studio.
+func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
+	studio, err := uuid.Parse(host.Studio)
+	if err != nil {
+		return
+	}
+	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
+}
+
+func (h *Hot) reported(machine string, report rig.Report, away bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	m := find(h.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
+	if m == nil {
+		return
+	}
+	if h.machines == nil {
+		h.machines = map[template.ID]MachineState{}
+	}
+	before, _ := json.Marshal(h.rigState())
+	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LimitMiB: m.LimitMiB()}
+	for id := range h.states {
+		if i := h.t.Instrument(id); i == nil || i.Seat == nil || i.Seat.Machine == m.ID {
+			delete(h.states, id)
+		}
+	}
+	for _, item := range report.Items {
+		owner, id, _ := strings.Cut(item.ID, "/")
+		if owner == h.id.String() {
+			h.states[template.ID(id)] = State{ID: template.ID(id), State: string(item.State), Progress: item.Progress, Reason: item.Reason}
+		}
+	}
+	if after, _ := json.Marshal(h.rigState()); string(before) != string(after) {
+		h.tell(h.rigEvent())
+	}
+}
+
+// rigState lists what is not tacet. An instrument that is wanted and that no
+// host speaks of yet is tuning; if its machine is away, the reason says so.
+func (h *Hot) rigState() RigState {
+	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
+	for _, i := range h.t.Instruments {
+		s, known := h.states[i.ID]
+		switch {
+		case !h.wanted[i.ID]:
+			continue
+		case known:
+			out.Instruments = append(out.Instruments, s)
+		case i.Seat != nil && !h.machines[i.Seat.Machine].Online:
+			out.Instruments = append(out.Instruments, State{ID: i.ID, State: string(rig.Tuning), Reason: h.t.Index().Machines[i.Seat.Machine].Name + " is away"})
+		default:
+			out.Instruments = append(out.Instruments, State{ID: i.ID, State: string(rig.Tuning)})
+		}
+	}
+	for _, m := range h.t.Machines {
+		s := h.machines[m.ID]
+		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
+		out.Machines = append(out.Machines, s)
+	}
+	return out
+}
+
+func (h *Hot) rigEvent() Event {
+	data, err := json.Marshal(h.rigState())
+	if err != nil {
+		return Event{Name: "reset"}
+	}
+	return Event{Name: "rig", Data: data}
+}
+
+// Rig returns the running state.
+func (h *Hot) Rig() RigState {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.rigState()
+}
+
+// Wanted returns the instruments that shall be ready, in list order.
+func (h *Hot) Wanted() []template.ID {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.scoreOrder(h.wanted)
+}
+
+// MakeCredential makes a credential for a host and returns its token, which
+// is not kept.
+func (a *App) MakeCredential(ctx context.Context, p Person, machine string) (string, error) {
+	secret := rig.NewSecret()
+	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: machine, TokenHash: rig.Hash(secret)})
+	if err != nil {
+		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
+	}
+	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: machine})
+	return rig.Token(row.ID.String(), secret), nil
+}
+
+// RigAddress is where hosts dial in.
+func (a *App) RigAddress() string { return a.rig.Address() }

@@ -1,0 +1,99 @@
+package change
+
+import "fmt"
+
+// Describe says in a few words what a change does, for the history and the
+// undo button.
+func Describe(c Change) string {
+	switch c := value(c).(type) {
+	case Batch:
+		if c.Label == "" && len(c.Changes) > 0 {
+			return Describe(c.Changes[0])
+		}
+		return c.Label
+	case Add:
+		return "Add " + rows(len(c.Instruments))
+	case Delete:
+		return "Delete " + rows(len(c.IDs))
+	case Move:
+		return "Move " + rows(len(c.IDs))
+	case Arrange:
+		return "Move " + rows(len(c.Places))
+	case Edit:
+		if len(c.Edits) > 0 {
+			if names := c.Edits[0].names(); len(names) > 0 {
+				return fmt.Sprintf("Set %s of %s", fieldName(names[0]), rows(len(c.Edits)))
+			}
+		}
+		return "Edit " + rows(len(c.Edits))
+	case Connect:
+		if len(c.Wires) == 1 && c.Wires[0].Level == nil {
+			return "Disconnect"
+		}
+		return "Connect"
+	case AssignStem:
+		return "Set stem of " + rows(len(c.IDs))
+	case Seat:
+		return "Seat " + rows(len(c.Seats))
+	case RemoveBus:
+		return "Remove a bus"
+	case Configure:
+		return "Change settings"
+	case Put:
+		if len(c.Calls) > 0 {
+			return "Save a call"
+		}
+		return "Edit"
+	}
+	return "Remove"
+}
+
+func rows(n int) string {
+	if n == 1 {
+		return "1 row"
+	}
+	return fmt.Sprintf("%d rows", n)
+}
+
+func fieldName(name string) string {
+	switch name {
+	case "gainDb":
+		return "level"
+	case "style":
+		return "seat style"
+	}
+	return name
+}
+
+// value takes the pointer off a change that was read from JSON.
+func value(c Change) Change {
+	switch c := c.(type) {
+	case *Batch:
+		return *c
+	case *Add:
+		return *c
+	case *Delete:
+		return *c
+	case *Move:
+		return *c
+	case *Arrange:
+		return *c
+	case *Edit:
+		return *c
+	case *Connect:
+		return *c
+	case *AssignStem:
+		return *c
+	case *Seat:
+		return *c
+	case *RemoveBus:
+		return *c
+	case *Configure:
+		return *c
+	case *Put:
+		return *c
+	case *Drop:
+		return *c
+	}
+	return c
+}

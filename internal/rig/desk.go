@@ -1,0 +1,275 @@
+package rig
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/nats-io/nats-server/v2/server"
+	"github.com/nats-io/nats.go"
+)
+
+// Host is one machine of one studio, by its credential.
+type Host struct {
+	Credential string
+	Studio     string
+	Machine    string
+}
+
+// Listener is told what hosts report. Away is true when the host is silent.
+type Listener func(host Host, report Report, away bool)
+
+// DeskConfig configures a Desk.
+type DeskConfig struct {
+	// Lookup finds the host of a credential and secret; ok is false for an
+	// unknown one. Required.
+	Lookup func(ctx context.Context, id, secret string) (host Host, ok bool)
+	// Listen is told every report. Required.
+	Listen Listener
+	// Address is where hosts dial in. Defaults to 127.0.0.1:0, a free port.
+	Host string
+	Port int
+	// External is the address of a NATS cluster to use instead of the
+	// embedded server, with Credential checking left to that cluster.
+	External string
+	// Heartbeat defaults to Heartbeat.
+	Heartbeat time.Duration
+}
+
+// Desk is the server's side of the rig: it compares what is wanted with what
+// is reported, and sends orders until they agree.
+type Desk struct {
+	config DeskConfig
+	server *server.Server
+	conn   *nats.Conn
+
+	mu     sync.Mutex
+	hosts  map[string]*hostState // by credential
+	wanted map[wantKey][]Load    // what each template wants of a machine
+	stop   chan struct{}
+	done   sync.WaitGroup
+}
+
+type wantKey struct{ studio, owner, machine string }
+
+type hostState struct {
+	host       Host
+	generation int64 // of the last orders sent
+	sent       []Load
+	sentAt     time.Time
+	report     Report
+	seen       time.Time
+	away       bool
+}
+
+// Open starts the embedded server, or joins the external one.
+func Open(config DeskConfig) (*Desk, error) {
+	if config.Heartbeat == 0 {
+		config.Heartbeat = Heartbeat
+	}
+	if config.Host == "" {
+		config.Host = "127.0.0.1"
+	}
+	d := &Desk{config: config, hosts: map[string]*hostState{}, wanted: map[wantKey][]Load{}, stop: make(chan struct{})}
+	if err := d.connect(); err != nil {
+		d.Close()
+		return nil, err
+	}
+	if _, err := d.conn.Subscribe("rig.*.report", d.receive); err != nil {
+		d.Close()
+		return nil, fmt.Errorf("listen to hosts: %w", err)
+	}
+	d.done.Go(d.watch)
+	return d, nil
+}
+
+func (d *Desk) connect() (err error) {
+	if d.config.External != "" {
+		d.conn, err = nats.Connect(d.config.External, nats.MaxReconnects(-1))
+		if err != nil {
+			return fmt.Errorf("join the rig's server at %s: %w", d.config.External, err)
+		}
+		return nil
+	}
+	own := NewSecret()
+	port := d.config.Port
+	if port == 0 {
+		port = server.RANDOM_PORT
+	}
+	d.server, err = server.NewServer(&server.Options{
+		Host: d.config.Host, Port: port, NoSigs: true, NoLog: true, MaxPayload: 8 << 20,
+		CustomClientAuthentication: &gate{own: own, lookup: d.config.Lookup},
+	})
+	if err != nil {
+		return fmt.Errorf("start the rig's server: %w", err)
+	}
+	d.server.Start()
+	if !d.server.ReadyForConnections(10 * time.Second) {
+		return fmt.Errorf("the rig's server at %s:%d does not start; is the port taken?", d.config.Host, port)
+	}
+	d.conn, err = nats.Connect("", nats.InProcessServer(d.server), nats.Token(own))
+	if err != nil {
+		return fmt.Errorf("join the rig's own server: %w", err)
+	}
+	return nil
+}
+
+// Address is where hosts dial in.
+func (d *Desk) Address() string {
+	if d.server == nil {
+		return d.config.External
+	}
+	return d.server.ClientURL()
+}
+
+// Close ends the desk. Hosts keep what they hold and dial again.
+func (d *Desk) Close() {
+	close(d.stop)
+	d.done.Wait()
+	if d.conn != nil {
+		d.conn.Close()
+	}
+	if d.server != nil {
+		d.server.Shutdown()
+		d.server.WaitForShutdown()
+	}
+}
+
+// gate lets in the desk itself, and hosts with a known credential, each to
+// its own subjects only.
+type gate struct {
+	own    string
+	lookup func(ctx context.Context, id, secret string) (Host, bool)
+}
+
+func (g *gate) Check(c server.ClientAuthentication) bool {
+	token := c.GetOpts().Token
+	if token == g.own {
+		return true
+	}
+	id, secret, err := SplitToken(token)
+	if err != nil {
+		return false
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if _, ok := g.lookup(ctx, id, secret); !ok {
+		return false
+	}
+	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
+		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id)}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id)}},
+	}})
+	return true
+}
+
+// Know makes a host known to the desk, so that reports of it are understood.
+func (d *Desk) Know(h Host) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.hosts[h.Credential] == nil {
+		d.hosts[h.Credential] = &hostState{host: h, away: true}
+	}
+}
+
+// Want sets what a machine shall hold ready for one owner, a template, in
+// loading order.
+func (d *Desk) Want(studio, owner, machine string, loads []Load) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.wanted[wantKey{studio, owner, machine}] = loads
+	for _, s := range d.hosts {
+		if s.host.Studio == studio && s.host.Machine == machine && !s.away {
+			d.reconcile(s)
+		}
+	}
+}
+
+func (d *Desk) receive(m *nats.Msg) {
+	var report Report
+	credential := m.Subject[len("rig.") : len(m.Subject)-len(".report")]
+	if err := json.Unmarshal(m.Data, &report); err != nil {
+		return // a host of another version; it stays away
+	}
+	d.mu.Lock()
+	s := d.hosts[credential]
+	if s == nil {
+		d.mu.Unlock()
+		return
+	}
+	s.report, s.seen, s.away = report, time.Now(), false
+	d.reconcile(s)
+	host := s.host
+	d.mu.Unlock()
+	d.config.Listen(host, report, false)
+}
+
+// reconcile sends orders when a host follows older ones than it should. The
+// caller holds the lock.
+func (d *Desk) reconcile(s *hostState) {
+	want := d.wants(s.host)
+	same := slices.EqualFunc(want, s.sent, func(a, b Load) bool {
+		return a.ID == b.ID && slices.Equal(a.Patches, b.Patches) && slices.Equal(a.Players, b.Players)
+	})
+	lost := s.report.Generation < s.generation && time.Since(s.sentAt) > 2*d.config.Heartbeat
+	if same && s.generation > 0 && !lost && s.report.Generation > 0 {
+		return
+	}
+	if same && s.generation > 0 && time.Since(s.sentAt) < d.config.Heartbeat/2 {
+		return // the answer is on its way
+	}
+	s.generation = max(s.generation, s.report.Generation) + 1
+	s.sent, s.sentAt = slices.Clone(want), time.Now()
+	data, err := json.Marshal(Orders{Generation: s.generation, Loads: s.sent})
+	if err == nil {
+		err = d.conn.Publish(ordersSubject(s.host.Credential), data)
+	}
+	if err != nil {
+		s.sent, s.sentAt = nil, time.Time{} // told again at the next report
+	}
+}
+
+// wants joins what all owners want of a host, in the order of their names.
+func (d *Desk) wants(h Host) []Load {
+	var keys []wantKey
+	for key := range d.wanted {
+		if key.studio == h.Studio && key.machine == h.Machine {
+			keys = append(keys, key)
+		}
+	}
+	slices.SortFunc(keys, func(a, b wantKey) int { return strings.Compare(a.owner, b.owner) })
+	var out []Load
+	for _, key := range keys {
+		out = append(out, d.wanted[key]...)
+	}
+	return out
+}
+
+// watch notices hosts that fall silent.
+func (d *Desk) watch() {
+	tick := time.NewTicker(d.config.Heartbeat)
+	defer tick.Stop()
+	for {
+		select {
+		case <-d.stop:
+			return
+		case <-tick.C:
+		}
+		d.mu.Lock()
+		var gone []Host
+		for _, s := range d.hosts {
+			if !s.away && time.Since(s.seen) > 3*d.config.Heartbeat {
+				s.away, s.report, s.sent = true, Report{}, nil
+				gone = append(gone, s.host)
+			}
+		}
+		d.mu.Unlock()
+		for _, h := range gone {
+			d.config.Listen(h, Report{}, true)
+		}
+	}
+}

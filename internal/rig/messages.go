@@ -1,0 +1,69 @@
+// Package rig drives the sample machines. What shall be ready on each machine
+// goes in; what is ready, as the host agents report it, comes out. Orders are
+// idempotent: each carries the whole wanted set of a machine and a generation
+// number, so that a host that comes back is simply told everything again.
+package rig
+
+import "time"
+
+// Load is one instrument that a host shall hold ready.
+type Load struct {
+	ID      string       `json:"id"` // template and instrument
+	Name    string       `json:"name"`
+	Patches []PatchLoad  `json:"patches"`
+	Players []PlayerLoad `json:"players"`
+}
+
+// PatchLoad is one patch to preload.
+type PatchLoad struct {
+	Name       string  `json:"name"`
+	PreloadMiB float64 `json:"preloadMib"`
+}
+
+// PlayerLoad is one running player the instrument needs.
+type PlayerLoad struct {
+	Key         string  `json:"key"`  // which player: its kind, riser and port
+	Kind        string  `json:"kind"` // the kind on the riser; the first of a kind wakes slowly
+	OwnMiB      float64 `json:"ownMib"`
+	WakeMs      int     `json:"wakeMs"`
+	WakeAgainMs int     `json:"wakeAgainMs"`
+}
+
+// Orders is the whole wanted set of one machine, in loading order.
+type Orders struct {
+	Generation int64  `json:"generation"`
+	Loads      []Load `json:"loads"`
+}
+
+// State is the state of an instrument on a host.
+type State string
+
+// The states a host reports. What it does not name is tacet.
+const (
+	Tuning State = "tuning"
+	Ready  State = "ready"
+	Failed State = "failed"
+)
+
+// Item is the state of one instrument.
+type Item struct {
+	ID       string  `json:"id"`
+	State    State   `json:"state"`
+	Progress float64 `json:"progress,omitempty"` // 0..1 while tuning
+	Reason   string  `json:"reason,omitempty"`   // why it failed
+}
+
+// Report is what a host holds.
+type Report struct {
+	Generation int64   `json:"generation"` // of the orders it follows; 0 after a start
+	MemoryMiB  float64 `json:"memoryMib"`
+	UsedMiB    float64 `json:"usedMib"`
+	Items      []Item  `json:"items"`
+}
+
+// Heartbeat is how often a host reports when nothing changes. A host silent
+// for three of them is away.
+const Heartbeat = time.Second
+
+func ordersSubject(credential string) string { return "rig." + credential + ".orders" }
+func reportSubject(credential string) string { return "rig." + credential + ".report" }

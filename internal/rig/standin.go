@@ -1,0 +1,181 @@
+package rig
+
+import (
+	"fmt"
+	"sync"
+	"time"
+)
+
+// StandIn is a small simulated sample machine: it takes the memory and the
+// time a real one would, refuses what does not fit, and can be told to fail.
+type StandIn struct {
+	MemoryMiB float64 // what instruments may take
+	DiskMiBs  float64 // reading rate
+	Speed     float64 // time runs this much faster; 1 is real
+	Faults    Faults
+
+	mu         sync.Mutex
+	generation int64
+	orders     []Load
+	held       map[string]*held
+	changed    chan struct{}
+}
+
+// Faults are the ways a stand-in can be told to fail.
+type Faults struct {
+	Corrupt map[string]bool // names of patches that can not be read
+	Stall   map[string]bool // names of instruments that never finish loading
+}
+
+type held struct {
+	load     Load
+	state    State
+	reason   string
+	progress float64
+	left     time.Duration // of simulated time
+	total    time.Duration
+	mib      float64
+}
+
+// NewStandIn returns an empty machine.
+func NewStandIn(memoryMiB, diskMiBs, speed float64, faults Faults) *StandIn {
+	return &StandIn{MemoryMiB: memoryMiB, DiskMiBs: diskMiBs, Speed: speed, Faults: faults,
+		held: map[string]*held{}, changed: make(chan struct{}, 1)}
+}
+
+// Follow takes new orders: what is no longer wanted is rested at once, what
+// is wanted and not held will be loaded. A failed instrument is tried again
+// only after it was rested.
+func (s *StandIn) Follow(o Orders) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if o.Generation < s.generation {
+		return // late: newer orders are already followed
+	}
+	s.generation, s.orders = o.Generation, o.Loads
+	wanted := make(map[string]bool, len(o.Loads))
+	for _, l := range o.Loads {
+		wanted[l.ID] = true
+	}
+	for id := range s.held {
+		if !wanted[id] {
+			delete(s.held, id)
+		}
+	}
+	select {
+	case s.changed <- struct{}{}:
+	default:
+	}
+}
+
+// Changed is signalled when new orders came.
+func (s *StandIn) Changed() <-chan struct{} { return s.changed }
+
+// Step lets d of real time pass, and tells whether anything is going on.
+func (s *StandIn) Step(d time.Duration) (busy bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	budget := time.Duration(float64(d) * s.Speed)
+	for _, l := range s.orders {
+		h := s.held[l.ID]
+		if h == nil {
+			h = s.begin(l)
+			s.held[l.ID] = h
+		}
+		if h.state != Tuning {
+			continue
+		}
+		busy = true
+		if s.Faults.Stall[l.Name] {
+			continue
+		}
+		spent := min(budget, h.left)
+		h.left -= spent
+		budget -= spent
+		if h.total > 0 {
+			h.progress = 1 - float64(h.left)/float64(h.total)
+		}
+		if h.left <= 0 {
+			h.state, h.progress = Ready, 1
+		}
+		if budget <= 0 {
+			break
+		}
+	}
+	return busy
+}
+
+// begin starts to load an instrument, or refuses it.
+func (s *StandIn) begin(l Load) *held {
+	h := &held{load: l, state: Tuning}
+	for _, p := range l.Patches {
+		if s.Faults.Corrupt[p.Name] {
+			return &held{load: l, state: Failed, reason: fmt.Sprintf("the samples of %s can not be read", p.Name)}
+		}
+		h.mib += p.PreloadMiB
+		h.total += time.Duration(p.PreloadMiB / s.DiskMiBs * float64(time.Second))
+	}
+	awake, kinds := s.players()
+	own := 0.0
+	for _, p := range l.Players {
+		if awake[p.Key] {
+			continue
+		}
+		own += p.OwnMiB
+		if kinds[p.Kind] {
+			h.total += time.Duration(p.WakeAgainMs) * time.Millisecond
+		} else {
+			h.total += time.Duration(p.WakeMs) * time.Millisecond
+		}
+	}
+	if free := s.MemoryMiB - s.used(); h.mib+own > free {
+		return &held{load: l, state: Failed, reason: fmt.Sprintf("needs %.0f MiB, %.0f MiB free", h.mib+own, max(0, free))}
+	}
+	h.left = h.total
+	return h
+}
+
+// players lists the players awake, and their kinds.
+func (s *StandIn) players() (awake, kinds map[string]bool) {
+	awake, kinds = map[string]bool{}, map[string]bool{}
+	for _, h := range s.held {
+		if h.state == Failed {
+			continue
+		}
+		for _, p := range h.load.Players {
+			awake[p.Key], kinds[p.Kind] = true, true
+		}
+	}
+	return awake, kinds
+}
+
+func (s *StandIn) used() float64 {
+	sum := 0.0
+	players := map[string]float64{}
+	for _, h := range s.held {
+		if h.state == Failed {
+			continue
+		}
+		sum += h.mib
+		for _, p := range h.load.Players {
+			players[p.Key] = p.OwnMiB
+		}
+	}
+	for _, mib := range players {
+		sum += mib
+	}
+	return sum
+}
+
+// Report tells what the machine holds.
+func (s *StandIn) Report() Report {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	r := Report{Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}}
+	for _, l := range s.orders {
+		if h := s.held[l.ID]; h != nil {
+			r.Items = append(r.Items, Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason})
+		}
+	}
+	return r
+}
