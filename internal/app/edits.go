@@ -248,7 +248,7 @@ func assignMachine(t *template.Template, ids []template.ID, name string) (change
 
 // Mend applies one remedy of a mark, found again on the present template by
 // its code, subject and the remedy's position.
-func (h *Hot) Mend(code string, subject template.ID, remedy int) Maker {
+func Mend(code string, subject template.ID, remedy int) Maker {
 	return func(t *template.Template) (change.Change, error) {
 		for _, m := range proof.Check(t, "").Marks {
 			if m.Code != code || m.Subject != subject {
@@ -265,4 +265,21 @@ func (h *Hot) Mend(code string, subject template.ID, remedy int) Maker {
 		}
 		return nil, refused(subject, "the mark is gone already")
 	}
+}
+
+// SaveCall keeps a set of instruments as a named call; a call of that name is
+// replaced.
+func SaveCall(t *template.Template, name string, ids []template.ID) (change.Change, error) {
+	name = strings.TrimSpace(name)
+	if err := template.CheckName(name); err != nil {
+		return nil, refused("", "the call can not be saved: %s", err)
+	}
+	if len(ids) == 0 {
+		return nil, refused("", "nothing is ready; call instruments first, then save them as %q", name)
+	}
+	call := &template.Call{ID: NewID("call"), Name: name, Instruments: ids}
+	if old := find(t.Calls, func(c *template.Call) bool { return strings.EqualFold(c.Name, name) }); old != nil {
+		call.ID, call.Opening = old.ID, old.Opening
+	}
+	return change.Put{Calls: []change.Entry[template.Call]{change.Append(call)}}, nil
 }

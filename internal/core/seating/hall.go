@@ -207,3 +207,14 @@ func (h *hall) risersUsed() int {
 	}
 	return len(used)
 }
+
+// RisersUsed counts the risers that somebody sits on.
+func RisersUsed(t *template.Template) int {
+	used := map[template.Seat]bool{}
+	for _, i := range t.Instruments {
+		if i.Seat != nil {
+			used[template.Seat{Machine: i.Seat.Machine, Riser: i.Seat.Riser}] = true
+		}
+	}
+	return len(used)
+}

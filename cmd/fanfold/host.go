@@ -1,0 +1,65 @@
+package main
+
+import (
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"fanfold/internal/rig"
+)
+
+func env(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+func hostCommand() *cobra.Command {
+	var name, server, credential string
+	var memory, disk, speed float64
+	var cores int
+	var corrupt, stall []string
+	c := &cobra.Command{
+		Use: "host", Short: "Run a simulated sample machine",
+		Long: "Run a simulated sample machine that dials in with the credential made for it in Seating, and loads\ninstruments in the time a real one would take.",
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if credential == "" {
+				return wrongUse{fmt.Errorf("give the machine's --credential; Seating shows the whole command")}
+			}
+			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 {
+				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
+			}
+			faults := rig.Faults{Corrupt: set(corrupt), Stall: set(stall)}
+			ctx, stop := signal.NotifyContext(c.Context(), syscall.SIGINT, syscall.SIGTERM)
+			defer stop()
+			log := slog.With("machine", name)
+			log.Info("a simulated machine", "memoryMiB", memory, "cores", cores, "diskMiBs", disk, "speed", speed)
+			return rig.RunHost(ctx, server, credential, rig.NewStandIn(memory, disk, speed, faults), log)
+		},
+	}
+	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
+	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "where to dial in")
+	c.Flags().StringVar(&credential, "credential", env("FANFOLD_CREDENTIAL", ""), "the machine's credential; FANFOLD_CREDENTIAL")
+	c.Flags().Float64Var(&memory, "memory", 65536, "memory for instruments, MiB")
+	c.Flags().IntVar(&cores, "cores", 16, "cores")
+	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")
+	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
+	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
+	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
+	return c
+}
+
+func set(names []string) map[string]bool {
+	out := map[string]bool{}
+	for _, n := range names {
+		out[strings.TrimSpace(n)] = true
+	}
+	return out
+}

@@ -1,0 +1,152 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os/signal"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"fanfold/internal/api"
+	"fanfold/internal/app"
+	"fanfold/internal/rig"
+	"fanfold/internal/store"
+	"fanfold/web"
+)
+
+// serveConfig configures the server.
+type serveConfig struct {
+	Listen      string // where browsers come; defaults to 127.0.0.1:7070
+	RigListen   string // where hosts dial in; defaults to 127.0.0.1:7071
+	RigExternal string // an external NATS cluster instead; defaults to none
+	DatabaseURL string // required
+	DemoEmail   string // the account with one-click sign-in; defaults to none
+}
+
+// running is a started server.
+type running struct {
+	store *store.Store
+	app   *app.App
+	desk  *rig.Desk
+}
+
+// startRunning connects everything but the browsers' address.
+func startRunning(ctx context.Context, c serveConfig) (*running, error) {
+	s, err := store.Open(ctx, c.DatabaseURL)
+	if err != nil {
+		return nil, err
+	}
+	r := &running{store: s}
+	host, port, err := net.SplitHostPort(c.RigListen)
+	if err != nil {
+		s.Close()
+		return nil, wrongUse{fmt.Errorf("--rig-listen: %w", err)}
+	}
+	number, err := net.LookupPort("tcp", port)
+	if err != nil {
+		s.Close()
+		return nil, wrongUse{fmt.Errorf("--rig-listen: %w", err)}
+	}
+	r.desk, err = rig.Open(rig.DeskConfig{
+		Lookup: s.HostLookup, Host: host, Port: number, External: c.RigExternal,
+		Listen: func(h rig.Host, report rig.Report, away bool) {
+			if r.app != nil {
+				r.app.Reported(h, report, away)
+			}
+		},
+	})
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
+	r.app = app.New(s, r.desk)
+	return r, nil
+}
+
+func (r *running) close() {
+	r.desk.Close()
+	r.store.Close()
+}
+
+// serveHTTP serves browsers until the context ends.
+func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(address string)) error {
+	l, err := net.Listen("tcp", c.Listen)
+	if err != nil {
+		return fmt.Errorf("listen for browsers: %w", err)
+	}
+	base, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	srv := &http.Server{
+		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail}),
+		ReadHeaderTimeout: 10 * time.Second,
+		BaseContext:       func(net.Listener) context.Context { return base },
+	}
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	ready("http://" + l.Addr().String())
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	cancel() // ends the event streams
+	stop, done := context.WithTimeout(context.Background(), 10*time.Second)
+	defer done()
+	if err := srv.Shutdown(stop); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		return fmt.Errorf("stop serving: %w", err)
+	}
+	return nil
+}
+
+func serveCommand() *cobra.Command {
+	c := serveConfig{DatabaseURL: env("DATABASE_URL", ""), RigExternal: env("FANFOLD_NATS_URL", "")}
+	var email, password, studio string
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Serve browsers and drive the machines",
+		Long: "Serve browsers and drive the machines. DATABASE_URL names the PostgreSQL database; FANFOLD_NATS_URL\nan external NATS server, without which one is embedded.",
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if c.DatabaseURL == "" {
+				return wrongUse{fmt.Errorf("set DATABASE_URL, or use 'fanfold demo', which brings its own database")}
+			}
+			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
+			defer stop()
+			r, err := startRunning(ctx, c)
+			if err != nil {
+				return err
+			}
+			defer r.close()
+			if email != "" {
+				if err := makeAccount(ctx, r.store, studio, email, password); err != nil {
+					return err
+				}
+			}
+			if err := r.app.Start(ctx); err != nil {
+				return err
+			}
+			return r.serveHTTP(ctx, c, func(address string) {
+				slog.Info("serving", "browsers", address, "hosts", r.desk.Address())
+			})
+		},
+	}
+	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
+	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
+	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
+	cmd.Flags().StringVar(&password, "password", env("FANFOLD_PASSWORD", ""), "the new account's password; FANFOLD_PASSWORD")
+	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")
+	return cmd
+}
+
+func makeAccount(ctx context.Context, s *store.Store, studio, email, password string) error {
+	if len(password) < 10 {
+		return wrongUse{fmt.Errorf("the password of a new account needs at least 10 characters; set FANFOLD_PASSWORD")}
+	}
+	_, err := s.AccountEnsure(ctx, studio, email, email, password)
+	return err
+}

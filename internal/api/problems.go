@@ -1,0 +1,101 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format/rows"
+	"fanfold/internal/format/templatefile"
+	"fanfold/internal/store"
+)
+
+var (
+	errSignedOut  = errors.New("sign in first")
+	errWrongLogin = errors.New("the email or the password is wrong")
+	errTooMany    = errors.New("too many attempts; wait a minute and try again")
+	errNoDemo     = errors.New("this server has no demo account")
+)
+
+// problemOf is the one place that turns errors into what browsers see. The
+// code is stable; the detail is for people.
+func problemOf(err error) gen.Problem {
+	var (
+		clash    *app.ClashError
+		old      *app.TooOldError
+		room     *app.NoRoomError
+		seat     *app.NoSeatError
+		refused  *change.Refused
+		invalid  *template.Invalid
+		list     *rows.Unreadable
+		file     *templatefile.Bad
+		http     *echo.HTTPError
+		tooLarge interface{ StatusCode() int }
+	)
+	switch {
+	case errors.As(err, &clash):
+		p := problem(409, "clash", "Somebody else changed this meanwhile", err)
+		p.Theirs, p.Yours = &clash.Theirs, &clash.Yours
+		return p
+	case errors.As(err, &old):
+		return problem(409, "too-old", "The change is based on an old revision", err)
+	case errors.Is(err, store.ErrStale):
+		return problem(409, "stale", "The template was changed elsewhere; try again", err)
+	case errors.As(err, &room):
+		return problem(409, "no-room", "The call does not fit", err)
+	case errors.As(err, &seat):
+		return problem(409, "no-seat", "An instrument has no seat", err)
+	case errors.Is(err, app.ErrNothing):
+		return problem(409, "nothing", "Nothing to take back", err)
+	case errors.As(err, &refused):
+		p := problem(422, "refused", "The change can not be made", err)
+		subject := string(refused.Subject)
+		p.Subject = &subject
+		return p
+	case errors.As(err, &invalid):
+		p := problem(422, "invalid", "The change would make the template invalid", errors.New(invalid.Reason))
+		p.Path = &invalid.Path
+		return p
+	case errors.As(err, &list):
+		return problem(422, "bad-list", "The row list can not be read", err)
+	case errors.Is(err, rows.ErrTooLarge):
+		return problem(413, "too-large", "The file is too large", err)
+	case errors.As(err, &file):
+		p := problem(422, "bad-file", "The template file can not be read", err)
+		p.Path = &file.Path
+		return p
+	case errors.Is(err, store.ErrNotFound):
+		return problem(404, "not-found", "There is no such thing here", err)
+	case errors.Is(err, errSignedOut):
+		return problem(401, "signed-out", "Sign in first", err)
+	case errors.Is(err, errWrongLogin):
+		return problem(401, "wrong-login", "Sign-in failed", err)
+	case errors.Is(err, errTooMany):
+		return problem(429, "too-many", "Too many attempts", err)
+	case errors.Is(err, errNoDemo):
+		return problem(404, "no-demo", "No demo account", err)
+	case errors.As(err, &http):
+		return problem(http.Code, "request", "The request can not be read", err)
+	case errors.As(err, &tooLarge):
+		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
+	}
+	slog.Error("request failed", "error", err)
+	return problem(503, "unavailable", "The server could not do this just now", errors.New("nothing was changed; try again in a moment"))
+}
+
+func problem(status int, code, title string, err error) gen.Problem {
+	return gen.Problem{Type: "about:blank", Title: title, Status: status, Code: code, Detail: err.Error()}
+}
+
+func writeProblem(w http.ResponseWriter, p gen.Problem) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p) // the browser is gone if this fails
+}

@@ -1,0 +1,139 @@
+// Package api is the HTTP interface: the contract of openapi.yaml, sign-in,
+// events, and the built browser application. Requests come in; use cases of
+// package app are called; answers, or problems as in RFC 9457, go out.
+package api
+
+import (
+	"context"
+	"io/fs"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/format/templatefile"
+	"fanfold/internal/store"
+)
+
+// Config configures the HTTP interface.
+type Config struct {
+	App   *app.App     // required
+	Store *store.Store // required, for people and sessions
+	Web   fs.FS        // the built browser application; nil serves none
+	// DemoEmail is the account that signs in with one click. Empty for none.
+	DemoEmail string
+	// BodyLimit bounds most requests, bytes. Defaults to 8 MiB; files have
+	// limits of their own.
+	BodyLimit int64
+}
+
+// server implements the generated interface.
+type server struct {
+	app      *app.App
+	store    *store.Store
+	sessions *scs.SessionManager
+	attempts *attempts
+	demo     string
+}
+
+// New returns the HTTP interface.
+func New(c Config) http.Handler {
+	if c.BodyLimit == 0 {
+		c.BodyLimit = 8 << 20
+	}
+	s := &server{app: c.App, store: c.Store, sessions: scs.New(), attempts: newAttempts(time.Now), demo: c.DemoEmail}
+	s.sessions.Store = pgxstore.NewWithCleanupInterval(c.Store.Pool, 10*time.Minute)
+	s.sessions.Lifetime, s.sessions.Cookie.Name = 30*24*time.Hour, "fanfold"
+	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { writeProblem(w, problemOf(err)) }
+
+	e := echo.New()
+	e.HTTPErrorHandler = func(ctx *echo.Context, err error) { writeProblem(ctx.Response(), problemOf(err)) }
+	e.Use(middleware.Recover(), headers, limitBody(c.BodyLimit), compress())
+	e.Use(echo.WrapMiddleware(http.NewCrossOriginProtection().Handler))
+	if c.Web != nil {
+		e.GET("/*", pages(c.Web))
+	}
+	// Events hold no session to write back, so they skip the session's buffer.
+	e.GET("/api/templates/:id/events", s.events)
+	api := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), s.identify)
+	gen.RegisterHandlers(api, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
+	return e
+}
+
+// headers keeps the page to its own scripts and out of frames.
+func headers(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		return next(c)
+	}
+}
+
+func limitBody(most int64) echo.MiddlewareFunc {
+	files := middleware.BodyLimit(templatefile.MaxBytes + 1<<20)
+	small := middleware.BodyLimit(most)
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		forFiles, forSmall := files(next), small(next)
+		return func(c *echo.Context) error {
+			if path := c.Request().URL.Path; strings.HasSuffix(path, "/import") || path == "/api/templates/file" {
+				return forFiles(c)
+			}
+			return forSmall(c)
+		}
+	}
+}
+
+func compress() echo.MiddlewareFunc {
+	return middleware.GzipWithConfig(middleware.GzipConfig{
+		Level: 4, MinLength: 1024,
+		Skipper: func(c *echo.Context) bool { return strings.HasSuffix(c.Request().URL.Path, "/events") },
+	})
+}
+
+// pages serves the browser application; any path of the application's own
+// gives its one page. Built files carry a hash in their names and are kept.
+func pages(web fs.FS) echo.HandlerFunc {
+	files := http.FileServerFS(web)
+	return func(c *echo.Context) error {
+		r := c.Request()
+		name := strings.TrimPrefix(r.URL.Path, "/")
+		if strings.HasPrefix(name, "api/") {
+			return store.ErrNotFound
+		}
+		if _, err := fs.Stat(web, name); err != nil || name == "" {
+			r.URL.Path = "/"
+			c.Response().Header().Set("Cache-Control", "no-cache")
+		} else if strings.HasPrefix(name, "assets/") {
+			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		files.ServeHTTP(c.Response(), r)
+		return nil
+	}
+}
+
+type personKey struct{}
+
+// withPerson hands the signed-in person to the handlers' context.
+func withPerson(next gen.StrictHandlerFunc, _ string) gen.StrictHandlerFunc {
+	return func(c *echo.Context, request any) (any, error) {
+		if p, ok := c.Get("person").(app.Person); ok {
+			ctx := context.WithValue(c.Request().Context(), personKey{}, p)
+			c.SetRequest(c.Request().WithContext(ctx))
+		}
+		return next(c, request)
+	}
+}
+
+func person(ctx context.Context) app.Person {
+	p, _ := ctx.Value(personKey{}).(app.Person)
+	return p
+}

@@ -1,0 +1,132 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+	"golang.org/x/time/rate"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
+)
+
+const personInSession = "person"
+
+// identify finds who asks. Without a session only signing in is open.
+func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		p, err := s.personOf(r.Context())
+		switch {
+		case err == nil:
+			c.Set("person", p)
+		case !errors.Is(err, errSignedOut) || !strings.HasPrefix(r.URL.Path, "/api/session") || r.Method == "GET":
+			return err
+		}
+		c.Set("address", r.RemoteAddr)
+		c.SetRequest(r.WithContext(context.WithValue(r.Context(), addressKey{}, r.RemoteAddr)))
+		return next(c)
+	}
+}
+
+type addressKey struct{}
+
+func (s *server) personOf(ctx context.Context) (app.Person, error) {
+	id, err := uuid.Parse(s.sessions.GetString(ctx, personInSession))
+	if err != nil {
+		return app.Person{}, errSignedOut
+	}
+	row, err := s.store.Queries().PersonGet(ctx, id)
+	if errors.Is(store.NotFound(err), store.ErrNotFound) {
+		return app.Person{}, errSignedOut
+	}
+	return app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, err
+}
+
+// Who implements the contract.
+func (s *server) Who(ctx context.Context, _ gen.WhoRequestObject) (gen.WhoResponseObject, error) {
+	row, err := s.store.Queries().PersonGet(ctx, person(ctx).ID)
+	return gen.Who200JSONResponse{Id: row.ID, Name: row.Name, Email: row.Email, Studio: row.StudioName}, err
+}
+
+// SignIn implements the contract.
+func (s *server) SignIn(ctx context.Context, r gen.SignInRequestObject) (gen.SignInResponseObject, error) {
+	address, _ := ctx.Value(addressKey{}).(string)
+	if !s.attempts.allow(address, r.Body.Email) {
+		return nil, errTooMany
+	}
+	row, err := s.store.Queries().PersonByEmail(ctx, strings.TrimSpace(r.Body.Email))
+	if err = store.NotFound(err); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if !store.CheckPassword(row.PasswordHash, r.Body.Password) {
+		return nil, errWrongLogin
+	}
+	who, err := s.enter(ctx, row)
+	return gen.SignIn200JSONResponse(who), err
+}
+
+// SignInDemo implements the contract.
+func (s *server) SignInDemo(ctx context.Context, _ gen.SignInDemoRequestObject) (gen.SignInDemoResponseObject, error) {
+	if s.demo == "" {
+		return nil, errNoDemo
+	}
+	row, err := s.store.Queries().PersonByEmail(ctx, s.demo)
+	if err != nil {
+		return nil, store.NotFound(err)
+	}
+	who, err := s.enter(ctx, row)
+	return gen.SignInDemo200JSONResponse(who), err
+}
+
+// enter starts a new session, so that an old token is worth nothing.
+func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return gen.Person{}, err
+	}
+	s.sessions.Put(ctx, personInSession, row.ID.String())
+	full, err := s.store.Queries().PersonGet(ctx, row.ID)
+	return gen.Person{Id: row.ID, Name: row.Name, Email: row.Email, Studio: full.StudioName}, err
+}
+
+// SignOut implements the contract.
+func (s *server) SignOut(ctx context.Context, _ gen.SignOutRequestObject) (gen.SignOutResponseObject, error) {
+	return gen.SignOut204Response{}, s.sessions.Destroy(ctx)
+}
+
+// attempts limits sign-in: five at once for one account from one address,
+// then one every twelve seconds.
+type attempts struct {
+	mu    sync.Mutex
+	now   func() time.Time
+	limit map[string]*rate.Limiter
+}
+
+func newAttempts(now func() time.Time) *attempts {
+	return &attempts{now: now, limit: map[string]*rate.Limiter{}}
+}
+
+func (a *attempts) allow(address, email string) bool {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		host = address
+	}
+	key := host + " " + strings.ToLower(email)
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if len(a.limit) > 10_000 {
+		clear(a.limit) // forgetting is better than growing without end
+	}
+	if a.limit[key] == nil {
+		a.limit[key] = rate.NewLimiter(rate.Every(12*time.Second), 5)
+	}
+	return a.limit[key].AllowN(a.now(), 1)
+}

@@ -1,0 +1,260 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format"
+	"fanfold/internal/format/rows"
+	"fanfold/internal/format/templatefile"
+)
+
+func (s *server) open(ctx context.Context, id uuid.UUID) (*app.Hot, app.Person, error) {
+	p := person(ctx)
+	h, err := s.app.Open(ctx, p, id)
+	return h, p, err
+}
+
+// Templates implements the contract.
+func (s *server) Templates(ctx context.Context, _ gen.TemplatesRequestObject) (gen.TemplatesResponseObject, error) {
+	list, err := s.app.Templates(ctx, person(ctx))
+	out := gen.Templates200JSONResponse{}
+	for _, row := range list {
+		out = append(out, gen.TemplateRow{Id: row.ID, Name: row.Name, Revision: row.Revision})
+	}
+	return out, err
+}
+
+// CreateTemplate implements the contract.
+func (s *server) CreateTemplate(ctx context.Context, r gen.CreateTemplateRequestObject) (gen.CreateTemplateResponseObject, error) {
+	t := template.New(app.NewID("template"), r.Body.Name)
+	if err := t.Validate(); err != nil {
+		return nil, err
+	}
+	row, err := s.app.Create(ctx, person(ctx), t)
+	return gen.CreateTemplate201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// TakeFile implements the contract.
+func (s *server) TakeFile(ctx context.Context, r gen.TakeFileRequestObject) (gen.TakeFileResponseObject, error) {
+	t, err := templatefile.Read(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	row, err := s.app.Create(ctx, person(ctx), t)
+	return gen.TakeFile201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// OpenTemplate implements the contract.
+func (s *server) OpenTemplate(ctx context.Context, r gen.OpenTemplateRequestObject) (gen.OpenTemplateResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := h.View()
+	risers := map[string]int{}
+	for _, m := range v.Template.Machines {
+		risers[string(m.ID)] = v.Template.Risers(m)
+	}
+	return gen.OpenTemplate200JSONResponse{
+		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: risers,
+		Proof: app.ProofSummary{Marks: len(v.Proof.Marks), Counts: v.Proof.Counts()},
+	}, nil
+}
+
+// Change implements the contract.
+func (s *server) Change(ctx context.Context, r gen.ChangeRequestObject) (gen.ChangeResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	c, err := change.Unmarshal(json.RawMessage(r.Body.Change))
+	if err != nil {
+		return nil, &change.Refused{Reason: err.Error()}
+	}
+	revision, err := h.ApplyFrom(ctx, p, r.Body.Base, c)
+	return gen.Change200JSONResponse{Revision: revision}, err
+}
+
+// Undoable implements the contract.
+func (s *server) Undoable(ctx context.Context, r gen.UndoableRequestObject) (gen.UndoableResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	undo, redo := h.Undoable(p)
+	return gen.Undoable200JSONResponse{Undo: undo, Redo: redo}, nil
+}
+
+// Undo implements the contract.
+func (s *server) Undo(ctx context.Context, r gen.UndoRequestObject) (gen.UndoResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.Undo(ctx, p)
+	return gen.Undo200JSONResponse{Revision: revision}, err
+}
+
+// Redo implements the contract.
+func (s *server) Redo(ctx context.Context, r gen.RedoRequestObject) (gen.RedoResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.Redo(ctx, p)
+	return gen.Redo200JSONResponse{Revision: revision}, err
+}
+
+// make applies a change made on the present template.
+func (s *server) make(ctx context.Context, id uuid.UUID, maker app.Maker) (gen.Applied, error) {
+	h, p, err := s.open(ctx, id)
+	if err != nil {
+		return gen.Applied{}, err
+	}
+	revision, err := h.Apply(ctx, p, maker)
+	return gen.Applied{Revision: revision}, err
+}
+
+// adding is make, telling which instruments are new.
+func (s *server) adding(ctx context.Context, id uuid.UUID, maker app.Maker) (gen.Applied, error) {
+	var added []template.ID
+	done, err := s.make(ctx, id, func(t *template.Template) (change.Change, error) {
+		c, err := maker(t)
+		if err != nil {
+			return nil, err
+		}
+		after, _, err := change.Apply(t, c)
+		if err != nil {
+			return nil, err
+		}
+		for _, i := range after.Instruments {
+			if t.Instrument(i.ID) == nil {
+				added = append(added, i.ID)
+			}
+		}
+		return c, nil
+	})
+	done.Added = &added
+	return done, err
+}
+
+// AddRows implements the contract.
+func (s *server) AddRows(ctx context.Context, r gen.AddRowsRequestObject) (gen.AddRowsResponseObject, error) {
+	var section, after template.ID
+	if r.Body.Section != nil {
+		section = *r.Body.Section
+	}
+	if r.Body.After != nil {
+		after = *r.Body.After
+	}
+	done, err := s.adding(ctx, r.Id, app.NewRows(section, after, template.Kind(r.Body.Kind), r.Body.Count))
+	return gen.AddRows200JSONResponse(done), err
+}
+
+// Duplicate implements the contract.
+func (s *server) Duplicate(ctx context.Context, r gen.DuplicateRequestObject) (gen.DuplicateResponseObject, error) {
+	done, err := s.adding(ctx, r.Id, app.Duplicate(r.Body.Ids))
+	return gen.Duplicate200JSONResponse(done), err
+}
+
+// Assign implements the contract.
+func (s *server) Assign(ctx context.Context, r gen.AssignRequestObject) (gen.AssignResponseObject, error) {
+	done, err := s.make(ctx, r.Id, app.Assign(r.Body.Ids, string(r.Body.Field), r.Body.Value))
+	return gen.Assign200JSONResponse(done), err
+}
+
+// Export implements the contract.
+func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.ExportResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	e, err := format.Find(r.Format)
+	if err != nil {
+		return nil, &change.Refused{Reason: err.Error()}
+	}
+	t := h.View().Template
+	var b bytes.Buffer
+	if err := e.Write(&b, t); err != nil {
+		return nil, err
+	}
+	name := format.FileName(t.Name)
+	if e.Name != "template" {
+		name += " " + e.Name
+	}
+	return download{data: b.Bytes(), name: name + e.Extension, mediaType: e.MediaType}, nil
+}
+
+// ImportRows implements the contract.
+func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) (gen.ImportRowsResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	options := rows.Options{}
+	if r.Params.Mapping != nil {
+		if err := json.Unmarshal([]byte(*r.Params.Mapping), &options.Mapping); err != nil {
+			return nil, &change.Refused{Reason: fmt.Sprintf("the mapping is no JSON object: %v", err)}
+		}
+	}
+	if r.Params.MiddleC != nil {
+		options.MiddleC = *r.Params.MiddleC
+	}
+	list, err := rows.Read(r.Body, options)
+	if err != nil {
+		return nil, err
+	}
+	out := preview(h.View().Template, list)
+	if r.Params.Take == nil || !*r.Params.Take || out.Instruments == 0 {
+		return gen.ImportRows200JSONResponse(out), nil
+	}
+	revision, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+		batch, _, _ := intake.Plan(t, list.Rows, app.NewID, intake.StandardDefaults())
+		return batch, nil
+	})
+	out.Revision = &revision
+	return gen.ImportRows200JSONResponse(out), err
+}
+
+// sampleRows is how many rows a preview shows.
+const sampleRows = 8
+
+func preview(t *template.Template, list *rows.List) gen.ImportReport {
+	_, report, problems := intake.Plan(t, list.Rows, intake.Sequence(), intake.StandardDefaults())
+	out := gen.ImportReport{
+		Headings: list.Headings, Mapping: list.Mapping, Unmatched: list.Unmatched, Columns: intake.Columns,
+		Instruments: report.Instruments, Sections: report.Sections, Stems: report.Stems, Groups: report.Groups,
+		Libraries: report.Libraries, Players: report.Players, Machines: report.Machines, Patches: report.Patches, Stated: report.Stated,
+	}
+	all := slices.Concat(list.Problems, problems)
+	slices.SortStableFunc(all, func(a, b intake.Problem) int { return a.Line - b.Line })
+	out.Problems = make([]struct {
+		Column *string `json:"column,omitempty"`
+		Line   int     `json:"line"`
+		Reason string  `json:"reason"`
+	}, len(all))
+	for n, p := range all {
+		out.Problems[n].Line, out.Problems[n].Column, out.Problems[n].Reason = p.Line, &p.Column, p.Reason
+	}
+	for _, row := range list.Rows[:min(sampleRows, len(list.Rows))] {
+		out.Sample = append(out.Sample, struct {
+			Instrument string `json:"instrument"`
+			Library    string `json:"library"`
+			Line       int    `json:"line"`
+			Section    string `json:"section"`
+			Stem       string `json:"stem"`
+		}{row.Instrument, row.Library, row.Line, row.Section, row.Stem})
+	}
+	return out
+}

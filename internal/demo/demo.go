@@ -1,0 +1,163 @@
+// Package demo builds the made-up studio of "The Salt Lantern": its people,
+// machines and main template, through the same use cases as a person would.
+// An empty database goes in; a studio to look around in comes out.
+package demo
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+	"fanfold/internal/store"
+)
+
+// The demo account.
+const (
+	Email    = "composer@saltlantern.example"
+	Password = "a lighthouse at the edge of a salt desert"
+)
+
+// Machines are the studio's machines, as fitted.
+var Machines = []template.Machine{
+	{ID: "machine-alder", Name: "Alder", MemoryMiB: 64 << 10, ReserveMiB: 16 << 10, Cores: 16, DiskMiBs: 1500},
+	{ID: "machine-birch", Name: "Birch", MemoryMiB: 128 << 10, ReserveMiB: 8 << 10, Cores: 24, DiskMiBs: 2500},
+	{ID: "machine-cedar", Name: "Cedar", MemoryMiB: 64 << 10, ReserveMiB: 8 << 10, Cores: 12, DiskMiBs: 1500},
+}
+
+// Build makes the studio unless it is there, and returns its template's id.
+func Build(ctx context.Context, s *store.Store, a *app.App) (app.Person, uuid.UUID, error) {
+	row, err := s.AccountEnsure(ctx, "Salt Lantern", Email, "Composer", Password)
+	if err != nil {
+		return app.Person{}, uuid.Nil, err
+	}
+	p := app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}
+	list, err := a.Templates(ctx, p)
+	if err != nil {
+		return p, uuid.Nil, err
+	}
+	if len(list) > 0 {
+		return p, list[0].ID, nil
+	}
+	id, err := buildTemplate(ctx, a, p)
+	return p, id, err
+}
+
+func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, error) {
+	row, err := a.Create(ctx, p, template.New("template-salt-lantern", "The Salt Lantern"))
+	if err != nil {
+		return uuid.Nil, err
+	}
+	h, err := a.Open(ctx, p, row.ID)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	for _, make := range []app.Maker{machines, instruments, returns, sends, seats, calls} {
+		if _, err := h.Apply(ctx, p, make); err != nil {
+			return uuid.Nil, fmt.Errorf("build the demo template: %w", err)
+		}
+	}
+	return row.ID, nil
+}
+
+// Template builds the same template without a database, for tests and
+// benchmarks.
+func Template() (*template.Template, error) {
+	t := template.New("template-salt-lantern", "The Salt Lantern")
+	for _, make := range []app.Maker{machines, instruments, returns, sends, seats, calls} {
+		c, err := make(t)
+		if err != nil {
+			return nil, err
+		}
+		if t, _, err = change.Apply(t, c); err != nil {
+			return nil, err
+		}
+	}
+	return t, nil
+}
+
+func machines(t *template.Template) (change.Change, error) {
+	set := t.Settings
+	set.MemoryRule = template.FitCalls
+	var put change.Put
+	for _, m := range Machines {
+		put.Machines = append(put.Machines, change.Append(&m))
+	}
+	for _, x := range players {
+		put.Players = append(put.Players, change.Append(&x))
+	}
+	return change.Batch{Label: "Add three machines", Changes: []change.Change{change.Configure{Name: t.Name, Settings: set}, put}}, nil
+}
+
+func instruments(t *template.Template) (change.Change, error) {
+	batch, _, problems := intake.Plan(t, Rows(), intake.Sequence(), intake.StandardDefaults())
+	if len(problems) > 0 {
+		return nil, fmt.Errorf("line %d, %s: %s", problems[0].Line, problems[0].Column, problems[0].Reason)
+	}
+	return batch, nil
+}
+
+// returns gives the larger stems a hall each, and leaves one plate shared by
+// two stems, so that the proof has something to show.
+func returns(t *template.Template) (change.Change, error) {
+	var put change.Put
+	hall := func(id, name, process, stem string) {
+		s := t.FindBus(template.Stem, stem)
+		put.Buses = append(put.Buses, change.Append(&template.Bus{
+			ID: template.ID(id), Kind: template.Return, Name: name, Process: process, Section: s.Section,
+			Routes: []template.Route{{To: s.ID, Tap: template.Post}},
+		}))
+	}
+	for n, stem := range []string{"High winds", "Low winds", "Horns", "High strings long", "Low strings long", "Choir high"} {
+		hall(fmt.Sprintf("return-hall-%d", n+1), "Hall, "+stem, "Stone hall 2.8 s", stem)
+	}
+	hall("return-plate", "Plate", "Plate 1.6 s", "Trumpets")
+	return put, nil
+}
+
+func sends(t *template.Template) (change.Change, error) {
+	f := fan.New(t)
+	returnOf := map[template.ID]template.ID{}
+	for _, b := range t.Buses {
+		if b.Kind == template.Return && b.ID != "return-plate" {
+			returnOf[b.Routes[0].To] = b.ID
+		}
+	}
+	var c change.Connect
+	for _, i := range t.Instruments {
+		for _, stem := range f.Stems(i, t.Folds[0].ID) {
+			to, ok := returnOf[stem.ID]
+			if stem.Name == "Trumpets" || i.Name == "Trombone 1 long" {
+				to, ok = "return-plate", true
+			}
+			if ok {
+				c.Wires = append(c.Wires, change.Wire{From: i.ID, To: to, Level: &change.WireSetting{GainDB: -14, Tap: template.Pre}})
+			}
+		}
+	}
+	return c, nil
+}
+
+func seats(t *template.Template) (change.Change, error) {
+	return seating.Everyone(t, seating.Options{}).Change(), nil
+}
+
+func calls(t *template.Template) (change.Change, error) {
+	var put change.Put
+	for n, c := range callSheet {
+		call := &template.Call{ID: template.ID(fmt.Sprintf("call-%d", n+1)), Name: c.name, Opening: n == 0, Instruments: []template.ID{}}
+		for _, i := range t.Instruments {
+			if i.NeedsSeat() && c.takes(i.Name, t.SectionPath(i.Section)) {
+				call.Instruments = append(call.Instruments, i.ID)
+			}
+		}
+		put.Calls = append(put.Calls, change.Append(call))
+	}
+	return put, nil
+}
