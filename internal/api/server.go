@@ -60,11 +60,24 @@ func New(c Config) http.Handler {
 	if c.Web != nil {
 		e.GET("/*", pages(c.Web))
 	}
-	// Events hold no session to write back, so they skip the session's buffer.
 	e.GET("/api/templates/:id/events", s.events)
-	api := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), s.identify)
-	gen.RegisterHandlers(api, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
+	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify))
+	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
+}
+
+// inSession runs a middleware for the contract's paths only. Events hold no
+// session to write back and would be held up by its buffer.
+func inSession(m echo.MiddlewareFunc) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		within := m(next)
+		return func(c *echo.Context) error {
+			if path := c.Request().URL.Path; !strings.HasPrefix(path, "/api/") || strings.HasSuffix(path, "/events") {
+				return next(c)
+			}
+			return within(c)
+		}
+	}
 }
 
 // headers keeps the page to its own scripts and out of frames.

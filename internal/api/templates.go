@@ -170,8 +170,12 @@ func (s *server) Duplicate(ctx context.Context, r gen.DuplicateRequestObject) (g
 
 // Assign implements the contract.
 func (s *server) Assign(ctx context.Context, r gen.AssignRequestObject) (gen.AssignResponseObject, error) {
-	done, err := s.make(ctx, r.Id, app.Assign(r.Body.Ids, string(r.Body.Field), r.Body.Value))
-	return gen.Assign200JSONResponse(done), err
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.ApplySeen(ctx, p, r.Body.Base, app.Assign(r.Body.Ids, string(r.Body.Field), r.Body.Value))
+	return gen.Assign200JSONResponse{Revision: revision}, err
 }
 
 // Export implements the contract.

@@ -107,6 +107,12 @@ type Maker func(t *template.Template) (change.Change, error)
 
 // Apply makes a change on the present template and applies it.
 func (h *Hot) Apply(ctx context.Context, p Person, make Maker) (int64, error) {
+	return h.ApplySeen(ctx, p, -1, make)
+}
+
+// ApplySeen is Apply for a person who saw the revision base: what somebody
+// else set since is not overwritten, but answered with a *ClashError.
+func (h *Hot) ApplySeen(ctx context.Context, p Person, base int64, make Maker) (int64, error) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if err := h.refreshLocked(ctx); err != nil {
@@ -116,21 +122,18 @@ func (h *Hot) Apply(ctx context.Context, p Person, make Maker) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
+	if base >= 0 {
+		if err := h.clash(base, c); err != nil {
+			return 0, err
+		}
+	}
 	return h.apply(ctx, p, c, store.Do, 0)
 }
 
 // ApplyFrom applies a change that was made on the revision base. It merges
 // with what happened since, or fails with a *ClashError.
 func (h *Hot) ApplyFrom(ctx context.Context, p Person, base int64, c change.Change) (int64, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return 0, err
-	}
-	if err := h.clash(base, c); err != nil {
-		return 0, err
-	}
-	return h.apply(ctx, p, c, store.Do, 0)
+	return h.ApplySeen(ctx, p, max(0, base), func(*template.Template) (change.Change, error) { return c, nil })
 }
 
 func (h *Hot) clash(base int64, c change.Change) error {

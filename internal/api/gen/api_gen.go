@@ -465,6 +465,7 @@ type CreateTemplateJSONBody struct {
 
 // AssignJSONBody defines parameters for Assign.
 type AssignJSONBody struct {
+	Base  int64               `json:"base"`
 	Field AssignJSONBodyField `json:"field"`
 	Ids   []Id                `json:"ids"`
 	Value string              `json:"value"`

@@ -1426,6 +1426,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
+                    /** Format: int64 */
+                    base: number;
                     ids: components["schemas"]["Id"][];
                     /** @enum {string} */
                     field: "section" | "stem" | "library" | "machine";

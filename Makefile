@@ -1,0 +1,69 @@
+# make demo   runs the made-up studio; make test proves everything.
+# Both install what they need on a fresh Debian machine with Go, Node and npm.
+
+SHELL := /bin/bash
+SUDO := $(shell [ $$(id -u) = 0 ] || echo sudo)
+need = command -v $(1) >/dev/null 2>&1 || missing="$$missing $(2)"
+NPM := npm_config_update_notifier=false npm --prefix web
+
+.PHONY: demo clean-demo test test-go test-web bench lint generate check-generated screenshots build web system system-test
+
+demo: system build
+	./bin/fanfold demo
+
+clean-demo:
+	@[ -x bin/fanfold ] && ./bin/fanfold demo --forget || rm -rf .local
+
+test: system-test check-generated test-web test-go
+
+test-go: web
+	go vet ./...
+	go test ./...
+
+test-web: web/node_modules/.ready
+	$(NPM) run --silent test
+
+bench:
+	go test -run '^$$' -bench . -benchmem ./internal/...
+
+lint: web/node_modules/.ready
+	go run github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0 run
+	$(NPM) run --silent lint
+
+build: web
+	go build -o bin/fanfold ./cmd/fanfold
+
+# The browser application, built into the binary.
+web: web/dist/index.html
+
+web/dist/index.html: web/node_modules/.ready $(shell find web/src -type f) web/index.html web/vite.config.ts
+	$(NPM) run --silent build
+	@touch web/dist/.keep $@
+
+web/node_modules/.ready: web/package-lock.json
+	$(NPM) ci --no-audit --no-fund --silent
+	@touch $@
+
+# Debian's packages.
+system:
+	@missing=; ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || missing="postgresql"; \
+	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
+
+system-test: system
+	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); \
+	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
+
+# Generated code is committed; a hash of what it is made of tells if it is old.
+GENERATED_FROM := internal/api/openapi.yaml internal/api/codegen.yaml sqlc.yaml $(wildcard internal/store/queries/*.sql) $(wildcard internal/store/migrations/*.sql)
+
+generate: web/node_modules/.ready
+	go run github.com/oapi-codegen/oapi-codegen/v2/cmd/oapi-codegen@v2.8.2 -config internal/api/codegen.yaml internal/api/openapi.yaml
+	go run github.com/sqlc-dev/sqlc/cmd/sqlc@v1.30.0 generate
+	cd web && npx openapi-typescript ../internal/api/openapi.yaml -o src/model/schema.d.ts
+	@cat $(GENERATED_FROM) | sha256sum > .generated
+
+check-generated:
+	@[ "$$(cat $(GENERATED_FROM) | sha256sum)" = "$$(cat .generated)" ] || { echo "generated code is old: run make generate"; exit 1; }
+
+screenshots: system-test web
+	FANFOLD_SHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/e2e

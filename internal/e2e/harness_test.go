@@ -1,0 +1,188 @@
+package e2e_test
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/launcher"
+	"github.com/go-rod/rod/lib/launcher/flags"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+// The demo studio runs once for all browser tests, as a user would start it.
+var studio *demo
+
+type demo struct {
+	address string
+	browser *rod.Browser
+	binary  string
+	cmd     *exec.Cmd
+	dir     string
+}
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "browser tests:", err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+func run(m *testing.M) (int, error) {
+	dir, err := os.MkdirTemp("", "fanfold-e2e-")
+	if err != nil {
+		return 1, err
+	}
+	defer os.RemoveAll(dir)
+	studio = &demo{dir: dir, binary: filepath.Join(dir, "fanfold")}
+	build := exec.Command("go", "build", "-o", studio.binary, "fanfold/cmd/fanfold")
+	if out, err := build.CombinedOutput(); err != nil {
+		return 1, fmt.Errorf("build: %s", out)
+	}
+	if err := studio.start(filepath.Join(dir, "studio"), "20"); err != nil {
+		return 1, err
+	}
+	defer studio.stop()
+	browser, err := openBrowser()
+	if err != nil {
+		return 1, err
+	}
+	defer browser.MustClose()
+	studio.browser = browser
+	return m.Run(), nil
+}
+
+// start runs the demo and waits for its address.
+func (d *demo) start(dir, speed string) error {
+	d.cmd = exec.Command(d.binary, "demo", "--dir", dir, "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--speed", speed)
+	d.cmd.Stderr = os.Stderr
+	d.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
+	out, err := d.cmd.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := d.cmd.Start(); err != nil {
+		return err
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if _, address, ok := strings.Cut(lines.Text(), "ready at "); ok {
+			d.address = address
+			go func() {
+				for lines.Scan() {
+				}
+			}()
+			return nil
+		}
+	}
+	return fmt.Errorf("the demo ended without an address")
+}
+
+func (d *demo) stop() {
+	_ = d.cmd.Process.Signal(syscall.SIGINT) // it may have ended already
+	_ = d.cmd.Wait()
+}
+
+func openBrowser() (*rod.Browser, error) {
+	l := launcher.New().Bin("/usr/bin/chromium").Headless(true).NoSandbox(true)
+	for _, flag := range []string{"disable-gpu", "disable-quic", "no-first-run", "disable-background-networking", "disable-component-update", "disable-sync"} {
+		l = l.Set(flags.Flag(flag))
+	}
+	url, err := l.Launch()
+	if err != nil {
+		return nil, fmt.Errorf("start chromium: %w", err)
+	}
+	b := rod.New().ControlURL(url)
+	return b, b.Connect()
+}
+
+// person is one browser of its own, with its own cookies.
+type person struct {
+	t    *testing.T
+	page *rod.Page
+}
+
+// visit opens the address in a fresh browser and watches its console; an
+// error there fails the test.
+func visit(t *testing.T, width, height int) *person {
+	t.Helper()
+	private, err := studio.browser.Incognito()
+	require.NoError(t, err)
+	page, err := private.Page(proto.TargetCreateTarget{})
+	require.NoError(t, err)
+	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
+	page = page.Context(ctx)
+	t.Cleanup(func() { _ = private.Close(); cancel() })
+	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
+	p := &person{t: t, page: page}
+	go page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+		t.Errorf("the page threw: %s", e.ExceptionDetails.Exception.Description)
+	}, func(e *proto.RuntimeConsoleAPICalled) {
+		if e.Type == proto.RuntimeConsoleAPICalledTypeError {
+			t.Errorf("console error: %v", e.Args)
+		}
+	})()
+	require.NoError(t, page.Navigate(studio.address))
+	return p
+}
+
+// enter signs in to the demo studio with one click.
+func enter(t *testing.T, width, height int) *person {
+	p := visit(t, width, height)
+	p.press("Open the demo studio")
+	p.see(`[data-leaf="orchestra"] [role=row]`)
+	return p
+}
+
+func (p *person) see(selector string) *rod.Element {
+	p.t.Helper()
+	e, err := p.page.Timeout(15 * time.Second).Element(selector)
+	require.NoError(p.t, err, "never saw %s", selector)
+	return e
+}
+
+// seeText waits until an element shows a text.
+func (p *person) seeText(selector, text string) {
+	p.t.Helper()
+	_, err := p.page.Timeout(20*time.Second).ElementR(selector, text)
+	if err != nil {
+		body, _ := p.page.Timeout(time.Second).Element(selector)
+		got := "nothing"
+		if body != nil {
+			got, _ = body.Text()
+		}
+		require.NoError(p.t, err, "%s never said %q; it says %q", selector, text, got)
+	}
+}
+
+// gone waits until nothing matches.
+func (p *person) gone(selector string) {
+	p.t.Helper()
+	require.NoError(p.t, p.page.Timeout(15*time.Second).WaitElementsMoreThan("body", 0))
+	err := p.page.Timeout(15 * time.Second).Wait(rod.Eval(`s => document.querySelector(s) === null`, selector))
+	require.NoError(p.t, err, "%s never went", selector)
+}
+
+// press clicks the button or menu item with that text.
+func (p *person) press(text string) {
+	p.t.Helper()
+	e, err := p.page.Timeout(15*time.Second).ElementR("button, [role=menuitem], [role=menuitemradio], a", "^"+text)
+	require.NoError(p.t, err, "no button says %s", text)
+	require.NoError(p.t, e.Click(proto.InputMouseButtonLeft, 1))
+}
+
+func (p *person) click(selector string) {
+	p.t.Helper()
+	require.NoError(p.t, p.see(selector).Click(proto.InputMouseButtonLeft, 1))
+}

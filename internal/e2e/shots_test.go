@@ -1,0 +1,85 @@
+package e2e_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+// TestScreenshots renews docs/screenshots when FANFOLD_SHOTS names the
+// folder ("make screenshots"); it checks nothing otherwise.
+func TestScreenshots(t *testing.T) {
+	dir := os.Getenv("FANFOLD_SHOTS")
+	if dir == "" {
+		t.Skip("set FANFOLD_SHOTS to a folder, or run make screenshots")
+	}
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	p := visit(t, 1280, 800)
+	p.see("form")
+	p.shoot(dir, "sign-in-day.png")
+	p.press("Open the demo studio")
+	p.see(`[data-leaf="orchestra"] [role=row]`)
+	for _, theme := range []string{"day", "pit"} {
+		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
+		p.unfold("orchestra", "routing")
+		p.click(`[data-row="Flute 1 long"]`)
+		require.NoError(t, p.page.Keyboard.Press('c'))
+		p.see(`[data-row="Flute 1 long"][data-state=ready]`)
+		p.shoot(dir, "orchestra-routing-"+theme+".png")
+		p.click(`[data-node="High winds"][data-kind=stem]`)
+		p.see(`[data-inspects="High winds"] [data-part=arriving] [role=listitem]`)
+		p.unfold("routing")
+		p.shoot(dir, "routing-"+theme+".png")
+		p.click(`[data-node="High winds"][data-kind=stem]`)
+		p.unfold("seating", "calls")
+		p.see(`[data-call="1M05 Lamp room"]`)
+		p.click(`[data-call="1M05 Lamp room"] button:nth-of-type(2)`)
+		p.gone(`[data-part=arriving] [data-state=tuning]`)
+		p.click(`[data-call="2M11 Storm over salt"] button`)
+		p.shoot(dir, "seating-calls-"+theme+".png")
+		p.unfold("orchestra")
+		p.press("[0-9]+ mark")
+		p.see("[data-mark]")
+		p.shoot(dir, "marks-"+theme+".png")
+		require.NoError(t, p.page.Keyboard.Press(input.Escape))
+		p.gone("[role=dialog]")
+	}
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
+	require.NoError(t, p.page.Keyboard.Press('/'))
+	p.see("[cmdk-input]").MustInput("spic vln")
+	p.see("[cmdk-item]")
+	p.shoot(dir, "finder-day.png")
+}
+
+// unfold opens leaves side by side.
+func (p *person) unfold(first string, beside ...string) {
+	p.t.Helper()
+	if has, _, _ := p.page.Has(`[data-spine="` + first + `"]`); has {
+		p.click(`[data-spine="` + first + `"]`)
+	} else {
+		p.page.MustEval(`() => document.activeElement.blur()`)
+		key := map[string]input.Key{"orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "calls": input.Digit7}[first]
+		require.NoError(p.t, p.page.KeyActions().Press(input.AltLeft).Type(key).Release(input.AltLeft).Do())
+	}
+	for _, leaf := range beside {
+		require.NoError(p.t, p.page.Keyboard.Press(input.ShiftLeft))
+		p.click(`[data-spine="` + leaf + `"]`)
+		require.NoError(p.t, p.page.Keyboard.Release(input.ShiftLeft))
+		p.see(`[data-leaf="` + leaf + `"]`)
+	}
+}
+
+func (p *person) shoot(dir, name string) {
+	p.t.Helper()
+	require.NoError(p.t, p.page.Mouse.MoveTo(proto.Point{X: 640, Y: 2}))
+	p.page.MustWaitRequestIdle("/events")()
+	time.Sleep(300 * time.Millisecond) // for the eye only: let drawing settle
+	data, err := p.page.Screenshot(false, nil)
+	require.NoError(p.t, err)
+	require.NoError(p.t, os.WriteFile(filepath.Join(dir, name), data, 0o644))
+}

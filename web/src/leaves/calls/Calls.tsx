@@ -1,0 +1,216 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useMemo, useState } from "react";
+import type { Call, Id, Schemas } from "../../model/api";
+import { computed } from "../../model/queries";
+import { call, change, saveCall, select, useApp } from "../../model/store";
+import { gib, mib, things, wait } from "../../model/template";
+import { LeafHead } from "../../parts/LeafHead";
+import { MemoryGlass } from "../../parts/MemoryGlass";
+import { RestGlyph } from "../../parts/RestGlyph";
+import { useGlass } from "../../parts/useGlass";
+
+export function Calls() {
+  const sheet = useApp((s) => s.sheet)!;
+  const states = useApp((s) => s.states);
+  const selection = useApp((s) => s.selection);
+  const [chosen, setChosen] = useState<Id | null>(null);
+  const picked = chosen ? sheet.calls.byId.get(chosen) : undefined;
+  const ready = [...states.values()].filter((s) => s.state === "ready");
+  const total = ready.reduce((n, s) => n + (sheet.facts.get(s.id)?.readyMib ?? 0), 0);
+  const all = [...states.keys()];
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)}`}>
+        <button type="button" className="button" disabled={all.length === 0} onClick={() => void call(all, "rest")}>
+          Rest all
+        </button>
+      </LeafHead>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
+      <div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Calls and memory">
+        <SavedCalls chosen={chosen} choose={setChosen} />
+        <SaveForm any={all.length > 0} />
+        <Before picked={picked} selected={[...selection]} />
+        <Arriving />
+      </div>
+    </div>
+  );
+}
+
+function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id: Id | null) => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  if (sheet.calls.order.length === 0)
+    return (
+      <p className="px-3 py-3 text-soft">
+        Named calls stand here. Bring instruments to ready, then save them under a name.
+      </p>
+    );
+  return (
+    <ul>
+      {things(sheet.calls).map((c) => (
+        <SavedCall key={c.id} saved={c} chosen={chosen === c.id} choose={() => choose(chosen === c.id ? null : c.id)} />
+      ))}
+    </ul>
+  );
+}
+
+/** useReadyKey changes when the set of instruments called changes. */
+function useReadyKey(): string {
+  const states = useApp((s) => s.states);
+  return useMemo(() => [...states.keys()].sort().join(" "), [states]);
+}
+
+function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; choose: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, useReadyKey(), "only", saved.instruments));
+  const memory = data?.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
+  const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
+  const here = data?.machines.every((m) => m.loads === 0 && m.afterMib === m.beforeMib);
+  return (
+    <li
+      className={`flex items-center gap-2 border-line border-b px-3 py-1.5 ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : ""}`}
+      data-call={saved.name}
+    >
+      <button type="button" aria-pressed={chosen} className="min-w-0 flex-1 text-left" onClick={choose}>
+        <span className="block truncate font-medium">{saved.name}</span>
+        <span className="text-[12px] text-soft">
+          {saved.instruments.length} rows · {mib(memory)} · {here ? "ready now" : wait(seconds)}
+        </span>
+      </button>
+      <button type="button" className="button" onClick={() => void call(saved.instruments, "only")}>
+        Call it
+      </button>
+      <button
+        type="button"
+        className="button"
+        aria-label={`Forget the call ${saved.name}`}
+        onClick={() => void change({ kind: "drop", calls: [saved.id] })}
+      >
+        Forget
+      </button>
+    </li>
+  );
+}
+
+function SaveForm({ any }: { any: boolean }) {
+  const [name, setName] = useState("");
+  const save = async (e: FormEvent) => {
+    e.preventDefault();
+    if (await saveCall(name)) setName("");
+  };
+  return (
+    <form onSubmit={(e) => void save(e)} className="flex gap-2 px-3 py-2">
+      <input
+        className="field min-w-0 flex-1"
+        aria-label="Name of the call"
+        placeholder="Save what is ready as…"
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <button type="submit" className="button" disabled={!any || name.trim() === ""}>
+        Save
+      </button>
+    </form>
+  );
+}
+
+/** Before shows each machine's memory now and after the chosen call, or after
+ * calling the selection. */
+function Before({ picked, selected }: { picked: Call | undefined; selected: Id[] }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const ids = picked ? picked.instruments : selected;
+  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, useReadyKey(), picked ? "only" : "call", ids));
+  const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
+  const loads = data?.machines.reduce((n, m) => n + m.loads, 0) ?? 0;
+  const title = picked ? picked.name : selected.length ? "Calling the selection" : "Memory";
+  return (
+    <section className="border-line border-t px-3 py-2" data-part="memory">
+      <h3 className="text-[15px]">
+        {title}{" "}
+        {ids.length > 0 && (
+          <span className="font-normal font-sans text-[13px] text-soft">
+            {loads === 0 ? "nothing to load" : `loads ${loads}; ${wait(seconds)}`}
+          </span>
+        )}
+      </h3>
+      {data?.machines?.map((m) => (
+        <MachineCost key={m.id} cost={m} asked={ids.length > 0} />
+      ))}
+      {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}
+    </section>
+  );
+}
+
+function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boolean }) {
+  const glass = useGlass().get(cost.id) ?? [];
+  const sheet = useApp((s) => s.sheet)!;
+  return (
+    <div className="mt-2" data-machine={cost.name}>
+      <div className="mb-0.5 flex justify-between">
+        <span className="font-serif">{cost.name}</span>
+        <span className="text-soft">
+          {gib(cost.beforeMib)}
+          {asked && cost.afterMib !== cost.beforeMib && ` → ${gib(cost.afterMib)}`} of {gib(cost.limitMib)} GiB
+        </span>
+      </div>
+      <MemoryGlass
+        tall
+        name={cost.name}
+        parts={glass}
+        limit={cost.limitMib}
+        after={asked ? cost.afterMib : undefined}
+      />
+      {!cost.fits && (
+        <p className="mt-1 text-accent">
+          {cost.refusal}.{" "}
+          {cost.rest.length > 0 && (
+            <button type="button" className="link" onClick={() => select(cost.rest, cost.rest[0] ?? null)}>
+              Select {cost.rest.length === 1 ? "it" : `those ${cost.rest.length}`}
+            </button>
+          )}
+          <span className="sr-only">{sheet.name}</span>
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** Arriving lists what is loading or has failed. */
+function Arriving() {
+  const sheet = useApp((s) => s.sheet)!;
+  const states = useApp((s) => s.states);
+  const list = [...states.values()].filter((s) => s.state !== "ready");
+  if (list.length === 0) return null;
+  return (
+    <section className="border-line border-t px-3 py-2" data-part="arriving">
+      <h3 className="mb-1 text-[15px]">Arriving</h3>
+      {list.slice(0, 100).map((s) => {
+        const i = sheet.instruments.byId.get(s.id);
+        const machine = i?.seat ? sheet.machines.byId.get(i.seat.machine)?.name : "";
+        return (
+          <div key={s.id} className="flex h-[26px] items-center gap-2">
+            <RestGlyph state={s.state} progress={s.progress} reason={s.reason} />
+            <span className="min-w-0 flex-1 truncate">{i?.name}</span>
+            <span className="min-w-0 truncate text-soft" title={s.reason}>
+              {s.reason || `${machine}, riser ${i?.seat?.riser}`}
+            </span>
+            {s.state === "failed" ? (
+              <button type="button" className="button h-6" onClick={() => void call([s.id], "call")}>
+                Again
+              </button>
+            ) : (
+              <span className="w-10 text-right">{Math.round(s.progress * 100)}%</span>
+            )}
+            <button
+              type="button"
+              className="button h-6"
+              aria-label={`Stop loading ${i?.name}`}
+              onClick={() => void call([s.id], "rest")}
+            >
+              Rest
+            </button>
+          </div>
+        );
+      })}
+    </section>
+  );
+}

@@ -1,0 +1,201 @@
+import { useEffect, useState } from "react";
+import { answer, api, Refusal, type Schemas } from "../../model/api";
+import { attempt, get, tell, useApp } from "../../model/store";
+import { Floating } from "../../shell/Floating";
+
+type Report = Schemas["ImportReport"];
+
+/** ImportDialog brings in a row list: columns as matched, the rest offered
+ * for mapping, problems by line and column, then all good rows in one change. */
+export function ImportDialog({ close }: { close: () => void }) {
+  const dropped = useApp((s) => s.importing);
+  const [file, setFile] = useState<File | null>(dropped);
+  const [mapping, setMapping] = useState<Record<string, string>>({});
+  const [middleC, setMiddleC] = useState(4);
+  const [report, setReport] = useState<Report | null>(null);
+  const [wrong, setWrong] = useState("");
+  const [busy, setBusy] = useState(false);
+
+  useEffect(() => {
+    if (!file) return;
+    let current = true;
+    setWrong("");
+    send(file, mapping, middleC, false)
+      .then((r) => current && setReport(r))
+      .catch((e) => {
+        if (!(e instanceof Refusal)) throw e;
+        if (current) setWrong(e.problem.detail);
+      });
+    return () => {
+      current = false;
+    };
+  }, [file, mapping, middleC]);
+
+  const take = async () => {
+    setBusy(true);
+    const done = await attempt(() => send(file!, mapping, middleC, true));
+    setBusy(false);
+    if (!done) return;
+    tell(
+      `Took ${done.instruments} rows${done.problems.length ? `; ${done.problems.length} problems are left out` : ""}.`,
+    );
+    close();
+  };
+  const choose = (f: File | undefined) => {
+    setReport(null);
+    setMapping({});
+    setFile(f ?? null);
+  };
+
+  return (
+    <Floating title="Bring in a row list" open onOpenChange={close} className="w-[820px]">
+      <div className="mb-3 flex items-center gap-3">
+        <label className="button">
+          {file ? "Another file…" : "Choose a file…"}
+          <input
+            type="file"
+            accept=".csv,.tsv,.txt"
+            className="sr-only"
+            onChange={(e) => choose(e.target.files?.[0])}
+          />
+        </label>
+        <span className="truncate">{file?.name ?? "CSV, one row an instrument, with headings in the first line"}</span>
+        <label className="ml-auto flex items-center gap-2 text-soft">
+          MIDI note 60 is written
+          <select className="field" value={middleC} onChange={(e) => setMiddleC(Number(e.target.value))}>
+            <option value={4}>C4</option>
+            <option value={3}>C3</option>
+          </select>
+        </label>
+      </div>
+      {wrong && (
+        <p role="alert" className="mb-3 border-accent border-l-4 pl-3">
+          {wrong}
+        </p>
+      )}
+      {report && <Columns report={report} mapping={mapping} setMapping={setMapping} />}
+      {report && <Preview report={report} />}
+      <div className="mt-3 flex items-center justify-end gap-2">
+        <button type="button" className="button" onClick={close}>
+          Leave it
+        </button>
+        <button
+          type="button"
+          className="button button-main"
+          disabled={!report || report.instruments === 0 || busy || wrong !== ""}
+          onClick={() => void take()}
+        >
+          {report ? `Take ${report.instruments} rows` : "Take"}
+        </button>
+      </div>
+    </Floating>
+  );
+}
+
+function send(file: File, mapping: Record<string, string>, middleC: number, take: boolean): Promise<Report> {
+  const query = { take, middleC, ...(Object.keys(mapping).length ? { mapping: JSON.stringify(mapping) } : {}) };
+  return answer(
+    api.POST("/api/templates/{id}/import", {
+      params: { path: { id: get().sheet!.id }, query },
+      body: file as unknown as string,
+      bodySerializer: (body) => body as unknown as Blob,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
+  );
+}
+
+interface ColumnsProps {
+  report: Report;
+  mapping: Record<string, string>;
+  setMapping: (m: Record<string, string>) => void;
+}
+
+function Columns({ report, mapping, setMapping }: ColumnsProps) {
+  return (
+    <fieldset className="mb-3">
+      <legend className="mb-1 font-semibold font-serif text-[14px]">Columns</legend>
+      <div className="grid max-h-40 grid-cols-3 gap-x-4 gap-y-1 overflow-y-auto">
+        {report.headings.map((h) => {
+          const column = report.mapping[h] ?? "";
+          return (
+            <label key={h} className="flex items-center gap-2">
+              <span className={`flex-1 truncate ${column ? "" : "text-accent"}`} title={h}>
+                {h}
+              </span>
+              <select
+                aria-label={`Read ${h} as`}
+                className="field w-32"
+                value={column}
+                onChange={(e) => setMapping({ ...mapping, [h]: e.target.value })}
+              >
+                <option value="">not read</option>
+                {report.columns.map((c) => (
+                  <option key={c} value={c} disabled={c !== column && Object.values(report.mapping).includes(c)}>
+                    {c}
+                  </option>
+                ))}
+              </select>
+            </label>
+          );
+        })}
+      </div>
+    </fieldset>
+  );
+}
+
+function Preview({ report }: { report: Report }) {
+  const made = [
+    [report.sections.length, "sections"],
+    [report.stems.length, "stems"],
+    [report.groups.length, "groups"],
+    [report.libraries.length, "libraries"],
+    [report.players.length, "players"],
+    [report.machines.length, "machines"],
+  ]
+    .filter(([n]) => n)
+    .map(([n, what]) => `${n} ${what}`)
+    .join(", ");
+  return (
+    <div className="min-h-0 flex-1 overflow-y-auto" data-part="preview">
+      <p className="mb-2">
+        {report.instruments} good rows{made && `, making ${made}`}.
+      </p>
+      {report.stated.map((s) => (
+        <p key={s} className="text-soft">
+          {s}
+        </p>
+      ))}
+      {report.sample && report.sample.length > 0 && (
+        <table className="my-2 w-full text-left">
+          <tbody>
+            {report.sample.map((r) => (
+              <tr key={r.line} className="border-line border-b">
+                <td className="w-10 text-soft">{r.line}</td>
+                <td>{r.section}</td>
+                <td className="font-medium">{r.instrument}</td>
+                <td>{r.library}</td>
+                <td>{r.stem}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {report.problems.length > 0 && (
+        <>
+          <h3 className="mt-3 mb-1 text-[14px]">
+            {report.problems.length} problem{report.problems.length === 1 ? "" : "s"}; these rows are left out
+          </h3>
+          <ul data-part="problems">
+            {report.problems.slice(0, 200).map((p, n) => (
+              <li key={`${p.line} ${p.column} ${n}`} className="flex gap-3 border-line border-b py-0.5">
+                <span className="w-16 shrink-0 text-soft">line {p.line}</span>
+                <span className="w-24 shrink-0">{p.column}</span>
+                <span>{p.reason}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </div>
+  );
+}

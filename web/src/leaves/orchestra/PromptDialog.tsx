@@ -1,0 +1,55 @@
+import { type FormEvent, useState } from "react";
+import { get } from "../../model/store";
+import { Floating } from "../../shell/Floating";
+import type { Field } from "./fields";
+
+/** PromptDialog sets one field of the whole selection. */
+export function PromptDialog({ field, close }: { field: Field; close: () => void }) {
+  const { sheet, selection } = get();
+  const ids = sheet!.instruments.order.filter((id) => selection.has(id));
+  const values = new Set(ids.map((id) => (field.value ?? field.text)(sheet!, sheet!.instruments.byId.get(id)!)));
+  const [text, setText] = useState(values.size === 1 ? [...values][0]! : "");
+  const choices = field.choices?.(sheet!) ?? [];
+  const keep = (e: FormEvent) => {
+    e.preventDefault();
+    close();
+    void field.set?.(ids, text);
+  };
+  return (
+    <Floating
+      title={`Set ${field.key} of ${ids.length} row${ids.length === 1 ? "" : "s"}`}
+      open
+      onOpenChange={close}
+      className="w-96"
+    >
+      <form onSubmit={keep}>
+        <input
+          className="field w-full"
+          aria-label={field.title}
+          // biome-ignore lint/a11y/noAutofocus: the dialog asks just this
+          autoFocus
+          value={text}
+          list="prompt-choices"
+          placeholder={values.size > 1 ? `${values.size} different values` : ""}
+          onChange={(e) => setText(e.target.value)}
+        />
+        <datalist id="prompt-choices">
+          {choices.map((c) => (
+            <option key={c} value={c} />
+          ))}
+        </datalist>
+        <p className="mt-2 text-soft">
+          {field.key === "machine" ? "Empty lets them sit anywhere." : choices.length > 0 ? "A new name makes it." : ""}
+        </p>
+        <div className="mt-3 flex justify-end gap-2">
+          <button type="button" className="button" onClick={close}>
+            Leave as it was
+          </button>
+          <button type="submit" className="button button-main">
+            Set
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}

@@ -1,0 +1,108 @@
+import { type DragEvent, type MouseEvent, memo } from "react";
+import type { Id } from "../../model/api";
+import { between, type Line } from "../../model/score";
+import { get, select, useApp } from "../../model/store";
+import { tintOf, tintVar } from "../../model/template";
+import { RestGlyph } from "../../parts/RestGlyph";
+import { CellEditor } from "./CellEditor";
+import type { Field } from "./fields";
+import { moveRows } from "./Orchestra";
+import { dragged } from "./SectionLine";
+
+interface Props {
+  id: Id;
+  top: number;
+  index: number;
+  grid: string;
+  shown: Field[];
+  all: readonly Line[];
+  focus: string | undefined; // the field under focus
+  editing: string | undefined;
+  startEdit: (id: Id, field: string) => void;
+  stopEdit: (next?: { id: Id; field: string }) => void;
+  setColumn: (n: number) => void;
+}
+
+/** Row is one instrument of the sheet. */
+export const Row = memo(function Row({
+  id,
+  top,
+  index,
+  grid,
+  shown,
+  all,
+  focus,
+  editing,
+  startEdit,
+  stopEdit,
+  setColumn,
+}: Props) {
+  const sheet = useApp((s) => s.sheet)!;
+  const chosen = useApp((s) => s.selection.has(id));
+  const state = useApp((s) => s.states.get(id));
+  const i = sheet.instruments.byId.get(id);
+  if (!i) return null;
+
+  const click = (e: MouseEvent) => {
+    const { selection, anchor } = get();
+    if (e.shiftKey && anchor) select(between(all, anchor, id), id, anchor);
+    else if (e.ctrlKey || e.metaKey) {
+      const next = new Set(selection);
+      if (!next.delete(id)) next.add(id);
+      select(next, id);
+    } else select([id], id);
+  };
+  const drag = (e: DragEvent) => {
+    const ids = chosen ? sheet.instruments.order.filter((x) => get().selection.has(x)) : [id];
+    e.dataTransfer.setData("text/fanfold-rows", JSON.stringify(ids));
+    e.dataTransfer.effectAllowed = "move";
+  };
+
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the grid around the rows has the keys
+    <div
+      id={`row-${id}`}
+      role="row"
+      aria-rowindex={index + 1}
+      aria-selected={chosen}
+      data-row={i.name}
+      data-state={state?.state ?? "tacet"}
+      draggable={editing === undefined}
+      onDragStart={drag}
+      onDragOver={(e) => e.dataTransfer.types.includes("text/fanfold-rows") && e.preventDefault()}
+      onDrop={(e) => {
+        const ids = dragged(e);
+        if (ids) moveRows(ids, i.section, id);
+      }}
+      onClick={click}
+      className={`absolute inset-x-0 grid h-[26px] cursor-default items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
+      style={{ top, gridTemplateColumns: grid }}
+    >
+      <span role="gridcell" className="flex items-center">
+        {i.kind === "sampled" && <RestGlyph state={state?.state} progress={state?.progress} reason={state?.reason} />}
+      </span>
+      {shown.map((f, n) =>
+        editing === f.key ? (
+          <CellEditor key={f.key} field={f} id={id} shown={shown} stop={stopEdit} />
+        ) : (
+          <span
+            key={f.key}
+            role="gridcell"
+            data-field={f.key}
+            title={f.text(sheet, i)}
+            onMouseDown={() => setColumn(n)}
+            onDoubleClick={() => startEdit(id, f.key)}
+            className={`flex h-full min-w-0 items-center gap-1.5 ${f.key === "mib" ? "justify-end" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
+          >
+            {f.key === "stem" && f.text(sheet, i) && <Swatch tint={i.colour || tintOf(sheet, i.section)} />}
+            <span className="truncate">{f.text(sheet, i)}</span>
+          </span>
+        ),
+      )}
+    </div>
+  );
+});
+
+function Swatch({ tint }: { tint: string }) {
+  return <span aria-hidden="true" className="size-2 shrink-0" style={{ background: tintVar(tint) }} />;
+}

@@ -1,0 +1,77 @@
+import { ChevronRight } from "lucide-react";
+import type { DragEvent } from "react";
+import type { Line } from "../../model/score";
+import { within } from "../../model/score";
+import { get, select, toggleFold, useApp } from "../../model/store";
+import { moveRows } from "./Orchestra";
+
+type Section = Extract<Line, { kind: "section" }>;
+
+/** SectionLine is the heading of a section: fold it, or select all of it. */
+export function SectionLine({ line, top, index }: { line: Section; top: number; index: number }) {
+  const ready = useApp((s) => countReady(s.states, line.section.id));
+  const choose = () => {
+    const ids = within(get().sheet!, line.section.id);
+    select(ids, ids[0] ?? null);
+  };
+  const drop = (e: DragEvent) => {
+    const ids = dragged(e);
+    if (ids) moveRows(ids, line.section.id, undefined);
+  };
+  return (
+    <div
+      role="row"
+      aria-rowindex={index + 1}
+      data-section={line.section.name}
+      className="absolute inset-x-0 flex h-[26px] items-center pr-3"
+      style={{ top, paddingLeft: 40 + line.depth * 4 }}
+      onDragOver={(e) => e.dataTransfer.types.includes("text/fanfold-rows") && e.preventDefault()}
+      onDrop={drop}
+    >
+      <div role="gridcell" className="flex min-w-0 flex-1 items-center gap-1">
+        <button
+          type="button"
+          aria-label={`${line.folded ? "Unfold" : "Fold"} ${line.section.name}`}
+          aria-expanded={!line.folded}
+          className="grid size-6 place-items-center text-soft"
+          tabIndex={-1}
+          onClick={() => toggleFold(line.section.id)}
+        >
+          <ChevronRight size={14} className={line.folded ? "" : "rotate-90"} />
+        </button>
+        <button
+          type="button"
+          tabIndex={-1}
+          title={`Select all of ${line.section.name}`}
+          onClick={choose}
+          className={`min-w-0 flex-1 truncate text-left font-semibold font-serif ${line.depth === 0 ? "text-[16px]" : "text-[14px]"}`}
+        >
+          {line.section.name}
+        </button>
+      </div>
+      <span role="gridcell" className="text-[12px] text-soft">
+        {line.count}
+        {ready > 0 && ` · ${ready} ready`}
+      </span>
+    </div>
+  );
+}
+
+function countReady(states: ReadonlyMap<string, { id: string; state: string }>, section: string): number {
+  const sheet = get().sheet!;
+  let n = 0;
+  for (const s of states.values()) {
+    if (s.state !== "ready") continue;
+    let at = sheet.instruments.byId.get(s.id)?.section;
+    while (at && at !== section) at = sheet.sections.byId.get(at)?.parent;
+    if (at) n++;
+  }
+  return n;
+}
+
+export function dragged(e: DragEvent): string[] | null {
+  const data = e.dataTransfer.getData("text/fanfold-rows");
+  if (!data) return null;
+  e.preventDefault();
+  return JSON.parse(data) as string[];
+}

@@ -1,0 +1,58 @@
+import { DropdownMenu } from "radix-ui";
+import { addRows, call, change, duplicate, get, useApp } from "../../model/store";
+import { type Field, fieldNamed } from "./fields";
+
+/** SelectionMenu is everything that can be done to the selection at once. */
+export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
+  const n = useApp((s) => s.selection.size);
+  const ids = () => {
+    const { sheet, selection } = get();
+    return sheet!.instruments.order.filter((id) => selection.has(id));
+  };
+  const last = () => ids().at(-1) ?? null;
+  const section = () => get().sheet?.sections.order[0];
+  return (
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger className="button">{n > 0 ? `${n} selected` : "Rows"} ▾</DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="floating w-60 p-1" align="end" sideOffset={4}>
+            <Item text="Call, ready" hint="C" off={n === 0} run={() => void call(ids(), "call")} />
+            <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
+            <Item text="Call, rest the others beside" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
+            <Line />
+            {["articulations", "stem", "machine", "library", "section", "notes"].map((key) => (
+              <Item
+                key={key}
+                text={`Set ${key}…`}
+                hint={{ stem: "G S", machine: "G M", library: "G P" }[key] ?? ""}
+                off={n === 0}
+                run={() => ask(fieldNamed(key))}
+              />
+            ))}
+            <Line />
+            <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
+            <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
+            <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
+            <Item text="Delete" hint="Del" off={n === 0} run={() => void change({ kind: "delete", ids: ids() })} />
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <button type="button" className="button button-main" disabled={n === 0} onClick={() => void call(ids(), "call")}>
+        Call {n || ""}
+      </button>
+    </>
+  );
+}
+
+function Item({ text, hint = "", off, run }: { text: string; hint?: string; off?: boolean; run: () => void }) {
+  return (
+    <DropdownMenu.Item className="menu-item" disabled={off} onSelect={run}>
+      {text} {hint && <span className="key">{hint}</span>}
+    </DropdownMenu.Item>
+  );
+}
+
+function Line() {
+  return <DropdownMenu.Separator className="my-1 h-px bg-line" />;
+}

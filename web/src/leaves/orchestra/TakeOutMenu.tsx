@@ -1,0 +1,31 @@
+import { DropdownMenu } from "radix-ui";
+import { useApp } from "../../model/store";
+
+const formats: [string, string][] = [
+  ["smf", "MIDI file, a track each"],
+  ["routing", "Routing sheet"],
+  ["seating", "Seating sheets, one a machine"],
+  ["rows", "Row list"],
+  ["template", "Template file"],
+];
+
+/** TakeOutMenu writes the template in the open formats. */
+export function TakeOutMenu() {
+  const id = useApp((s) => s.sheet!.id);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="button">Take out ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
+          {formats.map(([format, text]) => (
+            <DropdownMenu.Item key={format} className="menu-item" asChild>
+              <a href={`/api/templates/${id}/export/${format}`} download>
+                {text}
+              </a>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

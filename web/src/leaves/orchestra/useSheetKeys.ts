@@ -1,0 +1,118 @@
+import { type KeyboardEvent, useRef } from "react";
+import type { Id } from "../../model/api";
+import { between, type Line } from "../../model/score";
+import { addRows, change, get, select, set, toggleFold } from "../../model/store";
+import type { Field } from "./fields";
+
+interface Sheet {
+  all: readonly Line[];
+  shown: Field[];
+  column: number;
+  setColumn: (n: number) => void;
+  startEdit: (id: Id, field: string) => void;
+  ask: (field: string) => void;
+}
+
+const going: Record<string, string> = { s: "stem", m: "machine", p: "library" };
+
+/** useSheetKeys are the keys of the sheet itself. */
+export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: Sheet) {
+  const go = useRef(false); // G was pressed
+  return (e: KeyboardEvent) => {
+    if (e.defaultPrevented || (e.target as HTMLElement).closest("input")) return;
+    const was = go.current;
+    go.current = false;
+    if (was && going[e.key] && get().selection.size) ask(going[e.key]!);
+    else if (!(e.altKey ? moved(e.key, all) : stepped(e, all) || worked(e))) return;
+    e.preventDefault();
+    e.stopPropagation();
+  };
+
+  function worked(e: KeyboardEvent): boolean {
+    const { cursor, selection, sheet } = get();
+    if (e.key === "a" && (e.ctrlKey || e.metaKey)) {
+      select(sheet!.instruments.order, cursor);
+      return true;
+    }
+    if (e.ctrlKey || e.metaKey) return false;
+    switch (e.key) {
+      case "ArrowLeft":
+      case "ArrowRight":
+        setColumn(Math.max(0, Math.min(shown.length - 1, column + (e.key === "ArrowLeft" ? -1 : 1))));
+        return true;
+      case "e":
+      case "Enter":
+        if (cursor) startEdit(cursor, shown[column]?.key ?? "name");
+        return true;
+      case "g":
+        go.current = true;
+        return true;
+      case "n":
+        void addRows("sampled", 1, cursor, sheet!.sections.order[0]);
+        return true;
+      case "Delete":
+        if (selection.size) void change({ kind: "delete", ids: [...selection] });
+        return true;
+      case "[":
+      case "]":
+        return foldAt(cursor, e.key === "[");
+      case "{":
+      case "}":
+        set({ folded: e.key === "{" ? new Set(sheet!.sections.order) : new Set() });
+        return true;
+    }
+    return false;
+  }
+}
+
+function foldAt(cursor: Id | null, fold: boolean): boolean {
+  const { sheet, folded } = get();
+  const section = cursor && sheet!.instruments.byId.get(cursor)?.section;
+  if (section && folded.has(section) !== fold) toggleFold(section);
+  return true;
+}
+
+/** stepped moves the cursor through the rows that show. */
+function stepped(e: KeyboardEvent, all: readonly Line[]): boolean {
+  if (e.ctrlKey || e.metaKey) return false;
+  const ids = all.flatMap((l) => (l.kind === "row" ? [l.id] : []));
+  const { cursor, anchor } = get();
+  const at = cursor ? ids.indexOf(cursor) : -1;
+  const page = 20;
+  const to: Record<string, number> = {
+    ArrowDown: at + 1,
+    j: at + 1,
+    J: at + 1,
+    ArrowUp: at - 1,
+    k: at - 1,
+    K: at - 1,
+    PageDown: at + page,
+    PageUp: at - page,
+    Home: 0,
+    End: ids.length - 1,
+  };
+  const next = to[e.key];
+  if (next === undefined || ids.length === 0) return false;
+  const id = ids[Math.max(0, Math.min(ids.length - 1, next))]!;
+  if (e.shiftKey && anchor) select(between(all, anchor, id), id, anchor);
+  else select([id], id);
+  return true;
+}
+
+/** moved takes the selection one row up or down. */
+function moved(key: string, all: readonly Line[]): boolean {
+  if (key !== "ArrowUp" && key !== "ArrowDown") return false;
+  const { selection, sheet } = get();
+  const rows = all.flatMap((l) => (l.kind === "row" ? [l.id] : []));
+  const chosen = rows.filter((id) => selection.has(id));
+  if (chosen.length === 0) return true;
+  const rest = rows.filter((id) => !selection.has(id));
+  const edge = rows.indexOf(key === "ArrowUp" ? chosen[0]! : chosen.at(-1)!);
+  const past = rows[key === "ArrowUp" ? edge - 1 : edge + 1];
+  if (!past) return true;
+  const section = sheet!.instruments.byId.get(past)!.section;
+  const before = key === "ArrowUp" ? past : rest[rest.indexOf(past) + 1];
+  const same = before && sheet!.instruments.byId.get(before)?.section === section;
+  void change({ kind: "move", ids: chosen, section, ...(same ? { before } : {}) });
+  return true;
+}

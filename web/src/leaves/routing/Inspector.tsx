@@ -1,0 +1,205 @@
+import { useQuery } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useRef, useState } from "react";
+import type { Bus, Id, Schemas } from "../../model/api";
+import { computed } from "../../model/queries";
+import { change, select, set, useApp } from "../../model/store";
+import { db, things } from "../../model/template";
+
+type Route = Schemas["Route"];
+
+/** Inspector shows where the chosen bus or the selected instruments go, and
+ * exactly what reaches the bus with what gain; every route is edited here. */
+export function Inspector() {
+  const sheet = useApp((s) => s.sheet)!;
+  const bus = useApp((s) => (s.bus ? s.sheet?.buses.byId.get(s.bus) : undefined));
+  const selection = useApp((s) => s.selection);
+  if (bus) return <BusInspector key={bus.id} bus={bus} />;
+  const rows = sheet.instruments.order.filter((id) => selection.has(id));
+  if (rows.length === 0) {
+    return (
+      <p className="shrink-0 border-line border-t px-3 py-2 text-soft @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l">
+        Choose a stem to see what reaches it, or select instruments to wire them.
+      </p>
+    );
+  }
+  const first = sheet.instruments.byId.get(rows[0]!)!;
+  return (
+    <section
+      className="max-h-[40%] shrink-0 overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
+      aria-label="Routes of the selection"
+    >
+      <h3 className="mb-1 text-[14px]">
+        {first.name}
+        {rows.length > 1 && <span className="text-soft"> and {rows.length - 1} more, set together</span>}
+      </h3>
+      <Routes from={rows} routes={first.routes} />
+    </section>
+  );
+}
+
+function BusInspector({ bus }: { bus: Bus }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.arriving(sheet.id, sheet.revision, bus.id));
+  const putFader = (gainDb: number) => void change({ kind: "put", buses: [{ at: -1, value: { ...bus, gainDb } }] });
+  return (
+    <section
+      className="flex max-h-[48%] shrink-0 flex-col border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
+      aria-label={`Routes of ${bus.name}`}
+      data-inspects={bus.name}
+    >
+      <div className="mb-1 flex items-center gap-2">
+        <h3 className="truncate text-[14px]">
+          {bus.name} <span className="font-normal font-sans text-soft">{bus.kind}</span>
+        </h3>
+        <span className="ml-auto flex items-center gap-1 text-soft">
+          fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
+        </span>
+        {bus.kind !== "mix" && bus.kind !== "speakers" && (
+          <button
+            type="button"
+            className="button"
+            onClick={() => void change({ kind: "remove-bus", id: bus.id }).then((done) => done && set({ bus: null }))}
+          >
+            Remove
+          </button>
+        )}
+      </div>
+      <Routes from={[bus.id]} routes={bus.routes} />
+      <h4 className="mt-2 mb-1 text-soft">{data ? `${data.length} ways reach it` : "…"}</h4>
+      {data && <Arriving rows={data} />}
+    </section>
+  );
+}
+
+function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 22,
+    overscan: 8,
+  });
+  return (
+    <div
+      ref={scroller}
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling list is reached by keyboard
+      tabIndex={0}
+      role="list"
+      aria-label="What reaches it"
+      className="min-h-20 flex-1 overflow-y-auto"
+      data-part="arriving"
+    >
+      <div className="relative" style={{ height: virtual.getTotalSize() }}>
+        {virtual.getVirtualItems().map((v) => {
+          const a = rows[v.index]!;
+          return (
+            <div
+              key={v.key}
+              role="listitem"
+              className="absolute inset-x-0 flex h-[22px] items-center gap-2"
+              style={{ top: v.start }}
+            >
+              <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => select([a.id], a.id)}>
+                {a.name}
+              </button>
+              <span className="truncate text-soft">{a.chain}</span>
+              {a.ways > 1 && <span className="text-accent">{a.ways} ways</span>}
+              <span className="w-20 text-right">{a.gainDb <= -400 ? "silent" : db(a.gainDb)}</span>
+            </div>
+          );
+        })}
+      </div>
+    </div>
+  );
+}
+
+/** Routes lists the ways on from instruments or a bus, and makes new ones. */
+function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const wire = (to: Id, level?: Schemas["WireSetting"]) =>
+    void change({ kind: "connect", wires: from.map((f) => ({ from: f, to, ...(level ? { level } : {}) })) });
+  const taken = new Set([...routes.map((r) => r.to), ...from]);
+  const free = things(sheet.buses).filter((b) => !taken.has(b.id));
+  return (
+    <div data-part="routes">
+      {routes.length === 0 && <p className="text-soft">It goes nowhere.</p>}
+      {routes.map((r) => {
+        const to = sheet.buses.byId.get(r.to);
+        const name = to?.name ?? "?";
+        return (
+          <div key={r.to} className="flex h-8 items-center gap-2" data-route={name}>
+            <span aria-hidden="true" className="text-soft">
+              →
+            </span>
+            <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.to })}>
+              {name} {to?.kind === "return" && <span className="text-soft">send</span>}
+            </button>
+            <Level
+              value={r.gainDb}
+              keep={(gainDb) => wire(r.to, { gainDb, tap: r.tap })}
+              label={`Gain to ${name}, dB`}
+            />
+            <button
+              type="button"
+              className="button w-24 justify-center"
+              title="Where the signal is taken"
+              onClick={() => wire(r.to, { gainDb: r.gainDb, tap: r.tap === "pre" ? "post" : "pre" })}
+            >
+              {r.tap === "pre" ? "before fader" : "after fader"}
+            </button>
+            <button type="button" className="button" aria-label={`Disconnect from ${name}`} onClick={() => wire(r.to)}>
+              Cut
+            </button>
+          </div>
+        );
+      })}
+      <select
+        className="field mt-1 w-full"
+        aria-label="Connect to"
+        value=""
+        onChange={(e) =>
+          e.target.value &&
+          wire(e.target.value, {
+            gainDb: 0,
+            tap: sheet.buses.byId.get(e.target.value)?.kind === "return" ? "pre" : "post",
+          })
+        }
+      >
+        <option value="">Connect to…</option>
+        {free.map((b) => (
+          <option key={b.id} value={b.id}>
+            {b.name} ({b.kind})
+          </option>
+        ))}
+      </select>
+    </div>
+  );
+}
+
+/** Level edits a gain in dB: Enter keeps, Escape leaves it as it was. */
+function Level({ value, keep, label }: { value: number; keep: (db: number) => void; label: string }) {
+  const [text, setText] = useState<string | null>(null);
+  const commit = () => {
+    const x = Number((text ?? "").replace("−", "-").replace(",", "."));
+    setText(null);
+    if (text !== null && text.trim() !== "" && Number.isFinite(x) && x !== value) keep(x);
+  };
+  return (
+    <input
+      aria-label={label}
+      className="field w-20 text-right"
+      value={text ?? db(value)}
+      onFocus={() => setText(String(value))}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={commit}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") {
+          setText(null);
+          e.stopPropagation();
+        }
+      }}
+    />
+  );
+}

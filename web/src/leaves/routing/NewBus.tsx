@@ -1,0 +1,64 @@
+import { type FormEvent, useState } from "react";
+import type { Bus } from "../../model/api";
+import { change, get, set, useApp } from "../../model/store";
+import { things } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+/** NewBus makes a group, return or stem, wired onward. */
+export function NewBus() {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <button type="button" className="button" onClick={() => setOpen(true)}>
+        New bus…
+      </button>
+      {open && <Form close={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function Form({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [kind, setKind] = useState<Bus["kind"]>("return");
+  const [name, setName] = useState("");
+  const onward = things(sheet.buses).filter((b) => b.kind === "stem" || b.kind === "mix");
+  const [to, setTo] = useState(onward[0]?.id ?? "");
+  const make = async (e: FormEvent) => {
+    e.preventDefault();
+    const id = `bus-${crypto.randomUUID()}`;
+    const from = sheet.buses.byId.get(to);
+    const value: Bus = { id, kind, name: name.trim(), gainDb: 0, routes: [{ to, gainDb: 0, tap: "post" }] };
+    if (kind === "stem") value.fold = get().sheet!.folds.order[0];
+    if (kind === "return") value.process = "reverb";
+    if (from?.section) value.section = from.section;
+    close();
+    if (await change({ kind: "put", buses: [{ at: -1, value }] })) set({ bus: id });
+  };
+  return (
+    <Floating title="New bus" open onOpenChange={close} className="w-96">
+      <form onSubmit={(e) => void make(e)} className="grid grid-cols-[80px_1fr] items-center gap-2">
+        <label htmlFor="bus-kind">Kind</label>
+        <select id="bus-kind" className="field" value={kind} onChange={(e) => setKind(e.target.value as Bus["kind"])}>
+          <option value="group">group</option>
+          <option value="return">return, fed by sends</option>
+          <option value="stem">stem of the fine fold</option>
+        </select>
+        <label htmlFor="bus-name">Name</label>
+        <input id="bus-name" className="field" required value={name} onChange={(e) => setName(e.target.value)} />
+        <label htmlFor="bus-to">Feeds</label>
+        <select id="bus-to" className="field" value={to} onChange={(e) => setTo(e.target.value)}>
+          {onward.map((b) => (
+            <option key={b.id} value={b.id}>
+              {b.name}
+            </option>
+          ))}
+        </select>
+        <div className="col-span-2 mt-2 flex justify-end gap-2">
+          <button type="submit" className="button button-main">
+            Make it
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}

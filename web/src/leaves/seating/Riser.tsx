@@ -1,0 +1,120 @@
+import { type DragEvent, memo, useMemo } from "react";
+import type { Id, Machine } from "../../model/api";
+import { get, select, useApp } from "../../model/store";
+import { tintOf, tintVar } from "../../model/template";
+import { type SeatIndex, seatKey } from "./Seating";
+
+const step = 9;
+const left = 12;
+
+interface Props {
+  machine: Machine;
+  number: number;
+  seats: SeatIndex;
+  drop: (to: { riser: number; port: number; channel: number }, ids: Id[]) => void;
+}
+
+/** Riser is a sampler host with its ports as rows of sixteen seats. A taken
+ * seat has its section's tint and is filled when ready; a spare one is an
+ * open ring; what is selected rings. Drag a run of seats to move it. */
+export const Riser = memo(function Riser({ machine, number, seats, drop }: Props) {
+  const sheet = useApp((s) => s.sheet)!;
+  const selection = useApp((s) => s.selection);
+  const states = useApp((s) => s.states);
+  const ports = sheet.settings.riserPorts;
+  const taken = useMemo(() => {
+    let n = 0;
+    for (const i of seats.values()) if (i.seat!.machine === machine.id && i.seat!.riser === number) n++;
+    return n;
+  }, [seats, machine.id, number]);
+
+  const at = (e: { clientX: number; clientY: number; currentTarget: Element }) => {
+    const box = e.currentTarget.getBoundingClientRect();
+    const channel = Math.floor((e.clientX - box.left - left) / step) + 1;
+    const port = Math.floor((e.clientY - box.top) / step) + 1;
+    return channel >= 1 && channel <= 16 && port >= 1 && port <= ports ? { port, channel } : null;
+  };
+  const occupant = (p: { port: number; channel: number } | null) =>
+    p ? seats.get(seatKey(machine.id, number, p.port, p.channel)) : undefined;
+
+  const dragStart = (e: DragEvent) => {
+    const i = occupant(at(e));
+    if (!i) return e.preventDefault();
+    const chosen = get().selection;
+    const ids = chosen.has(i.id) ? sheet.instruments.order.filter((id) => chosen.has(id)) : [i.id];
+    e.dataTransfer.setData("text/fanfold-seats", JSON.stringify(ids));
+  };
+  const dropped = (e: DragEvent) => {
+    const data = e.dataTransfer.getData("text/fanfold-seats") || e.dataTransfer.getData("text/fanfold-rows");
+    const to = at(e);
+    if (!data || !to) return;
+    e.preventDefault();
+    drop({ riser: number, ...to }, JSON.parse(data) as Id[]);
+  };
+
+  return (
+    <div>
+      <div className="mb-1 flex justify-between text-[12px]" style={{ width: left + 16 * step }}>
+        <span>Riser {number}</span>
+        <span className="text-soft">{taken}</span>
+      </div>
+      <div
+        role="img"
+        aria-label={`${machine.name}, riser ${number}: ${taken} of ${ports * 16} seats taken`}
+        data-riser={`${machine.name} ${number}`}
+        draggable
+        onDragStart={dragStart}
+        onDragOver={(e) => e.preventDefault()}
+        onDrop={dropped}
+        onClick={(e) => {
+          const i = occupant(at(e));
+          if (!i) return;
+          const { selection: chosen } = get();
+          if (e.ctrlKey || e.metaKey || e.shiftKey) select([...chosen, i.id], i.id);
+          else select([i.id], i.id);
+        }}
+        onKeyDown={() => undefined}
+      >
+        <svg width={left + 16 * step} height={ports * step} className="block" aria-hidden="true">
+          {Array.from({ length: ports }, (_, p) => (
+            <text
+              key={`port ${p + 1}`}
+              x="0"
+              y={p * step + step / 2}
+              fontSize="8.5"
+              dominantBaseline="central"
+              fill="var(--soft)"
+            >
+              {p + 1}
+            </text>
+          ))}
+          {Array.from({ length: ports * 16 }, (_, n) => {
+            const port = Math.floor(n / 16) + 1;
+            const channel = (n % 16) + 1;
+            const x = left + (channel - 0.5) * step;
+            const y = (port - 0.5) * step;
+            const i = seats.get(seatKey(machine.id, number, port, channel));
+            if (!i) return <circle key={n} cx={x} cy={y} r="2.7" fill="none" stroke="var(--line)" />;
+            const ready = states.get(i.id)?.state === "ready";
+            return (
+              <g key={n} data-seat={i.name}>
+                <title>{`${i.name}: port ${port}, channel ${channel}, outputs ${2 * i.seat!.pair - 1}-${2 * i.seat!.pair}${ready ? ", ready" : ""}`}</title>
+                <circle
+                  cx={x}
+                  cy={y}
+                  r={ready ? 3.7 : 3.1}
+                  fill={tintVar(tintOf(sheet, i.section))}
+                  opacity={ready ? 1 : 0.62}
+                />
+                {ready && <circle cx={x} cy={y} r="1.3" fill="var(--ink)" />}
+                {selection.has(i.id) && (
+                  <circle cx={x} cy={y} r="4.2" fill="none" stroke="var(--accent)" strokeWidth="1.6" />
+                )}
+              </g>
+            );
+          })}
+        </svg>
+      </div>
+    </div>
+  );
+});

@@ -1,0 +1,142 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import type { Id, Instrument, Machine } from "../../model/api";
+import { answer, api } from "../../model/api";
+import { computed } from "../../model/queries";
+import { attempt, moveSeats, seatEveryone, select, set, show, useApp } from "../../model/store";
+import { gib, things } from "../../model/template";
+import { LeafHead } from "../../parts/LeafHead";
+import { MemoryGlass } from "../../parts/MemoryGlass";
+import { useGlass } from "../../parts/useGlass";
+import { Floating } from "../../shell/Floating";
+import { MoveForm } from "./MoveForm";
+import { Riser } from "./Riser";
+
+export function Seating() {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.seating(sheet.id, sheet.revision));
+  const seats = useMemo(() => seatIndex(things(sheet.instruments)), [sheet.instruments]);
+  const note = data ? `${data.risersUsed} risers in use; ${data.lowerBound} is the least any plan can use` : "";
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <LeafHead title="Seating" note={note}>
+        <button type="button" className="button" onClick={() => set({ dialog: "machine" })}>
+          Add a machine…
+        </button>
+        <button
+          type="button"
+          className="button"
+          title="Forget every seat and start again"
+          onClick={() => void seatEveryone(true)}
+        >
+          Afresh
+        </button>
+        <button type="button" className="button button-main" onClick={() => void seatEveryone(false)}>
+          Seat everyone
+        </button>
+      </LeafHead>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
+      <div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
+        {sheet.machines.order.length === 0 && (
+          <p className="p-6 text-soft">
+            Machines stand here with their risers. Add the first one; its command starts the host there.
+          </p>
+        )}
+        {things(sheet.machines).map((m) => (
+          <MachineRow key={m.id} machine={m} seats={seats} />
+        ))}
+        {data && data.unseated.length > 0 && (
+          <section className="border-line border-t px-3 py-3" data-part="unseated">
+            <h3 className="mb-1 text-[15px]">{data.unseated.length} without a seat</h3>
+            {data.unseated.slice(0, 200).map((u) => (
+              <div key={u.id} className="flex gap-3 py-0.5">
+                <button
+                  type="button"
+                  className="link w-48 shrink-0 truncate text-left"
+                  onClick={() => {
+                    select([u.id], u.id);
+                    show("orchestra");
+                  }}
+                >
+                  {u.name}
+                </button>
+                <span className="text-soft">{u.reason}</span>
+              </div>
+            ))}
+          </section>
+        )}
+      </div>
+      <MoveForm />
+    </div>
+  );
+}
+
+export type SeatIndex = ReadonlyMap<string, Instrument>;
+
+export const seatKey = (machine: Id, riser: number, port: number, channel: number) =>
+  `${machine} ${riser} ${port} ${channel}`;
+
+function seatIndex(instruments: Instrument[]): SeatIndex {
+  const out = new Map<string, Instrument>();
+  for (const i of instruments)
+    if (i.seat) out.set(seatKey(i.seat.machine, i.seat.riser, i.seat.port, i.seat.channel), i);
+  return out;
+}
+
+function MachineRow({ machine, seats }: { machine: Machine; seats: SeatIndex }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const state = useApp((s) => s.rig.get(machine.id));
+  const glass = useGlass().get(machine.id) ?? [];
+  const [command, setCommand] = useState("");
+  const risers = sheet.risers[machine.id] ?? 0;
+  const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
+    await moveSeats(ids, { machine: machine.id, ...to });
+  };
+  const credential = async () => {
+    const made = await attempt(() =>
+      answer(api.POST("/api/machines/credential", { body: { template: sheet.id, machine: machine.id } })),
+    );
+    if (made) setCommand(made.command);
+  };
+  return (
+    <section className="border-line border-b px-3 pt-2 pb-3" aria-label={machine.name} data-machine={machine.name}>
+      <div className="mb-2 flex items-center gap-3">
+        <h3 className="text-[16px]">{machine.name}</h3>
+        <span className="text-soft">
+          {machine.cores} cores · {gib(machine.memoryMib)} GiB · {risers} risers · {state?.online ? "here" : "away"}
+        </span>
+        <button type="button" className="link text-[12px] text-soft" onClick={() => void credential()}>
+          its host
+        </button>
+        <span className="ml-auto text-soft">
+          {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
+        </span>
+        <div className="w-32">
+          <MemoryGlass name={machine.name} parts={glass} limit={state?.limitMib ?? 1} />
+        </div>
+      </div>
+      <div className="flex flex-wrap gap-x-2.5 gap-y-3">
+        {Array.from({ length: risers }, (_, n) => (
+          <Riser
+            key={`riser ${n + 1}`}
+            machine={machine}
+            number={n + 1}
+            seats={seats}
+            drop={(to, ids) => void drop(to, ids)}
+          />
+        ))}
+      </div>
+      {command && (
+        <Floating
+          title={`Start the host on ${machine.name}`}
+          open
+          onOpenChange={() => setCommand("")}
+          className="w-[600px]"
+        >
+          <p className="mb-2">Run this on {machine.name}. The credential is shown this once.</p>
+          <pre className="select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
+        </Floating>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,45 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Id = string;
+export type Instrument = Schemas["Instrument"];
+export type Section = Schemas["Section"];
+export type Bus = Schemas["Bus"];
+export type Machine = Schemas["Machine"];
+export type Call = Schemas["Call"];
+export type Change = Schemas["Change"];
+export type Delta = Schemas["Delta"];
+export type Problem = Schemas["Problem"];
+export type How = Schemas["Ask"]["how"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** Refusal is an error the server explained. */
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+const offline: Problem = {
+  type: "about:blank",
+  title: "The server does not answer",
+  status: 0,
+  code: "offline",
+  detail: "The server does not answer. Nothing was changed; try again when it is back.",
+};
+
+/** answer unwraps what the server said, or throws a Refusal. */
+export async function answer<T>(asked: Promise<{ data?: T; error?: Problem; response: Response }>): Promise<T> {
+  let got: { data?: T; error?: Problem; response: Response };
+  try {
+    got = await asked;
+  } catch {
+    throw new Refusal(offline);
+  }
+  if (!got.response.ok) {
+    throw new Refusal(got.error?.detail ? got.error : { ...offline, status: got.response.status });
+  }
+  return got.data as T;
+}

@@ -1,0 +1,80 @@
+import type { Id, Section } from "./api";
+import type { Sheet } from "./template";
+
+/** Line is one line of the score-like sheet. */
+export type Line =
+  | { kind: "section"; section: Section; depth: number; count: number; folded: boolean; end: number }
+  | { kind: "row"; id: Id; depth: number };
+
+/** lines lays the sheet out: sections depth first, each with its own rows;
+ * a folded section is one line. `end` is the last line that belongs to it. */
+export function lines(sheet: Pick<Sheet, "sections" | "instruments">, folded: ReadonlySet<Id>): Line[] {
+  const children = new Map<Id, Section[]>();
+  for (const id of sheet.sections.order) {
+    const s = sheet.sections.byId.get(id)!;
+    const key = s.parent ?? "";
+    if (!children.has(key)) children.set(key, []);
+    children.get(key)!.push(s);
+  }
+  const rows = new Map<Id, Id[]>();
+  for (const id of sheet.instruments.order) {
+    const key = sheet.instruments.byId.get(id)!.section;
+    if (!rows.has(key)) rows.set(key, []);
+    rows.get(key)!.push(id);
+  }
+  const count = (s: Section): number =>
+    (rows.get(s.id)?.length ?? 0) + (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
+  const out: Line[] = [];
+  const walk = (s: Section, depth: number) => {
+    const line: Line = { kind: "section", section: s, depth, count: count(s), folded: folded.has(s.id), end: 0 };
+    out.push(line);
+    if (!line.folded) {
+      for (const id of rows.get(s.id) ?? []) out.push({ kind: "row", id, depth });
+      for (const c of children.get(s.id) ?? []) walk(c, depth + 1);
+    }
+    line.end = out.length - 1;
+  };
+  for (const s of children.get("") ?? []) walk(s, 0);
+  return out;
+}
+
+/** within lists the rows of a section and everything below it. */
+export function within(sheet: Pick<Sheet, "sections" | "instruments">, section: Id): Id[] {
+  const inside = new Set([section]);
+  let grew = true;
+  while (grew) {
+    grew = false;
+    for (const s of sheet.sections.byId.values()) {
+      if (s.parent && inside.has(s.parent) && !inside.has(s.id)) {
+        inside.add(s.id);
+        grew = true;
+      }
+    }
+  }
+  return sheet.instruments.order.filter((id) => inside.has(sheet.instruments.byId.get(id)!.section));
+}
+
+/** between lists the rows from one to another, as they stand in the sheet. */
+export function between(all: readonly Line[], from: Id, to: Id): Id[] {
+  const ids = all.flatMap((l) => (l.kind === "row" ? [l.id] : []));
+  const a = ids.indexOf(from);
+  const b = ids.indexOf(to);
+  if (a < 0 || b < 0) return [to];
+  return ids.slice(Math.min(a, b), Math.max(a, b) + 1);
+}
+
+/** matches tells whether every word of the question begins a word of the text
+ * or stands for its letters: "spic vln" finds "Violins 1 spiccato". */
+export function matches(question: string, text: string): boolean {
+  const words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
+  return question
+    .toLowerCase()
+    .split(/\s+/)
+    .filter(Boolean)
+    .every((q) => words.some((w) => w.startsWith(q) || skeleton(w).startsWith(q)));
+}
+
+/** skeleton drops the vowels after the first letter, as abbreviations do. */
+function skeleton(word: string): string {
+  return word.slice(0, 1) + word.slice(1).replace(/[aeiou]/g, "");
+}

@@ -1,0 +1,158 @@
+import type { Bus, Call, Delta, Id, Instrument, Machine, Schemas, Section } from "./api";
+
+/** List is an ordered list of things, found by id. */
+export interface List<T> {
+  order: readonly Id[];
+  byId: ReadonlyMap<Id, T>;
+}
+
+/** Sheet is a template as the browser keeps it. It holds no rules: what is
+ * computed comes from the server as facts. */
+export interface Sheet {
+  id: string;
+  revision: number;
+  name: string;
+  settings: Schemas["Settings"];
+  folds: List<Schemas["Fold"]>;
+  sections: List<Section>;
+  instruments: List<Instrument>;
+  buses: List<Bus>;
+  libraries: List<Schemas["Library"]>;
+  players: List<Schemas["Player"]>;
+  patches: List<Schemas["Patch"]>;
+  machines: List<Machine>;
+  calls: List<Call>;
+  facts: ReadonlyMap<Id, Schemas["Fact"]>;
+  risers: Readonly<Record<Id, number>>;
+  marks: number;
+}
+
+export function list<T extends { id: Id }>(things: readonly T[]): List<T> {
+  return { order: things.map((x) => x.id), byId: new Map(things.map((x) => [x.id, x])) };
+}
+
+export function things<T>(l: List<T>): T[] {
+  return l.order.map((id) => l.byId.get(id)!);
+}
+
+export function sheetOf(opened: Schemas["Opened"]): Sheet {
+  const t = opened.template;
+  return {
+    id: opened.id,
+    revision: opened.revision,
+    name: t.name,
+    settings: t.settings,
+    folds: list(t.folds),
+    sections: list(t.sections),
+    instruments: list(t.instruments),
+    buses: list(t.buses),
+    libraries: list(t.libraries),
+    players: list(t.players),
+    patches: list(t.patches),
+    machines: list(t.machines),
+    calls: list(t.calls),
+    facts: new Map(opened.facts.map((f) => [f.id, f])),
+    risers: opened.risers,
+    marks: opened.proof.marks,
+  };
+}
+
+interface ListDelta<T> {
+  put: T[];
+  splice?: Schemas["Splice"];
+}
+
+/** follow takes one list to its next revision. */
+export function follow<T extends { id: Id }>(before: List<T>, delta: ListDelta<T> | undefined): List<T> {
+  if (!delta) return before;
+  let order = before.order;
+  const byId = new Map(before.byId);
+  for (const x of delta.put) byId.set(x.id, x);
+  if (delta.splice) {
+    const { at, remove, ids } = delta.splice;
+    const next = [...order.slice(0, at), ...ids, ...order.slice(at + remove)];
+    const kept = new Set(ids);
+    for (const id of order.slice(at, at + remove)) if (!kept.has(id)) byId.delete(id);
+    order = next;
+  }
+  return { order, byId };
+}
+
+/** after takes the sheet to the revision of a delta. */
+export function after(sheet: Sheet, d: Delta): Sheet {
+  const facts = d.facts ? new Map(sheet.facts) : sheet.facts;
+  if (d.facts) for (const f of d.facts) (facts as Map<Id, Schemas["Fact"]>).set(f.id, f);
+  return {
+    ...sheet,
+    revision: d.revision,
+    name: d.name,
+    settings: d.settings ?? sheet.settings,
+    folds: follow(sheet.folds, d.lists.folds),
+    sections: follow(sheet.sections, d.lists.sections),
+    instruments: follow(sheet.instruments, d.lists.instruments),
+    buses: follow(sheet.buses, d.lists.buses),
+    libraries: follow(sheet.libraries, d.lists.libraries),
+    players: follow(sheet.players, d.lists.players),
+    patches: follow(sheet.patches, d.lists.patches),
+    machines: follow(sheet.machines, d.lists.machines),
+    calls: follow(sheet.calls, d.lists.calls),
+    facts,
+    marks: d.proof.marks,
+  };
+}
+
+/** tintOf finds the tint of a section: its own, or its nearest parent's. */
+export function tintOf(sheet: Sheet, section: Id | undefined): string {
+  for (let id = section, n = 0; id && n < 9; n++) {
+    const s = sheet.sections.byId.get(id);
+    if (s?.tint) return s.tint;
+    id = s?.parent;
+  }
+  return "grey";
+}
+
+export function tintVar(tint: string): string {
+  return `var(--tint-${tint})`;
+}
+
+/** pathOf names a section with its parents: "Winds / Flutes". */
+export function pathOf(sheet: Sheet, section: Id): string {
+  const names: string[] = [];
+  for (let id: Id | undefined = section; id && names.length < 9; ) {
+    const s: Section | undefined = sheet.sections.byId.get(id);
+    if (!s) break;
+    names.unshift(s.name);
+    id = s.parent;
+  }
+  return names.join(" / ");
+}
+
+export function libraryOf(sheet: Sheet, i: Instrument): Schemas["Library"] | undefined {
+  const patch = i.patches[0] ? sheet.patches.byId.get(i.patches[0]) : undefined;
+  return patch && sheet.libraries.byId.get(patch.library);
+}
+
+export function seatText(sheet: Sheet, i: Instrument): string {
+  if (!i.seat) return "";
+  const m = sheet.machines.byId.get(i.seat.machine);
+  return `${m?.name ?? "?"} ${i.seat.riser}·${i.seat.port}·${String(i.seat.channel).padStart(2, "0")}`;
+}
+
+export function mib(x: number): string {
+  if (x < 1024) return `${Math.round(x)} MiB`;
+  return x < 10240 ? `${(x / 1024).toFixed(1)} GiB` : `${Math.round(x / 1024)} GiB`;
+}
+
+export function gib(x: number): string {
+  return x > 0 && x < 10240 ? (x / 1024).toFixed(1) : String(Math.round(x / 1024));
+}
+
+export function db(x: number): string {
+  const text = x.toFixed(2).replace(/\.?0+$/, "");
+  return `${x > 0 && text !== "0" ? "+" : ""}${text === "-0" ? "0" : text} dB`.replace("-", "−");
+}
+
+export function wait(seconds: number): string {
+  if (seconds < 60) return `${Math.ceil(seconds)} s`;
+  return `${Math.floor(seconds / 60)} min ${Math.ceil(seconds % 60)} s`;
+}

@@ -1,0 +1,49 @@
+/** RestGlyph shows the state of an instrument by shape: a whole-bar rest for
+ * tacet, a filling ring for tuning, a note head for ready, an accent for
+ * failed. */
+export function RestGlyph({ state, progress = 0, reason }: { state?: string; progress?: number; reason?: string }) {
+  const label =
+    state === "tuning"
+      ? `tuning, ${Math.round(progress * 100)} percent`
+      : state === "failed"
+        ? `failed: ${reason ?? ""}`
+        : (state ?? "tacet");
+  return (
+    <svg width="18" height="16" viewBox="0 0 18 16" role="img" aria-label={label} data-state={state ?? "tacet"}>
+      <title>{reason ? `${label} (${reason})` : label}</title>
+      {shape(state, progress)}
+    </svg>
+  );
+}
+
+function shape(state: string | undefined, progress: number) {
+  const round = 2 * Math.PI * 5;
+  switch (state) {
+    case "ready":
+      return <ellipse cx="9" cy="8" rx="5.6" ry="4" transform="rotate(-22 9 8)" fill="var(--ink)" />;
+    case "tuning":
+      return (
+        <>
+          <circle cx="9" cy="8" r="5" fill="none" stroke="var(--line)" strokeWidth="2.6" />
+          <circle
+            cx="9"
+            cy="8"
+            r="5"
+            fill="none"
+            stroke="var(--accent)"
+            strokeWidth="2.6"
+            strokeDasharray={`${round * Math.max(0.06, progress)} ${round}`}
+            transform="rotate(-90 9 8)"
+          />
+        </>
+      );
+    case "failed":
+      return <path d="M3.5 3.5 14 8 3.5 12.5" fill="none" stroke="var(--accent)" strokeWidth="2" />;
+  }
+  return (
+    <g fill="var(--soft)">
+      <rect x="2" y="6" width="14" height="1.2" />
+      <rect x="5.5" y="7" width="7" height="3.4" />
+    </g>
+  );
+}

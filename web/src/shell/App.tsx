@@ -1,0 +1,44 @@
+import { Tooltip } from "radix-ui";
+import { useEffect } from "react";
+import { start, useApp } from "../model/store";
+import { ClashDialog } from "./ClashDialog";
+import { Dialogs } from "./Dialogs";
+import { FoldedSheet } from "./FoldedSheet";
+import { useKeys } from "./keys";
+import { Notices } from "./Notices";
+import { SignIn } from "./SignIn";
+import { TitleLine } from "./TitleLine";
+import { TraceLine } from "./TraceLine";
+
+export function App() {
+  const person = useApp((s) => s.person);
+  const ready = useApp((s) => s.sheet !== null);
+  useEffect(() => void start(), []);
+  return (
+    <Tooltip.Provider delayDuration={400}>
+      {person === null ? <SignIn /> : person && ready ? <Studio /> : <Waiting />}
+      <Notices />
+    </Tooltip.Provider>
+  );
+}
+
+function Waiting() {
+  return (
+    <main className="grid h-full place-items-center text-soft" aria-busy="true">
+      Unfolding…
+    </main>
+  );
+}
+
+function Studio() {
+  useKeys();
+  return (
+    <div className="flex h-full flex-col">
+      <TitleLine />
+      <FoldedSheet />
+      <TraceLine />
+      <Dialogs />
+      <ClashDialog />
+    </div>
+  );
+}

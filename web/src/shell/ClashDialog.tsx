@@ -1,0 +1,44 @@
+import { Dialog } from "radix-ui";
+import { attempt, set, useApp } from "../model/store";
+import { Floating } from "./Floating";
+
+/** ClashDialog shows both values when somebody else was quicker; nothing
+ * typed is lost. */
+export function ClashDialog() {
+  const clash = useApp((s) => s.clash);
+  if (!clash) return null;
+  const close = () => set({ clash: null });
+  const mine = () => {
+    close();
+    void attempt(clash.again, clash.again);
+  };
+  return (
+    <Floating title="Somebody else changed this meanwhile" open onOpenChange={close} className="w-[440px]">
+      <Dialog.Description className="mb-3">{clash.problem.detail}.</Dialog.Description>
+      <dl className="mb-4 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
+        <dt className="text-soft">Now</dt>
+        <dd className="select-text" data-value="theirs">
+          {text(clash.problem.theirs)}
+        </dd>
+        <dt className="text-soft">Yours</dt>
+        <dd className="select-text" data-value="yours">
+          {text(clash.problem.yours)}
+        </dd>
+      </dl>
+      <div className="flex justify-end gap-2">
+        <button type="button" className="button" onClick={close}>
+          Keep what is there
+        </button>
+        <button type="button" className="button button-main" onClick={mine}>
+          Set mine
+        </button>
+      </div>
+    </Floating>
+  );
+}
+
+function text(value: unknown): string {
+  if (value === null || value === undefined) return "(nothing)";
+  if (Array.isArray(value)) return value.join("; ");
+  return typeof value === "object" ? JSON.stringify(value) : String(value);
+}

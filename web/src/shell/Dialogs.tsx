@@ -1,0 +1,25 @@
+import { ImportDialog } from "../leaves/orchestra/ImportDialog";
+import { MachineDialog } from "../leaves/seating/MachineDialog";
+import { set, useApp } from "../model/store";
+import { Finder } from "./Finder";
+import { KeyMap } from "./KeyMap";
+import { Marks } from "./Marks";
+
+/** Dialogs shows the one dialog that is open. */
+export function Dialogs() {
+  const dialog = useApp((s) => s.dialog);
+  const close = () => set({ dialog: null, importing: null });
+  switch (dialog) {
+    case "finder":
+      return <Finder close={close} />;
+    case "keys":
+      return <KeyMap close={close} />;
+    case "marks":
+      return <Marks close={close} />;
+    case "import":
+      return <ImportDialog close={close} />;
+    case "machine":
+      return <MachineDialog close={close} />;
+  }
+  return null;
+}

@@ -1,0 +1,38 @@
+import { Floating } from "./Floating";
+
+const keys: [string, string][] = [
+  ["Alt 3, 4, 5, 7", "unfold Orchestra, Seating, Routing, Calls; with Shift, beside"],
+  ["Ctrl K or /", "find instruments, stems, machines, calls, commands"],
+  ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
+  ["Ctrl A", "select every row"],
+  ["Home, End", "first row, last row"],
+  ["← →", "move through the fields of a row"],
+  ["E", "edit the field under focus; Tab to the next, Enter to keep, Escape to leave"],
+  ["C", "call the selection: ready"],
+  ["X", "rest the selection: tacet"],
+  ["Shift C", "call the selection, rest the others of its sections"],
+  ["D", "duplicate with everything"],
+  ["N", "new row below"],
+  ["Delete", "delete the selection"],
+  ["Alt ↑, Alt ↓", "move the selection"],
+  ["G S, G M, G P", "set stem, machine, library of the selection"],
+  ["[ and ]", "fold, unfold the section; with Shift, all"],
+  ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
+  [".", "the marks and their remedies"],
+  ["?", "this list"],
+];
+
+export function KeyMap({ close }: { close: () => void }) {
+  return (
+    <Floating title="Keys" open onOpenChange={close} className="w-[560px]">
+      <dl className="grid grid-cols-[150px_1fr] gap-y-1.5 overflow-y-auto">
+        {keys.map(([key, does]) => (
+          <div key={key} className="contents">
+            <dt className="font-semibold">{key}</dt>
+            <dd>{does}</dd>
+          </div>
+        ))}
+      </dl>
+    </Floating>
+  );
+}

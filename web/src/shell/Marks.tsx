@@ -1,0 +1,74 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schemas } from "../model/api";
+import { computed } from "../model/queries";
+import { mend, select, set, show, useApp } from "../model/store";
+import { Floating } from "./Floating";
+
+/** Marks lists the findings of the proof, each with its remedies. */
+export function Marks({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.marks(sheet.id, sheet.revision));
+  return (
+    <Floating
+      title={data?.total ? `${data.total} mark${data.total === 1 ? "" : "s"}` : "Proved"}
+      open
+      onOpenChange={close}
+      className="w-[640px]"
+    >
+      {data?.total === 0 && <p className="text-soft">Nothing to mend: {data.codes.length} rules hold for every row.</p>}
+      <ul className="-mx-2 min-h-0 flex-1 overflow-y-auto">
+        {data?.marks.map((m, n) => (
+          <MarkRow key={`${m.code}${m.subject}${n}`} mark={m} />
+        ))}
+      </ul>
+      {data && data.total > data.marks.length && (
+        <p className="pt-2 text-soft">The first {data.marks.length} are shown; mend some to see the rest.</p>
+      )}
+    </Floating>
+  );
+}
+
+function MarkRow({ mark }: { mark: Schemas["Mark"] }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const look = () => {
+    if (sheet.instruments.byId.has(mark.subject)) {
+      select([mark.subject], mark.subject);
+      show("orchestra");
+    } else if (sheet.buses.byId.has(mark.subject)) {
+      set({ bus: mark.subject });
+      show("routing");
+    } else if (sheet.machines.byId.has(mark.subject)) show("seating");
+    else if (sheet.calls.byId.has(mark.subject)) show("calls");
+  };
+  return (
+    <li className="border-line border-b px-2 py-2 last:border-0" data-mark={mark.code}>
+      <div className="flex items-baseline gap-3">
+        <span aria-hidden="true" className="font-bold text-accent">
+          &gt;
+        </span>
+        <button type="button" className="flex-1 text-left" onClick={look}>
+          {mark.message}
+        </button>
+        <span className="text-[12px] text-soft">{mark.code}</span>
+      </div>
+      <div className="mt-1 ml-5 flex flex-wrap gap-1.5">
+        {mark.remedies.map((r, n) =>
+          r.can ? (
+            <button
+              key={r.label}
+              type="button"
+              className="button"
+              onClick={() => void mend(mark.code, mark.subject, n)}
+            >
+              {r.label}
+            </button>
+          ) : (
+            <span key={r.label} className="text-soft leading-7">
+              {r.label}
+            </span>
+          ),
+        )}
+      </div>
+    </li>
+  );
+}

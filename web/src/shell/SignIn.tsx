@@ -1,0 +1,77 @@
+import { type FormEvent, useState } from "react";
+import { answer, api, Refusal, type Schemas } from "../model/api";
+import { entered } from "../model/store";
+import { Mark } from "./Mark";
+
+export function SignIn() {
+  const [email, setEmail] = useState("");
+  const [password, setPassword] = useState("");
+  const [wrong, setWrong] = useState("");
+  const [busy, setBusy] = useState(false);
+
+  const enter = async (ask: () => Promise<Schemas["Person"]>) => {
+    setBusy(true);
+    setWrong("");
+    try {
+      await entered(await ask());
+    } catch (e) {
+      if (!(e instanceof Refusal)) throw e;
+      setWrong(e.problem.detail);
+    } finally {
+      setBusy(false);
+    }
+  };
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    void enter(() => answer(api.POST("/api/session", { body: { email, password } })));
+  };
+
+  return (
+    <main className="grid h-full place-items-center bg-spine">
+      <form onSubmit={submit} className="w-80 rounded-[4px] border border-line bg-paper p-6" aria-label="Sign in">
+        <div className="mb-5 flex items-center gap-2.5">
+          <Mark />
+          <h1 className="text-xl">Fanfold</h1>
+        </div>
+        <label className="mb-1 block" htmlFor="email">
+          Email
+        </label>
+        <input
+          id="email"
+          className="field mb-3 w-full"
+          type="email"
+          autoComplete="username"
+          required
+          value={email}
+          onChange={(e) => setEmail(e.target.value)}
+        />
+        <label className="mb-1 block" htmlFor="password">
+          Password
+        </label>
+        <input
+          id="password"
+          className="field mb-4 w-full"
+          type="password"
+          autoComplete="current-password"
+          required
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+        <p role="alert" className="mb-3 text-accent empty:hidden">
+          {wrong}
+        </p>
+        <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
+          Sign in
+        </button>
+        <button
+          type="button"
+          className="button mt-2 w-full justify-center"
+          disabled={busy}
+          onClick={() => void enter(() => answer(api.POST("/api/session/demo")))}
+        >
+          Open the demo studio
+        </button>
+      </form>
+    </main>
+  );
+}

@@ -1,0 +1,136 @@
+import { useQuery } from "@tanstack/react-query";
+import { Redo2, Search, Undo2 } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { computed } from "../model/queries";
+import { redo, set, signOut, undo, useApp } from "../model/store";
+import { gib, things } from "../model/template";
+import { MemoryGlass } from "../parts/MemoryGlass";
+import { useGlass } from "../parts/useGlass";
+import { Mark } from "./Mark";
+import { setTheme, type Theme, theme } from "./theme";
+
+export function TitleLine() {
+  const sheet = useApp((s) => s.sheet)!;
+  const connected = useApp((s) => s.connected);
+  const { data: can } = useQuery(computed.undoable(sheet.id, sheet.revision));
+  return (
+    <header className="flex h-[46px] shrink-0 items-center gap-3 bg-paper px-3">
+      <Mark />
+      <h1 className="truncate text-[17px]">{sheet.name}</h1>
+      <span className="shrink-0 text-soft" data-revision={sheet.revision}>
+        {connected ? `revision ${sheet.revision.toLocaleString("en")}` : "the server is away; dialling again…"}
+      </span>
+      <button
+        type="button"
+        className="button ml-2 h-8 min-w-40 flex-1 justify-start text-soft"
+        onClick={() => set({ dialog: "finder" })}
+        style={{ maxWidth: 260 }}
+      >
+        <Search size={14} aria-hidden="true" /> Find anything <span className="key ml-auto">Ctrl K</span>
+      </button>
+      <RigBars />
+      <button
+        type="button"
+        className={`button h-8 ${sheet.marks > 0 ? "border-accent text-accent" : ""}`}
+        onClick={() => set({ dialog: "marks" })}
+        data-badge="marks"
+      >
+        {sheet.marks === 0 ? "Proved" : `${sheet.marks} mark${sheet.marks === 1 ? "" : "s"}`}
+      </button>
+      <div className="flex">
+        <IconButton
+          label={can?.undo ? `Undo: ${can.undo}` : "Nothing to undo"}
+          disabled={!can?.undo}
+          onClick={() => void undo()}
+        >
+          <Undo2 size={16} />
+        </IconButton>
+        <IconButton
+          label={can?.redo ? `Redo: ${can.redo}` : "Nothing to redo"}
+          disabled={!can?.redo}
+          onClick={() => void redo()}
+        >
+          <Redo2 size={16} />
+        </IconButton>
+        <Menu />
+      </div>
+    </header>
+  );
+}
+
+function RigBars() {
+  const sheet = useApp((s) => s.sheet)!;
+  const rig = useApp((s) => s.rig);
+  const glass = useGlass();
+  return (
+    <div className="ml-auto flex gap-3" data-part="rig">
+      {things(sheet.machines)
+        .slice(0, 3)
+        .map((m) => {
+          const state = rig.get(m.id);
+          return (
+            <div key={m.id} className="w-[118px]" data-machine={m.name} data-online={state?.online ? "yes" : "no"}>
+              <div className="flex justify-between gap-2 text-[12px]">
+                <span className="truncate">{m.name}</span>
+                <span className="shrink-0 text-soft">
+                  {state?.online ? `${gib(state.usedMib)} of ${gib(state.limitMib)} GiB` : "away"}
+                </span>
+              </div>
+              <MemoryGlass name={m.name} parts={glass.get(m.id) ?? []} limit={state?.limitMib ?? 1} />
+            </div>
+          );
+        })}
+    </div>
+  );
+}
+
+function IconButton({
+  label,
+  ...rest
+}: {
+  label: string;
+  disabled?: boolean;
+  onClick?: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      className="grid size-8 place-items-center rounded-[3px] hover:bg-band disabled:opacity-40"
+      {...rest}
+    />
+  );
+}
+
+function Menu() {
+  const person = useApp((s) => s.person);
+  const choose = (t: string) => setTheme(t as Theme);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="button ml-1 h-8" aria-label="View and account">
+        View
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
+          <DropdownMenu.RadioGroup value={theme()} onValueChange={choose}>
+            {(["day", "pit", "system"] as const).map((t) => (
+              <DropdownMenu.RadioItem key={t} value={t} className="menu-item">
+                {{ day: "Day", pit: "Pit", system: "As the system" }[t]}
+                <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
+            Keys <span className="key">?</span>
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void signOut()}>
+            Sign out {person?.name}
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

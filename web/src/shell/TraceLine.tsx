@@ -1,0 +1,64 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schemas } from "../model/api";
+import { computed } from "../model/queries";
+import { type LeafName, leafNames, select, set, show, useApp } from "../model/store";
+
+/** TraceLine tells the whole way of what is selected; every word leads to the
+ * leaf that shows it. */
+export function TraceLine() {
+  const sheet = useApp((s) => s.sheet)!;
+  const selection = useApp((s) => s.selection);
+  const cursor = useApp((s) => s.cursor);
+  const subject = cursor && selection.has(cursor) ? cursor : ([...selection][0] ?? null);
+  return (
+    <section className="flex h-[30px] shrink-0 items-center gap-2 bg-paper px-3" aria-label="Trace" aria-live="polite">
+      <span className="text-soft">Trace</span>
+      {subject ? (
+        <Sentence
+          key={sheet.id}
+          id={sheet.id}
+          revision={sheet.revision}
+          instrument={subject}
+          more={selection.size - 1}
+        />
+      ) : (
+        <span className="text-soft">Select an instrument to see its whole way from patch to mix.</span>
+      )}
+    </section>
+  );
+}
+
+function Sentence({
+  id,
+  revision,
+  instrument,
+  more,
+}: {
+  id: string;
+  revision: number;
+  instrument: string;
+  more: number;
+}) {
+  const { data } = useQuery(computed.trace(id, revision, instrument));
+  if (!data) return null;
+  return (
+    <p className="min-w-0 truncate" data-part="trace" title={data.map((s) => s.join + s.text).join("")}>
+      {data.map((s, n) => (
+        <span key={`${s.id}${n}`}>
+          <span className="whitespace-pre text-soft">{s.join}</span>
+          <button type="button" className={n === 0 ? "font-semibold" : "link"} onClick={() => follow(s)}>
+            {s.text}
+          </button>
+          {n === 0 && more > 0 && <span className="text-soft"> +{more}</span>}
+        </span>
+      ))}
+    </p>
+  );
+}
+
+function follow(s: Schemas["TraceStep"]) {
+  const leaf = leafNames.find((x) => x === s.leaf) as LeafName | undefined;
+  if (leaf === "routing") set({ bus: s.id });
+  if (leaf === "orchestra") select([s.id], s.id);
+  show(leaf ?? "orchestra");
+}

@@ -1,0 +1,74 @@
+import { useEffect } from "react";
+import type { LeafName } from "../model/store";
+import { call, duplicate, get, redo, set, undo, unfold } from "../model/store";
+
+const leafKeys: Record<string, LeafName> = {
+  Digit3: "orchestra",
+  Digit4: "seating",
+  Digit5: "routing",
+  Digit7: "calls",
+};
+
+/** useKeys listens for the keys that work everywhere; keys of the sheet are
+ * the Orchestra leaf's own. */
+export function useKeys() {
+  useEffect(() => {
+    const down = (e: KeyboardEvent) => {
+      if (e.defaultPrevented || typing(e)) return;
+      if (anywhere(e)) e.preventDefault();
+    };
+    addEventListener("keydown", down);
+    return () => removeEventListener("keydown", down);
+  }, []);
+}
+
+/** typing tells whether a key belongs to a text field or an open dialog. */
+function typing(e: KeyboardEvent): boolean {
+  const t = e.target as HTMLElement;
+  const text = t.closest("input, textarea, select, [contenteditable]") !== null;
+  return (
+    (text || get().dialog !== null || t.closest("[role=dialog], [role=menu]") !== null) && !(e.ctrlKey && e.key === "k")
+  );
+}
+
+function anywhere(e: KeyboardEvent): boolean {
+  const ctrl = e.ctrlKey || e.metaKey;
+  if (e.altKey && leafKeys[e.code]) {
+    unfold(leafKeys[e.code]!, e.shiftKey);
+    return true;
+  }
+  if (ctrl && e.key.toLowerCase() === "k") {
+    set({ dialog: "finder" });
+    return true;
+  }
+  if (ctrl && e.key.toLowerCase() === "z") {
+    void (e.shiftKey ? redo() : undo());
+    return true;
+  }
+  if (ctrl || e.altKey) return false;
+  const ids = [...get().selection];
+  switch (e.key) {
+    case "/":
+      set({ dialog: "finder" });
+      return true;
+    case "?":
+      set({ dialog: "keys" });
+      return true;
+    case ".":
+      set({ dialog: "marks" });
+      return true;
+    case "c":
+      if (ids.length) void call(ids, "call");
+      return true;
+    case "C":
+      if (ids.length) void call(ids, "solo");
+      return true;
+    case "x":
+      if (ids.length) void call(ids, "rest");
+      return true;
+    case "d":
+      if (ids.length) void duplicate(ids);
+      return true;
+  }
+  return false;
+}
