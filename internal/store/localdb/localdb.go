@@ -27,9 +27,10 @@ import (
 
 // Server is a running server.
 type Server struct {
-	URL  string // of the database "fanfold"
-	cmd  *exec.Cmd
-	done chan error
+	URL    string // of the database "fanfold"
+	cmd    *exec.Cmd
+	done   chan error
+	launch func(context.Context) (*Server, error)
 }
 
 // ErrMissing is returned when PostgreSQL is not installed.
@@ -62,7 +63,24 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	return launch(ctx, bin, dir, attr, password, port)
+	start := func(ctx context.Context) (*Server, error) { return launch(ctx, bin, dir, attr, password, port) }
+	s, err := start(ctx)
+	if err == nil {
+		s.launch = start
+	}
+	return s, err
+}
+
+// Restart stops the server and starts it again at the same address.
+func (s *Server) Restart(ctx context.Context) (*Server, error) {
+	if err := s.Stop(); err != nil {
+		return nil, err
+	}
+	again, err := s.launch(ctx)
+	if err == nil {
+		again.launch = s.launch
+	}
+	return again, err
 }
 
 func binaries() (string, error) {

@@ -1,0 +1,292 @@
+package app_test
+
+import (
+	"context"
+	"encoding/json"
+	"sync"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
+	"fanfold/internal/store"
+	"fanfold/internal/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// quietRig notes what is wanted and drives nothing.
+type quietRig struct {
+	mu     sync.Mutex
+	wanted map[string][]rig.Load
+}
+
+func (q *quietRig) Know(rig.Host)   {}
+func (q *quietRig) Address() string { return "nats://example.invalid" }
+func (q *quietRig) Want(_, _, machine string, loads []rig.Load) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.wanted[machine] = loads
+}
+
+func (q *quietRig) names(machine string) []string {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	out := []string{}
+	for _, l := range q.wanted[machine] {
+		out = append(out, l.Name)
+	}
+	return out
+}
+
+type fixture struct {
+	store    *store.Store
+	app      *app.App
+	rig      *quietRig
+	ada, ben app.Person
+	id       uuid.UUID
+	hot      *app.Hot
+}
+
+var ctx = context.Background()
+
+// setUp gives a studio of two people with a seated template of 40 rows.
+func setUp(t *testing.T) *fixture {
+	f := &fixture{store: storetest.Open(t), rig: &quietRig{wanted: map[string][]rig.Load{}}}
+	f.app = app.New(f.store, f.rig)
+	ada, err := f.store.AccountEnsure(ctx, "Studio", "ada@studio.example", "Ada", "a long password")
+	require.NoError(t, err)
+	ben, err := f.store.AccountEnsure(ctx, "Other", "ben@studio.example", "Ben", "a long password")
+	require.NoError(t, err)
+	f.ada = app.Person{ID: ada.ID, Studio: ada.StudioID, Name: "Ada"}
+	f.ben = app.Person{ID: ben.ID, Studio: ada.StudioID, Name: "Ben"} // works in Ada's studio
+	base := coretest.Orchestra(40, 2)
+	base = coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	row, err := f.app.Create(ctx, f.ada, base)
+	require.NoError(t, err)
+	f.id = row.ID
+	f.hot, err = f.app.Open(ctx, f.ada, row.ID)
+	require.NoError(t, err)
+	return f
+}
+
+func rename(id template.ID, name string) change.Change {
+	return change.Edit{Edits: []change.Fields{{ID: id, Name: &name}}}
+}
+
+func annotate(id template.ID, notes string) change.Change {
+	return change.Edit{Edits: []change.Fields{{ID: id, Notes: &notes}}}
+}
+
+func asJSON(t *testing.T, x any) string {
+	data, err := json.Marshal(x)
+	require.NoError(t, err)
+	return string(data)
+}
+
+func TestAnotherStudioFindsNothing(t *testing.T) {
+	f := setUp(t)
+	stranger := app.Person{ID: uuid.New(), Studio: uuid.New()}
+	_, err := f.app.Open(ctx, stranger, f.id)
+	require.ErrorIs(t, err, store.ErrNotFound)
+	_, err = app.New(f.store, f.rig).Open(ctx, stranger, f.id)
+	require.ErrorIs(t, err, store.ErrNotFound, "nor when it is not in memory yet")
+}
+
+// A server that starts again has every acknowledged change, and nothing else.
+func TestARestartLosesNothing(t *testing.T) {
+	f := setUp(t)
+	for n := range store.SnapshotEvery + 7 {
+		id := f.hot.View().Template.Instruments[n%40].ID
+		_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, annotate(id, uuid.NewString()))
+		require.NoError(t, err)
+	}
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Delete{IDs: []template.ID{"nobody"}})
+	require.Error(t, err)
+	again, err := app.New(f.store, f.rig).Open(ctx, f.ada, f.id)
+	require.NoError(t, err)
+	require.Equal(t, f.hot.View().Revision, again.View().Revision)
+	require.Equal(t, asJSON(t, f.hot.View().Template), asJSON(t, again.View().Template))
+	_, err = again.Undo(ctx, f.ada)
+	require.NoError(t, err, "undo reaches back over the restart")
+}
+
+func TestChangesMergeOrClash(t *testing.T) {
+	f := setUp(t)
+	first, second := f.hot.View().Template.Instruments[0].ID, f.hot.View().Template.Instruments[1].ID
+	base := f.hot.View().Revision
+	_, err := f.hot.ApplyFrom(ctx, f.ada, base, rename(first, "Ada's name"))
+	require.NoError(t, err)
+	_, err = f.hot.ApplyFrom(ctx, f.ben, base, annotate(first, "another field"))
+	require.NoError(t, err)
+	_, err = f.hot.ApplyFrom(ctx, f.ben, base, rename(second, "another row"))
+	require.NoError(t, err)
+	_, err = f.hot.ApplyFrom(ctx, f.ben, base, rename(first, "Ben's name"))
+	var clash *app.ClashError
+	require.ErrorAs(t, err, &clash)
+	require.Equal(t, "Ada's name", clash.Theirs)
+	require.Equal(t, "Ben's name", clash.Yours)
+	require.Equal(t, "Ada's name", f.hot.View().Template.Instrument(first).Name)
+	_, err = f.hot.ApplyFrom(ctx, f.ben, 99, rename(first, "from the future"))
+	var old *app.TooOldError
+	require.ErrorAs(t, err, &old)
+}
+
+// Undo takes back one's own changes only, and redo brings them back.
+func TestUndoIsOnesOwn(t *testing.T) {
+	f := setUp(t)
+	first := f.hot.View().Template.Instruments[0]
+	second := f.hot.View().Template.Instruments[1]
+	apply := func(p app.Person, c change.Change) {
+		_, err := f.hot.ApplyFrom(ctx, p, f.hot.View().Revision, c)
+		require.NoError(t, err)
+	}
+	apply(f.ada, rename(first.ID, "A"))
+	apply(f.ben, rename(second.ID, "B"))
+	_, err := f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, first.Name, f.hot.View().Template.Instrument(first.ID).Name)
+	require.Equal(t, "B", f.hot.View().Template.Instrument(second.ID).Name)
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.ErrorIs(t, err, app.ErrNothing)
+	undo, redo := f.hot.Undoable(f.ada)
+	require.Equal(t, []string{"", "Set name of 1 row"}, []string{undo, redo})
+	_, err = f.hot.Redo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, "A", f.hot.View().Template.Instrument(first.ID).Name)
+	apply(f.ben, rename(first.ID, "C"))
+	_, err = f.hot.Undo(ctx, f.ada)
+	var clash *app.ClashError
+	require.ErrorAs(t, err, &clash, "what Ben set since is not undone by Ada")
+}
+
+// Every delta takes a browser's copy from one revision to the next.
+func TestDeltasRebuildTheTemplate(t *testing.T) {
+	f := setUp(t)
+	w := f.hot.Watch(f.hot.View().Revision)
+	require.Equal(t, "rig", (<-w.Events).Name)
+	order := ids(f.hot.View().Template)
+	t0 := f.hot.View().Template
+	for _, c := range []change.Change{
+		rename(order[0], "First"),
+		change.Move{IDs: []template.ID{order[30], order[2]}, Section: t0.Instruments[5].Section, Before: order[5]},
+		change.Delete{IDs: []template.ID{order[7], order[20]}},
+		change.RemoveBus{ID: t0.StemsOf("fold-fine")[0].ID},
+	} {
+		_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, c)
+		require.NoError(t, err)
+		var d struct {
+			Revision int64
+			Lists    map[string]struct{ Splice *app.Splice }
+		}
+		require.NoError(t, json.Unmarshal((<-w.Events).Data, &d))
+		require.Equal(t, f.hot.View().Revision, d.Revision)
+		if s := d.Lists["instruments"].Splice; s != nil {
+			order = append(append(append([]template.ID{}, order[:s.At]...), s.IDs...), order[s.At+s.Remove:]...)
+		}
+		require.Equal(t, ids(f.hot.View().Template), order)
+	}
+	resumed := f.hot.Watch(f.hot.View().Revision - 2)
+	require.Equal(t, f.hot.View().Revision-1, (<-resumed.Events).Revision)
+	require.Equal(t, f.hot.View().Revision, (<-resumed.Events).Revision)
+	lost := f.hot.Watch(-1)
+	require.Equal(t, "reset", (<-lost.Events).Name)
+}
+
+func ids(t *template.Template) []template.ID {
+	var out []template.ID
+	for _, i := range t.Instruments {
+		out = append(out, i.ID)
+	}
+	return out
+}
+
+func TestCallsAreWantedRefusedAndKept(t *testing.T) {
+	f := setUp(t)
+	all := ids(f.hot.View().Template)
+	require.NoError(t, f.hot.Call(ctx, all[:4], app.CallThem))
+	require.Equal(t, 4, len(f.rig.names("Machine 1"))+len(f.rig.names("Machine 2")))
+
+	small := *f.hot.View().Template.Machines[0]
+	small.MemoryMiB, small.ReserveMiB = 700, 0
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&small)}})
+	require.NoError(t, err)
+	var room *app.NoRoomError
+	require.ErrorAs(t, f.hot.Call(ctx, all, app.CallThem), &room)
+	require.Contains(t, room.Error(), "Machine 1 is")
+	require.Contains(t, room.Error(), "Rest ")
+	require.Len(t, f.hot.Wanted(), 4, "nothing is called when it does not fit")
+
+	before := asJSON(t, f.hot.View().Template)
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem))
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.CallThem))
+	require.Equal(t, before, asJSON(t, f.hot.View().Template), "resting and calling again keeps every setting")
+
+	again := app.New(f.store, f.rig)
+	require.NoError(t, again.Start(ctx))
+	h, err := again.Open(ctx, f.ada, f.id)
+	require.NoError(t, err)
+	require.Equal(t, f.hot.Wanted(), h.Wanted(), "what was called is called again after a restart")
+
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Seat{Seats: []change.Seating{{ID: all[9]}}})
+	require.NoError(t, err)
+	var seat *app.NoSeatError
+	require.ErrorAs(t, f.hot.Call(ctx, all[9:10], app.CallThem), &seat)
+}
+
+func TestMakersKeepEverything(t *testing.T) {
+	f := setUp(t)
+	source := f.hot.View().Template.Instruments[3]
+	_, err := f.hot.Apply(ctx, f.ada, app.Duplicate([]template.ID{source.ID}))
+	require.NoError(t, err)
+	copied := f.hot.View().Template.Instruments[4]
+	require.Equal(t, source.Routes, copied.Routes)
+	require.Equal(t, source.Patches, copied.Patches)
+	require.Equal(t, source.Section, copied.Section)
+	require.Nil(t, copied.Seat)
+	require.NotEqual(t, source.Name, copied.Name)
+
+	for field, value := range map[string]string{"stem": "A new stem", "library": "A new library", "section": "New / Deep", "machine": "machine 2"} {
+		_, err := f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{source.ID, copied.ID}, field, value))
+		require.NoError(t, err, field)
+	}
+	now := f.hot.View()
+	i := now.Template.Instrument(copied.ID)
+	require.Equal(t, "A new library", now.Template.LibraryOf(i).Name)
+	require.Equal(t, "New / Deep", now.Template.SectionPath(i.Section))
+	require.Equal(t, "Machine 2", now.Template.Index().Machines[i.Seat.Machine].Name)
+	require.Equal(t, "A new stem", now.Proof.Fan.Stems(i, "fold-fine")[0].Name)
+	require.Empty(t, now.Proof.Counts()["fold-mismatch"])
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{copied.ID}, "machine", "Nowhere"))
+	require.ErrorContains(t, err, `no machine "Nowhere"`)
+}
+
+// PostgreSQL restarted under the server: the change on its way is refused or
+// kept whole, and work goes on.
+func TestTheDatabaseComesBack(t *testing.T) {
+	f := setUp(t)
+	id := f.hot.View().Template.Instruments[0].ID
+	_, err := f.hot.ApplyFrom(ctx, f.ada, 0, rename(id, "Before"))
+	require.NoError(t, err)
+	storetest.Restart(t)
+	for range 10 { // connections from before the restart are found dead one by one
+		h, openErr := f.app.Open(ctx, f.ada, f.id)
+		if openErr != nil {
+			continue
+		}
+		if _, err = h.ApplyFrom(ctx, f.ada, h.View().Revision, rename(id, "After")); err == nil {
+			break
+		}
+	}
+	require.NoError(t, err)
+	loaded, err := f.store.TemplateLoad(ctx, f.ada.Studio, f.id)
+	require.NoError(t, err)
+	require.Equal(t, "After", loaded.Template.Instrument(id).Name)
+	require.Equal(t, int64(2), loaded.Revision)
+}

@@ -1,0 +1,81 @@
+// Package storetest gives tests a real PostgreSQL: one server for a test
+// binary, and a database of its own for each test.
+package storetest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/store"
+	"fanfold/internal/store/localdb"
+)
+
+var (
+	server *localdb.Server
+	dir    string
+	count  atomic.Int64
+)
+
+// Main starts the server, runs the tests and stops it; call it from TestMain.
+func Main(m *testing.M) {
+	os.Exit(run(m))
+}
+
+func run(m *testing.M) int {
+	var err error
+	if dir, err = os.MkdirTemp("", "fanfold-pg-"); err != nil {
+		panic(err)
+	}
+	if err := os.Chmod(dir, 0o755); err != nil { // the server's user enters it
+		panic(err)
+	}
+	defer os.RemoveAll(dir)
+	if server, err = localdb.Start(context.Background(), filepath.Join(dir, "pg")); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	code := m.Run()
+	if err := server.Stop(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	return code
+}
+
+// URL makes an empty database and returns its address.
+func URL(t *testing.T) string {
+	t.Helper()
+	name := fmt.Sprintf("test_%d", count.Add(1))
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, server.URL)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, "create database "+name)
+	require.NoError(t, err)
+	return strings.Replace(server.URL, "/fanfold?", "/"+name+"?", 1)
+}
+
+// Open opens a store on a database of its own.
+func Open(t *testing.T) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), URL(t))
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	return s
+}
+
+// Restart stops the server and starts it again at the same address.
+func Restart(t *testing.T) {
+	t.Helper()
+	again, err := server.Restart(context.Background())
+	require.NoError(t, err)
+	server = again
+}
