@@ -1,0 +1,57 @@
+// Package archtest checks that imports follow the rooms of
+// docs/architecture.md.
+package archtest
+
+import (
+	"encoding/json"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// rooms in order: each may import those before it.
+var rooms = []string{"docs/schema", "internal/core", "internal/format", "internal/rig", "internal/store", "internal/app", "internal/api", "internal/demo", "web", "cmd"}
+
+// coreOrder likewise, within the core.
+var coreOrder = []string{"template", "change", "fan", "calls", "seating", "proof", "intake", "handover", "coretest"}
+
+func room(path string) int {
+	return slices.IndexFunc(rooms, func(r string) bool {
+		return strings.HasPrefix(path, "fanfold/"+r+"/") || path == "fanfold/"+r
+	})
+}
+
+func TestImportsPointDown(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "fanfold/...").Output()
+	require.NoError(t, err)
+	decoder := json.NewDecoder(strings.NewReader(string(out)))
+	seen := 0
+	for decoder.More() {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		require.NoError(t, decoder.Decode(&p))
+		from := room(p.ImportPath)
+		seen++
+		for _, to := range p.Imports {
+			if r := room(to); from >= 0 && r >= 0 {
+				require.LessOrEqual(t, r, from, "%s imports %s", p.ImportPath, to)
+			}
+			name, inCore := strings.CutPrefix(p.ImportPath, "fanfold/internal/core/")
+			if !inCore || name == "coretest" {
+				continue
+			}
+			if other, ok := strings.CutPrefix(to, "fanfold/internal/core/"); ok {
+				require.Less(t, slices.Index(coreOrder, other), slices.Index(coreOrder, name), "%s imports %s", p.ImportPath, to)
+				continue
+			}
+			require.NotContains(t, strings.Split(to, "/")[0], ".", "%s imports %s: the core stands on the standard library", p.ImportPath, to)
+			require.NotContains(t, []string{"net/http", "os", "database/sql", "net"}, to, p.ImportPath)
+		}
+	}
+	require.Greater(t, seen, 15)
+}

@@ -1,0 +1,131 @@
+package rows_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format/rows"
+)
+
+func read(t *testing.T, text string) *rows.List {
+	list, err := rows.Read(strings.NewReader(text), rows.Options{})
+	require.NoError(t, err)
+	return list
+}
+
+// The examples of RFC 4180, section 2, items 1, 2, 5, 6 and 7, with the
+// headings of row lists in the place of the RFC's.
+func TestRFC4180(t *testing.T) {
+	head := "section,instrument,notes\r\n"
+	for name, tc := range map[string]struct{ text, want string }{
+		"1, lines end with CRLF":             {head + "aaa,bbb,ccc\r\nzzz,yyy,xxx\r\n", "[aaa bbb ccc][zzz yyy xxx]"},
+		"2, the last line may lack its end":  {head + "aaa,bbb,ccc\r\nzzz,yyy,xxx", "[aaa bbb ccc][zzz yyy xxx]"},
+		"5, fields may be quoted":            {head + "\"aaa\",\"bbb\",\"ccc\"\r\nzzz,yyy,xxx", "[aaa bbb ccc][zzz yyy xxx]"},
+		"6, a quoted field may break a line": {head + "\"aaa\",\"bbb\",\"c\r\ncc\"\r\nzzz,yyy,xxx", "[aaa bbb c\ncc][zzz yyy xxx]"},
+		"7, a quote is doubled":              {head + "\"aaa\",\"b\"\"bb\",\"ccc\"", "[aaa b\"bb ccc]"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := ""
+			for _, r := range read(t, tc.text).Rows {
+				got += fmt.Sprintf("[%s %s %s]", r.Section, r.Instrument, r.Notes)
+			}
+			require.Equal(t, tc.want, got)
+		})
+	}
+}
+
+func TestHeadingsAreMatched(t *testing.T) {
+	list := read(t, "\xef\xbb\xbfPath;Track Name;Preload MiB;Mystery\nWinds;Flute;1,5;?\n")
+	require.Equal(t, map[string]string{"Path": "section", "Track Name": "instrument", "Preload MiB": "preload_mib"}, list.Mapping)
+	require.Equal(t, []string{"Mystery"}, list.Unmatched)
+	require.InDelta(t, 1.5, *list.Rows[0].PreloadMiB, 0)
+	mapped, err := rows.Read(strings.NewReader("section\tx\nWinds\tFlute\n"), rows.Options{Mapping: map[string]string{"x": "instrument"}})
+	require.NoError(t, err)
+	require.Equal(t, "Flute", mapped.Rows[0].Instrument)
+}
+
+// Bad rows are told by line and column; the good ones around them stay.
+func TestBadRowsDoNotHideGoodOnes(t *testing.T) {
+	list := read(t, "section,instrument,voices,key_low\n"+
+		"Winds,Flute,8,C4\n"+
+		"Winds,Oboe,many,C4\n"+
+		"Winds,Bad \" quote,8,60\n"+
+		"Winds,\xff\xfe,8,60\n"+
+		"Winds,Bassoon,8,H9\n"+
+		"Winds,Tuba,8,60,extra\n"+
+		"Winds,Horn,8,60\n")
+	require.Len(t, list.Rows, 2)
+	require.Equal(t, 60, *list.Rows[0].KeyLow, "C4 is note 60 in scientific pitch")
+	var where []string
+	for _, p := range list.Problems {
+		where = append(where, fmt.Sprintf("%d %s", p.Line, p.Column))
+	}
+	require.Equal(t, []string{"3 voices", "4 ", "5 instrument", "6 key_low", "7 "}, where)
+}
+
+func TestMiddleCIsAskedFor(t *testing.T) {
+	for name, want := range map[string]int{"C3": 60, "C-2": 0, "G8": 127, "F#3": 66, "Bb2": 58} {
+		got, err := rows.Key(name, 3)
+		require.NoError(t, err, name)
+		require.Equal(t, want, *got, name)
+	}
+}
+
+// Sections from paths, a group of one name for two stems, stated defaults.
+func TestIntake(t *testing.T) {
+	list := read(t, "section,instrument,stem,group,machine\n"+
+		"Strings / Violins,Long,High long,Violins,\n"+
+		"Strings / Violins,Short,High short,Violins,\n"+
+		"Strings / Violins,Wrong,,Violins,\n"+
+		"Guides,Dialogue,,,\n")
+	empty := template.New("t", "T")
+	batch, report, problems := intake.Plan(empty, list.Rows, intake.Sequence(), intake.StandardDefaults())
+	require.Equal(t, []intake.Problem{{Line: 4, Column: "stem", Reason: `the group "Violins" needs a stem to feed`}}, problems)
+	require.Equal(t, []string{"Violins", "Violins (High short)"}, report.Groups)
+	require.Equal(t, []string{"Strings", "Strings / Violins", "Guides"}, report.Sections)
+	require.NotEmpty(t, report.Stated)
+	after, inverse, err := change.Apply(empty, batch)
+	require.NoError(t, err)
+	require.Len(t, after.Instruments, 3)
+	back, _, err := change.Apply(after, inverse)
+	require.NoError(t, err)
+	require.Empty(t, back.Instruments)
+	require.Len(t, back.Buses, 2, "one undo takes everything back")
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add("section,instrument\nWinds,Flute\n")
+	f.Add("section;instrument;key_low\n\"a\nb\";c;C#\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		list, err := rows.Read(strings.NewReader(text), rows.Options{})
+		if err != nil {
+			return
+		}
+		empty := template.New("t", "T")
+		batch, _, _ := intake.Plan(empty, list.Rows, intake.Sequence(), intake.StandardDefaults())
+		_, _, err = change.Apply(empty, batch)
+		require.NoError(t, err, "what was read can be taken")
+	})
+}
+
+func BenchmarkImport5000(b *testing.B) {
+	var s strings.Builder
+	s.WriteString("section,instrument,library,stem,group,preload_mib\n")
+	for n := range 5000 {
+		fmt.Fprintf(&s, "Top %d / Sub %d,Instrument %d,Library %d,Stem %d,Group %d,%d\n", n%8, n%40, n, n%9, n%24, n%48, 100+n%50)
+	}
+	for b.Loop() {
+		list, err := rows.Read(strings.NewReader(s.String()), rows.Options{})
+		require.NoError(b, err)
+		empty := template.New("t", "T")
+		batch, _, _ := intake.Plan(empty, list.Rows, intake.Sequence(), intake.StandardDefaults())
+		_, _, err = change.Apply(empty, batch)
+		require.NoError(b, err)
+	}
+}
