@@ -1,0 +1,67 @@
+import { readFileSync } from "node:fs";
+import Ajv2020 from "ajv/dist/2020";
+import {
+  type Color,
+  differenceEuclidean,
+  filterDeficiencyDeuter,
+  filterDeficiencyProt,
+  filterDeficiencyTrit,
+  oklch,
+  wcagContrast,
+} from "culori";
+import { expect, it } from "vitest";
+
+const root = new URL("../../../", import.meta.url);
+const read = (path: string) => JSON.parse(readFileSync(new URL(path, root), "utf8"));
+
+// The published schema, checked by another validator (npm ajv) than the one
+// the program uses.
+it("accepts the demo template and refuses a broken one", () => {
+  const validate = new Ajv2020({ strict: false }).compile(read("docs/schema/template-1.schema.json"));
+  const file = read("internal/format/templatefile/testdata/salt-lantern.fanfold.json");
+  expect(validate(file), JSON.stringify(validate.errors)).toBe(true);
+  file.template.instruments[0].seat.channel = 17;
+  expect(validate(file)).toBe(false);
+});
+
+const css = readFileSync(new URL("web/src/app.css", root), "utf8");
+const colour = (text: string) => oklch(text)!;
+const theme = (name: string) => css.slice(css.indexOf(`[data-theme="${name}"] {`));
+const token = (name: string, key: string) => colour(theme(name).match(new RegExp(`--${key}: (oklch\\([^)]*\\))`))![1]!);
+const tints = (l: number) =>
+  ["moss", "plum", "clay", "stone", "rose", "petrol", "heather"].map((name) => {
+    const m = css.match(
+      new RegExp(
+        `--tint-${name}: oklch\\((?:calc\\(var\\(--tint-l\\) ([+-] [\\d.]+)\\)|var\\(--tint-l\\)) ([\\d.]+) ([\\d.]+)\\)`,
+      ),
+    )!;
+    const shift = Number((m[1] ?? "0").replace(" ", ""));
+    return { name, colour: { mode: "oklch" as const, l: l + shift, c: Number(m[2]), h: Number(m[3]) } };
+  });
+
+// Contrast as in WCAG 2.2, 1.4.3: 4.5 to 1.
+it.each(["day", "pit"])("keeps text readable in %s", (name) => {
+  for (const text of ["ink", "soft", "accent"]) {
+    for (const ground of ["paper", "band", "spine"]) {
+      expect(wcagContrast(token(name, text), token(name, ground)), `${text} on ${ground}`).toBeGreaterThanOrEqual(4.5);
+    }
+  }
+  expect(wcagContrast(token(name, "ink"), token(name, "chosen"))).toBeGreaterThanOrEqual(4.5);
+  expect(wcagContrast(token(name, "accent-text"), token(name, "accent"))).toBeGreaterThanOrEqual(4.5);
+});
+
+// Neighbouring sections differ by a Delta E OK of at least 0.06, in normal
+// vision and as npm culori simulates protan, deutan and tritan vision.
+it.each([0.74, 0.62])("keeps neighbouring tints apart at lightness %s", (l) => {
+  const all = tints(l);
+  const far = differenceEuclidean("oklab");
+  const eyes = [(x: Color) => x, filterDeficiencyProt(1), filterDeficiencyDeuter(1), filterDeficiencyTrit(1)];
+  for (let n = 1; n < all.length; n++) {
+    for (const see of eyes) {
+      expect(
+        far(see(all[n - 1]!.colour), see(all[n]!.colour)),
+        `${all[n - 1]!.name}, ${all[n]!.name}`,
+      ).toBeGreaterThanOrEqual(0.06);
+    }
+  }
+});
