@@ -121,7 +121,7 @@ func Rows() []intake.Row {
 
 func (d desk) row(name string, v variant, n int) intake.Row {
 	full := strings.TrimSpace(name + " " + v.suffix)
-	size := float64(int(d.mib * v.part * (1 - 0.06*float64(n%5))))
+	size := float64(int(1.5 * d.mib * v.part * (1 - 0.06*float64(n%5))))
 	whole := size * 9
 	voices := 4 + int(size/120)
 	stem := d.stem

@@ -77,7 +77,6 @@ export function Orchestra() {
         >
           <div
             role="row"
-            aria-rowindex={0}
             className="sticky top-0 z-20 grid h-7 items-center border-line border-b bg-paper pr-3 pl-[62px] text-soft"
             style={{ gridTemplateColumns: grid }}
           >

@@ -1,0 +1,215 @@
+package e2e_test
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// A person signs in with the password, by keyboard only, selects, calls,
+// rests, edits, undoes and finds.
+func TestTheMainPathByKeyboard(t *testing.T) {
+	p := visit(t, 1280, 800)
+	p.see("#email").MustInput("composer@saltlantern.example")
+	p.keys(input.Tab)
+	p.see("#password:focus").MustInput("a lighthouse at the edge of a salt desert")
+	p.keys(input.Enter)
+	p.see(`[data-leaf="orchestra"] [role=row]`)
+
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.keys(input.ArrowDown)
+	p.see(`[data-row="Piccolo long"][aria-selected=true]`)
+	p.keys(input.KeyJ)
+	p.chord(input.ShiftLeft, input.ArrowDown)
+	require.Len(t, p.page.MustElements(`[role=row][aria-selected=true]`), 2)
+	p.seeText("[data-part=trace]", `Piccolo short|Piccolo effects`)
+
+	p.keys(input.KeyC)
+	p.see(`[data-row="Piccolo short"][data-state=ready]`)
+	p.see(`[data-row="Piccolo effects"][data-state=ready]`)
+	p.keys(input.KeyX)
+	p.see(`[data-row="Piccolo short"][data-state=tacet]`)
+
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.keys(input.Home, input.KeyE)
+	edit := p.see(`[role=grid] input`)
+	edit.MustSelectAllText().MustInput("Piccolo solo")
+	p.keys(input.Enter)
+	p.see(`[data-row="Piccolo solo"]`)
+	p.chord(input.ControlLeft, input.KeyZ)
+	p.see(`[data-row="Piccolo long"]`)
+	p.keys(input.KeyE)
+	p.see(`[role=grid] input`).MustSelectAllText().MustInput("never kept")
+	p.keys(input.Escape)
+	p.see(`[data-row="Piccolo long"]`)
+
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.keys(input.KeyD)
+	p.see(`[data-row="Piccolo long 2"]`)
+	p.keys(input.Delete)
+	p.gone(`[data-row="Piccolo long 2"]`)
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput("spic vln")
+	p.seeText("[cmdk-item]", "Violins 1 short")
+	p.keys(input.Enter)
+	p.see(`[role=row][data-row^="Violins 1"][aria-selected=true]`)
+}
+
+// The proof's one mark of the demo is mended in one step, and undone.
+func TestAMarkIsMendedAndUndone(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.press("1 mark")
+	p.see(`[data-mark="shared-return"]`)
+	p.press("Split it")
+	p.gone(`[data-mark="shared-return"]`)
+	p.keys(input.Escape)
+	p.seeText(`[data-badge=marks]`, "Proved")
+	p.chord(input.ControlLeft, input.KeyZ)
+	p.seeText(`[data-badge=marks]`, "1 mark")
+}
+
+// A call that does not fit is refused with what would make it fit; a named
+// call comes with one click; the ready set is saved and found again.
+func TestCallsOnTheDemo(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("calls")
+	p.click(`[data-call="Opening call"] button:nth-of-type(2)`)
+	p.seeText(`[data-leaf=calls] header`, "6 ready")
+	p.see(`[aria-label="Name of the call"]`).MustInput("Six of them")
+	p.press("Save$")
+	p.see(`[data-call="Six of them"]`)
+	p.unfold("orchestra")
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.chord(input.ControlLeft, input.KeyA)
+	p.keys(input.KeyC)
+	p.seeText("[role=alert]", "short.*Rest ")
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+	p.click(`[aria-label="Forget the call Six of them"]`)
+	p.gone(`[data-call="Six of them"]`)
+}
+
+// A stem tells exactly what reaches it and with what gain; a route is cut,
+// changed and brought back from the leaf.
+func TestRoutingIsEditedFromTheLeaf(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("routing")
+	p.click(`[data-node="Harp"][data-kind=stem]`)
+	p.seeText(`[data-inspects=Harp] h4`, "6 ways reach it")
+	gain := p.see(`[aria-label="Gain to Keys and harp, dB"]`)
+	gain.MustClick().MustSelectAllText().MustInput("-3")
+	p.keys(input.Enter)
+	p.seeText("[data-part=sums]", "fine fold does not add up")
+	p.see(`[data-inspects=Harp] [data-route="Keys and harp"] button[title="Where the signal is taken"]`)
+	p.chord(input.ControlLeft, input.KeyZ)
+	p.seeText("[data-part=sums]", "24 stems add up to the mix")
+	p.click(`[aria-label="Disconnect from Keys and harp"]`)
+	p.seeText(`[data-inspects=Harp] [data-part=routes]`, "It goes nowhere")
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.chord(input.ControlLeft, input.KeyZ)
+	p.see(`[data-route="Keys and harp"]`)
+}
+
+// A list is dropped in, seen with its problems, taken, seated, and taken out
+// again; two browsers see each other's changes, and a clash shows both values.
+func TestAListTwoBrowsersAndAClash(t *testing.T) {
+	p := enter(t, 1280, 800)
+	path := filepath.Join(t.TempDir(), "list.csv")
+	require.NoError(t, os.WriteFile(path, []byte("section,instrument,stem,library,What\nBells / Hand,Salt bell,Bells,Coldharbour Percussion,x\nBells / Hand,Lamp bell,Bells,Coldharbour Percussion,x\n,No section,Bells,,x\n"), 0o644))
+	p.press("Bring in")
+	p.see(`input[type=file]`).MustSetFiles(path)
+	p.seeText("[data-part=problems]", "line 4")
+	p.seeText("[data-part=problems]", "the section is empty")
+	p.see(`select[aria-label="Read What as"]`)
+	p.press("Take 2 rows")
+	p.gone("[role=dialog]")
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput("salt bell")
+	p.see(`[cmdk-item]`)
+	p.keys(input.Enter)
+	p.see(`[data-row="Salt bell"][aria-selected=true]`)
+	p.seeText("[data-part=trace]", "not seated")
+	p.unfold("seating")
+	p.seeText("[data-part=unseated]", "2 without a seat")
+	p.press("Seat everyone")
+	p.gone("[data-part=unseated]")
+	p.see(`[data-seat="Salt bell"]`)
+	p.unfold("orchestra")
+
+	other := enter(t, 1280, 800)
+	other.keys(input.Slash)
+	other.see("[cmdk-input]").MustInput("salt bell")
+	other.see(`[cmdk-item]`)
+	other.keys(input.Enter)
+	other.see(`[data-row="Salt bell"][aria-selected=true]`)
+	p.page.MustEval(`() => document.querySelector('[data-row="Salt bell"] [data-field=name]').dispatchEvent(new MouseEvent("dblclick", {bubbles: true}))`)
+	p.see("[role=grid] input").MustSelectAllText().MustInput("Brine bell")
+	p.keys(input.Enter)
+	other.see(`[data-row="Brine bell"]`)
+
+	p.export(t, "smf", "MThd")
+	p.export(t, "routing", "section,instrument")
+	p.export(t, "template", `"fanfold-template"`)
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	for range 3 {
+		p.chord(input.ControlLeft, input.KeyZ)
+	}
+	other.gone(`[data-row="Brine bell"]`)
+}
+
+// export fetches a file as the page would, and looks at its beginning.
+func (p *person) export(t *testing.T, format, says string) {
+	t.Helper()
+	id := p.page.MustEval(`async () => (await (await fetch("/api/templates")).json())[0].id`).Str()
+	cookies, err := p.page.Cookies(nil)
+	require.NoError(t, err)
+	r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/templates/%s/export/%s", studio.address, id, format), nil)
+	require.NoError(t, err)
+	for _, c := range cookies {
+		r.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
+	}
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	data, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	require.True(t, answer.StatusCode == 200 && strings.Contains(string(data[:min(400, len(data))]), says), "%s: %s", format, data[:min(200, len(data))])
+}
+
+// axe-core (npm, WCAG 2.2 rules) finds no serious violation in either theme.
+func TestNoSeriousAccessibilityViolation(t *testing.T) {
+	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	p := enter(t, 1280, 800)
+	for _, theme := range []string{"day", "pit"} {
+		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
+		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}} {
+			p.unfold(leaves[0], leaves[1:]...)
+			p.page.MustEval("() => {" + string(axe) + "}")
+			found := p.page.MustEval(`async () => {
+				const r = await axe.run(document, { resultTypes: ["violations"] });
+				return r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+					.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary).join(" | ")).join("\n");
+			}`).Str()
+			require.Empty(t, found, "%s, %v", theme, leaves)
+		}
+	}
+}
+
+func (p *person) keys(keys ...input.Key) {
+	p.t.Helper()
+	require.NoError(p.t, p.page.Keyboard.Type(keys...))
+}
+
+func (p *person) chord(hold, key input.Key) {
+	p.t.Helper()
+	require.NoError(p.t, p.page.KeyActions().Press(hold).Type(key).Release(hold).Do())
+}
