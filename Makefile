@@ -40,8 +40,10 @@ web/dist/index.html: web/node_modules/.ready $(shell find web/src -type f) web/i
 	$(NPM) run --silent build
 	@touch web/dist/.keep $@
 
-web/node_modules/.ready: web/package-lock.json
-	$(NPM) ci --no-audit --no-fund --silent
+# Not 'npm ci': it refuses a lock made where a registry holds the builds of one
+# platform only. This installs what the lock says and leaves the lock alone.
+web/node_modules/.ready: web/package-lock.json web/package.json
+	$(NPM) install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 
 # Debian's packages.
