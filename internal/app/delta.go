@@ -127,7 +127,7 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 		Proof: ProofSummary{Marks: len(h.proof.Marks), Counts: h.proof.Counts()},
 		Lists: lists(before, h.t), Facts: changedFacts(factsBefore, h.facts),
 	}
-	if !settingsEqual(before.Settings, h.t.Settings) {
+	if !before.Settings.Equal(h.t.Settings) {
 		d.Settings = &h.t.Settings
 	}
 	data, err := json.Marshal(d)
@@ -141,14 +141,6 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 		h.deltas = slices.Clone(h.deltas[len(h.deltas)-keptDeltas:])
 	}
 	h.tell(event)
-}
-
-func settingsEqual(a, b template.Settings) bool {
-	upbeat := slices.Equal(a.Upbeat, b.Upbeat)
-	a.Upbeat, b.Upbeat = nil, nil
-	return upbeat && a.RiserPorts == b.RiserPorts && a.RiserPairs == b.RiserPairs && a.FirstPair == b.FirstPair &&
-		a.CoreShare == b.CoreShare && a.MinRiserCores == b.MinRiserCores && a.MemoryRule == b.MemoryRule &&
-		a.TempoBPM == b.TempoBPM && a.CueBar == b.CueBar
 }
 
 func changedFacts(before, after []Fact) []Fact {

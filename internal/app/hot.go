@@ -174,7 +174,7 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	before, factsBefore := h.t, h.facts
 	h.t, h.revision = after, e.Revision
 	h.log = append(h.log, e)
-	h.proof = proof.Recheck(h.proof.Fan, after, "")
+	h.proof = proof.Recheck(h.proof, after, "")
 	h.facts = facts(after, h.proof.Fan)
 	h.tellDelta(e, p, before, factsBefore)
 	h.afterChange(before)

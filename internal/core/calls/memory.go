@@ -104,6 +104,17 @@ func ReadyMiB(t *template.Template, ids []template.ID) map[template.ID]float64 {
 	return g.used
 }
 
+// EverythingMiB is ReadyMiB with every instrument ready.
+func EverythingMiB(t *template.Template) map[template.ID]float64 {
+	g := NewGlass(t)
+	for _, i := range t.Instruments {
+		if i.Seat != nil {
+			g.Add(i, *i.Seat)
+		}
+	}
+	return g.used
+}
+
 // AlwaysReady returns the set that the template's memory rule asks to fit:
 // everything at once, or each call by itself.
 func AlwaysReady(t *template.Template) [][]template.ID {

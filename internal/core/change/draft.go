@@ -9,34 +9,47 @@ import (
 // draft is a template being edited. It copies each list, and each thing in
 // it, once, when it is first touched.
 type draft struct {
-	t     *template.Template
-	base  *template.Template
-	place map[template.ID]int // nil when the order of instruments changed
-	owned map[template.ID]bool
-	lists map[string]bool // lists already copied
-	moved bool            // rows were added, deleted or put in another order
+	t       *template.Template
+	base    *template.Template
+	place   map[template.ID]int // nil when the order of instruments changed
+	owned   map[template.ID]bool
+	added   map[template.ID]bool   // instruments
+	lists   map[template.List]bool // lists already copied
+	moved   bool                   // rows were added, deleted or put in another order
+	dropped bool                   // something other than an instrument was taken away
 }
 
 func newDraft(t *template.Template) *draft {
-	return &draft{t: t.Clone(), base: t, place: t.Index().Place, owned: map[template.ID]bool{}, lists: map[string]bool{}}
+	return &draft{
+		t: t.Clone(), base: t, place: t.Index().Place,
+		owned: map[template.ID]bool{}, added: map[template.ID]bool{}, lists: map[template.List]bool{},
+	}
 }
 
-// done returns the edited template if it is valid. An edit within rows only
-// is checked row by row.
+// done returns the edited template if it is valid. Only what was touched is
+// checked, unless something was taken away that others may refer to.
 func (d *draft) done() (*template.Template, error) {
-	if d.moved || !d.lists["instruments"] || len(d.lists) > 1 {
+	d.t.IndexBeside(d.base, func(l template.List) bool {
+		return !d.lists[l] || l == template.Instruments && !d.moved
+	})
+	if d.dropped {
 		return d.t, d.t.Validate()
 	}
-	d.t.ShareIndex(d.base)
-	places := make([]int, 0, len(d.owned))
-	for id := range d.owned {
-		places = append(places, d.place[id])
+	parts := template.Parts{Lists: d.lists}
+	place := d.t.Index().Place
+	for _, ids := range []map[template.ID]bool{d.owned, d.added} {
+		for id := range ids {
+			if n, ok := place[id]; ok {
+				parts.Rows = append(parts.Rows, n)
+			}
+		}
 	}
-	return d.t, d.t.ValidateInstruments(places)
+	slices.Sort(parts.Rows)
+	return d.t, d.t.ValidateParts(parts)
 }
 
 // own copies a list before its first edit.
-func own[T any](d *draft, name string, list *[]T) {
+func own[T any](d *draft, name template.List, list *[]T) {
 	if !d.lists[name] {
 		*list = slices.Clone(*list)
 		d.lists[name] = true
@@ -60,7 +73,7 @@ func (d *draft) instrument(id template.ID) (*template.Instrument, error) {
 	if !ok {
 		return nil, refuse(id, "the instrument is no longer in the template")
 	}
-	own(d, "instruments", &d.t.Instruments)
+	own(d, template.Instruments, &d.t.Instruments)
 	if !d.owned[id] {
 		d.t.Instruments[i] = d.t.Instruments[i].Clone()
 		d.owned[id] = true
@@ -68,13 +81,30 @@ func (d *draft) instrument(id template.ID) (*template.Instrument, error) {
 	return d.t.Instruments[i], nil
 }
 
-// bus returns the bus, ready to be edited.
-func (d *draft) bus(id template.ID) (*template.Bus, error) {
+// look returns the bus, only to be looked at.
+func (d *draft) look(id template.ID) (*template.Bus, error) {
+	i, err := d.placeOfBus(id)
+	if err != nil {
+		return nil, err
+	}
+	return d.t.Buses[i], nil
+}
+
+func (d *draft) placeOfBus(id template.ID) (int, error) {
 	i := slices.IndexFunc(d.t.Buses, func(b *template.Bus) bool { return b.ID == id })
 	if i < 0 {
-		return nil, refuse(id, "the bus is no longer in the template")
+		return 0, refuse(id, "the bus is no longer in the template")
 	}
-	own(d, "buses", &d.t.Buses)
+	return i, nil
+}
+
+// bus returns the bus, ready to be edited.
+func (d *draft) bus(id template.ID) (*template.Bus, error) {
+	i, err := d.placeOfBus(id)
+	if err != nil {
+		return nil, err
+	}
+	own(d, template.Buses, &d.t.Buses)
 	if !d.owned[id] {
 		d.t.Buses[i] = d.t.Buses[i].Clone()
 		d.owned[id] = true
@@ -102,6 +132,6 @@ func (d *draft) routes(from template.ID) (*[]template.Route, error) {
 // setOrder replaces the list of instruments.
 func (d *draft) setOrder(list []*template.Instrument) {
 	d.t.Instruments = list
-	d.lists["instruments"] = true
+	d.lists[template.Instruments] = true
 	d.place, d.moved = nil, true
 }

@@ -34,16 +34,18 @@ func (a Add) Keys() []Key {
 func (a Add) apply(d *draft) (Change, error) {
 	placed := make([]Placed, 0, len(a.Instruments))
 	var undo Delete
+	twice := make(map[template.ID]bool, len(a.Instruments))
 	for _, p := range a.Instruments {
 		if p.Instrument == nil {
 			return nil, refuse("", "an instrument to add is missing")
 		}
-		if _, ok := d.find(p.Instrument.ID); ok {
+		if _, ok := d.find(p.Instrument.ID); ok || twice[p.Instrument.ID] {
 			return nil, refuse(p.Instrument.ID, "an instrument with this id is already in the template")
 		}
 		i := p.Instrument.Clone()
 		i.Routes = template.SortRoutes(i.Routes)
 		placed = append(placed, Placed{At: p.At, Instrument: i})
+		d.added[i.ID], twice[i.ID] = true, true
 		undo.IDs = append(undo.IDs, i.ID)
 	}
 	d.setOrder(weave(d.t.Instruments, placed))
@@ -125,7 +127,7 @@ func dropFromCalls(d *draft, gone map[template.ID]bool) Put {
 			continue
 		}
 		undo.Calls = append(undo.Calls, Entry[template.Call]{At: n, Value: call})
-		own(d, "calls", &d.t.Calls)
+		own(d, template.Calls, &d.t.Calls)
 		c := *call
 		c.Instruments = slices.DeleteFunc(slices.Clone(call.Instruments), func(id template.ID) bool { return gone[id] })
 		d.t.Calls[n] = &c

@@ -77,14 +77,14 @@ func (c Put) apply(d *draft) (Change, error) {
 	var back Put
 	var gone Drop
 	for _, err := range []error{
-		put(d, "folds", &d.t.Folds, c.Folds, foldID, &back.Folds, &gone.Folds),
-		put(d, "sections", &d.t.Sections, c.Sections, sectionID, &back.Sections, &gone.Sections),
-		put(d, "buses", &d.t.Buses, c.Buses, busID, &back.Buses, &gone.Buses),
-		put(d, "libraries", &d.t.Libraries, c.Libraries, libraryID, &back.Libraries, &gone.Libraries),
-		put(d, "players", &d.t.Players, c.Players, playerID, &back.Players, &gone.Players),
-		put(d, "patches", &d.t.Patches, c.Patches, patchID, &back.Patches, &gone.Patches),
-		put(d, "machines", &d.t.Machines, c.Machines, machineID, &back.Machines, &gone.Machines),
-		put(d, "calls", &d.t.Calls, c.Calls, callID, &back.Calls, &gone.Calls),
+		put(d, template.Folds, &d.t.Folds, c.Folds, foldID, &back.Folds, &gone.Folds),
+		put(d, template.Sections, &d.t.Sections, c.Sections, sectionID, &back.Sections, &gone.Sections),
+		put(d, template.Buses, &d.t.Buses, c.Buses, busID, &back.Buses, &gone.Buses),
+		put(d, template.Libraries, &d.t.Libraries, c.Libraries, libraryID, &back.Libraries, &gone.Libraries),
+		put(d, template.Players, &d.t.Players, c.Players, playerID, &back.Players, &gone.Players),
+		put(d, template.Patches, &d.t.Patches, c.Patches, patchID, &back.Patches, &gone.Patches),
+		put(d, template.Machines, &d.t.Machines, c.Machines, machineID, &back.Machines, &gone.Machines),
+		put(d, template.Calls, &d.t.Calls, c.Calls, callID, &back.Calls, &gone.Calls),
 	} {
 		if err != nil {
 			return nil, err
@@ -103,7 +103,7 @@ func (c Put) empty() bool {
 	return len(c.Folds)+len(c.Sections)+len(c.Buses)+len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines)+len(c.Calls) == 0
 }
 
-func put[T any](d *draft, name string, list *[]*T, entries []Entry[T], id func(*T) template.ID, back *[]Entry[T], gone *[]template.ID) error {
+func put[T any](d *draft, name template.List, list *[]*T, entries []Entry[T], id func(*T) template.ID, back *[]Entry[T], gone *[]template.ID) error {
 	if len(entries) == 0 {
 		return nil
 	}
@@ -114,7 +114,7 @@ func put[T any](d *draft, name string, list *[]*T, entries []Entry[T], id func(*
 	}
 	for _, e := range entries {
 		if e.Value == nil {
-			return refuse("", "an entry of %s to put has no value", name)
+			return refuse("", "an entry to put has no value")
 		}
 		value := *e.Value
 		if at, ok := place[id(&value)]; ok {
@@ -162,14 +162,14 @@ func (c Drop) empty() bool { return len(c.Keys()) == 0 }
 func (c Drop) apply(d *draft) (Change, error) {
 	var undo Put
 	for _, err := range []error{
-		drop(d, "folds", &d.t.Folds, c.Folds, foldID, &undo.Folds),
-		drop(d, "sections", &d.t.Sections, c.Sections, sectionID, &undo.Sections),
-		drop(d, "buses", &d.t.Buses, c.Buses, busID, &undo.Buses),
-		drop(d, "libraries", &d.t.Libraries, c.Libraries, libraryID, &undo.Libraries),
-		drop(d, "players", &d.t.Players, c.Players, playerID, &undo.Players),
-		drop(d, "patches", &d.t.Patches, c.Patches, patchID, &undo.Patches),
-		drop(d, "machines", &d.t.Machines, c.Machines, machineID, &undo.Machines),
-		drop(d, "calls", &d.t.Calls, c.Calls, callID, &undo.Calls),
+		drop(d, template.Folds, &d.t.Folds, c.Folds, foldID, &undo.Folds),
+		drop(d, template.Sections, &d.t.Sections, c.Sections, sectionID, &undo.Sections),
+		drop(d, template.Buses, &d.t.Buses, c.Buses, busID, &undo.Buses),
+		drop(d, template.Libraries, &d.t.Libraries, c.Libraries, libraryID, &undo.Libraries),
+		drop(d, template.Players, &d.t.Players, c.Players, playerID, &undo.Players),
+		drop(d, template.Patches, &d.t.Patches, c.Patches, patchID, &undo.Patches),
+		drop(d, template.Machines, &d.t.Machines, c.Machines, machineID, &undo.Machines),
+		drop(d, template.Calls, &d.t.Calls, c.Calls, callID, &undo.Calls),
 	} {
 		if err != nil {
 			return nil, err
@@ -178,7 +178,7 @@ func (c Drop) apply(d *draft) (Change, error) {
 	return undo, nil
 }
 
-func drop[T any](d *draft, name string, list *[]*T, ids []template.ID, id func(*T) template.ID, undo *[]Entry[T]) error {
+func drop[T any](d *draft, name template.List, list *[]*T, ids []template.ID, id func(*T) template.ID, undo *[]Entry[T]) error {
 	if len(ids) == 0 {
 		return nil
 	}
@@ -196,10 +196,10 @@ func drop[T any](d *draft, name string, list *[]*T, ids []template.ID, id func(*
 		}
 	}
 	for x := range gone {
-		return refuse(x, "%q is not among the %s of this template", x, name)
+		return refuse(x, "%q is no longer in the template", x)
 	}
 	*list = kept
-	d.lists[name] = true
+	d.lists[name], d.dropped = true, true
 	return nil
 }
 
@@ -215,7 +215,7 @@ func (RemoveBus) Kind() string { return "remove-bus" }
 func (c RemoveBus) Keys() []Key { return []Key{{Object: c.ID}} }
 
 func (c RemoveBus) apply(d *draft) (Change, error) {
-	bus, err := d.bus(c.ID)
+	bus, err := d.look(c.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -79,7 +79,7 @@ func (AssignStem) Kind() string { return "assign-stem" }
 func (c AssignStem) Keys() []Key { return fieldKeys(c.IDs, "stem") }
 
 func (c AssignStem) apply(d *draft) (Change, error) {
-	stem, err := d.bus(c.Stem)
+	stem, err := d.look(c.Stem)
 	if err != nil {
 		return nil, err
 	}

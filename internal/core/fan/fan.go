@@ -38,6 +38,7 @@ type Fan struct {
 	chains chains
 	reach  [][]Reach // per bus: from its input
 	rows   [][]Reach // per instrument, by position
+	from   []int32   // per instrument: its position in the earlier fan its row was taken from, or -1
 	cyclic [][]template.ID
 	inLoop []int // per bus: the number of its loop, -1 outside any
 	mix    int32
@@ -54,7 +55,7 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) {
 		f := *earlier
 		f.t = t
-		f.rows = f.takeRows(earlier)
+		f.takeRows(earlier, func(template.ID) bool { return true })
 		return &f
 	}
 	f := &Fan{t: t, place: make(map[template.ID]int32, len(t.Buses)), chains: newChains()}
@@ -64,37 +65,86 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 			f.mix = int32(i)
 		}
 	}
+	same := earlier.keepsPlaces(t)
+	if same {
+		f.chains = earlier.chains.clone()
+	}
 	order := f.order()
 	f.reach = make([][]Reach, len(t.Buses))
 	for _, b := range order { // destinations first
 		f.reach[b] = f.fromBus(b)
 	}
-	f.rows = f.takeRows(nil)
+	f.takeRows(earlier, func(to template.ID) bool {
+		b := f.place[to]
+		return same && int(b) < len(earlier.reach) && slices.Equal(f.reach[b], earlier.reach[b])
+	})
 	return f
 }
 
-// takeRows computes the reach of every instrument, or takes it over from an
-// earlier fan with the same buses where the instrument is the same.
-func (f *Fan) takeRows(earlier *Fan) [][]Reach {
-	rows := make([][]Reach, len(f.t.Instruments))
-	shift := 0 // rows added or deleted before this one
-	if earlier != nil {
-		shift = len(earlier.t.Instruments) - len(f.t.Instruments)
+// mostChains is how many chains a fan takes over before it numbers them anew.
+const mostChains = 4096
+
+// keepsPlaces tells whether every bus of the fan still stands at its place.
+func (f *Fan) keepsPlaces(t *template.Template) bool {
+	if f == nil || len(t.Buses) < len(f.t.Buses) || len(f.chains.heads) > mostChains {
+		return false
 	}
-	for n, i := range f.t.Instruments {
-		if earlier != nil {
-			if old := earlier.t.Instruments; n < len(old) && old[n] == i {
-				rows[n] = earlier.rows[n]
-				continue
-			} else if o := n + shift; o >= 0 && o < len(old) && old[o] == i {
-				rows[n] = earlier.rows[o]
-				continue
+	for n, b := range f.t.Buses {
+		if t.Buses[n].ID != b.ID {
+			return false
+		}
+	}
+	return true
+}
+
+// takeRows computes the reach of every instrument, or takes it over from an
+// earlier fan where the instrument and what it feeds are the same.
+func (f *Fan) takeRows(earlier *Fan, same func(to template.ID) bool) {
+	rows, from := make([][]Reach, len(f.t.Instruments)), make([]int32, len(f.t.Instruments))
+	known := map[template.ID]bool{} // buses, whether their reach is the same
+	untouched := func(i *template.Instrument) bool {
+		for _, r := range i.Routes {
+			is, ok := known[r.To]
+			if !ok {
+				is = same(r.To)
+				known[r.To] = is
+			}
+			if !is {
+				return false
 			}
 		}
+		return true
+	}
+	for n, i := range f.t.Instruments {
+		from[n] = earlier.rowOf(n, i, len(f.t.Instruments))
+		if from[n] >= 0 && untouched(i) {
+			rows[n] = earlier.rows[from[n]]
+			continue
+		}
+		from[n] = -1
 		rows[n] = f.along(nil, i.Routes, template.Gain(i.GainDB), -1)
 	}
-	return rows
+	f.rows, f.from = rows, from
 }
+
+// rowOf finds the very instrument in an earlier fan: at the same place, or
+// shifted by the rows added or deleted before it. -1 when it is not there.
+func (f *Fan) rowOf(n int, i *template.Instrument, of int) int32 {
+	if f == nil {
+		return -1
+	}
+	old := f.t.Instruments
+	for _, at := range []int{n, n + len(old) - of} {
+		if at >= 0 && at < len(old) && old[at] == i {
+			return int32(at)
+		}
+	}
+	return -1
+}
+
+// Taken returns the position, in the earlier fan given to Next, of the row
+// that the row at n was taken over from unchanged; false when it was computed.
+func (f *Fan) Taken(n int) (int, bool) { return int(f.from[n]), f.from[n] >= 0 }
 
 // fromBus adds up how the input of a bus reaches every bus after it. A bus is
 // heard at its output, after its fader; the mix and the speakers are heard at

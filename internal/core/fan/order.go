@@ -1,6 +1,7 @@
 package fan
 
 import (
+	"maps"
 	"slices"
 
 	"fanfold/internal/core/template"
@@ -89,6 +90,10 @@ func newChains() chains {
 	return chains{heads: []int32{-1}, tails: []ChainID{Dry}, number: map[chainKey]ChainID{}}
 }
 
+func (c *chains) clone() chains {
+	return chains{heads: slices.Clone(c.heads), tails: slices.Clone(c.tails), number: maps.Clone(c.number)}
+}
+
 func (c *chains) prepend(head int32, tail ChainID) ChainID {
 	key := chainKey{head, tail}
 	if id, ok := c.number[key]; ok {
@@ -106,13 +111,4 @@ func (c *chains) list(id ChainID) []int32 {
 		out = append(out, c.heads[id])
 	}
 	return out
-}
-
-func (c *chains) has(id ChainID, bus int32) bool {
-	for ; id != Dry; id = c.tails[id] {
-		if c.heads[id] == bus {
-			return true
-		}
-	}
-	return false
 }

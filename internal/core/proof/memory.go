@@ -6,35 +6,55 @@ import (
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 )
 
 var memoryRules = []Rule{
-	{Code: "over-memory", About: "a call does not fit into a machine", find: overMemory},
-	{Code: "missing-patch", About: "a sampled instrument plays no patch", find: missingPatches},
+	{Code: "over-memory", About: "a call does not fit into a machine", reads: seats | patches | machines | named, find: overMemory},
+	{Code: "missing-patch", About: "a sampled instrument plays no patch", reads: rows | patches, find: missingPatches},
 }
 
+// overMemory asks that every named call fits by itself and, unless the
+// template is mostly parked, everything at once.
 func overMemory(s *subject) []Mark {
 	var out []Mark
-	for _, call := range s.readySets() {
+	for _, call := range s.t.Calls {
 		used := calls.ReadyMiB(s.t, call.Instruments)
 		for _, m := range s.t.Machines {
-			if used[m.ID] <= m.LimitMiB() {
-				continue
-			}
-			short := calls.Estimate{Machine: m, AfterMiB: used[m.ID], LimitMiB: m.LimitMiB()}
-			mark := Mark{Subject: m.ID, Name: m.Name, Message: fmt.Sprintf("%s does not fit: %s", call.Name, short.Refusal())}
-			if call.ID != "" {
+			if mark, over := s.overMark(call.Name, m, used[m.ID]); over {
 				mark.Subject, mark.Name = call.ID, call.Name
-				mark.Remedies = append(mark.Remedies, s.thinOut(call, m))
-			} else {
-				mark.Remedies = append(mark.Remedies, s.callsOnly())
+				mark.Remedies = []Remedy{s.thinOut(call, m), s.seatAfresh()}
+				out = append(out, mark)
 			}
-			mark.Remedies = append(mark.Remedies, Remedy{Label: "Seat everyone afresh", Build: s.seatAll().Build})
+		}
+	}
+	if s.t.Settings.MemoryRule != template.FitEverything {
+		return out
+	}
+	used := calls.EverythingMiB(s.t)
+	for _, m := range s.t.Machines {
+		if mark, over := s.overMark("Everything at once", m, used[m.ID]); over {
+			mark.Remedies = []Remedy{s.callsOnly(), s.seatAfresh()}
 			out = append(out, mark)
 		}
 	}
 	return out
+}
+
+func (s *subject) overMark(what string, m *template.Machine, usedMiB float64) (Mark, bool) {
+	short := calls.Estimate{Machine: m, AfterMiB: usedMiB, LimitMiB: m.LimitMiB()}
+	if short.Fits() {
+		return Mark{}, false
+	}
+	return Mark{Subject: m.ID, Name: m.Name, Message: fmt.Sprintf("%s does not fit: %s", what, short.Refusal())}, true
+}
+
+func (s *subject) seatAfresh() Remedy {
+	return Remedy{Label: "Seat everyone afresh", Build: func() (change.Change, error) {
+		plan := seating.Everyone(s.t, seating.Options{Fresh: true})
+		return change.Batch{Label: "Seat everyone afresh", Changes: []change.Change{plan.Change()}}, nil
+	}}
 }
 
 // thinOut takes the largest instruments on the machine out of the call until

@@ -9,8 +9,8 @@ import (
 )
 
 var orderRules = []Rule{
-	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name", find: duplicateNames},
-	{Code: "empty-section", About: "a section holds no instrument", find: emptySections},
+	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name", reads: rows | names | buses, find: duplicateNames},
+	{Code: "empty-section", About: "a section holds no instrument", reads: rows | gone | sections, find: emptySections},
 }
 
 type nameKey struct {

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"sync"
 
-	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
@@ -34,6 +33,7 @@ type Remedy struct {
 type Rule struct {
 	Code  string
 	About string // what it means, for people
+	reads aspect // what can bring a mark of it about where there was none
 	find  func(*subject) []Mark
 }
 
@@ -53,38 +53,65 @@ type subject struct {
 type Proof struct {
 	Marks []Mark
 	Fan   *fan.Fan
+
+	t     *template.Template
+	fold  *template.Fold
+	stems [][]*template.Bus
+	clean []bool // the rules that found nothing
 }
 
 // Check proves a template against the chosen fold (empty takes the finest).
-func Check(t *template.Template, fold template.ID) Proof { return Recheck(nil, t, fold) }
+func Check(t *template.Template, fold template.ID) Proof { return Recheck(Proof{}, t, fold) }
 
-// Recheck is Check, taking over from the fan of an earlier version what can
-// not have changed.
-func Recheck(earlier *fan.Fan, t *template.Template, fold template.ID) Proof {
-	s := &subject{t: t, fan: fan.Next(earlier, t), fold: t.Index().Folds[fold]}
+// Recheck is Check, taking over from the proof of an earlier version what can
+// not have changed: the reach of untouched instruments, and that a rule found
+// nothing, when nothing it reads was touched.
+func Recheck(earlier Proof, t *template.Template, fold template.ID) Proof {
+	s := &subject{t: t, fan: fan.Next(earlier.Fan, t), fold: t.Index().Folds[fold]}
 	if s.fold == nil && len(t.Folds) > 0 {
 		s.fold = t.Folds[0]
 	}
-	s.stems = make([][]*template.Bus, len(t.Instruments))
-	for n := range t.Instruments {
-		if s.fold != nil {
-			s.stems[n] = s.fan.StemsIn(s.fan.FromRow(n), s.fold.ID)
-		}
+	changed := touched(earlier.t, t)
+	if s.fold != earlier.fold {
+		changed = everything
 	}
-	p := Proof{Marks: []Mark{}, Fan: s.fan}
+	s.findStems(earlier, changed)
+	p := Proof{Marks: []Mark{}, Fan: s.fan, t: t, fold: s.fold, stems: s.stems, clean: make([]bool, len(Rules))}
 	found := make([][]Mark, len(Rules)) // the rules only read, so they run side by side
 	var wait sync.WaitGroup
 	for n, rule := range Rules {
-		wait.Go(func() { found[n] = rule.find(s) })
+		if rule.reads&changed != 0 || !earlier.clean[n] {
+			wait.Go(func() { found[n] = rule.find(s) })
+		}
 	}
 	wait.Wait()
 	for n, rule := range Rules {
+		p.clean[n] = len(found[n]) == 0
 		for _, m := range found[n] {
 			m.Code = rule.Code
 			p.Marks = append(p.Marks, m)
 		}
 	}
 	return p
+}
+
+// Stems returns the stems of the chosen fold that the instrument at a position
+// of the list reaches (see fan.Stems).
+func (p Proof) Stems(n int) []*template.Bus { return p.stems[n] }
+
+// findStems finds the stems each instrument reaches.
+func (s *subject) findStems(earlier Proof, changed aspect) {
+	s.stems = make([][]*template.Bus, len(s.t.Instruments))
+	if s.fold == nil {
+		return
+	}
+	for n := range s.t.Instruments {
+		if old, ok := s.fan.Taken(n); ok && changed&buses == 0 {
+			s.stems[n] = earlier.stems[old]
+		} else {
+			s.stems[n] = s.fan.StemsIn(s.fan.FromRow(n), s.fold.ID)
+		}
+	}
 }
 
 // Counts returns the number of marks by code.
@@ -102,13 +129,4 @@ func always(c change.Change) func() (change.Change, error) {
 
 func disconnect(from, to template.ID) change.Connect {
 	return change.Connect{Wires: []change.Wire{{From: from, To: to}}}
-}
-
-// readySets names what must fit into memory at once.
-func (s *subject) readySets() []*template.Call {
-	sets := calls.AlwaysReady(s.t)
-	if s.t.Settings.MemoryRule == template.FitEverything {
-		return append(slices.Clone(s.t.Calls), &template.Call{Name: "Everything at once", Instruments: sets[0]})
-	}
-	return s.t.Calls
 }

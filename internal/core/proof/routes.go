@@ -12,12 +12,12 @@ import (
 )
 
 var routeRules = []Rule{
-	{Code: "orphan", About: "an instrument reaches no stem", find: orphans},
-	{Code: "leak", About: "a guide reaches a stem or the mix", find: leaks},
-	{Code: "double-path", About: "the same sound reaches a bus twice", find: doublePaths},
-	{Code: "cycle", About: "buses feed each other in a loop", find: cycles},
-	{Code: "shared-return", About: "a return is fed by several stems", find: sharedReturns},
-	{Code: "fold-mismatch", About: "the stems of a fold do not add up to the mix", find: foldMismatches},
+	{Code: "orphan", About: "an instrument reaches no stem", reads: rows | routes | buses, find: orphans},
+	{Code: "leak", About: "a guide reaches a stem or the mix", reads: rows | routes | buses, find: leaks},
+	{Code: "double-path", About: "the same sound reaches a bus twice", reads: routes | buses, find: doublePaths},
+	{Code: "cycle", About: "buses feed each other in a loop", reads: buses, find: cycles},
+	{Code: "shared-return", About: "a return is fed by several stems", reads: routes | buses, find: sharedReturns},
+	{Code: "fold-mismatch", About: "the stems of a fold do not add up to the mix", reads: routes | buses, find: foldMismatches},
 }
 
 func (s *subject) sounding(i *template.Instrument) bool {

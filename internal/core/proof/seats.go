@@ -11,12 +11,12 @@ import (
 )
 
 var seatRules = []Rule{
-	{Code: "split-output", About: "one output pair carries two stems", find: splitOutputs},
-	{Code: "unseated", About: "an instrument has no seat", find: unseated},
-	{Code: "seat-clash", About: "two instruments share one seat", find: seatClashes},
-	{Code: "riser-overload", About: "a riser holds more than it can", find: riserOverloads},
-	{Code: "machine-overload", About: "a machine carries more risers than its cores allow", find: machineOverloads},
-	{Code: "outputs-overflow", About: "a riser uses outputs it does not have", find: outputsOverflow},
+	{Code: "split-output", About: "one output pair carries two stems", reads: routes | buses | seats, find: splitOutputs},
+	{Code: "unseated", About: "an instrument has no seat", reads: rows | seats, find: unseated},
+	{Code: "seat-clash", About: "two instruments share one seat", reads: seats, find: seatClashes},
+	{Code: "riser-overload", About: "a riser holds more than it can", reads: seats | patches | machines, find: riserOverloads},
+	{Code: "machine-overload", About: "a machine carries more risers than its cores allow", reads: seats | machines, find: machineOverloads},
+	{Code: "outputs-overflow", About: "a riser uses outputs it does not have", reads: seats | machines, find: outputsOverflow},
 }
 
 type riser struct {
@@ -127,7 +127,7 @@ func (s *subject) seatAll() Remedy {
 }
 
 func seatClashes(s *subject) []Mark {
-	taken := map[template.Seat]*template.Instrument{}
+	taken := make(map[template.Seat]*template.Instrument, len(s.t.Instruments))
 	var out []Mark
 	for _, i := range s.t.Instruments {
 		if i.Seat == nil {
@@ -150,11 +150,17 @@ func seatClashes(s *subject) []Mark {
 	return out
 }
 
+// held counts what one running player holds.
+type held struct {
+	sounds int
+	pairs  []int // output pairs it feeds
+}
+
 // riserOverloads finds seats beyond a riser's ports, and players that hold
 // more sounds, or feed more output pairs, than they can.
 func riserOverloads(s *subject) []Mark {
-	sounds := map[calls.PlayerKey][]*template.Instrument{}
-	pairs := map[calls.PlayerKey]map[int]bool{}
+	players := map[calls.PlayerKey]*held{}
+	x := s.t.Index()
 	var out []Mark
 	for _, i := range s.t.Instruments {
 		if i.Seat == nil {
@@ -168,18 +174,21 @@ func riserOverloads(s *subject) []Mark {
 				Remedies: []Remedy{s.reseat("Give it another seat", i.ID)},
 			})
 		}
-		for _, patch := range s.t.PatchesOf(i) {
-			player := s.t.Index().Players[patch.Player]
+		for _, id := range i.Patches {
+			player := x.Players[x.Patches[id].Player]
 			key := calls.PlayerAt(player, *i.Seat)
-			sounds[key] = append(sounds[key], i)
-			if pairs[key] == nil {
-				pairs[key] = map[int]bool{}
+			h := players[key]
+			if h == nil {
+				h = &held{}
+				players[key] = h
 			}
-			pairs[key][i.Seat.Pair] = true
-			if len(sounds[key]) == player.Sounds+1 && player.Sounds > 1 {
+			if h.sounds++; h.sounds == player.Sounds+1 && player.Sounds > 1 {
 				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d holds more than its %d sounds", player.Name, i.Seat.Port, player.Sounds)))
 			}
-			if pairs[key][i.Seat.Pair] && len(pairs[key]) == player.Outputs+1 {
+			if slices.Contains(h.pairs, i.Seat.Pair) {
+				continue
+			}
+			if h.pairs = append(h.pairs, i.Seat.Pair); len(h.pairs) == player.Outputs+1 {
 				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d feeds more than its %d output pairs", player.Name, i.Seat.Port, player.Outputs)))
 			}
 		}

@@ -1,5 +1,10 @@
 package template
 
+import (
+	"reflect"
+	"slices"
+)
+
 // MemoryRule says what must fit into a machine's memory.
 type MemoryRule string
 
@@ -38,4 +43,11 @@ func DefaultSettings() Settings {
 		TempoBPM: 120, CueBar: 5,
 		Upbeat: []Controller{{Number: 1, Value: 64}, {Number: 7, Value: 100}, {Number: 11, Value: 127}},
 	}
+}
+
+// Equal tells whether both say the same.
+func (s Settings) Equal(o Settings) bool {
+	upbeat := slices.Equal(s.Upbeat, o.Upbeat)
+	s.Upbeat, o.Upbeat = nil, nil
+	return upbeat && reflect.DeepEqual(s, o)
 }

@@ -86,57 +86,6 @@ func some[T any](list []T) []T {
 	return list
 }
 
-// Index finds the things of one template by ID.
-type Index struct {
-	Place     map[ID]int // position in Template.Instruments
-	Sections  map[ID]*Section
-	Buses     map[ID]*Bus
-	Folds     map[ID]*Fold
-	Libraries map[ID]*Library
-	Players   map[ID]*Player
-	Patches   map[ID]*Patch
-	Machines  map[ID]*Machine
-	Calls     map[ID]*Call
-}
-
-// Index returns the template's index, building it at the first call. It is
-// safe for concurrent use once the template is published.
-func (t *Template) Index() *Index {
-	if x := t.index.Load(); x != nil {
-		return x
-	}
-	x := &Index{
-		Place:    make(map[ID]int, len(t.Instruments)),
-		Sections: byID(t.Sections, func(s *Section) ID { return s.ID }),
-		Buses:    byID(t.Buses, func(b *Bus) ID { return b.ID }),
-		Folds:    byID(t.Folds, func(f *Fold) ID { return f.ID }),
-
-		Libraries: byID(t.Libraries, func(l *Library) ID { return l.ID }),
-		Players:   byID(t.Players, func(p *Player) ID { return p.ID }),
-		Patches:   byID(t.Patches, func(p *Patch) ID { return p.ID }),
-		Machines:  byID(t.Machines, func(m *Machine) ID { return m.ID }),
-		Calls:     byID(t.Calls, func(c *Call) ID { return c.ID }),
-	}
-	for i, instrument := range t.Instruments {
-		x.Place[instrument.ID] = i
-	}
-	t.index.Store(x)
-	return x
-}
-
-// ShareIndex lets t use the index of a template that differs from it only in
-// the contents of instruments: same rows in the same order, same everything
-// else.
-func (t *Template) ShareIndex(of *Template) { t.index.Store(of.Index()) }
-
-func byID[T any](list []*T, id func(*T) ID) map[ID]*T {
-	m := make(map[ID]*T, len(list))
-	for _, v := range list {
-		m[id(v)] = v
-	}
-	return m
-}
-
 // Instrument returns the instrument with that ID, or nil.
 func (t *Template) Instrument(id ID) *Instrument {
 	if i, ok := t.Index().Place[id]; ok {

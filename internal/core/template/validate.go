@@ -46,17 +46,74 @@ func (t *Template) Validate() error {
 	return nil
 }
 
-// ValidateInstruments checks only the instruments at the given positions,
-// for an edit that touched nothing else of a valid template.
-func (t *Template) ValidateInstruments(places []int) error {
-	v := &validator{t: t, x: t.Index()}
-	for _, n := range places {
+// Parts says which parts of an edited template may be other than before.
+type Parts struct {
+	Rows  []int         // positions of instruments that are new or changed
+	Lists map[List]bool // lists in which something was added or replaced
+}
+
+// ValidateParts checks only the given parts, for an edit of a valid template
+// that took nothing away but instruments. The error is an *Invalid.
+func (t *Template) ValidateParts(p Parts) error {
+	v := &validator{t: t, x: t.Index(), seen: map[ID]struct{}{}}
+	for _, part := range []struct {
+		check func()
+		lists []List
+	}{
+		{v.settings, []List{TheSettings}},
+		{v.sections, []List{Sections}},
+		{v.buses, []List{Folds, Buses}},
+		{v.catalogue, []List{Libraries, Players, Patches}},
+		{v.machines, []List{Machines}},
+		{v.calls, []List{Calls}},
+	} {
+		if slices.ContainsFunc(part.lists, func(l List) bool { return p.Lists[l] }) {
+			part.check()
+		}
+	}
+	for id := range v.seen {
+		if v.x.uses(id) > 1 {
+			v.fail("id", "id %q is used twice", id)
+		}
+	}
+	for _, n := range p.Rows {
+		v.idOnce(n)
 		v.instrument(n, t.Instruments[n])
+	}
+	if len(t.Instruments) > MaxInstruments {
+		v.tooMany()
 	}
 	if v.err != nil {
 		return v.err
 	}
 	return nil
+}
+
+// idOnce checks that no other thing bears the ID of a row.
+func (v *validator) idOnce(n int) {
+	id := v.t.Instruments[n].ID
+	if id == "" || len(id) > 64 {
+		v.fail(at("instruments", n, "id"), "an id has 1 to 64 characters")
+	} else if v.x.Place[id] != n || v.x.uses(id) > 1 {
+		v.fail(at("instruments", n, "id"), "id %q is used twice", id)
+	}
+}
+
+// uses counts the nouns that bear an ID.
+func (x *Index) uses(id ID) int {
+	n := 0
+	if _, ok := x.Place[id]; ok {
+		n++
+	}
+	for _, there := range []bool{
+		x.Sections[id] != nil, x.Buses[id] != nil, x.Folds[id] != nil, x.Libraries[id] != nil,
+		x.Players[id] != nil, x.Patches[id] != nil, x.Machines[id] != nil, x.Calls[id] != nil,
+	} {
+		if there {
+			n++
+		}
+	}
+	return n
 }
 
 type validator struct {
@@ -258,7 +315,7 @@ func (v *validator) machines() {
 
 func (v *validator) instruments() {
 	if len(v.t.Instruments) > MaxInstruments {
-		v.fail("instruments", "%d instruments; a template holds %d at most", len(v.t.Instruments), MaxInstruments)
+		v.tooMany()
 	}
 	for n, i := range v.t.Instruments {
 		v.id("instruments", n, i.ID)
@@ -267,6 +324,10 @@ func (v *validator) instruments() {
 			return
 		}
 	}
+}
+
+func (v *validator) tooMany() {
+	v.fail("instruments", "%d instruments; a template holds %d at most", len(v.t.Instruments), MaxInstruments)
 }
 
 func (v *validator) instrument(n int, i *Instrument) {
