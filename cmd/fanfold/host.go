@@ -7,6 +7,7 @@ import (
 	"os/signal"
 	"strings"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -25,6 +26,7 @@ func hostCommand() *cobra.Command {
 	var memory, disk, speed float64
 	var cores int
 	var corrupt, stall []string
+	var faults rig.Faults
 	c := &cobra.Command{
 		Use: "host", Short: "Run a simulated sample machine",
 		Long: "Run a simulated sample machine that dials in with the credential made for it in Seating, and loads\ninstruments in the time a real one would take.",
@@ -36,7 +38,7 @@ func hostCommand() *cobra.Command {
 			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 {
 				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
 			}
-			faults := rig.Faults{Corrupt: set(corrupt), Stall: set(stall)}
+			faults.Corrupt, faults.Stall = set(corrupt), set(stall)
 			ctx, stop := signal.NotifyContext(c.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
 			log := slog.With("machine", name)
@@ -53,6 +55,9 @@ func hostCommand() *cobra.Command {
 	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
 	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
+	c.Flags().DurationVar(&faults.CrashAfter, "crash-after", 0, "end without a word after this time")
+	c.Flags().DurationVar(&faults.DropAfter, "drop-after", 0, "drop off the network after this time")
+	c.Flags().DurationVar(&faults.DropFor, "drop-for", 10*time.Second, "and come back after this time")
 	return c
 }
 

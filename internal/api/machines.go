@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -135,6 +136,9 @@ func (s *server) MakeCredential(ctx context.Context, r gen.MakeCredentialRequest
 	if err != nil {
 		return nil, err
 	}
-	return gen.MakeCredential201JSONResponse{Command: fmt.Sprintf("fanfold host --server %s --name '%s' --memory %g --cores %d --disk-rate %g --credential %s",
-		s.app.RigAddress(), m.Name, m.LimitMiB(), m.Cores, m.DiskMiBs, token)}, nil
+	return gen.MakeCredential201JSONResponse{Command: fmt.Sprintf("fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g --credential %s",
+		s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs, token)}, nil
 }
+
+// shellQuote quotes a text for a POSIX shell.
+func shellQuote(text string) string { return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'" }

@@ -67,7 +67,9 @@ func (s *server) SignIn(ctx context.Context, r gen.SignInRequestObject) (gen.Sig
 	if err = store.NotFound(err); err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	if !store.CheckPassword(row.PasswordHash, r.Body.Password) {
+	if right, err := s.attempts.check(ctx, row.PasswordHash, r.Body.Password); err != nil {
+		return nil, err
+	} else if !right {
 		return nil, errWrongLogin
 	}
 	who, err := s.enter(ctx, row)
@@ -103,15 +105,17 @@ func (s *server) SignOut(ctx context.Context, _ gen.SignOutRequestObject) (gen.S
 }
 
 // attempts limits sign-in: five at once for one account from one address,
-// then one every twelve seconds.
+// then one every twelve seconds; thirty from one address, then one every two
+// seconds; and two passwords at a time, since each takes 64 MiB to check.
 type attempts struct {
-	mu    sync.Mutex
-	now   func() time.Time
-	limit map[string]*rate.Limiter
+	mu       sync.Mutex
+	now      func() time.Time
+	limit    map[string]*rate.Limiter
+	checking chan struct{}
 }
 
 func newAttempts(now func() time.Time) *attempts {
-	return &attempts{now: now, limit: map[string]*rate.Limiter{}}
+	return &attempts{now: now, limit: map[string]*rate.Limiter{}, checking: make(chan struct{}, 2)}
 }
 
 func (a *attempts) allow(address, email string) bool {
@@ -119,14 +123,29 @@ func (a *attempts) allow(address, email string) bool {
 	if err != nil {
 		host = address
 	}
-	key := host + " " + strings.ToLower(email)
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if len(a.limit) > 10_000 {
 		clear(a.limit) // forgetting is better than growing without end
 	}
+	return a.allowOne(host, rate.Every(2*time.Second), 30) &&
+		a.allowOne(host+" "+strings.ToLower(email), rate.Every(12*time.Second), 5)
+}
+
+func (a *attempts) allowOne(key string, every rate.Limit, burst int) bool {
 	if a.limit[key] == nil {
-		a.limit[key] = rate.NewLimiter(rate.Every(12*time.Second), 5)
+		a.limit[key] = rate.NewLimiter(every, burst)
 	}
 	return a.limit[key].AllowN(a.now(), 1)
+}
+
+// check compares a password with its hash when its turn has come.
+func (a *attempts) check(ctx context.Context, hash, password string) (bool, error) {
+	select {
+	case a.checking <- struct{}{}:
+		defer func() { <-a.checking }()
+		return store.CheckPassword(hash, password), nil
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
 }

@@ -1,32 +1,42 @@
 package app
 
 import (
-	"encoding/json"
+	"fmt"
 	"strings"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 )
 
-// clashError tells both values of the thing two people set.
+// clashError tells both values of the thing two people set, in words.
 func (h *Hot) clashError(key change.Key, c change.Change) error {
-	e := &ClashError{Name: nameOf(h.t, key.Object), Field: fieldText(key.Field), Theirs: valueOf(h.t, key)}
+	e := &ClashError{Name: nameOf(h.t, key.Object), Field: fieldText(h.t, key.Field), Theirs: valueOf(h.t, key)}
 	if after, _, err := change.Apply(h.t, c); err == nil {
 		e.Yours = valueOf(after, key)
 	}
 	return e
 }
 
-func fieldText(field string) string {
-	switch {
-	case field == "":
-		return "the row"
-	case strings.HasPrefix(field, "route/"):
-		return "the route"
-	case strings.HasPrefix(field, "seat"):
+func fieldText(t *template.Template, field string) string {
+	whole, part, _ := strings.Cut(field, "/")
+	switch whole {
+	case "":
+		return "everything"
+	case "route":
+		if b := t.Index().Buses[template.ID(part)]; b != nil {
+			return "the route to " + b.Name
+		}
+		return "the routes"
+	case "seat":
 		return "the seat"
+	case "gainDb":
+		return "the level"
+	case "style":
+		return "the machine"
 	}
-	return "the " + field
+	return "the " + whole
 }
 
 func nameOf(t *template.Template, id template.ID) string {
@@ -46,26 +56,104 @@ func nameOf(t *template.Template, id template.ID) string {
 	if c := x.Calls[id]; c != nil {
 		return c.Name
 	}
+	if id == "template" {
+		return t.Name
+	}
 	return "a deleted row"
 }
 
-// valueOf reads one field of an instrument as JSON would show it; nil when
-// there is none such.
-func valueOf(t *template.Template, key change.Key) any {
-	i := t.Instrument(key.Object)
-	if i == nil {
-		return nil
+// valueOf says what a key stands at, for people.
+func valueOf(t *template.Template, key change.Key) string {
+	x := t.Index()
+	if i := t.Instrument(key.Object); i != nil {
+		return instrumentValue(t, i, key.Field)
 	}
-	if key.Field == "" {
+	if b := x.Buses[key.Object]; b != nil {
+		if whole, to, _ := strings.Cut(key.Field, "/"); whole == "route" {
+			return routeValue(t, b.Routes, template.ID(to))
+		}
+		return fmt.Sprintf("%s, fader %s, feeding %s", b.Name, fan.FormatDB(b.GainDB), routeValue(t, b.Routes, ""))
+	}
+	if m := x.Machines[key.Object]; m != nil {
+		if strings.HasPrefix(key.Field, "seat/") {
+			return sitting(t, m.ID, key.Field)
+		}
+		return fmt.Sprintf("%s, %s with %s kept back, %d cores, %g MiB/s", m.Name, calls.FormatMiB(m.MemoryMiB), calls.FormatMiB(m.ReserveMiB), m.Cores, m.DiskMiBs)
+	}
+	if c := x.Calls[key.Object]; c != nil {
+		return fmt.Sprintf("%s, %d instruments", c.Name, len(c.Instruments))
+	}
+	if s := x.Sections[key.Object]; s != nil {
+		return t.SectionPath(s.ID)
+	}
+	return "not there"
+}
+
+func instrumentValue(t *template.Template, i *template.Instrument, field string) string {
+	x := t.Index()
+	whole, part, _ := strings.Cut(field, "/")
+	switch whole {
+	case "", "name":
 		return i.Name
+	case "kind":
+		return string(i.Kind)
+	case "articulations":
+		return strings.Join(i.Articulations, "; ")
+	case "patches":
+		var names []string
+		for _, p := range t.PatchesOf(i) {
+			names = append(names, p.Name+", "+x.Libraries[p.Library].Name)
+		}
+		return strings.Join(names, "; ")
+	case "colour":
+		return i.Colour
+	case "notes":
+		return i.Notes
+	case "gainDb":
+		return fan.FormatDB(i.GainDB)
+	case "style":
+		if m := x.Machines[i.Style.Machine]; m != nil {
+			return m.Name
+		}
+		return "any machine"
+	case "place":
+		return t.SectionPath(i.Section)
+	case "route":
+		return routeValue(t, i.Routes, template.ID(part))
+	case "seat":
+		if i.Seat == nil {
+			return "no seat"
+		}
+		return fmt.Sprintf("%s, riser %d, port %d, channel %d", x.Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Port, i.Seat.Channel)
 	}
-	data, err := json.Marshal(i)
-	if err != nil {
-		return nil
+	return ""
+}
+
+// routeValue tells the route to a bus, or without one where all routes lead.
+func routeValue(t *template.Template, routes []template.Route, to template.ID) string {
+	var names []string
+	for _, r := range routes {
+		if r.To == to {
+			return fmt.Sprintf("%s, %s the fader", fan.FormatDB(r.GainDB), map[template.Tap]string{template.Pre: "before", template.Post: "after"}[r.Tap])
+		}
+		names = append(names, t.Index().Buses[r.To].Name)
 	}
-	var fields map[string]any
-	if err := json.Unmarshal(data, &fields); err != nil {
-		return nil
+	if to != "" || len(names) == 0 {
+		return "not connected"
 	}
-	return fields[key.Field]
+	return strings.Join(names, ", ")
+}
+
+// sitting names who sits on a place of a machine.
+func sitting(t *template.Template, machine template.ID, field string) string {
+	var names []string
+	for _, i := range t.Instruments {
+		if i.Seat != nil && i.Seat.Machine == machine && fmt.Sprintf("seat/%d/%d/%d", i.Seat.Riser, i.Seat.Port, i.Seat.Channel) == field {
+			names = append(names, i.Name)
+		}
+	}
+	if len(names) == 0 {
+		return "nobody"
+	}
+	return strings.Join(names, " and ")
 }

@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/calls"
-	"fanfold/internal/core/fan"
+	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
@@ -17,14 +17,20 @@ type Fact struct {
 	ReadyMiB float64       `json:"readyMib"` // preload when ready, MiB
 }
 
-func facts(t *template.Template, f *fan.Fan) []Fact {
+// facts computes the facts of all rows, taking over from an earlier version
+// those of rows that are the same.
+func facts(t *template.Template, p proof.Proof, before *template.Template, earlier []Fact) []Fact {
+	samePatches := before != nil && slices.Equal(before.Patches, t.Patches)
+	sameBuses := before != nil && slices.Equal(before.Buses, t.Buses) && slices.Equal(before.Folds, t.Folds)
 	out := make([]Fact, len(t.Instruments))
 	for n, i := range t.Instruments {
+		if old, ok := p.Fan.Taken(n); ok && samePatches && sameBuses {
+			out[n] = earlier[old]
+			continue
+		}
 		out[n] = Fact{ID: i.ID, Stems: []template.ID{}, ReadyMiB: calls.PreloadMiB(t, i)}
-		if len(t.Folds) > 0 {
-			for _, s := range f.StemsIn(f.FromRow(n), t.Folds[0].ID) {
-				out[n].Stems = append(out[n].Stems, s.ID)
-			}
+		for _, s := range p.Stems(n) {
+			out[n].Stems = append(out[n].Stems, s.ID)
 		}
 	}
 	return out
@@ -186,7 +192,8 @@ func (h *Hot) Watch(after int64) *Watcher {
 	default:
 		w.Events <- Event{Name: "reset"}
 	}
-	w.Events <- h.rigEvent()
+	now := h.rigState()
+	w.Events <- rigEvent(RigDelta{Whole: true, Instruments: now.Instruments, Tacet: []template.ID{}, Machines: now.Machines})
 	h.watchers[w] = true
 	return w
 }

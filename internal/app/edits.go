@@ -58,7 +58,7 @@ func nextName(t *template.Template, i *template.Instrument) string {
 }
 
 // NewRows adds empty rows of a kind: below the row after, else at the end of
-// the section.
+// the section, else of the template's first; a template without one gets it.
 func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
 	return func(t *template.Template) (change.Change, error) {
 		at := -1
@@ -67,6 +67,13 @@ func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
 		}
 		if count < 1 || count > 1000 {
 			return nil, refused("", "%d rows; add 1 to 1000 at a time", count)
+		}
+		var put change.Put
+		if section == "" && len(t.Sections) > 0 {
+			section = t.SectionsInOrder()[0].ID
+		} else if section == "" {
+			section = NewID("section")
+			put.Sections = append(put.Sections, change.Append(&template.Section{ID: section, Name: "New section"}))
 		}
 		var add change.Add
 		for n := range count {
@@ -80,7 +87,7 @@ func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
 			}
 			add.Instruments = append(add.Instruments, change.Placed{At: place, Instrument: i})
 		}
-		return add, nil
+		return change.Batch{Label: change.Describe(add), Changes: []change.Change{put, add}}, nil
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 
 	"github.com/google/uuid"
@@ -31,10 +32,16 @@ type Hot struct {
 	deltas   []Event
 	watchers map[*Watcher]bool
 
-	wanted   map[template.ID]bool  // shall be ready
-	states   map[template.ID]State // as hosts report
-	machines map[template.ID]MachineState
+	wanted       map[template.ID]bool  // shall be ready
+	states       map[template.ID]State // as hosts report
+	machines     map[template.ID]MachineState
+	told         map[template.ID]State // what browsers know
+	toldMachines map[template.ID]MachineState
 }
+
+// keptLog is how many changes are kept in memory, to be undone and to compare
+// with.
+const keptLog = 1000
 
 // View is a template at one revision, with what is computed from it.
 type View struct {
@@ -75,7 +82,7 @@ func (h *Hot) refreshLocked(ctx context.Context) error {
 		h.wanted[template.ID(id)] = true
 	}
 	h.proof = proof.Check(h.t, "")
-	h.facts = facts(h.t, h.proof.Fan)
+	h.facts = facts(h.t, h.proof, nil, nil)
 	h.deltas, h.stale = nil, false
 	h.tell(Event{Name: "reset"})
 	return nil
@@ -85,9 +92,9 @@ func (h *Hot) refreshLocked(ctx context.Context) error {
 // since the revision it is based on.
 type ClashError struct {
 	Name   string // of the thing
-	Field  string
-	Theirs any // the value now
-	Yours  any // the value asked for
+	Field  string // in words
+	Theirs string // the value now, in words
+	Yours  string // the value asked for; empty when it can no longer be set
 }
 
 func (e *ClashError) Error() string {
@@ -174,8 +181,11 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	before, factsBefore := h.t, h.facts
 	h.t, h.revision = after, e.Revision
 	h.log = append(h.log, e)
+	if len(h.log) > 2*keptLog {
+		h.log = slices.Clone(h.log[len(h.log)-keptLog:])
+	}
 	h.proof = proof.Recheck(h.proof, after, "")
-	h.facts = facts(after, h.proof.Fan)
+	h.facts = facts(after, h.proof, before, factsBefore)
 	h.tellDelta(e, p, before, factsBefore)
 	h.afterChange(before)
 	return h.revision, nil

@@ -2,14 +2,11 @@ package app
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
-
-	"github.com/google/uuid"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/template"
@@ -25,28 +22,6 @@ type Rig interface {
 	Want(studio, owner, machine string, loads []rig.Load)
 	// Address is where hosts dial in.
 	Address() string
-}
-
-// State is the running state of one instrument.
-type State struct {
-	ID       template.ID `json:"id"`
-	State    string      `json:"state"` // tuning, ready or failed; tacet ones are not listed
-	Progress float64     `json:"progress"`
-	Reason   string      `json:"reason,omitempty"`
-}
-
-// MachineState is the running state of one machine.
-type MachineState struct {
-	ID       template.ID `json:"id"`
-	Online   bool        `json:"online"`
-	UsedMiB  float64     `json:"usedMib"`
-	LimitMiB float64     `json:"limitMib"`
-}
-
-// RigState is the running state of a template.
-type RigState struct {
-	Instruments []State        `json:"instruments"`
-	Machines    []MachineState `json:"machines"`
 }
 
 // How says what to do with a selection.
@@ -159,7 +134,7 @@ func tooMuch(estimates []calls.Estimate) []calls.Estimate {
 	return slices.DeleteFunc(estimates, func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
 }
 
-// setWanted writes the wanted set and orders the machines. A failed
+// setWanted writes the wanted set and orders the machines. A failed or stalled
 // instrument that is called again is rested first, so that it is tried anew.
 func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bool, ids []template.ID) error {
 	var add, remove []string
@@ -184,7 +159,7 @@ func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bo
 	if again {
 		retry := maps.Clone(next)
 		for _, id := range ids {
-			if h.states[id].State == string(rig.Failed) {
+			if x := h.states[id]; x.State == string(rig.Failed) || x.Stalled {
 				delete(retry, id)
 			}
 		}
@@ -195,7 +170,7 @@ func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bo
 	}
 	h.wanted = next
 	h.order()
-	h.tell(h.rigEvent())
+	h.tellRig()
 	return nil
 }
 
@@ -210,7 +185,7 @@ func (h *Hot) afterChange(before *template.Template) {
 	}
 	if len(h.wanted) > 0 || len(before.Machines) != len(h.t.Machines) {
 		h.order()
-		h.tell(h.rigEvent())
+		h.tellRig()
 	}
 }
 
@@ -263,83 +238,6 @@ func (a *App) Start(ctx context.Context) error {
 		h.mu.Unlock()
 	}
 	return nil
-}
-
-// Reported takes a host's report to every template of its studio.
-func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
-	studio, err := uuid.Parse(host.Studio)
-	if err != nil {
-		return
-	}
-	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
-}
-
-func (h *Hot) reported(machine string, report rig.Report, away bool) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	m := find(h.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
-	if m == nil {
-		return
-	}
-	if h.machines == nil {
-		h.machines = map[template.ID]MachineState{}
-	}
-	before, _ := json.Marshal(h.rigState())
-	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LimitMiB: m.LimitMiB()}
-	for id := range h.states {
-		if i := h.t.Instrument(id); i == nil || i.Seat == nil || i.Seat.Machine == m.ID {
-			delete(h.states, id)
-		}
-	}
-	for _, item := range report.Items {
-		owner, id, _ := strings.Cut(item.ID, "/")
-		if owner == h.id.String() {
-			h.states[template.ID(id)] = State{ID: template.ID(id), State: string(item.State), Progress: item.Progress, Reason: item.Reason}
-		}
-	}
-	if after, _ := json.Marshal(h.rigState()); string(before) != string(after) {
-		h.tell(h.rigEvent())
-	}
-}
-
-// rigState lists what is not tacet. An instrument that is wanted and that no
-// host speaks of yet is tuning; if its machine is away, the reason says so.
-func (h *Hot) rigState() RigState {
-	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
-	for _, i := range h.t.Instruments {
-		s, known := h.states[i.ID]
-		switch {
-		case !h.wanted[i.ID]:
-			continue
-		case known:
-			out.Instruments = append(out.Instruments, s)
-		case i.Seat != nil && !h.machines[i.Seat.Machine].Online:
-			out.Instruments = append(out.Instruments, State{ID: i.ID, State: string(rig.Tuning), Reason: h.t.Index().Machines[i.Seat.Machine].Name + " is away"})
-		default:
-			out.Instruments = append(out.Instruments, State{ID: i.ID, State: string(rig.Tuning)})
-		}
-	}
-	for _, m := range h.t.Machines {
-		s := h.machines[m.ID]
-		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
-		out.Machines = append(out.Machines, s)
-	}
-	return out
-}
-
-func (h *Hot) rigEvent() Event {
-	data, err := json.Marshal(h.rigState())
-	if err != nil {
-		return Event{Name: "reset"}
-	}
-	return Event{Name: "rig", Data: data}
-}
-
-// Rig returns the running state.
-func (h *Hot) Rig() RigState {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.rigState()
 }
 
 // Wanted returns the instruments that shall be ready, in list order.

@@ -109,13 +109,13 @@ func openBrowser() (*rod.Browser, error) {
 
 // person is one browser of its own, with its own cookies.
 type person struct {
-	t    *testing.T
+	t    testing.TB
 	page *rod.Page
 }
 
 // visit opens the address in a fresh browser and watches its console; an
 // error there fails the test.
-func visit(t *testing.T, width, height int) *person {
+func visit(t testing.TB, width, height int) *person {
 	t.Helper()
 	private, err := studio.browser.Incognito()
 	require.NoError(t, err)
@@ -138,7 +138,7 @@ func visit(t *testing.T, width, height int) *person {
 }
 
 // enter signs in to the demo studio with one click.
-func enter(t *testing.T, width, height int) *person {
+func enter(t testing.TB, width, height int) *person {
 	p := visit(t, width, height)
 	p.press("Open the demo studio")
 	p.see(`[data-leaf="orchestra"] [role=row]`)

@@ -125,7 +125,7 @@ func TestAListTwoBrowsersAndAClash(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "list.csv")
 	require.NoError(t, os.WriteFile(path, []byte("section,instrument,stem,library,What\nBells / Hand,Salt bell,Bells,Coldharbour Percussion,x\nBells / Hand,Lamp bell,Bells,Coldharbour Percussion,x\n,No section,Bells,,x\n"), 0o644))
 	p.press("Bring in")
-	p.see(`input[type=file]`).MustSetFiles(path)
+	p.see(`[role=dialog] input[type=file]`).MustSetFiles(path)
 	p.seeText("[data-part=problems]", "line 4")
 	p.seeText("[data-part=problems]", "the section is empty")
 	p.see(`select[aria-label="Read What as"]`)

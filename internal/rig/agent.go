@@ -3,6 +3,7 @@ package rig
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"time"
@@ -13,9 +14,42 @@ import (
 // stepEvery is how often a busy stand-in moves on and reports.
 const stepEvery = 100 * time.Millisecond
 
+// ErrCrashed is how a stand-in ends that was told to crash.
+var ErrCrashed = errors.New("the simulated machine crashed, as it was told to")
+
 // RunHost dials in with a token and lets the machine follow its orders until
 // the context ends. It dials again for as long as the server is away.
 func RunHost(ctx context.Context, address, token string, machine *StandIn, log *slog.Logger) error {
+	if machine.Faults.CrashAfter > 0 {
+		var stop context.CancelFunc
+		ctx, stop = context.WithTimeoutCause(ctx, machine.Faults.CrashAfter, ErrCrashed)
+		defer stop()
+	}
+	if drop := machine.Faults.DropAfter; drop > 0 {
+		online, stop := context.WithTimeout(ctx, drop)
+		err := dialIn(online, address, token, machine, log)
+		stop()
+		if err != nil || ctx.Err() != nil {
+			return crashed(ctx, err)
+		}
+		log.Warn("off the network, as it was told to be", "for", machine.Faults.DropFor)
+		select {
+		case <-ctx.Done():
+			return crashed(ctx, nil)
+		case <-time.After(machine.Faults.DropFor):
+		}
+	}
+	return crashed(ctx, dialIn(ctx, address, token, machine, log))
+}
+
+func crashed(ctx context.Context, err error) error {
+	if errors.Is(context.Cause(ctx), ErrCrashed) {
+		return ErrCrashed
+	}
+	return err
+}
+
+func dialIn(ctx context.Context, address, token string, machine *StandIn, log *slog.Logger) error {
 	id, _, err := SplitToken(token)
 	if err != nil {
 		return err

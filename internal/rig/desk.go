@@ -30,7 +30,8 @@ type DeskConfig struct {
 	Lookup func(ctx context.Context, id, secret string) (host Host, ok bool)
 	// Listen is told every report. Required.
 	Listen Listener
-	// Address is where hosts dial in. Defaults to 127.0.0.1:0, a free port.
+	// Host and Port are where hosts dial in. They default to 127.0.0.1 and to
+	// a free port.
 	Host string
 	Port int
 	// External is the address of a NATS cluster to use instead of the
@@ -38,6 +39,10 @@ type DeskConfig struct {
 	External string
 	// Heartbeat defaults to Heartbeat.
 	Heartbeat time.Duration
+	// StallAfter defaults to StallAfter.
+	StallAfter time.Duration
+	// Now defaults to time.Now.
+	Now func() time.Time
 }
 
 // Desk is the server's side of the rig: it compares what is wanted with what
@@ -64,12 +69,19 @@ type hostState struct {
 	report     Report
 	seen       time.Time
 	away       bool
+	stalls     stalls
 }
 
 // Open starts the embedded server, or joins the external one.
 func Open(config DeskConfig) (*Desk, error) {
 	if config.Heartbeat == 0 {
 		config.Heartbeat = Heartbeat
+	}
+	if config.StallAfter == 0 {
+		config.StallAfter = StallAfter
+	}
+	if config.Now == nil {
+		config.Now = time.Now
 	}
 	if config.Host == "" {
 		config.Host = "127.0.0.1"
@@ -172,7 +184,7 @@ func (d *Desk) Know(h Host) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	if d.hosts[h.Credential] == nil {
-		d.hosts[h.Credential] = &hostState{host: h, away: true}
+		d.hosts[h.Credential] = &hostState{host: h, away: true, stalls: stalls{after: d.config.StallAfter}}
 	}
 }
 
@@ -201,7 +213,8 @@ func (d *Desk) receive(m *nats.Msg) {
 		d.mu.Unlock()
 		return
 	}
-	s.report, s.seen, s.away = report, time.Now(), false
+	report = s.stalls.mark(report, d.config.Now())
+	s.report, s.seen, s.away = report, d.config.Now(), false
 	d.reconcile(s)
 	host := s.host
 	d.mu.Unlock()
@@ -215,15 +228,15 @@ func (d *Desk) reconcile(s *hostState) {
 	same := slices.EqualFunc(want, s.sent, func(a, b Load) bool {
 		return a.ID == b.ID && slices.Equal(a.Patches, b.Patches) && slices.Equal(a.Players, b.Players)
 	})
-	lost := s.report.Generation < s.generation && time.Since(s.sentAt) > 2*d.config.Heartbeat
+	lost := s.report.Generation < s.generation && d.config.Now().Sub(s.sentAt) > 2*d.config.Heartbeat
 	if same && s.generation > 0 && !lost && s.report.Generation > 0 {
 		return
 	}
-	if same && s.generation > 0 && time.Since(s.sentAt) < d.config.Heartbeat/2 {
+	if same && s.generation > 0 && d.config.Now().Sub(s.sentAt) < d.config.Heartbeat/2 {
 		return // the answer is on its way
 	}
 	s.generation = max(s.generation, s.report.Generation) + 1
-	s.sent, s.sentAt = slices.Clone(want), time.Now()
+	s.sent, s.sentAt = slices.Clone(want), d.config.Now()
 	data, err := json.Marshal(Orders{Generation: s.generation, Loads: s.sent})
 	if err == nil {
 		err = d.conn.Publish(ordersSubject(s.host.Credential), data)
@@ -262,7 +275,7 @@ func (d *Desk) watch() {
 		d.mu.Lock()
 		var gone []Host
 		for _, s := range d.hosts {
-			if !s.away && time.Since(s.seen) > 3*d.config.Heartbeat {
+			if !s.away && d.config.Now().Sub(s.seen) > 3*d.config.Heartbeat {
 				s.away, s.report, s.sent = true, Report{}, nil
 				gone = append(gone, s.host)
 			}

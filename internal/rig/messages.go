@@ -50,7 +50,9 @@ type Item struct {
 	ID       string  `json:"id"`
 	State    State   `json:"state"`
 	Progress float64 `json:"progress,omitempty"` // 0..1 while tuning
-	Reason   string  `json:"reason,omitempty"`   // why it failed
+	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls
+	// Stalled is set by the desk, not by hosts: a load that does not move.
+	Stalled bool `json:"stalled,omitempty"`
 }
 
 // Report is what a host holds.
@@ -58,12 +60,16 @@ type Report struct {
 	Generation int64   `json:"generation"` // of the orders it follows; 0 after a start
 	MemoryMiB  float64 `json:"memoryMib"`
 	UsedMiB    float64 `json:"usedMib"`
+	LeftMs     int64   `json:"leftMs"` // until everything ordered is ready, as the host expects
 	Items      []Item  `json:"items"`
 }
 
 // Heartbeat is how often a host reports when nothing changes. A host silent
 // for three of them is away.
 const Heartbeat = time.Second
+
+// StallAfter is how long a load may stand still before the desk says so.
+const StallAfter = 15 * time.Second
 
 func ordersSubject(credential string) string { return "rig." + credential + ".orders" }
 func reportSubject(credential string) string { return "rig." + credential + ".report" }

@@ -23,8 +23,11 @@ type StandIn struct {
 
 // Faults are the ways a stand-in can be told to fail.
 type Faults struct {
-	Corrupt map[string]bool // names of patches that can not be read
-	Stall   map[string]bool // names of instruments that never finish loading
+	Corrupt    map[string]bool // names of patches that can not be read
+	Stall      map[string]bool // names of instruments that never finish loading
+	CrashAfter time.Duration   // end without a word after this time; 0 never
+	DropAfter  time.Duration   // drop off the network after this time; 0 never
+	DropFor    time.Duration   // and come back after this time
 }
 
 type held struct {
@@ -113,26 +116,40 @@ func (s *StandIn) begin(l Load) *held {
 			return &held{load: l, state: Failed, reason: fmt.Sprintf("the samples of %s can not be read", p.Name)}
 		}
 		h.mib += p.PreloadMiB
-		h.total += time.Duration(p.PreloadMiB / s.DiskMiBs * float64(time.Second))
 	}
 	awake, kinds := s.players()
 	own := 0.0
 	for _, p := range l.Players {
-		if awake[p.Key] {
-			continue
-		}
-		own += p.OwnMiB
-		if kinds[p.Kind] {
-			h.total += time.Duration(p.WakeAgainMs) * time.Millisecond
-		} else {
-			h.total += time.Duration(p.WakeMs) * time.Millisecond
+		if !awake[p.Key] {
+			own += p.OwnMiB
 		}
 	}
 	if free := s.MemoryMiB - s.used(); h.mib+own > free {
 		return &held{load: l, state: Failed, reason: fmt.Sprintf("needs %.0f MiB, %.0f MiB free", h.mib+own, max(0, free))}
 	}
+	h.total = s.duration(l, awake, kinds)
 	h.left = h.total
 	return h
+}
+
+// duration is the simulated time a load takes: reading its preload from the
+// disk, and waking those of its players that sleep. They are awake then.
+func (s *StandIn) duration(l Load, awake, kinds map[string]bool) time.Duration {
+	var d time.Duration
+	for _, p := range l.Patches {
+		d += time.Duration(p.PreloadMiB / s.DiskMiBs * float64(time.Second))
+	}
+	for _, p := range l.Players {
+		switch {
+		case awake[p.Key]:
+		case kinds[p.Kind]:
+			d += time.Duration(p.WakeAgainMs) * time.Millisecond
+		default:
+			d += time.Duration(p.WakeMs) * time.Millisecond
+		}
+		awake[p.Key], kinds[p.Kind] = true, true
+	}
+	return d
 }
 
 // players lists the players awake, and their kinds.
@@ -172,10 +189,19 @@ func (s *StandIn) Report() Report {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	r := Report{Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}}
+	awake, kinds := s.players()
+	var left time.Duration
 	for _, l := range s.orders {
-		if h := s.held[l.ID]; h != nil {
-			r.Items = append(r.Items, Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason})
+		h := s.held[l.ID]
+		if h == nil {
+			left += s.duration(l, awake, kinds)
+			continue
 		}
+		if h.state == Tuning {
+			left += h.left
+		}
+		r.Items = append(r.Items, Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason})
 	}
+	r.LeftMs = int64(float64(left.Milliseconds()) / s.Speed)
 	return r
 }

@@ -331,13 +331,13 @@ type Problem struct {
 	Status  int     `json:"status"`
 	Subject *string `json:"subject,omitempty"`
 
-	// Theirs the value now
-	Theirs interface{} `json:"theirs,omitempty"`
-	Title  string      `json:"title"`
-	Type   string      `json:"type"`
+	// Theirs of a clash: the value now, in words
+	Theirs *string `json:"theirs,omitempty"`
+	Title  string  `json:"title"`
+	Type   string  `json:"type"`
 
-	// Yours the value asked for
-	Yours interface{} `json:"yours,omitempty"`
+	// Yours of a clash: the value asked for, in words
+	Yours *string `json:"yours,omitempty"`
 }
 
 // ProofSummary defines model for ProofSummary.
@@ -348,6 +348,9 @@ type PutChange = json.RawMessage
 
 // RemoveBusChange defines model for RemoveBusChange.
 type RemoveBusChange = json.RawMessage
+
+// RemoveMachineChange defines model for RemoveMachineChange.
+type RemoveMachineChange = json.RawMessage
 
 // Ribbon defines model for Ribbon.
 type Ribbon struct {

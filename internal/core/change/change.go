@@ -6,6 +6,7 @@ package change
 
 import (
 	"fmt"
+	"strings"
 
 	"fanfold/internal/core/template"
 )
@@ -79,28 +80,44 @@ func (b Batch) apply(d *draft) (Change, error) {
 	return inverse, nil
 }
 
-// Key names one thing a change sets: "instrument/ID/name", or a whole object,
-// "instrument/ID".
+// Key names one thing a change sets: a field of an object, "name"; a part of
+// a field, "route/bus-1"; or, without a field, the whole object.
 type Key struct {
 	Object template.ID
-	Field  string // empty for the whole object
+	Field  string
 }
 
-// Clash returns the first key of a that meets one of b: the same field of the
-// same object, or a field of an object that the other sets as a whole.
+// Clash returns the first key of a that meets one of b: both set the same, or
+// one sets a part of what the other sets as a whole.
 func Clash(a, b []Key) (Key, bool) {
-	fields := make(map[Key]struct{}, 2*len(b))
+	set, within := make(map[Key]bool, len(b)), make(map[Key]bool, len(b))
 	for _, k := range b {
-		fields[k] = struct{}{}
-		fields[Key{Object: k.Object, Field: "*"}] = struct{}{}
+		set[k] = true
+		for _, outer := range around(k) {
+			within[outer] = true
+		}
 	}
 	for _, k := range a {
-		_, same := fields[k]
-		_, whole := fields[Key{Object: k.Object}]
-		_, any := fields[Key{Object: k.Object, Field: "*"}]
-		if same || whole || (k.Field == "" && any) {
+		if set[k] || within[k] {
 			return k, true
+		}
+		for _, outer := range around(k) {
+			if set[outer] {
+				return k, true
+			}
 		}
 	}
 	return Key{}, false
+}
+
+// around lists what a key is a part of, innermost first.
+func around(k Key) []Key {
+	if k.Field == "" {
+		return nil
+	}
+	whole, _, parted := strings.Cut(k.Field, "/")
+	if parted {
+		return []Key{{Object: k.Object, Field: whole}, {Object: k.Object}}
+	}
+	return []Key{{Object: k.Object}}
 }

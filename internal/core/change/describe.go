@@ -1,6 +1,9 @@
 package change
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // Describe says in a few words what a change does, for the history and the
 // undo button.
@@ -37,15 +40,16 @@ func Describe(c Change) string {
 		return "Seat " + rows(len(c.Seats))
 	case RemoveBus:
 		return "Remove a bus"
+	case RemoveMachine:
+		return "Remove a machine"
 	case Configure:
 		return "Change settings"
 	case Put:
-		if len(c.Calls) > 0 {
-			return "Save a call"
-		}
-		return "Edit"
+		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls))
+	case Drop:
+		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls))
 	}
-	return "Remove"
+	return c.Kind()
 }
 
 func rows(n int) string {
@@ -53,6 +57,24 @@ func rows(n int) string {
 		return "1 row"
 	}
 	return fmt.Sprintf("%d rows", n)
+}
+
+// whatOf names the nouns that are there, in the order of the template's lists.
+func whatOf(counts ...int) string {
+	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call"}
+	var out []string
+	for n, count := range counts {
+		switch {
+		case count == 1:
+			out = append(out, "a "+names[n])
+		case count > 1:
+			out = append(out, fmt.Sprintf("%d of kind %s", count, names[n]))
+		}
+	}
+	if len(out) == 0 {
+		return "nothing"
+	}
+	return strings.Join(out, ", ")
 }
 
 func fieldName(name string) string {
@@ -87,6 +109,8 @@ func value(c Change) Change {
 	case *Seat:
 		return *c
 	case *RemoveBus:
+		return *c
+	case *RemoveMachine:
 		return *c
 	case *Configure:
 		return *c

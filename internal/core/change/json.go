@@ -10,19 +10,20 @@ import (
 
 // kinds makes an empty change of each kind, ready to be read into.
 var kinds = map[string]func() Change{
-	"add":         func() Change { return &Add{} },
-	"delete":      func() Change { return &Delete{} },
-	"move":        func() Change { return &Move{} },
-	"arrange":     func() Change { return &Arrange{} },
-	"edit":        func() Change { return &Edit{} },
-	"configure":   func() Change { return &Configure{} },
-	"connect":     func() Change { return &Connect{} },
-	"assign-stem": func() Change { return &AssignStem{} },
-	"seat":        func() Change { return &Seat{} },
-	"put":         func() Change { return &Put{} },
-	"drop":        func() Change { return &Drop{} },
-	"remove-bus":  func() Change { return &RemoveBus{} },
-	"batch":       func() Change { return &Batch{} },
+	"add":            func() Change { return &Add{} },
+	"delete":         func() Change { return &Delete{} },
+	"move":           func() Change { return &Move{} },
+	"arrange":        func() Change { return &Arrange{} },
+	"edit":           func() Change { return &Edit{} },
+	"configure":      func() Change { return &Configure{} },
+	"connect":        func() Change { return &Connect{} },
+	"assign-stem":    func() Change { return &AssignStem{} },
+	"seat":           func() Change { return &Seat{} },
+	"put":            func() Change { return &Put{} },
+	"drop":           func() Change { return &Drop{} },
+	"remove-bus":     func() Change { return &RemoveBus{} },
+	"remove-machine": func() Change { return &RemoveMachine{} },
+	"batch":          func() Change { return &Batch{} },
 }
 
 // Kinds lists the kinds of change in alphabetical order.

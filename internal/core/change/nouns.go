@@ -235,3 +235,31 @@ func (c RemoveBus) apply(d *draft) (Change, error) {
 	}
 	return Batch{Changes: []Change{wires, Drop{Buses: []template.ID{c.ID}}}}.apply(d)
 }
+
+// RemoveMachine takes away every seat on a machine and every wish to stay
+// there, and drops it.
+type RemoveMachine struct {
+	ID template.ID `json:"id"`
+}
+
+// Kind implements Change.
+func (RemoveMachine) Kind() string { return "remove-machine" }
+
+// Keys implements Change.
+func (c RemoveMachine) Keys() []Key { return []Key{{Object: c.ID}} }
+
+func (c RemoveMachine) apply(d *draft) (Change, error) {
+	var up Seat
+	var style Edit
+	for _, i := range d.t.Instruments {
+		if i.Seat != nil && i.Seat.Machine == c.ID {
+			up.Seats = append(up.Seats, Seating{ID: i.ID})
+		}
+		if i.Style.Machine == c.ID {
+			free := i.Style
+			free.Machine = ""
+			style.Edits = append(style.Edits, Fields{ID: i.ID, Style: &free})
+		}
+	}
+	return Batch{Changes: []Change{up, style, Drop{Machines: []template.ID{c.ID}}}}.apply(d)
+}

@@ -75,8 +75,8 @@ type AssignStem struct {
 // Kind implements Change.
 func (AssignStem) Kind() string { return "assign-stem" }
 
-// Keys implements Change.
-func (c AssignStem) Keys() []Key { return fieldKeys(c.IDs, "stem") }
+// Keys implements Change: all routes of the instruments.
+func (c AssignStem) Keys() []Key { return fieldKeys(c.IDs, "route") }
 
 func (c AssignStem) apply(d *draft) (Change, error) {
 	stem, err := d.look(c.Stem)

@@ -6,6 +6,12 @@ const path = (id: string) => ({ params: { path: { id } } });
 /** What the core computes of one revision of a template. Each is asked again
  * when the revision moves on, showing the last answer meanwhile. */
 export const computed = {
+  templates: (id: string, revision: number) =>
+    queryOptions({
+      queryKey: ["templates", id, revision],
+      queryFn: () => answer(api.GET("/api/templates")),
+      placeholderData: keepPreviousData,
+    }),
   marks: (id: string, revision: number) =>
     queryOptions({
       queryKey: ["marks", id, revision],

@@ -650,6 +650,11 @@ export interface components {
             kind: "remove-bus";
             id: components["schemas"]["Id"];
         };
+        RemoveMachineChange: {
+            /** @enum {string} */
+            kind: "remove-machine";
+            id: components["schemas"]["Id"];
+        };
         ConfigureChange: {
             /** @enum {string} */
             kind: "configure";
@@ -662,7 +667,7 @@ export interface components {
             label: string;
             changes: components["schemas"]["Change"][];
         };
-        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
+        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
         /** @description An error as in RFC 9457 */
         Problem: {
             type: string;
@@ -674,10 +679,10 @@ export interface components {
             /** @description the field in question */
             path?: string;
             subject?: string;
-            /** @description the value now */
-            theirs?: unknown;
-            /** @description the value asked for */
-            yours?: unknown;
+            /** @description of a clash: the value now, in words */
+            theirs?: string;
+            /** @description of a clash: the value asked for, in words */
+            yours?: string;
         };
         Person: {
             /** Format: uuid */
@@ -715,6 +720,8 @@ export interface components {
             state: "tuning" | "ready" | "failed";
             /** Format: double */
             progress: number;
+            /** @description tuning, but it does not move */
+            stalled?: boolean;
             reason?: string;
         };
         MachineState: {
@@ -724,9 +731,21 @@ export interface components {
             usedMib: number;
             /** Format: double */
             limitMib: number;
+            /**
+             * Format: int64
+             * @description until everything called there is ready, as its host expects
+             */
+            leftMs: number;
         };
         RigState: {
             instruments: components["schemas"]["State"][];
+            machines: components["schemas"]["MachineState"][];
+        };
+        RigDelta: {
+            /** @description it replaces all that is known */
+            whole?: boolean;
+            instruments: components["schemas"]["State"][];
+            tacet: components["schemas"]["Id"][];
             machines: components["schemas"]["MachineState"][];
         };
         Splice: {

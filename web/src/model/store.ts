@@ -31,8 +31,10 @@ export interface State {
 
   open: LeafName[];
   folded: ReadonlySet<Id>;
-  dialog: "finder" | "keys" | "marks" | "import" | "machine" | null;
+  renaming: Id | null; // the section whose name is being edited
+  dialog: "finder" | "keys" | "marks" | "import" | "machine" | "settings" | "new" | null;
   importing: File | null;
+  machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
   clash: Clash | null;
 }
@@ -50,8 +52,10 @@ export const store = createStore<State>(() => ({
   bus: null,
   open: remembered("open", ["orchestra", "routing"]),
   folded: new Set(),
+  renaming: null,
   dialog: null,
   importing: null,
+  machine: null,
   notices: [],
   clash: null,
 }));
@@ -141,6 +145,29 @@ async function openFirst() {
   await openTemplate(row.id);
 }
 
+/** createTemplate makes an empty template and opens it. */
+export async function createTemplate(name: string) {
+  const row = await attempt(() => answer(api.POST("/api/templates", { body: { name } })));
+  if (row) await openTemplate(row.id);
+  return row;
+}
+
+/** takeFile brings in a template file as a template of its own and opens it. */
+export async function takeFile(file: File) {
+  const row = await attempt(() =>
+    answer(
+      api.POST("/api/templates/file", {
+        body: file as unknown as string,
+        bodySerializer: (body) => body as unknown as Blob,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  );
+  if (!row) return;
+  await openTemplate(row.id);
+  tell(`Brought in ${row.name}.`);
+}
+
 let stream: EventSource | null = null;
 
 export async function openTemplate(id: string) {
@@ -159,6 +186,18 @@ function running(rig: Schemas["RigState"]): Pick<State, "states" | "rig"> {
   return { states: new Map(rig.instruments.map((x) => [x.id, x])), rig: new Map(rig.machines.map((x) => [x.id, x])) };
 }
 
+/** rigAfter takes what runs to what a delta says. */
+export function rigAfter(s: Pick<State, "states" | "rig">, d: Schemas["RigDelta"]): Pick<State, "states" | "rig"> {
+  if (d.whole) return running(d);
+  const states = d.instruments.length + d.tacet.length > 0 ? new Map(s.states) : s.states;
+  if (states !== s.states) {
+    for (const id of d.tacet) (states as Map<Id, Schemas["State"]>).delete(id);
+    for (const x of d.instruments) (states as Map<Id, Schemas["State"]>).set(x.id, x);
+  }
+  const rig = d.machines.length > 0 ? new Map([...s.rig, ...d.machines.map((m) => [m.id, m] as const)]) : s.rig;
+  return { states, rig };
+}
+
 function listen(id: string, revision: number) {
   stream?.close();
   const events = new EventSource(`/api/templates/${id}/events?after=${revision}`);
@@ -174,10 +213,23 @@ function listen(id: string, revision: number) {
     const next = after(sheet, delta);
     set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
   });
-  events.addEventListener("rig", (e) => set(running(JSON.parse(e.data) as Schemas["RigState"])));
+  events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
   events.addEventListener("reset", () => void openTemplate(id));
   events.onopen = () => set({ connected: true });
-  events.onerror = () => set({ connected: false });
+  events.onerror = () => {
+    set({ connected: false });
+    // A browser dials again by itself, unless the server answered with an error.
+    if (events.readyState === EventSource.CLOSED) setTimeout(() => void dialAgain(id, events), 2000);
+  };
+}
+
+async function dialAgain(id: string, ended: EventSource) {
+  if (stream !== ended) return; // another template was opened meanwhile
+  const opened = await attempt(async () => {
+    await openTemplate(id);
+    return true;
+  });
+  if (!opened && get().person) setTimeout(() => void dialAgain(id, ended), 5000);
 }
 
 /** pruned drops deleted rows from the selection. */
@@ -194,20 +246,34 @@ function pruned(s: State, sheet: Sheet): Partial<State> {
 
 const at = () => ({ params: { path: { id: get().sheet!.id } } });
 
+/** seen is the revision a person looks at now. An edit that takes a while
+ * keeps the one it began with, so that what others set meanwhile is not
+ * overwritten unseen. */
+export const seen = () => get().sheet!.revision;
+
 /** change sends one change; a clash asks which value shall stand. */
-export function change(c: Change): Promise<Schemas["Applied"] | undefined> {
-  const send = () =>
-    answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base: get().sheet!.revision, change: c } }));
-  return attempt(send, send);
+export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
+  const send = (base: number) =>
+    answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base, change: c } }));
+  return attempt(
+    () => send(base),
+    () => send(seen()),
+  );
 }
 
 /** assign sets, by name, what rows refer to. */
-export function assign(ids: Id[], field: "section" | "stem" | "library" | "machine", value: string) {
-  const send = () =>
-    answer(
-      api.POST("/api/templates/{id}/assign", { ...at(), body: { base: get().sheet!.revision, ids, field, value } }),
-    );
-  return attempt(send, send);
+export function assign(
+  ids: Id[],
+  field: "section" | "stem" | "library" | "machine",
+  value: string,
+  base = seen(),
+): Promise<Schemas["Applied"] | undefined> {
+  const send = (base: number) =>
+    answer(api.POST("/api/templates/{id}/assign", { ...at(), body: { base, ids, field, value } }));
+  return attempt(
+    () => send(base),
+    () => send(seen()),
+  );
 }
 
 export const undo = () => attempt(() => answer(api.POST("/api/templates/{id}/undo", at())));

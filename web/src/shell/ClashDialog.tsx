@@ -18,11 +18,11 @@ export function ClashDialog() {
       <dl className="mb-4 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
         <dt className="text-soft">Now</dt>
         <dd className="select-text" data-value="theirs">
-          {text(clash.problem.theirs)}
+          {clash.problem.theirs || "(nothing)"}
         </dd>
         <dt className="text-soft">Yours</dt>
         <dd className="select-text" data-value="yours">
-          {text(clash.problem.yours)}
+          {clash.problem.yours || "(it can no longer be set)"}
         </dd>
       </dl>
       <div className="flex justify-end gap-2">
@@ -35,10 +35,4 @@ export function ClashDialog() {
       </div>
     </Floating>
   );
-}
-
-function text(value: unknown): string {
-  if (value === null || value === undefined) return "(nothing)";
-  if (Array.isArray(value)) return value.join("; ");
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
 }

@@ -4,11 +4,13 @@ import { set, useApp } from "../model/store";
 import { Finder } from "./Finder";
 import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
+import { NewTemplateDialog } from "./NewTemplateDialog";
+import { SettingsDialog } from "./SettingsDialog";
 
 /** Dialogs shows the one dialog that is open. */
 export function Dialogs() {
   const dialog = useApp((s) => s.dialog);
-  const close = () => set({ dialog: null, importing: null });
+  const close = () => set({ dialog: null, importing: null, machine: null });
   switch (dialog) {
     case "finder":
       return <Finder close={close} />;
@@ -20,6 +22,10 @@ export function Dialogs() {
       return <ImportDialog close={close} />;
     case "machine":
       return <MachineDialog close={close} />;
+    case "settings":
+      return <SettingsDialog close={close} />;
+    case "new":
+      return <NewTemplateDialog close={close} />;
   }
   return null;
 }

@@ -139,6 +139,8 @@ function commands(): Found[] {
     command("Redo", "Ctrl Shift Z", () => void redo()),
     command("Marks and remedies", ".", () => set({ dialog: "marks" })),
     command("Add a machine", "", () => set({ dialog: "machine" })),
+    command("New template", "", () => set({ dialog: "new" })),
+    command("Name and settings", "", () => set({ dialog: "settings" })),
     command("Keys", "?", () => set({ dialog: "keys" })),
   ];
 }

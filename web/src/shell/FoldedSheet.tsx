@@ -21,7 +21,7 @@ const content: Record<LeafName, () => ReactNode> = {
   routing: Routing,
   calls: Calls,
 };
-const shares: Record<LeafName, number> = { orchestra: 1.3, seating: 1.25, routing: 1, calls: 0.9 };
+const shares: Record<LeafName, number> = { orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 };
 
 export function FoldedSheet() {
   const open = useApp((s) => s.open);

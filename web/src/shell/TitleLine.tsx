@@ -7,6 +7,7 @@ import { gib, things } from "../model/template";
 import { MemoryGlass } from "../parts/MemoryGlass";
 import { useGlass } from "../parts/useGlass";
 import { Mark } from "./Mark";
+import { TemplateMenu } from "./TemplateMenu";
 import { setTheme, type Theme, theme } from "./theme";
 
 export function TitleLine() {
@@ -16,7 +17,7 @@ export function TitleLine() {
   return (
     <header className="flex h-[46px] shrink-0 items-center gap-3 bg-paper px-3">
       <Mark />
-      <h1 className="truncate text-[17px]">{sheet.name}</h1>
+      <TemplateMenu />
       <span className="shrink-0 text-soft" data-revision={sheet.revision}>
         {connected ? `revision ${sheet.revision.toLocaleString("en")}` : "the server is away; dialling again…"}
       </span>

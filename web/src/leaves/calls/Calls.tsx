@@ -178,11 +178,30 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
 function Arriving() {
   const sheet = useApp((s) => s.sheet)!;
   const states = useApp((s) => s.states);
+  const rig = useApp((s) => s.rig);
   const list = [...states.values()].filter((s) => s.state !== "ready");
+  const left = Math.max(0, ...[...rig.values()].map((m) => m.leftMs));
   if (list.length === 0) return null;
   return (
     <section className="border-line border-t px-3 py-2" data-part="arriving">
-      <h3 className="mb-1 text-[15px]">Arriving</h3>
+      <h3 className="mb-1 flex items-baseline gap-2 text-[15px]">
+        Arriving
+        <span className="font-normal font-sans text-[13px] text-soft">
+          {list.length} to come{left > 0 && `, ${wait(left / 1000)} left`}
+        </span>
+        <button
+          type="button"
+          className="button ml-auto font-normal font-sans text-[13px]"
+          onClick={() =>
+            void call(
+              list.map((s) => s.id),
+              "rest",
+            )
+          }
+        >
+          Stop
+        </button>
+      </h3>
       {list.slice(0, 100).map((s) => {
         const i = sheet.instruments.byId.get(s.id);
         const machine = i?.seat ? sheet.machines.byId.get(i.seat.machine)?.name : "";
@@ -193,7 +212,7 @@ function Arriving() {
             <span className="min-w-0 truncate text-soft" title={s.reason}>
               {s.reason || `${machine}, riser ${i?.seat?.riser}`}
             </span>
-            {s.state === "failed" ? (
+            {s.state === "failed" || s.stalled ? (
               <button type="button" className="button h-6" onClick={() => void call([s.id], "call")}>
                 Again
               </button>

@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useRef, useState } from "react";
 import type { Id } from "../../model/api";
-import { get } from "../../model/store";
+import { get, seen } from "../../model/store";
 import type { Field } from "./fields";
 
 interface Props {
@@ -17,6 +17,7 @@ export function CellEditor({ field, id, shown, stop }: Props) {
   const i = sheet.instruments.byId.get(id)!;
   const first = (field.value ?? field.text)(sheet, i);
   const [text, setText] = useState(first);
+  const [base] = useState(seen); // what others set from here on is a clash
   const done = useRef(false);
 
   const keep = (next?: { id: Id; field: string }) => {
@@ -26,7 +27,7 @@ export function CellEditor({ field, id, shown, stop }: Props) {
     if (text === first) return;
     const { selection } = get();
     const ids = !field.one && selection.has(id) ? sheet.instruments.order.filter((x) => selection.has(x)) : [id];
-    void field.set?.(ids, text);
+    void field.set?.(ids, text, base);
   };
   const leave = () => {
     done.current = true;

@@ -2,7 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { lines } from "../../model/score";
-import { change, select, set, tell, useApp } from "../../model/store";
+import { addRows, change, select, set, takeFile, tell, useApp } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
 import { Brackets } from "./Brackets";
 import { type Field, fieldNamed, fields } from "./fields";
@@ -144,7 +144,8 @@ function useDrop() {
       const file = e.dataTransfer.files[0];
       if (!file) return;
       e.preventDefault();
-      set({ dialog: "import", importing: file });
+      if (file.name.endsWith(".json")) void takeFile(file);
+      else set({ dialog: "import", importing: file });
     },
   };
 }
@@ -161,6 +162,9 @@ function Empty() {
         </p>
         <button type="button" className="button button-main" onClick={() => set({ dialog: "import" })}>
           Bring in a row list
+        </button>{" "}
+        <button type="button" className="button" onClick={() => void addRows("sampled", 1, null)}>
+          Start with one row
         </button>
       </div>
     </div>

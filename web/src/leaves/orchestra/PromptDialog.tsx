@@ -1,11 +1,12 @@
 import { type FormEvent, useState } from "react";
-import { get } from "../../model/store";
+import { get, seen } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import type { Field } from "./fields";
 
 /** PromptDialog sets one field of the whole selection. */
 export function PromptDialog({ field, close }: { field: Field; close: () => void }) {
   const { sheet, selection } = get();
+  const [base] = useState(seen);
   const ids = sheet!.instruments.order.filter((id) => selection.has(id));
   const values = new Set(ids.map((id) => (field.value ?? field.text)(sheet!, sheet!.instruments.byId.get(id)!)));
   const [text, setText] = useState(values.size === 1 ? [...values][0]! : "");
@@ -13,7 +14,7 @@ export function PromptDialog({ field, close }: { field: Field; close: () => void
   const keep = (e: FormEvent) => {
     e.preventDefault();
     close();
-    void field.set?.(ids, text);
+    void field.set?.(ids, text, base);
   };
   return (
     <Floating

@@ -2,14 +2,16 @@ import { ChevronRight } from "lucide-react";
 import type { DragEvent } from "react";
 import type { Line } from "../../model/score";
 import { within } from "../../model/score";
-import { get, select, toggleFold, useApp } from "../../model/store";
+import { get, select, set, toggleFold, useApp } from "../../model/store";
 import { moveRows } from "./Orchestra";
+import { RenameSection } from "./RenameSection";
 
 type Section = Extract<Line, { kind: "section" }>;
 
 /** SectionLine is the heading of a section: fold it, or select all of it. */
 export function SectionLine({ line, top, index }: { line: Section; top: number; index: number }) {
   const ready = useApp((s) => countReady(s.states, line.section.id));
+  const renaming = useApp((s) => s.renaming === line.section.id);
   const choose = () => {
     const ids = within(get().sheet!, line.section.id);
     select(ids, ids[0] ?? null);
@@ -39,15 +41,20 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
         >
           <ChevronRight size={14} className={line.folded ? "" : "rotate-90"} />
         </button>
-        <button
-          type="button"
-          tabIndex={-1}
-          title={`Select all of ${line.section.name}`}
-          onClick={choose}
-          className={`min-w-0 flex-1 truncate text-left font-semibold font-serif ${line.depth === 0 ? "text-[16px]" : "text-[14px]"}`}
-        >
-          {line.section.name}
-        </button>
+        {renaming ? (
+          <RenameSection section={line.section} />
+        ) : (
+          <button
+            type="button"
+            tabIndex={-1}
+            title={`Select all of ${line.section.name}; double-click to rename it`}
+            onClick={choose}
+            onDoubleClick={() => set({ renaming: line.section.id })}
+            className={`min-w-0 flex-1 truncate text-left font-semibold font-serif ${line.depth === 0 ? "text-[16px]" : "text-[14px]"}`}
+          >
+            {line.section.name}
+          </button>
+        )}
       </div>
       <span role="gridcell" className="text-[12px] text-soft">
         {line.count}

@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate, get, useApp } from "../../model/store";
+import { addRows, call, change, duplicate, get, set, useApp } from "../../model/store";
 import { type Field, fieldNamed } from "./fields";
 
 /** SelectionMenu is everything that can be done to the selection at once. */
@@ -11,6 +11,11 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
   };
   const last = () => ids().at(-1) ?? null;
   const section = () => get().sheet?.sections.order[0];
+  const rename = () => {
+    const first = ids()[0];
+    // once the menu has given its focus back
+    setTimeout(() => set({ renaming: first ? (get().sheet!.instruments.byId.get(first)?.section ?? null) : null }), 50);
+  };
   return (
     <>
       <DropdownMenu.Root>
@@ -30,6 +35,7 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
                 run={() => ask(fieldNamed(key))}
               />
             ))}
+            <Item text="Rename its section…" off={n === 0} run={rename} />
             <Line />
             <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
             <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />

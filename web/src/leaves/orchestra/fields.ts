@@ -13,10 +13,11 @@ export interface Field {
   value?: (sheet: Sheet, i: Instrument) => string; // what editing starts with
   choices?: (sheet: Sheet) => string[];
   one?: boolean; // is never set for several rows at once
-  set?: (ids: Id[], value: string) => Promise<unknown>;
+  set?: (ids: Id[], value: string, base: number) => Promise<unknown>;
 }
 
-const edit = (ids: Id[], fields: object) => change({ kind: "edit", edits: ids.map((id) => ({ id, ...fields })) });
+const edit = (ids: Id[], fields: object, base: number) =>
+  change({ kind: "edit", edits: ids.map((id) => ({ id, ...fields })) }, base);
 
 const stemText = (sheet: Sheet, i: Instrument) =>
   (sheet.facts.get(i.id)?.stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "").join(", ");
@@ -33,39 +34,39 @@ export const fields: Field[] = [
     width: "minmax(120px, 1.2fr)",
     text: (_, i) => i.name,
     one: true,
-    set: (ids, name) => edit(ids, { name }),
+    set: (ids, name, base) => edit(ids, { name }, base),
   },
   {
     key: "articulations",
     title: "Articulations",
-    width: "minmax(90px, 1.3fr)",
+    width: "minmax(90px, 1.7fr)",
     text: (_, i) => i.articulations.join(" · "),
     value: (_, i) => i.articulations.join("; "),
-    set: (ids, text) =>
-      edit(ids, {
-        articulations: text
-          .split(";")
-          .map((a) => a.trim())
-          .filter(Boolean),
-      }),
+    set: (ids, text, base) => {
+      const articulations = text
+        .split(";")
+        .map((a) => a.trim())
+        .filter(Boolean);
+      return edit(ids, { articulations }, base);
+    },
   },
   {
     key: "library",
     title: "Lib.",
-    width: "52px",
+    width: "46px",
     text: (sheet, i) => libraryOf(sheet, i)?.code ?? "",
     value: (sheet, i) => libraryOf(sheet, i)?.name ?? "",
     choices: (sheet) => things(sheet.libraries).map((l) => l.name),
-    set: (ids, name) => assign(ids, "library", name),
+    set: (ids, name, base) => assign(ids, "library", name, base),
   },
   {
     key: "machine",
     title: "Seat",
-    width: "100px",
+    width: "94px",
     text: (sheet, i) => seatText(sheet, i) || (i.kind === "sampled" ? "no seat" : ""),
     value: (sheet, i) => sheet.machines.byId.get(i.seat?.machine ?? i.style.machine ?? "")?.name ?? "",
     choices: (sheet) => things(sheet.machines).map((m) => m.name),
-    set: (ids, name) => assign(ids, "machine", name),
+    set: (ids, name, base) => assign(ids, "machine", name, base),
   },
   {
     key: "stem",
@@ -75,7 +76,7 @@ export const fields: Field[] = [
       stemText(sheet, i) || (i.kind === "guide" ? "to the speakers" : i.kind === "spare" ? "" : "no stem"),
     value: stemText,
     choices: fineStems,
-    set: (ids, name) => assign(ids, "stem", name),
+    set: (ids, name, base) => assign(ids, "stem", name, base),
   },
   {
     key: "section",
@@ -84,7 +85,7 @@ export const fields: Field[] = [
     wideOnly: true,
     text: (sheet, i) => pathOf(sheet, i.section),
     choices: (sheet) => sheet.sections.order.map((id) => pathOf(sheet, id)),
-    set: (ids, path) => assign(ids, "section", path),
+    set: (ids, path, base) => assign(ids, "section", path, base),
   },
   {
     key: "notes",
@@ -92,7 +93,7 @@ export const fields: Field[] = [
     width: "minmax(100px, 1fr)",
     wideOnly: true,
     text: (_, i) => i.notes ?? "",
-    set: (ids, notes) => edit(ids, { notes }),
+    set: (ids, notes, base) => edit(ids, { notes }, base),
   },
   {
     key: "mib",

@@ -65,38 +65,63 @@ export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: 
   }
 }
 
+/** foldAt folds the cursor's section, then the one around it; or unfolds the
+ * outermost that hides the cursor. */
 function foldAt(cursor: Id | null, fold: boolean): boolean {
   const { sheet, folded } = get();
-  const section = cursor && sheet!.instruments.byId.get(cursor)?.section;
-  if (section && folded.has(section) !== fold) toggleFold(section);
+  const line: Id[] = []; // the cursor's section and those around it
+  let at = cursor ? sheet!.instruments.byId.get(cursor)?.section : undefined;
+  while (at && line.length < 9) {
+    line.push(at);
+    at = sheet!.sections.byId.get(at)?.parent;
+  }
+  const section = fold ? line.find((s) => !folded.has(s)) : line.findLast((s) => folded.has(s));
+  if (section) toggleFold(section);
   return true;
 }
 
-/** stepped moves the cursor through the rows that show. */
+/** stepped moves the cursor through the rows that show. From a row in a folded
+ * section it goes on beside that section. */
 function stepped(e: KeyboardEvent, all: readonly Line[]): boolean {
   if (e.ctrlKey || e.metaKey) return false;
-  const ids = all.flatMap((l) => (l.kind === "row" ? [l.id] : []));
+  const rows = all.flatMap((l, n) => (l.kind === "row" ? [{ id: l.id, n }] : []));
   const { cursor, anchor } = get();
-  const at = cursor ? ids.indexOf(cursor) : -1;
+  const at = cursor ? rows.findIndex((r) => r.id === cursor) : -1;
+  const line = at < 0 && cursor ? hiddenBy(cursor, all) : -1;
+  const before = at >= 0 ? at - 1 : rows.findLastIndex((r) => r.n < line);
+  const below = rows.findIndex((r) => r.n > line);
+  const after = at >= 0 ? at + 1 : line < 0 ? 0 : below < 0 ? rows.length - 1 : below;
   const page = 20;
   const to: Record<string, number> = {
-    ArrowDown: at + 1,
-    j: at + 1,
-    J: at + 1,
-    ArrowUp: at - 1,
-    k: at - 1,
-    K: at - 1,
-    PageDown: at + page,
-    PageUp: at - page,
+    ArrowDown: after,
+    j: after,
+    J: after,
+    ArrowUp: before,
+    k: before,
+    K: before,
+    PageDown: after + page - 1,
+    PageUp: before - page + 1,
     Home: 0,
-    End: ids.length - 1,
+    End: rows.length - 1,
   };
   const next = to[e.key];
-  if (next === undefined || ids.length === 0) return false;
-  const id = ids[Math.max(0, Math.min(ids.length - 1, next))]!;
+  if (next === undefined || rows.length === 0) return false;
+  const id = rows[Math.max(0, Math.min(rows.length - 1, next))]!.id;
   if (e.shiftKey && anchor) select(between(all, anchor, id), id, anchor);
   else select([id], id);
   return true;
+}
+
+/** hiddenBy finds the line of the folded section that hides a row, or -1. */
+function hiddenBy(row: Id, all: readonly Line[]): number {
+  const { sheet } = get();
+  const around = new Set<Id>();
+  let at = sheet!.instruments.byId.get(row)?.section;
+  while (at && around.size < 9) {
+    around.add(at);
+    at = sheet!.sections.byId.get(at)?.parent;
+  }
+  return all.findIndex((l) => l.kind === "section" && l.folded && around.has(l.section.id));
 }
 
 /** moved takes the selection one row up or down. */

@@ -3,7 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { computed } from "../../model/queries";
-import { change, select, set, useApp } from "../../model/store";
+import { change, seen, select, set, useApp } from "../../model/store";
 import { db, things } from "../../model/template";
 
 type Route = Schemas["Route"];
@@ -24,15 +24,22 @@ export function Inspector() {
     );
   }
   const first = sheet.instruments.byId.get(rows[0]!)!;
+  const putFader = (gainDb: number, base: number) =>
+    void change({ kind: "edit", edits: rows.map((id) => ({ id, gainDb })) }, base);
   return (
     <section
       className="max-h-[40%] shrink-0 overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
       aria-label="Routes of the selection"
     >
-      <h3 className="mb-1 text-[14px]">
-        {first.name}
-        {rows.length > 1 && <span className="text-soft"> and {rows.length - 1} more, set together</span>}
-      </h3>
+      <div className="mb-1 flex items-center gap-2">
+        <h3 className="truncate text-[14px]">
+          {first.name}
+          {rows.length > 1 && <span className="text-soft"> and {rows.length - 1} more, set together</span>}
+        </h3>
+        <span className="ml-auto flex items-center gap-1 text-soft">
+          fader <Level value={first.gainDb} keep={putFader} label={`Fader of ${first.name}, dB`} />
+        </span>
+      </div>
       <Routes from={rows} routes={first.routes} />
     </section>
   );
@@ -41,7 +48,8 @@ export function Inspector() {
 function BusInspector({ bus }: { bus: Bus }) {
   const sheet = useApp((s) => s.sheet)!;
   const { data } = useQuery(computed.arriving(sheet.id, sheet.revision, bus.id));
-  const putFader = (gainDb: number) => void change({ kind: "put", buses: [{ at: -1, value: { ...bus, gainDb } }] });
+  const putFader = (gainDb: number, base: number) =>
+    void change({ kind: "put", buses: [{ at: -1, value: { ...bus, gainDb } }] }, base);
   return (
     <section
       className="flex max-h-[48%] shrink-0 flex-col border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
@@ -117,8 +125,8 @@ function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
 /** Routes lists the ways on from instruments or a bus, and makes new ones. */
 function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
   const sheet = useApp((s) => s.sheet)!;
-  const wire = (to: Id, level?: Schemas["WireSetting"]) =>
-    void change({ kind: "connect", wires: from.map((f) => ({ from: f, to, ...(level ? { level } : {}) })) });
+  const wire = (to: Id, level?: Schemas["WireSetting"], base?: number) =>
+    void change({ kind: "connect", wires: from.map((f) => ({ from: f, to, ...(level ? { level } : {}) })) }, base);
   const taken = new Set([...routes.map((r) => r.to), ...from]);
   const free = things(sheet.buses).filter((b) => !taken.has(b.id));
   return (
@@ -137,7 +145,7 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
             </button>
             <Level
               value={r.gainDb}
-              keep={(gainDb) => wire(r.to, { gainDb, tap: r.tap })}
+              keep={(gainDb, base) => wire(r.to, { gainDb, tap: r.tap }, base)}
               label={`Gain to ${name}, dB`}
             />
             <button
@@ -178,19 +186,23 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
 }
 
 /** Level edits a gain in dB: Enter keeps, Escape leaves it as it was. */
-function Level({ value, keep, label }: { value: number; keep: (db: number) => void; label: string }) {
+function Level({ value, keep, label }: { value: number; keep: (db: number, base: number) => void; label: string }) {
   const [text, setText] = useState<string | null>(null);
+  const [base, setBase] = useState(0); // the revision looked at when editing began
   const commit = () => {
     const x = Number((text ?? "").replace("−", "-").replace(",", "."));
     setText(null);
-    if (text !== null && text.trim() !== "" && Number.isFinite(x) && x !== value) keep(x);
+    if (text !== null && text.trim() !== "" && Number.isFinite(x) && x !== value) keep(x, base);
   };
   return (
     <input
       aria-label={label}
       className="field w-20 text-right"
       value={text ?? db(value)}
-      onFocus={() => setText(String(value))}
+      onFocus={() => {
+        setText(String(value));
+        setBase(seen());
+      }}
       onChange={(e) => setText(e.target.value)}
       onBlur={commit}
       onKeyDown={(e) => {

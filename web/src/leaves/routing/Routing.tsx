@@ -173,7 +173,7 @@ function Place({ node, x, width, chosen, dim, setHover }: PlaceProps) {
           {short(node.name, left ? 13 : 20)}
         </text>
       )}
-      {turned && (
+      {turned && !bare && (
         <text
           x={x + 10}
           y={node.y + node.h / 2}

@@ -61,12 +61,7 @@ export function draw(sheet: Sheet, routing: Schemas["Routing"], room: number): D
       add({ id: s.id, name: section.name, column: 0, count: s.count, tint: tintOf(sheet, s.id), kind: "section" });
   }
   const counts = new Map(routing.buses.map((b) => [b.id, b.count]));
-  const rank = new Map(routing.sections.map((s, n) => [s.id, n]));
-  const first = (b: Schemas["Bus"]) => rank.get(b.section ?? "") ?? 999;
-  const buses = things(sheet.buses).sort(
-    (a, b) => Number(a.kind === "return") - Number(b.kind === "return") || first(a) - first(b),
-  );
-  for (const b of buses) {
+  for (const b of things(sheet.buses)) {
     add({
       id: b.id,
       name: b.name,
@@ -76,8 +71,34 @@ export function draw(sheet: Sheet, routing: Schemas["Routing"], room: number): D
       kind: b.kind,
     });
   }
+  untangle(columns, nodes, routing.ribbons);
   const height = place(columns, room);
   return { nodes: [...nodes.values()], flows: flows(nodes, routing.ribbons), height, columns: columns.length };
+}
+
+/** untangle orders each column by where its sound comes from, so that few
+ * ribbons cross. Returns stand below what is fed directly. */
+function untangle(columns: Node[][], nodes: Map<Id, Node>, ribbons: Schemas["Ribbon"][]) {
+  const feeding = new Map<Id, Schemas["Ribbon"][]>();
+  for (const r of ribbons) {
+    if (!feeding.has(r.to)) feeding.set(r.to, []);
+    feeding.get(r.to)!.push(r);
+  }
+  const at = new Map<Id, number>();
+  const number = (column: Node[]) => column.forEach((n, k) => void at.set(n.id, k / column.length));
+  const middle = (n: Node): number => {
+    const from = (feeding.get(n.id) ?? []).filter((r) => nodes.get(r.from)?.kind !== "return");
+    const count = from.reduce((sum, r) => sum + r.count, 0);
+    if (count === 0) return 2; // fed by nothing, or by returns alone
+    return from.reduce((sum, r) => sum + (at.get(r.from) ?? 1) * r.count, 0) / count;
+  };
+  columns.forEach((column, k) => {
+    if (k > 0) {
+      const rank = new Map(column.map((n) => [n.id, (n.kind === "return" ? 10 : 0) + middle(n)]));
+      column.sort((a, b) => rank.get(a.id)! - rank.get(b.id)!);
+    }
+    number(column);
+  });
 }
 
 function place(columns: Node[][], room: number): number {

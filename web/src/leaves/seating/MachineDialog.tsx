@@ -1,43 +1,56 @@
 import { type FormEvent, useState } from "react";
 import { answer, api, type Machine } from "../../model/api";
-import { attempt, change, get } from "../../model/store";
+import { attempt, change, get, seen } from "../../model/store";
 import { Floating } from "../../shell/Floating";
+import { HostCommand } from "./HostCommand";
 
-/** MachineDialog adds a machine and shows the one command to run there. */
+const started = { memory: 64, reserve: 8, cores: 16, disk: 1500 };
+
+/** MachineDialog adds a machine and shows the one command to run there, or
+ * changes one that is there. */
 export function MachineDialog({ close }: { close: () => void }) {
-  const [name, setName] = useState("");
-  const [figures, setFigures] = useState({ memory: 64, reserve: 8, cores: 16, disk: 1500 });
+  const [machine] = useState(() => get().sheet!.machines.byId.get(get().machine ?? ""));
+  const [base] = useState(seen);
+  const [name, setName] = useState(machine?.name ?? "");
+  const [figures, setFigures] = useState(
+    machine
+      ? {
+          memory: machine.memoryMib / 1024,
+          reserve: machine.reserveMib / 1024,
+          cores: machine.cores,
+          disk: machine.diskMibs,
+        }
+      : started,
+  );
   const [command, setCommand] = useState("");
-  const add = async (e: FormEvent) => {
+  const keep = async (e: FormEvent) => {
     e.preventDefault();
     const value: Machine = {
-      id: `machine-${crypto.randomUUID()}`,
+      id: machine?.id ?? `machine-${crypto.randomUUID()}`,
       name: name.trim(),
       memoryMib: figures.memory * 1024,
       reserveMib: figures.reserve * 1024,
       cores: figures.cores,
       diskMibs: figures.disk,
     };
-    if (!(await change({ kind: "put", machines: [{ at: -1, value }] }))) return;
+    if (!(await change({ kind: "put", machines: [{ at: -1, value }] }, base))) return;
+    if (machine) return close();
     const made = await attempt(() =>
       answer(api.POST("/api/machines/credential", { body: { template: get().sheet!.id, machine: value.id } })),
     );
     if (made) setCommand(made.command);
   };
-  if (command) {
-    return (
-      <Floating title={`${name} is added`} open onOpenChange={close} className="w-[600px]">
-        <p className="mb-2">Run this on {name}. The credential is shown this once.</p>
-        <pre className="select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
-      </Floating>
-    );
-  }
+  const remove = async () => {
+    if (machine && (await change({ kind: "remove-machine", id: machine.id }))) close();
+  };
+  if (command) return <HostCommand title={`${name} is added`} name={name} command={command} close={close} />;
   const figure = (key: keyof typeof figures, text: string) => (
     <label className="contents">
       <span>{text}</span>
       <input
         type="number"
         min={key === "reserve" ? 0 : 1}
+        step="any"
         required
         className="field"
         value={figures[key]}
@@ -46,19 +59,33 @@ export function MachineDialog({ close }: { close: () => void }) {
     </label>
   );
   return (
-    <Floating title="Add a machine" open onOpenChange={close} className="w-96">
-      <form onSubmit={(e) => void add(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
+    <Floating title={machine ? machine.name : "Add a machine"} open onOpenChange={close} className="w-[420px]">
+      <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
         <label className="contents">
           <span>Name</span>
-          <input required className="field" value={name} onChange={(e) => setName(e.target.value)} />
+          <input
+            required
+            className="field"
+            readOnly={machine !== undefined}
+            title={machine ? "Its host knows the machine by this name" : undefined}
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
         </label>
         {figure("memory", "Memory, GiB")}
         {figure("reserve", "Kept for everything else, GiB")}
         {figure("cores", "Cores")}
         {figure("disk", "Sample disk, MiB/s")}
-        <button type="submit" className="button button-main col-span-2 mt-2 justify-center">
-          Add it
-        </button>
+        <div className="col-span-2 mt-2 flex justify-end gap-2">
+          {machine && (
+            <button type="button" className="button mr-auto" onClick={() => void remove()}>
+              Remove, and take its seats away
+            </button>
+          )}
+          <button type="submit" className="button button-main">
+            {machine ? "Set" : "Add it"}
+          </button>
+        </div>
       </form>
     </Floating>
   );

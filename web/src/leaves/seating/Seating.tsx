@@ -8,7 +8,7 @@ import { gib, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
-import { Floating } from "../../shell/Floating";
+import { HostCommand } from "./HostCommand";
 import { MoveForm } from "./MoveForm";
 import { Riser } from "./Riser";
 
@@ -103,10 +103,18 @@ function MachineRow({ machine, seats }: { machine: Machine; seats: SeatIndex }) 
       <div className="mb-2 flex items-center gap-3">
         <h3 className="text-[16px]">{machine.name}</h3>
         <span className="text-soft">
-          {machine.cores} cores · {gib(machine.memoryMib)} GiB · {risers} risers · {state?.online ? "here" : "away"}
+          {machine.cores} cores · {gib(machine.memoryMib)} GiB · {risers} risers · host{" "}
+          {state?.online ? "here" : "away"}
         </span>
-        <button type="button" className="link text-[12px] text-soft" onClick={() => void credential()}>
-          its host
+        <button
+          type="button"
+          className="link h-6 text-[12px] text-soft"
+          onClick={() => set({ dialog: "machine", machine: machine.id })}
+        >
+          change
+        </button>
+        <button type="button" className="link h-6 text-[12px] text-soft" onClick={() => void credential()}>
+          host command
         </button>
         <span className="ml-auto text-soft">
           {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
@@ -127,15 +135,12 @@ function MachineRow({ machine, seats }: { machine: Machine; seats: SeatIndex }) 
         ))}
       </div>
       {command && (
-        <Floating
+        <HostCommand
           title={`Start the host on ${machine.name}`}
-          open
-          onOpenChange={() => setCommand("")}
-          className="w-[600px]"
-        >
-          <p className="mb-2">Run this on {machine.name}. The credential is shown this once.</p>
-          <pre className="select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
-        </Floating>
+          name={machine.name}
+          command={command}
+          close={() => setCommand("")}
+        />
       )}
     </section>
   );

@@ -1,0 +1,152 @@
+package app
+
+import (
+	"encoding/json"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
+)
+
+// State is the running state of one instrument.
+type State struct {
+	ID       template.ID `json:"id"`
+	State    string      `json:"state"` // tuning, ready or failed; tacet ones are not listed
+	Progress float64     `json:"progress"`
+	Stalled  bool        `json:"stalled,omitempty"` // tuning, but it does not move
+	Reason   string      `json:"reason,omitempty"`
+}
+
+// MachineState is the running state of one machine.
+type MachineState struct {
+	ID       template.ID `json:"id"`
+	Online   bool        `json:"online"`
+	UsedMiB  float64     `json:"usedMib"`
+	LimitMiB float64     `json:"limitMib"`
+	LeftMs   int64       `json:"leftMs"` // until everything called there is ready, as its host expects
+}
+
+// RigState is the running state of a template: what is not tacet.
+type RigState struct {
+	Instruments []State        `json:"instruments"`
+	Machines    []MachineState `json:"machines"`
+}
+
+// RigDelta tells a browser what became of the running state. A whole one
+// replaces what the browser knows.
+type RigDelta struct {
+	Whole       bool           `json:"whole,omitempty"`
+	Instruments []State        `json:"instruments"` // new or changed
+	Tacet       []template.ID  `json:"tacet"`       // no longer listed
+	Machines    []MachineState `json:"machines"`
+}
+
+// Reported takes a host's report to every template of its studio.
+func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
+	studio, err := uuid.Parse(host.Studio)
+	if err != nil {
+		return
+	}
+	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
+}
+
+func (h *Hot) reported(machine string, report rig.Report, away bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	m := find(h.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
+	if m == nil {
+		return
+	}
+	if h.machines == nil {
+		h.machines = map[template.ID]MachineState{}
+	}
+	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs}
+	for id := range h.states {
+		if i := h.t.Instrument(id); i == nil || i.Seat == nil || i.Seat.Machine == m.ID {
+			delete(h.states, id)
+		}
+	}
+	for _, item := range report.Items {
+		if owner, id, _ := strings.Cut(item.ID, "/"); owner == h.id.String() {
+			h.states[template.ID(id)] = State{ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason}
+		}
+	}
+	h.tellRig()
+}
+
+// Rig returns the running state.
+func (h *Hot) Rig() RigState {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.rigState()
+}
+
+// rigState lists what is not tacet.
+func (h *Hot) rigState() RigState {
+	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
+	for _, i := range h.t.Instruments {
+		if h.wanted[i.ID] {
+			out.Instruments = append(out.Instruments, h.stateOf(i))
+		}
+	}
+	for _, m := range h.t.Machines {
+		s := h.machines[m.ID]
+		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
+		out.Machines = append(out.Machines, s)
+	}
+	return out
+}
+
+// stateOf is the state of a wanted instrument. One that no host speaks of yet
+// is tuning; if its machine is away, the reason says so.
+func (h *Hot) stateOf(i *template.Instrument) State {
+	s, known := h.states[i.ID]
+	if known {
+		return s
+	}
+	s = State{ID: i.ID, State: string(rig.Tuning)}
+	if i.Seat != nil && !h.machines[i.Seat.Machine].Online {
+		s.Reason = h.t.Index().Machines[i.Seat.Machine].Name + " is away"
+	}
+	return s
+}
+
+// tellRig tells every browser what changed in the running state since it was
+// last told.
+func (h *Hot) tellRig() {
+	now := h.rigState()
+	d := RigDelta{Instruments: []State{}, Tacet: []template.ID{}, Machines: []MachineState{}}
+	told := make(map[template.ID]State, len(now.Instruments))
+	for _, s := range now.Instruments {
+		if was, ok := h.told[s.ID]; !ok || was != s {
+			d.Instruments = append(d.Instruments, s)
+		}
+		told[s.ID] = s
+	}
+	for id := range h.told {
+		if _, ok := told[id]; !ok {
+			d.Tacet = append(d.Tacet, id)
+		}
+	}
+	toldMachines := make(map[template.ID]MachineState, len(now.Machines))
+	for _, m := range now.Machines {
+		if was, ok := h.toldMachines[m.ID]; !ok || was != m {
+			d.Machines = append(d.Machines, m)
+		}
+		toldMachines[m.ID] = m
+	}
+	h.told, h.toldMachines = told, toldMachines
+	if len(d.Instruments)+len(d.Tacet)+len(d.Machines) > 0 {
+		h.tell(rigEvent(d))
+	}
+}
+
+func rigEvent(d RigDelta) Event {
+	data, err := json.Marshal(d)
+	if err != nil {
+		return Event{Name: "reset"}
+	}
+	return Event{Name: "rig", Data: data}
+}

@@ -1,0 +1,219 @@
+package e2e_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/format/templatefile"
+)
+
+// client is signed in to the demo studio, beside any browser.
+func client(t testing.TB) *http.Client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &http.Client{Jar: jar}
+	answer, err := c.Post(studio.address+"/api/session/demo", "application/json", nil)
+	require.NoError(t, err)
+	require.NoError(t, answer.Body.Close())
+	require.Equal(t, 200, answer.StatusCode)
+	return c
+}
+
+// takeLarge brings in a template of 10,000 instruments and 200 buses, seated,
+// and returns its id.
+func takeLarge(b *testing.B) string {
+	t := coretest.Large(10_000, 200)
+	t = coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
+	var file bytes.Buffer
+	require.NoError(b, templatefile.Write(&file, t))
+	answer, err := client(b).Post(studio.address+"/api/templates/file", "application/octet-stream", &file)
+	require.NoError(b, err)
+	defer answer.Body.Close()
+	body, err := io.ReadAll(answer.Body)
+	require.NoError(b, err)
+	require.Equal(b, 201, answer.StatusCode, "%s", body)
+	var row struct{ ID string }
+	require.NoError(b, json.Unmarshal(body, &row))
+	return row.ID
+}
+
+const largeID = "FANFOLD_BENCH_TEMPLATE" // kept between benchmarks of one run
+
+func large(b *testing.B) string {
+	if os.Getenv(largeID) == "" {
+		require.NoError(b, os.Setenv(largeID, takeLarge(b)))
+	}
+	return os.Getenv(largeID)
+}
+
+// openLarge opens the large template in a browser whose cache is warm.
+func openLarge(b *testing.B) *person {
+	p := visit(b, 1280, 800)
+	p.press("Open the demo studio")
+	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.page.MustEval(`id => localStorage.setItem("fanfold.template", JSON.stringify(id))`, large(b))
+	_, err := p.page.EvalOnNewDocument(`(() => {
+		const look = () => document.querySelector("[data-leaf=orchestra] [data-row]")
+			? (window.firstRows = performance.now()) : requestAnimationFrame(look);
+		look();
+	})()`)
+	require.NoError(b, err)
+	require.NoError(b, p.page.Reload())
+	p.see(`[data-leaf="orchestra"] [data-row]`)
+	p.seeText(`[data-leaf="orchestra"] header`, "10000 instruments")
+	return p
+}
+
+// Opening 10,000 instruments in the browser, cached assets, to the first
+// usable rows. The goal is 1.5 s.
+func BenchmarkOpen10000(b *testing.B) {
+	p := openLarge(b)
+	sum, n := 0.0, 0
+	for b.Loop() {
+		require.NoError(b, p.page.Reload())
+		p.see(`[data-leaf="orchestra"] [data-row]`)
+		sum += p.page.MustEval(`() => window.firstRows`).Num()
+		n++
+	}
+	b.ReportMetric(sum/float64(n), "ms/first-rows")
+	b.ReportMetric(0, "ns/op")
+}
+
+// Scrolling through 10,000 rows, five rows a frame. No frame should take more
+// than two screen refreshes.
+func BenchmarkScroll10000(b *testing.B) {
+	p := openLarge(b)
+	p.unfold("orchestra")
+	var got struct {
+		Frames, Late int
+		Worst        float64
+	}
+	for b.Loop() {
+		text := p.page.MustEval(`async () => {
+			const sheet = document.querySelector("[role=grid]");
+			const gaps = [];
+			await new Promise((done) => {
+				let last;
+				const step = (now) => {
+					if (last) gaps.push(now - last);
+					last = now;
+					sheet.scrollTop += 130;
+					gaps.length < 180 ? requestAnimationFrame(step) : done();
+				};
+				requestAnimationFrame(step);
+			});
+			return JSON.stringify({ Frames: gaps.length, Late: gaps.filter((g) => g > 34).length, Worst: Math.max(...gaps) });
+		}`).Str()
+		require.NoError(b, json.Unmarshal([]byte(text), &got))
+	}
+	b.ReportMetric(float64(got.Frames), "frames")
+	b.ReportMetric(float64(got.Late), "dropped")
+	b.ReportMetric(got.Worst, "ms/worst-frame")
+	b.ReportMetric(0, "ns/op")
+}
+
+// A change in one browser is seen in another. The goal is half a second.
+func BenchmarkSeenByAnother(b *testing.B) {
+	p, other := openLarge(b), openLarge(b)
+	id := large(b)
+	n := 0
+	sum := time.Duration(0)
+	for b.Loop() {
+		n++
+		name := fmt.Sprintf("Seen %d", n)
+		other.page.MustEval(`name => { window.seenAt = new Promise((done) => { const look = () =>
+			document.querySelector('[data-row="' + name + '"]') ? done(performance.timeOrigin + performance.now()) : requestAnimationFrame(look); look(); }) }`, name)
+		sent := p.page.MustEval(`async (id, name) => {
+			const t = await (await fetch("/api/templates/" + id)).json();
+			const row = t.template.instruments[0].id;
+			const at = performance.timeOrigin + performance.now();
+			const r = await fetch("/api/templates/" + id + "/changes", { method: "POST", headers: { "Content-Type": "application/json" },
+				body: JSON.stringify({ base: t.revision, change: { kind: "edit", edits: [{ id: row, name }] } }) });
+			if (!r.ok) throw new Error(await r.text());
+			return at;
+		}`, id, name).Num()
+		seen := other.page.MustEval(`() => window.seenAt`).Num()
+		sum += time.Duration((seen - sent) * float64(time.Millisecond))
+	}
+	b.ReportMetric(float64(sum.Milliseconds())/float64(n), "ms/seen")
+	b.ReportMetric(0, "ns/op")
+}
+
+// The memory of the server once it holds the large template beside the demo's,
+// has opened it for a browser, and has changed it a hundred times. The goal is
+// 150 MiB.
+func BenchmarkServerMemory(b *testing.B) {
+	c, id := client(b), large(b)
+	for b.Loop() {
+		var opened struct {
+			Revision int64
+			Template struct{ Instruments []struct{ ID string } }
+		}
+		answer, err := c.Get(studio.address + "/api/templates/" + id)
+		require.NoError(b, err)
+		require.NoError(b, json.NewDecoder(answer.Body).Decode(&opened))
+		require.NoError(b, answer.Body.Close())
+		for n := range 100 {
+			change := fmt.Sprintf(`{"base":%d,"change":{"kind":"edit","edits":[{"id":%q,"notes":"note %d"}]}}`,
+				opened.Revision+int64(n), opened.Template.Instruments[n*70].ID, n)
+			answer, err := c.Post(studio.address+"/api/templates/"+id+"/changes", "application/json", strings.NewReader(change))
+			require.NoError(b, err)
+			require.NoError(b, answer.Body.Close())
+			require.Equal(b, 200, answer.StatusCode)
+		}
+	}
+	b.ReportMetric(float64(residentMiB(b, studio.cmd.Process.Pid)), "MiB")
+	b.ReportMetric(0, "ns/op")
+}
+
+func residentMiB(b *testing.B, pid int) int {
+	data, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	require.NoError(b, err)
+	kib, err := strconv.Atoi(regexp.MustCompile(`VmRSS:\s+(\d+)`).FindStringSubmatch(string(data))[1])
+	require.NoError(b, err)
+	return kib / 1024
+}
+
+// The script of the first page, compressed. The goal is 500 kB.
+func BenchmarkFirstDownload(b *testing.B) {
+	size := 0
+	for b.Loop() {
+		size = 0
+		page := fetch(b, "/")
+		for _, m := range regexp.MustCompile(`(?:src|href)="(/assets/[^"]+\.js)"`).FindAllStringSubmatch(page, -1) {
+			var packed bytes.Buffer
+			w := gzip.NewWriter(&packed)
+			_, err := io.Copy(w, strings.NewReader(fetch(b, m[1])))
+			require.NoError(b, err)
+			require.NoError(b, w.Close())
+			size += packed.Len()
+		}
+	}
+	b.ReportMetric(float64(size)/1000, "kB")
+	b.ReportMetric(0, "ns/op")
+}
+
+func fetch(b *testing.B, path string) string {
+	answer, err := http.Get(studio.address + path)
+	require.NoError(b, err)
+	defer answer.Body.Close()
+	data, err := io.ReadAll(answer.Body)
+	require.NoError(b, err)
+	return string(data)
+}
+

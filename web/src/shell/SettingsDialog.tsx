@@ -1,0 +1,127 @@
+import { type FormEvent, useState } from "react";
+import type { Schemas } from "../model/api";
+import { change, get, seen } from "../model/store";
+import { Floating } from "./Floating";
+
+type Settings = Schemas["Settings"];
+
+/** The upbeat's controllers by their MIDI 1.0 names; others are numbered. */
+const controllers: Record<number, string> = { 1: "modulation", 7: "volume", 10: "pan", 11: "expression" };
+
+/** SettingsDialog sets the template's name and its own ways. */
+export function SettingsDialog({ close }: { close: () => void }) {
+  const [name, setName] = useState(get().sheet!.name);
+  const [s, setS] = useState<Settings>(get().sheet!.settings);
+  const [base] = useState(seen);
+  const keep = async (e: FormEvent) => {
+    e.preventDefault();
+    if (await change({ kind: "configure", name: name.trim(), settings: s }, base)) close();
+  };
+  const figure = (
+    key: "riserPorts" | "riserPairs" | "firstPair" | "minRiserCores" | "tempoBpm" | "cueBar",
+    text: string,
+    min: number,
+    max: number,
+  ) => (
+    <Line text={text}>
+      <input
+        type="number"
+        className="field w-28"
+        min={min}
+        max={max}
+        step={key === "tempoBpm" ? "any" : 1}
+        required
+        value={s[key]}
+        onChange={(e) => setS({ ...s, [key]: Number(e.target.value) })}
+      />
+    </Line>
+  );
+  return (
+    <Floating title="Name and settings" open onOpenChange={close} className="w-[480px]">
+      <form onSubmit={(e) => void keep(e)} className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+        <Line text="Name">
+          <input className="field w-56" required value={name} onChange={(e) => setName(e.target.value)} />
+        </Line>
+        <Part title="Start of a cue">
+          {figure("tempoBpm", "Tempo, quarter notes a minute", 4, 999)}
+          {figure("cueBar", "The cue starts at bar", 1, 64)}
+          {s.upbeat.map((c, n) => (
+            <Line
+              key={c.number}
+              text={`Upbeat: controller ${c.number}, ${controllers[c.number] ?? "as the player takes it"}`}
+            >
+              <input
+                type="number"
+                className="field w-28"
+                min={0}
+                max={127}
+                required
+                value={c.value}
+                onChange={(e) =>
+                  setS({
+                    ...s,
+                    upbeat: s.upbeat.map((x, m) => (m === n ? { ...x, value: Number(e.target.value) } : x)),
+                  })
+                }
+              />
+            </Line>
+          ))}
+        </Part>
+        <Part title="Risers">
+          {figure("riserPorts", "MIDI ports of a riser", 1, 64)}
+          {figure("riserPairs", "Stereo output pairs of a riser", 1, 256)}
+          {figure("firstPair", "First pair in use", 1, s.riserPairs)}
+          <Line text="A riser's share of its machine's cores, %">
+            <input
+              type="number"
+              className="field w-28"
+              min={1}
+              max={100}
+              required
+              value={Math.round(s.coreShare * 100)}
+              onChange={(e) => setS({ ...s, coreShare: Number(e.target.value) / 100 })}
+            />
+          </Line>
+          {figure("minRiserCores", "At least this many cores", 1, 1024)}
+          <Line text="What must fit into memory">
+            <select
+              className="field w-44"
+              value={s.memoryRule}
+              onChange={(e) => setS({ ...s, memoryRule: e.target.value as Settings["memoryRule"] })}
+            >
+              <option value="everything">everything at once</option>
+              <option value="calls">each named call</option>
+            </select>
+          </Line>
+        </Part>
+        <div className="flex justify-end gap-2">
+          <button type="button" className="button" onClick={close}>
+            Leave as it was
+          </button>
+          <button type="submit" className="button button-main">
+            Set
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}
+
+function Part({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <fieldset className="flex flex-col gap-1.5 border-line border-t pt-2">
+      <legend className="pr-2 font-semibold font-serif text-[14px]">{title}</legend>
+      {children}
+    </fieldset>
+  );
+}
+
+function Line({ text, children }: { text: string; children: React.ReactNode }) {
+  return (
+    // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
+    <label className="flex items-center justify-between gap-3">
+      <span>{text}</span>
+      {children}
+    </label>
+  );
+}
