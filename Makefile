@@ -6,7 +6,7 @@ SUDO := $(shell [ $$(id -u) = 0 ] || echo sudo)
 need = command -v $(1) >/dev/null 2>&1 || missing="$$missing $(2)"
 NPM := npm_config_update_notifier=false npm --prefix web
 
-.PHONY: demo clean-demo test test-go test-web bench lint generate check-generated screenshots build web system system-test
+.PHONY: generate-api generate-sql demo clean-demo test test-go test-web bench lint generate check-generated screenshots build web system system-test
 
 demo: system build
 	./bin/fanfold demo
@@ -59,11 +59,16 @@ system-test: system
 # Generated code is committed; a hash of what it is made of tells if it is old.
 GENERATED_FROM := internal/api/openapi.yaml internal/api/codegen.yaml sqlc.yaml $(wildcard internal/store/queries/*.sql) $(wildcard internal/store/migrations/*.sql)
 
-generate: web/node_modules/.ready
-	go run github.com/oapi-codegen/oapi-codegen/v2/cmd/oapi-codegen@v2.8.2 -config internal/api/codegen.yaml internal/api/openapi.yaml
-	go run github.com/sqlc-dev/sqlc/cmd/sqlc@v1.30.0 generate
-	cd web && npx openapi-typescript ../internal/api/openapi.yaml -o src/model/schema.d.ts
+generate: generate-api generate-sql
 	@cat $(GENERATED_FROM) | sha256sum > .generated
+
+generate-api: web/node_modules/.ready
+	go run github.com/oapi-codegen/oapi-codegen/v2/cmd/oapi-codegen@v2.8.2 -config internal/api/codegen.yaml internal/api/openapi.yaml
+	cd web && npx openapi-typescript ../internal/api/openapi.yaml -o src/model/schema.d.ts
+
+# Building sqlc takes minutes.
+generate-sql:
+	go run github.com/sqlc-dev/sqlc/cmd/sqlc@v1.30.0 generate
 
 check-generated:
 	@[ "$$(cat $(GENERATED_FROM) | sha256sum)" = "$$(cat .generated)" ] || { echo "generated code is old: run make generate"; exit 1; }

@@ -62,12 +62,8 @@ func (s *server) OpenTemplate(ctx context.Context, r gen.OpenTemplateRequestObje
 		return nil, err
 	}
 	v := h.View()
-	risers := map[string]int{}
-	for _, m := range v.Template.Machines {
-		risers[string(m.ID)] = v.Template.Risers(m)
-	}
 	return gen.OpenTemplate200JSONResponse{
-		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: risers,
+		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: app.Risers(v.Template),
 		Proof: app.ProofSummary{Marks: len(v.Proof.Marks), Counts: v.Proof.Counts()},
 	}, nil
 }

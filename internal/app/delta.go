@@ -36,6 +36,15 @@ func facts(t *template.Template, p proof.Proof, before *template.Template, earli
 	return out
 }
 
+// Risers is the number of risers that each machine carries, by its ID.
+func Risers(t *template.Template) map[string]int {
+	out := make(map[string]int, len(t.Machines))
+	for _, m := range t.Machines {
+		out[string(m.ID)] = t.Risers(m)
+	}
+	return out
+}
+
 // ProofSummary is the state of the proof in figures.
 type ProofSummary struct {
 	Marks  int            `json:"marks"`
@@ -52,6 +61,7 @@ type Delta struct {
 	Name     string             `json:"name"`
 	Settings *template.Settings `json:"settings,omitempty"`
 	Facts    []Fact             `json:"facts,omitempty"`
+	Risers   map[string]int     `json:"risers,omitempty"` // of each machine, when that may be other than before
 	Proof    ProofSummary       `json:"proof"`
 	Lists    map[string]any     `json:"lists"`
 }
@@ -135,6 +145,9 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 	}
 	if !before.Settings.Equal(h.t.Settings) {
 		d.Settings = &h.t.Settings
+	}
+	if d.Settings != nil || !slices.Equal(before.Machines, h.t.Machines) {
+		d.Risers = Risers(h.t)
 	}
 	data, err := json.Marshal(d)
 	if err != nil {

@@ -763,6 +763,10 @@ export interface components {
             role: string;
             name: string;
             settings?: components["schemas"]["Settings"];
+            /** @description risers each machine carries, when that may be other than before */
+            risers?: {
+                [key: string]: number;
+            };
             facts?: components["schemas"]["Fact"][];
             proof: components["schemas"]["ProofSummary"];
             lists: {

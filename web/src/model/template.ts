@@ -97,6 +97,7 @@ export function after(sheet: Sheet, d: Delta): Sheet {
     machines: follow(sheet.machines, d.lists.machines),
     calls: follow(sheet.calls, d.lists.calls),
     facts,
+    risers: d.risers ?? sheet.risers,
     marks: d.proof.marks,
   };
 }

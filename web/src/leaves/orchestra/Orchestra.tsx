@@ -4,6 +4,7 @@ import type { Id } from "../../model/api";
 import { lines } from "../../model/score";
 import { addRows, change, select, set, takeFile, tell, useApp } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
+import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
 import { type Field, fieldNamed, fields } from "./fields";
 import { PromptDialog } from "./PromptDialog";
@@ -23,7 +24,7 @@ export function Orchestra() {
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   const all = useMemo(() => lines(sheet, folded), [sheet.sections, sheet.instruments, folded]);
   const scroller = useRef<HTMLDivElement>(null);
-  const wide = useWide(scroller);
+  const wide = (useSize(scroller)?.width ?? 0) >= wideFrom;
   const shown = useMemo(() => fields.filter((f) => wide || !f.wideOnly), [wide]);
   const [column, setColumn] = useState(0);
   const [editing, setEditing] = useState<{ id: Id; field: string } | null>(null);
@@ -121,17 +122,6 @@ export function Orchestra() {
       {asking && <PromptDialog field={asking} close={() => setAsking(null)} />}
     </div>
   );
-}
-
-function useWide(ref: React.RefObject<HTMLDivElement | null>): boolean {
-  const [wide, setWide] = useState(false);
-  useEffect(() => {
-    if (!ref.current) return;
-    const watch = new ResizeObserver(([e]) => setWide((e?.contentRect.width ?? 0) >= wideFrom));
-    watch.observe(ref.current);
-    return () => watch.disconnect();
-  }, [ref]);
-  return wide;
 }
 
 /** useDrop takes a row list dropped anywhere on the leaf. */

@@ -55,11 +55,13 @@ export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: 
         return true;
       case "[":
       case "]":
-        return foldAt(cursor, e.key === "[");
       case "{":
-      case "}":
-        set({ folded: e.key === "{" ? new Set(sheet!.sections.order) : new Set() });
+      case "}": {
+        const fold = e.key === "[" || e.key === "{";
+        if (!e.shiftKey) return foldAt(cursor, fold);
+        set({ folded: fold ? new Set(sheet!.sections.order) : new Set() });
         return true;
+      }
     }
     return false;
   }

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { computed } from "../../model/queries";
 import { within } from "../../model/score";
 import { select, set, useApp } from "../../model/store";
 import { db, tintVar } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
+import { useSize } from "../../parts/useSize";
 import { Inspector } from "./Inspector";
 import { type Drawing, draw, type Flow, type Node, ribbonPath, through } from "./layout";
 import { NewBus } from "./NewBus";
@@ -34,19 +35,6 @@ export function Routing() {
       {data && <Sums sums={data.sums} />}
     </div>
   );
-}
-
-function useSize(ref: React.RefObject<HTMLDivElement | null>) {
-  const [size, setSize] = useState<{ width: number; height: number } | null>(null);
-  useEffect(() => {
-    if (!ref.current) return;
-    const watch = new ResizeObserver(
-      ([e]) => e && setSize({ width: Math.round(e.contentRect.width), height: Math.round(e.contentRect.height) }),
-    );
-    watch.observe(ref.current);
-    return () => watch.disconnect();
-  }, [ref]);
-  return size;
 }
 
 /** xOf spreads the columns: labels need room left of the first and right of

@@ -4,20 +4,29 @@ import { get, select, useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
 import { type SeatIndex, seatKey } from "./Seating";
 
-const step = 9;
+/** The room between two seats, px: as much as there is, within reason. */
+export const leastStep = 9;
+export const mostStep = 15;
 const left = 12;
+
+/** riserStep shares a width among the risers of a machine. */
+export function riserStep(width: number, risers: number): number {
+  const each = (width - 10 * (risers - 1)) / Math.max(1, risers);
+  return Math.max(leastStep, Math.min(mostStep, Math.floor((each - left) / 16)));
+}
 
 interface Props {
   machine: Machine;
   number: number;
   seats: SeatIndex;
+  step: number; // between two seats, px
   drop: (to: { riser: number; port: number; channel: number }, ids: Id[]) => void;
 }
 
 /** Riser is a sampler host with its ports as rows of sixteen seats. A taken
  * seat has its section's tint and is filled when ready; a spare one is an
  * open ring; what is selected rings. Drag a run of seats to move it. */
-export const Riser = memo(function Riser({ machine, number, seats, drop }: Props) {
+export const Riser = memo(function Riser({ machine, number, seats, step, drop }: Props) {
   const sheet = useApp((s) => s.sheet)!;
   const selection = useApp((s) => s.selection);
   const states = useApp((s) => s.states);
@@ -81,7 +90,7 @@ export const Riser = memo(function Riser({ machine, number, seats, drop }: Props
               key={`port ${p + 1}`}
               x="0"
               y={p * step + step / 2}
-              fontSize="8.5"
+              fontSize={Math.min(11, step - 0.5)}
               dominantBaseline="central"
               fill="var(--soft)"
             >
@@ -94,7 +103,18 @@ export const Riser = memo(function Riser({ machine, number, seats, drop }: Props
             const x = left + (channel - 0.5) * step;
             const y = (port - 0.5) * step;
             const i = seats.get(seatKey(machine.id, number, port, channel));
-            if (!i) return <circle key={n} cx={x} cy={y} r="2.7" fill="none" stroke="var(--line)" />;
+            if (!i)
+              return (
+                <circle
+                  key={n}
+                  data-empty={`${port} ${channel}`}
+                  cx={x}
+                  cy={y}
+                  r="2.7"
+                  fill="none"
+                  stroke="var(--line)"
+                />
+              );
             const ready = states.get(i.id)?.state === "ready";
             return (
               <g key={n} data-seat={i.name}>
@@ -102,13 +122,13 @@ export const Riser = memo(function Riser({ machine, number, seats, drop }: Props
                 <circle
                   cx={x}
                   cy={y}
-                  r={ready ? 3.7 : 3.1}
+                  r={(ready ? 0.41 : 0.34) * step}
                   fill={tintVar(tintOf(sheet, i.section))}
                   opacity={ready ? 1 : 0.62}
                 />
-                {ready && <circle cx={x} cy={y} r="1.3" fill="var(--ink)" />}
+                {ready && <circle cx={x} cy={y} r={0.14 * step} fill="var(--ink)" />}
                 {selection.has(i.id) && (
-                  <circle cx={x} cy={y} r="4.2" fill="none" stroke="var(--accent)" strokeWidth="1.6" />
+                  <circle cx={x} cy={y} r={0.47 * step} fill="none" stroke="var(--accent)" strokeWidth="1.6" />
                 )}
               </g>
             );

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Id, Instrument, Machine } from "../../model/api";
 import { answer, api } from "../../model/api";
 import { computed } from "../../model/queries";
@@ -8,14 +8,17 @@ import { gib, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
+import { useSize } from "../../parts/useSize";
 import { HostCommand } from "./HostCommand";
 import { MoveForm } from "./MoveForm";
-import { Riser } from "./Riser";
+import { Riser, riserStep } from "./Riser";
 
 export function Seating() {
   const sheet = useApp((s) => s.sheet)!;
   const { data } = useQuery(computed.seating(sheet.id, sheet.revision));
   const seats = useMemo(() => seatIndex(things(sheet.instruments)), [sheet.instruments]);
+  const frame = useRef<HTMLDivElement>(null);
+  const size = useSize(frame);
   const note = data ? `${data.risersUsed} risers in use; ${data.lowerBound} is the least any plan can use` : "";
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -36,14 +39,14 @@ export function Seating() {
         </button>
       </LeafHead>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
-      <div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
+      <div ref={frame} className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
         {sheet.machines.order.length === 0 && (
           <p className="p-6 text-soft">
             Machines stand here with their risers. Add the first one; its command starts the host there.
           </p>
         )}
         {things(sheet.machines).map((m) => (
-          <MachineRow key={m.id} machine={m} seats={seats} />
+          <MachineRow key={m.id} machine={m} seats={seats} width={(size?.width ?? 0) - 24} />
         ))}
         {data && data.unseated.length > 0 && (
           <section className="border-line border-t px-3 py-3" data-part="unseated">
@@ -83,7 +86,7 @@ function seatIndex(instruments: Instrument[]): SeatIndex {
   return out;
 }
 
-function MachineRow({ machine, seats }: { machine: Machine; seats: SeatIndex }) {
+function MachineRow({ machine, seats, width }: { machine: Machine; seats: SeatIndex; width: number }) {
   const sheet = useApp((s) => s.sheet)!;
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
@@ -130,6 +133,7 @@ function MachineRow({ machine, seats }: { machine: Machine; seats: SeatIndex }) 
             machine={machine}
             number={n + 1}
             seats={seats}
+            step={riserStep(width, risers)}
             drop={(to, ids) => void drop(to, ids)}
           />
         ))}

@@ -1,0 +1,295 @@
+package e2e_test
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/store/localdb"
+)
+
+// A server as an owner runs it: 'fanfold serve' on a database of its own.
+type server struct {
+	t       *testing.T
+	db      *localdb.Server
+	cmd     *exec.Cmd
+	address string
+	client  *http.Client
+}
+
+func runServer(t *testing.T) *server {
+	dir := t.TempDir()
+	for up := dir; up != os.TempDir() && up != "/"; up = filepath.Dir(up) { // the database's own user enters it
+		require.NoError(t, os.Chmod(up, 0o755))
+	}
+	db, err := localdb.Start(context.Background(), filepath.Join(dir, "pg"))
+	require.NoError(t, err)
+	s := &server{t: t, db: db}
+	t.Cleanup(func() {
+		s.kill()
+		require.NoError(t, db.Stop())
+	})
+	s.start()
+	return s
+}
+
+var serving = regexp.MustCompile(`browsers=(\S+)`)
+
+// start starts the server and signs in.
+func (s *server) start() {
+	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--new-account", "ada@studio.example")
+	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password")
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	log, err := s.cmd.StderrPipe()
+	require.NoError(s.t, err)
+	require.NoError(s.t, s.cmd.Start())
+	lines := bufio.NewScanner(log)
+	for lines.Scan() {
+		if m := serving.FindStringSubmatch(lines.Text()); m != nil {
+			s.address = m[1]
+			break
+		}
+	}
+	require.NotEmpty(s.t, s.address, "the server starts")
+	go func() { _, _ = io.Copy(io.Discard, log) }()
+	jar, err := cookiejar.New(nil)
+	require.NoError(s.t, err)
+	s.client = &http.Client{Jar: jar, Timeout: 20 * time.Second}
+	s.must("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": "a long enough password"}, nil)
+}
+
+func (s *server) kill() {
+	_ = s.cmd.Process.Signal(syscall.SIGKILL) // it may have ended already
+	_ = s.cmd.Wait()
+}
+
+// ask sends a request and reads the answer; false when it was not a success.
+func (s *server) ask(method, path string, body, into any) (bool, string) {
+	var reader io.Reader
+	kind := "application/json"
+	if text, ok := body.(string); ok {
+		reader, kind = strings.NewReader(text), "application/octet-stream"
+	} else if body != nil {
+		data, err := json.Marshal(body)
+		if err != nil {
+			return false, err.Error()
+		}
+		reader = bytes.NewReader(data)
+	}
+	r, err := http.NewRequest(method, s.address+path, reader)
+	if err != nil {
+		return false, err.Error()
+	}
+	r.Header.Set("Content-Type", kind)
+	answer, err := s.client.Do(r)
+	if err != nil {
+		return false, err.Error()
+	}
+	defer answer.Body.Close()
+	data, err := io.ReadAll(answer.Body)
+	if err != nil || answer.StatusCode >= 300 {
+		return false, string(data)
+	}
+	if into != nil {
+		if err := json.Unmarshal(data, into); err != nil {
+			return false, err.Error()
+		}
+	}
+	return true, ""
+}
+
+func (s *server) must(method, path string, body, into any) {
+	s.t.Helper()
+	ok, why := s.ask(method, path, body, into)
+	require.True(s.t, ok, "%s %s: %s", method, path, why)
+}
+
+type opened struct {
+	Revision int64
+	Template struct {
+		Instruments []struct{ ID, Name, Notes string }
+		Machines    []struct{ ID, Name string }
+	}
+	Rig struct {
+		Instruments []struct{ ID, State, Reason string }
+		Machines    []struct {
+			ID     string
+			Online bool
+		}
+	}
+}
+
+// template makes a template of n seated rows on the machine Alder.
+func (s *server) template(n int) (id string) {
+	var made struct{ ID string }
+	s.must("POST", "/api/templates", map[string]string{"name": "Faults"}, &made)
+	list := "section,instrument,stem,library,machine,preload_mib\n"
+	for i := range n {
+		list += fmt.Sprintf("Winds,Row %d,Winds,Millrace Winds,Alder,%d\n", i, 100+i)
+	}
+	s.must("POST", "/api/templates/"+made.ID+"/import?take=true", list, nil)
+	s.must("POST", "/api/templates/"+made.ID+"/seating", map[string]bool{"fresh": false}, nil)
+	return made.ID
+}
+
+// Killed by SIGKILL at any moment, the server loses no change it has
+// acknowledged, and leaves none half done.
+func TestAKilledServerKeepsEveryAcknowledgedChange(t *testing.T) {
+	s := runServer(t)
+	id := s.template(24)
+	var now opened
+	s.must("GET", "/api/templates/"+id, nil, &now)
+	for round := range 4 {
+		const writers = 3
+		acked, sent := make([]string, writers), make([]string, writers)
+		most := make([]int64, writers)
+		base := now.Revision
+		var wait sync.WaitGroup
+		for w := range writers {
+			wait.Go(func() {
+				for n := 0; ; n++ {
+					sent[w] = fmt.Sprintf("round %d, writer %d, change %d", round, w, n)
+					edits := []map[string]string{}
+					for _, row := range []int{w, w + 8, w + 16} { // three rows, whole or not at all
+						edits = append(edits, map[string]string{"id": now.Template.Instruments[row].ID, "notes": sent[w]})
+					}
+					var done struct{ Revision int64 }
+					ok, _ := s.ask("POST", "/api/templates/"+id+"/changes", map[string]any{"base": base, "change": map[string]any{"kind": "edit", "edits": edits}}, &done)
+					if !ok {
+						return
+					}
+					acked[w], most[w] = sent[w], done.Revision
+				}
+			})
+		}
+		time.Sleep(time.Duration(200+rand.IntN(400)) * time.Millisecond) // any moment will do
+		s.kill()
+		wait.Wait()
+		s.start()
+		s.must("GET", "/api/templates/"+id, nil, &now)
+		for w := range writers {
+			require.NotEmpty(t, acked[w], "some changes were acknowledged before the end")
+			notes := now.Template.Instruments[w].Notes
+			require.Contains(t, []string{acked[w], sent[w]}, notes)
+			require.Equal(t, notes, now.Template.Instruments[w+8].Notes, "all of a change, or nothing")
+			require.Equal(t, notes, now.Template.Instruments[w+16].Notes)
+			require.GreaterOrEqual(t, now.Revision, most[w])
+		}
+		s.logIsWhole(id, now.Revision)
+	}
+	s.must("POST", "/api/templates/"+id+"/undo", nil, nil)
+}
+
+// logIsWhole checks that every revision has its change, in the database.
+func (s *server) logIsWhole(id string, revision int64) {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, s.db.URL)
+	require.NoError(s.t, err)
+	defer conn.Close(ctx)
+	var count, top, kept int64
+	require.NoError(s.t, conn.QueryRow(ctx, "select count(*), max(revision) from changes where template_id = $1", id).Scan(&count, &top))
+	require.NoError(s.t, conn.QueryRow(ctx, "select revision from templates where id = $1", id).Scan(&kept))
+	require.Equal(s.t, []int64{revision, revision, revision}, []int64{count, top, kept})
+}
+
+// host starts the host of a machine with the command that Seating shows.
+func (s *server) host(id string, extra ...string) *exec.Cmd {
+	var now opened
+	s.must("GET", "/api/templates/"+id, nil, &now)
+	var made struct{ Command string }
+	s.must("POST", "/api/machines/credential", map[string]string{"template": id, "machine": now.Template.Machines[0].ID}, &made)
+	command := strings.Replace(made.Command, "fanfold", studio.binary, 1) + " " + strings.Join(extra, " ")
+	cmd := exec.Command("sh", "-c", "exec "+command)
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	require.NoError(s.t, cmd.Start())
+	s.t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	return cmd
+}
+
+// until polls the running state until it is as told.
+func (s *server) until(id, what string, is func(opened) bool) {
+	s.t.Helper()
+	var last opened
+	require.Eventually(s.t, func() bool {
+		last = opened{}
+		ok, _ := s.ask("GET", "/api/templates/"+id, nil, &last)
+		return ok && is(last)
+	}, 30*time.Second, 50*time.Millisecond, "never: %s; last %+v", what, &last.Rig)
+}
+
+func (o opened) count(state string) int {
+	n := 0
+	for _, i := range o.Rig.Instruments {
+		if i.State == state {
+			n++
+		}
+	}
+	return n
+}
+
+func (o opened) ids() []string {
+	var ids []string
+	for _, i := range o.Template.Instruments {
+		ids = append(ids, i.ID)
+	}
+	return ids
+}
+
+// A host killed in mid-load is told to be away, and brought back to its call
+// when it starts again, and so is one that drops off the network.
+func TestAHostThatVanishesInMidLoad(t *testing.T) {
+	s := runServer(t)
+	id := s.template(8)
+	var now opened
+	s.must("GET", "/api/templates/"+id, nil, &now)
+	host := s.host(id, "--speed 1")
+	s.until(id, "the host is here", func(o opened) bool { return o.Rig.Machines[0].Online })
+	s.must("POST", "/api/templates/"+id+"/calls", map[string]any{"ids": now.ids(), "how": "call"}, nil)
+	s.until(id, "something is tuning", func(o opened) bool { return o.count("tuning") > 0 })
+	require.NoError(t, host.Process.Kill())
+	s.until(id, "everybody waits for the machine", func(o opened) bool {
+		return !o.Rig.Machines[0].Online && o.count("ready") == 0 && o.Rig.Instruments[0].Reason == "Alder is away"
+	})
+	s.host(id, "--speed 50", "--drop-after 1s", "--drop-for 5s")
+	s.until(id, "all are ready", func(o opened) bool { return o.count("ready") == 8 })
+	s.until(id, "it drops off the network", func(o opened) bool { return !o.Rig.Machines[0].Online })
+	s.until(id, "and comes back as it was", func(o opened) bool { return o.Rig.Machines[0].Online && o.count("ready") == 8 })
+}
+
+// A host that can not read a patch, or has less memory than was planned, says
+// so for that instrument; the others become ready.
+func TestAHostThatRefuses(t *testing.T) {
+	s := runServer(t)
+	id := s.template(3)
+	var now opened
+	s.must("GET", "/api/templates/"+id, nil, &now)
+	s.host(id, "--speed 50", "--corrupt 'Row 1'", "--memory 250")
+	s.until(id, "the host is here", func(o opened) bool { return o.Rig.Machines[0].Online })
+	s.must("POST", "/api/templates/"+id+"/calls", map[string]any{"ids": now.ids(), "how": "call"}, nil)
+	s.until(id, "one is ready and two have failed", func(o opened) bool { return o.count("ready") == 1 && o.count("failed") == 2 })
+	s.must("GET", "/api/templates/"+id, nil, &now)
+	reasons := map[string]string{}
+	for _, i := range now.Rig.Instruments {
+		reasons[i.State] += i.Reason + "; "
+	}
+	require.Contains(t, reasons["failed"], "the samples of Row 1 can not be read")
+	require.Contains(t, reasons["failed"], "needs 102 MiB, 86 MiB free")
+}

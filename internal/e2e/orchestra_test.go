@@ -1,0 +1,176 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+)
+
+// find goes to a row by the finder, and waits until it is selected.
+func (p *person) find(question, row string) {
+	p.t.Helper()
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput(question)
+	p.seeText("[cmdk-item]", row)
+	p.keys(input.Enter)
+	p.see(`[data-row="` + row + `"][aria-selected=true]`)
+	p.focusSheet()
+}
+
+func (p *person) focusSheet() {
+	p.t.Helper()
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+}
+
+// drag takes what lies at one element to another, with the mouse.
+func (p *person) drag(from, to string) {
+	p.t.Helper()
+	start, end := p.middle(from), p.middle(to)
+	m := p.page.Mouse
+	require.NoError(p.t, m.MoveTo(start))
+	require.NoError(p.t, m.Down(proto.InputMouseButtonLeft, 1))
+	require.NoError(p.t, m.MoveLinear(end, 8))
+	require.NoError(p.t, m.Up(proto.InputMouseButtonLeft, 1))
+}
+
+func (p *person) middle(selector string) proto.Point {
+	p.t.Helper()
+	shape, err := p.see(selector).Shape()
+	require.NoError(p.t, err)
+	return *shape.OnePointInside()
+}
+
+// names lists the rows that show, from top to bottom.
+func (p *person) names() []string {
+	p.t.Helper()
+	var out []string
+	for _, e := range p.page.MustEval(`() => [...document.querySelectorAll("[data-row]")]
+		.sort((a, b) => a.getBoundingClientRect().top - b.getBoundingClientRect().top).map((r) => r.dataset.row)`).Arr() {
+		out = append(out, e.Str())
+	}
+	return out
+}
+
+func (p *person) undo(times int) {
+	p.t.Helper()
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	for range times {
+		p.chord(input.ControlLeft, input.KeyZ)
+	}
+}
+
+// Sections fold by key, the one around them next, and the cursor goes on
+// beside what is folded.
+func TestSectionsFold(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("flute 1 long", "Flute 1 long")
+	p.keys(input.BracketLeft)
+	p.see(`[data-section=Flutes] [aria-expanded=false]`)
+	p.gone(`[data-row="Flute 1 long"]`)
+	p.keys(input.ArrowDown)
+	p.see(`[data-row="Oboe 1 long"][aria-selected=true]`)
+	p.keys(input.BracketLeft, input.BracketLeft)
+	p.see(`[data-section=Winds] [aria-expanded=false]`)
+	p.gone(`[data-section=Oboes]`)
+	p.keys(input.BracketRight, input.BracketRight)
+	p.see(`[data-row="Oboe 1 long"]`)
+	p.chord(input.ShiftLeft, input.BracketLeft)
+	p.gone("[data-row]")
+	p.chord(input.ShiftLeft, input.BracketRight)
+	p.see(`[data-row="Piccolo long"]`)
+}
+
+// A section is selected whole, all its rows are set at once, and one undo
+// takes it back.
+func TestASectionIsSetAtOnce(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.click(`[title^="Select all of Oboes"]`)
+	p.see(`[data-row="Oboe 1 long"][aria-selected=true]`)
+	p.focusSheet()
+	p.keys(input.KeyG, input.KeyS)
+	p.see(`[role=dialog] input`).MustSelectAllText().MustInput("Low winds")
+	p.keys(input.Enter)
+	p.seeText(`[data-row="Oboe 1 long"] [data-field=stem]`, "Low winds")
+	p.seeText(`[data-row="Oboes a 3 effects"] [data-field=stem]`, "Low winds")
+	p.undo(1)
+	p.seeText(`[data-row="Oboes a 3 effects"] [data-field=stem]`, "High winds")
+}
+
+// Fields are edited in place, one after the other; the section's name too.
+func TestFieldsAreEditedInPlace(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("piccolo long", "Piccolo long")
+	p.keys(input.Home, input.ArrowLeft, input.ArrowLeft, input.ArrowLeft, input.ArrowLeft, input.KeyE)
+	p.see(`[aria-label="Instrument of Piccolo long"]`)
+	p.keys(input.Tab)
+	p.see(`[aria-label="Articulations of Piccolo long"]`).MustSelectAllText().MustInput("long; trill")
+	p.keys(input.Enter)
+	p.seeText(`[data-row="Piccolo long"] [data-field=articulations]`, "^long · trill$")
+	p.page.MustEval(`() => document.querySelector('[data-row="Piccolo long"] [data-field=notes]').dispatchEvent(new MouseEvent("dblclick", {bubbles: true}))`)
+	p.see(`[aria-label="Notes of Piccolo long"]`).MustInput("never above the oboe")
+	p.keys(input.Enter)
+	p.seeText(`[data-row="Piccolo long"] [data-field=notes]`, "never above the oboe")
+	p.page.MustEval(`() => document.querySelector('[title^="Select all of Flutes"]').dispatchEvent(new MouseEvent("dblclick", {bubbles: true}))`)
+	p.see(`[aria-label="Name of the section Flutes"]`).MustSelectAllText().MustInput("Flutes and piccolo")
+	p.keys(input.Enter)
+	p.see(`[data-section="Flutes and piccolo"]`)
+	p.undo(3)
+	p.see(`[data-section=Flutes]`)
+	p.seeText(`[data-row="Piccolo long"] [data-field=articulations]`, "flutter")
+}
+
+// Rows are moved by dragging and by key; spare rows are added.
+func TestRowsMove(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.see(`[data-row="Piccolo long"]`)
+	p.drag(`[data-row="Flute 1 long"] [data-field=name]`, `[data-row="Piccolo long"] [data-field=name]`)
+	p.see(`[data-row="Flute 1 long"][aria-selected=true]`)
+	p.page.MustWait(`() => document.querySelector('[data-row="Flute 1 long"]').getBoundingClientRect().top < document.querySelector('[data-row="Piccolo long"]').getBoundingClientRect().top`)
+	require.Equal(t, []string{"Flute 1 long", "Piccolo long"}, p.names()[:2])
+	p.focusSheet()
+	p.chord(input.AltLeft, input.ArrowDown)
+	p.page.MustWait(`() => document.querySelector('[data-row="Flute 1 long"]').getBoundingClientRect().top > document.querySelector('[data-row="Piccolo long"]').getBoundingClientRect().top`)
+	p.press("1 selected")
+	p.press("Eight spare rows")
+	p.see(`[data-row=Spare][aria-selected=true]`)
+	require.Len(t, p.page.MustElements(`[data-row=Spare][aria-selected=true]`), 8)
+	p.undo(3)
+	p.gone(`[data-row=Spare]`)
+	require.Equal(t, "Piccolo long", p.names()[0])
+}
+
+// While one person types a name, another sets it: both values are shown, and
+// the person decides.
+func TestAClashShowsBothValuesAndLosesNothing(t *testing.T) {
+	ada, ben := enter(t, 1280, 800), enter(t, 1280, 800)
+	for _, p := range []*person{ada, ben} {
+		p.unfold("orchestra")
+		p.see(`[data-row="Piccolo long"]`)
+	}
+	rename := func(p *person, row string) {
+		p.page.MustEval(`row => document.querySelector('[data-row="' + row + '"] [data-field=name]').dispatchEvent(new MouseEvent("dblclick", {bubbles: true}))`, row)
+	}
+	rename(ada, "Piccolo long")
+	ada.see("[role=grid] input").MustSelectAllText().MustInput("Ada's piccolo")
+	rename(ben, "Piccolo long")
+	ben.see("[role=grid] input").MustSelectAllText().MustInput("Ben's piccolo")
+	ben.keys(input.Enter)
+	ben.see(`[data-row="Ben's piccolo"]`)
+	ada.see(`[data-row="Ben's piccolo"] input`)
+	ada.keys(input.Enter)
+	ada.seeText("[data-value=theirs]", "Ben's piccolo")
+	ada.seeText("[data-value=yours]", "Ada's piccolo")
+	ada.press("Set mine")
+	ben.see(`[data-row="Ada's piccolo"]`)
+	ada.undo(1)
+	ben.see(`[data-row="Ben's piccolo"]`)
+	ben.undo(1)
+	ben.see(`[data-row="Piccolo long"]`)
+}

@@ -1,0 +1,90 @@
+package e2e_test
+
+import (
+	"io"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// A template goes out as a file, comes back as one of its own, is named and
+// set up anew, and the demo's is opened again.
+func TestATemplateGoesOutAndComesBack(t *testing.T) {
+	p := enter(t, 1280, 800)
+	first := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
+	out := download(t, first, "template")
+	path := filepath.Join(t.TempDir(), "lantern.fanfold.json")
+	require.NoError(t, os.WriteFile(path, out, 0o644))
+
+	p.see(`input[aria-label="Template file"]`).MustSetFiles(path)
+	p.seeText("[role=status]", "Brought in The Salt Lantern")
+	second := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
+	require.NotEqual(t, first, second)
+	require.Equal(t, string(out), string(download(t, second, "template")), "it is the identical template")
+
+	p.click(`[aria-label="Template: The Salt Lantern"]`)
+	p.press("Name and settings")
+	p.see(`[role=dialog] input`).MustSelectAllText().MustInput("The Salt Lantern, small")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Template: The Salt Lantern, small"]`)
+
+	p.click(`[aria-label="Template: The Salt Lantern, small"]`)
+	p.press("New template")
+	p.see(`[role=dialog] input`).MustInput("Empty desert")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Template: Empty desert"]`)
+	p.press("Start with one row")
+	p.see(`[data-row="New instrument 2"], [data-row="New instrument"]`)
+	p.seeText("[data-badge=marks]", "marks")
+
+	p.click(`[aria-label="Template: Empty desert"]`)
+	p.press("The Salt Lantern$")
+	p.see(`[data-row="Piccolo long"]`)
+	require.Equal(t, first, p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str())
+}
+
+func download(t *testing.T, template, format string) []byte {
+	answer, err := client(t).Get(studio.address + "/api/templates/" + template + "/export/" + format)
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	data, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	require.Equal(t, 200, answer.StatusCode, "%s", data)
+	return data
+}
+
+// A machine is added with the one command for its host, changed, and removed
+// with its seats; seats are moved by dragging.
+func TestMachinesAndSeats(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("seating")
+	p.see(`[data-riser="Alder 1"] [data-seat]`)
+	p.press("Add a machine")
+	p.see(`[role=dialog] input`).MustInput("Dogwood")
+	p.keys(input.Enter)
+	p.seeText("[role=dialog] pre", "fanfold host --server nats://.* --name 'Dogwood' .*--credential ")
+	p.keys(input.Escape)
+	p.see(`[data-machine=Dogwood]`)
+
+	p.unfold("orchestra")
+	p.find("salt drone", "Salt drone")
+	p.unfold("seating")
+	p.page.MustEval(`() => document.querySelector('[data-machine=Dogwood]').scrollIntoView()`)
+	seat := p.page.MustEval(`() => document.querySelector('[data-seat="Salt drone"]').closest("[data-riser]").dataset.riser`).Str()
+	require.NotContains(t, seat, "Dogwood")
+	p.see(`form[aria-label="Move seats"] select`).MustSelect("Dogwood")
+	p.press("Move$")
+	p.see(`[data-riser="Dogwood 1"] [data-seat="Salt drone"]`)
+	p.drag(`[data-riser="Dogwood 1"] [data-seat="Salt drone"] circle`, `[data-riser="Dogwood 1"] [data-empty="3 5"]`)
+	p.seeText(`[data-part=trace]`, "Dogwood, riser 1, port 3, channel 5")
+
+	p.click(`[data-machine=Dogwood] button`)
+	p.press("Remove, and take its seats away")
+	p.gone(`[data-machine=Dogwood]`)
+	p.seeText(`[data-part=unseated]`, "Salt drone")
+	p.undo(4)
+	p.gone(`[data-part=unseated]`)
+}
