@@ -159,35 +159,48 @@ func (a *awake) wake(i *template.Instrument, seat template.Seat) time.Duration {
 
 // roomFor names instruments on the machine that are ready now and not asked
 // for, largest first, until enough memory is free; if that is not enough, it
-// goes on with the largest of those asked for.
+// goes on with the largest of those asked for. A player's own memory is freed
+// with the last instrument it plays.
 func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
 	asked := make(map[template.ID]bool, len(e.Order))
 	for _, l := range e.Order {
 		asked[l.Instrument.ID] = true
 	}
-	var candidates []Remedy
+	var candidates []*template.Instrument
+	plays := map[PlayerKey]int{}
 	for _, id := range after {
 		if i := t.Instrument(id); i != nil && i.Seat != nil && i.Seat.Machine == e.Machine.ID {
-			candidates = append(candidates, Remedy{Instrument: i, FreesMiB: PreloadMiB(t, i)})
+			candidates = append(candidates, i)
+			for _, p := range t.PatchesOf(i) {
+				plays[PlayerAt(t.Index().Players[p.Player], *i.Seat)]++
+			}
 		}
 	}
-	slices.SortStableFunc(candidates, func(a, b Remedy) int {
-		if x, y := asked[a.Instrument.ID], asked[b.Instrument.ID]; x != y {
+	slices.SortStableFunc(candidates, func(a, b *template.Instrument) int {
+		if x, y := asked[a.ID], asked[b.ID]; x != y {
 			if y {
 				return -1
 			}
 			return 1
 		}
-		return cmp.Compare(b.FreesMiB, a.FreesMiB)
+		return cmp.Compare(PreloadMiB(t, b), PreloadMiB(t, a))
 	})
 	need := e.ShortMiB()
 	var out []Remedy
-	for _, c := range candidates {
+	for _, i := range candidates {
 		if need <= 0 {
 			break
 		}
-		out = append(out, c)
-		need -= c.FreesMiB
+		r := Remedy{Instrument: i, FreesMiB: PreloadMiB(t, i)}
+		for _, p := range t.PatchesOf(i) {
+			player := t.Index().Players[p.Player]
+			key := PlayerAt(player, *i.Seat)
+			if plays[key]--; plays[key] == 0 {
+				r.FreesMiB += player.OwnMiB
+			}
+		}
+		out = append(out, r)
+		need -= r.FreesMiB
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 )
@@ -166,9 +167,12 @@ func CheckName(name string) error {
 
 func (v *validator) ranged(list string, i int, field string, x, low, high float64, unit string) {
 	if math.IsNaN(x) || x < low || x > high {
-		v.fail(at(list, i, field), "%g%s is outside %g to %g%s", x, unit, low, high, unit)
+		v.fail(at(list, i, field), "%s%s is outside %s to %s%s", figure(x), unit, figure(low), figure(high), unit)
 	}
 }
+
+// figure writes a number without an exponent.
+func figure(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
 func (v *validator) settings() {
 	s := v.t.Settings

@@ -1,0 +1,194 @@
+package calls_test
+
+import (
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+// stage is a template of four rows by hand: two on one port of a player of
+// many sounds, one of a player of one sound, and one unseated.
+func stage() *template.Template {
+	t := template.New("t", "T")
+	t.Sections = []*template.Section{{ID: "s", Name: "Winds"}}
+	t.Libraries = []*template.Library{{ID: "l", Name: "Millrace Winds", Code: "MW"}}
+	t.Players = []*template.Player{
+		{ID: "many", Name: "Lamp player", Sounds: 16, Outputs: 16, OwnMiB: 96, WakeMs: 2500, WakeAgainMs: 400, Order: 2},
+		{ID: "one", Name: "Tide player", Sounds: 1, Outputs: 4, OwnMiB: 48, WakeMs: 1800, WakeAgainMs: 250, Order: 1},
+	}
+	t.Patches = []*template.Patch{
+		{ID: "p1", Library: "l", Player: "many", Name: "Flute", PreloadMiB: 300, KeyHigh: 127},
+		{ID: "p2", Library: "l", Player: "many", Name: "Oboe", PreloadMiB: 200, KeyHigh: 127},
+		{ID: "p3", Library: "l", Player: "one", Name: "Drone", PreloadMiB: 100, KeyHigh: 127},
+	}
+	t.Machines = []*template.Machine{{ID: "m", Name: "Birch", MemoryMiB: 1024, ReserveMiB: 224, Cores: 8, DiskMiBs: 100}}
+	seat := func(port, channel int) *template.Seat {
+		return &template.Seat{Machine: "m", Riser: 1, Port: port, Channel: channel, Pair: 2}
+	}
+	for _, r := range []struct {
+		id, name string
+		patches  []template.ID
+		seat     *template.Seat
+	}{
+		{"a", "Flute", []template.ID{"p1"}, seat(1, 1)},
+		{"b", "Oboe", []template.ID{"p2"}, seat(1, 2)},
+		{"c", "Drone", []template.ID{"p3"}, seat(2, 1)},
+		{"d", "Late", []template.ID{"p3"}, nil},
+		{"e", "Flute and drone", []template.ID{"p1", "p3"}, seat(3, 1)},
+	} {
+		t.Instruments = append(t.Instruments, &template.Instrument{
+			ID: template.ID(r.id), Name: r.name, Section: "s", Kind: template.Sampled, Patches: r.patches, Seat: r.seat,
+		})
+	}
+	t.Normalise()
+	if err := t.Validate(); err != nil {
+		panic(err)
+	}
+	return t
+}
+
+// Ready = the player's own memory, once per player, plus the preload of its
+// patches; unseated instruments take none (4-reference, Machines).
+func TestReadyMemory(t *testing.T) {
+	for name, tc := range map[string]struct {
+		ids  []template.ID
+		want float64
+	}{
+		"nothing":                        {nil, 0},
+		"one":                            {[]template.ID{"a"}, 96 + 300},
+		"two on one player":              {[]template.ID{"a", "b"}, 96 + 300 + 200},
+		"of two players":                 {[]template.ID{"a", "c"}, 96 + 300 + 48 + 100},
+		"unseated":                       {[]template.ID{"d"}, 0},
+		"unknown":                        {[]template.ID{"nobody"}, 0},
+		"two patches, two players":       {[]template.ID{"e"}, 96 + 300 + 48 + 100},
+		"the same player, another port":  {[]template.ID{"a", "e"}, 96 + 300 + 96 + 300 + 48 + 100},
+		"twice the same counts as twice": {[]template.ID{"c", "e"}, 48 + 100 + 96 + 300 + 48 + 100},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.InDelta(t, tc.want, calls.ReadyMiB(stage(), tc.ids)["m"], 1e-9)
+		})
+	}
+	all := []template.ID{"a", "b", "c", "d", "e"}
+	require.InDelta(t, calls.ReadyMiB(stage(), all)["m"], calls.EverythingMiB(stage())["m"], 1e-9)
+}
+
+// Loading time = bytes to preload over the disk's rate, plus the player's
+// wake time, longer for the first of its kind on a riser; players load in
+// their stated order (4-reference, Machines).
+func TestCostsInLoadingOrder(t *testing.T) {
+	e := calls.Costs(stage(), nil, []template.ID{"a", "b", "c", "d"})[0]
+	type step struct {
+		name       string
+		wake, read time.Duration
+		mib        float64
+	}
+	var got []step
+	for _, l := range e.Order {
+		got = append(got, step{l.Instrument.Name, l.Wake, l.Read, l.MiB})
+	}
+	require.Equal(t, []step{
+		{"Drone", 1800 * time.Millisecond, time.Second, 148},
+		{"Flute", 2500 * time.Millisecond, 3 * time.Second, 396},
+		{"Oboe", 0, 2 * time.Second, 200},
+	}, got)
+	require.Equal(t, 10300*time.Millisecond, e.Wait)
+	require.InDelta(t, 744, e.AfterMiB, 1e-9)
+	require.InDelta(t, 800, e.LimitMiB, 1e-9)
+	require.True(t, e.Fits())
+	require.Zero(t, e.ShortMiB())
+
+	second := calls.Costs(stage(), []template.ID{"a"}, []template.ID{"a", "e"})[0]
+	require.Equal(t, 400*time.Millisecond+1800*time.Millisecond, second.Order[0].Wake, "a second player of its kind wakes faster; the first of the other does not")
+	require.InDelta(t, 396, second.BeforeMiB, 1e-9)
+}
+
+func TestWhatWouldMakeACallFit(t *testing.T) {
+	e := calls.Costs(stage(), []template.ID{"a"}, []template.ID{"a", "b", "e"})[0]
+	require.False(t, e.Fits())
+	require.InDelta(t, 596+544-800, e.ShortMiB(), 1e-9)
+	require.Equal(t, []template.ID{"a", "e"}, ids(e.Rest), "first what is ready and not asked for")
+	require.Equal(t, "Birch is 340 MiB short: 1.1 GiB of 800 MiB. Rest Flute and 1 more, which frees 844 MiB", e.Refusal())
+	require.Equal(t, []*template.Instrument{stage().Instruments[3]}, calls.Unseated(stage(), []template.ID{"a", "d", "nobody"}))
+}
+
+func ids(rest []calls.Remedy) []template.ID {
+	var out []template.ID
+	for _, r := range rest {
+		out = append(out, r.Instrument.ID)
+	}
+	return out
+}
+
+func TestMemoryIsWrittenShort(t *testing.T) {
+	for mib, want := range map[float64]string{0: "0 MiB", 310.4: "310 MiB", 1023: "1023 MiB", 1024: "1.0 GiB", 9000: "8.8 GiB", 59597: "58 GiB"} {
+		require.Equal(t, want, calls.FormatMiB(mib))
+	}
+}
+
+func TestWhatMustFitAtOnce(t *testing.T) {
+	all := stage()
+	require.Len(t, calls.AlwaysReady(all)[0], 5)
+	set := all.Settings
+	set.MemoryRule = template.FitCalls
+	parked := coretest.Must(all, change.Configure{Name: "T", Settings: set},
+		change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "k", Name: "1M05", Instruments: []template.ID{"a"}})}})
+	require.Equal(t, [][]template.ID{{"a"}}, calls.AlwaysReady(parked))
+}
+
+// Whatever is called: memory adds up machine by machine, what is named to
+// rest is enough, and the order holds just what is new.
+func TestCostsAddUp(t *testing.T) {
+	base := coretest.Orchestra(60, 2)
+	seated := coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	rapid.Check(t, func(r *rapid.T) {
+		small := *seated.Machines[0]
+		small.MemoryMiB, small.ReserveMiB = rapid.Float64Range(100, 9000).Draw(r, "memory"), 0
+		now := coretest.Must(seated, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&small)}})
+		pick := func(name string) []template.ID {
+			var out []template.ID
+			for _, i := range now.Instruments {
+				if rapid.Bool().Draw(r, name) {
+					out = append(out, i.ID)
+				}
+			}
+			return out
+		}
+		before, after := pick("before"), pick("after")
+		loads := 0
+		for _, e := range calls.Costs(now, before, after) {
+			require.InDelta(r, calls.ReadyMiB(now, after)[e.Machine.ID], e.AfterMiB, 1e-6)
+			require.InDelta(r, calls.ReadyMiB(now, before)[e.Machine.ID], e.BeforeMiB, 1e-6)
+			freed := 0.0
+			for _, x := range e.Rest {
+				freed += x.FreesMiB
+				require.Equal(r, e.Machine.ID, x.Instrument.Seat.Machine)
+			}
+			if !e.Fits() {
+				require.GreaterOrEqual(r, freed, e.ShortMiB()-1e-6)
+				rested := slices.DeleteFunc(slices.Clone(after), func(id template.ID) bool { return slices.Contains(ids(e.Rest), id) })
+				require.LessOrEqual(r, calls.ReadyMiB(now, rested)[e.Machine.ID], e.LimitMiB+1e-6, "resting them makes it fit")
+			}
+			loads += len(e.Order)
+		}
+		ready := map[template.ID]bool{}
+		for _, id := range before {
+			ready[id] = true
+		}
+		fresh := 0
+		for _, id := range after {
+			if !ready[id] {
+				fresh++
+			}
+		}
+		require.Equal(r, fresh, loads)
+	})
+}
