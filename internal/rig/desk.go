@@ -95,6 +95,10 @@ func Open(config DeskConfig) (*Desk, error) {
 		d.Close()
 		return nil, fmt.Errorf("listen to hosts: %w", err)
 	}
+	if err := d.conn.Flush(); err != nil { // from here on no report is missed
+		d.Close()
+		return nil, fmt.Errorf("listen to hosts: %w", err)
+	}
 	d.done.Go(d.watch)
 	return d, nil
 }
