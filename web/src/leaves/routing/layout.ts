@@ -71,6 +71,7 @@ export function draw(sheet: Sheet, routing: Schemas["Routing"], room: number): D
       kind: b.kind,
     });
   }
+  for (let k = 0; k < columns.length; k++) columns[k] ??= []; // there may be no groups at all
   untangle(columns, nodes, routing.ribbons);
   const height = place(columns, room);
   return { nodes: [...nodes.values()], flows: flows(nodes, routing.ribbons), height, columns: columns.length };
@@ -102,10 +103,9 @@ function untangle(columns: Node[][], nodes: Map<Id, Node>, ribbons: Schemas["Rib
 }
 
 function place(columns: Node[][], room: number): number {
-  const most = Math.max(1, ...columns.map((c) => (c ?? []).length));
+  const most = Math.max(1, ...columns.map((c) => c.length));
   const height = Math.max(room, most * (least + gap) + 24);
   for (const column of columns) {
-    if (!column) continue;
     const total = column.reduce((n, x) => n + Math.max(1, x.count), 0);
     const free = height - 24 - column.length * (least + gap);
     const single = column.length === 1;
