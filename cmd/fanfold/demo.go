@@ -47,7 +47,7 @@ func demoCommand() *cobra.Command {
 }
 
 func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string, speed float64) (err error) {
-	if c.DatabaseURL = env("DATABASE_URL", ""); c.DatabaseURL == "" {
+	if c.DatabaseURL = os.Getenv("DATABASE_URL"); c.DatabaseURL == "" {
 		pg, err := localdb.Start(ctx, filepath.Join(dir, "pg"))
 		if err != nil {
 			return err

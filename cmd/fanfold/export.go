@@ -17,7 +17,7 @@ func exportCommand() *cobra.Command {
 	var name, out, machine string
 	c := &cobra.Command{
 		Use: "export t.fanfold.json --format NAME -o FILE", Short: "Write a template in an open format", Args: oneFile("the template file"),
-		RunE: func(c *cobra.Command, args []string) error {
+		RunE: func(_ *cobra.Command, args []string) error {
 			e, err := format.Find(name)
 			if err != nil {
 				return wrongUse{err}

@@ -14,13 +14,6 @@ import (
 	"fanfold/internal/rig"
 )
 
-func env(name, otherwise string) string {
-	if v := os.Getenv(name); v != "" {
-		return v
-	}
-	return otherwise
-}
-
 func hostCommand() *cobra.Command {
 	var name, server, credential string
 	var memory, disk, speed float64
@@ -48,7 +41,7 @@ func hostCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
 	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "where to dial in")
-	c.Flags().StringVar(&credential, "credential", env("FANFOLD_CREDENTIAL", ""), "the machine's credential; FANFOLD_CREDENTIAL")
+	c.Flags().StringVar(&credential, "credential", os.Getenv("FANFOLD_CREDENTIAL"), "the machine's credential; FANFOLD_CREDENTIAL")
 	c.Flags().Float64Var(&memory, "memory", 65536, "memory for instruments, MiB")
 	c.Flags().IntVar(&cores, "cores", 16, "cores")
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"os/signal"
 	"runtime/debug"
 	"syscall"
@@ -111,7 +112,7 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 }
 
 func serveCommand() *cobra.Command {
-	c := serveConfig{DatabaseURL: env("DATABASE_URL", ""), RigExternal: env("FANFOLD_NATS_URL", "")}
+	c := serveConfig{DatabaseURL: os.Getenv("DATABASE_URL"), RigExternal: os.Getenv("FANFOLD_NATS_URL")}
 	var email, password, studio string
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve browsers and drive the machines",
@@ -144,7 +145,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
-	cmd.Flags().StringVar(&password, "password", env("FANFOLD_PASSWORD", ""), "the new account's password; FANFOLD_PASSWORD")
+	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")
 	return cmd
 }

@@ -74,7 +74,7 @@ func (s *server) Change(ctx context.Context, r gen.ChangeRequestObject) (gen.Cha
 	if err != nil {
 		return nil, err
 	}
-	c, err := change.Unmarshal(json.RawMessage(r.Body.Change))
+	c, err := change.Unmarshal(r.Body.Change)
 	if err != nil {
 		return nil, &change.Refused{Reason: err.Error()}
 	}

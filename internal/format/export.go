@@ -28,7 +28,7 @@ type Export struct {
 // Exports are all formats.
 var Exports = []Export{
 	{"template", "the template file, which comes back identical", templatefile.Extension, "application/json",
-		func(w io.Writer, t *template.Template) error { return templatefile.Write(w, t) }},
+		templatefile.Write},
 	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
 		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
 	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",

@@ -247,7 +247,7 @@ func (s *Server) ready(ctx context.Context, admin, log string) error {
 		select {
 		case died := <-s.done:
 			s.done <- died
-			return fmt.Errorf("PostgreSQL ended at once (%v); its log is %s", died, log)
+			return fmt.Errorf("PostgreSQL ended at once (%w); its log is %s", died, log)
 		case <-ctx.Done():
 			return fmt.Errorf("PostgreSQL does not answer: %w", err)
 		case <-time.After(50 * time.Millisecond):
