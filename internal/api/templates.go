@@ -227,7 +227,7 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 	return gen.ImportRows200JSONResponse(out), err
 }
 
-// sampleRows is how many rows a preview shows.
+// sampleRows is how many good rows a preview shows.
 const sampleRows = 8
 
 func preview(t *template.Template, list *rows.List) gen.ImportReport {
@@ -247,7 +247,14 @@ func preview(t *template.Template, list *rows.List) gen.ImportReport {
 	for n, p := range all {
 		out.Problems[n].Line, out.Problems[n].Column, out.Problems[n].Reason = p.Line, &p.Column, p.Reason
 	}
-	for _, row := range list.Rows[:min(sampleRows, len(list.Rows))] {
+	bad := map[int]bool{}
+	for _, p := range all {
+		bad[p.Line] = true
+	}
+	for _, row := range list.Rows {
+		if bad[row.Line] || len(out.Sample) == sampleRows {
+			continue
+		}
 		out.Sample = append(out.Sample, struct {
 			Instrument string `json:"instrument"`
 			Library    string `json:"library"`

@@ -263,8 +263,114 @@ func TestMakersKeepEverything(t *testing.T) {
 	require.Equal(t, "Machine 2", now.Template.Index().Machines[i.Seat.Machine].Name)
 	require.Equal(t, "A new stem", now.Proof.Fan.Stems(i, "fold-fine")[0].Name)
 	require.Empty(t, now.Proof.Counts()["fold-mismatch"])
+	require.Equal(t, i.Patches, now.Template.Instrument(source.ID).Patches, "the copy plays the same patch")
+	require.Equal(t, 1, countPatches(now.Template, "A new library"), "which is made once")
 	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{copied.ID}, "machine", "Nowhere"))
 	require.ErrorContains(t, err, `no machine "Nowhere"`)
+}
+
+func countPatches(t *template.Template, library string) int {
+	n := 0
+	for _, p := range t.Patches {
+		if t.Index().Libraries[p.Library].Name == library {
+			n++
+		}
+	}
+	return n
+}
+
+// A row of another kind gives up what the kind has no use for, and one undo
+// brings it back.
+func TestKindsAreAssigned(t *testing.T) {
+	f := setUp(t)
+	row := f.hot.View().Template.Instruments[3]
+	before := asJSON(t, f.hot.View().Template)
+	_, err := f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{row.ID}, "kind", "guide"))
+	require.NoError(t, err)
+	now := f.hot.View()
+	guide := now.Template.Instrument(row.ID)
+	require.Nil(t, guide.Seat)
+	require.Empty(t, guide.Patches)
+	require.Equal(t, []template.Route{{To: "bus-speakers", Tap: template.Post}}, guide.Routes)
+	require.Zero(t, now.Proof.Counts()["leak"])
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{row.ID}, "kind", "midi"))
+	require.ErrorContains(t, err, "kinds are sampled, input, guide and spare")
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, before, asJSON(t, f.hot.View().Template))
+}
+
+// Browsers are told of the running state by what changed in it.
+func TestTheRunningStateIsToldByDifference(t *testing.T) {
+	f := setUp(t)
+	all := ids(f.hot.View().Template)
+	w := f.hot.Watch(f.hot.View().Revision)
+	next := func() (d app.RigDelta) {
+		e := <-w.Events
+		require.Equal(t, "rig", e.Name)
+		require.NoError(t, json.Unmarshal(e.Data, &d))
+		return d
+	}
+	require.True(t, next().Whole)
+	require.NoError(t, f.hot.Call(ctx, all[:2], app.CallThem))
+	d := next()
+	require.False(t, d.Whole)
+	require.Len(t, d.Instruments, 2)
+	require.Contains(t, d.Instruments[0].Reason, "is away")
+
+	host := rig.Host{Studio: f.ada.Studio.String(), Machine: f.hot.View().Template.Index().Machines[f.hot.View().Template.Instruments[0].Seat.Machine].Name}
+	report := rig.Report{Generation: 1, UsedMiB: 400, LeftMs: 3000, Items: []rig.Item{{ID: f.id.String() + "/" + string(all[0]), State: rig.Tuning, Progress: 0.5}}}
+	f.app.Reported(host, report, false)
+	d = next()
+	require.Equal(t, 0.5, d.Instruments[0].Progress)
+	require.EqualValues(t, 3000, d.Machines[0].LeftMs)
+	f.app.Reported(host, report, false)
+	f.app.Reported(rig.Host{Studio: uuid.NewString(), Machine: host.Machine}, report, false)
+	f.app.Reported(rig.Host{Studio: host.Studio, Machine: "unknown"}, report, false)
+	require.Empty(t, w.Events, "nothing new is not told")
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem))
+	require.Equal(t, []template.ID{all[0]}, next().Tacet)
+
+	fresh := f.hot.Watch(f.hot.View().Revision)
+	var whole app.RigDelta
+	require.NoError(t, json.Unmarshal((<-fresh.Events).Data, &whole))
+	require.True(t, whole.Whole)
+	require.Len(t, whole.Instruments, 1)
+}
+
+// A watcher that takes nothing is let go, so that it resumes; others go on.
+func TestASlowWatcherIsLetGo(t *testing.T) {
+	f := setUp(t)
+	slow := f.hot.Watch(0)
+	id := f.hot.View().Template.Instruments[0].ID
+	for n := range 600 {
+		_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, annotate(id, uuid.NewString()))
+		require.NoError(t, err, n)
+	}
+	count := 0
+	for range slow.Events {
+		count++
+	}
+	require.Less(t, count, 600, "its events end before the last change")
+	require.Equal(t, "reset", (<-f.hot.Watch(3).Events).Name, "too long ago to resume from")
+}
+
+// The first row of an empty template brings its section along.
+func TestTheFirstRowOfAnEmptyTemplate(t *testing.T) {
+	f := setUp(t)
+	row, err := f.app.Create(ctx, f.ada, template.New("t", "Empty"))
+	require.NoError(t, err)
+	h, err := f.app.Open(ctx, f.ada, row.ID)
+	require.NoError(t, err)
+	_, err = h.Apply(ctx, f.ada, app.NewRows("", "", template.Sampled, 1))
+	require.NoError(t, err)
+	require.Len(t, h.View().Template.Sections, 1)
+	_, err = h.Apply(ctx, f.ada, app.NewRows("", "", template.Spare, 8))
+	require.NoError(t, err)
+	require.Len(t, h.View().Template.Instruments, 9)
+	require.Len(t, h.View().Template.Sections, 1)
+	_, err = h.Apply(ctx, f.ada, app.NewRows("", "", template.Spare, 1001))
+	require.ErrorContains(t, err, "add 1 to 1000 at a time")
 }
 
 // PostgreSQL restarted under the server: the change on its way is refused or

@@ -109,43 +109,20 @@ func Assign(ids []template.ID, field, value string) Maker {
 			return assignLibrary(t, ids, value)
 		case "machine":
 			return assignMachine(t, ids, value)
+		case "kind":
+			return assignKind(t, ids, template.Kind(value))
 		}
-		return nil, refused("", "%q can not be assigned; section, stem, library and machine can", field)
+		return nil, refused("", "%q can not be assigned; section, stem, library, machine and kind can", field)
 	}
 }
 
 func assignSection(t *template.Template, ids []template.ID, path string) (change.Change, error) {
-	section, puts, err := sectionAt(t, path)
+	named := intake.NewNamed(t, NewID)
+	section, err := named.Section(path)
 	if err != nil {
-		return nil, err
+		return nil, refused("", "the section can not be set: %s", err)
 	}
-	return change.Batch{Label: "Set section", Changes: []change.Change{puts, change.Move{IDs: inOrder(t, ids), Section: section}}}, nil
-}
-
-// sectionAt finds the section of a path, or what must be put to have it.
-func sectionAt(t *template.Template, path string) (template.ID, change.Put, error) {
-	var puts change.Put
-	var parent template.ID
-	for n, name := range strings.Split(path, "/") {
-		name = strings.TrimSpace(name)
-		if err := template.CheckName(name); err != nil {
-			return "", puts, refused("", "the section path %q can not be used: %s", path, err)
-		}
-		at := slices.IndexFunc(t.Sections, func(s *template.Section) bool {
-			return s.Parent == parent && strings.EqualFold(s.Name, name)
-		})
-		if at >= 0 {
-			parent = t.Sections[at].ID
-			continue
-		}
-		s := &template.Section{ID: NewID("section"), Name: name, Parent: parent}
-		if n == 0 {
-			s.Tint = template.TintFor(name)
-		}
-		parent = s.ID
-		puts.Sections = append(puts.Sections, change.Append(s))
-	}
-	return parent, puts, nil
+	return change.Batch{Label: "Set section", Changes: []change.Change{named.Put(), change.Move{IDs: inOrder(t, ids), Section: section.ID}}}, nil
 }
 
 // inOrder returns the ids as they stand in the list.
@@ -157,68 +134,49 @@ func inOrder(t *template.Template, ids []template.ID) []template.ID {
 }
 
 func assignStem(t *template.Template, ids []template.ID, name string) (change.Change, error) {
-	for _, s := range t.StemsOf(t.Folds[0].ID) {
-		if strings.EqualFold(s.Name, name) {
-			return change.AssignStem{IDs: ids, Stem: s.ID}, nil
-		}
-	}
-	if err := template.CheckName(name); err != nil {
-		return nil, refused("", "the stem can not be made: %s", err)
-	}
 	first := t.Instrument(ids[0])
 	if first == nil {
 		return nil, refused(ids[0], "the instrument is no longer in the template")
 	}
-	to := t.TheMix().ID
-	if top := t.TopSection(first.Section); len(t.Folds) > 1 && top != nil {
-		for _, s := range t.StemsOf(t.Folds[1].ID) {
-			if strings.EqualFold(s.Name, top.Name) {
-				to = s.ID
-			}
-		}
+	named := intake.NewNamed(t, NewID)
+	stem, err := named.Stem(name, first.Section)
+	if err != nil {
+		return nil, refused("", "the stem can not be set: %s", err)
 	}
-	stem := &template.Bus{
-		ID: NewID("bus"), Kind: template.Stem, Name: name, Fold: t.Folds[0].ID, Section: first.Section,
-		Routes: []template.Route{{To: to, Tap: template.Post}},
+	assign := change.AssignStem{IDs: ids, Stem: stem.ID}
+	if len(named.Put().Buses) == 0 {
+		return assign, nil
 	}
-	return change.Batch{Label: "Make the stem " + name, Changes: []change.Change{
-		change.Put{Buses: []change.Entry[template.Bus]{change.Append(stem)}}, change.AssignStem{IDs: ids, Stem: stem.ID},
-	}}, nil
+	return change.Batch{Label: "Make the stem " + stem.Name, Changes: []change.Change{named.Put(), assign}}, nil
 }
 
 // assignLibrary gives each row the patch of the same name in the library; one
 // that is not there yet is made with the figures of the old.
 func assignLibrary(t *template.Template, ids []template.ID, name string) (change.Change, error) {
-	if err := template.CheckName(name); err != nil {
+	named := intake.NewNamed(t, NewID)
+	library, err := named.Library(name)
+	if err != nil {
 		return nil, refused("", "the library can not be set: %s", err)
 	}
-	var put change.Put
-	def := intake.StandardDefaults()
-	library := find(t.Libraries, func(l *template.Library) bool {
-		return strings.EqualFold(l.Name, name) || strings.EqualFold(l.Code, name)
-	})
-	if library == nil {
-		library = &template.Library{ID: NewID("library"), Name: name, Code: intake.Code(name)}
-		put.Libraries = append(put.Libraries, change.Append(library))
-	}
+	player, preload := named.Player(), intake.StandardDefaults().PreloadMiB
+	put := named.Put()
 	var edit change.Edit
 	for _, id := range ids {
 		i := t.Instrument(id)
 		if i == nil {
 			return nil, refused(id, "the instrument is no longer in the template")
 		}
-		p := template.Patch{Name: i.Name, PreloadMiB: def.PreloadMiB, KeyHigh: 127}
+		p := template.Patch{Name: i.Name, Player: player.ID, PreloadMiB: preload, KeyHigh: 127}
 		if old := t.PatchesOf(i); len(old) > 0 {
 			p = *old[0]
-		} else if len(t.Players) > 0 {
-			p.Player = t.Players[0].ID
-		} else {
-			player := def.Player
-			player.ID = "player-" + template.ID(strings.ToLower(def.Player.Name))
-			put.Players = []change.Entry[template.Player]{change.Append(&player)}
-			p.Player = player.ID
 		}
-		there := find(t.Patches, func(x *template.Patch) bool { return x.Library == library.ID && strings.EqualFold(x.Name, p.Name) })
+		same := func(x *template.Patch) bool { return x.Library == library.ID && strings.EqualFold(x.Name, p.Name) }
+		there := find(t.Patches, same)
+		for _, made := range put.Patches { // for an earlier row of the selection
+			if same(made.Value) {
+				there = made.Value
+			}
+		}
 		if there == nil {
 			p.ID, p.Library = NewID("patch"), library.ID
 			there = &p
@@ -251,6 +209,35 @@ func assignMachine(t *template.Template, ids []template.ID, name string) (change
 		return nil, refused("", "there is no machine %q; add it in Seating first", name)
 	}
 	return seating.OnMachine(t, ids, m.ID)
+}
+
+// assignKind makes rows of another kind. Those that play no samples any more
+// give up their seats and patches; guides leave the stems for the speakers.
+func assignKind(t *template.Template, ids []template.ID, kind template.Kind) (change.Change, error) {
+	if !slices.Contains(template.Kinds, kind) {
+		return nil, refused("", "%q is not a kind; kinds are sampled, input, guide and spare", kind)
+	}
+	var seats change.Seat
+	var edit change.Edit
+	var wires change.Connect
+	for _, id := range ids {
+		i := t.Instrument(id)
+		if i == nil {
+			return nil, refused(id, "the instrument is no longer in the template")
+		}
+		f := change.Fields{ID: id, Kind: &kind}
+		if kind != template.Sampled {
+			f.Patches = &[]template.ID{}
+			if i.Seat != nil {
+				seats.Seats = append(seats.Seats, change.Seating{ID: id})
+			}
+		}
+		edit.Edits = append(edit.Edits, f)
+		if kind == template.Guide {
+			wires.Wires = append(wires.Wires, change.ToSpeakers(t, i).Wires...)
+		}
+	}
+	return change.Batch{Label: fmt.Sprintf("Set kind to %s", kind), Changes: []change.Change{seats, edit, wires}}, nil
 }
 
 // Mend applies one remedy of a mark, found again on the present template by

@@ -54,7 +54,31 @@ func TestScreenshots(t *testing.T) {
 	p.see("[cmdk-input]").MustInput("spic vln")
 	p.see("[cmdk-item]")
 	p.shoot(dir, "finder-day.png")
+	require.NoError(t, p.page.Keyboard.Press(input.Escape))
+	p.gone("[role=dialog]")
+
+	list := filepath.Join(t.TempDir(), "harbour bells.csv")
+	require.NoError(t, os.WriteFile(list, []byte(bells), 0o644))
+	p.press("Bring in")
+	p.see(`[role=dialog] input[type=file]`).MustSetFiles(list)
+	p.see("[data-part=problems]")
+	p.shoot(dir, "bring-in-day.png")
+	require.NoError(t, p.page.Keyboard.Press(input.Escape))
+	p.gone("[role=dialog]")
+	p.click(`[aria-label="Template: The Salt Lantern"]`)
+	p.press("Name and settings")
+	p.see("[role=dialog] form")
+	p.shoot(dir, "settings-day.png")
 }
+
+// bells is a made-up list with two bad rows.
+const bells = `Section,Instrument,Articulations,Library,Stem,Preload MiB,Seen on
+Percussion / Bells,Salt bell,hit;roll,Coldharbour Percussion,Metals,140,deck
+Percussion / Bells,Lamp bell,hit,Coldharbour Percussion,Metals,90,deck
+Percussion / Bells,Fog bell,hit,Coldharbour Percussion,Metals,heavy,deck
+,Lost bell,hit,Coldharbour Percussion,Metals,60,deck
+Percussion / Bells,Harbour bells,hit;swell,Coldharbour Percussion,Metals,210,deck
+`
 
 // unfold opens leaves side by side.
 func (p *person) unfold(first string, beside ...string) {

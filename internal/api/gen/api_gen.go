@@ -99,6 +99,7 @@ func (e WireSettingTap) Valid() bool {
 
 // Defines values for AssignJSONBodyField.
 const (
+	AssignJSONBodyFieldKind    AssignJSONBodyField = "kind"
 	AssignJSONBodyFieldLibrary AssignJSONBodyField = "library"
 	AssignJSONBodyFieldMachine AssignJSONBodyField = "machine"
 	AssignJSONBodyFieldSection AssignJSONBodyField = "section"
@@ -108,6 +109,8 @@ const (
 // Valid indicates whether the value is a known member of the AssignJSONBodyField enum.
 func (e AssignJSONBodyField) Valid() bool {
 	switch e {
+	case AssignJSONBodyFieldKind:
+		return true
 	case AssignJSONBodyFieldLibrary:
 		return true
 	case AssignJSONBodyFieldMachine:

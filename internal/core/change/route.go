@@ -54,6 +54,22 @@ func (c Connect) apply(d *draft) (Change, error) {
 	return undo, nil
 }
 
+// ToSpeakers takes an instrument out of everything it feeds and sends it
+// straight to the speakers, as guides are.
+func ToSpeakers(t *template.Template, i *template.Instrument) Connect {
+	var c Connect
+	for _, r := range i.Routes {
+		c.Wires = append(c.Wires, Wire{From: i.ID, To: r.To})
+	}
+	for _, b := range t.Buses {
+		if b.Kind == template.Speakers {
+			c.Wires = append(c.Wires, Wire{From: i.ID, To: b.ID, Level: &WireSetting{Tap: template.Post}})
+			break
+		}
+	}
+	return c
+}
+
 func levelOf(routes []template.Route, to template.ID) *WireSetting {
 	for _, r := range routes {
 		if r.To == to {

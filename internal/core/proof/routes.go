@@ -88,25 +88,11 @@ func leaks(s *subject) []Mark {
 			out = append(out, Mark{
 				Subject: i.ID, Name: i.Name,
 				Message:  fmt.Sprintf("Guide %s reaches %s", i.Name, list(reached)),
-				Remedies: []Remedy{{Label: "Send it straight to the speakers", Build: always(s.toSpeakers(i))}},
+				Remedies: []Remedy{{Label: "Send it straight to the speakers", Build: always(change.ToSpeakers(s.t, i))}},
 			})
 		}
 	}
 	return out
-}
-
-func (s *subject) toSpeakers(i *template.Instrument) change.Change {
-	c := change.Connect{}
-	for _, r := range i.Routes {
-		c.Wires = append(c.Wires, change.Wire{From: i.ID, To: r.To})
-	}
-	for _, b := range s.t.Buses {
-		if b.Kind == template.Speakers {
-			c.Wires = append(c.Wires, change.Wire{From: i.ID, To: b.ID, Level: &change.WireSetting{Tap: template.Post}})
-			break
-		}
-	}
-	return c
 }
 
 func doublePaths(s *subject) []Mark {

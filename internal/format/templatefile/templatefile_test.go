@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/coretest"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/templatefile"
 )
@@ -59,6 +60,9 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(`{"format":"fanfold-template","version":1,"template":{}}`))
+	var small bytes.Buffer
+	require.NoError(f, templatefile.Write(&small, coretest.Orchestra(2, 1)))
+	f.Add(small.Bytes())
 	f.Fuzz(func(t *testing.T, data []byte) {
 		back, err := templatefile.Read(bytes.NewReader(data))
 		if err == nil {

@@ -1453,7 +1453,7 @@ export interface operations {
                     base: number;
                     ids: components["schemas"]["Id"][];
                     /** @enum {string} */
-                    field: "section" | "stem" | "library" | "machine";
+                    field: "section" | "stem" | "library" | "machine" | "kind";
                     value: string;
                 };
             };

@@ -264,7 +264,7 @@ export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | u
 /** assign sets, by name, what rows refer to. */
 export function assign(
   ids: Id[],
-  field: "section" | "stem" | "library" | "machine",
+  field: "section" | "stem" | "library" | "machine" | "kind",
   value: string,
   base = seen(),
 ): Promise<Schemas["Applied"] | undefined> {

@@ -37,7 +37,7 @@ export function ImportDialog({ close }: { close: () => void }) {
     setBusy(false);
     if (!done) return;
     tell(
-      `Took ${done.instruments} rows${done.problems.length ? `; ${done.problems.length} problems are left out` : ""}.`,
+      `Took ${counted(done.instruments, "row", "rows")}${done.problems.length ? `; ${done.problems.length} problems are left out` : ""}.`,
     );
     close();
   };
@@ -85,7 +85,7 @@ export function ImportDialog({ close }: { close: () => void }) {
           disabled={!report || report.instruments === 0 || busy || wrong !== ""}
           onClick={() => void take()}
         >
-          {report ? `Take ${report.instruments} rows` : "Take"}
+          {report ? `Take ${counted(report.instruments, "row", "rows")}` : "Take"}
         </button>
       </div>
     </Floating>
@@ -143,23 +143,28 @@ function Columns({ report, mapping, setMapping }: ColumnsProps) {
   );
 }
 
+const counted = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
+
 function Preview({ report }: { report: Report }) {
-  const made = [
-    [report.sections.length, "sections"],
-    [report.stems.length, "stems"],
-    [report.groups.length, "groups"],
-    [report.libraries.length, "libraries"],
-    [report.players.length, "players"],
-    [report.machines.length, "machines"],
-  ]
-    .filter(([n]) => n)
-    .map(([n, what]) => `${n} ${what}`)
-    .join(", ");
+  const made: [string, string, string[]][] = [
+    ["section", "sections", report.sections],
+    ["stem", "stems", report.stems],
+    ["group", "groups", report.groups],
+    ["library", "libraries", report.libraries],
+    ["player", "players", report.players],
+    ["machine", "machines", report.machines],
+  ];
   return (
     <div className="min-h-0 flex-1 overflow-y-auto" data-part="preview">
-      <p className="mb-2">
-        {report.instruments} good rows{made && `, making ${made}`}.
-      </p>
+      <p className="mb-2">{counted(report.instruments, "good row", "good rows")}.</p>
+      {made.map(([one, many, names]) =>
+        names.length > 0 ? (
+          <p key={one} className="truncate" title={names.join(", ")}>
+            New {names.length === 1 ? one : `${many}, ${names.length}`}:{" "}
+            <span className="text-soft">{names.join(", ")}</span>
+          </p>
+        ) : null,
+      )}
       {report.stated.map((s) => (
         <p key={s} className="text-soft">
           {s}

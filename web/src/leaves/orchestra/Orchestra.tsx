@@ -25,7 +25,7 @@ export function Orchestra() {
   const all = useMemo(() => lines(sheet, folded), [sheet.sections, sheet.instruments, folded]);
   const scroller = useRef<HTMLDivElement>(null);
   const wide = (useSize(scroller)?.width ?? 0) >= wideFrom;
-  const shown = useMemo(() => fields.filter((f) => wide || !f.wideOnly), [wide]);
+  const shown = useMemo(() => fields.filter((f) => !f.menuOnly && (wide || !f.wideOnly)), [wide]);
   const [column, setColumn] = useState(0);
   const [editing, setEditing] = useState<{ id: Id; field: string } | null>(null);
   const [asking, setAsking] = useState<Field | null>(null);

@@ -3,6 +3,15 @@ import { get, seen } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import type { Field } from "./fields";
 
+const hints: Record<string, string> = {
+  machine: "Empty lets them sit anywhere.",
+  stem: "A new name makes the stem.",
+  library: "A new name makes the library.",
+  section: "A path such as Winds / Flutes; a new one makes the section.",
+  colour: "Empty takes the section's.",
+  kind: "Sampled, input, guide or spare. Others than sampled give up seat and patch.",
+};
+
 /** PromptDialog sets one field of the whole selection. */
 export function PromptDialog({ field, close }: { field: Field; close: () => void }) {
   const { sheet, selection } = get();
@@ -39,9 +48,7 @@ export function PromptDialog({ field, close }: { field: Field; close: () => void
             <option key={c} value={c} />
           ))}
         </datalist>
-        <p className="mt-2 text-soft">
-          {field.key === "machine" ? "Empty lets them sit anywhere." : choices.length > 0 ? "A new name makes it." : ""}
-        </p>
+        <p className="mt-2 text-soft">{hints[field.key] ?? ""}</p>
         <div className="mt-3 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
             Leave as it was

@@ -92,7 +92,7 @@ export const Row = memo(function Row({
             title={f.text(sheet, i)}
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}
-            className={`flex h-full min-w-0 items-center gap-1.5 ${f.key === "mib" ? "justify-end" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
+            className={`-ml-1 flex h-full min-w-0 items-center gap-1.5 pl-1 ${f.key === "mib" ? "justify-end" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
           >
             {f.key === "stem" && f.text(sheet, i) && <Swatch tint={i.colour || tintOf(sheet, i.section)} />}
             <span className="truncate">{f.text(sheet, i)}</span>

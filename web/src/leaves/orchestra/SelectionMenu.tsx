@@ -26,7 +26,7 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
             <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
             <Item text="Call, rest the others beside" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
             <Line />
-            {["articulations", "stem", "machine", "library", "section", "notes"].map((key) => (
+            {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
               <Item
                 key={key}
                 text={`Set ${key}…`}

@@ -9,6 +9,7 @@ export interface Field {
   title: string;
   width: string; // a grid track
   wideOnly?: boolean;
+  menuOnly?: boolean; // set from the menu, without a column
   text: (sheet: Sheet, i: Instrument) => string; // what the cell shows
   value?: (sheet: Sheet, i: Instrument) => string; // what editing starts with
   choices?: (sheet: Sheet) => string[];
@@ -94,6 +95,24 @@ export const fields: Field[] = [
     wideOnly: true,
     text: (_, i) => i.notes ?? "",
     set: (ids, notes, base) => edit(ids, { notes }, base),
+  },
+  {
+    key: "colour",
+    title: "Colour",
+    width: "0",
+    menuOnly: true,
+    text: (_, i) => i.colour ?? "",
+    choices: () => ["moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"],
+    set: (ids, colour, base) => edit(ids, { colour }, base),
+  },
+  {
+    key: "kind",
+    title: "Kind",
+    width: "0",
+    menuOnly: true,
+    text: (_, i) => i.kind,
+    choices: () => ["sampled", "input", "guide", "spare"],
+    set: (ids, kind, base) => assign(ids, "kind", kind, base),
   },
   {
     key: "mib",

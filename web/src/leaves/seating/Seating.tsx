@@ -32,7 +32,7 @@ export function Seating() {
           title="Forget every seat and start again"
           onClick={() => void seatEveryone(true)}
         >
-          Afresh
+          Seat afresh
         </button>
         <button type="button" className="button button-main" onClick={() => void seatEveryone(false)}>
           Seat everyone
