@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "./api";
 import { answer, Refusal } from "./api";
-import { attempt, dismiss, get, rigAfter, select, set, tell, toggleFold, unfold } from "./store";
+import { rigAfter } from "./opening";
+import { attempt, dismiss, get, select, set, tell, toggleFold, unfold } from "./store";
 import { after, db, gib, list, mib, pathOf, type Sheet, sheetOf, tintOf, wait } from "./template";
 
 const state = (id: string, s: string, progress = 0) => ({ id, state: s, progress }) as Schemas["State"];

@@ -1,6 +1,7 @@
 import { Tooltip } from "radix-ui";
 import { useEffect } from "react";
-import { start, useApp } from "../model/store";
+import { start } from "../model/opening";
+import { useApp } from "../model/store";
 import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
 import { FoldedSheet } from "./FoldedSheet";

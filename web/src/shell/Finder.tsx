@@ -1,21 +1,9 @@
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
 import { useMemo, useState } from "react";
+import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
 import { matches } from "../model/score";
-import {
-  addRows,
-  call,
-  get,
-  leafNames,
-  redo,
-  seatEveryone,
-  select,
-  set,
-  show,
-  undo,
-  unfold,
-  useApp,
-} from "../model/store";
+import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
 import { libraryOf, pathOf, type Sheet, things } from "../model/template";
 import { leafTitle } from "./FoldedSheet";
 

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../model/api";
+import { mend } from "../model/changing";
 import { computed } from "../model/queries";
-import { mend, select, set, show, useApp } from "../model/store";
+import { select, set, show, useApp } from "../model/store";
 import { Floating } from "./Floating";
 
 /** Marks lists the findings of the proof, each with its remedies. */

@@ -1,5 +1,5 @@
 import { type FormEvent, useState } from "react";
-import { createTemplate } from "../model/store";
+import { createTemplate } from "../model/opening";
 import { Floating } from "./Floating";
 
 /** NewTemplateDialog makes an empty template. */

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Schemas } from "../model/api";
-import { change, get, seen } from "../model/store";
+import { change, seen } from "../model/changing";
+import { get } from "../model/store";
 import { Floating } from "./Floating";
 
 type Settings = Schemas["Settings"];

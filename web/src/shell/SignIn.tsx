@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { answer, api, Refusal, type Schemas } from "../model/api";
-import { entered } from "../model/store";
+import { entered } from "../model/opening";
 import { Mark } from "./Mark";
 
 export function SignIn() {

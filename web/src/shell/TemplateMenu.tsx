@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useRef } from "react";
+import { openTemplate, takeFile } from "../model/opening";
 import { computed } from "../model/queries";
-import { attempt, openTemplate, set, takeFile, useApp } from "../model/store";
+import { attempt, set, useApp } from "../model/store";
 
 /** TemplateMenu is the template's name; it opens the studio's others, makes
  * new ones, brings one in from a file, and leads to the settings. */

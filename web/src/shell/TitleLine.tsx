@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Redo2, Search, Undo2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
+import { redo, undo } from "../model/changing";
+import { signOut } from "../model/opening";
 import { computed } from "../model/queries";
-import { redo, set, signOut, undo, useApp } from "../model/store";
+import { set, useApp } from "../model/store";
 import { gib, things } from "../model/template";
 import { MemoryGlass } from "../parts/MemoryGlass";
 import { useGlass } from "../parts/useGlass";

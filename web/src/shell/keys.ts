@@ -1,6 +1,7 @@
 import { useEffect } from "react";
+import { call, duplicate, redo, undo } from "../model/changing";
 import type { LeafName } from "../model/store";
-import { call, duplicate, get, redo, set, undo, unfold } from "../model/store";
+import { get, set, unfold } from "../model/store";
 
 const leafKeys: Record<string, LeafName> = {
   Digit3: "orchestra",

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useMemo, useState } from "react";
 import type { Call, Id, Schemas } from "../../model/api";
+import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { call, change, saveCall, select, useApp } from "../../model/store";
+import { select, useApp } from "../../model/store";
 import { gib, mib, things, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";

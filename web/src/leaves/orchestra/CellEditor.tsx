@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useRef, useState } from "react";
 import type { Id } from "../../model/api";
-import { get, seen } from "../../model/store";
+import { seen } from "../../model/changing";
+import { get } from "../../model/store";
 import type { Field } from "./fields";
 
 interface Props {

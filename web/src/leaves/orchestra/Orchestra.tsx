@@ -1,8 +1,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
+import { addRows } from "../../model/changing";
+import { takeFile } from "../../model/opening";
 import { lines } from "../../model/score";
-import { addRows, change, select, set, takeFile, tell, useApp } from "../../model/store";
+import { set, useApp } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
@@ -159,11 +161,4 @@ function Empty() {
       </div>
     </div>
   );
-}
-
-/** moveRows drops the dragged rows before another one. */
-export function moveRows(ids: Id[], section: Id, before: Id | undefined) {
-  if (before && ids.includes(before)) return tell("Rows can not move before one of themselves.", "refused");
-  select(ids, ids[0] ?? null);
-  void change({ kind: "move", ids, section, ...(before ? { before } : {}) });
 }

@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
-import { get, seen } from "../../model/store";
+import { seen } from "../../model/changing";
+import { get } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import type { Field } from "./fields";
 

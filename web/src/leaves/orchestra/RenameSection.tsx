@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useRef, useState } from "react";
 import type { Section } from "../../model/api";
-import { change, seen, set } from "../../model/store";
+import { change, seen } from "../../model/changing";
+import { set } from "../../model/store";
 
 /** RenameSection edits a section's name in place: Enter keeps, Escape leaves
  * it as it was. */

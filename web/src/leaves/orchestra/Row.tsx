@@ -5,9 +5,8 @@ import { get, select, useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
+import { dragged, moveRows } from "./dragging";
 import type { Field } from "./fields";
-import { moveRows } from "./Orchestra";
-import { dragged } from "./SectionLine";
 
 interface Props {
   id: Id;

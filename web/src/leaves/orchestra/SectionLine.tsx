@@ -3,7 +3,7 @@ import type { DragEvent } from "react";
 import type { Line } from "../../model/score";
 import { within } from "../../model/score";
 import { get, select, set, toggleFold, useApp } from "../../model/store";
-import { moveRows } from "./Orchestra";
+import { dragged, moveRows } from "./dragging";
 import { RenameSection } from "./RenameSection";
 
 type Section = Extract<Line, { kind: "section" }>;
@@ -74,11 +74,4 @@ function countReady(states: ReadonlyMap<string, { id: string; state: string }>, 
     if (at) n++;
   }
   return n;
-}
-
-export function dragged(e: DragEvent): string[] | null {
-  const data = e.dataTransfer.getData("text/fanfold-rows");
-  if (!data) return null;
-  e.preventDefault();
-  return JSON.parse(data) as string[];
 }

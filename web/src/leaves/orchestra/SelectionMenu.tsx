@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate, get, set, useApp } from "../../model/store";
+import { addRows, call, change, duplicate } from "../../model/changing";
+import { get, set, useApp } from "../../model/store";
 import { type Field, fieldNamed } from "./fields";
 
 /** SelectionMenu is everything that can be done to the selection at once. */

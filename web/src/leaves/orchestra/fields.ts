@@ -1,5 +1,5 @@
 import type { Id, Instrument } from "../../model/api";
-import { assign, change } from "../../model/store";
+import { assign, change } from "../../model/changing";
 import { libraryOf, pathOf, type Sheet, seatText, things } from "../../model/template";
 
 /** Field is one column of the sheet: how it reads, and how it is set for the

@@ -1,7 +1,8 @@
 import { type KeyboardEvent, useRef } from "react";
 import type { Id } from "../../model/api";
+import { addRows, change } from "../../model/changing";
 import { between, type Line } from "../../model/score";
-import { addRows, change, get, select, set, toggleFold } from "../../model/store";
+import { get, select, set, toggleFold } from "../../model/store";
 import type { Field } from "./fields";
 
 interface Sheet {

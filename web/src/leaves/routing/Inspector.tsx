@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
+import { change, seen } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { change, seen, select, set, useApp } from "../../model/store";
+import { select, set, useApp } from "../../model/store";
 import { db, things } from "../../model/template";
 
 type Route = Schemas["Route"];

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Bus } from "../../model/api";
-import { change, get, set, useApp } from "../../model/store";
+import { change } from "../../model/changing";
+import { get, set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 

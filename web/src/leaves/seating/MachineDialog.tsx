@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import { answer, api, type Machine } from "../../model/api";
-import { attempt, change, get, seen } from "../../model/store";
+import { change, seen } from "../../model/changing";
+import { attempt, get } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
 

@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
-import { get, moveSeats, useApp } from "../../model/store";
+import { moveSeats } from "../../model/changing";
+import { get, useApp } from "../../model/store";
 import { things } from "../../model/template";
 
 /** MoveForm seats the selection on consecutive seats from a first one on:

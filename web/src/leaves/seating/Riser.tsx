@@ -2,7 +2,7 @@ import { type DragEvent, memo, useMemo } from "react";
 import type { Id, Machine } from "../../model/api";
 import { get, select, useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
-import { type SeatIndex, seatKey } from "./Seating";
+import { type SeatIndex, seatKey } from "./seats";
 
 /** The room between two seats, px: as much as there is, within reason. */
 export const leastStep = 9;

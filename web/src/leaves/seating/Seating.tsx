@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
-import type { Id, Instrument, Machine } from "../../model/api";
+import type { Id, Machine } from "../../model/api";
 import { answer, api } from "../../model/api";
+import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { attempt, moveSeats, seatEveryone, select, set, show, useApp } from "../../model/store";
+import { attempt, select, set, show, useApp } from "../../model/store";
 import { gib, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
@@ -12,6 +13,7 @@ import { useSize } from "../../parts/useSize";
 import { HostCommand } from "./HostCommand";
 import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
+import { type SeatIndex, seatIndex } from "./seats";
 
 export function Seating() {
   const sheet = useApp((s) => s.sheet)!;
@@ -72,18 +74,6 @@ export function Seating() {
       <MoveForm />
     </div>
   );
-}
-
-export type SeatIndex = ReadonlyMap<string, Instrument>;
-
-export const seatKey = (machine: Id, riser: number, port: number, channel: number) =>
-  `${machine} ${riser} ${port} ${channel}`;
-
-function seatIndex(instruments: Instrument[]): SeatIndex {
-  const out = new Map<string, Instrument>();
-  for (const i of instruments)
-    if (i.seat) out.set(seatKey(i.seat.machine, i.seat.riser, i.seat.port, i.seat.channel), i);
-  return out;
 }
 
 function MachineRow({ machine, seats, width }: { machine: Machine; seats: SeatIndex; width: number }) {

@@ -1,0 +1,85 @@
+import { answer, api, type Change, type How, type Id, type Schemas } from "./api";
+import { attempt, get, set, store, tell } from "./store";
+
+const at = () => ({ params: { path: { id: get().sheet!.id } } });
+
+/** seen is the revision a person looks at now. An edit that takes a while
+ * keeps the one it began with, so that what others set meanwhile is not
+ * overwritten unseen. */
+export const seen = () => get().sheet!.revision;
+
+/** change sends one change; a clash asks which value shall stand. */
+export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
+  const send = (base: number) =>
+    answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base, change: c } }));
+  return attempt(
+    () => send(base),
+    () => send(seen()),
+  );
+}
+
+/** assign sets, by name, what rows refer to. */
+export function assign(
+  ids: Id[],
+  field: "section" | "stem" | "library" | "machine" | "kind",
+  value: string,
+  base = seen(),
+): Promise<Schemas["Applied"] | undefined> {
+  const send = (base: number) =>
+    answer(api.POST("/api/templates/{id}/assign", { ...at(), body: { base, ids, field, value } }));
+  return attempt(
+    () => send(base),
+    () => send(seen()),
+  );
+}
+
+export const undo = () => attempt(() => answer(api.POST("/api/templates/{id}/undo", at())));
+export const redo = () => attempt(() => answer(api.POST("/api/templates/{id}/redo", at())));
+
+export async function duplicate(ids: Id[]) {
+  const done = await attempt(() => answer(api.POST("/api/templates/{id}/duplicate", { ...at(), body: { ids } })));
+  if (done?.added) selectNew(done.added, done.revision);
+}
+
+export async function addRows(kind: string, count: number, after: Id | null, section?: Id) {
+  const body = { kind, count, ...(after ? { after } : {}), ...(section ? { section } : {}) };
+  const done = await attempt(() => answer(api.POST("/api/templates/{id}/rows", { ...at(), body })));
+  if (done?.added) selectNew(done.added, done.revision);
+}
+
+/** selectNew selects rows once the event that brings them has arrived. */
+function selectNew(ids: Id[], revision: number) {
+  const pick = () => set({ selection: new Set(ids), cursor: ids[0] ?? null, anchor: ids[0] ?? null });
+  if ((get().sheet?.revision ?? 0) >= revision) return pick();
+  const stop = store.subscribe((s) => {
+    if ((s.sheet?.revision ?? 0) >= revision) {
+      stop();
+      pick();
+    }
+  });
+}
+
+export const mend = (code: string, subject: Id, remedy: number) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/marks/mend", { ...at(), body: { code, subject, remedy } })));
+
+export async function seatEveryone(fresh: boolean) {
+  const done = await attempt(() => answer(api.POST("/api/templates/{id}/seating", { ...at(), body: { fresh } })));
+  if (done)
+    tell(
+      done.unseated?.length
+        ? `${done.unseated.length} found no seat; they are listed with the reason.`
+        : `Everyone is seated on ${done.risersUsed} risers.`,
+    );
+}
+
+export const moveSeats = (ids: Id[], to: { machine: Id; riser: number; port: number; channel: number }) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/seating/move", { ...at(), body: { ids, to } })));
+
+export const call = (ids: Id[], how: How) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/calls", { ...at(), body: { ids, how } })));
+
+export async function saveCall(name: string) {
+  const done = await attempt(() => answer(api.POST("/api/templates/{id}/calls/save", { ...at(), body: { name } })));
+  if (done) tell(`Saved as ${name}.`);
+  return done;
+}

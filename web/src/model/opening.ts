@@ -1,0 +1,132 @@
+import { answer, api, type Delta, type Id, Refusal, type Schemas } from "./api";
+import { attempt, get, remember, remembered, type State, set, tell } from "./store";
+import { after, type Sheet, sheetOf } from "./template";
+
+export async function start() {
+  try {
+    const person = await answer(api.GET("/api/session"));
+    set({ person });
+    await openFirst();
+  } catch (e) {
+    set({ person: null });
+    if (e instanceof Refusal && e.problem.code !== "signed-out") tell(e.problem.detail, "refused");
+  }
+}
+
+export async function entered(person: Schemas["Person"]) {
+  set({ person });
+  await openFirst();
+}
+
+export async function signOut() {
+  stream?.close();
+  await attempt(() => answer(api.DELETE("/api/session")));
+  set({ person: null, sheet: null, selection: new Set() });
+}
+
+async function openFirst() {
+  const all = await answer(api.GET("/api/templates"));
+  const last = remembered<string | null>("template", null);
+  const row =
+    all.find((t) => t.id === last) ??
+    all[0] ??
+    (await answer(api.POST("/api/templates", { body: { name: "New template" } })));
+  await openTemplate(row.id);
+}
+
+/** createTemplate makes an empty template and opens it. */
+export async function createTemplate(name: string) {
+  const row = await attempt(() => answer(api.POST("/api/templates", { body: { name } })));
+  if (row) await openTemplate(row.id);
+  return row;
+}
+
+/** takeFile brings in a template file as a template of its own and opens it. */
+export async function takeFile(file: File) {
+  const row = await attempt(() =>
+    answer(
+      api.POST("/api/templates/file", {
+        body: file as unknown as string,
+        bodySerializer: (body) => body as unknown as Blob,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  );
+  if (!row) return;
+  await openTemplate(row.id);
+  tell(`Brought in ${row.name}.`);
+}
+
+let stream: EventSource | null = null;
+
+export async function openTemplate(id: string) {
+  const opened = await answer(api.GET("/api/templates/{id}", { params: { path: { id } } }));
+  const was = get().sheet?.id;
+  set({
+    sheet: sheetOf(opened),
+    ...running(opened.rig),
+    ...(was === id ? {} : { selection: new Set(), cursor: null, bus: null }),
+  });
+  remember("template", id);
+  listen(id, opened.revision);
+}
+
+function running(rig: Schemas["RigState"]): Pick<State, "states" | "rig"> {
+  return { states: new Map(rig.instruments.map((x) => [x.id, x])), rig: new Map(rig.machines.map((x) => [x.id, x])) };
+}
+
+/** rigAfter takes what runs to what a delta says. */
+export function rigAfter(s: Pick<State, "states" | "rig">, d: Schemas["RigDelta"]): Pick<State, "states" | "rig"> {
+  if (d.whole) return running(d);
+  const states = d.instruments.length + d.tacet.length > 0 ? new Map(s.states) : s.states;
+  if (states !== s.states) {
+    for (const id of d.tacet) (states as Map<Id, Schemas["State"]>).delete(id);
+    for (const x of d.instruments) (states as Map<Id, Schemas["State"]>).set(x.id, x);
+  }
+  const rig = d.machines.length > 0 ? new Map([...s.rig, ...d.machines.map((m) => [m.id, m] as const)]) : s.rig;
+  return { states, rig };
+}
+
+function listen(id: string, revision: number) {
+  stream?.close();
+  const events = new EventSource(`/api/templates/${id}/events?after=${revision}`);
+  stream = events;
+  events.addEventListener("change", (e) => {
+    const delta = JSON.parse(e.data) as Delta;
+    const { sheet } = get();
+    if (!sheet || delta.revision <= sheet.revision) return;
+    if (delta.revision !== sheet.revision + 1) {
+      void openTemplate(id);
+      return;
+    }
+    const next = after(sheet, delta);
+    set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
+  });
+  events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
+  events.addEventListener("reset", () => void openTemplate(id));
+  events.onopen = () => set({ connected: true });
+  events.onerror = () => {
+    set({ connected: false });
+    // A browser dials again by itself, unless the server answered with an error.
+    if (events.readyState === EventSource.CLOSED) setTimeout(() => void dialAgain(id, events), 2000);
+  };
+}
+
+async function dialAgain(id: string, ended: EventSource) {
+  if (stream !== ended) return; // another template was opened meanwhile
+  const opened = await attempt(async () => {
+    await openTemplate(id);
+    return true;
+  });
+  if (!opened && get().person) setTimeout(() => void dialAgain(id, ended), 5000);
+}
+
+/** pruned drops deleted rows from the selection. */
+function pruned(s: State, sheet: Sheet): Partial<State> {
+  const gone = (id: Id | null) => id !== null && !sheet.instruments.byId.has(id);
+  const out: Partial<State> = {};
+  if ([...s.selection].some(gone)) out.selection = new Set([...s.selection].filter((id) => !gone(id)));
+  if (gone(s.cursor)) out.cursor = null;
+  if (gone(s.anchor)) out.anchor = null;
+  return out;
+}
