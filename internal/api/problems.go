@@ -87,7 +87,7 @@ func problemOf(err error) gen.Problem {
 		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
 	}
 	slog.Error("request failed", "error", err)
-	return problem(503, "unavailable", "The server could not do this just now", errors.New("nothing was changed; try again in a moment"))
+	return problem(503, "unavailable", "The server could not do this just now", errors.New("what shows here is what was kept; try again in a moment"))
 }
 
 func problem(status int, code, title string, err error) gen.Problem {

@@ -355,6 +355,30 @@ func TestASlowWatcherIsLetGo(t *testing.T) {
 	require.Equal(t, "reset", (<-f.hot.Watch(3).Events).Name, "too long ago to resume from")
 }
 
+// A change whose writing failed is looked for: one that was kept all the same
+// counts, one that was not is refused, and work goes on from what is there.
+func TestAChangeOfUnknownFateIsLookedFor(t *testing.T) {
+	f := setUp(t)
+	elsewhere, err := app.New(f.store, f.rig).Open(ctx, f.ada, f.id)
+	require.NoError(t, err)
+	id := f.hot.View().Template.Instruments[0].ID
+	c := rename(id, "Kept")
+	_, err = elsewhere.ApplyFrom(ctx, f.ada, 0, c)
+	require.NoError(t, err)
+	revision, err := f.hot.ApplyFrom(ctx, f.ada, 0, c)
+	require.NoError(t, err, "this very change was kept")
+	require.EqualValues(t, 1, revision)
+	require.Equal(t, "Kept", f.hot.View().Template.Instrument(id).Name)
+
+	_, err = elsewhere.ApplyFrom(ctx, f.ada, 1, rename(id, "Theirs"))
+	require.NoError(t, err)
+	_, err = f.hot.ApplyFrom(ctx, f.ada, 1, rename(id, "Mine"))
+	require.ErrorIs(t, err, store.ErrStale, "another one has taken its place")
+	require.Equal(t, "Theirs", f.hot.View().Template.Instrument(id).Name)
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, rename(id, "Mine"))
+	require.NoError(t, err)
+}
+
 // The first row of an empty template brings its section along.
 func TestTheFirstRowOfAnEmptyTemplate(t *testing.T) {
 	f := setUp(t)

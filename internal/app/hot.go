@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -175,8 +176,7 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 		Label: change.Describe(c), Change: c, Inverse: inverse,
 	}
 	if err := h.app.store.ChangeAppend(ctx, h.id, e, after); err != nil {
-		h.stale = true // it may have been written all the same
-		return 0, err
+		return h.lookAgain(ctx, e, err)
 	}
 	before, factsBefore := h.t, h.facts
 	h.t, h.revision = after, e.Revision
@@ -189,6 +189,28 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	h.tellDelta(e, p, before, factsBefore)
 	h.afterChange(before)
 	return h.revision, nil
+}
+
+// lookAgain finds out whether a change was kept although writing it failed, as
+// when the connection breaks between the commit and its answer.
+func (h *Hot) lookAgain(ctx context.Context, e store.Entry, failed error) (int64, error) {
+	h.stale = true
+	if h.refreshLocked(ctx) != nil {
+		return 0, failed // looked at again before the next use
+	}
+	wrote, err := change.Marshal(e.Change)
+	if err != nil {
+		return 0, failed
+	}
+	for _, there := range h.log {
+		if there.Revision != e.Revision || there.Author != e.Author || there.Role != e.Role {
+			continue
+		}
+		if kept, err := change.Marshal(there.Change); err == nil && bytes.Equal(kept, wrote) {
+			return e.Revision, nil
+		}
+	}
+	return 0, failed
 }
 
 // ErrNothing is returned when there is nothing to undo or redo.

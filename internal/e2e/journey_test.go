@@ -184,24 +184,82 @@ func (p *person) export(t *testing.T, format, says string) {
 	require.True(t, answer.StatusCode == 200 && strings.Contains(string(data[:min(400, len(data))]), says), "%s: %s", format, data[:min(200, len(data))])
 }
 
-// axe-core (npm, WCAG 2.2 rules) finds no serious violation in either theme.
+// axe-core (npm, WCAG 2.2 rules) finds no serious violation in either theme,
+// in the leaves and in what floats over them.
 func TestNoSeriousAccessibilityViolation(t *testing.T) {
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
+	check := func(p *person, where ...string) {
+		t.Helper()
+		p.page.MustEval("() => {" + string(axe) + "}")
+		found := p.page.MustEval(`async () => {
+			const r = await axe.run(document, { resultTypes: ["violations"] });
+			return r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+				.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary).join(" | ")).join("\n");
+		}`).Str()
+		require.Empty(t, found, "%v", where)
+	}
+	out := visit(t, 1280, 800)
+	out.see("form")
+	check(out, "signing in")
 	p := enter(t, 1280, 800)
 	for _, theme := range []string{"day", "pit"} {
 		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
 		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}} {
 			p.unfold(leaves[0], leaves[1:]...)
-			p.page.MustEval("() => {" + string(axe) + "}")
-			found := p.page.MustEval(`async () => {
-				const r = await axe.run(document, { resultTypes: ["violations"] });
-				return r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
-					.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary).join(" | ")).join("\n");
-			}`).Str()
-			require.Empty(t, found, "%s, %v", theme, leaves)
+			check(p, append(leaves, theme)...)
+		}
+		p.unfold("orchestra", "routing")
+		for dialog, open := range map[string]func(){
+			"finder":   func() { p.keys(input.Slash) },
+			"keys":     func() { p.chord(input.ShiftLeft, input.Slash) },
+			"marks":    func() { p.keys(input.Period) },
+			"bring in": func() { p.press("Bring in") },
+			"settings": func() { p.click(`[aria-label^="Template: "]`); p.press("Name and settings") },
+			"new bus":  func() { p.press("New bus") },
+		} {
+			p.page.MustEval(`() => document.activeElement.blur()`)
+			open()
+			p.see("[role=dialog]")
+			check(p, dialog, theme)
+			p.keys(input.Escape)
+			p.gone("[role=dialog]")
 		}
 	}
+}
+
+// Leaves unfold by key and by spine, alone or beside, in working order; the
+// crease between two is moved by key; the selection is the same in all.
+func TestLeavesUnfold(t *testing.T) {
+	p := enter(t, 1280, 800)
+	open := func() (names []string) {
+		for _, e := range p.page.MustElements("[data-leaf]") {
+			names = append(names, *e.MustAttribute("data-leaf"))
+		}
+		return names
+	}
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.chord(input.AltLeft, input.Digit4)
+	p.gone("[data-leaf=orchestra]")
+	require.Equal(t, []string{"seating"}, open())
+	require.NoError(t, p.page.KeyActions().Press(input.AltLeft, input.ShiftLeft).Type(input.Digit3).Release(input.AltLeft, input.ShiftLeft).Do())
+	p.see("[data-leaf=orchestra]")
+	require.Equal(t, []string{"orchestra", "seating"}, open(), "the order never changes")
+	width := func() float64 {
+		return p.see("[data-leaf=orchestra]").MustEval(`() => this.getBoundingClientRect().width`).Num()
+	}
+	before := width()
+	p.see("[role=separator]").MustFocus()
+	p.keys(input.ArrowRight)
+	p.page.MustWait(`w => document.querySelector("[data-leaf=orchestra]").getBoundingClientRect().width > w`, before)
+
+	p.find("horns a 4 long", "Horns a 4 long")
+	ring := p.see(`[data-seat="Horns a 4 long"]`)
+	require.Len(t, ring.MustElements("circle"), 2, "its seat rings")
+	p.unfold("routing")
+	p.seeText(`[aria-label="Routes of the selection"]`, "Horns a 4 long")
+	p.click("[data-part=trace] button:nth-of-type(1)")
+	p.see(`[data-leaf=orchestra] [data-row="Horns a 4 long"][aria-selected=true]`)
 }
 
 func (p *person) keys(keys ...input.Key) {

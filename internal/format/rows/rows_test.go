@@ -2,6 +2,7 @@ package rows_test
 
 import (
 	"fmt"
+	"io"
 	"strings"
 	"testing"
 
@@ -67,6 +68,60 @@ func TestBadRowsDoNotHideGoodOnes(t *testing.T) {
 		where = append(where, fmt.Sprintf("%d %s", p.Line, p.Column))
 	}
 	require.Equal(t, []string{"3 voices", "4 ", "5 instrument", "6 key_low", "7 "}, where)
+}
+
+// A file that is no row list at all says what it is and what to do.
+func TestUnreadableFilesSayWhy(t *testing.T) {
+	for name, tc := range map[string]struct{ text, says string }{
+		"empty":               {" \r\n\n", "line 1: the file is empty"},
+		"UTF-16":              {"\xff\xfes\x00", "line 1: the file is UTF-16; save it as UTF-8"},
+		"a picture":           {"\x89PNG\r\n\x1a\n\x00\x00", "a zero byte; this is not a text file"},
+		"no headings":         {"Winds,Flute\nWinds,Oboe\n", "no heading is known (Winds, Flute)"},
+		"one heading twice":   {"section,name,Name ,section\n", "both \"name\" and \"Name\" are read as instrument"},
+		"the same words":      {"section,name,name\n", "two columns are headed \"name\"; name each once"},
+		"two for one":         {"section,name,track\n", "both \"name\" and \"track\" are read as instrument"},
+		"quote in headings":   {"section,na\"me\nWinds,Flute\n", "the headings can not be read: a quote stands inside"},
+		"unclosed in heading": {"\"section,name\nWinds,Flute\n", "a quoted cell is not closed"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := rows.Read(strings.NewReader(tc.text), rows.Options{})
+			var unreadable *rows.Unreadable
+			require.ErrorAs(t, err, &unreadable)
+			require.Contains(t, err.Error(), tc.says)
+		})
+	}
+	_, err := rows.Read(strings.NewReader("section,name\n"), rows.Options{Mapping: map[string]string{"name": "nonsense"}})
+	require.ErrorContains(t, err, "is not a column of row lists")
+	_, err = rows.Read(io.LimitReader(endless{}, 100<<20), rows.Options{})
+	require.ErrorIs(t, err, rows.ErrTooLarge)
+}
+
+type endless struct{}
+
+func (endless) Read(p []byte) (int, error) {
+	for n := range p {
+		p[n] = "a,b\n"[n%4]
+	}
+	return len(p), nil
+}
+
+// Wrong quotes and mixed encodings within a list cost their own rows only,
+// as far as the end of a quote can be found.
+func TestDamageStaysWhereItIs(t *testing.T) {
+	list := read(t, "section,instrument\nWinds,\"Flute\" 1\nWinds,Oboe\nWinds,Fl\xf6te\nWinds,Fl\xc3\xb6te\nWinds,\"Bassoon\nWinds,Horn\n")
+	var names []string
+	for _, r := range list.Rows {
+		names = append(names, r.Instrument)
+	}
+	require.Equal(t, []string{"Oboe", "Flöte"}, names)
+	var where []string
+	for _, p := range list.Problems {
+		where = append(where, fmt.Sprintf("%d %.40s", p.Line, p.Reason))
+	}
+	require.Equal(t, []string{"2 a quoted cell is not closed, or text fol", "4 the text is not UTF-8; save the whole fi", "6 a quoted cell is not closed, or text fol"}, where)
+	missing := read(t, "section,library\nWinds,Millrace Winds\n")
+	require.Equal(t, []intake.Problem{{Line: 1, Column: "instrument", Reason: "no column is read as instrument; choose the one that holds it"}}, missing.Problems)
+	require.Empty(t, missing.Rows)
 }
 
 func TestMiddleCIsAskedFor(t *testing.T) {

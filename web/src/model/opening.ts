@@ -75,16 +75,19 @@ function running(rig: Schemas["RigState"]): Pick<State, "states" | "rig"> {
   return { states: new Map(rig.instruments.map((x) => [x.id, x])), rig: new Map(rig.machines.map((x) => [x.id, x])) };
 }
 
+type Running = Pick<State, "states" | "rig" | "called">;
+
 /** rigAfter takes what runs to what a delta says. */
-export function rigAfter(s: Pick<State, "states" | "rig">, d: Schemas["RigDelta"]): Pick<State, "states" | "rig"> {
-  if (d.whole) return running(d);
+export function rigAfter(s: Running, d: Schemas["RigDelta"]): Running {
+  if (d.whole) return { ...running(d), called: s.called + 1 };
+  const others = d.tacet.length > 0 || d.instruments.some((x) => !s.states.has(x.id));
   const states = d.instruments.length + d.tacet.length > 0 ? new Map(s.states) : s.states;
   if (states !== s.states) {
     for (const id of d.tacet) (states as Map<Id, Schemas["State"]>).delete(id);
     for (const x of d.instruments) (states as Map<Id, Schemas["State"]>).set(x.id, x);
   }
   const rig = d.machines.length > 0 ? new Map([...s.rig, ...d.machines.map((m) => [m.id, m] as const)]) : s.rig;
-  return { states, rig };
+  return { states, rig, called: others ? s.called + 1 : s.called };
 }
 
 function listen(id: string, revision: number) {

@@ -3,6 +3,18 @@ import { answer, api, type How, type Id } from "./api";
 
 const path = (id: string) => ({ params: { path: { id } } });
 
+const numbers = new WeakMap<object, number>();
+let given = 0;
+
+/** numberOf numbers a collection that never changes, so that thousands of ids
+ * need not be compared to know that they are the same. */
+function numberOf(ids: object): number {
+  const known = numbers.get(ids);
+  if (known !== undefined) return known;
+  numbers.set(ids, ++given);
+  return given;
+}
+
 /** What the core computes of one revision of a template. Each is asked again
  * when the revision moves on, showing the last answer meanwhile. */
 export const computed = {
@@ -48,10 +60,10 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/seating", path(id))),
       placeholderData: keepPreviousData,
     }),
-  cost: (id: string, revision: number, ready: string, how: How, ids: Id[]) =>
+  cost: (id: string, revision: number, called: number, how: How, ids: Iterable<Id> & object) =>
     queryOptions({
-      queryKey: ["cost", id, revision, ready, how, ids],
-      queryFn: () => answer(api.POST("/api/templates/{id}/calls/cost", { ...path(id), body: { ids, how } })),
+      queryKey: ["cost", id, revision, called, how, numberOf(ids)],
+      queryFn: () => answer(api.POST("/api/templates/{id}/calls/cost", { ...path(id), body: { ids: [...ids], how } })),
       placeholderData: keepPreviousData,
     }),
 };

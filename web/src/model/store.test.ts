@@ -16,7 +16,14 @@ describe("the running state", () => {
       ["b", state("b", "tuning", 0.2)],
     ]),
     rig: new Map([["m", machine("m", 10)]]),
+    called: 7,
   };
+  it("counts only when others are called than before", () => {
+    const moves = { instruments: [state("b", "tuning", 0.5)], tacet: [], machines: [] };
+    expect(rigAfter(before, moves).called).toBe(7);
+    expect(rigAfter(before, { ...moves, tacet: ["a"] }).called).toBe(8);
+    expect(rigAfter(before, { ...moves, instruments: [state("c", "tuning")] }).called).toBe(8);
+  });
   it("follows what changed and leaves the rest", () => {
     const next = rigAfter(before, { instruments: [state("b", "ready")], tacet: ["a"], machines: [] });
     expect([...next.states.keys()]).toEqual(["b"]);

@@ -21,6 +21,7 @@ export interface State {
   sheet: Sheet | null;
   states: ReadonlyMap<Id, Schemas["State"]>;
   rig: ReadonlyMap<Id, Schemas["MachineState"]>;
+  called: number; // grows whenever other instruments are called than before
   connected: boolean;
   lastChange: Delta | null;
 
@@ -44,6 +45,7 @@ export const store = createStore<State>(() => ({
   sheet: null,
   states: new Map(),
   rig: new Map(),
+  called: 0,
   connected: true,
   lastChange: null,
   selection: new Set(),

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type FormEvent, useMemo, useState } from "react";
+import { type FormEvent, useState } from "react";
 import type { Call, Id, Schemas } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
@@ -30,7 +30,7 @@ export function Calls() {
       <div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Calls and memory">
         <SavedCalls chosen={chosen} choose={setChosen} />
         <SaveForm any={all.length > 0} />
-        <Before picked={picked} selected={[...selection]} />
+        <Before picked={picked} selected={selection} />
         <Arriving />
       </div>
     </div>
@@ -54,15 +54,10 @@ function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id: Id | n
   );
 }
 
-/** useReadyKey changes when the set of instruments called changes. */
-function useReadyKey(): string {
-  const states = useApp((s) => s.states);
-  return useMemo(() => [...states.keys()].sort().join(" "), [states]);
-}
-
 function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; choose: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
-  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, useReadyKey(), "only", saved.instruments));
+  const called = useApp((s) => s.called);
+  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, called, "only", saved.instruments));
   const memory = data?.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const here = data?.machines.every((m) => m.loads === 0 && m.afterMib === m.beforeMib);
@@ -116,25 +111,27 @@ function SaveForm({ any }: { any: boolean }) {
 
 /** Before shows each machine's memory now and after the chosen call, or after
  * calling the selection. */
-function Before({ picked, selected }: { picked: Call | undefined; selected: Id[] }) {
+function Before({ picked, selected }: { picked: Call | undefined; selected: ReadonlySet<Id> }) {
   const sheet = useApp((s) => s.sheet)!;
+  const called = useApp((s) => s.called);
+  const asked = picked ? picked.instruments.length > 0 : selected.size > 0;
   const ids = picked ? picked.instruments : selected;
-  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, useReadyKey(), picked ? "only" : "call", ids));
+  const { data } = useQuery(computed.cost(sheet.id, sheet.revision, called, picked ? "only" : "call", ids));
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const loads = data?.machines.reduce((n, m) => n + m.loads, 0) ?? 0;
-  const title = picked ? picked.name : selected.length ? "Calling the selection" : "Memory";
+  const title = picked ? picked.name : selected.size ? "Calling the selection" : "Memory";
   return (
     <section className="border-line border-t px-3 py-2" data-part="memory">
       <h3 className="text-[15px]">
         {title}{" "}
-        {ids.length > 0 && (
+        {asked && (
           <span className="font-normal font-sans text-[13px] text-soft">
             {loads === 0 ? "nothing to load" : `loads ${loads}; ${wait(seconds)}`}
           </span>
         )}
       </h3>
       {data?.machines?.map((m) => (
-        <MachineCost key={m.id} cost={m} asked={ids.length > 0} />
+        <MachineCost key={m.id} cost={m} asked={asked} />
       ))}
       {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}
     </section>
