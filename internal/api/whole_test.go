@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -179,17 +180,31 @@ func TestClashesAreToldInWords(t *testing.T) {
 	}
 }
 
-// Thirty wrong sign-ins from one address, whatever the account, and the next
-// waits.
-func TestGuessingFromOneAddressIsSlowed(t *testing.T) {
-	s := serve(t)
-	c := s.client(t)
-	statuses := map[int]int{}
-	for n := range 34 {
-		statuses[c.do("POST", "/api/session", map[string]string{"email": fmt.Sprintf("guess%d@studio.example", n), "password": "guess"}).status]++
+// Five attempts on one account from one address, thirty from the address
+// whatever the account; then slowly again. Other addresses are not held up.
+func TestGuessingIsSlowed(t *testing.T) {
+	now := time.Unix(1_000_000, 0)
+	a := api.NewAttempts(func() time.Time { return now })
+	allowed := func(tries int, address string, email func(int) string) (n int) {
+		for try := range tries {
+			if a.Allow(address, email(try)) {
+				n++
+			}
+		}
+		return n
 	}
-	require.GreaterOrEqual(t, statuses[401], 30)
-	require.Positive(t, statuses[429])
+	ada := func(int) string { return "Ada@studio.example" }
+	anybody := func(n int) string { return fmt.Sprintf("guess%d@studio.example", n) }
+	require.Equal(t, 5, allowed(9, "10.0.0.1:5000", ada))
+	require.False(t, a.Allow("10.0.0.1:6000", "ada@STUDIO.example"), "whatever the port and the case")
+	require.True(t, a.Allow("10.0.0.2:5000", "ada@studio.example"), "another address is not held up")
+	now = now.Add(12 * time.Second)
+	require.Equal(t, 1, allowed(3, "10.0.0.1:5000", ada), "one more every twelve seconds")
+	now = now.Add(time.Hour)
+	require.Equal(t, 30, allowed(50, "10.0.0.1:5000", anybody))
+	now = now.Add(10 * time.Second)
+	require.Equal(t, 5, allowed(50, "10.0.0.1:5000", anybody), "then one every two seconds")
+	require.Equal(t, 30, allowed(50, "no port", anybody))
 }
 
 // The page is served with its own scripts only; a path of the application's
