@@ -277,6 +277,23 @@ func TestSeatSaysWhoIsLeftOver(t *testing.T) {
 	require.Contains(t, out, "have no seat and can not load")
 }
 
+// One demo at a time in a place: the next would stop the first one's database.
+func TestOneDemoInAPlace(t *testing.T) {
+	dir := t.TempDir()
+	first, err := holdPlace(dir)
+	require.NoError(t, err)
+	for _, args := range [][]string{{"demo", "--dir", dir}, {"demo", "--dir", dir, "--forget"}} {
+		code, _, errs := do(args...)
+		require.Equal(t, 1, code)
+		require.Contains(t, errs, "a demo already runs in "+dir)
+	}
+	require.NoError(t, first.Close())
+	code, _, errs := do("demo", "--dir", dir, "--forget")
+	require.Equal(t, 0, code, errs)
+	_, err = os.Stat(dir)
+	require.ErrorIs(t, err, os.ErrNotExist)
+}
+
 func TestHelp(t *testing.T) {
 	code, out, _ := do("--help")
 	require.Equal(t, 0, code)

@@ -31,6 +31,11 @@ func demoCommand() *cobra.Command {
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if forget {
+				lock, err := holdPlace(dir)
+				if err != nil {
+					return err
+				}
+				defer lock.Close()
 				return errors.Join(localdb.Remove(filepath.Join(dir, "pg")), os.RemoveAll(dir))
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
@@ -46,7 +51,30 @@ func demoCommand() *cobra.Command {
 	return cmd
 }
 
+// holdPlace makes sure that one demo at a time uses a directory, since the
+// next would stop the database of the first. The system lets go of it when the
+// program ends, however it ends.
+func holdPlace(dir string) (*os.File, error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return nil, err
+	}
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		lock.Close()
+		return nil, fmt.Errorf("a demo already runs in %s; end it with Ctrl-C, or give this one another --dir", dir)
+	}
+	return lock, nil
+}
+
 func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string, speed float64) (err error) {
+	lock, err := holdPlace(dir)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
 	if c.DatabaseURL = os.Getenv("DATABASE_URL"); c.DatabaseURL == "" {
 		pg, err := localdb.Start(ctx, filepath.Join(dir, "pg"))
 		if err != nil {

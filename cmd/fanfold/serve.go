@@ -85,7 +85,7 @@ func (r *running) close() {
 func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(address string)) error {
 	l, err := net.Listen("tcp", c.Listen)
 	if err != nil {
-		return fmt.Errorf("listen for browsers: %w", err)
+		return fmt.Errorf("listen for browsers: %w; does another Fanfold run? --listen takes another address", err)
 	}
 	base, cancel := context.WithCancel(context.Background())
 	defer cancel()

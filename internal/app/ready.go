@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -148,13 +147,9 @@ func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bo
 			remove = append(remove, string(id))
 		}
 	}
-	q := h.app.store.Queries()
-	err := errors.Join(
-		q.WantedAdd(ctx, db.WantedAddParams{TemplateID: h.id, InstrumentIds: add}),
-		q.WantedRemove(ctx, db.WantedRemoveParams{TemplateID: h.id, InstrumentIds: remove}))
-	if err != nil {
+	if err := h.app.store.WantedChange(ctx, h.id, add, remove); err != nil {
 		h.stale = true
-		return fmt.Errorf("write what is wanted: %w", err)
+		return err
 	}
 	if again {
 		retry := maps.Clone(next)

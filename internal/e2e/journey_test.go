@@ -23,7 +23,6 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.keys(input.Enter)
 	p.see(`[data-leaf="orchestra"] [role=row]`)
 
-	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
 	p.keys(input.ArrowDown)
 	p.see(`[data-row="Piccolo long"][aria-selected=true]`)
 	p.keys(input.KeyJ)
@@ -37,7 +36,6 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.keys(input.KeyX)
 	p.see(`[data-row="Piccolo short"][data-state=tacet]`)
 
-	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
 	p.keys(input.Home, input.KeyE)
 	edit := p.see(`[role=grid] input`)
 	edit.MustSelectAllText().MustInput("Piccolo solo")
@@ -50,7 +48,6 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.keys(input.Escape)
 	p.see(`[data-row="Piccolo long"]`)
 
-	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
 	p.keys(input.KeyD)
 	p.see(`[data-row="Piccolo long 2"]`)
 	p.keys(input.Delete)

@@ -176,6 +176,22 @@ func (s *Store) ChangeAppend(ctx context.Context, id uuid.UUID, e Entry, after *
 	return nil
 }
 
+// WantedChange writes which instruments shall be ready from now on, and which
+// no longer, as one.
+func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, add, remove []string) error {
+	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		q := s.q.WithTx(tx)
+		if err := q.WantedRemove(ctx, db.WantedRemoveParams{TemplateID: id, InstrumentIds: remove}); err != nil {
+			return err
+		}
+		return q.WantedAdd(ctx, db.WantedAddParams{TemplateID: id, InstrumentIds: add})
+	})
+	if err != nil {
+		return fmt.Errorf("write what shall be ready: %w", err)
+	}
+	return nil
+}
+
 // Loaded is a template as it stands, with its log since the last snapshot.
 type Loaded struct {
 	Template *template.Template

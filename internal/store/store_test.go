@@ -183,15 +183,15 @@ func TestHostCredentials(t *testing.T) {
 	}
 }
 
-// What shall be ready is added and removed, each once.
+// What shall be ready is added and removed, each once, and all or nothing.
 func TestWanted(t *testing.T) {
 	k := keep(t)
-	add := func(ids ...string) {
-		require.NoError(t, k.Queries().WantedAdd(ctx, db.WantedAddParams{TemplateID: k.id, InstrumentIds: ids}))
-	}
-	add("a", "b")
-	add("b", "c")
-	require.NoError(t, k.Queries().WantedRemove(ctx, db.WantedRemoveParams{TemplateID: k.id, InstrumentIds: []string{"a", "z"}}))
+	require.NoError(t, k.WantedChange(ctx, k.id, []string{"a", "b"}, nil))
+	require.NoError(t, k.WantedChange(ctx, k.id, []string{"b", "c"}, []string{"a", "z"}))
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	require.ErrorContains(t, k.WantedChange(gone, k.id, []string{"d"}, []string{"b"}), "write what shall be ready")
+	require.Error(t, k.WantedChange(ctx, uuid.New(), []string{"d"}, []string{"b"}), "no such template")
 	list, err := k.Queries().WantedList(ctx, k.id)
 	require.NoError(t, err)
 	require.ElementsMatch(t, []string{"b", "c"}, list)

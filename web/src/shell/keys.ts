@@ -16,11 +16,31 @@ export function useKeys() {
   useEffect(() => {
     const down = (e: KeyboardEvent) => {
       if (e.defaultPrevented || typing(e)) return;
-      if (anywhere(e)) e.preventDefault();
+      if (anywhere(e) || toSheet(e)) e.preventDefault();
     };
     addEventListener("keydown", down);
     return () => removeEventListener("keydown", down);
   }, []);
+}
+
+/** toSheet hands a key that nothing has taken to the sheet, when nothing else
+ * has the focus. */
+function toSheet(e: KeyboardEvent): boolean {
+  const sheet = document.querySelector<HTMLElement>("[role=grid]");
+  if (!sheet || e.target !== document.body || e.key === "Tab") return false;
+  sheet.focus();
+  const { key, code, shiftKey, ctrlKey, metaKey, altKey } = e;
+  const again = new KeyboardEvent("keydown", {
+    key,
+    code,
+    shiftKey,
+    ctrlKey,
+    metaKey,
+    altKey,
+    bubbles: true,
+    cancelable: true,
+  });
+  return !sheet.dispatchEvent(again);
 }
 
 /** typing tells whether a key belongs to a text field or an open dialog. */
