@@ -71,7 +71,7 @@ func (s *server) MoveSeats(ctx context.Context, r gen.MoveSeatsRequestObject) (g
 }
 
 func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
-	out := gen.CallCost{Unseated: unseated}
+	out := gen.CallCost{Unseated: unseated, Machines: []gen.MachineCost{}}
 	for _, e := range estimates {
 		c := gen.MachineCost{
 			Id: e.Machine.ID, Name: e.Machine.Name, BeforeMib: e.BeforeMiB, AfterMib: e.AfterMiB, LimitMib: e.LimitMiB,

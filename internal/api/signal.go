@@ -28,21 +28,15 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 	out := gen.Marks200JSONResponse{Total: len(v.Proof.Marks), Revision: v.Revision, Marks: []gen.Mark{}}
 	for _, m := range v.Proof.Marks[:min(mostMarks, len(v.Proof.Marks))] {
 		mark := gen.Mark{Code: m.Code, Subject: m.Subject, Name: m.Name, Message: m.Message}
+		mark.Remedies = []gen.Remedy{}
 		for _, remedy := range m.Remedies {
-			mark.Remedies = append(mark.Remedies, struct {
-				Can   bool   `json:"can"`
-				Label string `json:"label"`
-			}{remedy.Build != nil, remedy.Label})
+			mark.Remedies = append(mark.Remedies, gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil})
 		}
 		out.Marks = append(out.Marks, mark)
 	}
 	counts := v.Proof.Counts()
 	for _, rule := range proof.Rules {
-		out.Codes = append(out.Codes, struct {
-			About string `json:"about"`
-			Code  string `json:"code"`
-			Count int    `json:"count"`
-		}{rule.About, rule.Code, counts[rule.Code]})
+		out.Codes = append(out.Codes, gen.CodeCount{Code: rule.Code, About: rule.About, Count: counts[rule.Code]})
 	}
 	return out, nil
 }
@@ -66,18 +60,14 @@ func (s *server) Routing(ctx context.Context, r gen.RoutingRequestObject) (gen.R
 	v := h.View()
 	f := v.Proof.Fan
 	picture := f.Picture()
-	out := gen.Routing200JSONResponse{Ribbons: []gen.Ribbon{}, Sums: []gen.FoldSum{}}
-	type count = struct {
-		Count int    `json:"count"`
-		Id    gen.Id `json:"id"`
-	}
+	out := gen.Routing200JSONResponse{Sections: []gen.Flowing{}, Buses: []gen.Flowing{}, Ribbons: []gen.Ribbon{}, Sums: []gen.FoldSum{}}
 	for _, sec := range v.Template.SectionsInOrder() {
 		if n := picture.Sections[sec.ID]; n > 0 {
-			out.Sections = append(out.Sections, count{n, sec.ID})
+			out.Sections = append(out.Sections, gen.Flowing{Id: sec.ID, Count: n})
 		}
 	}
 	for _, b := range v.Template.Buses {
-		out.Buses = append(out.Buses, count{picture.Buses[b.ID], b.ID})
+		out.Buses = append(out.Buses, gen.Flowing{Id: b.ID, Count: picture.Buses[b.ID]})
 	}
 	for _, x := range picture.Ribbons {
 		ribbon := gen.Ribbon{From: x.From, To: x.To, Count: x.Count, Send: x.Send, LowDb: x.LowDB, HighDb: x.HighDB, Tap: string(x.Tap)}

@@ -124,7 +124,7 @@ func (s *server) make(ctx context.Context, id uuid.UUID, maker app.Maker) (gen.A
 
 // adding is make, telling which instruments are new.
 func (s *server) adding(ctx context.Context, id uuid.UUID, maker app.Maker) (gen.Applied, error) {
-	var added []template.ID
+	added := []template.ID{}
 	done, err := s.make(ctx, id, func(t *template.Template) (change.Change, error) {
 		c, err := maker(t)
 		if err != nil {
@@ -239,29 +239,20 @@ func preview(t *template.Template, list *rows.List) gen.ImportReport {
 	}
 	all := slices.Concat(list.Problems, problems)
 	slices.SortStableFunc(all, func(a, b intake.Problem) int { return a.Line - b.Line })
-	out.Problems = make([]struct {
-		Column *string `json:"column,omitempty"`
-		Line   int     `json:"line"`
-		Reason string  `json:"reason"`
-	}, len(all))
+	out.Problems = make([]gen.ListProblem, len(all))
 	for n, p := range all {
-		out.Problems[n].Line, out.Problems[n].Column, out.Problems[n].Reason = p.Line, &p.Column, p.Reason
+		out.Problems[n] = gen.ListProblem{Line: p.Line, Column: p.Column, Reason: p.Reason}
 	}
 	bad := map[int]bool{}
 	for _, p := range all {
 		bad[p.Line] = true
 	}
+	out.Sample = []gen.SampleRow{}
 	for _, row := range list.Rows {
 		if bad[row.Line] || len(out.Sample) == sampleRows {
 			continue
 		}
-		out.Sample = append(out.Sample, struct {
-			Instrument string `json:"instrument"`
-			Library    string `json:"library"`
-			Line       int    `json:"line"`
-			Section    string `json:"section"`
-			Stem       string `json:"stem"`
-		}{row.Instrument, row.Library, row.Line, row.Section, row.Stem})
+		out.Sample = append(out.Sample, gen.SampleRow{Line: row.Line, Section: row.Section, Instrument: row.Instrument, Library: row.Library, Stem: row.Stem})
 	}
 	return out
 }

@@ -126,6 +126,32 @@ func TestProblemsHaveAFieldPath(t *testing.T) {
 	require.EqualValues(t, 1, c.do("GET", path, nil).field(t, "revision"))
 }
 
+// Lists are never null, however empty the template: the browser counts on it.
+func TestNoListIsNull(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	path := c.newTemplate("Empty")
+	settings := c.do("GET", path, nil).field(t, "template").(map[string]any)["settings"].(map[string]any)
+	settings["upbeat"] = nil
+	require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": 0, "change": map[string]any{"kind": "configure", "name": "Empty", "settings": settings}}).status)
+	for _, kind := range []string{"sampled", "spare", "guide", "input"} {
+		require.Equal(t, 200, c.do("POST", path+"/rows", map[string]any{"kind": kind, "count": 1}).status)
+	}
+	for _, ask := range []struct {
+		method, path string
+		body         any
+	}{
+		{"POST", path + "/duplicate", map[string]any{"ids": []string{}}}, {"GET", path, nil}, {"GET", path + "/marks", nil}, {"GET", path + "/routing", nil}, {"GET", path + "/seating", nil},
+		{"GET", path + "/arriving/bus-mix", nil}, {"GET", path + "/undo", nil}, {"GET", "/api/templates", nil},
+		{"POST", path + "/calls/cost", bodies["/api/templates/{id}/calls/cost"]},
+		{"POST", path + "/calls", bodies["/api/templates/{id}/calls"]},
+		{"POST", path + "/import", []byte("section,instrument\n")},
+	} {
+		answer := c.do(ask.method, ask.path, ask.body)
+		require.Equal(t, 200, answer.status, "%s %s: %s", ask.method, ask.path, answer.body)
+		require.NotContains(t, string(answer.body), "null", "%s %s", ask.method, ask.path)
+	}
+}
+
 // A computed clash tells values in words, not as the wire has them.
 func TestClashesAreToldInWords(t *testing.T) {
 	s := serve(t)

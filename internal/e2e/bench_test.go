@@ -238,4 +238,3 @@ func fetch(b *testing.B, path string) string {
 	require.NoError(b, err)
 	return string(data)
 }
-

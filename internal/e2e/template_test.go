@@ -56,6 +56,27 @@ func download(t *testing.T, template, format string) []byte {
 	return data
 }
 
+// Empty leaves say what belongs there and offer the first step; none fails.
+func TestEmptyLeavesOfferTheFirstStep(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.click(`[aria-label^="Template: "]`)
+	p.press("New template")
+	p.see(`[role=dialog] input`).MustInput("Salt flat")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Template: Salt flat"]`)
+	p.unfold("orchestra", "routing")
+	p.seeText("[data-leaf=orchestra]", "Drop a row list")
+	p.seeText("[data-leaf=routing]", "Here sound flows")
+	p.unfold("seating", "calls")
+	p.seeText("[data-leaf=calls]", "There is no machine yet")
+	p.press("Seat everyone")
+	p.seeText("[role=alert]", "everyone is seated already")
+	p.press("Add the first machine")
+	p.see("[role=dialog] form")
+	p.keys(input.Escape)
+	p.back(t)
+}
+
 // A machine is added with the one command for its host, changed, and removed
 // with its seats; seats are moved by dragging.
 func TestMachinesAndSeats(t *testing.T) {

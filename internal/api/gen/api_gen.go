@@ -172,6 +172,13 @@ type CallCost struct {
 // Change defines model for Change.
 type Change = json.RawMessage
 
+// CodeCount defines model for CodeCount.
+type CodeCount struct {
+	About string `json:"about"`
+	Code  string `json:"code"`
+	Count int    `json:"count"`
+}
+
 // ConfigureChange defines model for ConfigureChange.
 type ConfigureChange = json.RawMessage
 
@@ -189,6 +196,12 @@ type EditChange = json.RawMessage
 
 // Fact defines model for Fact.
 type Fact = app.Fact
+
+// Flowing how many instruments flow through a section or bus
+type Flowing struct {
+	Count int `json:"count"`
+	Id    Id  `json:"id"`
+}
 
 // Fold one level of stem detail
 type Fold = template.Fold
@@ -220,23 +233,13 @@ type ImportReport struct {
 	Mapping     map[string]string `json:"mapping"`
 	Patches     int               `json:"patches"`
 	Players     []string          `json:"players"`
-	Problems    []struct {
-		Column *string `json:"column,omitempty"`
-		Line   int     `json:"line"`
-		Reason string  `json:"reason"`
-	} `json:"problems"`
-	Revision *int64 `json:"revision,omitempty"`
-	Sample   []struct {
-		Instrument string `json:"instrument"`
-		Library    string `json:"library"`
-		Line       int    `json:"line"`
-		Section    string `json:"section"`
-		Stem       string `json:"stem"`
-	} `json:"sample"`
-	Sections  []string `json:"sections"`
-	Stated    []string `json:"stated"`
-	Stems     []string `json:"stems"`
-	Unmatched []string `json:"unmatched"`
+	Problems    []ListProblem     `json:"problems"`
+	Revision    *int64            `json:"revision,omitempty"`
+	Sample      []SampleRow       `json:"sample"`
+	Sections    []string          `json:"sections"`
+	Stated      []string          `json:"stated"`
+	Stems       []string          `json:"stems"`
+	Unmatched   []string          `json:"unmatched"`
 }
 
 // Instrument defines model for Instrument.
@@ -244,6 +247,14 @@ type Instrument = template.Instrument
 
 // Library defines model for Library.
 type Library = template.Library
+
+// ListProblem defines model for ListProblem.
+type ListProblem struct {
+	// Column empty when it is about the row as a whole
+	Column string `json:"column"`
+	Line   int    `json:"line"`
+	Reason string `json:"reason"`
+}
 
 // Machine defines model for Machine.
 type Machine = template.Machine
@@ -267,27 +278,19 @@ type MachineState = app.MachineState
 
 // Mark defines model for Mark.
 type Mark struct {
-	Code     string `json:"code"`
-	Message  string `json:"message"`
-	Name     string `json:"name"`
-	Remedies []struct {
-		// Can it can be applied in one step
-		Can   bool   `json:"can"`
-		Label string `json:"label"`
-	} `json:"remedies"`
-	Subject Id `json:"subject"`
+	Code     string   `json:"code"`
+	Message  string   `json:"message"`
+	Name     string   `json:"name"`
+	Remedies []Remedy `json:"remedies"`
+	Subject  Id       `json:"subject"`
 }
 
 // Marks defines model for Marks.
 type Marks struct {
-	Codes []struct {
-		About string `json:"about"`
-		Code  string `json:"code"`
-		Count int    `json:"count"`
-	} `json:"codes"`
-	Marks    []Mark `json:"marks"`
-	Revision int64  `json:"revision"`
-	Total    int    `json:"total"`
+	Codes    []CodeCount `json:"codes"`
+	Marks    []Mark      `json:"marks"`
+	Revision int64       `json:"revision"`
+	Total    int         `json:"total"`
 }
 
 // MoveChange defines model for MoveChange.
@@ -349,6 +352,13 @@ type ProofSummary = app.ProofSummary
 // PutChange defines model for PutChange.
 type PutChange = json.RawMessage
 
+// Remedy defines model for Remedy.
+type Remedy struct {
+	// Can it can be applied in one step
+	Can   bool   `json:"can"`
+	Label string `json:"label"`
+}
+
 // RemoveBusChange defines model for RemoveBusChange.
 type RemoveBusChange = json.RawMessage
 
@@ -375,16 +385,19 @@ type Route = template.Route
 
 // Routing defines model for Routing.
 type Routing struct {
-	Buses []struct {
-		Count int `json:"count"`
-		Id    Id  `json:"id"`
-	} `json:"buses"`
-	Ribbons  []Ribbon `json:"ribbons"`
-	Sections []struct {
-		Count int `json:"count"`
-		Id    Id  `json:"id"`
-	} `json:"sections"`
-	Sums []FoldSum `json:"sums"`
+	Buses    []Flowing `json:"buses"`
+	Ribbons  []Ribbon  `json:"ribbons"`
+	Sections []Flowing `json:"sections"`
+	Sums     []FoldSum `json:"sums"`
+}
+
+// SampleRow defines model for SampleRow.
+type SampleRow struct {
+	Instrument string `json:"instrument"`
+	Library    string `json:"library"`
+	Line       int    `json:"line"`
+	Section    string `json:"section"`
+	Stem       string `json:"stem"`
 }
 
 // Seat defines model for Seat.

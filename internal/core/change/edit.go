@@ -102,6 +102,9 @@ func (Configure) Keys() []Key { return []Key{{Object: "template", Field: "settin
 func (c Configure) apply(d *draft) (Change, error) {
 	undo := Configure{Name: d.t.Name, Settings: d.t.Settings}
 	d.t.Name, d.t.Settings = c.Name, c.Settings
+	if d.t.Settings.Upbeat == nil {
+		d.t.Settings.Upbeat = []template.Controller{}
+	}
 	d.lists[template.TheSettings] = true
 	return undo, nil
 }

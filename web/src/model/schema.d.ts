@@ -840,22 +840,14 @@ export interface components {
             subject: components["schemas"]["Id"];
             name: string;
             message: string;
-            remedies: {
-                label: string;
-                /** @description it can be applied in one step */
-                can: boolean;
-            }[];
+            remedies: components["schemas"]["Remedy"][];
         };
         Marks: {
             total: number;
             /** Format: int64 */
             revision: number;
             marks: components["schemas"]["Mark"][];
-            codes: {
-                code: string;
-                about: string;
-                count: number;
-            }[];
+            codes: components["schemas"]["CodeCount"][];
         };
         Ribbon: {
             from: components["schemas"]["Id"];
@@ -883,14 +875,8 @@ export interface components {
             worst: string;
         };
         Routing: {
-            sections: {
-                id: components["schemas"]["Id"];
-                count: number;
-            }[];
-            buses: {
-                id: components["schemas"]["Id"];
-                count: number;
-            }[];
+            sections: components["schemas"]["Flowing"][];
+            buses: components["schemas"]["Flowing"][];
             ribbons: components["schemas"]["Ribbon"][];
             sums: components["schemas"]["FoldSum"][];
         };
@@ -945,11 +931,7 @@ export interface components {
             };
             unmatched: string[];
             columns: string[];
-            problems: {
-                line: number;
-                column?: string;
-                reason: string;
-            }[];
+            problems: components["schemas"]["ListProblem"][];
             instruments: number;
             sections: string[];
             stems: string[];
@@ -959,15 +941,37 @@ export interface components {
             machines: string[];
             patches: number;
             stated: string[];
-            sample: {
-                line: number;
-                section: string;
-                instrument: string;
-                stem: string;
-                library: string;
-            }[];
+            sample: components["schemas"]["SampleRow"][];
             /** Format: int64 */
             revision?: number;
+        };
+        ListProblem: {
+            line: number;
+            /** @description empty when it is about the row as a whole */
+            column: string;
+            reason: string;
+        };
+        Remedy: {
+            label: string;
+            /** @description it can be applied in one step */
+            can: boolean;
+        };
+        CodeCount: {
+            code: string;
+            about: string;
+            count: number;
+        };
+        /** @description how many instruments flow through a section or bus */
+        Flowing: {
+            id: components["schemas"]["Id"];
+            count: number;
+        };
+        SampleRow: {
+            line: number;
+            section: string;
+            instrument: string;
+            stem: string;
+            library: string;
         };
         Undoable: {
             undo: string;

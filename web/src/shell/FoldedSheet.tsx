@@ -5,6 +5,7 @@ import { Routing } from "../leaves/routing/Routing";
 import { Seating } from "../leaves/seating/Seating";
 import { type LeafName, leafNames, unfold, useApp } from "../model/store";
 import { gib } from "../model/template";
+import { LeafGuard } from "./LeafGuard";
 
 /** The place of each leaf in the working order; its key is Alt and the number. */
 export const leafNumber: Record<LeafName, number> = { orchestra: 3, seating: 4, routing: 5, calls: 7 };
@@ -42,7 +43,9 @@ export function FoldedSheet() {
               className="relative flex min-w-0 flex-col overflow-hidden border-line border-r"
               style={{ flex: `${grow[name]} 1 0` }}
             >
-              <Content />
+              <LeafGuard leaf={leafTitle[name]}>
+                <Content />
+              </LeafGuard>
             </section>
           </Fragment>
         );

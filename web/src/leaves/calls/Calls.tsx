@@ -130,7 +130,8 @@ function Before({ picked, selected }: { picked: Call | undefined; selected: Read
           </span>
         )}
       </h3>
-      {data?.machines?.map((m) => (
+      {data?.machines.length === 0 && <p className="mt-1 text-soft">There is no machine yet; add one in Seating.</p>}
+      {data?.machines.map((m) => (
         <MachineCost key={m.id} cost={m} asked={asked} />
       ))}
       {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}

@@ -170,7 +170,7 @@ function Preview({ report }: { report: Report }) {
           {s}
         </p>
       ))}
-      {report.sample && report.sample.length > 0 && (
+      {report.sample.length > 0 && (
         <table className="my-2 w-full text-left">
           <tbody>
             {report.sample.map((r) => (

@@ -25,12 +25,7 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
           <DropdownMenu.Content className="floating w-60 p-1" align="end" sideOffset={4}>
             <Item text="Call, ready" hint="C" off={n === 0} run={() => void call(ids(), "call")} />
             <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
-            <Item
-              text="Call alone in its section"
-              hint="⇧C"
-              off={n === 0}
-              run={() => void call(ids(), "solo")}
-            />
+            <Item text="Call alone in its section" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
             <Line />
             {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
               <Item

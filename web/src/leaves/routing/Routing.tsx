@@ -27,6 +27,12 @@ export function Routing() {
       <div className="@container flex min-h-0 flex-1 flex-col">
         <div className="flex min-h-0 flex-1 flex-col @min-[900px]:flex-row">
           <div ref={frame} className="min-h-0 min-w-0 flex-1 overflow-y-auto overflow-x-hidden" data-part="ribbons">
+            {sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2 && (
+              <p className="p-6 text-soft">
+                Here sound flows from instruments through groups and stems to the mix. Bring in a row list that names
+                stems, or make a stem with New bus, then send instruments to it.
+              </p>
+            )}
             {drawing && size && <Picture drawing={drawing} width={size.width} chosen={bus} />}
           </div>
           <Inspector />

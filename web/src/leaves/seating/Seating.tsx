@@ -43,9 +43,14 @@ export function Seating() {
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
       <div ref={frame} className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
         {sheet.machines.order.length === 0 && (
-          <p className="p-6 text-soft">
-            Machines stand here with their risers. Add the first one; its command starts the host there.
-          </p>
+          <div className="p-6">
+            <p className="mb-3 text-soft">
+              Machines stand here with their risers. Add the first one; its command starts the host there.
+            </p>
+            <button type="button" className="button button-main" onClick={() => set({ dialog: "machine" })}>
+              Add the first machine
+            </button>
+          </div>
         )}
         {things(sheet.machines).map((m) => (
           <MachineRow key={m.id} machine={m} seats={seats} width={(size?.width ?? 0) - 24} />
