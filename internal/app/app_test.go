@@ -242,13 +242,19 @@ func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 
 func TestMakersKeepEverything(t *testing.T) {
 	f := setUp(t)
+	row := f.hot.View().Template.Instruments[3].ID
+	colour, level, style := "rose", -8.0, template.SeatStyle{OwnPair: true}
+	_, err := f.hot.ApplyFrom(ctx, f.ada, 0, change.Edit{Edits: []change.Fields{{ID: row, Colour: &colour, GainDB: &level, Style: &style}}})
+	require.NoError(t, err)
 	source := f.hot.View().Template.Instruments[3]
-	_, err := f.hot.Apply(ctx, f.ada, app.Duplicate([]template.ID{source.ID}))
+	_, err = f.hot.Apply(ctx, f.ada, app.Duplicate([]template.ID{source.ID}))
 	require.NoError(t, err)
 	copied := f.hot.View().Template.Instruments[4]
 	require.Equal(t, source.Routes, copied.Routes)
 	require.Equal(t, source.Patches, copied.Patches)
 	require.Equal(t, source.Section, copied.Section)
+	require.Equal(t, source.Articulations, copied.Articulations)
+	require.Equal(t, []any{colour, level, style}, []any{copied.Colour, copied.GainDB, copied.Style})
 	require.Nil(t, copied.Seat)
 	require.NotEqual(t, source.Name, copied.Name)
 

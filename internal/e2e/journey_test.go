@@ -5,7 +5,6 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -119,10 +118,7 @@ func TestRoutingIsEditedFromTheLeaf(t *testing.T) {
 // again; two browsers see each other's changes, and a clash shows both values.
 func TestAListTwoBrowsersAndAClash(t *testing.T) {
 	p := enter(t, 1280, 800)
-	path := filepath.Join(t.TempDir(), "list.csv")
-	require.NoError(t, os.WriteFile(path, []byte("section,instrument,stem,library,What\nBells / Hand,Salt bell,Bells,Coldharbour Percussion,x\nBells / Hand,Lamp bell,Bells,Coldharbour Percussion,x\n,No section,Bells,,x\n"), 0o644))
-	p.press("Bring in")
-	p.see(`[role=dialog] input[type=file]`).MustSetFiles(path)
+	p.drop("[data-leaf=orchestra]", "list.csv", "section,instrument,stem,library,What\nBells / Hand,Salt bell,Bells,Coldharbour Percussion,x\nBells / Hand,Lamp bell,Bells,Coldharbour Percussion,x\n,No section,Bells,,x\n")
 	p.seeText("[data-part=problems]", "line 4")
 	p.seeText("[data-part=problems]", "the section is empty")
 	p.see(`select[aria-label="Read What as"]`)
@@ -160,6 +156,16 @@ func TestAListTwoBrowsersAndAClash(t *testing.T) {
 		p.chord(input.ControlLeft, input.KeyZ)
 	}
 	other.gone(`[data-row="Brine bell"]`)
+}
+
+// drop lets a file fall on an element.
+func (p *person) drop(selector, name, text string) {
+	p.t.Helper()
+	p.see(selector).MustEval(`(name, text) => {
+		const data = new DataTransfer();
+		data.items.add(new File([text], name, { type: "text/csv" }));
+		for (const kind of ["dragover", "drop"]) this.firstElementChild.dispatchEvent(new DragEvent(kind, { dataTransfer: data, bubbles: true, cancelable: true }));
+	}`, name, text)
 }
 
 // export fetches a file as the page would, and looks at its beginning.

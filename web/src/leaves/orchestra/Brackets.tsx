@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import type { Line } from "../../model/score";
 import { useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
@@ -13,8 +14,9 @@ interface Props {
  * bracket for a section, braces for those nested in it. */
 export function Brackets({ all, lineHeight, from, to }: Props) {
   const sheet = useApp((s) => s.sheet)!;
-  const drawn = all.flatMap((line, n) => {
-    if (line.kind !== "section" || n > to || line.end < from) return [];
+  const sections = useMemo(() => all.flatMap((line, n) => (line.kind === "section" ? [{ line, n }] : [])), [all]);
+  const drawn = sections.flatMap(({ line, n }) => {
+    if (n > to || line.end < from) return [];
     const top = (line.depth === 0 ? n : n + 1) * lineHeight + 3;
     const height = (line.end + 1) * lineHeight - 3 - top;
     if (height < lineHeight / 2) return [];
