@@ -57,10 +57,9 @@ var serving = regexp.MustCompile(`browsers=(\S+)`)
 func (s *server) start() {
 	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--new-account", "ada@studio.example")
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password")
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	log, err := s.cmd.StderrPipe()
 	require.NoError(s.t, err)
-	require.NoError(s.t, s.cmd.Start())
+	require.NoError(s.t, startTied(s.cmd, syscall.SIGKILL))
 	lines := bufio.NewScanner(log)
 	for lines.Scan() {
 		if m := serving.FindStringSubmatch(lines.Text()); m != nil {
@@ -218,8 +217,7 @@ func (s *server) host(id string, extra ...string) *exec.Cmd {
 	s.must("POST", "/api/machines/credential", map[string]string{"template": id, "machine": now.Template.Machines[0].ID}, &made)
 	command := strings.Replace(made.Command, "fanfold", studio.binary, 1) + " " + strings.Join(extra, " ")
 	cmd := exec.Command("sh", "-c", "exec "+command)
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-	require.NoError(s.t, cmd.Start())
+	require.NoError(s.t, startTied(cmd, syscall.SIGKILL))
 	s.t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
 	return cmd
 }

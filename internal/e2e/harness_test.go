@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"syscall"
 	"testing"
@@ -63,16 +64,28 @@ func run(m *testing.M) (int, error) {
 	return m.Run(), nil
 }
 
+// startTied starts a program that ends with this one. The system binds that to
+// the thread that starts it, which must therefore live on.
+func startTied(cmd *exec.Cmd, end syscall.Signal) error {
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: end}
+	started := make(chan error)
+	go func() {
+		runtime.LockOSThread()
+		started <- cmd.Start()
+		select {}
+	}()
+	return <-started
+}
+
 // start runs the demo and waits for its address.
 func (d *demo) start(dir, speed string) error {
 	d.cmd = exec.Command(d.binary, "demo", "--dir", dir, "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--speed", speed)
 	d.cmd.Stderr = os.Stderr
-	d.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
 	out, err := d.cmd.StdoutPipe()
 	if err != nil {
 		return err
 	}
-	if err := d.cmd.Start(); err != nil {
+	if err := startTied(d.cmd, syscall.SIGTERM); err != nil {
 		return err
 	}
 	lines := bufio.NewScanner(out)

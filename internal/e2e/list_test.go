@@ -96,8 +96,7 @@ func (p *person) addMachineAndItsHost(t *testing.T, name string) (stop func()) {
 	command := p.see("[role=dialog] pre").MustText()
 	p.keys(input.Escape)
 	host := exec.Command("sh", "-c", "exec "+strings.Replace(command, "fanfold", studio.binary, 1)+" --speed 40")
-	host.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
-	require.NoError(t, host.Start())
+	require.NoError(t, startTied(host, syscall.SIGTERM))
 	p.seeText(`[data-machine=`+name+`]`, "host here")
 	return func() {
 		_ = host.Process.Signal(syscall.SIGTERM) // it may have ended already
