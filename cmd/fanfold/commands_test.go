@@ -277,6 +277,47 @@ func TestSeatSaysWhoIsLeftOver(t *testing.T) {
 	require.Contains(t, out, "have no seat and can not load")
 }
 
+// A SoundFont of Debian's is scanned into a row list, which is imported like
+// any other.
+func TestScanAFolderIntoRows(t *testing.T) {
+	dir := t.TempDir()
+	font, err := os.ReadFile("/usr/share/sounds/sf2/TimGM6mb.sf2")
+	require.NoError(t, err, "Debian's package timgm6mb-soundfont is needed")
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "in", "General"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "General", "font.sf2"), font, 0o644))
+	rows, made := filepath.Join(dir, "rows.csv"), filepath.Join(dir, "t.fanfold.json")
+	var found struct {
+		Patches []struct {
+			File, Name string
+			Zones      int
+			KeyLow     int     `json:"key_low"`
+			FullMiB    float64 `json:"full_mib"`
+			PreloadMiB float64 `json:"preload_mib"`
+		}
+		Broken []struct{ File, Reason string }
+	}
+	object(t, 0, &found, "scan", filepath.Join(dir, "in"), "-o", rows, "--library", "Open sounds", "--preload-kib", "16")
+	require.Len(t, found.Patches, 136)
+	require.Empty(t, found.Broken)
+	for _, p := range found.Patches {
+		require.LessOrEqual(t, p.FullMiB, 5764336.0/(1<<20), "no preset is larger than all sound of the font")
+		require.Positive(t, p.Zones)
+	}
+	code, out, errs := do("import", rows, "-o", made)
+	require.Equal(t, 0, code, errs)
+	require.Contains(t, out, "136 instruments in 1 new sections")
+
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "bad.sfz"), []byte("<region> key=zz"), 0o644))
+	code, out, errs = do("scan", filepath.Join(dir, "in"))
+	require.Equal(t, 1, code)
+	require.Contains(t, out, "136 patches, 1 files could not be read")
+	require.Contains(t, errs, "bad.sfz: bad.sfz:1: key=zz is no key")
+	code, _, errs = do("scan", filepath.Join(dir, "nowhere"))
+	require.Equal(t, 2, code, errs)
+	code, _, errs = do("scan", dir, "--preload-kib", "-1")
+	require.Equal(t, 2, code, errs)
+}
+
 // One demo at a time in a place: the next would stop the first one's database.
 func TestOneDemoInAPlace(t *testing.T) {
 	dir := t.TempDir()
@@ -297,7 +338,7 @@ func TestOneDemoInAPlace(t *testing.T) {
 func TestHelp(t *testing.T) {
 	code, out, _ := do("--help")
 	require.Equal(t, 0, code)
-	for _, command := range []string{"serve", "demo", "host", "import", "check", "route", "seat", "load", "export"} {
+	for _, command := range []string{"serve", "demo", "host", "import", "scan", "check", "route", "seat", "load", "export"} {
 		require.Contains(t, out, "\n  "+command)
 	}
 }

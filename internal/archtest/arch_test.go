@@ -13,10 +13,10 @@ import (
 )
 
 // rooms in order: each may import those before it.
-var rooms = []string{"docs/schema", "internal/core", "internal/format", "internal/rig", "internal/store", "internal/app", "internal/api", "internal/demo", "web", "cmd"}
+var rooms = []string{"docs/schema", "internal/core", "internal/format", "internal/scan", "internal/rig", "internal/store", "internal/app", "internal/api", "internal/demo", "web", "cmd"}
 
 // coreOrder likewise, within the core.
-var coreOrder = []string{"template", "change", "fan", "calls", "seating", "proof", "intake", "handover", "coretest"}
+var coreOrder = []string{"template", "change", "fan", "calls", "seating", "proof", "intake", "handover", "patch", "coretest"}
 
 func room(path string) int {
 	return slices.IndexFunc(rooms, func(r string) bool {

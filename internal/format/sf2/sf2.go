@@ -1,0 +1,241 @@
+// Package sf2 reads SoundFont 2 files (SoundFont Technical Specification
+// 2.04, 2006): presets, their zones and the samples behind them. A file goes
+// in; presets come out. The sound itself is not read.
+package sf2
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"fanfold/internal/format/bounded"
+)
+
+// MostZones bounds the zones of all presets of a file together, since presets
+// can share instruments many times over.
+const MostZones = 1_000_000
+
+// File is a SoundFont.
+type File struct {
+	Name        string
+	Presets     []Preset
+	Instruments int
+	Samples     []Sample
+	SampleBytes int64 // of the whole smpl chunk
+}
+
+// Preset is one sound of a SoundFont, its zones flattened: every zone of the
+// preset with every zone of its instrument that it lets through.
+type Preset struct {
+	Name    string
+	Bank    int
+	Program int
+	Zones   []Zone
+}
+
+// Zone is where one sample sounds.
+type Zone struct {
+	Sample          int // position in File.Samples
+	KeyLow, KeyHigh int // MIDI notes
+	VelLow, VelHigh int // MIDI velocities
+	Looped          bool
+}
+
+// Sample is one sample header.
+type Sample struct {
+	Name       string
+	Start, End uint32 // in frames of the smpl chunk, End not included
+	RateHz     uint32
+	Key        int // as recorded
+}
+
+// Bytes is the size of the sample's sound, 16 bits a frame.
+func (s Sample) Bytes() int64 { return 2 * int64(max(s.End, s.Start)-s.Start) }
+
+// The sizes of the records of the pdta list, bytes (2.04, section 7).
+const (
+	presetSize, bagSize, generatorSize, instrumentSize, sampleSize = 38, 4, 4, 22, 46
+)
+
+// The generators that tell where a zone sounds (2.04, section 8.1.2).
+const (
+	genInstrument  = 41
+	genKeyRange    = 43
+	genVelRange    = 44
+	genSampleID    = 53
+	genSampleModes = 54
+)
+
+// Read reads a SoundFont of the given size in bytes. The error says what is
+// wrong and where.
+func Read(src io.ReaderAt, size int64) (*File, error) {
+	r := bounded.New(src, size)
+	file, err := read(r)
+	if err == nil {
+		err = r.Err()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read SoundFont: %w", err)
+	}
+	return file, nil
+}
+
+func read(r *bounded.Reader) (*File, error) {
+	if form, _, kind := r.Tag(), r.U32(), r.Tag(); r.Err() == nil && (form != "RIFF" || kind != "sfbk") {
+		return nil, fmt.Errorf("it begins %q and %q, not as a SoundFont", form, kind)
+	}
+	f := &File{}
+	tables := map[string][]byte{}
+	for c, ok := r.Chunk(); ok; c, ok = r.Chunk() {
+		if c.Tag != "LIST" {
+			continue
+		}
+		list := c.Body.Tag()
+		for sub, ok := c.Body.Chunk(); ok; sub, ok = c.Body.Chunk() {
+			switch {
+			case list == "sdta" && sub.Tag == "smpl":
+				f.SampleBytes = sub.Body.Left()
+			case list == "INFO" && sub.Tag == "INAM":
+				f.Name = text(sub.Body.Bytes(min(sub.Body.Left(), 256)))
+			case list == "pdta":
+				tables[sub.Tag] = sub.Body.Bytes(sub.Body.Left())
+			}
+		}
+	}
+	if r.Err() != nil {
+		return nil, r.Err()
+	}
+	return f, f.assemble(tables)
+}
+
+// text cuts a name at its first zero byte.
+func text(b []byte) string {
+	if n := strings.IndexByte(string(b), 0); n >= 0 {
+		b = b[:n]
+	}
+	return strings.ToValidUTF8(strings.TrimSpace(string(b)), "?")
+}
+
+func u16(b []byte) int    { return int(b[0]) | int(b[1])<<8 }
+func u32(b []byte) uint32 { return uint32(u16(b)) | uint32(u16(b[2:]))<<16 }
+
+// table is one list of records of equal size. Its last record only ends it.
+type table struct {
+	name string
+	data []byte
+	size int
+}
+
+func (t table) len() int { return len(t.data)/t.size - 1 }
+
+func (t table) at(n int) []byte { return t.data[n*t.size : (n+1)*t.size] }
+
+func (f *File) assemble(tables map[string][]byte) error {
+	get := func(name string, size int) (table, error) {
+		t := table{name, tables[name], size}
+		if len(t.data) < size || len(t.data)%size != 0 {
+			return t, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", name, len(t.data), size)
+		}
+		return t, nil
+	}
+	var all [7]table
+	for n, want := range []struct {
+		name string
+		size int
+	}{{"phdr", presetSize}, {"pbag", bagSize}, {"pgen", generatorSize}, {"inst", instrumentSize}, {"ibag", bagSize}, {"igen", generatorSize}, {"shdr", sampleSize}} {
+		var err error
+		if all[n], err = get(want.name, want.size); err != nil {
+			return err
+		}
+	}
+	f.readSamples(all[6])
+	instruments, err := zones(all[3], 20, all[4], all[5], genSampleID, len(f.Samples))
+	if err != nil {
+		return err
+	}
+	f.Instruments = len(instruments)
+	presets, err := zones(all[0], 24, all[1], all[2], genInstrument, len(instruments))
+	if err != nil {
+		return err
+	}
+	return f.flatten(all[0], presets, instruments)
+}
+
+func (f *File) readSamples(t table) {
+	for n := range t.len() {
+		b := t.at(n)
+		f.Samples = append(f.Samples, Sample{Name: text(b[:20]), Start: u32(b[20:]), End: u32(b[24:]), RateHz: u32(b[36:]), Key: int(b[40])})
+	}
+}
+
+// zones reads the zones of presets or instruments: of each owner the bags
+// from its index to the next one's, of each bag the generators likewise. A
+// first zone that names nothing is the owner's global one, and stands behind
+// the others. refers is the generator that names what a zone plays, out of
+// count things.
+func zones(owners table, index int, bags, generators table, refers, count int) ([][]Zone, error) {
+	out := make([][]Zone, owners.len())
+	for n := range out {
+		from, to := u16(owners.at(n)[index:]), u16(owners.at(n + 1)[index:])
+		if from > to || to > bags.len() {
+			return nil, fmt.Errorf("record %d of its %s chunk points at bags %d to %d of %d", n, owners.name, from, to, bags.len())
+		}
+		global := Zone{Sample: -1, KeyHigh: 127, VelHigh: 127}
+		for b := from; b < to; b++ {
+			z := global
+			first, last := u16(bags.at(b)), u16(bags.at(b+1))
+			if first > last || last > generators.len() {
+				return nil, fmt.Errorf("bag %d of its %s chunk points at generators %d to %d of %d", b, bags.name, first, last, generators.len())
+			}
+			for g := first; g < last; g++ {
+				z.generate(generators.at(g), refers)
+			}
+			switch {
+			case z.Sample >= count:
+				return nil, fmt.Errorf("bag %d of its %s chunk names number %d of %d", b, bags.name, z.Sample, count)
+			case z.Sample >= 0:
+				out[n] = append(out[n], z)
+			case b == from:
+				global = z
+			}
+		}
+	}
+	return out, nil
+}
+
+func (z *Zone) generate(g []byte, refers int) {
+	switch operator := u16(g); operator {
+	case refers:
+		z.Sample = u16(g[2:])
+	case genKeyRange:
+		z.KeyLow, z.KeyHigh = int(g[2]), int(g[3])
+	case genVelRange:
+		z.VelLow, z.VelHigh = int(g[2]), int(g[3])
+	case genSampleModes:
+		z.Looped = g[2]&1 == 1
+	}
+}
+
+func (f *File) flatten(headers table, presets, instruments [][]Zone) error {
+	total := 0
+	for n, list := range presets {
+		b := headers.at(n)
+		p := Preset{Name: text(b[:20]), Program: u16(b[20:]), Bank: u16(b[22:])}
+		for _, outer := range list {
+			for _, inner := range instruments[outer.Sample] {
+				z := inner
+				z.KeyLow, z.KeyHigh = max(inner.KeyLow, outer.KeyLow), min(inner.KeyHigh, outer.KeyHigh)
+				z.VelLow, z.VelHigh = max(inner.VelLow, outer.VelLow), min(inner.VelHigh, outer.VelHigh)
+				if total++; total > MostZones {
+					return fmt.Errorf("its presets come to more than %d zones", MostZones)
+				}
+				if z.KeyLow > z.KeyHigh || z.VelLow > z.VelHigh {
+					continue
+				}
+				p.Zones = append(p.Zones, z)
+			}
+		}
+		f.Presets = append(f.Presets, p)
+	}
+	return nil
+}

@@ -1,0 +1,143 @@
+package sf2_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/format/sf2"
+)
+
+// Two SoundFonts of Debian's packages timgm6mb-soundfont and csound-soundfont,
+// against the counts that two other readers give (npm soundfont2, and
+// fluidsynth's "inst 1"): presets, instruments, samples, bytes of smpl.
+func TestDebiansSoundFonts(t *testing.T) {
+	for name, want := range map[string][4]int{
+		"TimGM6mb.sf2":  {136, 210, 520, 5_764_336},
+		"sf_GMbank.sf2": {329, 218, 488, 3_990_690},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f, err := os.Open("/usr/share/sounds/sf2/" + name)
+			require.NoError(t, err, "Debian's packages timgm6mb-soundfont and csound-soundfont are needed")
+			defer f.Close()
+			info, err := f.Stat()
+			require.NoError(t, err)
+			font, err := sf2.Read(f, info.Size())
+			require.NoError(t, err)
+			require.Equal(t, want, [4]int{len(font.Presets), font.Instruments, len(font.Samples), int(font.SampleBytes)})
+			for _, p := range font.Presets {
+				require.NotEmpty(t, p.Zones, p.Name)
+				for _, z := range p.Zones {
+					require.LessOrEqual(t, z.KeyLow, z.KeyHigh)
+					require.LessOrEqual(t, int64(font.Samples[z.Sample].End)*2, font.SampleBytes, "samples lie within smpl")
+				}
+			}
+		})
+	}
+}
+
+// General MIDI 1 names programme 1 a piano and bank 128 drums; the font's own
+// first names say so too.
+func TestGeneralMIDINames(t *testing.T) {
+	f, err := os.Open("/usr/share/sounds/sf2/TimGM6mb.sf2")
+	require.NoError(t, err)
+	defer f.Close()
+	info, err := f.Stat()
+	require.NoError(t, err)
+	font, err := sf2.Read(f, info.Size())
+	require.NoError(t, err)
+	first := map[[2]int]string{}
+	for _, p := range font.Presets {
+		first[[2]int{p.Bank, p.Program}] = p.Name
+	}
+	require.Contains(t, first[[2]int{0, 0}], "Piano")
+	require.NotEmpty(t, first[[2]int{128, 0}])
+}
+
+// small builds a SoundFont of one preset and instrument by the specification:
+// two zones under a global one, split at key 60.
+func small() []byte {
+	name := func(s string) []byte { return append([]byte(s), make([]byte, 20-len(s))...) }
+	var phdr, pbag, pgen, inst, ibag, igen, shdr bytes.Buffer
+	put := func(b *bytes.Buffer, values ...any) {
+		for _, v := range values {
+			_ = binary.Write(b, binary.LittleEndian, v) // a buffer takes everything
+		}
+	}
+	put(&phdr, name("Bell"), uint16(4), uint16(2), uint16(0), [3]uint32{})
+	put(&phdr, name("EOP"), uint16(0), uint16(0), uint16(1), [3]uint32{})
+	put(&pbag, uint16(0), uint16(0), uint16(2), uint16(0))
+	put(&pgen, uint16(43), [2]byte{48, 72}, uint16(41), uint16(0), [2]uint16{})
+	put(&inst, name("Bell"), uint16(0), name("EOI"), uint16(3))
+	put(&ibag, uint16(0), uint16(0), uint16(1), uint16(0), uint16(3), uint16(0), uint16(5), uint16(0))
+	put(&igen, uint16(54), uint16(1), uint16(43), [2]byte{0, 59}, uint16(53), uint16(0), uint16(43), [2]byte{60, 127}, uint16(53), uint16(1), [2]uint16{})
+	for _, s := range []struct {
+		name       string
+		start, end uint32
+	}{{"low", 0, 100}, {"high", 100, 300}, {"EOS", 0, 0}} {
+		put(&shdr, name(s.name), s.start, s.end, uint32(0), uint32(0), uint32(48000), uint8(60), int8(0), uint16(0), uint16(1))
+	}
+	chunk := func(tag string, body []byte) []byte {
+		out := binary.LittleEndian.AppendUint32([]byte(tag), uint32(len(body)))
+		out = append(out, body...)
+		if len(body)%2 == 1 {
+			out = append(out, 0)
+		}
+		return out
+	}
+	var pdta []byte
+	for _, c := range []struct {
+		tag  string
+		body *bytes.Buffer
+	}{{"phdr", &phdr}, {"pbag", &pbag}, {"pgen", &pgen}, {"inst", &inst}, {"ibag", &ibag}, {"igen", &igen}, {"shdr", &shdr}} {
+		pdta = append(pdta, chunk(c.tag, c.body.Bytes())...)
+	}
+	body := append([]byte("sfbk"), chunk("LIST", append([]byte("INFO"), chunk("INAM", []byte("Harbour\x00"))...))...)
+	body = append(body, chunk("LIST", append([]byte("sdta"), chunk("smpl", make([]byte, 600))...))...)
+	body = append(body, chunk("LIST", append([]byte("pdta"), pdta...))...)
+	return chunk("RIFF", body)
+}
+
+func TestZonesAreInheritedAndCut(t *testing.T) {
+	data := small()
+	font, err := sf2.Read(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	require.Equal(t, "Harbour", font.Name)
+	p := font.Presets[0]
+	require.Equal(t, []any{"Bell", 2, 4}, []any{p.Name, p.Bank, p.Program})
+	require.Equal(t, []sf2.Zone{
+		{Sample: 0, KeyLow: 48, KeyHigh: 59, VelHigh: 127, Looped: true},
+		{Sample: 1, KeyLow: 60, KeyHigh: 72, VelHigh: 127, Looped: true},
+	}, p.Zones, "the preset's keys cut the instrument's; both loop by its global zone")
+	require.EqualValues(t, 400, font.Samples[1].Bytes())
+}
+
+// Cut off anywhere, the file is refused or read; never more is asked for than
+// is there.
+func TestTruncatedFilesAreRefused(t *testing.T) {
+	data := small()
+	for n := range data {
+		_, err := sf2.Read(bytes.NewReader(data[:n]), int64(n))
+		require.Error(t, err, "%d bytes", n)
+	}
+	_, err := sf2.Read(bytes.NewReader([]byte("RIFF\x04\x00\x00\x00WAVE")), 12)
+	require.ErrorContains(t, err, "not as a SoundFont")
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(small())
+	f.Fuzz(func(t *testing.T, data []byte) {
+		font, err := sf2.Read(bytes.NewReader(data), int64(len(data)))
+		if err != nil {
+			return
+		}
+		for _, p := range font.Presets {
+			for _, z := range p.Zones {
+				require.Less(t, z.Sample, len(font.Samples))
+			}
+		}
+	})
+}

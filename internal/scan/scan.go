@@ -1,0 +1,243 @@
+// Package scan finds sample patches in a folder: SFZ files with the WAV files
+// behind them, and SoundFonts. A folder goes in; measured patches come out,
+// and each broken file by name and reason, without stopping at one.
+package scan
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/patch"
+	"fanfold/internal/format/sf2"
+	"fanfold/internal/format/sfz"
+	"fanfold/internal/format/wav"
+)
+
+// MostFiles bounds the patch files of one scan.
+const MostFiles = 200_000
+
+// Found is one patch.
+type Found struct {
+	File    string // path within the folder
+	Name    string
+	Measure patch.Measure
+}
+
+// Broken is a file that could not be read, or not wholly.
+type Broken struct {
+	File   string
+	Reason string
+}
+
+// Result is what a scan found, in the order of paths.
+type Result struct {
+	Patches []Found
+	Broken  []Broken
+}
+
+// Progress is told after each patch file.
+type Progress func(done, of int)
+
+// Folder scans a folder. It ends early, with what it has, when the context
+// does.
+func Folder(ctx context.Context, folder fs.FS, policy patch.Policy, tell Progress) (Result, error) {
+	s := &scanner{folder: folder, policy: policy, sizes: map[string]sized{}}
+	files, err := s.list(ctx)
+	if err != nil {
+		return s.result, err
+	}
+	for n, name := range files {
+		if err := ctx.Err(); err != nil {
+			return s.result, fmt.Errorf("stopped after %d of %d files: %w", n, len(files), err)
+		}
+		s.file(name)
+		if tell != nil {
+			tell(n+1, len(files))
+		}
+	}
+	return s.result, nil
+}
+
+type scanner struct {
+	folder fs.FS
+	policy patch.Policy
+	sizes  map[string]sized // of samples, since patches share them
+	result Result
+}
+
+type sized struct {
+	bytes  int64
+	looped bool
+	err    error
+}
+
+func (s *scanner) list(ctx context.Context) ([]string, error) {
+	var files []string
+	err := fs.WalkDir(s.folder, ".", func(name string, entry fs.DirEntry, err error) error {
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err != nil:
+			s.broken(name, err)
+			return nil
+		case entry.Type().IsRegular() && kindOf(name) != "":
+			files = append(files, name)
+		}
+		if len(files) > MostFiles {
+			return fmt.Errorf("more than %d patch files; scan a part of the folder", MostFiles)
+		}
+		return nil
+	})
+	slices.Sort(files)
+	return files, err
+}
+
+func kindOf(name string) string {
+	switch ext := strings.ToLower(path.Ext(name)); ext {
+	case ".sfz", ".sf2":
+		return ext
+	}
+	return ""
+}
+
+func (s *scanner) broken(name string, err error) {
+	s.result.Broken = append(s.result.Broken, Broken{name, err.Error()})
+}
+
+func (s *scanner) file(name string) {
+	var err error
+	if kindOf(name) == ".sfz" {
+		err = s.sfz(name)
+	} else {
+		err = s.soundFont(name)
+	}
+	if err != nil {
+		s.broken(name, err)
+	}
+}
+
+// sfz measures one SFZ file. Samples that can not be read are told once each;
+// the patch is measured without them.
+func (s *scanner) sfz(name string) error {
+	file, err := sfz.Read(s.folder, name)
+	if err != nil {
+		return err
+	}
+	if len(file.Regions) == 0 {
+		return nil // a part that other files include
+	}
+	zones := make([]patch.Zone, 0, len(file.Regions))
+	for _, r := range file.Regions {
+		if r.Sample == "" {
+			continue
+		}
+		z := patch.Zone{
+			Sample: r.Sample, KeyLow: r.KeyLow, KeyHigh: r.KeyHigh, VelLow: r.VelLow, VelHigh: r.VelHigh,
+			Switch: r.Switch, Sequence: r.Sequence, Sounded: r.Sounded,
+		}
+		if z.KeyLow < 0 || z.KeyHigh < 0 {
+			z.KeyLow, z.KeyHigh = 1, 0 // sounded by a controller, by no key
+		}
+		if !strings.HasPrefix(r.Sample, "*") {
+			sample := s.sample(r.Sample)
+			if sample.err != nil {
+				continue
+			}
+			z.Bytes, z.Looped = sample.bytes, sample.looped
+		}
+		switch r.LoopMode {
+		case "loop_continuous", "loop_sustain":
+			z.Looped = true
+		case "no_loop", "one_shot":
+			z.Looped = false
+		}
+		zones = append(zones, z)
+	}
+	base := path.Base(name)
+	s.result.Patches = append(s.result.Patches, Found{name, strings.TrimSuffix(base, path.Ext(base)), patch.Take(zones, s.policy)})
+	return nil
+}
+
+// sample reads the header of a sample, once.
+func (s *scanner) sample(name string) sized {
+	known, ok := s.sizes[name]
+	if !ok {
+		known = s.look(name)
+		s.sizes[name] = known
+		if known.err != nil {
+			s.broken(name, known.err)
+		}
+	}
+	return known
+}
+
+func (s *scanner) look(name string) sized {
+	src, size, done, err := s.open(name)
+	if err != nil {
+		return sized{err: err}
+	}
+	defer done()
+	if strings.ToLower(path.Ext(name)) != ".wav" {
+		return sized{bytes: size} // compressed: its size on the disk
+	}
+	h, err := wav.Read(src, size)
+	return sized{bytes: h.Bytes, looped: len(h.Loops) > 0, err: err}
+}
+
+// open opens a file to be read at any place.
+func (s *scanner) open(name string) (src io.ReaderAt, size int64, done func(), err error) {
+	f, err := s.folder.Open(name)
+	if err != nil {
+		return nil, 0, nil, err
+	}
+	done = func() { _ = f.Close() } // only read
+	info, err := f.Stat()
+	if err == nil && !info.Mode().IsRegular() {
+		err = errors.New("it is no file")
+	}
+	if err != nil {
+		done()
+		return nil, 0, nil, err
+	}
+	if at, ok := f.(io.ReaderAt); ok {
+		return at, info.Size(), done, nil
+	}
+	const most = 64 << 20 // a file system that only reads on: as of an archive
+	data, err := io.ReadAll(io.LimitReader(f, most))
+	if err != nil {
+		done()
+		return nil, 0, nil, err
+	}
+	return bytes.NewReader(data), int64(len(data)), done, nil
+}
+
+func (s *scanner) soundFont(name string) error {
+	src, size, done, err := s.open(name)
+	if err != nil {
+		return err
+	}
+	defer done()
+	file, err := sf2.Read(src, size)
+	if err != nil {
+		return err
+	}
+	for _, p := range file.Presets {
+		zones := make([]patch.Zone, 0, len(p.Zones))
+		for _, z := range p.Zones {
+			sample := file.Samples[z.Sample]
+			zones = append(zones, patch.Zone{
+				Sample: fmt.Sprint(z.Sample), Bytes: sample.Bytes(), KeyLow: z.KeyLow, KeyHigh: z.KeyHigh,
+				VelLow: z.VelLow, VelHigh: z.VelHigh, Looped: z.Looped, Switch: -1, Sequence: 1, Sounded: 1,
+			})
+		}
+		s.result.Patches = append(s.result.Patches, Found{name, p.Name, patch.Take(zones, s.policy)})
+	}
+	return nil
+}

@@ -1,0 +1,138 @@
+package scan_test
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/patch"
+	"fanfold/internal/scan"
+)
+
+// sound is a mono WAV file of that many frames of 16 bits.
+func sound(frames int) []byte {
+	var b []byte
+	word := func(v uint32) { b = binary.LittleEndian.AppendUint32(b, v) }
+	half := func(v uint16) { b = binary.LittleEndian.AppendUint16(b, v) }
+	b = append(b, "RIFF"...)
+	word(uint32(36 + 2*frames))
+	b = append(b, "WAVEfmt "...)
+	word(16)
+	half(1)
+	half(1)
+	word(48000)
+	word(96000)
+	half(2)
+	half(16)
+	b = append(b, "data"...)
+	word(uint32(2 * frames))
+	return append(b, make([]byte, 2*frames)...)
+}
+
+func file(data []byte) *fstest.MapFile { return &fstest.MapFile{Data: data} }
+
+func harbour() fstest.MapFS {
+	return fstest.MapFS{
+		"Bells/bell.sfz":        file([]byte("<group> sw_lokey=24 sw_hikey=25 sw_last=24 seq_length=2\n<region> sample=wav/a.wav key=60 seq_position=1\n<region> sample=wav/a.wav key=60 seq_position=2 loop_mode=loop_continuous\n<region> sample=wav/b.wav lokey=61 hikey=72 lovel=20\n#include \"shared.sfz\"")),
+		"Bells/shared.sfz":      file([]byte("#define $X 1\n")),
+		"Bells/wav/a.wav":       file(sound(48_000)),
+		"Bells/wav/b.wav":       file(sound(1_000)),
+		"Bells/broken.sfz":      file([]byte("<region> sample=wav/a.wav key=zz")),
+		"Bells/missing.sfz":     file([]byte("<region> sample=wav/none.wav\n<region> sample=wav/none.wav key=3\n<region> sample=wav/b.wav key=5")),
+		"Bells/wav/picture.wav": file([]byte("\x89PNG")),
+		"Drums/picture.sfz":     file([]byte("<control> default_path=../Bells/wav/\n<region> sample=picture.wav <region> sample=*noise key=40")),
+		"Drums/font.sf2":        file([]byte("RIFF\x04\x00\x00\x00sfbk")),
+		"notes.txt":             file([]byte("not a patch")),
+	}
+}
+
+// Patches are measured, and what is broken is told by name and reason, each
+// sample once, without stopping.
+func TestAFolderIsMeasured(t *testing.T) {
+	var steps []string
+	r, err := scan.Folder(context.Background(), harbour(), patch.DefaultPolicy(), func(done, of int) { steps = append(steps, fmt.Sprintf("%d/%d", done, of)) })
+	require.NoError(t, err)
+	require.Equal(t, []string{"1/6", "2/6", "3/6", "4/6", "5/6", "6/6"}, steps)
+	var names []string
+	for _, p := range r.Patches {
+		names = append(names, p.Name)
+	}
+	require.Equal(t, []string{"bell", "missing", "picture"}, names)
+	bell := r.Patches[0].Measure
+	require.Equal(t, []int{60, 72, 1, 127, 3, 2, 2, 1}, []int{bell.KeyLow, bell.KeyHigh, bell.VelLow, bell.VelHigh, bell.Zones, bell.Samples, bell.RoundRobins, bell.Loops})
+	require.Equal(t, []int{24}, bell.Switches)
+	require.InDelta(t, 98_000.0/(1<<20), bell.FullMiB, 1e-9)
+	require.InDelta(t, (65_536+2_000+3*512.0)/(1<<20), bell.PreloadMiB, 1e-9)
+	require.Equal(t, 1, r.Patches[1].Measure.Zones, "measured without the sample that is missing")
+	require.Equal(t, 40, r.Patches[2].Measure.KeyLow, "a sound that is made takes no sample")
+
+	broken := map[string]string{}
+	for _, b := range r.Broken {
+		require.NotContains(t, broken, b.File, "told once")
+		broken[b.File] = b.Reason
+	}
+	require.Len(t, broken, 4)
+	require.Contains(t, broken["Bells/broken.sfz"], "Bells/broken.sfz:1: key=zz is no key")
+	require.Contains(t, broken["Bells/wav/none.wav"], "not exist")
+	require.Contains(t, broken["Bells/wav/picture.wav"], "announced")
+	require.Contains(t, broken["Drums/font.sf2"], "phdr chunk has 0 bytes")
+}
+
+func TestAScanIsStopped(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	r, err := scan.Folder(ctx, harbour(), patch.DefaultPolicy(), func(done, _ int) {
+		if done == 1 {
+			cancel()
+		}
+	})
+	require.ErrorIs(t, err, context.Canceled)
+	require.ErrorContains(t, err, "stopped after 1 of 6 files")
+	require.Len(t, r.Patches, 1, "what was found stays")
+}
+
+// A link that leads out of the folder is not followed.
+func TestLinksLeadNowhereElse(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "in"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "secret.wav"), sound(10), 0o644))
+	require.NoError(t, os.Symlink("../secret.wav", filepath.Join(dir, "in", "a.wav")))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "a.sfz"), []byte("<region> sample=a.wav"), 0o644))
+	root, err := os.OpenRoot(filepath.Join(dir, "in"))
+	require.NoError(t, err)
+	defer root.Close()
+	r, err := scan.Folder(context.Background(), root.FS(), patch.DefaultPolicy(), nil)
+	require.NoError(t, err)
+	require.Equal(t, "a.wav", r.Broken[0].File)
+	require.Contains(t, r.Broken[0].Reason, "escapes")
+}
+
+// 10,000 SFZ files with 200,000 regions. The goal is 60 s and 300 MiB.
+func BenchmarkFolder10000(b *testing.B) {
+	folder := fstest.MapFS{}
+	for n := range 10_000 {
+		var text strings.Builder
+		text.WriteString("<global> ampeg_release=0.4\n<group> sw_last=24\n")
+		for k := range 20 {
+			fmt.Fprintf(&text, "<region> sample=wav/%d.wav lokey=%d hikey=%d pitch_keycenter=%d lovel=1 hivel=127 volume=-3\n", k, 30+3*k, 32+3*k, 31+3*k)
+		}
+		folder[fmt.Sprintf("lib%d/p%d.sfz", n%50, n)] = file([]byte(text.String()))
+	}
+	for lib := range 50 {
+		for k := range 20 {
+			folder[fmt.Sprintf("lib%d/wav/%d.wav", lib, k)] = file(sound(100))
+		}
+	}
+	for b.Loop() {
+		r, err := scan.Folder(context.Background(), folder, patch.DefaultPolicy(), nil)
+		require.NoError(b, err)
+		require.Len(b, r.Patches, 10_000)
+		require.Empty(b, r.Broken)
+	}
+}
