@@ -76,6 +76,6 @@ func Take(zones []Zone, p Policy) Measure {
 		preload += min(bytes, int64(p.PreloadKiB)<<10)
 	}
 	m.Samples, m.FullMiB, m.PreloadMiB = len(size), float64(full)/mib, float64(preload)/mib
-	slices.SortFunc(m.Switches, func(a, b int) int { return cmp.Compare(a, b) })
+	slices.SortFunc(m.Switches, cmp.Compare)
 	return m
 }

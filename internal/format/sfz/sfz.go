@@ -97,7 +97,7 @@ func (p *parser) read(name string, depth int) error {
 	if err != nil {
 		return p.wrap(err)
 	}
-	defer f.Close()
+	defer func() { _ = f.Close() }() // only read
 	text, err := io.ReadAll(io.LimitReader(f, MostBytes-p.bytes+1))
 	if err != nil {
 		return p.wrap(err)

@@ -61,6 +61,7 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
   const memory = data?.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const here = data?.machines.every((m) => m.loads === 0 && m.afterMib === m.beforeMib);
+  const coming = useApp((s) => saved.instruments.some((id) => s.states.get(id)?.state !== "ready"));
   return (
     <li
       className={`flex items-center gap-2 border-line border-b px-3 py-1.5 ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : ""}`}
@@ -69,7 +70,7 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
       <button type="button" aria-pressed={chosen} className="min-w-0 flex-1 text-left" onClick={choose}>
         <span className="block truncate font-medium">{saved.name}</span>
         <span className="text-[12px] text-soft">
-          {saved.instruments.length} rows · {mib(memory)} · {here ? "ready now" : wait(seconds)}
+          {saved.instruments.length} rows · {mib(memory)} · {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
         </span>
       </button>
       <button type="button" className="button" onClick={() => void call(saved.instruments, "only")}>
@@ -141,14 +142,16 @@ function Before({ picked, selected }: { picked: Call | undefined; selected: Read
 
 function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boolean }) {
   const glass = useGlass().get(cost.id) ?? [];
-  const sheet = useApp((s) => s.sheet)!;
+  const state = useApp((s) => s.rig.get(cost.id));
+  const now = state?.online ? state.usedMib : cost.beforeMib;
+  const then = asked ? cost.afterMib : cost.beforeMib; // once all that is called has arrived
   return (
     <div className="mt-2" data-machine={cost.name}>
       <div className="mb-0.5 flex justify-between">
         <span className="font-serif">{cost.name}</span>
         <span className="text-soft">
-          {gib(cost.beforeMib)}
-          {asked && cost.afterMib !== cost.beforeMib && ` → ${gib(cost.afterMib)}`} of {gib(cost.limitMib)} GiB
+          {gib(now)}
+          {gib(then) !== gib(now) && ` → ${gib(then)}`} of {gib(cost.limitMib)} GiB
         </span>
       </div>
       <MemoryGlass
@@ -156,7 +159,7 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         name={cost.name}
         parts={glass}
         limit={cost.limitMib}
-        after={asked ? cost.afterMib : undefined}
+        after={gib(then) !== gib(now) ? then : undefined}
       />
       {!cost.fits && (
         <p className="mt-1 text-accent">
@@ -166,7 +169,6 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
               Select {cost.rest.length === 1 ? "it" : `those ${cost.rest.length}`}
             </button>
           )}
-          <span className="sr-only">{sheet.name}</span>
         </p>
       )}
     </div>
