@@ -151,10 +151,7 @@ func TestAListTwoBrowsersAndAClash(t *testing.T) {
 	p.export(t, "smf", "MThd")
 	p.export(t, "routing", "section,instrument")
 	p.export(t, "template", `"fanfold-template"`)
-	p.page.MustEval(`() => document.activeElement.blur()`)
-	for range 3 {
-		p.chord(input.ControlLeft, input.KeyZ)
-	}
+	p.undo(3)
 	other.gone(`[data-row="Brine bell"]`)
 }
 

@@ -2,7 +2,9 @@ package e2e_test
 
 import (
 	"testing"
+	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
@@ -54,11 +56,24 @@ func (p *person) names() []string {
 	return out
 }
 
+// above waits until one row stands above another.
+func (p *person) above(upper, lower string) {
+	p.t.Helper()
+	require.NoError(p.t, p.page.Timeout(15*time.Second).Wait(rod.Eval(`(upper, lower) => {
+		const top = (name) => document.querySelector('[data-row="' + name + '"]')?.getBoundingClientRect().top;
+		return top(upper) < top(lower);
+	}`, upper, lower)), "%s never came to stand above %s", upper, lower)
+}
+
+// undo takes back changes, one after the other.
 func (p *person) undo(times int) {
 	p.t.Helper()
 	p.page.MustEval(`() => document.activeElement.blur()`)
 	for range times {
+		before := *p.see("[data-revision]").MustAttribute("data-revision")
 		p.chord(input.ControlLeft, input.KeyZ)
+		require.NoError(p.t, p.page.Timeout(15*time.Second).Wait(rod.Eval(
+			`before => document.querySelector("[data-revision]").dataset.revision !== before`, before)), "nothing was taken back")
 	}
 }
 
@@ -132,18 +147,19 @@ func TestRowsMove(t *testing.T) {
 	p.see(`[data-row="Piccolo long"]`)
 	p.drag(`[data-row="Flute 1 long"] [data-field=name]`, `[data-row="Piccolo long"] [data-field=name]`)
 	p.see(`[data-row="Flute 1 long"][aria-selected=true]`)
-	p.page.MustWait(`() => document.querySelector('[data-row="Flute 1 long"]').getBoundingClientRect().top < document.querySelector('[data-row="Piccolo long"]').getBoundingClientRect().top`)
+	p.above("Flute 1 long", "Piccolo long")
 	require.Equal(t, []string{"Flute 1 long", "Piccolo long"}, p.names()[:2])
 	p.focusSheet()
 	p.chord(input.AltLeft, input.ArrowDown)
-	p.page.MustWait(`() => document.querySelector('[data-row="Flute 1 long"]').getBoundingClientRect().top > document.querySelector('[data-row="Piccolo long"]').getBoundingClientRect().top`)
+	p.above("Piccolo long", "Flute 1 long")
 	p.press("1 selected")
 	p.press("Eight spare rows")
 	p.see(`[data-row=Spare][aria-selected=true]`)
 	require.Len(t, p.page.MustElements(`[data-row=Spare][aria-selected=true]`), 8)
 	p.undo(3)
 	p.gone(`[data-row=Spare]`)
-	require.Equal(t, "Piccolo long", p.names()[0])
+	p.above("Piccolo long", "Flute 1 long")
+	require.Equal(t, []string{"Piccolo long", "Piccolo short"}, p.names()[:2])
 }
 
 // While one person types a name, another sets it: both values are shown, and
