@@ -74,30 +74,31 @@ export const Row = memo(function Row({
         if (ids) moveRows(ids, i.section, id);
       }}
       onClick={click}
-      className={`absolute inset-x-0 grid h-[26px] cursor-default items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
+      className={`absolute inset-x-0 grid h-[26px] cursor-default [contain:strict] items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
       style={{ top, gridTemplateColumns: grid }}
     >
       <span role="gridcell" className="flex items-center">
         {i.kind === "sampled" && <RestGlyph state={state?.state} progress={state?.progress} reason={state?.reason} />}
       </span>
-      {shown.map((f, n) =>
-        editing === f.key ? (
-          <CellEditor key={f.key} field={f} id={id} shown={shown} stop={stopEdit} />
-        ) : (
+      {shown.map((f, n) => {
+        if (editing === f.key)
+          return <CellEditor key={`${id} ${f.key}`} field={f} id={id} shown={shown} stop={stopEdit} />;
+        const text = f.text(sheet, i);
+        return (
           <span
             key={f.key}
             role="gridcell"
             data-field={f.key}
-            title={f.text(sheet, i)}
+            title={text}
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}
             className={`-ml-1 flex h-full min-w-0 items-center gap-1.5 pl-1 ${f.key === "mib" ? "justify-end" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
           >
-            {f.key === "stem" && f.text(sheet, i) && <Swatch tint={i.colour || tintOf(sheet, i.section)} />}
-            <span className="truncate">{f.text(sheet, i)}</span>
+            {f.key === "stem" && text && <Swatch tint={i.colour || tintOf(sheet, i.section)} />}
+            <span className="truncate">{text}</span>
           </span>
-        ),
-      )}
+        );
+      })}
     </div>
   );
 });

@@ -12,25 +12,34 @@ import { useSheetKeys } from "./useSheetKeys";
 
 const lineHeight = 26;
 const wideFrom = 860;
+const beyond = 8; // lines drawn above and below the view
 
 /** ScoreSheet lists the instruments as on a score page. Only the lines in view
- * are drawn, however many there are. */
+ * are drawn, however many there are; a line that leaves the view lends its
+ * elements to the one that comes in. */
 export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
   const cursor = useApp((s) => s.cursor);
   const all = useMemo(() => lines(sheet, folded), [sheet.sections, sheet.instruments, folded]);
   const scroller = useRef<HTMLDivElement>(null);
-  const wide = (useSize(scroller)?.width ?? 0) >= wideFrom;
+  const size = useSize(scroller);
+  const wide = (size?.width ?? 0) >= wideFrom;
   const shown = useMemo(() => fields.filter((f) => !f.menuOnly && (wide || !f.wideOnly)), [wide]);
   const [column, setColumn] = useState(0);
   const [editing, setEditing] = useState<{ id: Id; field: string } | null>(null);
 
+  // Always as many lines as fit and some more, so that each line that leaves
+  // the view has just one that takes its place.
+  const drawn = Math.min(all.length, Math.ceil((size?.height ?? 800) / lineHeight) + 1 + 2 * beyond);
   const virtual = useVirtualizer({
     count: all.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => lineHeight,
-    overscan: 12,
+    rangeExtractor: ({ startIndex }) => {
+      const first = Math.max(0, Math.min(all.length - drawn, startIndex - beyond));
+      return Array.from({ length: drawn }, (_, n) => first + n);
+    },
     scrollPaddingStart: 28,
     scrollPaddingEnd: 28,
   });
@@ -82,10 +91,10 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
         {virtual.getVirtualItems().map((v) => {
           const line = all[v.index]!;
           return line.kind === "section" ? (
-            <SectionLine key={line.section.id} line={line} top={v.start} index={v.index} />
+            <SectionLine key={v.index % drawn} line={line} top={v.start} index={v.index} />
           ) : (
             <Row
-              key={line.id}
+              key={v.index % drawn}
               id={line.id}
               top={v.start}
               index={v.index}

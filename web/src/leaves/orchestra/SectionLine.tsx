@@ -42,7 +42,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
           <ChevronRight size={14} className={line.folded ? "" : "rotate-90"} />
         </button>
         {renaming ? (
-          <RenameSection section={line.section} />
+          <RenameSection key={line.section.id} section={line.section} />
         ) : (
           <button
             type="button"
