@@ -376,11 +376,16 @@ func TestAChangeOfUnknownFateIsLookedFor(t *testing.T) {
 	require.EqualValues(t, 1, revision)
 	require.Equal(t, "Kept", f.hot.View().Template.Instrument(id).Name)
 
+	rows := ids(f.hot.View().Template)
+	require.NoError(t, f.hot.Call(ctx, rows[:2], app.CallThem))
+	require.NoError(t, f.store.WantedChange(ctx, f.id, nil, []string{string(rows[0])}))
 	_, err = elsewhere.ApplyFrom(ctx, f.ada, 1, rename(id, "Theirs"))
 	require.NoError(t, err)
 	_, err = f.hot.ApplyFrom(ctx, f.ada, 1, rename(id, "Mine"))
 	require.ErrorIs(t, err, store.ErrStale, "another one has taken its place")
 	require.Equal(t, "Theirs", f.hot.View().Template.Instrument(id).Name)
+	require.Equal(t, rows[1:2], f.hot.Wanted(), "what shall be ready is what was kept, too")
+	require.Len(t, append(f.rig.names("Machine 1"), f.rig.names("Machine 2")...), 1, "and the machines are told")
 	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, rename(id, "Mine"))
 	require.NoError(t, err)
 }

@@ -79,12 +79,14 @@ func (h *Hot) refreshLocked(ctx context.Context) error {
 		return fmt.Errorf("load wanted: %w", err)
 	}
 	h.t, h.revision, h.log = loaded.Template, loaded.Revision, loaded.Log
+	clear(h.wanted) // what failed to be written may differ from what was kept
 	for _, id := range wanted {
 		h.wanted[template.ID(id)] = true
 	}
 	h.proof = proof.Check(h.t, "")
 	h.facts = facts(h.t, h.proof, nil, nil)
 	h.deltas, h.stale = nil, false
+	h.order()
 	h.tell(Event{Name: "reset"})
 	return nil
 }

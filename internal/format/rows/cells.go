@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/note"
 )
 
 // synonyms are headings in common use, besides the canonical names.
@@ -114,35 +115,11 @@ func size(cell string) (*float64, error) {
 // note 60 written as C and the octave middleC (0 stands for 4).
 func Key(cell string, middleC int) (*int, error) {
 	if middleC == 0 {
-		middleC = 4
+		middleC = note.Scientific
 	}
-	n, err := strconv.Atoi(cell)
-	if err != nil {
-		n, err = noteName(cell, middleC)
-	}
+	n, err := note.Parse(cell, middleC)
 	if err != nil || n < 0 || n > 127 {
 		return nil, fmt.Errorf("%q is not a key; write a MIDI note 0 to 127 or a name such as C%d", cell, middleC)
 	}
 	return &n, nil
-}
-
-func noteName(cell string, middleC int) (int, error) {
-	steps := map[byte]int{'c': 0, 'd': 2, 'e': 4, 'f': 5, 'g': 7, 'a': 9, 'b': 11}
-	lower := strings.ToLower(strings.NewReplacer("♯", "#", "♭", "b").Replace(cell))
-	step, ok := steps[lower[0]]
-	if !ok {
-		return 0, fmt.Errorf("no note is named %q", cell)
-	}
-	rest := lower[1:]
-	for strings.HasPrefix(rest, "#") {
-		step, rest = step+1, rest[1:]
-	}
-	for strings.HasPrefix(rest, "b") {
-		step, rest = step-1, rest[1:]
-	}
-	octave, err := strconv.Atoi(rest)
-	if err != nil || octave < -10 || octave > 20 {
-		return 0, fmt.Errorf("%q names no octave", cell)
-	}
-	return 60 + 12*(octave-middleC) + step, nil
 }

@@ -3,6 +3,8 @@ package sfz
 import (
 	"strconv"
 	"strings"
+
+	"fanfold/internal/core/note"
 )
 
 // resolve makes a region of the opcodes in force. Opcodes it does not know
@@ -70,7 +72,7 @@ func (p *parser) shift() (int, error) {
 }
 
 func (p *parser) key(name, value string, shift int) (int, error) {
-	n, err := Note(value)
+	n, err := note.Parse(value, note.Scientific)
 	if err != nil || n < -1 || n > 127 {
 		return 0, p.fail("%s=%s is no key: a MIDI note 0 to 127, or a name such as c4 for 60", name, value)
 	}

@@ -10,7 +10,6 @@ import (
 	"path"
 	"regexp"
 	"sort"
-	"strconv"
 	"strings"
 )
 
@@ -125,7 +124,6 @@ var (
 	comment   = regexp.MustCompile(`(?s)/\*.*?\*/`)
 	directive = regexp.MustCompile(`^\s*#(include|define)\s+(.*)$`)
 	header    = regexp.MustCompile(`<([a-z]+)>`)
-	noteName  = regexp.MustCompile(`^([a-gA-G])([#b♯♭]?)(-?\d{1,2})$`)
 	opcode    = regexp.MustCompile(`(?:^|\s)([A-Za-z0-9_]+)=`)
 )
 
@@ -283,27 +281,4 @@ func (p *parser) endRegion() error {
 	}
 	p.region = nil
 	return err
-}
-
-// Note reads a key: a number, or a name with note 60 as c4.
-func Note(text string) (int, error) {
-	if n, err := strconv.Atoi(text); err == nil {
-		return n, nil
-	}
-	m := noteName.FindStringSubmatch(text)
-	if m == nil {
-		return 0, fmt.Errorf("%q is no key", text)
-	}
-	octave, err := strconv.Atoi(m[3])
-	if err != nil {
-		return 0, err
-	}
-	step := map[string]int{"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}[strings.ToLower(m[1])]
-	switch m[2] {
-	case "#", "♯":
-		step++
-	case "b", "♭":
-		step--
-	}
-	return 12*(octave+1) + step, nil
 }

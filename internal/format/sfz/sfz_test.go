@@ -127,18 +127,6 @@ func TestMaliciousFilesAreBounded(t *testing.T) {
 	require.ErrorContains(t, err, "larger than 16 MiB")
 }
 
-func TestNotes(t *testing.T) {
-	for text, want := range map[string]int{"c4": 60, "C#4": 61, "db4": 61, "b3": 59, "c-1": 0, "g9": 127, "60": 60, "-1": -1, "cb4": 59} {
-		got, err := sfz.Note(text)
-		require.NoError(t, err, text)
-		require.Equal(t, want, got, text)
-	}
-	for _, text := range []string{"", "h4", "c", "c#", "4c", "c444"} {
-		_, err := sfz.Note(text)
-		require.Error(t, err, text)
-	}
-}
-
 func FuzzRead(f *testing.F) {
 	f.Add("<control> default_path=x/ <group> key=c4 <region> sample=a b.wav\n#define $A 1\n")
 	f.Add("<region> sample=..\\a.wav locc1=3 /* \n */ #include \"a.sfz\"")

@@ -10,6 +10,7 @@ import {
   wcagContrast,
 } from "culori";
 import { expect, it } from "vitest";
+import { tintNames } from "./template";
 
 const root = new URL("../../../", import.meta.url);
 const read = (path: string) => JSON.parse(readFileSync(new URL(path, root), "utf8"));
@@ -24,20 +25,32 @@ it("accepts the demo template and refuses a broken one", () => {
   expect(validate(file)).toBe(false);
 });
 
+it("offers the tints of the published schema", () => {
+  const lists: unknown[] = [];
+  JSON.stringify(read("docs/schema/template-1.schema.json"), (key, value) => {
+    if (key === "enum" && value.includes("heather")) lists.push(value.filter(Boolean));
+    return value;
+  });
+  expect(lists.length).toBeGreaterThan(0);
+  for (const names of lists) expect(names).toEqual([...tintNames]);
+});
+
 const css = readFileSync(new URL("web/src/app.css", root), "utf8");
 const colour = (text: string) => oklch(text)!;
 const theme = (name: string) => css.slice(css.indexOf(`[data-theme="${name}"] {`));
 const token = (name: string, key: string) => colour(theme(name).match(new RegExp(`--${key}: (oklch\\([^)]*\\))`))![1]!);
 const tints = (l: number) =>
-  ["moss", "plum", "clay", "stone", "rose", "petrol", "heather"].map((name) => {
-    const m = css.match(
-      new RegExp(
-        `--tint-${name}: oklch\\((?:calc\\(var\\(--tint-l\\) ([+-] [\\d.]+)\\)|var\\(--tint-l\\)) ([\\d.]+) ([\\d.]+)\\)`,
-      ),
-    )!;
-    const shift = Number((m[1] ?? "0").replace(" ", ""));
-    return { name, colour: { mode: "oklch" as const, l: l + shift, c: Number(m[2]), h: Number(m[3]) } };
-  });
+  tintNames
+    .filter((name) => name !== "grey")
+    .map((name) => {
+      const m = css.match(
+        new RegExp(
+          `--tint-${name}: oklch\\((?:calc\\(var\\(--tint-l\\) ([+-] [\\d.]+)\\)|var\\(--tint-l\\)) ([\\d.]+) ([\\d.]+)\\)`,
+        ),
+      )!;
+      const shift = Number((m[1] ?? "0").replace(" ", ""));
+      return { name, colour: { mode: "oklch" as const, l: l + shift, c: Number(m[2]), h: Number(m[3]) } };
+    });
 
 // Contrast as in WCAG 2.2, 1.4.3: 4.5 to 1.
 it.each(["day", "pit"])("keeps text readable in %s", (name) => {

@@ -102,6 +102,9 @@ export function after(sheet: Sheet, d: Delta): Sheet {
   };
 }
 
+/** tintNames are the tints there are, as the published schema lists them. */
+export const tintNames = ["moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"] as const;
+
 /** tintOf finds the tint of a section: its own, or its nearest parent's. */
 export function tintOf(sheet: Sheet, section: Id | undefined): string {
   for (let id = section, n = 0; id && n < 9; n++) {

@@ -3,6 +3,7 @@ import type { Schemas } from "../model/api";
 import { change, seen } from "../model/changing";
 import { get } from "../model/store";
 import { Floating } from "./Floating";
+import { LeaveOrSet } from "./LeaveOrSet";
 
 type Settings = Schemas["Settings"];
 
@@ -102,14 +103,7 @@ export function SettingsDialog({ close }: { close: () => void }) {
             </select>
           </Line>
         </Part>
-        <div className="flex justify-end gap-2">
-          <button type="button" className="button" onClick={close}>
-            Leave as it was
-          </button>
-          <button type="submit" className="button button-main">
-            Set
-          </button>
-        </div>
+        <LeaveOrSet leave={close} />
       </form>
     </Floating>
   );

@@ -2,6 +2,7 @@ import { type FormEvent, useState } from "react";
 import { seen } from "../../model/changing";
 import { get } from "../../model/store";
 import { Floating } from "../../shell/Floating";
+import { LeaveOrSet } from "../../shell/LeaveOrSet";
 import type { Field } from "./fields";
 
 const hints: Record<string, string> = {
@@ -50,14 +51,7 @@ export function PromptDialog({ field, close }: { field: Field; close: () => void
           ))}
         </datalist>
         <p className="mt-2 text-soft">{hints[field.key] ?? ""}</p>
-        <div className="mt-3 flex justify-end gap-2">
-          <button type="button" className="button" onClick={close}>
-            Leave as it was
-          </button>
-          <button type="submit" className="button button-main">
-            Set
-          </button>
-        </div>
+        <LeaveOrSet leave={close} />
       </form>
     </Floating>
   );

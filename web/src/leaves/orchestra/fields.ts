@@ -1,6 +1,6 @@
 import type { Id, Instrument } from "../../model/api";
 import { assign, change } from "../../model/changing";
-import { libraryOf, pathOf, type Sheet, seatText, things } from "../../model/template";
+import { libraryOf, pathOf, type Sheet, seatText, things, tintNames } from "../../model/template";
 
 /** Field is one column of the sheet: how it reads, and how it is set for the
  * whole selection. */
@@ -102,7 +102,7 @@ export const fields: Field[] = [
     width: "0",
     menuOnly: true,
     text: (_, i) => i.colour ?? "",
-    choices: () => ["moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"],
+    choices: () => [...tintNames],
     set: (ids, colour, base) => edit(ids, { colour }, base),
   },
   {
