@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/coretest"
@@ -121,7 +122,7 @@ const scroll = `async (blank) => {
 		requestAnimationFrame(step);
 	});
 	if (blank) box.remove();
-	return JSON.stringify({ Frames: gaps.length, Tasks: tasks, Late: gaps.filter((g) => g > 34).length, Worst: Math.max(...gaps) });
+	return JSON.stringify({ Frames: gaps.length, Tasks: tasks, Late: gaps.filter((g) => g > 34).length, Mean: gaps.reduce((a, g) => a + g) / gaps.length, Worst: Math.max(...gaps) });
 }`
 
 // Scrolling through 10,000 rows, five rows a frame. No frame should take more
@@ -133,18 +134,43 @@ func BenchmarkScroll10000(b *testing.B) {
 	p.unfold("orchestra")
 	var blank, sheet struct {
 		Frames, Late, Tasks int
-		Worst               float64
+		Mean, Worst         float64
 	}
+	require.NoError(b, proto.PerformanceEnable{}.Call(p.page))
+	work := map[string]float64{}
 	for b.Loop() {
 		require.NoError(b, json.Unmarshal([]byte(p.page.MustEval(scroll, true).Str()), &blank))
+		before := spent(b, p)
 		require.NoError(b, json.Unmarshal([]byte(p.page.MustEval(scroll, false).Str()), &sheet))
+		for name, ms := range spent(b, p) {
+			work[name] = (ms - before[name]) / float64(sheet.Frames)
+		}
+	}
+	for name, ms := range work {
+		b.ReportMetric(ms, name+"-ms/frame")
 	}
 	b.ReportMetric(float64(sheet.Frames), "frames")
+	b.ReportMetric(blank.Mean, "ms/frame-blank")
+	b.ReportMetric(sheet.Mean, "ms/frame")
 	b.ReportMetric(float64(blank.Late), "dropped-blank")
 	b.ReportMetric(float64(sheet.Late), "dropped")
 	b.ReportMetric(float64(sheet.Tasks), "long-tasks")
 	b.ReportMetric(sheet.Worst, "ms/worst-frame")
 	b.ReportMetric(0, "ns/op")
+}
+
+// spent is the time in milliseconds that the page has spent on each kind of
+// work since it was opened (Chrome DevTools Protocol, Performance.getMetrics).
+func spent(b *testing.B, p *person) map[string]float64 {
+	got, err := proto.PerformanceGetMetrics{}.Call(p.page)
+	require.NoError(b, err)
+	ms := map[string]float64{}
+	for _, m := range got.Metrics {
+		if name, ok := strings.CutSuffix(m.Name, "Duration"); ok {
+			ms[strings.ToLower(name)] = m.Value * 1000
+		}
+	}
+	return ms
 }
 
 // A change in one browser is seen in another. The goal is half a second.

@@ -27,13 +27,13 @@ func TestATemplateGoesOutAndComesBack(t *testing.T) {
 
 	p.click(`[aria-label="Template: The Salt Lantern"]`)
 	p.press("Name and settings")
-	p.see(`[role=dialog] input`).MustSelectAllText().MustInput("The Salt Lantern, small")
+	p.see(`[role=dialog] input:focus`).MustSelectAllText().MustInput("The Salt Lantern, small")
 	p.keys(input.Enter)
 	p.see(`[aria-label="Template: The Salt Lantern, small"]`)
 
 	p.click(`[aria-label="Template: The Salt Lantern, small"]`)
 	p.press("New template")
-	p.see(`[role=dialog] input`).MustInput("Empty desert")
+	p.see(`[role=dialog] input:focus`).MustInput("Empty desert")
 	p.keys(input.Enter)
 	p.see(`[aria-label="Template: Empty desert"]`)
 	p.press("Start with one row")

@@ -10,6 +10,14 @@ interface Props {
   children: ReactNode;
 }
 
+/** focusFirstField starts a form where it is filled in, not on its close button. */
+function focusFirstField(e: Event) {
+  const field = (e.currentTarget as HTMLElement).querySelector<HTMLElement>("form :is(input:not([type=file]), select)");
+  if (!field) return;
+  e.preventDefault();
+  field.focus();
+}
+
 /** Floating is a dialog in the middle of the window. */
 export function Floating({ title, open, onOpenChange, className = "", children }: Props) {
   return (
@@ -18,6 +26,7 @@ export function Floating({ title, open, onOpenChange, className = "", children }
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/20" />
         <Dialog.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={focusFirstField}
           className={`floating -translate-x-1/2 fixed top-[9vh] left-1/2 flex max-h-[80vh] max-w-[94vw] flex-col p-4 ${className}`}
         >
           <div className="mb-3 flex items-center justify-between">

@@ -16,8 +16,6 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
           className="field min-w-0 flex-1"
           aria-label="Name of the template"
           placeholder="Name"
-          // biome-ignore lint/a11y/noAutofocus: the dialog asks just this
-          autoFocus
           required
           value={name}
           onChange={(e) => setName(e.target.value)}

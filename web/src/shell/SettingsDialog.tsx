@@ -42,14 +42,7 @@ export function SettingsDialog({ close }: { close: () => void }) {
     <Floating title="Name and settings" open onOpenChange={close} className="w-[480px]">
       <form onSubmit={(e) => void keep(e)} className="flex min-h-0 flex-col gap-3 overflow-y-auto">
         <Line text="Name">
-          <input
-            className="field w-56"
-            // biome-ignore lint/a11y/noAutofocus: a dialog starts at its first field
-            autoFocus
-            required
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-          />
+          <input className="field w-56" required value={name} onChange={(e) => setName(e.target.value)} />
         </Line>
         <Part title="Start of a cue">
           {figure("tempoBpm", "Tempo, quarter notes a minute", 4, 999)}

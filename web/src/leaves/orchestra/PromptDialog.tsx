@@ -38,8 +38,6 @@ export function PromptDialog({ field, close }: { field: Field; close: () => void
         <input
           className="field w-full"
           aria-label={field.title}
-          // biome-ignore lint/a11y/noAutofocus: the dialog asks just this
-          autoFocus
           value={text}
           list="prompt-choices"
           placeholder={values.size > 1 ? `${values.size} different values` : ""}

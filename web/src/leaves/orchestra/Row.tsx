@@ -8,12 +8,15 @@ import { CellEditor } from "./CellEditor";
 import { dragged, moveRows } from "./dragging";
 import type { Field } from "./fields";
 
+const em = 13; // pixels; no letter is wider
+
 interface Props {
   id: Id;
   top: number;
   index: number;
   grid: string;
   shown: Field[];
+  across: number[]; // the width in pixels of each field
   all: readonly Line[];
   focus: string | undefined; // the field under focus
   editing: string | undefined;
@@ -29,6 +32,7 @@ export const Row = memo(function Row({
   index,
   grid,
   shown,
+  across,
   all,
   focus,
   editing,
@@ -74,7 +78,7 @@ export const Row = memo(function Row({
         if (ids) moveRows(ids, i.section, id);
       }}
       onClick={click}
-      className={`absolute inset-x-0 grid h-[26px] cursor-default [contain:strict] items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
+      className={`absolute inset-x-0 top-0 grid h-[26px] cursor-default [contain:strict] items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
       style={{ top, gridTemplateColumns: grid }}
     >
       <span role="gridcell" className="flex items-center">
@@ -84,18 +88,18 @@ export const Row = memo(function Row({
         if (editing === f.key)
           return <CellEditor key={`${id} ${f.key}`} field={f} id={id} shown={shown} stop={stopEdit} />;
         const text = f.text(sheet, i);
+        const mayBeCut = text.length * em > across[n]! - 20; // each clip costs as much as a cell
         return (
           <span
             key={f.key}
             role="gridcell"
             data-field={f.key}
-            title={text}
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}
-            className={`-ml-1 flex h-full min-w-0 items-center gap-1.5 pl-1 ${f.key === "mib" ? "justify-end" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
+            className={`-ml-1 pl-1 leading-[26px] ${mayBeCut ? "truncate" : "whitespace-nowrap"} ${f.key === "mib" ? "text-right" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
+            style={f.key === "stem" && text ? swatch(i.colour || tintOf(sheet, i.section)) : undefined}
           >
-            {f.key === "stem" && text && <Swatch tint={i.colour || tintOf(sheet, i.section)} />}
-            <span className="truncate">{text}</span>
+            {text}
           </span>
         );
       })}
@@ -103,6 +107,8 @@ export const Row = memo(function Row({
   );
 });
 
-function Swatch({ tint }: { tint: string }) {
-  return <span aria-hidden="true" className="size-2 shrink-0" style={{ background: tintVar(tint) }} />;
-}
+/** swatch is a square of a tint before the text of a cell. */
+const swatch = (tint: string) => ({
+  background: `linear-gradient(${tintVar(tint)} 0 0) 4px 50% / 8px 8px no-repeat`,
+  paddingLeft: 18,
+});

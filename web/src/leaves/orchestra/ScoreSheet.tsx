@@ -1,18 +1,25 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type SyntheticEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { lines } from "../../model/score";
 import { useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
-import { type Field, fieldNamed, fields } from "./fields";
+import { type Field, fieldNamed, fields, widths } from "./fields";
 import { Row } from "./Row";
 import { SectionLine } from "./SectionLine";
 import { useSheetKeys } from "./useSheetKeys";
 
 const lineHeight = 26;
 const wideFrom = 860;
+const besideColumns = 62 + 34 + 12; // brackets, state, edge
 const beyond = 8; // lines drawn above and below the view
+
+/** tellCut names the whole text of a cell under the pointer that shows less. */
+function tellCut({ target }: SyntheticEvent) {
+  if (!(target instanceof HTMLElement) || !target.dataset.field) return;
+  target.title = target.scrollWidth > target.clientWidth ? (target.textContent ?? "") : "";
+}
 
 /** ScoreSheet lists the instruments as on a score page. Only the lines in view
  * are drawn, however many there are; a line that leaves the view lends its
@@ -55,7 +62,9 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
     if (!next) scroller.current?.focus();
   }, []);
   const keys = useSheetKeys({ all, shown, column, setColumn, startEdit, ask: (key) => ask(fieldNamed(key)) });
-  const grid = `34px ${shown.map((f) => f.width).join(" ")}`;
+  // In whole pixels, so that no row has to measure its own columns.
+  const across = useMemo(() => widths(shown, (size?.width ?? wideFrom) - besideColumns), [shown, size?.width]);
+  const grid = `34px ${across.map((w) => `${w}px`).join(" ")}`;
 
   return (
     <div
@@ -67,6 +76,8 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
       aria-multiselectable="true"
       aria-activedescendant={cursor ? `row-${cursor}` : undefined}
       onKeyDown={keys}
+      onMouseOver={tellCut}
+      onFocus={tellCut}
       className={`relative min-h-0 flex-1 overflow-y-auto [scrollbar-gutter:stable] ${cursor ? "quiet-focus" : "focus-visible:outline-offset-[-2px]"}`}
     >
       <div
@@ -100,6 +111,7 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
               index={v.index}
               grid={grid}
               shown={shown}
+              across={across}
               all={all}
               focus={cursor === line.id ? shown[column]?.key : undefined}
               editing={editing?.id === line.id ? editing.field : undefined}

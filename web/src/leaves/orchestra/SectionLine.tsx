@@ -25,7 +25,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
       role="row"
       aria-rowindex={index + 1}
       data-section={line.section.name}
-      className="absolute inset-x-0 flex h-[26px] items-center pr-3"
+      className="absolute inset-x-0 top-0 flex h-[26px] items-center pr-3 [contain:strict]"
       style={{ top, paddingLeft: 40 + line.depth * 4 }}
       onDragOver={(e) => e.dataTransfer.types.includes("text/fanfold-rows") && e.preventDefault()}
       onDrop={drop}

@@ -7,7 +7,8 @@ import { libraryOf, pathOf, type Sheet, seatText, things, tintNames } from "../.
 export interface Field {
   key: string;
   title: string;
-  width: string; // a grid track
+  least: number; // the width in pixels that it has at least
+  share?: number; // of what room is left
   wideOnly?: boolean;
   menuOnly?: boolean; // set from the menu, without a column
   text: (sheet: Sheet, i: Instrument) => string; // what the cell shows
@@ -32,7 +33,8 @@ export const fields: Field[] = [
   {
     key: "name",
     title: "Instrument",
-    width: "minmax(120px, 1.2fr)",
+    least: 120,
+    share: 1.2,
     text: (_, i) => i.name,
     one: true,
     set: (ids, name, base) => edit(ids, { name }, base),
@@ -40,7 +42,8 @@ export const fields: Field[] = [
   {
     key: "articulations",
     title: "Articulations",
-    width: "minmax(90px, 1.7fr)",
+    least: 90,
+    share: 1.7,
     text: (_, i) => i.articulations.join(" · "),
     value: (_, i) => i.articulations.join("; "),
     set: (ids, text, base) => {
@@ -54,7 +57,7 @@ export const fields: Field[] = [
   {
     key: "library",
     title: "Lib.",
-    width: "46px",
+    least: 46,
     text: (sheet, i) => libraryOf(sheet, i)?.code ?? "",
     value: (sheet, i) => libraryOf(sheet, i)?.name ?? "",
     choices: (sheet) => things(sheet.libraries).map((l) => l.name),
@@ -63,7 +66,7 @@ export const fields: Field[] = [
   {
     key: "machine",
     title: "Seat",
-    width: "94px",
+    least: 94,
     text: (sheet, i) => seatText(sheet, i) || (i.kind === "sampled" ? "no seat" : ""),
     value: (sheet, i) => sheet.machines.byId.get(i.seat?.machine ?? i.style.machine ?? "")?.name ?? "",
     choices: (sheet) => things(sheet.machines).map((m) => m.name),
@@ -72,7 +75,8 @@ export const fields: Field[] = [
   {
     key: "stem",
     title: "Stem",
-    width: "minmax(96px, 1fr)",
+    least: 96,
+    share: 1,
     text: (sheet, i) =>
       stemText(sheet, i) || (i.kind === "guide" ? "to the speakers" : i.kind === "spare" ? "" : "no stem"),
     value: stemText,
@@ -82,7 +86,8 @@ export const fields: Field[] = [
   {
     key: "section",
     title: "Section",
-    width: "minmax(110px, 0.8fr)",
+    least: 110,
+    share: 0.8,
     wideOnly: true,
     text: (sheet, i) => pathOf(sheet, i.section),
     choices: (sheet) => sheet.sections.order.map((id) => pathOf(sheet, id)),
@@ -91,7 +96,8 @@ export const fields: Field[] = [
   {
     key: "notes",
     title: "Notes",
-    width: "minmax(100px, 1fr)",
+    least: 100,
+    share: 1,
     wideOnly: true,
     text: (_, i) => i.notes ?? "",
     set: (ids, notes, base) => edit(ids, { notes }, base),
@@ -99,7 +105,7 @@ export const fields: Field[] = [
   {
     key: "colour",
     title: "Colour",
-    width: "0",
+    least: 0,
     menuOnly: true,
     text: (_, i) => i.colour ?? "",
     choices: () => [...tintNames],
@@ -108,7 +114,7 @@ export const fields: Field[] = [
   {
     key: "kind",
     title: "Kind",
-    width: "0",
+    least: 0,
     menuOnly: true,
     text: (_, i) => i.kind,
     choices: () => ["sampled", "input", "guide", "spare"],
@@ -117,9 +123,28 @@ export const fields: Field[] = [
   {
     key: "mib",
     title: "MiB",
-    width: "52px",
+    least: 52,
     text: (sheet, i) => Math.round(sheet.facts.get(i.id)?.readyMib ?? 0).toLocaleString("en"),
   },
 ];
 
 export const fieldNamed = (key: string): Field => fields.find((f) => f.key === key)!;
+
+/** widths shares out a width in pixels among columns: each has its least, and
+ * what is left goes to those that ask for a share, until each has its share of
+ * all that is not fixed. */
+export function widths(shown: Field[], width: number): number[] {
+  const open = new Set(shown.filter((f) => f.share));
+  let room = width - shown.reduce((sum, f) => sum + (f.share ? 0 : f.least), 0);
+  const unit = () => room / [...open].reduce((sum, f) => sum + f.share!, 0);
+  for (;;) {
+    const tight = [...open].filter((f) => f.share! * unit() < f.least);
+    if (tight.length === 0) break;
+    for (const f of tight) {
+      open.delete(f);
+      room -= f.least;
+    }
+  }
+  const each = unit();
+  return shown.map((f) => (open.has(f) ? Math.floor(f.share! * each) : f.least));
+}
