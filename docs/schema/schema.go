@@ -3,7 +3,12 @@ package schema
 
 import _ "embed"
 
-// Template1 is the schema of the template file, version 1.
+// Template1 is the schema of the template file, version 1, which is still read.
 //
 //go:embed template-1.schema.json
 var Template1 []byte
+
+// Template2 is the schema of the template file, version 2.
+//
+//go:embed template-2.schema.json
+var Template2 []byte

@@ -201,7 +201,7 @@ func (h *Hot) order() {
 func (h *Hot) load(l calls.Load) rig.Load {
 	out := rig.Load{ID: h.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
 	for _, p := range h.t.PatchesOf(l.Instrument) {
-		out.Patches = append(out.Patches, rig.PatchLoad{Name: p.Name, PreloadMiB: p.PreloadMiB})
+		out.Patches = append(out.Patches, rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)})
 		player := h.t.Index().Players[p.Player]
 		key := calls.PlayerAt(player, *l.Instrument.Seat)
 		out.Players = append(out.Players, rig.PlayerLoad{

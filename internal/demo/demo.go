@@ -58,7 +58,7 @@ func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, er
 	if err != nil {
 		return uuid.Nil, err
 	}
-	for _, make := range []app.Maker{machines, instruments, returns, sends, seats, calls} {
+	for _, make := range []app.Maker{machines, instruments, catalogue, returns, sends, seats, calls} {
 		if _, err := h.Apply(ctx, p, make); err != nil {
 			return uuid.Nil, fmt.Errorf("build the demo template: %w", err)
 		}
@@ -70,7 +70,7 @@ func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, er
 // benchmarks.
 func Template() (*template.Template, error) {
 	t := template.New("template-salt-lantern", "The Salt Lantern")
-	for _, make := range []app.Maker{machines, instruments, returns, sends, seats, calls} {
+	for _, make := range []app.Maker{machines, instruments, catalogue, returns, sends, seats, calls} {
 		c, err := make(t)
 		if err != nil {
 			return nil, err

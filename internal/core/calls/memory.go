@@ -27,11 +27,12 @@ func PlayerAt(p *template.Player, s template.Seat) PlayerKey {
 	return key
 }
 
-// PreloadMiB is the preload of all patches the instrument plays, MiB.
+// PreloadMiB is the preload of all patches the instrument plays, with their
+// chosen microphone positions, MiB.
 func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 	sum := 0.0
 	for _, p := range t.PatchesOf(i) {
-		sum += p.PreloadMiB
+		sum += i.PreloadMiB(p)
 	}
 	return sum
 }
@@ -60,7 +61,7 @@ func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
 	x := g.t.Index()
 	for _, id := range i.Patches {
 		patch := x.Patches[id]
-		sum += patch.PreloadMiB
+		sum += i.PreloadMiB(patch)
 		player := x.Players[patch.Player]
 		key := PlayerAt(player, seat)
 		if !g.players[key] && !slices.Contains(woken, key) {
@@ -77,7 +78,7 @@ func (g *Glass) Add(i *template.Instrument, seat template.Seat) {
 	sum := 0.0
 	for _, id := range i.Patches {
 		patch := x.Patches[id]
-		sum += patch.PreloadMiB
+		sum += i.PreloadMiB(patch)
 		player := x.Players[patch.Player]
 		if key := PlayerAt(player, seat); !g.players[key] {
 			sum += player.OwnMiB

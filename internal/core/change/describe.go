@@ -8,7 +8,7 @@ import (
 // Describe says in a few words what a change does, for the history and the
 // undo button.
 func Describe(c Change) string {
-	switch c := value(c).(type) {
+	switch c := Value(c).(type) {
 	case Batch:
 		if c.Label == "" && len(c.Changes) > 0 {
 			return Describe(c.Changes[0])
@@ -45,9 +45,9 @@ func Describe(c Change) string {
 	case Configure:
 		return "Change settings"
 	case Put:
-		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls))
+		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms))
 	case Drop:
-		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls))
+		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms))
 	}
 	return c.Kind()
 }
@@ -61,7 +61,7 @@ func rows(n int) string {
 
 // whatOf names the nouns that are there, in the order of the template's lists.
 func whatOf(counts ...int) string {
-	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call"}
+	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call", "articulation"}
 	var out []string
 	for n, count := range counts {
 		switch {
@@ -87,8 +87,8 @@ func fieldName(name string) string {
 	return name
 }
 
-// value takes the pointer off a change that was read from JSON.
-func value(c Change) Change {
+// Value takes the pointer off a change that was read from JSON.
+func Value(c Change) Change {
 	switch c := c.(type) {
 	case *Batch:
 		return *c

@@ -17,6 +17,10 @@ type Fields struct {
 	Notes         *string             `json:"notes,omitempty"`
 	GainDB        *float64            `json:"gainDb,omitempty"`
 	Style         *template.SeatStyle `json:"style,omitempty"`
+	Mics          *[]string           `json:"mics,omitempty"`
+	Map           *[]template.Mapping `json:"map,omitempty"`
+	Layout        *template.Layout    `json:"layout,omitempty"`
+	Spread        *template.ID        `json:"spread,omitempty"`
 }
 
 // Edit sets fields of instruments.
@@ -46,7 +50,8 @@ func (f Fields) names() []string {
 	}{
 		{"name", f.Name != nil}, {"kind", f.Kind != nil}, {"articulations", f.Articulations != nil},
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
-		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil},
+		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
+		{"layout", f.Layout != nil}, {"spread", f.Spread != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -71,6 +76,11 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.Notes, f.Notes, &old.Notes)
 		swap(&i.GainDB, f.GainDB, &old.GainDB)
 		swap(&i.Style, f.Style, &old.Style)
+		swap(&i.Mics, f.Mics, &old.Mics)
+		swap(&i.Map, f.Map, &old.Map)
+		swap(&i.Layout, f.Layout, &old.Layout)
+		swap(&i.Spread, f.Spread, &old.Spread)
+		template.NormaliseMap(i.Map)
 		undo.Edits = append(undo.Edits, old)
 	}
 	slices.Reverse(undo.Edits) // the same row may have been edited twice

@@ -23,6 +23,7 @@ type Put struct {
 	Patches   []Entry[template.Patch]   `json:"patches,omitempty"`
 	Machines  []Entry[template.Machine] `json:"machines,omitempty"`
 	Calls     []Entry[template.Call]    `json:"calls,omitempty"`
+	Terms     []Entry[template.Term]    `json:"vocabulary,omitempty"`
 }
 
 // Append returns an Entry that goes to the end of its list.
@@ -41,7 +42,8 @@ func (c Put) Keys() []Key {
 	keys = append(keys, entryKeys(c.Players, playerID)...)
 	keys = append(keys, entryKeys(c.Patches, patchID)...)
 	keys = append(keys, entryKeys(c.Machines, machineID)...)
-	return append(keys, entryKeys(c.Calls, callID)...)
+	keys = append(keys, entryKeys(c.Calls, callID)...)
+	return append(keys, entryKeys(c.Terms, termID)...)
 }
 
 func foldID(x *template.Fold) template.ID       { return x.ID }
@@ -52,6 +54,7 @@ func playerID(x *template.Player) template.ID   { return x.ID }
 func patchID(x *template.Patch) template.ID     { return x.ID }
 func machineID(x *template.Machine) template.ID { return x.ID }
 func callID(x *template.Call) template.ID       { return x.ID }
+func termID(x *template.Term) template.ID       { return x.ID }
 
 func entryKeys[T any](entries []Entry[T], id func(*T) template.ID) []Key {
 	keys := make([]Key, 0, len(entries))
@@ -74,6 +77,16 @@ func (c Put) apply(d *draft) (Change, error) {
 			e.Value.Instruments = []template.ID{}
 		}
 	}
+	for _, e := range c.Terms {
+		if e.Value != nil && e.Value.Synonyms == nil {
+			e.Value.Synonyms = []string{}
+		}
+	}
+	for _, e := range c.Patches {
+		if e.Value != nil {
+			template.NormaliseMap(e.Value.Map)
+		}
+	}
 	var back Put
 	var gone Drop
 	for _, err := range []error{
@@ -85,6 +98,7 @@ func (c Put) apply(d *draft) (Change, error) {
 		put(d, template.Patches, &d.t.Patches, c.Patches, patchID, &back.Patches, &gone.Patches),
 		put(d, template.Machines, &d.t.Machines, c.Machines, machineID, &back.Machines, &gone.Machines),
 		put(d, template.Calls, &d.t.Calls, c.Calls, callID, &back.Calls, &gone.Calls),
+		put(d, template.Vocabulary, &d.t.Vocabulary, c.Terms, termID, &back.Terms, &gone.Terms),
 	} {
 		if err != nil {
 			return nil, err
@@ -100,7 +114,7 @@ func (c Put) apply(d *draft) (Change, error) {
 }
 
 func (c Put) empty() bool {
-	return len(c.Folds)+len(c.Sections)+len(c.Buses)+len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines)+len(c.Calls) == 0
+	return len(c.Folds)+len(c.Sections)+len(c.Buses)+len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines)+len(c.Calls)+len(c.Terms) == 0
 }
 
 func put[T any](d *draft, name template.List, list *[]*T, entries []Entry[T], id func(*T) template.ID, back *[]Entry[T], gone *[]template.ID) error {
@@ -147,6 +161,7 @@ type Drop struct {
 	Patches   []template.ID `json:"patches,omitempty"`
 	Machines  []template.ID `json:"machines,omitempty"`
 	Calls     []template.ID `json:"calls,omitempty"`
+	Terms     []template.ID `json:"vocabulary,omitempty"`
 }
 
 // Kind implements Change.
@@ -154,7 +169,7 @@ func (Drop) Kind() string { return "drop" }
 
 // Keys implements Change.
 func (c Drop) Keys() []Key {
-	return objects(slices.Concat(c.Folds, c.Sections, c.Buses, c.Libraries, c.Players, c.Patches, c.Machines, c.Calls))
+	return objects(slices.Concat(c.Folds, c.Sections, c.Buses, c.Libraries, c.Players, c.Patches, c.Machines, c.Calls, c.Terms))
 }
 
 func (c Drop) empty() bool { return len(c.Keys()) == 0 }
@@ -170,6 +185,7 @@ func (c Drop) apply(d *draft) (Change, error) {
 		drop(d, template.Patches, &d.t.Patches, c.Patches, patchID, &undo.Patches),
 		drop(d, template.Machines, &d.t.Machines, c.Machines, machineID, &undo.Machines),
 		drop(d, template.Calls, &d.t.Calls, c.Calls, callID, &undo.Calls),
+		drop(d, template.Vocabulary, &d.t.Vocabulary, c.Terms, termID, &undo.Terms),
 	} {
 		if err != nil {
 			return nil, err

@@ -32,10 +32,15 @@ func (n *Named) Section(path string) (*template.Section, error) {
 // of the template. A new one feeds the stem of its top section in the next
 // fold, which is made too if it is not there.
 func (n *Named) Stem(name string, section template.ID) (*template.Bus, error) {
+	return n.StemOf(name, n.p.t.SectionPath(section), section)
+}
+
+// StemOf is Stem for a section that may only just have been made, by its path.
+func (n *Named) StemOf(name, path string, section template.ID) (*template.Bus, error) {
 	if err := template.CheckName(name); err != nil {
 		return nil, err
 	}
-	return n.p.stem(Row{Stem: name, Section: n.p.t.SectionPath(section)}, section), nil
+	return n.p.stem(Row{Stem: name, Section: path}, section), nil
 }
 
 // Library finds a library by name or code, or makes it.

@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"reflect"
 	"slices"
 
 	"fanfold/internal/core/template"
@@ -37,7 +38,7 @@ func touched(before, after *template.Template) aspect {
 		}
 	}
 	mark(slices.Equal(before.Buses, after.Buses) && slices.Equal(before.Folds, after.Folds), buses)
-	mark(slices.Equal(before.Patches, after.Patches) && slices.Equal(before.Players, after.Players) && slices.Equal(before.Libraries, after.Libraries), patches)
+	mark(slices.Equal(before.Patches, after.Patches) && slices.Equal(before.Players, after.Players) && slices.Equal(before.Libraries, after.Libraries) && slices.Equal(before.Vocabulary, after.Vocabulary), patches)
 	mark(slices.Equal(before.Machines, after.Machines) && before.Settings.Equal(after.Settings), machines)
 	mark(slices.Equal(before.Sections, after.Sections), sections)
 	mark(slices.Equal(before.Calls, after.Calls), named)
@@ -82,7 +83,7 @@ func touchedRow(old, now *template.Instrument) aspect {
 	if old.Style != now.Style || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
 		a |= seats
 	}
-	if !slices.Equal(old.Patches, now.Patches) {
+	if !slices.Equal(old.Patches, now.Patches) || !reflect.DeepEqual(old.Map, now.Map) || !slices.Equal(old.Mics, now.Mics) || old.Spread != now.Spread {
 		a |= patches
 	}
 	return a

@@ -26,6 +26,26 @@ func TestASoundTemplateHasNoMark(t *testing.T) {
 	require.Empty(t, proof.Check(sound(), "").Marks)
 }
 
+// patched is a change of the patch an instrument plays.
+func patched(t *template.Template, i *template.Instrument, edit func(*template.Patch)) change.Change {
+	p := *t.PatchesOf(i)[0]
+	edit(&p)
+	return change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}}
+}
+
+// keys is a map of key switches: a name, a key, a name, a key ...
+func keys(list ...any) []template.Mapping {
+	var out []template.Mapping
+	for n := 0; n < len(list); n += 2 {
+		m := template.Mapping{Articulation: list[n].(string), Switches: []template.Switch{}}
+		if key := list[n+1].(int); key > 0 {
+			m.Switches = append(m.Switches, template.Switch{Kind: template.ByKey, Number: key})
+		}
+		out = append(out, m)
+	}
+	return out
+}
+
 // Each fault is found under its code, and its first remedy takes it away.
 func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	base := sound()
@@ -41,6 +61,12 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	clash.Pair = b.Seat.Pair
 	shares.Channel, shares.Port = 16, 8
 	section := a.Section
+	elsewhere := *base.LibraryOf(a)
+	for _, m := range base.Machines {
+		if m.ID != a.Seat.Machine {
+			elsewhere.Machines = append(elsewhere.Machines, m.Name)
+		}
+	}
 	for code, faults := range map[string][]change.Change{
 		"orphan":           {change.Connect{Wires: []change.Wire{{From: a.ID, To: a.Routes[0].To}}}},
 		"leak":             {change.Add{Instruments: []change.Placed{{At: -1, Instrument: guide}}}},
@@ -56,6 +82,11 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"outputs-overflow": {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
 		"missing-patch":    {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
 		"duplicate-name":   {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
+		"library-missing":  {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
+		"switch-clash":     {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
+		"switch-in-range":  {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},
+		"no-dynamics":      {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = keys("sus.", 0), template.DynamicsNone; p.KeyLow = 1 })},
+		"out-of-range":     {patched(base, a, func(p *template.Patch) { p.Sound, p.KeyLow, p.KeyHigh = "strings.violin", 43, 88 })},
 		"empty-section":    {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
 	} {
 		t.Run(code, func(t *testing.T) {

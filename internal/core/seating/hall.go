@@ -83,6 +83,7 @@ const (
 	noMemory
 	playerFull
 	pairTaken
+	notInstalled
 )
 
 func refuse(kind refusalKind, text string, args ...any) *refusal {
@@ -103,6 +104,9 @@ func (h *hall) refuses(i *template.Instrument, s template.Seat) *refusal {
 		return refuse(outside, "output pairs run from %d to %d", set.FirstPair, set.RiserPairs)
 	case i.Style.Machine != "" && i.Style.Machine != s.Machine:
 		return refuse(outside, "%s stays on another machine", i.Name)
+	}
+	if l := h.t.MissingOn(i, m); l != nil {
+		return refuse(notInstalled, "%s is not installed on %s", l.Name, m.Name)
 	}
 	if other, ok := h.places[place(s)]; ok && other != i.ID {
 		return refuse(taken, "%s, riser %d, port %d, channel %d is taken by %s", m.Name, s.Riser, s.Port, s.Channel, h.t.Instrument(other).Name)
@@ -155,7 +159,7 @@ func (h *hall) take(i *template.Instrument, s template.Seat) {
 		h.first[on] = s.Pair
 	}
 	for _, patch := range h.t.PatchesOf(i) {
-		h.preload[s.Machine] += patch.PreloadMiB
+		h.preload[s.Machine] += i.PreloadMiB(patch)
 		key := calls.PlayerAt(h.t.Index().Players[patch.Player], s)
 		h.sounds[key]++
 		if h.outputs[key] == nil {

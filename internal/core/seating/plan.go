@@ -124,7 +124,7 @@ func (h *hall) machinesFor(group []*template.Instrument) []*template.Machine {
 	need := 0.0
 	for _, i := range group {
 		for _, p := range h.t.PatchesOf(i) {
-			need += p.PreloadMiB
+			need += i.PreloadMiB(p)
 		}
 	}
 	full := make(map[template.ID]float64, len(h.t.Machines))
@@ -179,7 +179,7 @@ func (h *hall) findOn(i *template.Instrument, m *template.Machine) (*template.Se
 			if refusal == nil {
 				return &seat, ""
 			}
-			if refusal.kind == noMemory {
+			if refusal.kind == noMemory || refusal.kind == notInstalled {
 				return nil, refusal.text // no other seat of this machine will do
 			}
 		}
@@ -203,7 +203,7 @@ func lowerBound(t *template.Template, h *hall) int {
 			seats++
 			groups[h.group(i)] = true
 			for _, p := range t.PatchesOf(i) {
-				memory += p.PreloadMiB
+				memory += i.PreloadMiB(p)
 			}
 		}
 	}

@@ -15,6 +15,7 @@ const (
 	Patches
 	Machines
 	Calls
+	Vocabulary
 )
 
 // Index finds the things of one template by ID.
@@ -28,6 +29,7 @@ type Index struct {
 	Patches   map[ID]*Patch
 	Machines  map[ID]*Machine
 	Calls     map[ID]*Call
+	Terms     map[ID]*Term
 }
 
 // Index returns the template's index, building it at the first call. It is
@@ -58,6 +60,7 @@ func (t *Template) indexBeside(old *Index, same func(List) bool) *Index {
 		Patches:   byID(same(Patches), old.Patches, t.Patches, func(p *Patch) ID { return p.ID }),
 		Machines:  byID(same(Machines), old.Machines, t.Machines, func(m *Machine) ID { return m.ID }),
 		Calls:     byID(same(Calls), old.Calls, t.Calls, func(c *Call) ID { return c.ID }),
+		Terms:     byID(same(Vocabulary), old.Terms, t.Vocabulary, func(x *Term) ID { return x.ID }),
 	}
 	if same(Instruments) {
 		x.Place = old.Place

@@ -1,5 +1,7 @@
 package template
 
+import "slices"
+
 // Kind says what stands in a row.
 type Kind string
 
@@ -21,7 +23,11 @@ type Instrument struct {
 	Name          string    `json:"name"`
 	Kind          Kind      `json:"kind"`
 	Articulations []string  `json:"articulations"`
-	Patches       []ID      `json:"patches"`
+	Patches       []ID      `json:"patches"`        // layered when more than one
+	Mics          []string  `json:"mics,omitempty"` // microphone positions; empty takes those a patch starts with
+	Map           []Mapping `json:"map,omitempty"`  // its own articulation map; empty takes its first patch's
+	Layout        Layout    `json:"layout,omitempty"`
+	Spread        ID        `json:"spread,omitempty"` // rows with the same one feed one player
 	Colour        string    `json:"colour,omitempty"` // a tint; empty takes the section's
 	Notes         string    `json:"notes,omitempty"`
 	GainDB        float64   `json:"gainDb"` // the fader, dB, MinGainDB..MaxGainDB
@@ -41,6 +47,8 @@ func (i *Instrument) Clone() *Instrument {
 	c := *i
 	c.Articulations = append([]string{}, i.Articulations...)
 	c.Patches = append([]ID{}, i.Patches...)
+	c.Mics = slices.Clone(i.Mics)
+	c.Map = CloneMap(i.Map)
 	c.Routes = append([]Route{}, i.Routes...)
 	if i.Seat != nil {
 		seat := *i.Seat
@@ -51,38 +59,6 @@ func (i *Instrument) Clone() *Instrument {
 
 // NeedsSeat tells whether the instrument must sit on a machine to sound.
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled }
-
-// Library is an owned sample product.
-type Library struct {
-	ID   ID     `json:"id"`
-	Name string `json:"name"`
-	Code string `json:"code"` // two to four letters, for narrow columns
-}
-
-// Player is the kind of sampler that plays a patch.
-type Player struct {
-	ID          ID      `json:"id"`
-	Name        string  `json:"name"`
-	Sounds      int     `json:"sounds"`      // sounds at once, 1..16
-	Outputs     int     `json:"outputs"`     // stereo output pairs, 1..64
-	OwnMiB      float64 `json:"ownMib"`      // memory of one empty player, MiB
-	WakeMs      int     `json:"wakeMs"`      // time to wake the first on a riser, ms
-	WakeAgainMs int     `json:"wakeAgainMs"` // time to wake each later one, ms
-	Order       int     `json:"order"`       // players load in this order, lowest first
-}
-
-// Patch is one loadable sound in a library.
-type Patch struct {
-	ID         ID      `json:"id"`
-	Library    ID      `json:"library"`
-	Player     ID      `json:"player"`
-	Name       string  `json:"name"`
-	PreloadMiB float64 `json:"preloadMib"` // memory taken when ready, MiB
-	FullMiB    float64 `json:"fullMib"`    // all of its samples on disk, MiB
-	Voices     int     `json:"voices"`     // voices at once, 0 when unknown
-	KeyLow     int     `json:"keyLow"`     // lowest playable key, MIDI note 0..127
-	KeyHigh    int     `json:"keyHigh"`    // highest playable key, MIDI note 0..127
-}
 
 // Call is a named set of instruments to bring to ready.
 type Call struct {

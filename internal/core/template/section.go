@@ -100,3 +100,7 @@ func (t *Template) TopSection(section ID) *Section {
 func equalFold(a, b string) bool {
 	return strings.EqualFold(strings.TrimSpace(a), strings.TrimSpace(b))
 }
+
+// foldName is what two names have in common that are equal without regard to
+// case.
+func foldName(s string) string { return strings.ToLower(strings.TrimSpace(s)) }

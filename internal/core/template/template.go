@@ -28,6 +28,7 @@ type Template struct {
 	Patches     []*Patch      `json:"patches"`
 	Machines    []*Machine    `json:"machines"`
 	Calls       []*Call       `json:"calls"`
+	Vocabulary  []*Term       `json:"vocabulary"` // the studio's own articulations, beside the standard ones
 
 	index atomic.Pointer[Index]
 }
@@ -45,7 +46,7 @@ func New(id ID, name string) *Template {
 			{ID: "bus-speakers", Kind: Speakers, Name: "Speakers", Routes: []Route{}},
 		},
 		Libraries: []*Library{}, Players: []*Player{}, Patches: []*Patch{},
-		Machines: []*Machine{}, Calls: []*Call{},
+		Machines: []*Machine{}, Calls: []*Call{}, Vocabulary: []*Term{},
 	}
 }
 
@@ -55,7 +56,7 @@ func (t *Template) Clone() *Template {
 		ID: t.ID, Name: t.Name, Settings: t.Settings, Folds: t.Folds,
 		Sections: t.Sections, Instruments: t.Instruments, Buses: t.Buses,
 		Libraries: t.Libraries, Players: t.Players, Patches: t.Patches,
-		Machines: t.Machines, Calls: t.Calls,
+		Machines: t.Machines, Calls: t.Calls, Vocabulary: t.Vocabulary,
 	}
 }
 
@@ -66,7 +67,15 @@ func (t *Template) Normalise() {
 	t.Folds, t.Sections, t.Instruments = some(t.Folds), some(t.Sections), some(t.Instruments)
 	t.Buses, t.Libraries, t.Players = some(t.Buses), some(t.Libraries), some(t.Players)
 	t.Patches, t.Machines, t.Calls = some(t.Patches), some(t.Machines), some(t.Calls)
+	t.Vocabulary = some(t.Vocabulary)
+	for _, x := range t.Vocabulary {
+		x.Synonyms = some(x.Synonyms)
+	}
+	for _, p := range t.Patches {
+		NormaliseMap(p.Map)
+	}
 	for _, i := range t.Instruments {
+		NormaliseMap(i.Map)
 		i.Articulations, i.Patches = some(i.Articulations), some(i.Patches)
 		i.Routes = SortRoutes(i.Routes)
 	}
@@ -77,6 +86,13 @@ func (t *Template) Normalise() {
 		c.Instruments = some(c.Instruments)
 	}
 	t.Settings.Upbeat = some(t.Settings.Upbeat)
+}
+
+// NormaliseMap puts empty lists for missing ones.
+func NormaliseMap(mappings []Mapping) {
+	for n := range mappings {
+		mappings[n].Switches = some(mappings[n].Switches)
+	}
 }
 
 func some[T any](list []T) []T {

@@ -41,6 +41,7 @@ func (t *Template) Validate() error {
 	v.machines()
 	v.instruments()
 	v.calls()
+	v.vocabulary()
 	if v.err != nil {
 		return v.err
 	}
@@ -67,6 +68,7 @@ func (t *Template) ValidateParts(p Parts) error {
 		{v.catalogue, []List{Libraries, Players, Patches}},
 		{v.machines, []List{Machines}},
 		{v.calls, []List{Calls}},
+		{v.vocabulary, []List{Vocabulary}},
 	} {
 		if slices.ContainsFunc(part.lists, func(l List) bool { return p.Lists[l] }) {
 			part.check()
@@ -108,7 +110,7 @@ func (x *Index) uses(id ID) int {
 	}
 	for _, there := range []bool{
 		x.Sections[id] != nil, x.Buses[id] != nil, x.Folds[id] != nil, x.Libraries[id] != nil,
-		x.Players[id] != nil, x.Patches[id] != nil, x.Machines[id] != nil, x.Calls[id] != nil,
+		x.Players[id] != nil, x.Patches[id] != nil, x.Machines[id] != nil, x.Calls[id] != nil, x.Terms[id] != nil,
 	} {
 		if there {
 			n++
@@ -275,37 +277,6 @@ func (v *validator) routes(list string, i int, from ID, routes []Route) {
 	}
 }
 
-func (v *validator) catalogue() {
-	for i, l := range v.t.Libraries {
-		v.id("libraries", i, l.ID)
-		v.name("libraries", i, l.Name)
-	}
-	for i, p := range v.t.Players {
-		v.id("players", i, p.ID)
-		v.name("players", i, p.Name)
-		v.ranged("players", i, "sounds", float64(p.Sounds), 1, PortChannels, "")
-		v.ranged("players", i, "outputs", float64(p.Outputs), 1, 64, "")
-		v.ranged("players", i, "ownMib", p.OwnMiB, 0, 1<<20, " MiB")
-		v.ranged("players", i, "wakeMs", float64(p.WakeMs), 0, 3_600_000, " ms")
-		v.ranged("players", i, "wakeAgainMs", float64(p.WakeAgainMs), 0, 3_600_000, " ms")
-	}
-	for i, p := range v.t.Patches {
-		v.id("patches", i, p.ID)
-		v.name("patches", i, p.Name)
-		if v.x.Libraries[p.Library] == nil {
-			v.fail(at("patches", i, "library"), "no library has the id %q", p.Library)
-		}
-		if v.x.Players[p.Player] == nil {
-			v.fail(at("patches", i, "player"), "no player has the id %q", p.Player)
-		}
-		v.ranged("patches", i, "preloadMib", p.PreloadMiB, 0, 1<<22, " MiB")
-		v.ranged("patches", i, "fullMib", p.FullMiB, 0, 1<<24, " MiB")
-		v.ranged("patches", i, "voices", float64(p.Voices), 0, 4096, "")
-		v.ranged("patches", i, "keyLow", float64(p.KeyLow), 0, 127, "")
-		v.ranged("patches", i, "keyHigh", float64(p.KeyHigh), float64(p.KeyLow), 127, "")
-	}
-}
-
 func (v *validator) machines() {
 	for i, m := range v.t.Machines {
 		v.id("machines", i, m.ID)
@@ -366,6 +337,14 @@ func (v *validator) references(n int, i *Instrument) {
 	}
 	if len(i.Notes) > MaxNotes || !utf8.ValidString(i.Notes) {
 		v.fail(at("instruments", n, "notes"), "notes hold at most %d bytes of UTF-8", MaxNotes)
+	}
+	v.words("instruments", n, "mics", i.Mics)
+	v.mappings("instruments", n, i.Map)
+	if !slices.Contains(Layouts, i.Layout) {
+		v.fail(at("instruments", n, "layout"), "%q is not a layout", i.Layout)
+	}
+	if (i.Layout == SpreadOut) != (i.Spread != "") || len(i.Spread) > 64 {
+		v.fail(at("instruments", n, "spread"), "a spread row, and only one, says with whom it shares its player")
 	}
 	if i.Style.Machine != "" && v.x.Machines[i.Style.Machine] == nil {
 		v.fail(at("instruments", n, "style.machine"), "no machine has the id %q", i.Style.Machine)

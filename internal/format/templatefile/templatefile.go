@@ -24,7 +24,7 @@ import (
 // Format and Version stand at the head of every file.
 const (
 	Format  = "fanfold-template"
-	Version = 1
+	Version = 2
 )
 
 // MaxBytes bounds a file.
@@ -73,10 +73,11 @@ func Read(r io.Reader) (*template.Template, error) {
 	if len(data) > MaxBytes {
 		return nil, &Bad{Reason: fmt.Sprintf("it is larger than %d MiB", MaxBytes>>20)}
 	}
-	if err := checkHead(data); err != nil {
+	version, err := checkHead(data)
+	if err != nil {
 		return nil, err
 	}
-	if err := checkSchema(data); err != nil {
+	if err := checkSchema(data, version); err != nil {
 		return nil, err
 	}
 	return decode(data)
@@ -108,7 +109,8 @@ func decode(data []byte) (*template.Template, error) {
 	return file.Template, nil
 }
 
-func checkHead(data []byte) error {
+// checkHead returns the version of the file.
+func checkHead(data []byte) (int, error) {
 	var head struct {
 		Format  string  `json:"format"`
 		Version float64 `json:"version"`
@@ -116,35 +118,43 @@ func checkHead(data []byte) error {
 	var syntax *json.SyntaxError
 	if err := json.Unmarshal(data, &head); errors.As(err, &syntax) {
 		line := 1 + bytes.Count(data[:min(int(syntax.Offset), len(data))], []byte("\n"))
-		return &Bad{Reason: fmt.Sprintf("line %d is not JSON: %s", line, syntax)}
+		return 0, &Bad{Reason: fmt.Sprintf("line %d is not JSON: %s", line, syntax)}
 	} else if err != nil {
-		return &Bad{Reason: "it is not a template file: " + err.Error()}
+		return 0, &Bad{Reason: "it is not a template file: " + err.Error()}
 	}
 	switch {
 	case head.Format != Format:
-		return &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
+		return 0, &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
 	case head.Version > Version:
-		return &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
-	case head.Version < 1:
-		return &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
+		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
+	case head.Version != 1 && head.Version != 2:
+		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
 	}
-	return nil
+	return int(head.Version), nil
 }
 
-var compiled = sync.OnceValues(func() (*jsonschema.Schema, error) {
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(schema.Template1))
-	if err != nil {
-		return nil, err
-	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource("template-1.schema.json", doc); err != nil {
-		return nil, err
-	}
-	return c.Compile("template-1.schema.json")
-})
+// schemas are those of each version, compiled at their first use.
+var schemas = map[int]func() (*jsonschema.Schema, error){
+	1: compile("template-1.schema.json", schema.Template1),
+	2: compile("template-2.schema.json", schema.Template2),
+}
 
-func checkSchema(data []byte) error {
-	s, err := compiled()
+func compile(name string, source []byte) func() (*jsonschema.Schema, error) {
+	return sync.OnceValues(func() (*jsonschema.Schema, error) {
+		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(source))
+		if err != nil {
+			return nil, err
+		}
+		c := jsonschema.NewCompiler()
+		if err := c.AddResource(name, doc); err != nil {
+			return nil, err
+		}
+		return c.Compile(name)
+	})
+}
+
+func checkSchema(data []byte, version int) error {
+	s, err := schemas[version]()
 	if err != nil {
 		return fmt.Errorf("template schema: %w", err)
 	}

@@ -43,7 +43,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 1`, `"version": 7`, "the file is version 7, this program reads up to version 1"},
+		"newer version":  {`"version": 2`, `"version": 7`, "the file is version 7, this program reads up to version 2"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -69,4 +69,22 @@ func FuzzRead(f *testing.F) {
 			require.NoError(t, back.Validate())
 		}
 	})
+}
+
+// A file of the first version, as Fanfold wrote it then, is read still and
+// becomes one of the present version.
+func TestTheFirstVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-1.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Len(t, old.Instruments, 2)
+	var now bytes.Buffer
+	require.NoError(t, templatefile.Write(&now, old))
+	back, err := templatefile.Read(&now)
+	require.NoError(t, err)
+	require.Equal(t, old.Instruments, back.Instruments)
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "vocabulary": []`, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5/pgtype"
 )
 
 type Change struct {
@@ -39,6 +40,35 @@ type Person struct {
 	CreatedAt    time.Time
 }
 
+type Scan struct {
+	ID          uuid.UUID
+	StudioID    uuid.UUID
+	AuthorID    uuid.UUID
+	Folder      string
+	Library     string
+	PreloadKib  int32
+	ZoneBytes   int32
+	State       string
+	FilesDone   int32
+	Files       int32
+	Patches     int32
+	Unchanged   int32
+	Broken      []byte
+	BrokenCount int32
+	Reason      string
+	CreatedAt   time.Time
+	EndedAt     pgtype.Timestamptz
+}
+
+type ScannedFile struct {
+	StudioID    uuid.UUID
+	Folder      string
+	File        string
+	Policy      string
+	Fingerprint string
+	Found       []byte
+}
+
 type Session struct {
 	Token  string
 	Data   []byte
@@ -63,6 +93,7 @@ type Template struct {
 	Name      string
 	Revision  int64
 	CreatedAt time.Time
+	Kind      string
 }
 
 type Wanted struct {

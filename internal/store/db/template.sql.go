@@ -11,6 +11,47 @@ import (
 	"github.com/google/uuid"
 )
 
+const catalogueGet = `-- name: CatalogueGet :one
+select id, studio_id, name, revision, created_at, kind from templates where studio_id = $1 and kind = 'catalogue'
+`
+
+func (q *Queries) CatalogueGet(ctx context.Context, studioID uuid.UUID) (Template, error) {
+	row := q.db.QueryRow(ctx, catalogueGet, studioID)
+	var i Template
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.Name,
+		&i.Revision,
+		&i.CreatedAt,
+		&i.Kind,
+	)
+	return i, err
+}
+
+const catalogueInsert = `-- name: CatalogueInsert :one
+insert into templates (studio_id, name, kind) values ($1, $2, 'catalogue') returning id, studio_id, name, revision, created_at, kind
+`
+
+type CatalogueInsertParams struct {
+	StudioID uuid.UUID
+	Name     string
+}
+
+func (q *Queries) CatalogueInsert(ctx context.Context, arg CatalogueInsertParams) (Template, error) {
+	row := q.db.QueryRow(ctx, catalogueInsert, arg.StudioID, arg.Name)
+	var i Template
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.Name,
+		&i.Revision,
+		&i.CreatedAt,
+		&i.Kind,
+	)
+	return i, err
+}
+
 const changeGet = `-- name: ChangeGet :one
 select template_id, revision, author_id, made_at, role, target, label, change, inverse from changes where template_id = $1 and revision = $2
 `
@@ -152,7 +193,7 @@ func (q *Queries) TemplateAdvance(ctx context.Context, arg TemplateAdvanceParams
 }
 
 const templateAll = `-- name: TemplateAll :many
-select id, studio_id, name, revision, created_at from templates order by created_at
+select id, studio_id, name, revision, created_at, kind from templates order by created_at
 `
 
 func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
@@ -170,6 +211,7 @@ func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
 			&i.Name,
 			&i.Revision,
 			&i.CreatedAt,
+			&i.Kind,
 		); err != nil {
 			return nil, err
 		}
@@ -182,7 +224,7 @@ func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
 }
 
 const templateGet = `-- name: TemplateGet :one
-select id, studio_id, name, revision, created_at from templates where id = $1 and studio_id = $2
+select id, studio_id, name, revision, created_at, kind from templates where id = $1 and studio_id = $2
 `
 
 type TemplateGetParams struct {
@@ -199,12 +241,13 @@ func (q *Queries) TemplateGet(ctx context.Context, arg TemplateGetParams) (Templ
 		&i.Name,
 		&i.Revision,
 		&i.CreatedAt,
+		&i.Kind,
 	)
 	return i, err
 }
 
 const templateInsert = `-- name: TemplateInsert :one
-insert into templates (studio_id, name) values ($1, $2) returning id, studio_id, name, revision, created_at
+insert into templates (studio_id, name) values ($1, $2) returning id, studio_id, name, revision, created_at, kind
 `
 
 type TemplateInsertParams struct {
@@ -221,12 +264,13 @@ func (q *Queries) TemplateInsert(ctx context.Context, arg TemplateInsertParams) 
 		&i.Name,
 		&i.Revision,
 		&i.CreatedAt,
+		&i.Kind,
 	)
 	return i, err
 }
 
 const templateList = `-- name: TemplateList :many
-select id, studio_id, name, revision, created_at from templates where studio_id = $1 order by created_at
+select id, studio_id, name, revision, created_at, kind from templates where studio_id = $1 and kind = 'template' order by created_at
 `
 
 func (q *Queries) TemplateList(ctx context.Context, studioID uuid.UUID) ([]Template, error) {
@@ -244,6 +288,7 @@ func (q *Queries) TemplateList(ctx context.Context, studioID uuid.UUID) ([]Templ
 			&i.Name,
 			&i.Revision,
 			&i.CreatedAt,
+			&i.Kind,
 		); err != nil {
 			return nil, err
 		}

@@ -5,7 +5,7 @@ insert into templates (studio_id, name) values (@studio_id, @name) returning *;
 select * from templates where id = @id and studio_id = @studio_id;
 
 -- name: TemplateList :many
-select * from templates where studio_id = @studio_id order by created_at;
+select * from templates where studio_id = @studio_id and kind = 'template' order by created_at;
 
 -- name: TemplateAll :many
 select * from templates order by created_at;
@@ -39,3 +39,9 @@ select @template_id, unnest(@instrument_ids::text[]) on conflict do nothing;
 
 -- name: WantedRemove :exec
 delete from wanted where template_id = @template_id and instrument_id = any (@instrument_ids::text[]);
+
+-- name: CatalogueGet :one
+select * from templates where studio_id = @studio_id and kind = 'catalogue';
+
+-- name: CatalogueInsert :one
+insert into templates (studio_id, name, kind) values (@studio_id, @name, 'catalogue') returning *;

@@ -1,0 +1,105 @@
+package articulation_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/template"
+)
+
+func key(n int) []template.Switch { return []template.Switch{{Kind: template.ByKey, Number: n}} }
+
+func TestVocabularyKnowsWhatScoresSay(t *testing.T) {
+	v := articulation.NewVocabulary(nil)
+	for text, name := range map[string]string{ // usual abbreviations; common practice, no source
+		"stacc.": "staccato", "Spicc": "spiccato", "PIZZ.": "pizzicato", "con sord.": "con sordino", "trem.": "tremolo",
+		"sul pont.": "sul ponticello", "flz.": "flutter", "tr min2": "trill minor second", "Bartók pizzicato": "snap pizzicato",
+		"via sord.": "senza sordino", "flutter-tonguing": "flutter", "sustain": "long", "+": "stopped",
+	} {
+		require.NotNil(t, v.Find(text), text)
+		require.Equal(t, name, v.Find(text).Name, text)
+	}
+	require.Nil(t, v.Find("barking"))
+	require.Nil(t, v.Find(" . "))
+}
+
+func TestEveryGroupHasOneNaturalWay(t *testing.T) {
+	natural, all := map[string]int{}, map[string]bool{}
+	for _, term := range articulation.NewVocabulary(nil).Terms() {
+		all[term.Group] = true
+		if term.Natural {
+			natural[term.Group]++
+		}
+	}
+	for group := range all {
+		if group != "" {
+			require.Equal(t, 1, natural[group], group)
+		}
+	}
+}
+
+func TestNoNameIsTakenTwice(t *testing.T) {
+	v := articulation.NewVocabulary(nil)
+	for _, term := range v.Terms() {
+		for _, name := range append([]string{term.Name, term.Short}, term.Synonyms...) {
+			require.Same(t, term, v.Find(name), "%q of %q", name, term.Name)
+		}
+	}
+}
+
+func TestOwnTermsGoBeforeStandardOnes(t *testing.T) {
+	own := &template.Term{ID: "t", Name: "Staccato", Short: "st", Synonyms: []string{"pecked"}, Family: template.Effect}
+	v := articulation.NewVocabulary([]*template.Term{own})
+	require.Same(t, own, v.Find("staccato"))
+	require.Same(t, own, v.Find("pecked"))
+	require.Equal(t, template.Effect, v.FamilyOf("Pecked"))
+	require.Equal(t, template.Effect, v.FamilyOf("unheard of"))
+}
+
+func TestClashes(t *testing.T) {
+	band := func(cc, low, high int) template.Switch {
+		return template.Switch{Kind: template.ByController, Number: cc, Low: low, High: high}
+	}
+	vel := func(low, high int) template.Switch {
+		return template.Switch{Kind: template.ByVelocity, Low: low, High: high}
+	}
+	bank := func(n int) *int { return &n }
+	for name, tc := range map[string]struct {
+		a, b  []template.Switch
+		clash bool
+	}{
+		"same key":              {key(24), key(24), true},
+		"other key":             {key(24), key(25), false},
+		"bands that overlap":    {[]template.Switch{band(32, 0, 20)}, []template.Switch{band(32, 20, 40)}, true},
+		"bands apart":           {[]template.Switch{band(32, 0, 20)}, []template.Switch{band(32, 21, 40)}, false},
+		"other controllers":     {[]template.Switch{band(32, 0, 20)}, []template.Switch{band(33, 0, 20)}, false},
+		"key and band":          {key(24), []template.Switch{band(32, 0, 20)}, false},
+		"one key, two bands":    {append(key(24), vel(1, 60)), append(key(24), vel(61, 127)), false},
+		"one key, and any":      {key(24), append(key(24), vel(61, 127)), true},
+		"no switch at all":      {nil, key(24), false},
+		"programmes, two banks": {[]template.Switch{{Kind: template.ByProgramme, Number: 3, Bank: bank(1)}}, []template.Switch{{Kind: template.ByProgramme, Number: 3, Bank: bank(2)}}, false},
+		"programme, any bank":   {[]template.Switch{{Kind: template.ByProgramme, Number: 3, Bank: bank(1)}}, []template.Switch{{Kind: template.ByProgramme, Number: 3}}, true},
+		"relative and absolute": {[]template.Switch{{Kind: template.ByChannel, Number: 3, Relative: true}}, []template.Switch{{Kind: template.ByChannel, Number: 3}}, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := articulation.Clashes([]template.Mapping{{Articulation: "a", Switches: tc.a}, {Articulation: "b", Switches: tc.b}})
+			require.Equal(t, tc.clash, len(got) == 1, "%v", got)
+		})
+	}
+}
+
+func TestFreeKeys(t *testing.T) {
+	mappings := []template.Mapping{{Articulation: "a", Switches: key(24)}, {Articulation: "b", Switches: key(26)}}
+	free := articulation.FreeKeys(mappings, &template.KeyZone{Low: 24, High: 28}, 36, 96)
+	require.Equal(t, []int{25, 27, 28, 35, 34}, free[:5])
+	require.NotContains(t, free, 60)
+	require.Empty(t, articulation.FreeKeys(nil, nil, 0, 127))
+}
+
+func TestDifferenceKnowsSynonyms(t *testing.T) {
+	lost, gained := articulation.NewVocabulary(nil).Difference([]string{"pizz.", "long", "swell"}, []string{"sustain", "pizzicato", "runs"})
+	require.Equal(t, []string{"swell"}, lost)
+	require.Equal(t, []string{"runs"}, gained)
+}

@@ -1,0 +1,296 @@
+package articulation
+
+import (
+	"fmt"
+	"slices"
+
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+)
+
+// Note is one note of a part, with how it shall be played.
+type Note struct {
+	Start, End    int64 // ticks; End above Start
+	Key           int   // MIDI note 0..127
+	Velocity      int   // 1..127
+	Articulations []string
+}
+
+// Control is a controller value of the part itself.
+type Control struct {
+	Tick   int64
+	Number int // 0..119
+	Value  int // 0..127
+}
+
+// Part is what a compile plays.
+type Part struct {
+	Notes    []Note
+	Controls []Control
+}
+
+// Message is one MIDI channel message.
+type Message struct {
+	Tick    int64
+	Status  byte // the kind of message, with channel 0: 0x80, 0x90, 0xB0 or 0xC0
+	Channel int  // 1..16
+	Data1   int
+	Data2   int // not sent with 0xC0
+	Why     string
+}
+
+// The kinds of message, as in MIDI 1.0.
+const (
+	NoteOff    = 0x80
+	NoteOn     = 0x90
+	Controller = 0xB0
+	Programme  = 0xC0
+)
+
+// Target is the patch as it sits.
+type Target struct {
+	Map      []template.Mapping
+	Dynamics template.Dynamics
+	Channel  int // of the seat, 1..16
+	KeyLow   int // of the patch
+	KeyHigh  int
+}
+
+// Options of a compile.
+type Options struct {
+	From int64 // begin here, with the state of everything before; ticks
+}
+
+// Compiled is the outcome.
+type Compiled struct {
+	Messages []Message // by time, switches before the notes they are for
+	Missing  []string  // articulations the map does not hold; they play as the last one stood
+	Outside  int       // notes beyond the patch's keys
+	Switches int       // switch messages sent
+}
+
+// UnseatedError is a channel that can not be reached from the seat.
+type UnseatedError struct {
+	Articulation string
+	Channel      int
+}
+
+func (e *UnseatedError) Error() string {
+	return fmt.Sprintf("%q wants channel %d, and a port has 16; seat the instrument on a lower channel", e.Articulation, e.Channel)
+}
+
+// lasting is how long a lasting key switch is pressed, ticks.
+const lasting = 10
+
+// Compile turns a part into the messages that make the target play it:
+// switches only where another articulation is wanted, their lead before the
+// note, either/or groups back to their natural way where a note asks for no
+// other, and notes that much earlier as their articulation speaks late. From
+// o.From on, the switches and controllers that stand there are sent first.
+func Compile(v *Vocabulary, p Part, t Target, clock *tempo.Map, o Options) (Compiled, error) {
+	c := &compiler{v: v, target: t, clock: clock, from: o.From, missing: map[string]bool{}, chosen: map[stand]*choice{}}
+	if err := c.index(); err != nil {
+		return Compiled{}, err
+	}
+	notes := slices.Clone(p.Notes)
+	slices.SortStableFunc(notes, func(a, b Note) int {
+		if a.Start != b.Start {
+			return compare(a.Start, b.Start)
+		}
+		return a.Key - b.Key
+	})
+	c.out = make([]timed, 0, 2*len(notes)+len(notes)/4)
+	for _, n := range notes {
+		c.note(n)
+	}
+	c.controls(p.Controls)
+	return c.done(), nil
+}
+
+func compare(a, b int64) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
+}
+
+// timed is a message and its rank among those of one tick: offs, then
+// controllers and switches, then notes.
+type timed struct {
+	Message
+	rank int
+	of   *choice // whose switch it is; nil for a note or a controller of the part
+}
+
+// stand is where an either/or group stands: each channel by itself.
+type stand struct {
+	channel int
+	group   string
+}
+
+const (
+	rankOff = iota
+	rankSwitch
+	rankControl
+	rankOn
+)
+
+type compiler struct {
+	v       *Vocabulary
+	target  Target
+	clock   *tempo.Map
+	from    int64
+	choices map[string]*choice // by the vocabulary's key
+	natural map[string]*choice // of each group the map holds
+	chosen  map[stand]*choice  // what each group stands at
+	base    *choice            // what a note without articulations plays
+	out     []timed
+	chase   []timed
+	missing map[string]bool
+	outside int
+	sent    int
+	names   map[string][]*choice // of lists of articulations met already
+}
+
+func (c *compiler) note(n Note) {
+	wanted := c.wanted(n.Articulations)
+	channel, low, high, lead, delay := c.target.Channel, 0, 127, 0, 0
+	for _, x := range wanted {
+		if x.channel > 0 {
+			channel = x.channel
+		}
+		low, high = max(low, x.low), min(high, x.high)
+		lead, delay = max(lead, x.LeadMs), max(delay, x.DelayMs)
+	}
+	start, end := c.earlier(n.Start, delay), c.earlier(n.End, delay)
+	sent := c.earlier(start, lead)
+	for _, x := range wanted {
+		if at := (stand{channel, x.group}); c.chosen[at] != x {
+			c.chosen[at] = x
+			for _, s := range x.sent {
+				c.send(sent, channel, s, x)
+			}
+		}
+		for _, s := range x.held {
+			c.sound(sent, end, channel, s.Number, 100, rankSwitch, x)
+			c.sent++
+		}
+	}
+	if n.Key < c.target.KeyLow || n.Key > c.target.KeyHigh {
+		c.outside++
+	}
+	c.sound(start, end, channel, n.Key, inBand(n.Velocity, low, high), rankOn, nil)
+}
+
+// sound presses a key and lets it go, unless it is pressed before the
+// beginning.
+func (c *compiler) sound(on, off int64, channel, key, velocity, rank int, of *choice) {
+	if on < c.from {
+		return
+	}
+	why := ""
+	if of != nil {
+		why = of.Articulation
+	}
+	c.out = append(c.out,
+		timed{Message{on, NoteOn, channel, key, velocity, why}, rank, of},
+		timed{Message{max(off, on+1), NoteOff, channel, key, 64, why}, rankOff, of})
+}
+
+// inBand scales a velocity, 1..127, into a band.
+func inBand(velocity, low, high int) int {
+	low = max(1, low)
+	if low >= high {
+		return low
+	}
+	return low + ((velocity-1)*(high-low)+63)/126
+}
+
+func (c *compiler) earlier(tick int64, ms int) int64 {
+	if ms == 0 {
+		return tick
+	}
+	return max(0, c.clock.Tick(c.clock.Micros(tick)-int64(ms)*1000))
+}
+
+// send sends one switch that lasts.
+func (c *compiler) send(at int64, channel int, s template.Switch, x *choice) {
+	c.sent++
+	switch s.Kind {
+	case template.ByKey:
+		c.state(at, NoteOn, channel, s.Number, 100, x)
+		if at >= c.from {
+			c.out = append(c.out, timed{Message{at + lasting, NoteOff, channel, s.Number, 64, x.Articulation}, rankOff, x})
+		}
+	case template.ByController:
+		c.state(at, Controller, channel, s.Number, (s.Low+s.High)/2, x)
+	case template.ByProgramme:
+		if s.Bank != nil {
+			c.state(at, Controller, channel, 0, *s.Bank>>7, x)
+			c.state(at, Controller, channel, 32, *s.Bank&127, x)
+		}
+		c.state(at, Programme, channel, s.Number, 0, x)
+	}
+}
+
+// state adds a message that matters to all that comes after it.
+func (c *compiler) state(tick int64, status byte, channel, d1, d2 int, x *choice) {
+	c.keep(timed{Message{tick, status, channel, d1, d2, x.Articulation}, rankSwitch, x})
+}
+
+func (c *compiler) keep(m timed) {
+	if m.Tick < c.from {
+		c.chase = append(c.chase, m)
+	} else {
+		c.out = append(c.out, m)
+	}
+}
+
+// controls passes the part's own controllers on: modulation as volume where
+// the patch answers no dynamics.
+func (c *compiler) controls(list []Control) {
+	for _, x := range list {
+		number, why := x.Number, ""
+		if number == 1 && c.target.Dynamics == template.DynamicsVolume {
+			number, why = 7, "dynamics as volume"
+		}
+		for _, channel := range c.channels() {
+			c.keep(timed{Message{x.Tick, Controller, channel, number, x.Value, why}, rankControl, nil})
+		}
+	}
+}
+
+// channels lists the channels the map plays on.
+func (c *compiler) channels() []int {
+	out := []int{c.target.Channel}
+	for _, x := range c.choices {
+		if x.channel > 0 && !slices.Contains(out, x.channel) {
+			out = append(out, x.channel)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+func (c *compiler) done() Compiled {
+	out := Compiled{Missing: []string{}, Outside: c.outside, Switches: c.sent}
+	for a := range c.missing {
+		out.Missing = append(out.Missing, a)
+	}
+	slices.Sort(out.Missing)
+	all := append(c.chased(), c.out...)
+	slices.SortStableFunc(all, func(a, b timed) int {
+		if a.Tick != b.Tick {
+			return compare(a.Tick, b.Tick)
+		}
+		return a.rank - b.rank
+	})
+	out.Messages = make([]Message, len(all))
+	for n, m := range all {
+		out.Messages[n] = m.Message
+	}
+	return out
+}

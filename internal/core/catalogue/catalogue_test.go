@@ -1,0 +1,217 @@
+package catalogue_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"fanfold/internal/core/catalogue"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/template"
+)
+
+// shelf is a catalogue of one library with strings and a flute.
+func shelf() *template.Template {
+	return coretest.Must(template.New("catalogue", "Catalogue"), change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "lib", Name: "Wren & Vale Strings", Code: "WVS", Room: template.Hall})},
+		Players:   []change.Entry[template.Player]{change.Append(&template.Player{ID: "pl", Name: "Lamp player", Sounds: 16, Outputs: 8})},
+		Patches: []change.Entry[template.Patch]{
+			change.Append(patch("vln", "Violins", "strings.violin", "long", "spicc.", "pizz.")),
+			change.Append(patch("vla", "Violas", "strings.viola", "long")),
+			change.Append(patch("fl", "Flute", "wind.flutes.flute", "long", "flz.")),
+		},
+	})
+}
+
+func patch(id, name, is string, articulations ...string) *template.Patch {
+	p := &template.Patch{ID: template.ID(id), Library: "lib", Player: "pl", Name: name, PreloadMiB: 100, KeyLow: 48, KeyHigh: 96, Sound: is}
+	for n, a := range articulations {
+		p.Map = append(p.Map, template.Mapping{Articulation: a, Switches: []template.Switch{{Kind: template.ByKey, Number: 24 + n}}})
+	}
+	return p
+}
+
+func mint() catalogue.Mint {
+	next := intake.Sequence()
+	return func(kind string) template.ID { return "new-" + next(kind) }
+}
+
+func TestUseMakesAWiredInstrumentInItsSection(t *testing.T) {
+	c, err := catalogue.Use(template.New("t", "T"), shelf(), []template.ID{"vln", "fl"}, catalogue.Place{}, mint())
+	require.NoError(t, err)
+	after := coretest.Must(template.New("t", "T"), c)
+	require.Len(t, after.Instruments, 2)
+	i := after.Instruments[0]
+	require.Equal(t, "Strings / Violins 1", after.SectionPath(i.Section))
+	require.Equal(t, []string{"long", "spicc.", "pizz."}, i.Articulations)
+	stems := fan.New(after).Stems(i, after.Folds[0].ID)
+	require.Len(t, stems, 1)
+	require.Equal(t, "Violins 1", stems[0].Name)
+	require.Zero(t, proof.Check(after, "").Counts()["orphan"])
+}
+
+func TestUseTakesAfterTheNearestOfTheSection(t *testing.T) {
+	c, err := catalogue.Use(template.New("t", "T"), shelf(), []template.ID{"vln"}, catalogue.Place{}, mint())
+	require.NoError(t, err)
+	base := coretest.Must(template.New("t", "T"), c)
+	fader, tint := -4.5, "plum"
+	base = coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: base.Instruments[0].ID, GainDB: &fader, Colour: &tint}}})
+	next := mint()
+	for range 9 {
+		next("instrument")
+	}
+	c, err = catalogue.Use(base, shelf(), []template.ID{"vla"}, catalogue.Place{Before: base.Instruments[0].ID}, next)
+	require.NoError(t, err)
+	after := coretest.Must(base, c)
+	require.Equal(t, "Violas", after.Instruments[0].Name, "it stands before the row it was dropped on")
+	require.Equal(t, base.Instruments[0].Routes, after.Instruments[0].Routes)
+	require.Equal(t, fader, after.Instruments[0].GainDB)
+	require.Equal(t, tint, after.Instruments[0].Colour)
+}
+
+func TestASpareRowKeepsWhatItHas(t *testing.T) {
+	base := coretest.Orchestra(4, 1)
+	spare, none, gone := template.Spare, []template.ID{}, "keep me"
+	id := base.Instruments[1].ID
+	base = coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: id, Kind: &spare, Patches: &none, Notes: &gone}}})
+	c, err := catalogue.Use(base, shelf(), []template.ID{"fl"}, catalogue.Place{Onto: id}, mint())
+	require.NoError(t, err)
+	i := coretest.Must(base, c).Instrument(id)
+	require.Equal(t, []template.ID{"fl"}, i.Patches)
+	require.Equal(t, template.Sampled, i.Kind)
+	require.Equal(t, base.Instrument(id).Routes, i.Routes)
+	require.Equal(t, gone, i.Notes)
+
+	_, err = catalogue.Use(base, shelf(), []template.ID{"fl"}, catalogue.Place{Onto: base.Instruments[0].ID}, mint())
+	require.ErrorContains(t, err, "only a spare row")
+	_, err = catalogue.Use(base, shelf(), []template.ID{"gone"}, catalogue.Place{}, mint())
+	require.ErrorContains(t, err, "no longer in the catalogue")
+}
+
+func TestSwapKeepsTheWayAndTellsWhatIsLost(t *testing.T) {
+	base := coretest.Orchestra(4, 1)
+	i := base.Instruments[0]
+	list := []string{"sustain", "tremolo"}
+	base = coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: i.ID, Articulations: &list}}})
+	c, sum, err := catalogue.Swap(base, shelf(), []template.ID{i.ID}, "vln", false)
+	require.NoError(t, err)
+	require.Equal(t, []string{"tremolo"}, sum.Lost)
+	require.Equal(t, []string{"spicc.", "pizz."}, sum.Gained)
+	after := coretest.Must(base, c).Instrument(i.ID)
+	require.Equal(t, i.Routes, after.Routes)
+	require.Equal(t, i.Name, after.Name)
+	require.Equal(t, []template.ID{"vln"}, after.Patches)
+
+	c, sum, err = catalogue.Swap(base, shelf(), []template.ID{i.ID}, "vln", true)
+	require.NoError(t, err)
+	require.Empty(t, sum.Lost)
+	layered := coretest.Must(base, c)
+	require.Equal(t, []template.ID{i.Patches[0], "vln"}, layered.Instrument(i.ID).Patches)
+	_, _, err = catalogue.Swap(layered, shelf(), []template.ID{i.ID}, "vln", true)
+	require.ErrorContains(t, err, "plays Violins already")
+}
+
+// Whatever a template holds, the catalogue takes in, and it and every copy
+// agree afterwards.
+func TestCatalogueAndTemplateComeToAgree(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		cat := shelf()
+		next := mint()
+		tpl := catalogue.Adopt(coretest.Orchestra(rapid.IntRange(1, 9).Draw(r, "n"), 1), cat, next)
+		require.NoError(r, tpl.Validate())
+		cat = coretest.Must(cat, catalogue.Missing(cat, tpl))
+		require.True(r, catalogue.Empty(catalogue.Missing(cat, tpl)))
+		p := *cat.Patches[rapid.IntRange(0, len(cat.Patches)-1).Draw(r, "which")]
+		p.PreloadMiB, p.Library = 7, cat.Libraries[rapid.IntRange(0, len(cat.Libraries)-1).Draw(r, "library")].ID
+		cat = coretest.Must(cat, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}})
+		tpl = coretest.Must(tpl, catalogue.Behind(tpl, cat))
+		require.True(r, catalogue.Empty(catalogue.Behind(tpl, cat)))
+		for _, x := range tpl.Patches {
+			require.Equal(r, cat.Index().Patches[x.ID], x)
+		}
+	})
+}
+
+// A template from elsewhere whose IDs mean other things here gets IDs of its
+// own; what is the same by name gets the catalogue's.
+func TestAdopt(t *testing.T) {
+	elsewhere := coretest.Must(template.New("t", "T"), change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "other", Name: "wren & vale strings"}), change.Append(&template.Library{ID: "lib", Name: "Tallow Brass"})},
+		Players:   []change.Entry[template.Player]{change.Append(&template.Player{ID: "pl", Name: "Lamp player", Sounds: 16, Outputs: 8})},
+		Patches: []change.Entry[template.Patch]{
+			change.Append(&template.Patch{ID: "1", Library: "other", Player: "pl", Name: "violins", KeyHigh: 127}),
+			change.Append(&template.Patch{ID: "vln", Library: "lib", Player: "pl", Name: "Horns", KeyHigh: 127}),
+		},
+	})
+	got := catalogue.Adopt(elsewhere, shelf(), mint())
+	require.NoError(t, got.Validate())
+	require.EqualValues(t, "lib", got.Libraries[0].ID)
+	require.EqualValues(t, "new-library-1", got.Libraries[1].ID)
+	require.EqualValues(t, "vln", got.Patches[0].ID)
+	require.EqualValues(t, "new-patch-1", got.Patches[1].ID)
+	require.EqualValues(t, "new-library-1", got.Patches[1].Library)
+	require.EqualValues(t, "pl", got.Players[0].ID)
+	require.EqualValues(t, "other", elsewhere.Libraries[0].ID, "the original is left as it was")
+}
+
+// A row list that names what the studio owns means just that.
+func TestRowsMeanWhatTheStudioOwns(t *testing.T) {
+	base := template.New("t", "T")
+	rows := []intake.Row{{Line: 2, Section: "Strings", Instrument: "Violins", Library: "Wren & Vale Strings", Patch: "violins"}, {Line: 3, Section: "Strings", Instrument: "Fiddles", Library: "Wren & Vale Strings"}}
+	batch, _, problems := intake.Plan(base, rows, intake.Mint(mint()), intake.StandardDefaults())
+	require.Empty(t, problems)
+	after := coretest.Must(base, catalogue.Known(batch, base, shelf()))
+	require.Equal(t, []template.ID{"vln"}, after.Instruments[0].Patches)
+	require.Len(t, after.Libraries, 1)
+	require.EqualValues(t, "lib", after.Libraries[0].ID)
+	require.Equal(t, 100.0, after.Index().Patches["vln"].PreloadMiB)
+	require.EqualValues(t, "lib", after.Index().Patches[after.Instruments[1].Patches[0]].Library)
+}
+
+func TestFinderKnowsAbbreviations(t *testing.T) {
+	f := catalogue.NewFinder(nil, shelf())
+	for text, want := range map[string][]string{
+		"vln spic": {"vln"}, "spiccato": {"vln"}, "wvs": {"vln", "vla", "fl"}, "hall flute": {"fl"}, "flutter": {"fl"}, "archi": {}, "viol": {"vln", "vla"}, "": {"vln", "vla", "fl"},
+	} {
+		var got []string
+		for _, p := range f.Find(catalogue.Query{Text: text}) {
+			got = append(got, string(p.ID))
+		}
+		require.ElementsMatch(t, want, got, text)
+	}
+	require.Len(t, f.Find(catalogue.Query{Sound: "strings.violin"}), 1)
+	require.Empty(t, f.Find(catalogue.Query{Library: "none"}))
+	require.EqualValues(t, "fl", f.Find(catalogue.Query{Sort: "name"})[0].ID)
+}
+
+func large(n int) *template.Template {
+	var put change.Put
+	cat := shelf()
+	for k := range n {
+		put.Patches = append(put.Patches, change.Append(patch(fmt.Sprint("p", k), fmt.Sprintf("Violins %d", k), "strings.violin", "long", "stacc.", "pizz.")))
+	}
+	return coretest.Must(cat, put)
+}
+
+func BenchmarkFind20000(b *testing.B) {
+	f := catalogue.NewFinder(nil, large(20_000))
+	for b.Loop() {
+		f.Find(catalogue.Query{Text: "vln pizz 19"})
+	}
+}
+
+func BenchmarkFinderAfterOneChange20000(b *testing.B) {
+	cat := large(20_000)
+	f := catalogue.NewFinder(nil, cat)
+	p := *cat.Patches[10]
+	after := coretest.Must(cat, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}})
+	for b.Loop() {
+		catalogue.NewFinder(f, after)
+	}
+}

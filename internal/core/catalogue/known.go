@@ -1,0 +1,117 @@
+package catalogue
+
+import (
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// Known returns a change of a template in which the libraries, players and
+// patches it would make new are those of the catalogue, where the catalogue
+// has them by name: a row list that names a library the studio owns means that
+// library, with what is known of it.
+func Known(c change.Change, t, cat *template.Template) change.Change {
+	r := &recogniser{known: newKnown(cat), there: t.Index(), ids: map[template.ID]template.ID{}}
+	return r.change(c)
+}
+
+type recogniser struct {
+	known *known
+	there *template.Index
+	ids   map[template.ID]template.ID // what was to be new, and what it is
+}
+
+func (r *recogniser) change(c change.Change) change.Change {
+	switch c := change.Value(c).(type) {
+	case change.Batch:
+		out := change.Batch{Label: c.Label, Changes: make([]change.Change, len(c.Changes))}
+		for n := range c.Changes {
+			out.Changes[n] = r.change(c.Changes[n])
+		}
+		return out
+	case change.Put:
+		return r.put(c)
+	case change.Add:
+		if len(r.ids) == 0 {
+			return c
+		}
+		out := change.Add{Instruments: make([]change.Placed, len(c.Instruments))}
+		for n, p := range c.Instruments {
+			if p.Instrument != nil {
+				i := *p.Instrument
+				i.Patches = r.all(i.Patches)
+				p.Instrument = &i
+			}
+			out.Instruments[n] = p
+		}
+		return out
+	case change.Edit:
+		out := change.Edit{Edits: make([]change.Fields, len(c.Edits))}
+		for n, f := range c.Edits {
+			if f.Patches != nil {
+				patches := r.all(*f.Patches)
+				f.Patches = &patches
+			}
+			out.Edits[n] = f
+		}
+		return out
+	}
+	return c
+}
+
+func (r *recogniser) all(ids []template.ID) []template.ID {
+	out := make([]template.ID, len(ids))
+	for n, id := range ids {
+		out[n] = or(r.ids, id)
+	}
+	return out
+}
+
+func (r *recogniser) put(c change.Put) change.Put {
+	c.Libraries = recognise(r, c.Libraries, r.there.Libraries, libraryID, func(l *template.Library) *template.Library {
+		return r.known.libraries[fold(l.Name)]
+	})
+	c.Players = recognise(r, c.Players, r.there.Players, playerID, func(p *template.Player) *template.Player {
+		return r.known.players[fold(p.Name)]
+	})
+	patches := make([]change.Entry[template.Patch], len(c.Patches))
+	for n, e := range c.Patches {
+		if e.Value != nil {
+			p := *e.Value
+			p.Library, p.Player = or(r.ids, p.Library), or(r.ids, p.Player)
+			e.Value = &p
+		}
+		patches[n] = e
+	}
+	c.Patches = recognise(r, patches, r.there.Patches, func(p *template.Patch) template.ID { return p.ID }, func(p *template.Patch) *template.Patch {
+		return r.known.patches[[2]string{string(p.Library), fold(p.Name)}]
+	})
+	for _, e := range c.Patches { // a known patch may need a player the change does not make
+		if e.Value != nil && r.there.Players[e.Value.Player] == nil {
+			if p := r.known.index.Players[e.Value.Player]; p != nil {
+				c.Players = need(c.Players, r.there.Players, p, playerID)
+			}
+		}
+	}
+	return c
+}
+
+// recognise puts the catalogue's thing in place of a new one of that name.
+func recognise[T any](r *recogniser, entries []change.Entry[T], there map[template.ID]*T, id func(*T) template.ID, find func(*T) *T) []change.Entry[T] {
+	out := make([]change.Entry[T], 0, len(entries))
+	for _, e := range entries {
+		if e.Value == nil || there[id(e.Value)] != nil {
+			out = append(out, e)
+			continue
+		}
+		is := find(e.Value)
+		if is == nil || id(is) == id(e.Value) {
+			out = append(out, e)
+			continue
+		}
+		r.ids[id(e.Value)] = id(is)
+		if there[id(is)] == nil {
+			out = append(out, change.Append(is))
+		}
+	}
+	return out
+}

@@ -1,0 +1,193 @@
+// Package catalogue keeps what a studio knows of its libraries in step with
+// the templates that use it. The catalogue is a template without instruments:
+// each template holds copies, under the same IDs, of the libraries, players
+// and patches it plays. Catalogue and template go in; changes that bring one
+// up to the other, search results, and instruments made of patches come out.
+package catalogue
+
+import (
+	"reflect"
+	"strings"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// Missing is the change that takes into the catalogue what a template holds
+// and it does not. It is empty when there is nothing.
+func Missing(cat, t *template.Template) change.Put {
+	x := cat.Index()
+	var put change.Put
+	put.Libraries = lacking(t.Libraries, func(l *template.Library) bool { return x.Libraries[l.ID] == nil })
+	put.Players = lacking(t.Players, func(p *template.Player) bool { return x.Players[p.ID] == nil })
+	put.Patches = lacking(t.Patches, func(p *template.Patch) bool { return x.Patches[p.ID] == nil })
+	names := map[string]bool{}
+	for _, term := range cat.Vocabulary {
+		names[fold(term.Name)] = true
+	}
+	put.Terms = lacking(t.Vocabulary, func(w *template.Term) bool { return x.Terms[w.ID] == nil && !names[fold(w.Name)] })
+	return put
+}
+
+// Behind is the change that brings a template's copies up to the catalogue:
+// those that differ, and the studio's own articulations.
+func Behind(t, cat *template.Template) change.Put {
+	x := t.Index()
+	var put change.Put
+	put.Libraries = lacking(cat.Libraries, func(l *template.Library) bool { return differs(x.Libraries[l.ID], l) })
+	put.Players = lacking(cat.Players, func(p *template.Player) bool { return differs(x.Players[p.ID], p) })
+	put.Patches = lacking(cat.Patches, func(p *template.Patch) bool { return differs(x.Patches[p.ID], p) })
+	for _, e := range put.Patches { // a copy that moved to another library or player needs that too
+		put.Libraries = need(put.Libraries, x.Libraries, cat.Index().Libraries[e.Value.Library], libraryID)
+		put.Players = need(put.Players, x.Players, cat.Index().Players[e.Value.Player], playerID)
+	}
+	put.Terms = lacking(cat.Vocabulary, func(w *template.Term) bool {
+		return x.Terms[w.ID] == nil || !reflect.DeepEqual(x.Terms[w.ID], w)
+	})
+	return put
+}
+
+func libraryID(l *template.Library) template.ID { return l.ID }
+func playerID(p *template.Player) template.ID   { return p.ID }
+
+// differs tells whether there is a copy that is other than the original.
+func differs[T any](copied, original *T) bool {
+	return copied != nil && copied != original && !reflect.DeepEqual(copied, original)
+}
+
+func lacking[T any](list []*T, lacks func(*T) bool) []change.Entry[T] {
+	var out []change.Entry[T]
+	for _, v := range list {
+		if lacks(v) {
+			out = append(out, change.Append(v))
+		}
+	}
+	return out
+}
+
+// need adds a thing that neither the template nor the change has yet.
+func need[T any](list []change.Entry[T], there map[template.ID]*T, v *T, id func(*T) template.ID) []change.Entry[T] {
+	if there[id(v)] != nil {
+		return list
+	}
+	for _, e := range list {
+		if id(e.Value) == id(v) {
+			return list
+		}
+	}
+	return append(list, change.Append(v))
+}
+
+// Empty tells whether a Put puts nothing.
+func Empty(p change.Put) bool { return len(p.Keys()) == 0 }
+
+// Copies is the change that brings patches of the catalogue, and what they
+// need, into a template that has no copy of them.
+func Copies(t, cat *template.Template, patches []*template.Patch) change.Put {
+	var put change.Put
+	x, from := t.Index(), cat.Index()
+	for _, p := range patches {
+		put.Libraries = need(put.Libraries, x.Libraries, from.Libraries[p.Library], libraryID)
+		put.Players = need(put.Players, x.Players, from.Players[p.Player], playerID)
+		put.Patches = need(put.Patches, x.Patches, p, func(p *template.Patch) template.ID { return p.ID })
+	}
+	return put
+}
+
+func fold(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
+// known finds things of the catalogue by what people call them.
+type known struct {
+	libraries map[string]*template.Library
+	players   map[string]*template.Player
+	patches   map[[2]string]*template.Patch // by library ID and name
+	index     *template.Index
+}
+
+func newKnown(cat *template.Template) *known {
+	k := &known{
+		libraries: map[string]*template.Library{}, players: map[string]*template.Player{},
+		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), index: cat.Index(),
+	}
+	for _, l := range cat.Libraries {
+		k.libraries[fold(l.Name)] = l
+	}
+	for _, p := range cat.Players {
+		k.players[fold(p.Name)] = p
+	}
+	for _, p := range cat.Patches {
+		k.patches[[2]string{string(p.Library), fold(p.Name)}] = p
+	}
+	return k
+}
+
+// Mint makes a new ID for a thing of a kind.
+type Mint func(kind string) template.ID
+
+// Adopt returns a template from elsewhere whose libraries, players and patches
+// bear the IDs of the catalogue where they are the same by name, and IDs of
+// their own where theirs mean something else there. t is not altered.
+func Adopt(t, cat *template.Template, mint Mint) *template.Template {
+	k := newKnown(cat)
+	ids := map[template.ID]template.ID{}
+	for _, l := range t.Libraries {
+		there := k.libraries[fold(l.Name)]
+		rename(ids, l.ID, k.index.Libraries[l.ID] != nil, there, libraryID, "library", mint)
+	}
+	for _, p := range t.Players {
+		there := k.players[fold(p.Name)]
+		rename(ids, p.ID, k.index.Players[p.ID] != nil, there, playerID, "player", mint)
+	}
+	for _, p := range t.Patches {
+		there := k.patches[[2]string{string(or(ids, p.Library)), fold(p.Name)}]
+		rename(ids, p.ID, k.index.Patches[p.ID] != nil, there, func(p *template.Patch) template.ID { return p.ID }, "patch", mint)
+	}
+	if len(ids) == 0 {
+		return t
+	}
+	return renamed(t, ids)
+}
+
+// rename notes the new ID of a thing, unless it may keep its own.
+func rename[T any](ids map[template.ID]template.ID, own template.ID, taken bool, there *T, id func(*T) template.ID, kind string, mint Mint) {
+	switch {
+	case there != nil && id(there) != own:
+		ids[own] = id(there)
+	case there == nil && taken:
+		ids[own] = mint(kind)
+	}
+}
+
+func or(ids map[template.ID]template.ID, id template.ID) template.ID {
+	if other, ok := ids[id]; ok {
+		return other
+	}
+	return id
+}
+
+func renamed(t *template.Template, ids map[template.ID]template.ID) *template.Template {
+	out := t.Clone()
+	out.Libraries = each(t.Libraries, func(l *template.Library) { l.ID = or(ids, l.ID) })
+	out.Players = each(t.Players, func(p *template.Player) { p.ID = or(ids, p.ID) })
+	out.Patches = each(t.Patches, func(p *template.Patch) {
+		p.ID, p.Library, p.Player = or(ids, p.ID), or(ids, p.Library), or(ids, p.Player)
+	})
+	out.Instruments = each(t.Instruments, func(i *template.Instrument) {
+		patches := make([]template.ID, len(i.Patches))
+		for n, id := range i.Patches {
+			patches[n] = or(ids, id)
+		}
+		i.Patches = patches
+	})
+	return out
+}
+
+func each[T any](list []*T, edit func(*T)) []*T {
+	out := make([]*T, len(list))
+	for n, v := range list {
+		c := *v
+		edit(&c)
+		out[n] = &c
+	}
+	return out
+}

@@ -1,0 +1,98 @@
+package demo
+
+import (
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/sound"
+	"fanfold/internal/core/template"
+)
+
+// shelf says what is known of the demo's libraries.
+var shelf = map[string]template.Library{
+	"Wren & Vale Strings":    {Family: "strings", Room: template.Stage},
+	"Tallow Brass":           {Family: "brass", Room: template.Hall},
+	"Millrace Winds":         {Family: "winds", Room: template.Stage},
+	"Coldharbour Percussion": {Family: "percussion", Room: template.Hall},
+	"Saint Orrin Voices":     {Family: "voices", Room: template.Hall},
+	"Pinfold Keys":           {Family: "keys", Room: template.Dry},
+	"Low Meadow Textures":    {Family: "hybrid", Room: template.Dry, Machines: []string{"Alder", "Birch", "Cedar"}},
+}
+
+// catalogue tells of each patch what a row list does not: what it sounds
+// like, how it answers, and how its articulations are reached.
+func catalogue(t *template.Template) (change.Change, error) {
+	var put change.Put
+	for _, l := range t.Libraries {
+		known := *l
+		known.Family, known.Room, known.Machines = shelf[l.Name].Family, shelf[l.Name].Room, shelf[l.Name].Machines
+		put.Libraries = append(put.Libraries, change.Append(&known))
+	}
+	played := map[template.ID]*template.Instrument{}
+	for _, i := range t.Instruments {
+		for _, id := range i.Patches {
+			played[id] = i
+		}
+	}
+	words := articulation.NewVocabulary(nil)
+	for _, p := range t.Patches {
+		known := *p
+		describe(&known, played[p.ID], t.SectionPath(played[p.ID].Section), words)
+		put.Patches = append(put.Patches, change.Append(&known))
+	}
+	return change.Batch{Label: "Describe the libraries", Changes: []change.Change{put}}, nil
+}
+
+func describe(p *template.Patch, i *template.Instrument, section string, words *articulation.Vocabulary) {
+	is := sound.ByName(i.Name)
+	if strings.HasPrefix(section, "Hybrid") { // where a fog horn is no horn
+		is = sound.ByID("synth.pad")
+	}
+	if is != nil {
+		p.Sound, p.Roles = is.ID, slices.Clone(is.Roles)
+		p.KeyLow, p.KeyHigh = max(p.KeyLow, is.Low), min(p.KeyHigh, is.High)
+		if p.KeyLow >= p.KeyHigh {
+			p.KeyLow, p.KeyHigh = is.Low, is.High
+		}
+	}
+	long := false
+	for _, a := range i.Articulations {
+		f := words.FamilyOf(a)
+		long = long || f == template.Long || f == template.Legato
+	}
+	p.Dynamics = template.DynamicsVelocity
+	if long {
+		p.Dynamics = template.DynamicsControllerVelocity
+	}
+	p.RoundRobins, p.PerNote = 3, 2
+	p.Heavy = p.PreloadMiB > 1500
+	p.Map = switches(p, i.Articulations, words)
+}
+
+// switches reaches articulations by key switches below the playable keys or,
+// where there is no room, above; a lone one needs none.
+func switches(p *template.Patch, names []string, words *articulation.Vocabulary) []template.Mapping {
+	var out []template.Mapping
+	first := 0
+	if p.KeyLow < len(names) {
+		first = 128 - len(names)
+	} else if p.KeyLow >= 24 {
+		first = min(24, p.KeyLow-len(names))
+	}
+	if len(names) > 1 {
+		p.SwitchZone = &template.KeyZone{Low: first, High: first + len(names) - 1}
+	}
+	for n, a := range names {
+		m := template.Mapping{Articulation: a, Switches: []template.Switch{}, LeadMs: 20}
+		if len(names) > 1 {
+			m.Switches = append(m.Switches, template.Switch{Kind: template.ByKey, Number: first + n})
+		}
+		if words.FamilyOf(a) == template.Legato {
+			m.DelayMs = 90
+		}
+		out = append(out, m)
+	}
+	return out
+}
