@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io/fs"
@@ -50,6 +51,11 @@ var bodies = map[string]any{
 	"/api/templates/{id}/calls":        map[string]any{"ids": []string{}, "how": "call"},
 	"/api/templates/{id}/calls/cost":   map[string]any{"ids": []string{}, "how": "call"},
 	"/api/templates/{id}/calls/save":   map[string]any{"name": "x"},
+	"/api/templates/{id}/use":          map[string]any{"patches": []string{"x"}},
+	"/api/templates/{id}/swap":         map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
+	"/api/catalogue/patches/edit":      map[string]any{"base": 0, "ids": []string{}, "set": map[string]any{}},
+	"/api/catalogue/map/check":         map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127},
+	"/api/catalogue/map/try":           map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127, "channel": 1, "notes": "C4"},
 }
 
 // Every path of the contract is closed without signing in, and answers 404
@@ -145,10 +151,12 @@ func TestNoListIsNull(t *testing.T) {
 		{"POST", path + "/calls/cost", bodies["/api/templates/{id}/calls/cost"]},
 		{"POST", path + "/calls", bodies["/api/templates/{id}/calls"]},
 		{"POST", path + "/import", []byte("section,instrument\n")},
+		{"GET", "/api/catalogue", nil}, {"GET", "/api/catalogue/patches", nil},
+		{"POST", "/api/catalogue/map/check", bodies["/api/catalogue/map/check"]}, {"POST", "/api/catalogue/map/try", bodies["/api/catalogue/map/try"]},
 	} {
 		answer := c.do(ask.method, ask.path, ask.body)
 		require.Equal(t, 200, answer.status, "%s %s: %s", ask.method, ask.path, answer.body)
-		require.NotContains(t, string(answer.body), "null", "%s %s", ask.method, ask.path)
+		require.False(t, bytes.Contains(answer.body, []byte("null")), "%s %s", ask.method, ask.path)
 	}
 }
 

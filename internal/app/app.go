@@ -14,6 +14,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
@@ -24,8 +25,9 @@ type App struct {
 	store *store.Store
 	rig   Rig
 
-	mu  sync.Mutex
-	hot map[uuid.UUID]*Hot
+	mu         sync.Mutex
+	hot        map[uuid.UUID]*Hot
+	catalogues map[uuid.UUID]uuid.UUID // by studio
 }
 
 // Person is who asks.
@@ -37,7 +39,7 @@ type Person struct {
 
 // New returns an App on a store, driving machines through a rig.
 func New(s *store.Store, rig Rig) *App {
-	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}}
+	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}}
 }
 
 // NewID makes a random ID for a thing of a kind: "instrument-h3k2...".
@@ -52,14 +54,38 @@ func (a *App) Templates(ctx context.Context, p Person) ([]db.Template, error) {
 	return a.store.Queries().TemplateList(ctx, p.Studio)
 }
 
-// Create makes a template of the studio.
+// Create makes a template of the studio. What its libraries, players and
+// patches have in common with the catalogue, by name, is one with it.
 func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Template, error) {
-	return a.store.TemplateCreate(ctx, p.Studio, t)
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return db.Template{}, err
+	}
+	row, err := a.store.TemplateCreate(ctx, p.Studio, catalogue.Adopt(t, cat.View().Template, NewID))
+	if err != nil {
+		return row, err
+	}
+	if _, err := a.Open(ctx, p, row.ID); err != nil {
+		return row, err
+	}
+	return a.store.Queries().TemplateGet(ctx, db.TemplateGetParams{ID: row.ID, StudioID: p.Studio})
 }
 
 // Open returns the template, loading it if nobody has it open yet. A template
 // of another studio is store.ErrNotFound.
 func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
+	h, err := a.load(ctx, p, id)
+	if err != nil || h.catalogue || p.ID == uuid.Nil || h.agrees.Swap(true) {
+		return h, err
+	}
+	if err := a.agree(ctx, p, h); err != nil {
+		h.agrees.Store(false)
+		return nil, err
+	}
+	return h, nil
+}
+
+func (a *App) load(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
 	a.mu.Lock()
 	h := a.hot[id]
 	a.mu.Unlock()
@@ -90,7 +116,7 @@ func (a *App) openAll(ctx context.Context) error {
 	}
 	var failed error
 	for _, row := range rows {
-		if _, err := a.Open(ctx, Person{Studio: row.StudioID}, row.ID); err != nil {
+		if _, err := a.load(ctx, Person{Studio: row.StudioID}, row.ID); err != nil {
 			failed = errors.Join(failed, fmt.Errorf("open template %s: %w", row.Name, err))
 		}
 	}

@@ -7,9 +7,11 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
@@ -19,9 +21,11 @@ import (
 // Hot is a template kept in memory while the server runs. Its changes go
 // through here, one after another.
 type Hot struct {
-	app    *App
-	id     uuid.UUID
-	studio uuid.UUID
+	app       *App
+	id        uuid.UUID
+	studio    uuid.UUID
+	catalogue bool        // it is the studio's catalogue
+	agrees    atomic.Bool // with the catalogue, as far as one knows
 
 	mu       sync.Mutex
 	stale    bool // the database may know more: load again before use
@@ -32,6 +36,9 @@ type Hot struct {
 	log      []store.Entry
 	deltas   []Event
 	watchers map[*Watcher]bool
+
+	finding sync.Mutex
+	found   found // of a catalogue
 
 	wanted       map[template.ID]bool  // shall be ready
 	states       map[template.ID]State // as hosts report
@@ -78,6 +85,7 @@ func (h *Hot) refreshLocked(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("load wanted: %w", err)
 	}
+	h.catalogue = loaded.Catalogue
 	h.t, h.revision, h.log = loaded.Template, loaded.Revision, loaded.Log
 	clear(h.wanted) // what failed to be written may differ from what was kept
 	for _, id := range wanted {
@@ -123,21 +131,39 @@ func (h *Hot) Apply(ctx context.Context, p Person, make Maker) (int64, error) {
 // ApplySeen is Apply for a person who saw the revision base: what somebody
 // else set since is not overwritten, but answered with a *ClashError.
 func (h *Hot) ApplySeen(ctx context.Context, p Person, base int64, make Maker) (int64, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return 0, err
-	}
-	c, err := make(h.t)
+	cat, err := h.known(ctx, p)
 	if err != nil {
 		return 0, err
 	}
+	revision, before, err := h.applySeen(ctx, p, base, make, cat)
+	if err != nil {
+		return 0, err
+	}
+	return revision, h.spread(ctx, p, before)
+}
+
+// applySeen returns the template as it was, too.
+func (h *Hot) applySeen(ctx context.Context, p Person, base int64, make Maker, cat *template.Template) (int64, *template.Template, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return 0, nil, err
+	}
+	before := h.t
+	c, err := make(before)
+	if err != nil {
+		return 0, nil, err
+	}
+	if cat != nil {
+		c = catalogue.Known(c, before, cat)
+	}
 	if base >= 0 {
 		if err := h.clash(base, c); err != nil {
-			return 0, err
+			return 0, nil, err
 		}
 	}
-	return h.apply(ctx, p, c, store.Do, 0)
+	revision, err := h.apply(ctx, p, c, store.Do, 0)
+	return revision, before, err
 }
 
 // ApplyFrom applies a change that was made on the revision base. It merges
@@ -172,6 +198,11 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	after, inverse, err := change.Apply(h.t, c)
 	if err != nil {
 		return 0, err
+	}
+	if h.catalogue && len(after.Patches) < len(h.t.Patches) {
+		if err := h.app.keptByTemplates(h.studio, h.t, after); err != nil {
+			return 0, err
+		}
 	}
 	e := store.Entry{
 		Revision: h.revision + 1, Author: p.ID, Role: role, Target: target,
@@ -229,6 +260,15 @@ func (h *Hot) Redo(ctx context.Context, p Person) (int64, error) {
 }
 
 func (h *Hot) takeBack(ctx context.Context, p Person, role store.Role) (int64, error) {
+	before := h.View().Template
+	revision, err := h.takeBackLocked(ctx, p, role)
+	if err != nil {
+		return 0, err
+	}
+	return revision, h.spread(ctx, p, before)
+}
+
+func (h *Hot) takeBackLocked(ctx context.Context, p Person, role store.Role) (int64, error) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if err := h.refreshLocked(ctx); err != nil {

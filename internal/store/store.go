@@ -105,6 +105,35 @@ func (s *Store) TemplateCreate(ctx context.Context, studio uuid.UUID, t *templat
 	return row, nil
 }
 
+// catalogueKind marks the document that is a studio's catalogue.
+const catalogueKind = "catalogue"
+
+// CatalogueEnsure returns the id of the studio's catalogue, making it with the
+// given content when there is none.
+func (s *Store) CatalogueEnsure(ctx context.Context, studio uuid.UUID, fresh *template.Template) (uuid.UUID, error) {
+	row, err := s.q.CatalogueGet(ctx, studio)
+	if err == nil {
+		return row.ID, nil
+	}
+	if !errors.Is(err, pgx.ErrNoRows) {
+		return uuid.Nil, fmt.Errorf("find the catalogue: %w", err)
+	}
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		q := s.q.WithTx(tx)
+		if row, err = q.CatalogueInsert(ctx, db.CatalogueInsertParams{StudioID: studio, Name: fresh.Name}); err != nil {
+			return err
+		}
+		return snapshot(ctx, q, row.ID, 0, fresh)
+	})
+	if err != nil {
+		if again, lost := s.q.CatalogueGet(ctx, studio); lost == nil {
+			return again.ID, nil // somebody else was quicker
+		}
+		return uuid.Nil, fmt.Errorf("make the catalogue: %w", err)
+	}
+	return row.ID, nil
+}
+
 func snapshot(ctx context.Context, q *db.Queries, id uuid.UUID, revision int64, t *template.Template) error {
 	var body bytes.Buffer
 	if err := templatefile.Write(&body, t); err != nil {
@@ -132,6 +161,9 @@ const (
 	Do   Role = "do"
 	Undo Role = "undo"
 	Redo Role = "redo"
+	// Follow is a change that only follows one made elsewhere; it is nobody's
+	// to undo.
+	Follow Role = "follow"
 )
 
 // ChangeAppend writes a change and its inverse as the next revision, in one
@@ -194,15 +226,17 @@ func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, add, remove []st
 
 // Loaded is a template as it stands, with its log since the last snapshot.
 type Loaded struct {
-	Template *template.Template
-	Revision int64
-	Log      []Entry
+	Template  *template.Template
+	Catalogue bool // it is the studio's catalogue
+	Revision  int64
+	Log       []Entry
 }
 
 // TemplateLoad rebuilds a template from its last snapshot and the changes
 // after it. The changes shortly before the snapshot come along, for undo.
 func (s *Store) TemplateLoad(ctx context.Context, studio, id uuid.UUID) (Loaded, error) {
-	if _, err := s.q.TemplateGet(ctx, db.TemplateGetParams{ID: id, StudioID: studio}); err != nil {
+	head, err := s.q.TemplateGet(ctx, db.TemplateGetParams{ID: id, StudioID: studio})
+	if err != nil {
 		return Loaded{}, NotFound(err)
 	}
 	snap, err := s.q.SnapshotLatest(ctx, id)
@@ -217,7 +251,7 @@ func (s *Store) TemplateLoad(ctx context.Context, studio, id uuid.UUID) (Loaded,
 	if err != nil {
 		return Loaded{}, fmt.Errorf("load changes: %w", err)
 	}
-	out := Loaded{Template: t, Revision: snap.Revision}
+	out := Loaded{Template: t, Catalogue: head.Kind == catalogueKind, Revision: snap.Revision}
 	for _, row := range rows {
 		e, err := entry(row)
 		if err != nil {

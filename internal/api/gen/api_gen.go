@@ -97,6 +97,27 @@ func (e WireSettingTap) Valid() bool {
 	}
 }
 
+// Defines values for PatchesParamsSort.
+const (
+	PatchesParamsSortLibrary PatchesParamsSort = "library"
+	PatchesParamsSortMemory  PatchesParamsSort = "memory"
+	PatchesParamsSortName    PatchesParamsSort = "name"
+)
+
+// Valid indicates whether the value is a known member of the PatchesParamsSort enum.
+func (e PatchesParamsSort) Valid() bool {
+	switch e {
+	case PatchesParamsSortLibrary:
+		return true
+	case PatchesParamsSortMemory:
+		return true
+	case PatchesParamsSortName:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for AssignJSONBodyField.
 const (
 	AssignJSONBodyFieldKind    AssignJSONBodyField = "kind"
@@ -169,6 +190,26 @@ type CallCost struct {
 	Unseated int           `json:"unseated"`
 }
 
+// Catalogue defines model for Catalogue.
+type Catalogue struct {
+	Id        openapi_types.UUID `json:"id"`
+	Libraries []Library          `json:"libraries"`
+
+	// Machines names of the machines of the studio's templates
+	Machines []string `json:"machines"`
+
+	// MiddleC the octave that key 60 is named by
+	MiddleC int `json:"middleC"`
+
+	// Own the terms that are the studio's own
+	Own        []Id     `json:"own"`
+	Players    []Player `json:"players"`
+	Revision   int64    `json:"revision"`
+	Shelves    []Shelf  `json:"shelves"`
+	Sounds     []Sound  `json:"sounds"`
+	Vocabulary []Term   `json:"vocabulary"`
+}
+
 // Change defines model for Change.
 type Change = json.RawMessage
 
@@ -190,6 +231,9 @@ type DeleteChange = json.RawMessage
 
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
+
+// Dynamics defines model for Dynamics.
+type Dynamics = template.Dynamics
 
 // EditChange defines model for EditChange.
 type EditChange = json.RawMessage
@@ -245,6 +289,9 @@ type ImportReport struct {
 // Instrument defines model for Instrument.
 type Instrument = template.Instrument
 
+// KeyZone defines model for KeyZone.
+type KeyZone = template.KeyZone
+
 // Library defines model for Library.
 type Library = template.Library
 
@@ -276,6 +323,54 @@ type MachineCost struct {
 // MachineState defines model for MachineState.
 type MachineState = app.MachineState
 
+// MapCheck defines model for MapCheck.
+type MapCheck struct {
+	KeyHigh    int       `json:"keyHigh"`
+	KeyLow     int       `json:"keyLow"`
+	Map        []Mapping `json:"map"`
+	SwitchZone *KeyZone  `json:"switchZone,omitempty"`
+}
+
+// MapClash defines model for MapClash.
+type MapClash struct {
+	A       int    `json:"a"`
+	B       int    `json:"b"`
+	Message string `json:"message"`
+}
+
+// MapFaults defines model for MapFaults.
+type MapFaults struct {
+	Clashes []MapClash `json:"clashes"`
+
+	// Free keys that could become switches, best first
+	Free []int `json:"free"`
+
+	// InRange mappings whose key switch lies among the playable keys
+	InRange []int `json:"inRange"`
+
+	// Said each mapping's switches in words
+	Said []string `json:"said"`
+}
+
+// MapTry defines model for MapTry.
+type MapTry struct {
+	// Channel of the seat, 1 to 16
+	Channel  int     `json:"channel"`
+	Dynamics *string `json:"dynamics,omitempty"`
+
+	// From the note to begin at; 0 for the first
+	From    *int      `json:"from,omitempty"`
+	KeyHigh int       `json:"keyHigh"`
+	KeyLow  int       `json:"keyLow"`
+	Map     []Mapping `json:"map"`
+
+	// Notes as in C4 1/4 stacc.; D4
+	Notes string `json:"notes"`
+}
+
+// Mapping defines model for Mapping.
+type Mapping = template.Mapping
+
 // Mark defines model for Mark.
 type Mark struct {
 	Code     string   `json:"code"`
@@ -292,6 +387,9 @@ type Marks struct {
 	Revision int64       `json:"revision"`
 	Total    int         `json:"total"`
 }
+
+// Mic defines model for Mic.
+type Mic = template.Mic
 
 // MoveChange defines model for MoveChange.
 type MoveChange = json.RawMessage
@@ -314,6 +412,45 @@ type Opened struct {
 
 // Patch defines model for Patch.
 type Patch = template.Patch
+
+// PatchEdit defines model for PatchEdit.
+type PatchEdit struct {
+	Base int64 `json:"base"`
+	Ids  []Id  `json:"ids"`
+
+	// Set the new values; what is missing stays
+	Set PatchFields `json:"set"`
+}
+
+// PatchFields the new values; what is missing stays
+type PatchFields struct {
+	// Dynamics as in Dynamics; empty for not known
+	Dynamics      *string    `json:"dynamics,omitempty"`
+	FullMib       *float64   `json:"fullMib,omitempty"`
+	Heavy         *bool      `json:"heavy,omitempty"`
+	KeyHigh       *int       `json:"keyHigh,omitempty"`
+	KeyLow        *int       `json:"keyLow,omitempty"`
+	Library       *Id        `json:"library,omitempty"`
+	Map           *[]Mapping `json:"map,omitempty"`
+	Mics          *[]Mic     `json:"mics,omitempty"`
+	Name          *string    `json:"name,omitempty"`
+	NoSwitchZone  *bool      `json:"noSwitchZone,omitempty"`
+	Player        *Id        `json:"player,omitempty"`
+	PreloadMib    *float64   `json:"preloadMib,omitempty"`
+	Roles         *[]string  `json:"roles,omitempty"`
+	RoundRobins   *int       `json:"roundRobins,omitempty"`
+	Sound         *string    `json:"sound,omitempty"`
+	SwitchZone    *KeyZone   `json:"switchZone,omitempty"`
+	Voices        *int       `json:"voices,omitempty"`
+	VoicesPerNote *int       `json:"voicesPerNote,omitempty"`
+}
+
+// PatchPage defines model for PatchPage.
+type PatchPage struct {
+	Patches  []Patch `json:"patches"`
+	Revision int64   `json:"revision"`
+	Total    int     `json:"total"`
+}
 
 // Person defines model for Person.
 type Person struct {
@@ -419,14 +556,62 @@ type Section = template.Section
 // Settings defines model for Settings.
 type Settings = template.Settings
 
+// Shelf what a library holds
+type Shelf struct {
+	FullMib    float64 `json:"fullMib"`
+	Id         Id      `json:"id"`
+	Patches    int     `json:"patches"`
+	PreloadMib float64 `json:"preloadMib"`
+}
+
 // SignIn defines model for SignIn.
 type SignIn struct {
 	Email    string `json:"email"`
 	Password string `json:"password"`
 }
 
+// Sound what an instrument is
+type Sound struct {
+	About string `json:"about"`
+
+	// High highest sounding key, MIDI note
+	High int `json:"high"`
+
+	// Id MusicXML 4.0 standard sound ID
+	Id string `json:"id"`
+
+	// Low lowest sounding key, MIDI note
+	Low     int      `json:"low"`
+	Name    string   `json:"name"`
+	Names   []string `json:"names"`
+	Roles   []string `json:"roles"`
+	Section string   `json:"section"`
+}
+
 // State defines model for State.
 type State = app.State
+
+// SwapAsk defines model for SwapAsk.
+type SwapAsk struct {
+	Ids []Id `json:"ids"`
+
+	// Layer play it beside those there are
+	Layer bool `json:"layer"`
+	Patch Id   `json:"patch"`
+
+	// Take do it; otherwise only tell
+	Take bool `json:"take"`
+}
+
+// Swapped defines model for Swapped.
+type Swapped struct {
+	Gained   []string `json:"gained"`
+	Lost     []string `json:"lost"`
+	Revision int64    `json:"revision"`
+}
+
+// Switch defines model for Switch.
+type Switch = template.Switch
 
 // Template defines model for Template.
 type Template = *template.Template
@@ -438,6 +623,9 @@ type TemplateRow struct {
 	Revision int64              `json:"revision"`
 }
 
+// Term defines model for Term.
+type Term = template.Term
+
 // Tint defines model for Tint.
 type Tint string
 
@@ -447,6 +635,24 @@ type TraceStep struct {
 	Join string `json:"join"`
 	Leaf string `json:"leaf"`
 	Text string `json:"text"`
+}
+
+// Tried defines model for Tried.
+type Tried struct {
+	Messages []TriedMessage `json:"messages"`
+	Missing  []string       `json:"missing"`
+	Outside  int            `json:"outside"`
+	Switches int            `json:"switches"`
+}
+
+// TriedMessage defines model for TriedMessage.
+type TriedMessage struct {
+	Channel int `json:"channel"`
+
+	// Ms from the first note
+	Ms   float64 `json:"ms"`
+	Text string  `json:"text"`
+	Why  string  `json:"why"`
 }
 
 // Undoable defines model for Undoable.
@@ -462,6 +668,14 @@ type UnseatedRow struct {
 	Reason string `json:"reason"`
 }
 
+// UseAsk defines model for UseAsk.
+type UseAsk struct {
+	Before  *Id  `json:"before,omitempty"`
+	Onto    *Id  `json:"onto,omitempty"`
+	Patches []Id `json:"patches"`
+	Section *Id  `json:"section,omitempty"`
+}
+
 // WireSetting defines model for WireSetting.
 type WireSetting struct {
 	GainDb float64        `json:"gainDb"`
@@ -470,6 +684,19 @@ type WireSetting struct {
 
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
+
+// PatchesParams defines parameters for Patches.
+type PatchesParams struct {
+	Text    *string            `form:"text,omitempty" json:"text,omitempty"`
+	Library *string            `form:"library,omitempty" json:"library,omitempty"`
+	Sound   *string            `form:"sound,omitempty" json:"sound,omitempty"`
+	Sort    *PatchesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
+	Offset  *int               `form:"offset,omitempty" json:"offset,omitempty"`
+	Limit   *int               `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// PatchesParamsSort defines parameters for Patches.
+type PatchesParamsSort string
 
 // MakeCredentialJSONBody defines parameters for MakeCredential.
 type MakeCredentialJSONBody struct {
@@ -547,6 +774,15 @@ type MoveSeatsJSONBody struct {
 	} `json:"to"`
 }
 
+// CheckMapJSONRequestBody defines body for CheckMap for application/json ContentType.
+type CheckMapJSONRequestBody = MapCheck
+
+// TryMapJSONRequestBody defines body for TryMap for application/json ContentType.
+type TryMapJSONRequestBody = MapTry
+
+// EditPatchesJSONRequestBody defines body for EditPatches for application/json ContentType.
+type EditPatchesJSONRequestBody = PatchEdit
+
 // MakeCredentialJSONRequestBody defines body for MakeCredential for application/json ContentType.
 type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 
@@ -586,8 +822,29 @@ type SeatEveryoneJSONRequestBody SeatEveryoneJSONBody
 // MoveSeatsJSONRequestBody defines body for MoveSeats for application/json ContentType.
 type MoveSeatsJSONRequestBody MoveSeatsJSONBody
 
+// SwapJSONRequestBody defines body for Swap for application/json ContentType.
+type SwapJSONRequestBody = SwapAsk
+
+// UseJSONRequestBody defines body for Use for application/json ContentType.
+type UseJSONRequestBody = UseAsk
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+
+	// (GET /api/catalogue)
+	Catalogue(ctx *echo.Context) error
+
+	// (POST /api/catalogue/map/check)
+	CheckMap(ctx *echo.Context) error
+
+	// (POST /api/catalogue/map/try)
+	TryMap(ctx *echo.Context) error
+
+	// (GET /api/catalogue/patches)
+	Patches(ctx *echo.Context, params PatchesParams) error
+
+	// (POST /api/catalogue/patches/edit)
+	EditPatches(ctx *echo.Context) error
 
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
@@ -667,6 +924,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/swap)
+	Swap(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/templates/{id}/trace/{instrument})
 	Trace(ctx *echo.Context, id openapi_types.UUID, instrument string) error
 
@@ -675,11 +935,103 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/undo)
 	Undo(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/use)
+	Use(ctx *echo.Context, id openapi_types.UUID) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// Catalogue converts echo context to params.
+func (w *ServerInterfaceWrapper) Catalogue(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Catalogue(ctx)
+	return err
+}
+
+// CheckMap converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckMap(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckMap(ctx)
+	return err
+}
+
+// TryMap converts echo context to params.
+func (w *ServerInterfaceWrapper) TryMap(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TryMap(ctx)
+	return err
+}
+
+// Patches converts echo context to params.
+func (w *ServerInterfaceWrapper) Patches(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PatchesParams
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", ctx.QueryParams(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter text: %s", err))
+	}
+
+	// ------------- Optional query parameter "library" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "library", ctx.QueryParams(), &params.Library, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter library: %s", err))
+	}
+
+	// ------------- Optional query parameter "sound" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sound", ctx.QueryParams(), &params.Sound, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sound: %s", err))
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", ctx.QueryParams(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sort: %s", err))
+	}
+
+	// ------------- Optional query parameter "offset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "offset", ctx.QueryParams(), &params.Offset, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter offset: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Patches(ctx, params)
+	return err
+}
+
+// EditPatches converts echo context to params.
+func (w *ServerInterfaceWrapper) EditPatches(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EditPatches(ctx)
+	return err
 }
 
 // MakeCredential converts echo context to params.
@@ -1081,6 +1433,22 @@ func (w *ServerInterfaceWrapper) MoveSeats(ctx *echo.Context) error {
 	return err
 }
 
+// Swap converts echo context to params.
+func (w *ServerInterfaceWrapper) Swap(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Swap(ctx, id)
+	return err
+}
+
 // Trace converts echo context to params.
 func (w *ServerInterfaceWrapper) Trace(ctx *echo.Context) error {
 	var err error
@@ -1134,6 +1502,22 @@ func (w *ServerInterfaceWrapper) Undo(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Undo(ctx, id)
+	return err
+}
+
+// Use converts echo context to params.
+func (w *ServerInterfaceWrapper) Use(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Use(ctx, id)
 	return err
 }
 
@@ -1213,7 +1597,208 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
+	router.GET(options.BaseURL+"/api/catalogue", wrapper.Catalogue, options.OperationMiddlewares["Catalogue"]...)
+	router.GET(options.BaseURL+"/api/catalogue/patches", wrapper.Patches, options.OperationMiddlewares["Patches"]...)
+	router.POST(options.BaseURL+"/api/catalogue/patches/edit", wrapper.EditPatches, options.OperationMiddlewares["EditPatches"]...)
+	router.POST(options.BaseURL+"/api/catalogue/map/check", wrapper.CheckMap, options.OperationMiddlewares["CheckMap"]...)
+	router.POST(options.BaseURL+"/api/catalogue/map/try", wrapper.TryMap, options.OperationMiddlewares["TryMap"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/use", wrapper.Use, options.OperationMiddlewares["Use"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/swap", wrapper.Swap, options.OperationMiddlewares["Swap"]...)
 
+}
+
+type CatalogueRequestObject struct {
+}
+
+type CatalogueResponseObject interface {
+	VisitCatalogueResponse(w http.ResponseWriter) error
+}
+
+type Catalogue200JSONResponse Catalogue
+
+func (response Catalogue200JSONResponse) VisitCatalogueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CataloguedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CataloguedefaultApplicationProblemPlusJSONResponse) VisitCatalogueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckMapRequestObject struct {
+	Body *CheckMapJSONRequestBody
+}
+
+type CheckMapResponseObject interface {
+	VisitCheckMapResponse(w http.ResponseWriter) error
+}
+
+type CheckMap200JSONResponse MapFaults
+
+func (response CheckMap200JSONResponse) VisitCheckMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckMapdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckMapdefaultApplicationProblemPlusJSONResponse) VisitCheckMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryMapRequestObject struct {
+	Body *TryMapJSONRequestBody
+}
+
+type TryMapResponseObject interface {
+	VisitTryMapResponse(w http.ResponseWriter) error
+}
+
+type TryMap200JSONResponse Tried
+
+func (response TryMap200JSONResponse) VisitTryMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryMapdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryMapdefaultApplicationProblemPlusJSONResponse) VisitTryMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PatchesRequestObject struct {
+	Params PatchesParams
+}
+
+type PatchesResponseObject interface {
+	VisitPatchesResponse(w http.ResponseWriter) error
+}
+
+type Patches200JSONResponse PatchPage
+
+func (response Patches200JSONResponse) VisitPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PatchesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PatchesdefaultApplicationProblemPlusJSONResponse) VisitPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPatchesRequestObject struct {
+	Body *EditPatchesJSONRequestBody
+}
+
+type EditPatchesResponseObject interface {
+	VisitEditPatchesResponse(w http.ResponseWriter) error
+}
+
+type EditPatches200JSONResponse Applied
+
+func (response EditPatches200JSONResponse) VisitEditPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPatchesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EditPatchesdefaultApplicationProblemPlusJSONResponse) VisitEditPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type MakeCredentialRequestObject struct {
@@ -2242,6 +2827,46 @@ func (response MoveSeatsdefaultApplicationProblemPlusJSONResponse) VisitMoveSeat
 	return err
 }
 
+type SwapRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SwapJSONRequestBody
+}
+
+type SwapResponseObject interface {
+	VisitSwapResponse(w http.ResponseWriter) error
+}
+
+type Swap200JSONResponse Swapped
+
+func (response Swap200JSONResponse) VisitSwapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SwapdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SwapdefaultApplicationProblemPlusJSONResponse) VisitSwapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type TraceRequestObject struct {
 	Id         openapi_types.UUID `json:"id"`
 	Instrument string             `json:"instrument"`
@@ -2360,8 +2985,63 @@ func (response UndodefaultApplicationProblemPlusJSONResponse) VisitUndoResponse(
 	return err
 }
 
+type UseRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *UseJSONRequestBody
+}
+
+type UseResponseObject interface {
+	VisitUseResponse(w http.ResponseWriter) error
+}
+
+type Use200JSONResponse Applied
+
+func (response Use200JSONResponse) VisitUseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UsedefaultApplicationProblemPlusJSONResponse) VisitUseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+
+	// (GET /api/catalogue)
+	Catalogue(ctx context.Context, request CatalogueRequestObject) (CatalogueResponseObject, error)
+
+	// (POST /api/catalogue/map/check)
+	CheckMap(ctx context.Context, request CheckMapRequestObject) (CheckMapResponseObject, error)
+
+	// (POST /api/catalogue/map/try)
+	TryMap(ctx context.Context, request TryMapRequestObject) (TryMapResponseObject, error)
+
+	// (GET /api/catalogue/patches)
+	Patches(ctx context.Context, request PatchesRequestObject) (PatchesResponseObject, error)
+
+	// (POST /api/catalogue/patches/edit)
+	EditPatches(ctx context.Context, request EditPatchesRequestObject) (EditPatchesResponseObject, error)
 
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
@@ -2441,6 +3121,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx context.Context, request MoveSeatsRequestObject) (MoveSeatsResponseObject, error)
 
+	// (POST /api/templates/{id}/swap)
+	Swap(ctx context.Context, request SwapRequestObject) (SwapResponseObject, error)
+
 	// (GET /api/templates/{id}/trace/{instrument})
 	Trace(ctx context.Context, request TraceRequestObject) (TraceResponseObject, error)
 
@@ -2449,6 +3132,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
+
+	// (POST /api/templates/{id}/use)
+	Use(ctx context.Context, request UseRequestObject) (UseResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -2461,6 +3147,192 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// Catalogue operation middleware
+func (sh *strictHandler) Catalogue(ctx *echo.Context) error {
+	var request CatalogueRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Catalogue(ctx.Request().Context(), request.(CatalogueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Catalogue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CatalogueResponseObject); ok {
+		return validResponse.VisitCatalogueResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckMap operation middleware
+func (sh *strictHandler) CheckMap(ctx *echo.Context) error {
+	var request CheckMapRequestObject
+
+	var body CheckMapJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckMap(ctx.Request().Context(), request.(CheckMapRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckMap")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckMapResponseObject); ok {
+		return validResponse.VisitCheckMapResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TryMap operation middleware
+func (sh *strictHandler) TryMap(ctx *echo.Context) error {
+	var request TryMapRequestObject
+
+	var body TryMapJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryMap(ctx.Request().Context(), request.(TryMapRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryMap")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TryMapResponseObject); ok {
+		return validResponse.VisitTryMapResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Patches operation middleware
+func (sh *strictHandler) Patches(ctx *echo.Context, params PatchesParams) error {
+	var request PatchesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Patches(ctx.Request().Context(), request.(PatchesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Patches")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PatchesResponseObject); ok {
+		return validResponse.VisitPatchesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EditPatches operation middleware
+func (sh *strictHandler) EditPatches(ctx *echo.Context) error {
+	var request EditPatchesRequestObject
+
+	var body EditPatchesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditPatches(ctx.Request().Context(), request.(EditPatchesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditPatches")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EditPatchesResponseObject); ok {
+		return validResponse.VisitEditPatchesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // MakeCredential operation middleware
@@ -3403,6 +4275,54 @@ func (sh *strictHandler) MoveSeats(ctx *echo.Context, id openapi_types.UUID) err
 	return nil
 }
 
+// Swap operation middleware
+func (sh *strictHandler) Swap(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SwapRequestObject
+
+	request.Id = id
+
+	var body SwapJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Swap(ctx.Request().Context(), request.(SwapRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Swap")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SwapResponseObject); ok {
+		return validResponse.VisitSwapResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Trace operation middleware
 func (sh *strictHandler) Trace(ctx *echo.Context, id openapi_types.UUID, instrument string) error {
 	var request TraceRequestObject
@@ -3473,6 +4393,54 @@ func (sh *strictHandler) Undo(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(UndoResponseObject); ok {
 		return validResponse.VisitUndoResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Use operation middleware
+func (sh *strictHandler) Use(ctx *echo.Context, id openapi_types.UUID) error {
+	var request UseRequestObject
+
+	request.Id = id
+
+	var body UseJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Use(ctx.Request().Context(), request.(UseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Use")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UseResponseObject); ok {
+		return validResponse.VisitUseResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

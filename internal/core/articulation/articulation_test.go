@@ -15,7 +15,7 @@ func TestVocabularyKnowsWhatScoresSay(t *testing.T) {
 	v := articulation.NewVocabulary(nil)
 	for text, name := range map[string]string{ // usual abbreviations; common practice, no source
 		"stacc.": "staccato", "Spicc": "spiccato", "PIZZ.": "pizzicato", "con sord.": "con sordino", "trem.": "tremolo",
-		"sul pont.": "sul ponticello", "flz.": "flutter", "tr min2": "trill minor second", "Bartók pizzicato": "snap pizzicato",
+		"sul pont.": "sul ponticello", "flz.": "flutter", "tr min2": "trill minor second", "snap-pizzicato": "snap pizzicato",
 		"via sord.": "senza sordino", "flutter-tonguing": "flutter", "sustain": "long", "+": "stopped",
 	} {
 		require.NotNil(t, v.Find(text), text)

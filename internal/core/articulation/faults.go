@@ -3,6 +3,7 @@ package articulation
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"fanfold/internal/core/template"
 )
@@ -94,6 +95,18 @@ func Say(s template.Switch) string {
 		return fmt.Sprintf("programme %d", s.Number)
 	}
 	return fmt.Sprintf("key %d", s.Number)
+}
+
+// SayAll names switches in words, one after another.
+func SayAll(switches []template.Switch) string {
+	said := make([]string, len(switches))
+	for n, s := range switches {
+		said[n] = Say(s)
+		if s.Hold {
+			said[n] += " held"
+		}
+	}
+	return strings.Join(said, ", ")
 }
 
 func band(s template.Switch) string {

@@ -25,7 +25,7 @@ func term(name, short string, family template.Family, group string, synonyms ...
 	natural := strings.HasPrefix(group, "*")
 	return template.Term{
 		ID: template.ID("term-" + strings.ReplaceAll(name, " ", "-")), Name: name, Short: short,
-		Family: family, Group: strings.TrimPrefix(group, "*"), Natural: natural, Synonyms: synonyms,
+		Family: family, Group: strings.TrimPrefix(group, "*"), Natural: natural, Synonyms: append([]string{}, synonyms...),
 	}
 }
 
@@ -78,7 +78,7 @@ var standard = []template.Term{
 
 	term("arco", "arco", template.Long, "*"+Bowing, "bow", "coll'arco"),
 	term("pizzicato", "pizz.", template.Short, Bowing, "pizz", "pizzicati", "pluck", "plucked"),
-	term("snap pizzicato", "snap pizz.", template.Short, Bowing, "bartok pizz", "bartók pizzicato", "bartok pizzicato", "snap-pizzicato", "snap"),
+	term("snap pizzicato", "snap pizz.", template.Short, Bowing, "snap pizz", "snap-pizzicato", "snap"),
 	term("col legno", "c.l.", template.Short, Bowing, "col legno battuto", "clb", "legno"),
 	term("col legno tratto", "c.l. tratto", template.Long, Bowing, "clt"),
 
@@ -92,7 +92,7 @@ var standard = []template.Term{
 
 	term("position ordinario", "pos. ord.", template.Long, "*"+Bow, "ordinary bow position", "pos ord"),
 	term("sul ponticello", "sul pont.", template.Long, Bow, "sul pont", "pont", "ponticello", "am steg"),
-	term("sul tasto", "s.t.", template.Long, Bow, "sul tast", "tasto", "am griffbrett"),
+	term("sul tasto", "s.t.", template.Long, Bow, "tasto", "am griffbrett"),
 	term("flautando", "flaut.", template.Long, Bow, "flaut", "flautato"),
 }
 

@@ -191,3 +191,39 @@ func each[T any](list []*T, edit func(*T)) []*T {
 	}
 	return out
 }
+
+// Gone is the change that takes out of a template the copies of what the
+// catalogue no longer holds and nothing in the template refers to.
+func Gone(t, before, now *template.Template) change.Drop {
+	played, libraries, players := map[template.ID]bool{}, map[template.ID]bool{}, map[template.ID]bool{}
+	for _, i := range t.Instruments {
+		for _, id := range i.Patches {
+			played[id] = true
+		}
+	}
+	var drop change.Drop
+	was, is := before.Index(), now.Index()
+	for _, p := range t.Patches {
+		if was.Patches[p.ID] != nil && is.Patches[p.ID] == nil && !played[p.ID] {
+			drop.Patches = append(drop.Patches, p.ID)
+			continue
+		}
+		libraries[p.Library], players[p.Player] = true, true
+	}
+	for _, l := range t.Libraries {
+		if was.Libraries[l.ID] != nil && is.Libraries[l.ID] == nil && !libraries[l.ID] {
+			drop.Libraries = append(drop.Libraries, l.ID)
+		}
+	}
+	for _, p := range t.Players {
+		if was.Players[p.ID] != nil && is.Players[p.ID] == nil && !players[p.ID] {
+			drop.Players = append(drop.Players, p.ID)
+		}
+	}
+	for _, w := range t.Vocabulary {
+		if was.Terms[w.ID] != nil && is.Terms[w.ID] == nil {
+			drop.Terms = append(drop.Terms, w.ID)
+		}
+	}
+	return drop
+}

@@ -33,7 +33,6 @@ var table = []Sound{
 	entry("wind.reed.contrabassoon", "Contrabassoon", "Winds / Bassoons", 22, 58, "cbn, cbsn, contrafagotto, kontrafagott, contrebasson, double bassoon", "bass", "An octave below the bassoon, doubling the basses."),
 
 	entry("brass.french-horn", "Horn", "Brass / Horns", 34, 77, "hn, hrn, cor, corni, corno, french horn, horns, cors, f horn, hörner", "harmony, melody, solo", "Round and warm between winds and brass; noble in unison, brassy when stopped or forced."),
-	entry("brass.wagner-tuba", "Horn tuba", "Brass / Horns", 34, 72, "tenor horn tuba, tenortuba", "harmony, colour", "A tuba played by horn players; solemn chords."),
 	entry("brass.trumpet.piccolo", "Piccolo trumpet", "Brass / Trumpets", 62, 91, "tromba piccola, picc tpt", "brilliance", "An octave above the trumpet."),
 	entry("brass.trumpet", "Trumpet", "Brass / Trumpets", 52, 86, "tpt, tp, tr, trp, tromba, trombe, trompete, trompette, trumpets, brass.trumpet.c, brass.trumpet.bflat, c trumpet, bb trumpet", "melody, fanfare", "The soprano of the brass; bright, pointed, quick in repeated notes."),
 	entry("brass.cornet", "Cornet", "Brass / Trumpets", 52, 84, "cnt, cornetto, kornett, cornet à pistons", "melody", "A mellower trumpet of conical bore."),
@@ -55,7 +54,7 @@ var table = []Sound{
 	entry("drum.surdo", "Surdo", "Percussion / Drums", 24, 60, "surdo drum", "weight", "A deep two-headed drum."),
 	entry("drum.slit-drum", "Slit drums", "Percussion / Drums", 36, 84, "slit drum", "rhythm", "A hollow log with a slit."),
 	entry("drum.tambourine", "Tambourine", "Percussion / High", 36, 84, "tamb, tamburino, schellentrommel, tambour de basque", "rhythm", "A small frame with jingles."),
-	entry("metal.triangle", "Triangle", "Percussion / High", 36, 84, "trgl, tri, triangolo, triangel", "brilliance", "A single clear point, or a shimmer."),
+	entry("metal.triangle", "Triangle", "Percussion / High", 36, 84, "trgl, tri, triangolo", "brilliance", "A single clear point, or a shimmer."),
 	entry("wood.castanets", "Castanets", "Percussion / High", 36, 84, "cast, castagnette", "rhythm", "Small wooden shells."),
 	entry("wood.wood-block", "Woodblocks", "Percussion / High", 36, 84, "wood block, woodblock, holzblock", "rhythm", "A hollow block, dry and pointed."),
 	entry("wood.temple-block", "Temple blocks", "Percussion / High", 36, 84, "temple block, tempelblöcke", "rhythm", "Rounded blocks in a scale of five."),

@@ -76,3 +76,14 @@ const (
 	MaxMappings = 256
 	MaxSwitches = 8
 )
+
+// CheckMap tells what is wrong with an articulation map. The error is an
+// *Invalid.
+func CheckMap(mappings []Mapping) error {
+	v := &validator{}
+	v.mappings("patches", 0, mappings)
+	if v.err != nil {
+		return v.err
+	}
+	return nil
+}

@@ -198,6 +198,9 @@ func (v *validator) settings() {
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}
+	if s.MiddleC != 0 && (s.MiddleC < 3 || s.MiddleC > 5) {
+		v.fail("settings.middleC", "middle C is named C3, C4 or C5, not C%d", s.MiddleC)
+	}
 	for i, c := range s.Upbeat {
 		if c.Number < 0 || c.Number > 119 || c.Value < 0 || c.Value > 127 {
 			v.fail(fmt.Sprintf("settings.upbeat[%d]", i), "controller %d = %d: controllers are 0 to 119, values 0 to 127", c.Number, c.Value)

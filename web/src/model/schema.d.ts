@@ -388,6 +388,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/patches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Patches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/patches/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["EditPatches"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/map/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["CheckMap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/map/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TryMap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Swap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -428,6 +540,12 @@ export interface components {
             pair: number;
         };
         Instrument: {
+            /** @description chosen microphone positions */
+            mics?: string[];
+            map?: components["schemas"]["Mapping"][];
+            /** @enum {string} */
+            layout?: "spread" | "performed";
+            spread?: components["schemas"]["Id"];
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
@@ -461,6 +579,11 @@ export interface components {
             routes: components["schemas"]["Route"][];
         };
         Library: {
+            family?: string;
+            /** @enum {string} */
+            room?: "dry" | "stage" | "hall";
+            /** @description names of those it is installed on; missing when not said */
+            machines?: string[];
             id: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
             code: string;
@@ -468,6 +591,8 @@ export interface components {
         Player: {
             id: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
+            /** @description banks of programmes */
+            banks?: number;
             /** @description sounds at once */
             sounds: number;
             /** @description stereo output pairs */
@@ -482,6 +607,18 @@ export interface components {
             order: number;
         };
         Patch: {
+            /** @description MusicXML 4.0 standard sound ID */
+            sound?: string;
+            roles?: string[];
+            switchZone?: components["schemas"]["KeyZone"];
+            roundRobins?: number;
+            voicesPerNote?: number;
+            mics?: components["schemas"]["Mic"][];
+            heavy?: boolean;
+            /** @description its figures come from a scan */
+            measured?: boolean;
+            dynamics?: components["schemas"]["Dynamics"];
+            map?: components["schemas"]["Mapping"][];
             id: components["schemas"]["Id"];
             library: components["schemas"]["Id"];
             player: components["schemas"]["Id"];
@@ -514,6 +651,8 @@ export interface components {
             instruments: components["schemas"]["Id"][];
         };
         Settings: {
+            /** @description the octave that key 60 is named by; missing: 4 */
+            middleC?: number;
             riserPorts: number;
             riserPairs: number;
             firstPair: number;
@@ -543,6 +682,7 @@ export interface components {
             patches: components["schemas"]["Patch"][];
             machines: components["schemas"]["Machine"][];
             calls: components["schemas"]["Call"][];
+            vocabulary: components["schemas"]["Term"][];
         };
         WireSetting: {
             /** Format: double */
@@ -564,6 +704,8 @@ export interface components {
                 notes?: string;
                 /** Format: double */
                 gainDb?: number;
+                mics?: string[];
+                map?: components["schemas"]["Mapping"][];
                 style?: {
                     machine?: components["schemas"]["Id"];
                     ownPair?: boolean;
@@ -636,6 +778,10 @@ export interface components {
                 at: number;
                 value: components["schemas"]["Call"];
             }[];
+            vocabulary?: {
+                at: number;
+                value: components["schemas"]["Term"];
+            }[];
         };
         DropChange: {
             /** @enum {string} */
@@ -644,6 +790,10 @@ export interface components {
             buses?: components["schemas"]["Id"][];
             machines?: components["schemas"]["Id"][];
             calls?: components["schemas"]["Id"][];
+            libraries?: components["schemas"]["Id"][];
+            players?: components["schemas"]["Id"][];
+            patches?: components["schemas"]["Id"][];
+            vocabulary?: components["schemas"]["Id"][];
         };
         RemoveBusChange: {
             /** @enum {string} */
@@ -804,6 +954,10 @@ export interface components {
                 };
                 calls?: {
                     put: components["schemas"]["Call"][];
+                    splice?: components["schemas"]["Splice"];
+                };
+                vocabulary?: {
+                    put: components["schemas"]["Term"][];
                     splice?: components["schemas"]["Splice"];
                 };
             };
@@ -976,6 +1130,203 @@ export interface components {
         Undoable: {
             undo: string;
             redo: string;
+        };
+        KeyZone: {
+            /** @description MIDI note */
+            low: number;
+            /** @description MIDI note */
+            high: number;
+        };
+        Mic: {
+            name: string;
+            /**
+             * Format: double
+             * @description MiB
+             */
+            preloadMib: number;
+            /**
+             * Format: double
+             * @description MiB
+             */
+            fullMib: number;
+            /** @description the patch starts without it */
+            off?: boolean;
+        };
+        /** @enum {string} */
+        Dynamics: "none" | "velocity" | "controller" | "velocity+controller" | "controller+velocity" | "volume";
+        Switch: {
+            /** @enum {string} */
+            kind: "key" | "controller" | "programme" | "channel" | "velocity";
+            number?: number;
+            low?: number;
+            high?: number;
+            hold?: boolean;
+            relative?: boolean;
+            bank?: number;
+        };
+        Mapping: {
+            articulation: string;
+            switches: components["schemas"]["Switch"][];
+            /** @description before the note, ms */
+            leadMs?: number;
+            /** @description how late its notes speak, ms */
+            delayMs?: number;
+        };
+        Term: {
+            id: components["schemas"]["Id"];
+            name: string;
+            short: string;
+            synonyms: string[];
+            /** @enum {string} */
+            family: "long" | "short" | "legato" | "effect";
+            /** @description its either/or group */
+            group?: string;
+            /** @description what its group falls back to */
+            natural?: boolean;
+        };
+        /** @description what an instrument is */
+        Sound: {
+            /** @description MusicXML 4.0 standard sound ID */
+            id: string;
+            name: string;
+            section: string;
+            /** @description lowest sounding key, MIDI note */
+            low: number;
+            /** @description highest sounding key, MIDI note */
+            high: number;
+            names: string[];
+            roles: string[];
+            about: string;
+        };
+        /** @description what a library holds */
+        Shelf: {
+            id: components["schemas"]["Id"];
+            patches: number;
+            /** Format: double */
+            preloadMib: number;
+            /** Format: double */
+            fullMib: number;
+        };
+        Catalogue: {
+            /** Format: uuid */
+            id: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description the octave that key 60 is named by */
+            middleC: number;
+            libraries: components["schemas"]["Library"][];
+            shelves: components["schemas"]["Shelf"][];
+            players: components["schemas"]["Player"][];
+            vocabulary: components["schemas"]["Term"][];
+            /** @description the terms that are the studio's own */
+            own: components["schemas"]["Id"][];
+            sounds: components["schemas"]["Sound"][];
+            /** @description names of the machines of the studio's templates */
+            machines: string[];
+        };
+        PatchPage: {
+            total: number;
+            /** Format: int64 */
+            revision: number;
+            patches: components["schemas"]["Patch"][];
+        };
+        PatchEdit: {
+            /** Format: int64 */
+            base: number;
+            ids: components["schemas"]["Id"][];
+            set: components["schemas"]["PatchFields"];
+        };
+        /** @description the new values; what is missing stays */
+        PatchFields: {
+            name?: string;
+            library?: components["schemas"]["Id"];
+            player?: components["schemas"]["Id"];
+            sound?: string;
+            roles?: string[];
+            /** Format: double */
+            preloadMib?: number;
+            /** Format: double */
+            fullMib?: number;
+            voices?: number;
+            voicesPerNote?: number;
+            roundRobins?: number;
+            keyLow?: number;
+            keyHigh?: number;
+            switchZone?: components["schemas"]["KeyZone"];
+            noSwitchZone?: boolean;
+            mics?: components["schemas"]["Mic"][];
+            heavy?: boolean;
+            /** @description as in Dynamics; empty for not known */
+            dynamics?: string;
+            map?: components["schemas"]["Mapping"][];
+        };
+        MapCheck: {
+            map: components["schemas"]["Mapping"][];
+            switchZone?: components["schemas"]["KeyZone"];
+            keyLow: number;
+            keyHigh: number;
+        };
+        MapFaults: {
+            clashes: components["schemas"]["MapClash"][];
+            /** @description mappings whose key switch lies among the playable keys */
+            inRange: number[];
+            /** @description keys that could become switches, best first */
+            free: number[];
+            /** @description each mapping's switches in words */
+            said: string[];
+        };
+        MapClash: {
+            a: number;
+            b: number;
+            message: string;
+        };
+        MapTry: {
+            map: components["schemas"]["Mapping"][];
+            dynamics?: string;
+            keyLow: number;
+            keyHigh: number;
+            /** @description of the seat, 1 to 16 */
+            channel: number;
+            /** @description as in C4 1/4 stacc.; D4 */
+            notes: string;
+            /** @description the note to begin at; 0 for the first */
+            from?: number;
+        };
+        Tried: {
+            messages: components["schemas"]["TriedMessage"][];
+            missing: string[];
+            outside: number;
+            switches: number;
+        };
+        TriedMessage: {
+            /**
+             * Format: double
+             * @description from the first note
+             */
+            ms: number;
+            channel: number;
+            text: string;
+            why: string;
+        };
+        UseAsk: {
+            patches: components["schemas"]["Id"][];
+            section?: components["schemas"]["Id"];
+            before?: components["schemas"]["Id"];
+            onto?: components["schemas"]["Id"];
+        };
+        SwapAsk: {
+            ids: components["schemas"]["Id"][];
+            patch: components["schemas"]["Id"];
+            /** @description play it beside those there are */
+            layer: boolean;
+            /** @description do it; otherwise only tell */
+            take: boolean;
+        };
+        Swapped: {
+            lost: string[];
+            gained: string[];
+            /** Format: int64 */
+            revision: number;
         };
     };
     responses: never;
@@ -1963,6 +2314,240 @@ export interface operations {
                     "application/json": {
                         command: string;
                     };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Patches: {
+        parameters: {
+            query?: {
+                text?: string;
+                library?: string;
+                sound?: string;
+                sort?: "name" | "memory" | "library";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatchPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    EditPatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchEdit"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CheckMap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapCheck"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapFaults"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TryMap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapTry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Swap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swapped"];
                 };
             };
             /** @description what went wrong */

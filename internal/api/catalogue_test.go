@@ -1,0 +1,190 @@
+package api_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+type patch struct {
+	ID, Library, Player, Name, Sound, Dynamics string
+	PreloadMib                                 float64
+	Map                                        []struct{ Articulation string }
+}
+
+type page struct {
+	Total   int
+	Patches []patch
+}
+
+// as reads what a request answered.
+func as[T any](t *testing.T, g got) T {
+	t.Helper()
+	require.Less(t, g.status, 300, "%s", g.body)
+	var out T
+	require.NoError(t, json.Unmarshal(g.body, &out), "%s", g.body)
+	return out
+}
+
+type catalogue struct {
+	ID        string
+	Revision  int64
+	Libraries []struct{ ID, Name string }
+	Shelves   []struct {
+		Patches    int
+		PreloadMib float64
+	}
+	Vocabulary []struct{ ID, Name string }
+	Own        []string
+	Sounds     []struct{ ID string }
+	Machines   []string
+}
+
+type opened struct {
+	Revision int64
+	Template struct {
+		Instruments []struct {
+			ID, Name      string
+			Patches       []string
+			Articulations []string
+		}
+		Libraries []struct{ ID, Name string }
+		Patches   []patch
+	}
+}
+
+// imported is a template with a flute and a piccolo, and what the studio knows.
+func imported(t *testing.T) (*server, *client, string, catalogue) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	path := c.newTemplate("Salt")
+	require.Equal(t, 200, c.do("POST", path+"/import?take=true", []byte(list)).status)
+	return s, c, path, as[catalogue](t, c.do("GET", "/api/catalogue", nil))
+}
+
+func TestTheCatalogueTakesInWhatTemplatesBring(t *testing.T) {
+	s, c, path, cat := imported(t)
+	require.Len(t, cat.Libraries, 1)
+	require.Equal(t, "Millrace Winds", cat.Libraries[0].Name)
+	require.Equal(t, 2, cat.Shelves[0].Patches)
+	require.Equal(t, []string{"Alder"}, cat.Machines)
+	require.Greater(t, len(cat.Sounds), 60)
+
+	found := as[page](t, c.do("GET", "/api/catalogue/patches?text=mill+picc", nil))
+	require.Equal(t, 1, found.Total)
+	require.Equal(t, "Piccolo", found.Patches[0].Name)
+
+	eve := s.signedIn(t, "eve")
+	require.Zero(t, as[page](t, eve.do("GET", "/api/catalogue/patches", nil)).Total, "another studio knows nothing of it")
+	require.Equal(t, 404, eve.do("GET", "/api/templates/"+cat.ID, nil).status)
+
+	// Another template that names the library means the same one.
+	other := c.newTemplate("Brine")
+	require.Equal(t, 200, c.do("POST", other+"/import?take=true", []byte("section,instrument,library,stem\nWinds,Piccolo,millrace winds,Winds\n")).status)
+	there := as[opened](t, c.do("GET", other, nil))
+	require.Equal(t, found.Patches[0].ID, there.Template.Instruments[0].Patches[0])
+	require.Equal(t, 310.0, there.Template.Patches[0].PreloadMib)
+	_ = path
+}
+
+func TestTemplatesFollowTheCatalogueAndItsUndo(t *testing.T) {
+	_, c, path, cat := imported(t)
+	p := as[page](t, c.do("GET", "/api/catalogue/patches?text=piccolo", nil)).Patches[0]
+	edit := map[string]any{"base": cat.Revision, "ids": []string{p.ID}, "set": map[string]any{
+		"preloadMib": 99, "sound": "wind.flutes.flute.piccolo", "dynamics": "none",
+		"map": []any{map[string]any{"articulation": "long", "switches": []any{map[string]any{"kind": "key", "number": 60}}}, map[string]any{"articulation": "stacc.", "switches": []any{map[string]any{"kind": "key", "number": 60}}}},
+	}}
+	require.Equal(t, 200, c.do("POST", "/api/catalogue/patches/edit", edit).status)
+	size := func() float64 {
+		for _, x := range as[opened](t, c.do("GET", path, nil)).Template.Patches {
+			if x.ID == p.ID {
+				return x.PreloadMib
+			}
+		}
+		return -1
+	}
+	require.Equal(t, 99.0, size())
+	marks := as[struct{ Codes []struct{ Code string } }](t, c.do("GET", path+"/marks", nil))
+	var codes []string
+	for _, m := range marks.Codes {
+		codes = append(codes, m.Code)
+	}
+	require.Subset(t, codes, []string{"switch-clash", "switch-in-range", "no-dynamics"})
+
+	require.NotContains(t, c.do("GET", path+"/undo", nil).field(t, "undo"), "catalogue", "following is nobody's to undo")
+	require.Equal(t, 200, c.do("POST", "/api/templates/"+cat.ID+"/undo", nil).status)
+	require.Equal(t, 310.0, size())
+
+	stale := c.do("POST", "/api/catalogue/patches/edit", edit)
+	require.Equal(t, 409, stale.status, "%s", stale.body)
+}
+
+func TestAPatchInUseStays(t *testing.T) {
+	_, c, path, cat := imported(t)
+	p := as[page](t, c.do("GET", "/api/catalogue/patches?text=piccolo", nil)).Patches[0]
+	drop := map[string]any{"base": cat.Revision, "change": map[string]any{"kind": "drop", "patches": []string{p.ID}}}
+	refused := c.do("POST", "/api/templates/"+cat.ID+"/changes", drop)
+	require.Equal(t, 422, refused.status)
+	require.Contains(t, string(refused.body), "Piccolo plays Piccolo in Salt; swap its patch first")
+	row := as[opened](t, c.do("GET", path, nil)).Template.Instruments[0].ID
+	require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": as[opened](t, c.do("GET", path, nil)).Revision, "change": map[string]any{"kind": "delete", "ids": []string{row}}}).status)
+	require.Equal(t, 200, c.do("POST", "/api/templates/"+cat.ID+"/changes", drop).status)
+	for _, x := range as[opened](t, c.do("GET", path, nil)).Template.Patches {
+		require.NotEqual(t, p.ID, x.ID, "the template drops its copy too")
+	}
+}
+
+func TestUseAndSwap(t *testing.T) {
+	_, c, path, _ := imported(t)
+	flute := as[page](t, c.do("GET", "/api/catalogue/patches?text=flute", nil)).Patches[0]
+	used := as[struct{ Added []string }](t, c.do("POST", path+"/use", map[string]any{"patches": []string{flute.ID}}))
+	require.Len(t, used.Added, 1)
+	first := as[opened](t, c.do("GET", path, nil)).Template.Instruments[0]
+	ask := map[string]any{"ids": []string{first.ID}, "patch": flute.ID, "layer": true, "take": false}
+	require.Equal(t, 200, c.do("POST", path+"/swap", ask).status)
+	require.Len(t, as[opened](t, c.do("GET", path, nil)).Template.Instruments[0].Patches, 1, "it was only asked")
+	ask["take"] = true
+	require.Equal(t, 200, c.do("POST", path+"/swap", ask).status)
+	require.Len(t, as[opened](t, c.do("GET", path, nil)).Template.Instruments[0].Patches, 2)
+	again := c.do("POST", path+"/swap", ask)
+	require.Equal(t, 422, again.status)
+	require.Contains(t, string(again.body), "already")
+}
+
+func TestMapsAreCheckedAndTried(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	list := []any{
+		map[string]any{"articulation": "long", "switches": []any{map[string]any{"kind": "key", "number": 24}}},
+		map[string]any{"articulation": "pizz.", "switches": []any{map[string]any{"kind": "key", "number": 24}}},
+	}
+	faults := as[struct {
+		Clashes []struct{ Message string }
+		Free    []int
+		Said    []string
+	}](t, c.do("POST", "/api/catalogue/map/check", map[string]any{"map": list, "keyLow": 48, "keyHigh": 90}))
+	require.Equal(t, "key 24", faults.Clashes[0].Message)
+	require.Equal(t, 47, faults.Free[0])
+
+	try := func(notes string) got {
+		return c.do("POST", "/api/catalogue/map/try", map[string]any{"map": list, "keyLow": 48, "keyHigh": 90, "channel": 4, "notes": notes})
+	}
+	tried := as[struct {
+		Messages []struct {
+			Ms      float64
+			Channel int
+			Text    string
+		}
+		Missing []string
+	}](t, try("C4 1/4 long; E4 barked"))
+	require.Equal(t, "key 24 on, velocity 100", tried.Messages[0].Text)
+	require.Equal(t, "key 60 on, velocity 90", tried.Messages[1].Text)
+	require.Equal(t, []string{"barked"}, tried.Missing)
+	require.Equal(t, 4, tried.Messages[0].Channel)
+	wrong := try("C4; H9 1/4")
+	require.Equal(t, 422, wrong.status)
+	require.Contains(t, string(wrong.body), `note 2, \"H9 1/4\": begin with a key`)
+	bad := c.do("POST", "/api/catalogue/map/check", map[string]any{"map": []any{map[string]any{"articulation": "x", "switches": []any{map[string]any{"kind": "key", "number": 200}}}}, "keyLow": 0, "keyHigh": 1})
+	require.Equal(t, 422, bad.status)
+	require.Contains(t, string(bad.body), "a key is 0 to 127, not 200")
+}

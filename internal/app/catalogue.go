@@ -1,0 +1,212 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/catalogue"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+	"fanfold/internal/store"
+)
+
+// Catalogue opens the studio's catalogue: what it knows of its libraries,
+// players, patches and articulations. It is edited, undone and watched as a
+// template is; templates follow it.
+func (a *App) Catalogue(ctx context.Context, p Person) (*Hot, error) {
+	a.mu.Lock()
+	id, ok := a.catalogues[p.Studio]
+	a.mu.Unlock()
+	if !ok {
+		var err error
+		if id, err = a.store.CatalogueEnsure(ctx, p.Studio, template.New(NewID("catalogue"), "Catalogue")); err != nil {
+			return nil, err
+		}
+		a.mu.Lock()
+		a.catalogues[p.Studio] = id
+		a.mu.Unlock()
+	}
+	return a.load(ctx, p, id)
+}
+
+// agree brings a template and the catalogue together: the catalogue takes in
+// what it does not know, the template follows what is known better.
+func (a *App) agree(ctx context.Context, p Person, h *Hot) error {
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return err
+	}
+	t := h.View().Template
+	if err := cat.follow(ctx, p, func(c *template.Template) change.Change { return catalogue.Missing(c, t) }); err != nil {
+		return err
+	}
+	c := cat.View().Template
+	return h.follow(ctx, p, func(t *template.Template) change.Change { return catalogue.Behind(t, c) })
+}
+
+// follow applies what follows from a change elsewhere; nothing when there is
+// nothing to do.
+func (h *Hot) follow(ctx context.Context, p Person, make func(*template.Template) change.Change) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err := h.refreshLocked(ctx); err != nil {
+		return err
+	}
+	c := make(h.t)
+	if len(c.Keys()) == 0 {
+		return nil
+	}
+	label := "Follow the catalogue"
+	if h.catalogue {
+		label = "Take in what a template brought"
+	}
+	_, err := h.apply(ctx, p, change.Batch{Label: label, Changes: []change.Change{c}}, store.Follow, 0)
+	return err
+}
+
+// known is the catalogue that changes of a template are read against; nil for
+// the catalogue itself, and for nobody.
+func (h *Hot) known(ctx context.Context, p Person) (*template.Template, error) {
+	if h.catalogue || p.ID == uuid.Nil {
+		return nil, nil
+	}
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return cat.View().Template, nil
+}
+
+// spread carries on what a change of a template or of the catalogue means for
+// the others.
+func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) error {
+	now := h.View().Template
+	if slices.Equal(before.Libraries, now.Libraries) && slices.Equal(before.Players, now.Players) &&
+		slices.Equal(before.Patches, now.Patches) && slices.Equal(before.Vocabulary, now.Vocabulary) {
+		return nil
+	}
+	if !h.catalogue {
+		return h.app.agree(ctx, p, h)
+	}
+	var failed error
+	h.app.each(h.studio, func(t *Hot) {
+		if t.catalogue || failed != nil {
+			return
+		}
+		failed = t.follow(ctx, p, func(t *template.Template) change.Change {
+			return change.Batch{Changes: []change.Change{catalogue.Behind(t, now), catalogue.Gone(t, before, now)}}
+		})
+	})
+	return failed
+}
+
+// keptByTemplates refuses a change of the catalogue that takes away what a
+// template plays.
+func (a *App) keptByTemplates(studio uuid.UUID, before, after *template.Template) error {
+	var refusal error
+	a.each(studio, func(t *Hot) {
+		if t.catalogue || refusal != nil {
+			return
+		}
+		v := t.View().Template
+		for _, i := range v.Instruments {
+			for _, id := range i.Patches {
+				if before.Index().Patches[id] != nil && after.Index().Patches[id] == nil {
+					refusal = refused(id, "%s plays %s in %s; swap its patch first", i.Name, before.Index().Patches[id].Name, v.Name)
+				}
+			}
+		}
+	})
+	return refusal
+}
+
+// found is what finds patches in one state of a catalogue.
+type found struct {
+	of     *template.Template
+	finder *catalogue.Finder
+}
+
+// Finder returns what finds patches in the catalogue as it stands.
+func (h *Hot) Finder() *catalogue.Finder {
+	now := h.View().Template
+	h.finding.Lock()
+	defer h.finding.Unlock()
+	if h.found.of != now {
+		h.found = found{now, catalogue.NewFinder(h.found.finder, now)}
+	}
+	return h.found.finder
+}
+
+// EditPatches sets fields of patches of the catalogue, as one change.
+func EditPatches(ids []template.ID, edit func(*template.Patch) error) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		var put change.Put
+		for _, id := range ids {
+			p := t.Index().Patches[id]
+			if p == nil {
+				return nil, refused(id, "the patch is no longer in the catalogue")
+			}
+			c := *p
+			if err := edit(&c); err != nil {
+				return nil, refused(id, "%s: %s", p.Name, err)
+			}
+			put.Patches = append(put.Patches, change.Append(&c))
+		}
+		label := fmt.Sprintf("Edit %d patches", len(ids))
+		if len(ids) == 1 {
+			label = "Edit " + put.Patches[0].Value.Name
+		}
+		return change.Batch{Label: label, Changes: []change.Change{put}}, nil
+	}
+}
+
+// Use makes instruments of patches of the catalogue.
+func (h *Hot) Use(ctx context.Context, p Person, patches []template.ID, where catalogue.Place) (Maker, error) {
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	c := cat.View().Template
+	return func(t *template.Template) (change.Change, error) { return catalogue.Use(t, c, patches, where, NewID) }, nil
+}
+
+// Swap tells what another patch would mean for instruments and, when take,
+// gives it to them. layer plays it beside the ones there are.
+func (h *Hot) Swap(ctx context.Context, p Person, ids []template.ID, patch template.ID, layer, take bool) (catalogue.Swapped, int64, error) {
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return catalogue.Swapped{}, 0, err
+	}
+	c := cat.View().Template
+	v := h.View()
+	_, sum, err := catalogue.Swap(v.Template, c, ids, patch, layer)
+	if err != nil || !take {
+		return sum, v.Revision, err
+	}
+	revision, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+		made, now, err := catalogue.Swap(t, c, ids, patch, layer)
+		sum = now
+		return made, err
+	})
+	return sum, revision, err
+}
+
+// ID is the document's id.
+func (h *Hot) ID() uuid.UUID { return h.id }
+
+// MachineNames lists the machines of all templates of the studio.
+func (a *App) MachineNames(studio uuid.UUID) []string {
+	out := []string{}
+	a.each(studio, func(h *Hot) {
+		for _, m := range h.View().Template.Machines {
+			if !slices.Contains(out, m.Name) {
+				out = append(out, m.Name)
+			}
+		}
+	})
+	slices.Sort(out)
+	return out
+}
