@@ -89,7 +89,7 @@ func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) e
 		return nil
 	}
 	if !h.catalogue {
-		return h.app.agree(ctx, p, h)
+		return h.learn(ctx, p, before, now)
 	}
 	var failed error
 	h.app.each(h.studio, func(t *Hot) {
@@ -101,6 +101,20 @@ func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) e
 		})
 	})
 	return failed
+}
+
+// learn carries on to the catalogue what a change of a template said, and so
+// to the other templates.
+func (h *Hot) learn(ctx context.Context, p Person, before, now *template.Template) error {
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return err
+	}
+	old := cat.View().Template
+	if err := cat.follow(ctx, p, func(c *template.Template) change.Change { return catalogue.Learned(c, before, now) }); err != nil {
+		return err
+	}
+	return cat.spread(ctx, p, old)
 }
 
 // keptByTemplates refuses a change of the catalogue that takes away what a

@@ -205,7 +205,7 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 	p := enter(t, 1280, 800)
 	for _, theme := range []string{"day", "pit"} {
 		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
-		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}} {
+		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}, {"library"}} {
 			p.unfold(leaves[0], leaves[1:]...)
 			check(p, append(leaves, theme)...)
 		}

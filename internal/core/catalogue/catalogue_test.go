@@ -138,6 +138,22 @@ func TestCatalogueAndTemplateComeToAgree(t *testing.T) {
 	})
 }
 
+// What is said of a patch in a template, by a remedy or by hand, is known to
+// the catalogue afterwards; what the catalogue knew of others stays.
+func TestLearned(t *testing.T) {
+	cat := shelf()
+	before := coretest.Must(template.New("t", "T"), catalogue.Copies(template.New("t", "T"), cat, cat.Patches[:2]))
+	p := *before.Patches[0]
+	p.Dynamics = template.DynamicsVolume
+	after := coretest.Must(before, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}})
+	flute := *cat.Patches[1]
+	flute.PreloadMiB = 5
+	cat = coretest.Must(cat, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&flute)}})
+	got := coretest.Must(cat, catalogue.Learned(cat, before, after))
+	require.Equal(t, template.DynamicsVolume, got.Index().Patches[p.ID].Dynamics)
+	require.Equal(t, 5.0, got.Index().Patches[flute.ID].PreloadMiB, "the template is behind there, and says nothing new")
+}
+
 // A template from elsewhere whose IDs mean other things here gets IDs of its
 // own; what is the same by name gets the catalogue's.
 func TestAdopt(t *testing.T) {

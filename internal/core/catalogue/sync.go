@@ -29,6 +29,23 @@ func Missing(cat, t *template.Template) change.Put {
 	return put
 }
 
+// Learned is the change that carries on to the catalogue what a change of a
+// template said of its libraries, players, patches and articulations.
+func Learned(cat, before, after *template.Template) change.Put {
+	x, was := cat.Index(), before.Index()
+	var put change.Put
+	put.Libraries = lacking(after.Libraries, func(l *template.Library) bool {
+		return was.Libraries[l.ID] != l && news(x.Libraries[l.ID], l)
+	})
+	put.Players = lacking(after.Players, func(p *template.Player) bool { return was.Players[p.ID] != p && news(x.Players[p.ID], p) })
+	put.Patches = lacking(after.Patches, func(p *template.Patch) bool { return was.Patches[p.ID] != p && news(x.Patches[p.ID], p) })
+	put.Terms = lacking(after.Vocabulary, func(w *template.Term) bool { return was.Terms[w.ID] != w && news(x.Terms[w.ID], w) })
+	return put
+}
+
+// news tells whether something is not known, or not so.
+func news[T any](known, said *T) bool { return known == nil || differs(known, said) }
+
 // Behind is the change that brings a template's copies up to the catalogue:
 // those that differ, and the studio's own articulations.
 func Behind(t, cat *template.Template) change.Put {

@@ -2,7 +2,7 @@ import { createStore, useStore } from "zustand";
 import { type Delta, type Id, type Problem, Refusal, type Schemas } from "./api";
 import type { Sheet } from "./template";
 
-export const leafNames = ["orchestra", "seating", "routing", "calls"] as const;
+export const leafNames = ["library", "orchestra", "seating", "routing", "calls"] as const;
 export type LeafName = (typeof leafNames)[number];
 
 export interface Notice {

@@ -1,5 +1,6 @@
 import { Fragment, type PointerEvent, type ReactNode, useRef, useState } from "react";
 import { Calls } from "../leaves/calls/Calls";
+import { Library } from "../leaves/library/Library";
 import { Orchestra } from "../leaves/orchestra/Orchestra";
 import { Routing } from "../leaves/routing/Routing";
 import { Seating } from "../leaves/seating/Seating";
@@ -8,8 +9,9 @@ import { gib } from "../model/template";
 import { LeafGuard } from "./LeafGuard";
 
 /** The place of each leaf in the working order; its key is Alt and the number. */
-export const leafNumber: Record<LeafName, number> = { orchestra: 3, seating: 4, routing: 5, calls: 7 };
+export const leafNumber: Record<LeafName, number> = { library: 2, orchestra: 3, seating: 4, routing: 5, calls: 7 };
 export const leafTitle: Record<LeafName, string> = {
+  library: "Library",
   orchestra: "Orchestra",
   seating: "Seating",
   routing: "Routing",
@@ -17,12 +19,13 @@ export const leafTitle: Record<LeafName, string> = {
 };
 
 const content: Record<LeafName, () => ReactNode> = {
+  library: Library,
   orchestra: Orchestra,
   seating: Seating,
   routing: Routing,
   calls: Calls,
 };
-const shares: Record<LeafName, number> = { orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 };
+const shares: Record<LeafName, number> = { library: 1.3, orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 };
 
 export function FoldedSheet() {
   const open = useApp((s) => s.open);
@@ -78,6 +81,8 @@ function useFigure(name: LeafName): string {
   const sheet = useApp((s) => s.sheet)!;
   const rig = useApp((s) => s.rig);
   switch (name) {
+    case "library":
+      return `${sheet.libraries.order.length} libraries`;
     case "orchestra":
       return `${sheet.instruments.order.length} instruments`;
     case "seating": {

@@ -1,7 +1,7 @@
 import { Floating } from "./Floating";
 
 const keys: [string, string][] = [
-  ["Alt 3, 4, 5, 7", "unfold Orchestra, Seating, Routing, Calls; with Shift, beside"],
+  ["Alt 2, 3, 4, 5, 7", "unfold Library, Orchestra, Seating, Routing, Calls; with Shift, beside"],
   ["Ctrl K or /", "find instruments, stems, machines, calls, commands"],
   ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
   ["Ctrl A", "select every row"],
@@ -19,6 +19,7 @@ const keys: [string, string][] = [
   ["[ and ]", "fold, unfold the section; with Shift, all"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   [".", "the marks and their remedies"],
+  ["Enter", "in Library: use the chosen patches; in a field: set it"],
   ["?", "this list"],
 ];
 

@@ -4,6 +4,7 @@ import { addRows } from "../../model/changing";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
+import { carries, takePatches } from "./dragging";
 import type { Field } from "./fields";
 import { PromptDialog } from "./PromptDialog";
 import { ScoreSheet } from "./ScoreSheet";
@@ -41,9 +42,10 @@ function Head({ ask }: { ask: (f: Field) => void }) {
 function useDrop() {
   return {
     onDragOver: (e: DragEvent) => {
-      if (e.dataTransfer.types.includes("Files")) e.preventDefault();
+      if (e.dataTransfer.types.includes("Files") || carries(e)) e.preventDefault();
     },
     onDrop: (e: DragEvent) => {
+      if (takePatches(e, {})) return;
       const file = e.dataTransfer.files[0];
       if (!file) return;
       e.preventDefault();

@@ -5,7 +5,7 @@ import { get, select, useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
-import { dragged, moveRows } from "./dragging";
+import { carries, dragged, moveRows, takePatches } from "./dragging";
 import type { Field } from "./fields";
 
 const em = 13; // pixels; no letter is wider
@@ -72,8 +72,9 @@ export const Row = memo(function Row({
       data-state={state?.state ?? "tacet"}
       draggable={editing === undefined}
       onDragStart={drag}
-      onDragOver={(e) => e.dataTransfer.types.includes("text/fanfold-rows") && e.preventDefault()}
+      onDragOver={(e) => carries(e) && e.preventDefault()}
       onDrop={(e) => {
+        if (takePatches(e, i.kind === "spare" ? { onto: id } : { before: id })) return;
         const ids = dragged(e);
         if (ids) moveRows(ids, i.section, id);
       }}

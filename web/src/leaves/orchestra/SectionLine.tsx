@@ -3,7 +3,7 @@ import type { DragEvent } from "react";
 import type { Line } from "../../model/score";
 import { within } from "../../model/score";
 import { get, select, set, toggleFold, useApp } from "../../model/store";
-import { dragged, moveRows } from "./dragging";
+import { carries, dragged, moveRows, takePatches } from "./dragging";
 import { RenameSection } from "./RenameSection";
 
 type Section = Extract<Line, { kind: "section" }>;
@@ -17,6 +17,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
     select(ids, ids[0] ?? null);
   };
   const drop = (e: DragEvent) => {
+    if (takePatches(e, { section: line.section.id })) return;
     const ids = dragged(e);
     if (ids) moveRows(ids, line.section.id, undefined);
   };
@@ -27,7 +28,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
       data-section={line.section.name}
       className="absolute inset-x-0 top-0 flex h-[26px] items-center pr-3 [contain:strict]"
       style={{ top, paddingLeft: 40 + line.depth * 4 }}
-      onDragOver={(e) => e.dataTransfer.types.includes("text/fanfold-rows") && e.preventDefault()}
+      onDragOver={(e) => carries(e) && e.preventDefault()}
       onDrop={drop}
     >
       <div role="gridcell" className="flex min-w-0 flex-1 items-center gap-1">

@@ -1,0 +1,119 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// library opens the Library beside the Orchestra and finds patches.
+func (p *person) library(find, patch string) {
+	p.t.Helper()
+	p.unfold("library", "orchestra")
+	p.see(`[aria-label="Find patches"]`).MustSelectAllText().MustInput(find)
+	p.see(`[data-patch="` + patch + `"]`)
+	p.gone(`[data-patch="Piccolo long"]`) // the first of all
+	p.click(`[data-patch="` + patch + `"]`)
+	p.see(`[data-leaf=library] section[aria-label="` + patch + `"]`)
+}
+
+// A patch becomes an instrument by the keyboard, where its kind stands, wired
+// as its neighbours are; and by dragging it before a row.
+func TestAPatchBecomesAnInstrument(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.library("vla spic", "Violas short")
+	p.seeText("[data-leaf=library] [data-card]", "A fifth below the violins")
+	p.page.MustEval(`() => document.querySelector("[aria-label=Patches]").focus()`)
+	p.keys(input.Enter)
+	p.seeText("[role=status]", "It stands in the Orchestra")
+	p.seeText("[data-leaf=orchestra]", "426 instruments")
+	p.seeText("[data-badge=marks]", "3 marks") // it has no seat yet, and the name is there already
+	p.undo(1)
+
+	p.find("Piccolo long", "Piccolo long")
+	p.library("tam-tam", "Tam-tam")
+	p.drag(`[data-patch="Tam-tam"]`, `[data-row="Piccolo long"]`)
+	p.above("Tam-tam", "Piccolo long")
+	p.undo(1)
+	p.gone(`[data-row="Tam-tam"]`)
+}
+
+// One key for two articulations is told at once, marked by the proof when it
+// is kept, and mended where it stands.
+func TestASwitchClashIsResolved(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.library("oboe 2 long", "Oboe 2 long")
+	marks := p.see("[data-badge=marks]").MustText()
+	p.see(`[aria-label="Switches of legato"]`).MustSelectAllText().MustInput("key C1")
+	p.keys(input.Enter)
+	p.seeText(`[aria-label="Faults of the map"]`, "key 24 selects both long and legato")
+	p.press("Keep map")
+	p.seeText("[data-badge=marks]", "2 marks")
+	p.press("2 marks")
+	p.seeText("[data-mark]", "In the map of Oboe 2 long, key 24 selects both")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+
+	p.press("Give legato a free key")
+	p.press("Keep map")
+	p.seeText("[data-badge=marks]", "^"+marks)
+	p.seeText(`[aria-label="Articulation map of Oboe 2 long"]`, "Try it out")
+	p.press("Copy map")
+	p.seeText("[role=status]", "is copied")
+	for range 2 {
+		p.click(`[aria-label="Undo in the catalogue"]`)
+		p.page.MustWaitRequestIdle("/events")()
+	}
+	p.see(`[aria-label="Switches of legato"][value="key C♯1"]`)
+}
+
+// Notes written by hand become messages; what the map does not hold is named.
+func TestNotesAreTriedOut(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.library("flute 2 long", "Flute 2 long")
+	p.click("[data-leaf=library] section details:has([aria-label='Notes to try']) summary, [role=group] summary")
+	p.see(`[aria-label="Notes to try"]`).MustSelectAllText().MustInput("C5 1/4 legato; D5; E5 barked")
+	p.seeText(`[aria-label="Articulation map of Flute 2 long"]`, "not in the map: barked")
+	p.seeText(`[aria-label=Messages] li`, "key 25 on")
+	p.see(`[aria-label="Notes to try"]`).MustSelectAllText().MustInput("C5; Q9")
+	p.seeText(`[aria-label="Articulation map of Flute 2 long"]`, "begin with a key such as C4")
+}
+
+// Swapping a patch says what is lost first, and keeps the rest.
+func TestSwappingTellsWhatIsLost(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.find("Clarinet 3 long", "Clarinet 3 long")
+	p.library("oboe 1 short", "Oboe 1 short")
+	p.press("Use 1")
+	p.press("Swap into 1")
+	p.seeText("[role=dialog]", "Lost: long, legato, flutter, trill")
+	p.press("Swap it")
+	p.seeText(`[data-row="Clarinet 3 long"]`, "staccato")
+	p.undo(1)
+	p.seeText(`[data-row="Clarinet 3 long"]`, "legato")
+
+	p.press("Use 1")
+	p.press("Layer onto 1")
+	p.seeText(`[data-row="Clarinet 3 long"]`, "long · legato")
+	p.seeText("[role=status]", "Gained: staccato")
+	p.undo(1)
+}
+
+// Fields are set for every chosen patch at once; a wrong one is refused and
+// stays as it was.
+func TestPatchesAreEditedTogether(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.library("bassoon 3", "Bassoon 3 long")
+	require.NoError(t, p.page.Keyboard.Press(input.ShiftLeft))
+	p.click(`[data-patch="Bassoon 3 effects"]`)
+	require.NoError(t, p.page.Keyboard.Release(input.ShiftLeft))
+	p.seeText("[data-leaf=library] h3", "3 patches")
+	p.see(`[data-leaf=library] section`).MustElementR("label", "Ready, MiB").MustElement("input").MustSelectAllText().MustInput("lots")
+	p.keys(input.Enter)
+	p.seeText("[role=alert], [role=status]", `"lots" is no number`)
+	p.see(`[data-leaf=library] section`).MustElementR("label", "Ready, MiB").MustElement("input").MustSelectAllText().MustInput("77")
+	p.keys(input.Enter)
+	p.seeText(`[data-row="Bassoon 3 long"], [data-patch="Bassoon 3 effects"]`, "77")
+	p.click(`[aria-label="Undo in the catalogue"]`)
+}

@@ -1,0 +1,79 @@
+import { Redo2, Undo2 } from "lucide-react";
+import { type KeyboardEvent, useEffect, useState } from "react";
+import type { Id } from "../../model/api";
+import {
+  type Asked,
+  type Patch,
+  redoCatalogue,
+  undoCatalogue,
+  useCatalogue,
+  useCatalogueEvents,
+} from "../../model/catalogue";
+import { LeafHead } from "../../parts/LeafHead";
+import { LibraryDialog } from "./LibraryDialog";
+import { PatchList } from "./PatchList";
+import { PatchSheet } from "./PatchSheet";
+import { Shelves } from "./Shelves";
+import { UseMenu } from "./UseMenu";
+
+/** Library is what the studio owns, what it costs, and how each articulation
+ * is reached. */
+export function Library() {
+  const cat = useCatalogue();
+  useCatalogueEvents(cat?.id);
+  const [asked, setAsked] = useState<Asked>({ text: "", library: "", sort: "" });
+  const [chosen, setChosen] = useState<Patch[]>([]);
+  const [editing, setEditing] = useState<Id | null>(null);
+  useEffect(() => setChosen([]), [asked.library]);
+  if (!cat) return <p className="p-4 text-soft">Looking at the shelves…</p>;
+  const patches = cat.shelves.reduce((n, s) => n + s.patches, 0);
+  const keys = (e: KeyboardEvent) => {
+    if (
+      !(e.ctrlKey || e.metaKey) ||
+      e.key.toLowerCase() !== "z" ||
+      (e.target as HTMLElement).matches("input, textarea")
+    )
+      return;
+    e.preventDefault(); // taken back here, not in the template
+    void (e.shiftKey ? redoCatalogue(cat.id) : undoCatalogue(cat.id));
+  };
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: undo anywhere in the leaf is the catalogue's
+    <div className="flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
+      <LeafHead title="Library" note={`${cat.libraries.length} libraries, ${patches.toLocaleString("en")} patches`}>
+        <button
+          type="button"
+          className="button px-1.5"
+          aria-label="Undo in the catalogue"
+          title="Undo in the catalogue (Ctrl Z here)"
+          onClick={() => void undoCatalogue(cat.id)}
+        >
+          <Undo2 size={15} />
+        </button>
+        <button
+          type="button"
+          className="button px-1.5"
+          aria-label="Redo in the catalogue"
+          title="Redo in the catalogue (Ctrl Shift Z here)"
+          onClick={() => void redoCatalogue(cat.id)}
+        >
+          <Redo2 size={15} />
+        </button>
+        <UseMenu chosen={chosen} />
+      </LeafHead>
+      <div className="flex min-h-0 flex-1">
+        <Shelves
+          cat={cat}
+          library={asked.library}
+          choose={(library) => setAsked({ ...asked, library })}
+          edit={setEditing}
+        />
+        <div className="flex min-w-0 flex-1 flex-col">
+          <PatchList cat={cat} asked={asked} setAsked={setAsked} chosen={chosen} choose={setChosen} />
+          {chosen.length > 0 && <PatchSheet cat={cat} chosen={chosen} />}
+        </div>
+      </div>
+      {editing !== null && <LibraryDialog cat={cat} id={editing} close={() => setEditing(null)} />}
+    </div>
+  );
+}

@@ -1,0 +1,69 @@
+import { Pencil, Plus } from "lucide-react";
+import type { Id } from "../../model/api";
+import type { Catalogue } from "../../model/catalogue";
+
+interface Props {
+  cat: Catalogue;
+  library: Id;
+  choose: (library: Id) => void;
+  edit: (library: Id) => void;
+}
+
+/** Shelves lists the libraries. */
+export function Shelves({ cat, library, choose, edit }: Props) {
+  const all = cat.shelves.reduce((n, s) => n + s.patches, 0);
+  return (
+    <nav
+      aria-label="Libraries"
+      className="flex w-[176px] shrink-0 flex-col overflow-y-auto border-line border-r py-1.5"
+    >
+      <Shelf
+        name="All libraries"
+        detail={`${all.toLocaleString("en")} patches`}
+        on={library === ""}
+        run={() => choose("")}
+      />
+      {cat.libraries.map((l, n) => {
+        const shelf = cat.shelves[n]!;
+        const detail = [`${shelf.patches.toLocaleString("en")}`, l.room, `${(shelf.fullMib / 1024).toFixed(0)} GiB`];
+        return (
+          <div key={l.id} className="group relative">
+            <Shelf
+              name={l.name}
+              detail={detail.filter(Boolean).join(" · ")}
+              on={library === l.id}
+              run={() => choose(l.id)}
+            />
+            <button
+              type="button"
+              aria-label={`Edit ${l.name}`}
+              title={`Edit ${l.name}`}
+              className="absolute top-2 right-1 grid size-6 place-items-center rounded-[3px] bg-paper opacity-0 hover:bg-band focus-visible:opacity-100 group-hover:opacity-100"
+              onClick={() => edit(l.id)}
+            >
+              <Pencil size={12} />
+            </button>
+          </div>
+        );
+      })}
+      <button type="button" className="button mx-2 mt-2" onClick={() => edit("")}>
+        <Plus size={13} /> New library
+      </button>
+    </nav>
+  );
+}
+
+function Shelf({ name, detail, on, run }: { name: string; detail: string; on: boolean; run: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={run}
+      title={name}
+      className={`block w-full px-3 py-1 text-left hover:bg-band ${on ? "bg-chosen shadow-[inset_3px_0_0_var(--accent)]" : ""}`}
+    >
+      <span className="block truncate font-medium">{name}</span>
+      <span className="block truncate text-[12px] text-soft">{detail}</span>
+    </button>
+  );
+}
