@@ -45,6 +45,7 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
+	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan beside the made-up samples; may be given again")
 	cmd.Flags().StringVar(&dir, "dir", ".local", "where the data stays")
 	cmd.Flags().Float64Var(&speed, "speed", 4, "let the simulated machines load this much faster")
 	cmd.Flags().BoolVar(&forget, "forget", false, "forget the data and end")
@@ -83,6 +84,11 @@ func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string,
 		defer func() { err = errors.Join(err, pg.Stop()) }()
 		c.DatabaseURL = pg.URL
 	}
+	samples := filepath.Join(dir, "samples")
+	if err := demo.WriteSamples(samples); err != nil {
+		return err
+	}
+	c.ScanRoots = append([]string{samples}, c.ScanRoots...)
 	r, err := startRunning(ctx, c)
 	if err != nil {
 		return err

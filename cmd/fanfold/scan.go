@@ -38,7 +38,7 @@ func scanCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(c.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
-			result, err := scan.Folder(ctx, folder, policy, nil)
+			result, err := scan.Folder(ctx, folder, scan.Options{Policy: policy})
 			if err != nil {
 				return err
 			}

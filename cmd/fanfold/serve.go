@@ -24,11 +24,12 @@ import (
 
 // serveConfig configures the server.
 type serveConfig struct {
-	Listen      string // where browsers come; defaults to 127.0.0.1:7070
-	RigListen   string // where hosts dial in; defaults to 127.0.0.1:7071
-	RigExternal string // an external NATS cluster instead; defaults to none
-	DatabaseURL string // required
-	DemoEmail   string // the account with one-click sign-in; defaults to none
+	Listen      string   // where browsers come; defaults to 127.0.0.1:7070
+	RigListen   string   // where hosts dial in; defaults to 127.0.0.1:7071
+	RigExternal string   // an external NATS cluster instead; defaults to none
+	DatabaseURL string   // required
+	ScanRoots   []string // folders people may scan; defaults to none
+	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
 
 // running is a started server.
@@ -36,6 +37,7 @@ type running struct {
 	store *store.Store
 	app   *app.App
 	desk  *rig.Desk
+	stop  func() // ends long work
 }
 
 // gcPercent makes the collector run earlier than by default: what lives is
@@ -73,10 +75,20 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		return nil, err
 	}
 	r.app = app.New(s, r.desk)
+	if err = r.app.AllowScans(c.ScanRoots...); err == nil {
+		r.stop, err = r.app.StartJobs(ctx)
+	}
+	if err != nil {
+		r.close()
+		return nil, err
+	}
 	return r, nil
 }
 
 func (r *running) close() {
+	if r.stop != nil {
+		r.stop()
+	}
 	r.desk.Close()
 	r.store.Close()
 }
@@ -144,6 +156,7 @@ func serveCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
+	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")

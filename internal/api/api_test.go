@@ -35,6 +35,7 @@ const password = "a long enough password"
 type server struct {
 	*httptest.Server
 	store *store.Store
+	app   *app.App
 }
 
 func serve(t *testing.T) *server {
@@ -43,9 +44,10 @@ func serve(t *testing.T) *server {
 		_, err := s.AccountEnsure(context.Background(), name+"'s studio", name+"@studio.example", name, password)
 		require.NoError(t, err)
 	}
-	web := httptest.NewServer(api.New(api.Config{App: app.New(s, noRig{}), Store: s, DemoEmail: "ada@studio.example"}))
+	a := app.New(s, noRig{})
+	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
-	return &server{web, s}
+	return &server{web, s, a}
 }
 
 // client is one browser.

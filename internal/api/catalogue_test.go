@@ -1,10 +1,20 @@
 package api_test
 
 import (
+	"context"
 	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/template"
+	"fanfold/internal/demo"
 )
 
 type patch struct {
@@ -187,4 +197,81 @@ func TestMapsAreCheckedAndTried(t *testing.T) {
 	bad := c.do("POST", "/api/catalogue/map/check", map[string]any{"map": []any{map[string]any{"articulation": "x", "switches": []any{map[string]any{"kind": "key", "number": 200}}}}, "keyLow": 0, "keyHigh": 1})
 	require.Equal(t, 422, bad.status)
 	require.Contains(t, string(bad.body), "a key is 0 to 127, not 200")
+}
+
+// A folder is scanned as a job: measured patches come to the catalogue, broken
+// files are told, a second scan reads nothing again, and no other folder can
+// be seen.
+func TestAFolderIsScanned(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	root := t.TempDir()
+	require.NoError(t, demo.WriteSamples(root))
+	require.NoError(t, s.app.AllowScans(root))
+	stop, err := s.app.StartJobs(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(stop)
+
+	require.Equal(t, `["Lamp Room Bells"]`, strings.TrimSpace(string(c.do("GET", "/api/scans/folders?folder="+root, nil).body)))
+	for _, outside := range []string{"/etc", root + "/../", filepath.Dir(root), root + "x", "relative"} {
+		require.Equal(t, 422, c.do("GET", "/api/scans/folders?folder="+outside, nil).status, outside)
+		require.Equal(t, 422, c.do("POST", "/api/scans", map[string]any{"folder": outside, "library": "X"}).status, outside)
+	}
+	require.Equal(t, 422, c.do("POST", "/api/scans", map[string]any{"folder": root, "library": " "}).status)
+
+	run := func() app.Scan {
+		started := as[app.Scan](t, c.do("POST", "/api/scans", map[string]any{"folder": root + "/Lamp Room Bells", "library": "Lamp Room Bells"}))
+		var last app.Scan
+		require.Eventually(t, func() bool {
+			last = as[struct{ Scans []app.Scan }](t, c.do("GET", "/api/scans", nil)).Scans[0]
+			return last.ID == started.ID && last.State != "waiting" && last.State != "running"
+		}, 30*time.Second, 50*time.Millisecond)
+		return last
+	}
+	first := run()
+	require.Equal(t, "done", first.State, first.Reason)
+	require.Equal(t, []int{9, 9, 9, 0, 1}, []int{first.Patches, first.Done, first.Files, first.Unchanged, first.BrokenCount})
+	require.Contains(t, first.Broken[0].File, "Rail chimes scraped.wav")
+	found := as[struct {
+		Total   int
+		Patches []template.Patch
+	}](t, c.do("GET", "/api/catalogue/patches?text=marimba+roll", nil))
+	require.Equal(t, 1, found.Total)
+	p := found.Patches[0]
+	require.True(t, p.Measured)
+	require.Equal(t, "pitched-percussion.marimba", p.Sound)
+	require.Equal(t, []int{45, 84, 2}, []int{p.KeyLow, p.KeyHigh, p.RoundRobins})
+	require.Equal(t, "damped", p.Map[2].Articulation)
+
+	second := run()
+	require.Equal(t, 8, second.Unchanged, "all but the one that lacks a sample")
+	require.Contains(t, second.Reason, "0 new, 0 other than before, 9 as they were")
+
+	eve := s.signedIn(t, "eve")
+	require.Empty(t, as[struct{ Scans []app.Scan }](t, eve.do("GET", "/api/scans", nil)).Scans)
+	require.Equal(t, 404, eve.do("DELETE", "/api/scans/"+first.ID.String(), nil).status)
+	require.Equal(t, 422, c.do("DELETE", "/api/scans/"+first.ID.String(), nil).status, "it has ended")
+}
+
+// A running scan is stopped, and takes nothing in.
+func TestAScanIsStopped(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	root := t.TempDir()
+	for n := range 4000 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprintf("p%04d.sfz", n)), []byte(strings.Repeat("<region> sample=*sine key=60\n", 200)), 0o644))
+	}
+	require.NoError(t, s.app.AllowScans(root))
+	stop, err := s.app.StartJobs(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	started := as[app.Scan](t, c.do("POST", "/api/scans", map[string]any{"folder": root, "library": "Long"}))
+	require.Eventually(t, func() bool {
+		return as[struct{ Scans []app.Scan }](t, c.do("GET", "/api/scans", nil)).Scans[0].Done > 0
+	}, 20*time.Second, 10*time.Millisecond)
+	require.Equal(t, 204, c.do("DELETE", "/api/scans/"+started.ID.String(), nil).status)
+	require.Eventually(t, func() bool {
+		return as[struct{ Scans []app.Scan }](t, c.do("GET", "/api/scans", nil)).Scans[0].State == "stopped"
+	}, 20*time.Second, 50*time.Millisecond)
+	require.Zero(t, as[page](t, c.do("GET", "/api/catalogue/patches", nil)).Total)
 }

@@ -53,6 +53,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/calls/save":   map[string]any{"name": "x"},
 	"/api/templates/{id}/use":          map[string]any{"patches": []string{"x"}},
 	"/api/templates/{id}/swap":         map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
+	"/api/scans":                       map[string]any{"folder": "/", "library": "x"},
 	"/api/catalogue/patches/edit":      map[string]any{"base": 0, "ids": []string{}, "set": map[string]any{}},
 	"/api/catalogue/map/check":         map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127},
 	"/api/catalogue/map/try":           map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127, "channel": 1, "notes": "C4"},
@@ -67,7 +68,7 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	id := mine[len("/api/templates/"):]
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{instrument}", "x", "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}

@@ -22,8 +22,10 @@ import (
 
 // App serves all studios.
 type App struct {
-	store *store.Store
-	rig   Rig
+	store     *store.Store
+	rig       Rig
+	jobs      *Jobs    // nil until StartJobs
+	scanRoots []string // folders of the server that may be scanned
 
 	mu         sync.Mutex
 	hot        map[uuid.UUID]*Hot

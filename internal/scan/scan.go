@@ -1,5 +1,5 @@
-// Package scan finds sample patches in a folder: SFZ files with the WAV files
-// behind them, and SoundFonts. A folder goes in; measured patches come out,
+// Package scan finds sample patches in a folder: SFZ files with the WAV and
+// FLAC files behind them, and SoundFonts. A folder goes in; measured patches come out,
 // and each broken file by name and reason, without stopping at one.
 package scan
 
@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/patch"
+	"fanfold/internal/format/flac"
 	"fanfold/internal/format/sf2"
 	"fanfold/internal/format/sfz"
 	"fanfold/internal/format/wav"
@@ -25,43 +26,76 @@ const MostFiles = 200_000
 
 // Found is one patch.
 type Found struct {
-	File    string // path within the folder
-	Name    string
-	Measure patch.Measure
+	File    string        `json:"file"` // path within the folder
+	Name    string        `json:"name"`
+	Measure patch.Measure `json:"measure"`
 }
 
 // Broken is a file that could not be read, or not wholly.
 type Broken struct {
-	File   string
-	Reason string
+	File   string `json:"file"`
+	Reason string `json:"reason"`
+}
+
+// Kept is what was measured of one patch file, and the state then of all the
+// files it was measured from.
+type Kept struct {
+	Stamps []Stamp
+	Found  []Found
 }
 
 // Result is what a scan found, in the order of paths.
 type Result struct {
-	Patches []Found
-	Broken  []Broken
+	Patches   []Found
+	Broken    []Broken
+	Measured  map[string]Kept // patch files read whole in this scan
+	Unchanged int             // patch files that are as an earlier scan knew them
+	Gone      []string        // patch files an earlier scan knew and that are no longer there
 }
 
 // Progress is told after each patch file.
 type Progress func(done, of int)
 
+// Options of a scan.
+type Options struct {
+	Policy patch.Policy
+	Known  map[string]Kept // what earlier scans under this policy measured; nil for none
+	Tell   Progress        // nil for nobody
+}
+
 // Folder scans a folder. It ends early, with what it has, when the context
 // does.
-func Folder(ctx context.Context, folder fs.FS, policy patch.Policy, tell Progress) (Result, error) {
-	s := &scanner{folder: folder, policy: policy, sizes: map[string]sized{}}
+func Folder(ctx context.Context, folder fs.FS, o Options) (Result, error) {
+	s := &scanner{
+		folder: folder, policy: o.Policy, sizes: map[string]sized{}, stats: map[string]Stamp{},
+		result: Result{Measured: map[string]Kept{}},
+	}
 	files, err := s.list(ctx)
 	if err != nil {
 		return s.result, err
 	}
+	there := make(map[string]bool, len(files))
 	for n, name := range files {
 		if err := ctx.Err(); err != nil {
 			return s.result, fmt.Errorf("stopped after %d of %d files: %w", n, len(files), err)
 		}
-		s.file(name)
-		if tell != nil {
-			tell(n+1, len(files))
+		there[name] = true
+		if kept, ok := o.Known[name]; ok && s.unchanged(kept.Stamps) {
+			s.result.Patches = append(s.result.Patches, kept.Found...)
+			s.result.Unchanged++
+		} else {
+			s.measure(name)
+		}
+		if o.Tell != nil {
+			o.Tell(n+1, len(files))
 		}
 	}
+	for name := range o.Known {
+		if !there[name] {
+			s.result.Gone = append(s.result.Gone, name)
+		}
+	}
+	slices.Sort(s.result.Gone)
 	return s.result, nil
 }
 
@@ -69,6 +103,8 @@ type scanner struct {
 	folder fs.FS
 	policy patch.Policy
 	sizes  map[string]sized // of samples, since patches share them
+	stats  map[string]Stamp
+	behind []Stamp // the files the present patch file is measured from
 	result Result
 }
 
@@ -76,6 +112,24 @@ type sized struct {
 	bytes  int64
 	looped bool
 	err    error
+}
+
+// measure reads a patch file. What is not read whole is not kept, so that the
+// next scan tells of it again.
+func (s *scanner) measure(name string) {
+	found, broken := len(s.result.Patches), len(s.result.Broken)
+	s.behind = nil
+	s.from(name)
+	s.file(name)
+	if len(s.result.Broken) == broken && !s.lacks() {
+		s.result.Measured[name] = Kept{Stamps: s.behind, Found: slices.Clone(s.result.Patches[found:])}
+	}
+}
+
+// lacks tells whether a sample of the present patch file was told as broken
+// for an earlier one.
+func (s *scanner) lacks() bool {
+	return slices.ContainsFunc(s.behind, func(b Stamp) bool { return s.sizes[b.File].err != nil })
 }
 
 func (s *scanner) list(ctx context.Context) ([]string, error) {
@@ -130,6 +184,9 @@ func (s *scanner) sfz(name string) error {
 	if err != nil {
 		return err
 	}
+	for _, part := range file.Included {
+		s.from(part)
+	}
 	if len(file.Regions) == 0 {
 		return nil // a part that other files include
 	}
@@ -140,12 +197,13 @@ func (s *scanner) sfz(name string) error {
 		}
 		z := patch.Zone{
 			Sample: r.Sample, KeyLow: r.KeyLow, KeyHigh: r.KeyHigh, VelLow: r.VelLow, VelHigh: r.VelHigh,
-			Switch: r.Switch, Sequence: r.Sequence, Sounded: r.Sounded,
+			Switch: r.Switch, Label: r.Label, Sequence: r.Sequence, Sounded: r.Sounded,
 		}
 		if z.KeyLow < 0 || z.KeyHigh < 0 {
 			z.KeyLow, z.KeyHigh = 1, 0 // sounded by a controller, by no key
 		}
 		if !strings.HasPrefix(r.Sample, "*") {
+			s.from(r.Sample)
 			sample := s.sample(r.Sample)
 			if sample.err != nil {
 				continue
@@ -184,11 +242,15 @@ func (s *scanner) look(name string) sized {
 		return sized{err: err}
 	}
 	defer done()
-	if strings.ToLower(path.Ext(name)) != ".wav" {
-		return sized{bytes: size} // compressed: its size on the disk
+	switch strings.ToLower(path.Ext(name)) {
+	case ".wav":
+		h, err := wav.Read(src, size)
+		return sized{bytes: h.Bytes, looped: len(h.Loops) > 0, err: err}
+	case ".flac":
+		h, err := flac.Read(src, size)
+		return sized{bytes: h.Bytes, err: err}
 	}
-	h, err := wav.Read(src, size)
-	return sized{bytes: h.Bytes, looped: len(h.Loops) > 0, err: err}
+	return sized{bytes: size} // another format: its size on the disk
 }
 
 // open opens a file to be read at any place.

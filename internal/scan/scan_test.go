@@ -57,7 +57,7 @@ func harbour() fstest.MapFS {
 // sample once, without stopping.
 func TestAFolderIsMeasured(t *testing.T) {
 	var steps []string
-	r, err := scan.Folder(context.Background(), harbour(), patch.DefaultPolicy(), func(done, of int) { steps = append(steps, fmt.Sprintf("%d/%d", done, of)) })
+	r, err := scan.Folder(context.Background(), harbour(), scan.Options{Policy: patch.DefaultPolicy(), Tell: func(done, of int) { steps = append(steps, fmt.Sprintf("%d/%d", done, of)) }})
 	require.NoError(t, err)
 	require.Equal(t, []string{"1/6", "2/6", "3/6", "4/6", "5/6", "6/6"}, steps)
 	var names []string
@@ -87,14 +87,44 @@ func TestAFolderIsMeasured(t *testing.T) {
 
 func TestAScanIsStopped(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
-	r, err := scan.Folder(ctx, harbour(), patch.DefaultPolicy(), func(done, _ int) {
+	r, err := scan.Folder(ctx, harbour(), scan.Options{Policy: patch.DefaultPolicy(), Tell: func(done, _ int) {
 		if done == 1 {
 			cancel()
 		}
-	})
+	}})
 	require.ErrorIs(t, err, context.Canceled)
 	require.ErrorContains(t, err, "stopped after 1 of 6 files")
 	require.Len(t, r.Patches, 1, "what was found stays")
+}
+
+// A second scan reads only what changed: a sample behind a patch, or the patch
+// itself. What was broken is told each time; what is gone is named.
+func TestOnlyChangedFilesAreReadAgain(t *testing.T) {
+	folder := harbour()
+	folder["Bells/other.sfz"] = file([]byte("<region> sample=wav/b.wav key=50"))
+	delete(folder, "Drums/font.sf2")
+	scanned := func(known map[string]scan.Kept) scan.Result {
+		r, err := scan.Folder(context.Background(), folder, scan.Options{Policy: patch.DefaultPolicy(), Known: known})
+		require.NoError(t, err)
+		return r
+	}
+	first := scanned(nil)
+	require.Len(t, first.Measured, 3, "bell, its shared part, and other; the rest lacks something")
+	second := scanned(first.Measured)
+	require.Equal(t, 3, second.Unchanged)
+	require.Empty(t, second.Measured)
+	require.Equal(t, first.Patches, second.Patches)
+	require.Equal(t, first.Broken, second.Broken)
+
+	folder["Bells/wav/a.wav"] = file(sound(24_000))
+	third := scanned(first.Measured)
+	require.Equal(t, 2, third.Unchanged, "only bell plays that sample")
+	require.Less(t, third.Patches[0].Measure.FullMiB, first.Patches[0].Measure.FullMiB)
+
+	folder["Bells/shared.sfz"].Data = []byte("#define $Y 22\n")
+	require.Contains(t, scanned(third.Measured).Measured, "Bells/bell.sfz", "what it includes changed")
+	delete(folder, "Bells/other.sfz")
+	require.Equal(t, []string{"Bells/other.sfz"}, scanned(first.Measured).Gone)
 }
 
 // A link that leads out of the folder is not followed.
@@ -107,7 +137,7 @@ func TestLinksLeadNowhereElse(t *testing.T) {
 	root, err := os.OpenRoot(filepath.Join(dir, "in"))
 	require.NoError(t, err)
 	defer root.Close()
-	r, err := scan.Folder(context.Background(), root.FS(), patch.DefaultPolicy(), nil)
+	r, err := scan.Folder(context.Background(), root.FS(), scan.Options{Policy: patch.DefaultPolicy()})
 	require.NoError(t, err)
 	require.Equal(t, "a.wav", r.Broken[0].File)
 	require.Contains(t, r.Broken[0].Reason, "escapes")
@@ -130,7 +160,7 @@ func BenchmarkFolder10000(b *testing.B) {
 		}
 	}
 	for b.Loop() {
-		r, err := scan.Folder(context.Background(), folder, patch.DefaultPolicy(), nil)
+		r, err := scan.Folder(context.Background(), folder, scan.Options{Policy: patch.DefaultPolicy()})
 		require.NoError(b, err)
 		require.Len(b, r.Patches, 10_000)
 		require.Empty(b, r.Broken)

@@ -178,6 +178,12 @@ type AssignStemChange = json.RawMessage
 // BatchChange defines model for BatchChange.
 type BatchChange = json.RawMessage
 
+// BrokenFile defines model for BrokenFile.
+type BrokenFile struct {
+	File   string `json:"file"`
+	Reason string `json:"reason"`
+}
+
 // Bus defines model for Bus.
 type Bus = template.Bus
 
@@ -537,6 +543,28 @@ type SampleRow struct {
 	Stem       string `json:"stem"`
 }
 
+// Scan defines model for Scan.
+type Scan = app.Scan
+
+// ScanAsk defines model for ScanAsk.
+type ScanAsk struct {
+	Folder  string `json:"folder"`
+	Library string `json:"library"`
+
+	// PreloadKib of each sample; missing takes 64
+	PreloadKib *int `json:"preloadKib,omitempty"`
+
+	// ZoneBytes the player's own, for each zone; missing takes 512
+	ZoneBytes *int `json:"zoneBytes,omitempty"`
+}
+
+// ScanList defines model for ScanList.
+type ScanList struct {
+	// Roots folders of the server that may be scanned, with what is in them
+	Roots []string `json:"roots"`
+	Scans []Scan   `json:"scans"`
+}
+
 // Seat defines model for Seat.
 type Seat = template.Seat
 
@@ -704,6 +732,11 @@ type MakeCredentialJSONBody struct {
 	Template openapi_types.UUID `json:"template"`
 }
 
+// FoldersParams defines parameters for Folders.
+type FoldersParams struct {
+	Folder string `form:"folder" json:"folder"`
+}
+
 // CreateTemplateJSONBody defines parameters for CreateTemplate.
 type CreateTemplateJSONBody struct {
 	Name string `json:"name"`
@@ -786,6 +819,9 @@ type EditPatchesJSONRequestBody = PatchEdit
 // MakeCredentialJSONRequestBody defines body for MakeCredential for application/json ContentType.
 type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 
+// StartScanJSONRequestBody defines body for StartScan for application/json ContentType.
+type StartScanJSONRequestBody = ScanAsk
+
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
@@ -848,6 +884,18 @@ type ServerInterface interface {
 
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
+
+	// (GET /api/scans)
+	Scans(ctx *echo.Context) error
+
+	// (POST /api/scans)
+	StartScan(ctx *echo.Context) error
+
+	// (GET /api/scans/folders)
+	Folders(ctx *echo.Context, params FoldersParams) error
+
+	// (DELETE /api/scans/{scan})
+	StopScan(ctx *echo.Context, scan openapi_types.UUID) error
 
 	// (DELETE /api/session)
 	SignOut(ctx *echo.Context) error
@@ -1040,6 +1088,58 @@ func (w *ServerInterfaceWrapper) MakeCredential(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MakeCredential(ctx)
+	return err
+}
+
+// Scans converts echo context to params.
+func (w *ServerInterfaceWrapper) Scans(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Scans(ctx)
+	return err
+}
+
+// StartScan converts echo context to params.
+func (w *ServerInterfaceWrapper) StartScan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartScan(ctx)
+	return err
+}
+
+// Folders converts echo context to params.
+func (w *ServerInterfaceWrapper) Folders(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FoldersParams
+	// ------------- Required query parameter "folder" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "folder", ctx.QueryParams(), &params.Folder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter folder: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Folders(ctx, params)
+	return err
+}
+
+// StopScan converts echo context to params.
+func (w *ServerInterfaceWrapper) StopScan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "scan" -------------
+	var scan openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scan", ctx.Param("scan"), &scan, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter scan: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopScan(ctx, scan)
 	return err
 }
 
@@ -1604,6 +1704,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/catalogue/map/try", wrapper.TryMap, options.OperationMiddlewares["TryMap"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/use", wrapper.Use, options.OperationMiddlewares["Use"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/swap", wrapper.Swap, options.OperationMiddlewares["Swap"]...)
+	router.GET(options.BaseURL+"/api/scans", wrapper.Scans, options.OperationMiddlewares["Scans"]...)
+	router.POST(options.BaseURL+"/api/scans", wrapper.StartScan, options.OperationMiddlewares["StartScan"]...)
+	router.GET(options.BaseURL+"/api/scans/folders", wrapper.Folders, options.OperationMiddlewares["Folders"]...)
+	router.DELETE(options.BaseURL+"/api/scans/:scan", wrapper.StopScan, options.OperationMiddlewares["StopScan"]...)
 
 }
 
@@ -1831,6 +1935,155 @@ type MakeCredentialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MakeCredentialdefaultApplicationProblemPlusJSONResponse) VisitMakeCredentialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ScansRequestObject struct {
+}
+
+type ScansResponseObject interface {
+	VisitScansResponse(w http.ResponseWriter) error
+}
+
+type Scans200JSONResponse ScanList
+
+func (response Scans200JSONResponse) VisitScansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ScansdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ScansdefaultApplicationProblemPlusJSONResponse) VisitScansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartScanRequestObject struct {
+	Body *StartScanJSONRequestBody
+}
+
+type StartScanResponseObject interface {
+	VisitStartScanResponse(w http.ResponseWriter) error
+}
+
+type StartScan201JSONResponse Scan
+
+func (response StartScan201JSONResponse) VisitStartScanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartScandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartScandefaultApplicationProblemPlusJSONResponse) VisitStartScanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FoldersRequestObject struct {
+	Params FoldersParams
+}
+
+type FoldersResponseObject interface {
+	VisitFoldersResponse(w http.ResponseWriter) error
+}
+
+type Folders200JSONResponse []string
+
+func (response Folders200JSONResponse) VisitFoldersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FoldersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FoldersdefaultApplicationProblemPlusJSONResponse) VisitFoldersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopScanRequestObject struct {
+	Scan openapi_types.UUID `json:"scan"`
+}
+
+type StopScanResponseObject interface {
+	VisitStopScanResponse(w http.ResponseWriter) error
+}
+
+type StopScan204Response struct {
+}
+
+func (response StopScan204Response) VisitStopScanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type StopScandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopScandefaultApplicationProblemPlusJSONResponse) VisitStopScanResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3046,6 +3299,18 @@ type StrictServerInterface interface {
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
 
+	// (GET /api/scans)
+	Scans(ctx context.Context, request ScansRequestObject) (ScansResponseObject, error)
+
+	// (POST /api/scans)
+	StartScan(ctx context.Context, request StartScanRequestObject) (StartScanResponseObject, error)
+
+	// (GET /api/scans/folders)
+	Folders(ctx context.Context, request FoldersRequestObject) (FoldersResponseObject, error)
+
+	// (DELETE /api/scans/{scan})
+	StopScan(ctx context.Context, request StopScanRequestObject) (StopScanResponseObject, error)
+
 	// (DELETE /api/session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
 
@@ -3375,6 +3640,125 @@ func (sh *strictHandler) MakeCredential(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(MakeCredentialResponseObject); ok {
 		return validResponse.VisitMakeCredentialResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Scans operation middleware
+func (sh *strictHandler) Scans(ctx *echo.Context) error {
+	var request ScansRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Scans(ctx.Request().Context(), request.(ScansRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Scans")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ScansResponseObject); ok {
+		return validResponse.VisitScansResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartScan operation middleware
+func (sh *strictHandler) StartScan(ctx *echo.Context) error {
+	var request StartScanRequestObject
+
+	var body StartScanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartScan(ctx.Request().Context(), request.(StartScanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartScan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartScanResponseObject); ok {
+		return validResponse.VisitStartScanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Folders operation middleware
+func (sh *strictHandler) Folders(ctx *echo.Context, params FoldersParams) error {
+	var request FoldersRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Folders(ctx.Request().Context(), request.(FoldersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Folders")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FoldersResponseObject); ok {
+		return validResponse.VisitFoldersResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StopScan operation middleware
+func (sh *strictHandler) StopScan(ctx *echo.Context, scan openapi_types.UUID) error {
+	var request StopScanRequestObject
+
+	request.Scan = scan
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopScan(ctx.Request().Context(), request.(StopScanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopScan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StopScanResponseObject); ok {
+		return validResponse.VisitStopScanResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -15,8 +15,9 @@ type Zone struct {
 	KeyLow, KeyHigh   int    // MIDI notes, 0..127; a low above the high never sounds
 	VelLow, VelHigh   int    // MIDI velocities, 0..127
 	Looped            bool
-	Switch            int // the key that switches it on, -1 for none
-	Sequence, Sounded int // it is the Sounded-th of Sequence round robins; 1 and 1 without
+	Switch            int    // the key that switches it on, -1 for none
+	Label             string // what the file calls that switch
+	Sequence, Sounded int    // it is the Sounded-th of Sequence round robins; 1 and 1 without
 }
 
 // Policy is how a player preloads.
@@ -35,9 +36,10 @@ type Measure struct {
 	VelLow, VelHigh int
 	Zones           int
 	Samples         int
-	RoundRobins     int   // the longest sequence; 1 without
-	Loops           int   // zones that loop
-	Switches        []int // keys that switch, lowest first
+	RoundRobins     int            // the longest sequence; 1 without
+	Loops           int            // zones that loop
+	Switches        []int          // keys that switch, lowest first
+	Labels          map[int]string // what the file calls the switches, where it does
 	FullMiB         float64
 	PreloadMiB      float64
 }
@@ -48,7 +50,7 @@ const mib = 1 << 20
 // zones play it: its whole size to FullMiB, and its beginning, but no more
 // than there is, to PreloadMiB, beside the player's own for each zone.
 func Take(zones []Zone, p Policy) Measure {
-	m := Measure{KeyLow: 127, VelLow: 127, Zones: len(zones), RoundRobins: 1, Switches: []int{}}
+	m := Measure{KeyLow: 127, VelLow: 127, Zones: len(zones), RoundRobins: 1, Switches: []int{}, Labels: map[int]string{}}
 	size := make(map[string]int64, len(zones))
 	sounds := false
 	for _, z := range zones {
@@ -59,6 +61,9 @@ func Take(zones []Zone, p Policy) Measure {
 		m.RoundRobins = max(m.RoundRobins, z.Sequence)
 		if z.Switch >= 0 && !slices.Contains(m.Switches, z.Switch) {
 			m.Switches = append(m.Switches, z.Switch)
+		}
+		if z.Switch >= 0 && z.Label != "" {
+			m.Labels[z.Switch] = z.Label
 		}
 		if z.KeyLow > z.KeyHigh || z.VelLow > z.VelHigh {
 			continue

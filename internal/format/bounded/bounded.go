@@ -105,6 +105,22 @@ func (r *Reader) U32() uint32 {
 	return 0
 }
 
+// U32be reads a number of 32 bits, the highest byte first; 0 after an error.
+func (r *Reader) U32be() uint32 {
+	if b := r.Bytes(4); b != nil {
+		return binary.BigEndian.Uint32(b)
+	}
+	return 0
+}
+
+// U64be reads a number of 64 bits, the highest byte first; 0 after an error.
+func (r *Reader) U64be() uint64 {
+	if b := r.Bytes(8); b != nil {
+		return binary.BigEndian.Uint64(b)
+	}
+	return 0
+}
+
 // U64 reads a little-endian number of eight bytes.
 func (r *Reader) U64() uint64 {
 	if b := r.Bytes(8); b != nil {

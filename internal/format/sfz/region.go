@@ -41,6 +41,7 @@ func (p *parser) resolve(get func(string) (string, bool)) (Region, error) {
 			}
 		}
 	}
+	r.Label, _ = get("sw_label")
 	if value, ok := get("trigger"); ok {
 		r.Trigger = value
 	}

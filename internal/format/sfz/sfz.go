@@ -27,9 +27,10 @@ type Region struct {
 	Sample            string // path within the folder; "*sine" and the like are made, not read
 	KeyLow, KeyHigh   int    // MIDI notes; -1 and -1 when it is sounded by other means
 	VelLow, VelHigh   int
-	Centre            int // the key as recorded
-	Switch            int // the key switch that selects it, -1 for none
-	SwitchLow         int // the keys that switch, -1 for none
+	Centre            int    // the key as recorded
+	Switch            int    // the key switch that selects it, -1 for none
+	Label             string // what the file calls that switch
+	SwitchLow         int    // the keys that switch, -1 for none
 	SwitchHigh        int
 	SwitchDefault     int
 	Sequence, Sounded int    // it is the Sounded-th of Sequence round robins

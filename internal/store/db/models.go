@@ -44,6 +44,7 @@ type Scan struct {
 	ID          uuid.UUID
 	StudioID    uuid.UUID
 	AuthorID    uuid.UUID
+	JobID       int64
 	Folder      string
 	Library     string
 	PreloadKib  int32

@@ -12,15 +12,14 @@ import (
 )
 
 const scanEnd = `-- name: ScanEnd :exec
-update scans set state = $1, reason = $2, files_done = $3, patches = $4, unchanged = $5,
-  broken = $6, broken_count = $7, ended_at = now()
-where id = $8
+update scans set state = $1, reason = $2, patches = $3, unchanged = $4,
+  broken = $5, broken_count = $6, ended_at = now()
+where id = $7 and state in ('waiting', 'running')
 `
 
 type ScanEndParams struct {
 	State       string
 	Reason      string
-	FilesDone   int32
 	Patches     int32
 	Unchanged   int32
 	Broken      []byte
@@ -32,7 +31,6 @@ func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) error {
 	_, err := q.db.Exec(ctx, scanEnd,
 		arg.State,
 		arg.Reason,
-		arg.FilesDone,
 		arg.Patches,
 		arg.Unchanged,
 		arg.Broken,
@@ -43,7 +41,7 @@ func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) error {
 }
 
 const scanGet = `-- name: ScanGet :one
-select id, studio_id, author_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1 and studio_id = $2
+select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1 and studio_id = $2
 `
 
 type ScanGetParams struct {
@@ -58,6 +56,7 @@ func (q *Queries) ScanGet(ctx context.Context, arg ScanGetParams) (Scan, error) 
 		&i.ID,
 		&i.StudioID,
 		&i.AuthorID,
+		&i.JobID,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,
@@ -78,7 +77,7 @@ func (q *Queries) ScanGet(ctx context.Context, arg ScanGetParams) (Scan, error) 
 
 const scanInsert = `-- name: ScanInsert :one
 insert into scans (studio_id, author_id, folder, library, preload_kib, zone_bytes)
-values ($1, $2, $3, $4, $5, $6) returning id, studio_id, author_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at
+values ($1, $2, $3, $4, $5, $6) returning id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at
 `
 
 type ScanInsertParams struct {
@@ -104,6 +103,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 		&i.ID,
 		&i.StudioID,
 		&i.AuthorID,
+		&i.JobID,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,
@@ -123,7 +123,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 }
 
 const scanList = `-- name: ScanList :many
-select id, studio_id, author_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where studio_id = $1 order by created_at desc limit 20
+select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where studio_id = $1 order by created_at desc limit 20
 `
 
 func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, error) {
@@ -139,6 +139,7 @@ func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, err
 			&i.ID,
 			&i.StudioID,
 			&i.AuthorID,
+			&i.JobID,
 			&i.Folder,
 			&i.Library,
 			&i.PreloadKib,
@@ -179,8 +180,22 @@ func (q *Queries) ScanProgress(ctx context.Context, arg ScanProgressParams) erro
 	return err
 }
 
+const scanQueued = `-- name: ScanQueued :exec
+update scans set job_id = $1 where id = $2
+`
+
+type ScanQueuedParams struct {
+	JobID int64
+	ID    uuid.UUID
+}
+
+func (q *Queries) ScanQueued(ctx context.Context, arg ScanQueuedParams) error {
+	_, err := q.db.Exec(ctx, scanQueued, arg.JobID, arg.ID)
+	return err
+}
+
 const scanRead = `-- name: ScanRead :one
-select id, studio_id, author_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1
+select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1
 `
 
 func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
@@ -190,6 +205,7 @@ func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
 		&i.ID,
 		&i.StudioID,
 		&i.AuthorID,
+		&i.JobID,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,
@@ -220,33 +236,6 @@ type ScannedFileForgetParams struct {
 
 func (q *Queries) ScannedFileForget(ctx context.Context, arg ScannedFileForgetParams) error {
 	_, err := q.db.Exec(ctx, scannedFileForget, arg.StudioID, arg.Folder, arg.Files)
-	return err
-}
-
-const scannedFileKeep = `-- name: ScannedFileKeep :exec
-insert into scanned_files (studio_id, folder, file, policy, fingerprint, found)
-values ($1, $2, $3, $4, $5, $6)
-on conflict (studio_id, folder, file) do update set policy = excluded.policy, fingerprint = excluded.fingerprint, found = excluded.found
-`
-
-type ScannedFileKeepParams struct {
-	StudioID    uuid.UUID
-	Folder      string
-	File        string
-	Policy      string
-	Fingerprint string
-	Found       []byte
-}
-
-func (q *Queries) ScannedFileKeep(ctx context.Context, arg ScannedFileKeepParams) error {
-	_, err := q.db.Exec(ctx, scannedFileKeep,
-		arg.StudioID,
-		arg.Folder,
-		arg.File,
-		arg.Policy,
-		arg.Fingerprint,
-		arg.Found,
-	)
 	return err
 }
 
@@ -289,4 +278,14 @@ func (q *Queries) ScannedFiles(ctx context.Context, arg ScannedFilesParams) ([]S
 		return nil, err
 	}
 	return items, nil
+}
+
+const scansInterrupted = `-- name: ScansInterrupted :exec
+update scans set state = 'failed', reason = 'the server stopped in the middle; scan again', ended_at = now()
+where state in ('waiting', 'running')
+`
+
+func (q *Queries) ScansInterrupted(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, scansInterrupted)
+	return err
 }

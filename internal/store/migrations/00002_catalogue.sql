@@ -13,6 +13,7 @@ create table scans (
   id         uuid primary key default gen_random_uuid(),
   studio_id  uuid not null references studios (id) on delete cascade,
   author_id  uuid not null references people (id),
+  job_id     bigint not null default 0, -- of the queue, to stop it
   folder     text not null,
   library    text not null,
   preload_kib int not null,

@@ -11,21 +11,23 @@ select * from scans where id = @id;
 -- name: ScanList :many
 select * from scans where studio_id = @studio_id order by created_at desc limit 20;
 
+-- name: ScanQueued :exec
+update scans set job_id = @job_id where id = @id;
+
 -- name: ScanProgress :exec
 update scans set state = 'running', files_done = @files_done, files = @files where id = @id and state in ('waiting', 'running');
 
 -- name: ScanEnd :exec
-update scans set state = @state, reason = @reason, files_done = @files_done, patches = @patches, unchanged = @unchanged,
+update scans set state = @state, reason = @reason, patches = @patches, unchanged = @unchanged,
   broken = @broken, broken_count = @broken_count, ended_at = now()
-where id = @id;
+where id = @id and state in ('waiting', 'running');
+
+-- name: ScansInterrupted :exec
+update scans set state = 'failed', reason = 'the server stopped in the middle; scan again', ended_at = now()
+where state in ('waiting', 'running');
 
 -- name: ScannedFiles :many
 select file, policy, fingerprint, found from scanned_files where studio_id = @studio_id and folder = @folder;
-
--- name: ScannedFileKeep :exec
-insert into scanned_files (studio_id, folder, file, policy, fingerprint, found)
-values (@studio_id, @folder, @file, @policy, @fingerprint, @found)
-on conflict (studio_id, folder, file) do update set policy = excluded.policy, fingerprint = excluded.fingerprint, found = excluded.found;
 
 -- name: ScannedFileForget :exec
 delete from scanned_files where studio_id = @studio_id and folder = @folder and file = any (@files::text[]);

@@ -500,6 +500,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Scans"];
+        put?: never;
+        post: operations["StartScan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scans/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Folders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scans/{scan}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["StopScan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1327,6 +1375,46 @@ export interface components {
             gained: string[];
             /** Format: int64 */
             revision: number;
+        };
+        Scan: {
+            /** Format: uuid */
+            id: string;
+            folder: string;
+            library: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "stopped" | "failed";
+            /** @description patch files looked at */
+            done: number;
+            files: number;
+            patches: number;
+            /** @description patch files not read again */
+            unchanged: number;
+            /** @description the first of them */
+            broken: components["schemas"]["BrokenFile"][];
+            brokenCount: number;
+            reason: string;
+            /**
+             * Format: int64
+             * @description as it went so far; 0 when not known
+             */
+            leftMs: number;
+        };
+        BrokenFile: {
+            file: string;
+            reason: string;
+        };
+        ScanList: {
+            /** @description folders of the server that may be scanned, with what is in them */
+            roots: string[];
+            scans: components["schemas"]["Scan"][];
+        };
+        ScanAsk: {
+            folder: string;
+            library: string;
+            /** @description of each sample; missing takes 64 */
+            preloadKib?: number;
+            /** @description the player's own, for each zone; missing takes 512 */
+            zoneBytes?: number;
         };
     };
     responses: never;
@@ -2549,6 +2637,128 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Swapped"];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Scans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScanList"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StartScan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScanAsk"];
+            };
+        };
+        responses: {
+            /** @description queued */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scan"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Folders: {
+        parameters: {
+            query: {
+                folder: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the folders within one */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StopScan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is being stopped */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {

@@ -1,0 +1,51 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+)
+
+// Jobs is the queue of long work, kept in PostgreSQL.
+type Jobs = river.Client[pgx.Tx]
+
+// scansAtOnce bounds how many scans run side by side: they share the disk.
+const scansAtOnce = 2
+
+// StartJobs begins to run long work. A scan that a stopped server left running
+// is told as failed; what it measured is kept. The function returned ends the
+// work.
+func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
+	if err := a.store.MigrateJobs(ctx); err != nil {
+		return nil, err
+	}
+	if err := a.store.Queries().ScansInterrupted(ctx); err != nil {
+		return nil, fmt.Errorf("look for interrupted scans: %w", err)
+	}
+	workers := river.NewWorkers()
+	if err := river.AddWorkerSafely(workers, &scanWorker{app: a}); err != nil {
+		return nil, fmt.Errorf("prepare jobs: %w", err)
+	}
+	client, err := river.NewClient(riverpgxv5.New(a.store.Pool), &river.Config{
+		Queues:  map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: scansAtOnce}},
+		Workers: workers,
+		Logger:  slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
+	})
+	if err != nil {
+		return nil, fmt.Errorf("prepare jobs: %w", err)
+	}
+	if err := client.Start(context.WithoutCancel(ctx)); err != nil {
+		return nil, fmt.Errorf("start jobs: %w", err)
+	}
+	a.jobs = client
+	return func() {
+		if err := client.StopAndCancel(context.Background()); err != nil {
+			slog.Error("stop jobs", "error", err)
+		}
+	}, nil
+}

@@ -1,0 +1,343 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/riverqueue/river"
+
+	"fanfold/internal/core/catalogue"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
+	"fanfold/internal/scan"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
+)
+
+// scanArgs names the scan a job runs.
+type scanArgs struct {
+	Scan uuid.UUID `json:"scan"`
+}
+
+// Kind implements river.JobArgs.
+func (scanArgs) Kind() string { return "scan" }
+
+type scanWorker struct {
+	river.WorkerDefaults[scanArgs]
+	app *App
+}
+
+// Timeout implements river.Worker: a scan takes as long as it takes.
+func (*scanWorker) Timeout(*river.Job[scanArgs]) time.Duration { return -1 }
+
+// Work implements river.Worker.
+func (w *scanWorker) Work(ctx context.Context, job *river.Job[scanArgs]) error {
+	return w.app.runScan(ctx, job.Args.Scan)
+}
+
+// AllowScans lets people scan these folders of the server, and what is in
+// them. Others can not be seen.
+func (a *App) AllowScans(folders ...string) error {
+	for _, f := range folders {
+		abs, err := filepath.Abs(f)
+		if err != nil {
+			return fmt.Errorf("folder to scan: %w", err)
+		}
+		if info, err := os.Stat(abs); err != nil || !info.IsDir() {
+			return fmt.Errorf("folder to scan: %s is no folder", abs)
+		}
+		a.scanRoots = append(a.scanRoots, abs)
+	}
+	return nil
+}
+
+// ScanRoots lists the folders of the server that may be scanned.
+func (a *App) ScanRoots() []string { return append([]string{}, a.scanRoots...) }
+
+// scanFolder opens a folder that lies in one that may be scanned. No name and
+// no link in it leads out of it.
+func (a *App) scanFolder(folder string) (fs.FS, func(), error) {
+	clean := filepath.Clean(folder)
+	for _, root := range a.scanRoots {
+		rel, err := filepath.Rel(root, clean)
+		if err != nil || !filepath.IsLocal(rel) {
+			continue
+		}
+		outer, err := os.OpenRoot(root)
+		if err != nil {
+			return nil, nil, refused("", "%s can not be opened: %s", root, err)
+		}
+		inner, err := outer.OpenRoot(rel)
+		if err != nil {
+			_ = outer.Close()
+			return nil, nil, refused("", "%s can not be opened; is it a folder?", folder)
+		}
+		return inner.FS(), func() { _, _ = inner.Close(), outer.Close() }, nil
+	}
+	if len(a.scanRoots) == 0 {
+		return nil, nil, refused("", "no folder of this server may be scanned; start it with --scan-root FOLDER")
+	}
+	return nil, nil, refused("", "%s may not be scanned; these may, and what is in them: %s", folder, strings.Join(a.scanRoots, ", "))
+}
+
+// mostFolders bounds a listing.
+const mostFolders = 500
+
+// Folders lists the folders within one that may be scanned.
+func (a *App) Folders(folder string) ([]string, error) {
+	dir, done, err := a.scanFolder(folder)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	entries, err := fs.ReadDir(dir, ".")
+	if err != nil {
+		return nil, refused("", "%s can not be read: %s", folder, err)
+	}
+	out := []string{}
+	for _, e := range entries {
+		if e.IsDir() && len(out) < mostFolders {
+			out = append(out, e.Name())
+		}
+	}
+	return out, nil
+}
+
+// Scan is one scan of a folder, as people see it.
+type Scan struct {
+	ID          uuid.UUID     `json:"id"`
+	Folder      string        `json:"folder"`
+	Library     string        `json:"library"`
+	State       string        `json:"state"` // waiting, running, done, stopped or failed
+	Done        int           `json:"done"`  // patch files
+	Files       int           `json:"files"`
+	Patches     int           `json:"patches"`
+	Unchanged   int           `json:"unchanged"` // patch files not read again
+	Broken      []scan.Broken `json:"broken"`    // the first of them
+	BrokenCount int           `json:"brokenCount"`
+	Reason      string        `json:"reason"`
+	LeftMs      int64         `json:"leftMs"` // as it went so far; 0 when not known
+}
+
+func scanOf(row db.Scan) Scan {
+	s := Scan{
+		ID: row.ID, Folder: row.Folder, Library: row.Library, State: row.State, Done: int(row.FilesDone), Files: int(row.Files),
+		Patches: int(row.Patches), Unchanged: int(row.Unchanged), BrokenCount: int(row.BrokenCount), Reason: row.Reason, Broken: []scan.Broken{},
+	}
+	if err := json.Unmarshal(row.Broken, &s.Broken); err != nil {
+		s.Reason = "what was broken can not be read any more"
+	}
+	return s
+}
+
+// Scans lists the studio's last scans, newest first.
+func (a *App) Scans(ctx context.Context, p Person) ([]Scan, error) {
+	rows, err := a.store.Queries().ScanList(ctx, p.Studio)
+	out := []Scan{}
+	for _, row := range rows {
+		out = append(out, scanOf(row))
+	}
+	return out, err
+}
+
+// StartScan queues a scan of a folder of the server into a library.
+func (a *App) StartScan(ctx context.Context, p Person, folder, library string, policy patch.Policy) (Scan, error) {
+	if a.jobs == nil {
+		return Scan{}, refused("", "this server runs no scans")
+	}
+	if err := template.CheckName(library); err != nil {
+		return Scan{}, refused("", "name the library the patches belong to: %s", err)
+	}
+	if policy.PreloadKiB < 0 || policy.ZoneBytes < 0 || policy.PreloadKiB > 1<<20 || policy.ZoneBytes > 1<<20 {
+		return Scan{}, refused("", "the preload and the bytes of a zone are 0 to 1,048,576")
+	}
+	_, done, err := a.scanFolder(folder)
+	if err != nil {
+		return Scan{}, err
+	}
+	done()
+	row, err := a.store.Queries().ScanInsert(ctx, db.ScanInsertParams{
+		StudioID: p.Studio, AuthorID: p.ID, Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
+		PreloadKib: int32(policy.PreloadKiB), ZoneBytes: int32(policy.ZoneBytes),
+	})
+	if err != nil {
+		return Scan{}, fmt.Errorf("start a scan: %w", err)
+	}
+	queued, err := a.jobs.Insert(ctx, scanArgs{row.ID}, &river.InsertOpts{MaxAttempts: 1})
+	if err != nil {
+		return Scan{}, fmt.Errorf("queue a scan: %w", err)
+	}
+	return scanOf(row), a.store.Queries().ScanQueued(ctx, db.ScanQueuedParams{ID: row.ID, JobID: queued.Job.ID})
+}
+
+// StopScan stops a scan. Nothing of it is taken in; what it measured is kept
+// for the next.
+func (a *App) StopScan(ctx context.Context, p Person, id uuid.UUID) error {
+	row, err := a.store.Queries().ScanGet(ctx, db.ScanGetParams{ID: id, StudioID: p.Studio})
+	if err != nil {
+		return store.NotFound(err)
+	}
+	if row.State != "waiting" && row.State != "running" {
+		return refused("", "the scan has ended already")
+	}
+	if _, err := a.jobs.JobCancel(ctx, row.JobID); err != nil {
+		return fmt.Errorf("stop the scan: %w", err)
+	}
+	if row.State == "waiting" {
+		return a.endScan(ctx, row, "stopped", "stopped before it began", scan.Result{}, 0)
+	}
+	return nil
+}
+
+// runScan runs a scan and takes what it found into the catalogue.
+func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
+	row, err := a.store.Queries().ScanRead(ctx, id)
+	if err != nil {
+		return fmt.Errorf("read the scan: %w", err)
+	}
+	p := Person{ID: row.AuthorID, Studio: row.StudioID, Name: "Scan"}
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return err
+	}
+	result, err := a.scanned(ctx, row, cat)
+	// The job's context may have ended; what came of it is still written.
+	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
+	defer cancel()
+	if keep := a.keepMeasured(last, row, result); keep != nil {
+		slog.Error("keep what a scan measured", "error", keep)
+	}
+	switch {
+	case errors.Is(err, context.Canceled):
+		return a.endScan(last, row, "stopped", "stopped; what was measured is kept for the next scan", result, 0)
+	case err != nil:
+		return a.endScan(last, row, "failed", err.Error(), result, 0)
+	}
+	list := make([]catalogue.Measured, len(result.Patches))
+	for n, f := range result.Patches {
+		folder := filepath.Base(filepath.Dir(f.File))
+		if folder == "." {
+			folder = ""
+		}
+		list[n] = catalogue.Measured{Name: f.Name, Folder: folder, Measure: f.Measure}
+	}
+	var sum catalogue.Taken
+	if len(list) > 0 {
+		_, err = cat.Apply(last, p, func(t *template.Template) (change.Change, error) {
+			c, s, err := catalogue.Scanned(t, row.Library, list, NewID)
+			sum = s
+			return c, err
+		})
+	}
+	if err != nil {
+		return a.endScan(last, row, "failed", err.Error(), result, 0)
+	}
+	said := fmt.Sprintf("%d new, %d other than before, %d as they were", sum.Added, sum.Updated, sum.Same)
+	if len(result.Gone) > 0 {
+		said += fmt.Sprintf("; %d files are no longer there: %s", len(result.Gone), strings.Join(result.Gone[:min(3, len(result.Gone))], ", "))
+	}
+	return a.endScan(last, row, "done", said, result, len(list))
+}
+
+func (a *App) scanned(ctx context.Context, row db.Scan, cat *Hot) (scan.Result, error) {
+	dir, done, err := a.scanFolder(row.Folder)
+	if err != nil {
+		return scan.Result{}, err
+	}
+	defer done()
+	known, err := a.knownFiles(ctx, row)
+	if err != nil {
+		return scan.Result{}, err
+	}
+	began, told := time.Now(), time.Time{}
+	tell := func(n, of int) {
+		if time.Since(told) < 100*time.Millisecond && n < of {
+			return
+		}
+		told = time.Now()
+		s := scanOf(row)
+		s.State, s.Done, s.Files = "running", n, of
+		s.LeftMs = time.Since(began).Milliseconds() * int64(of-n) / int64(n)
+		cat.tellScan(s)
+		if err := a.store.Queries().ScanProgress(ctx, db.ScanProgressParams{ID: row.ID, FilesDone: int32(n), Files: int32(of)}); err != nil && ctx.Err() == nil {
+			slog.Error("write the progress of a scan", "error", err)
+		}
+	}
+	return scan.Folder(ctx, dir, scan.Options{Policy: policyOf(row), Known: known, Tell: tell})
+}
+
+func policyOf(row db.Scan) patch.Policy {
+	return patch.Policy{PreloadKiB: int(row.PreloadKib), ZoneBytes: int(row.ZoneBytes)}
+}
+
+func (a *App) knownFiles(ctx context.Context, row db.Scan) (map[string]scan.Kept, error) {
+	rows, err := a.store.Queries().ScannedFiles(ctx, db.ScannedFilesParams{StudioID: row.StudioID, Folder: row.Folder})
+	if err != nil {
+		return nil, fmt.Errorf("read what earlier scans measured: %w", err)
+	}
+	known := make(map[string]scan.Kept, len(rows))
+	for _, r := range rows {
+		var k scan.Kept
+		if r.Policy != fmt.Sprint(policyOf(row)) || json.Unmarshal([]byte(r.Fingerprint), &k.Stamps) != nil || json.Unmarshal(r.Found, &k.Found) != nil {
+			continue // measured otherwise, or by another version: read again
+		}
+		known[r.File] = k
+	}
+	return known, nil
+}
+
+// keepMeasured writes what was measured for the next scan.
+func (a *App) keepMeasured(ctx context.Context, row db.Scan, r scan.Result) error {
+	if err := a.store.Queries().ScannedFileForget(ctx, db.ScannedFileForgetParams{StudioID: row.StudioID, Folder: row.Folder, Files: r.Gone}); err != nil {
+		return fmt.Errorf("forget files that are gone: %w", err)
+	}
+	return a.store.ScannedKeep(ctx, row, fmt.Sprint(policyOf(row)), r.Measured)
+}
+
+// mostBroken is how many broken files are kept by name.
+const mostBroken = 1000
+
+func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result, patches int) error {
+	broken, err := json.Marshal(append([]scan.Broken{}, r.Broken[:min(mostBroken, len(r.Broken))]...))
+	if err != nil {
+		return fmt.Errorf("end the scan: %w", err)
+	}
+	err = a.store.Queries().ScanEnd(ctx, db.ScanEndParams{
+		ID: row.ID, State: state, Reason: reason, Patches: int32(patches), Unchanged: int32(r.Unchanged),
+		Broken: broken, BrokenCount: int32(len(r.Broken)),
+	})
+	if err != nil {
+		return fmt.Errorf("end the scan: %w", err)
+	}
+	ended, err := a.store.Queries().ScanRead(ctx, row.ID)
+	if err != nil {
+		return fmt.Errorf("end the scan: %w", err)
+	}
+	cat, err := a.Catalogue(ctx, Person{ID: row.AuthorID, Studio: row.StudioID})
+	if err != nil {
+		return err
+	}
+	cat.tellScan(scanOf(ended))
+	return nil
+}
+
+// tellScan tells browsers how a scan goes.
+func (h *Hot) tellScan(s Scan) {
+	data, err := json.Marshal(s)
+	if err != nil {
+		return
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.tell(Event{Name: "scan", Data: data})
+}
