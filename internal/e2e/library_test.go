@@ -1,10 +1,15 @@
 package e2e_test
 
 import (
+	"bytes"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/format/wav"
 )
 
 // library opens the Library beside the Orchestra and finds patches.
@@ -116,4 +121,38 @@ func TestPatchesAreEditedTogether(t *testing.T) {
 	p.keys(input.Enter)
 	p.seeText(`[data-row="Bassoon 3 long"], [data-patch="Bassoon 3 effects"]`, "77")
 	p.click(`[aria-label="Undo in the catalogue"]`)
+}
+
+// A folder is scanned: progress shows, broken files are named, and what was
+// measured stands on the shelf.
+func TestAFolderIsScanned(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library", "orchestra")
+	p.press("Scan")
+	root := p.see(`[role=dialog] input[value^="/"]`).MustProperty("value").Str()
+	mine := filepath.Join(root, "Pier whistles")
+	require.NoError(t, os.MkdirAll(mine, 0o755))
+	var tone bytes.Buffer
+	require.NoError(t, wav.WriteMono16(&tone, 48000, make([]int16, 48_000)))
+	for name, data := range map[string][]byte{
+		"tone.wav":         tone.Bytes(),
+		"Low whistle.sfz":  []byte("<group> sw_lokey=20 sw_hikey=21 sw_last=20 sw_label=long <region> sample=tone.wav lokey=60 hikey=84\n<group> sw_lokey=20 sw_hikey=21 sw_last=21 sw_label=flz. <region> sample=tone.wav lokey=60 hikey=84"),
+		"Torn whistle.sfz": []byte("<region> sample=tone.wav lokey=q"),
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(mine, name), data, 0o644))
+	}
+	p.see(`[role=dialog] input[value^="/"]`).MustSelectAllText().MustInput(mine)
+	p.see(`[role=dialog] input[list=libraries]`).MustInput("Pier whistles")
+	p.press("Scan it")
+	p.see(`[data-scan="Pier whistles"][data-state=done]`)
+	p.seeText(`[data-scan="Pier whistles"]`, "done: 1 patch")
+	p.seeText(`[data-scan="Pier whistles"]`, "1 file could not be read")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.press("Pier whistles")
+	p.click(`[data-patch="Low whistle"]`)
+	p.seeText("[data-leaf=library] h3", "measured")
+	p.see(`[aria-label="Switches of flz."][value="key A0"]`)
+	p.click(`[aria-label="Undo in the catalogue"]`)
+	p.gone(`[data-patch="Low whistle"]`)
 }

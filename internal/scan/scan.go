@@ -162,7 +162,15 @@ func kindOf(name string) string {
 }
 
 func (s *scanner) broken(name string, err error) {
-	s.result.Broken = append(s.result.Broken, Broken{name, err.Error()})
+	reason := err.Error()
+	var at *fs.PathError
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		reason = "it does not exist"
+	case errors.As(err, &at):
+		reason = at.Err.Error() // the name is said already
+	}
+	s.result.Broken = append(s.result.Broken, Broken{name, reason})
 }
 
 func (s *scanner) file(name string) {

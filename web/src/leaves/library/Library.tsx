@@ -13,6 +13,7 @@ import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
 import { PatchList } from "./PatchList";
 import { PatchSheet } from "./PatchSheet";
+import { ScanDialog } from "./ScanDialog";
 import { Shelves } from "./Shelves";
 import { UseMenu } from "./UseMenu";
 
@@ -23,6 +24,7 @@ export function Library() {
   useCatalogueEvents(cat?.id);
   const [asked, setAsked] = useState<Asked>({ text: "", library: "", sort: "" });
   const [chosen, setChosen] = useState<Patch[]>([]);
+  const [scanning, setScanning] = useState(false);
   const [editing, setEditing] = useState<Id | null>(null);
   useEffect(() => setChosen([]), [asked.library]);
   if (!cat) return <p className="p-4 text-soft">Looking at the shelves…</p>;
@@ -59,6 +61,9 @@ export function Library() {
         >
           <Redo2 size={15} />
         </button>
+        <button type="button" className="button" onClick={() => setScanning(true)}>
+          Scan…
+        </button>
         <UseMenu chosen={chosen} />
       </LeafHead>
       <div className="flex min-h-0 flex-1">
@@ -73,6 +78,7 @@ export function Library() {
           {chosen.length > 0 && <PatchSheet cat={cat} chosen={chosen} />}
         </div>
       </div>
+      {scanning && <ScanDialog cat={cat} close={() => setScanning(false)} />}
       {editing !== null && <LibraryDialog cat={cat} id={editing} close={() => setEditing(null)} />}
     </div>
   );

@@ -9,6 +9,8 @@ interface Props {
   edit: (library: Id) => void;
 }
 
+const size = (mib: number) => (mib < 1024 ? `${Math.round(mib)} MiB` : `${Math.round(mib / 1024)} GiB`);
+
 /** Shelves lists the libraries. */
 export function Shelves({ cat, library, choose, edit }: Props) {
   const all = cat.shelves.reduce((n, s) => n + s.patches, 0);
@@ -25,7 +27,7 @@ export function Shelves({ cat, library, choose, edit }: Props) {
       />
       {cat.libraries.map((l, n) => {
         const shelf = cat.shelves[n]!;
-        const detail = [`${shelf.patches.toLocaleString("en")}`, l.room, `${(shelf.fullMib / 1024).toFixed(0)} GiB`];
+        const detail = [`${shelf.patches.toLocaleString("en")}`, l.room, size(shelf.fullMib)];
         return (
           <div key={l.id} className="group relative">
             <Shelf
