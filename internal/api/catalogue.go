@@ -6,6 +6,7 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/casting"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/sound"
@@ -25,6 +26,7 @@ func (s *server) Catalogue(ctx context.Context, _ gen.CatalogueRequestObject) (g
 	out := gen.Catalogue{
 		Id: h.ID(), Revision: v.Revision, MiddleC: t.MiddleC(), Machines: s.app.MachineNames(p.Studio),
 		Libraries: values(t.Libraries), Players: values(t.Players), Shelves: shelves(t), Own: []gen.Id{}, Sounds: sounds,
+		Castings: values(t.Castings), Shipped: casting.Shipped(),
 		Vocabulary: values(articulation.NewVocabulary(t.Vocabulary).Terms()),
 	}
 	for _, w := range t.Vocabulary {

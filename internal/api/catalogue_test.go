@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -274,4 +275,72 @@ func TestAScanIsStopped(t *testing.T) {
 		return as[struct{ Scans []app.Scan }](t, c.do("GET", "/api/scans", nil)).Scans[0].State == "stopped"
 	}, 20*time.Second, 50*time.Millisecond)
 	require.Zero(t, as[page](t, c.do("GET", "/api/catalogue/patches", nil)).Total)
+}
+
+type castReport struct {
+	Title    string
+	List     string
+	Revision int64
+	Parts    []struct {
+		ID, Name, Sound, Why string
+		Lacks                []string
+		Ways                 []struct{ Name string }
+		Chosen               []struct {
+			ID, Name   string
+			InTemplate bool
+		}
+	}
+}
+
+// A score is cast: its parts and techniques are read, each is given to
+// somebody for a reason, and taking it adds rows and a call.
+func TestAScoreIsCast(t *testing.T) {
+	_, c, path, _ := imported(t)
+	score, err := os.ReadFile("../format/musicxml/testdata/pier.musicxml")
+	require.NoError(t, err)
+	asked := as[castReport](t, c.do("POST", path+"/cast", score))
+	require.Equal(t, "The causeway", asked.Title)
+	require.Equal(t, "Flute 1", asked.Parts[0].Name)
+	require.Equal(t, "wind.flutes.flute", asked.Parts[0].Sound)
+	require.Equal(t, "1. what the template has", asked.Parts[0].Why)
+	require.True(t, asked.Parts[0].Chosen[0].InTemplate)
+
+	hand := url.QueryEscape(`{"P3":["` + asked.Parts[0].Chosen[0].ID + `"]}`)
+	taken := as[castReport](t, c.do("POST", path+"/cast?take=true&hand="+hand, score))
+	require.Equal(t, "chosen by hand", taken.Parts[2].Why)
+	require.Positive(t, taken.Revision)
+	require.Contains(t, string(c.do("GET", path, nil).body), `"name":"The causeway"`)
+
+	line := as[castReport](t, c.do("POST", path+"/cast?line="+url.QueryEscape("2[1.pic] - tmp"), []byte("")))
+	require.Len(t, line.Parts, 3)
+	for says, ask := range map[string]struct {
+		query string
+		body  []byte
+	}{
+		"drop a MusicXML file":          {"", []byte("")},
+		"not as a MusicXML score":       {"", []byte("<html/>")},
+		"is no instrument":              {"?line=foghorns", nil},
+		"the casting list is no longer": {"?list=gone", score},
+		"is no JSON object":             {"?hand=x", score},
+		"nobody plays":                  {"?take=true&line=org&list=casting-template-only", nil},
+	} {
+		got := c.do("POST", path+"/cast"+ask.query, append([]byte{}, ask.body...))
+		require.Equal(t, 422, got.status, says)
+		require.Contains(t, string(got.body), says)
+	}
+}
+
+// Lists are kept in the catalogue, with versions; the default one is taken.
+func TestCastingListsAreKept(t *testing.T) {
+	_, c, path, cat := imported(t)
+	value := map[string]any{"id": "mine", "name": "Winds of the mill", "version": 1, "default": true, "entries": []any{map[string]any{"kind": "library", "library": cat.Libraries[0].ID, "sounds": []string{"wind"}}}}
+	put := func(v map[string]any) got {
+		return c.do("POST", "/api/templates/"+cat.ID+"/changes", map[string]any{"base": as[catalogue](t, c.do("GET", "/api/catalogue", nil)).Revision, "change": map[string]any{"kind": "put", "castings": []any{map[string]any{"at": -1, "value": v}}}})
+	}
+	require.Equal(t, 200, put(value).status)
+	require.Equal(t, "mine", as[castReport](t, c.do("POST", path+"/cast?line=2", []byte(""))).List)
+	value["entries"] = []any{map[string]any{"kind": "library", "library": "none"}}
+	bad := put(value)
+	require.Equal(t, 422, bad.status)
+	require.Contains(t, string(bad.body), "no library has the id")
 }

@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/rows"
 	"fanfold/internal/format/templatefile"
 	"fanfold/internal/store"
@@ -36,6 +37,7 @@ func problemOf(err error) gen.Problem {
 		invalid  *template.Invalid
 		list     *rows.Unreadable
 		file     *templatefile.Bad
+		score    *musicxml.Bad
 		http     *echo.HTTPError
 		tooLarge interface{ StatusCode() int }
 	)
@@ -67,6 +69,8 @@ func problemOf(err error) gen.Problem {
 		return problem(422, "bad-list", "The row list can not be read", err)
 	case errors.Is(err, rows.ErrTooLarge):
 		return problem(413, "too-large", "The file is too large", err)
+	case errors.As(err, &score):
+		return problem(422, "bad-file", "The score can not be read", err)
 	case errors.As(err, &file):
 		p := problem(422, "bad-file", "The template file can not be read", err)
 		p.Path = &file.Path

@@ -122,6 +122,7 @@ func lists(before, after *template.Template) map[string]any {
 	differ(out, "players", before.Players, after.Players, func(x *template.Player) template.ID { return x.ID })
 	differ(out, "patches", before.Patches, after.Patches, func(x *template.Patch) template.ID { return x.ID })
 	differ(out, "machines", before.Machines, after.Machines, func(x *template.Machine) template.ID { return x.ID })
+	differ(out, "vocabulary", before.Vocabulary, after.Vocabulary, func(x *template.Term) template.ID { return x.ID })
 	differ(out, "calls", before.Calls, after.Calls, func(x *template.Call) template.ID { return x.ID })
 	return out
 }

@@ -196,8 +196,59 @@ type CallCost struct {
 	Unseated int           `json:"unseated"`
 }
 
+// CastPart defines model for CastPart.
+type CastPart struct {
+	Chosen []CastPlayer `json:"chosen"`
+
+	// Entry of the list, from 0; -1 nobody, -2 by hand
+	Entry int      `json:"entry"`
+	High  int      `json:"high"`
+	Id    string   `json:"id"`
+	Lacks []string `json:"lacks"`
+	Low   int      `json:"low"`
+	Name  string   `json:"name"`
+	Notes int      `json:"notes"`
+
+	// Outside it goes beyond the keys of those chosen
+	Outside bool      `json:"outside"`
+	Players int       `json:"players"`
+	Sound   string    `json:"sound"`
+	Ways    []CastWay `json:"ways"`
+	Why     string    `json:"why"`
+}
+
+// CastPlayer defines model for CastPlayer.
+type CastPlayer struct {
+	Id Id `json:"id"`
+
+	// InTemplate an instrument that is there; otherwise a patch to be added
+	InTemplate bool   `json:"inTemplate"`
+	Library    string `json:"library"`
+	Name       string `json:"name"`
+}
+
+// CastReport defines model for CastReport.
+type CastReport struct {
+	List     Id         `json:"list"`
+	Parts    []CastPart `json:"parts"`
+	Revision *int64     `json:"revision,omitempty"`
+	Title    string     `json:"title"`
+}
+
+// CastWay defines model for CastWay.
+type CastWay struct {
+	// First the measure; 0 when not known
+	First int    `json:"first"`
+	Name  string `json:"name"`
+	Notes int    `json:"notes"`
+}
+
+// CastingList defines model for CastingList.
+type CastingList = template.CastingList
+
 // Catalogue defines model for Catalogue.
 type Catalogue struct {
+	Castings  []CastingList      `json:"castings"`
 	Id        openapi_types.UUID `json:"id"`
 	Libraries []Library          `json:"libraries"`
 
@@ -208,12 +259,15 @@ type Catalogue struct {
 	MiddleC int `json:"middleC"`
 
 	// Own the terms that are the studio's own
-	Own        []Id     `json:"own"`
-	Players    []Player `json:"players"`
-	Revision   int64    `json:"revision"`
-	Shelves    []Shelf  `json:"shelves"`
-	Sounds     []Sound  `json:"sounds"`
-	Vocabulary []Term   `json:"vocabulary"`
+	Own      []Id     `json:"own"`
+	Players  []Player `json:"players"`
+	Revision int64    `json:"revision"`
+	Shelves  []Shelf  `json:"shelves"`
+
+	// Shipped those every studio has; they can be copied
+	Shipped    []CastingList `json:"shipped"`
+	Sounds     []Sound       `json:"sounds"`
+	Vocabulary []Term        `json:"vocabulary"`
 }
 
 // Change defines model for Change.
@@ -468,6 +522,9 @@ type Person struct {
 
 // Player defines model for Player.
 type Player = template.Player
+
+// Preference defines model for Preference.
+type Preference = template.Preference
 
 // Problem An error as in RFC 9457
 type Problem struct {
@@ -758,6 +815,15 @@ type SaveCallJSONBody struct {
 	Name string `json:"name"`
 }
 
+// CastParams defines parameters for Cast.
+type CastParams struct {
+	Line *string `form:"line,omitempty" json:"line,omitempty"`
+	List *string `form:"list,omitempty" json:"list,omitempty"`
+	Hand *string `form:"hand,omitempty" json:"hand,omitempty"`
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+	Take *bool   `form:"take,omitempty" json:"take,omitempty"`
+}
+
 // ChangeJSONBody defines parameters for Change.
 type ChangeJSONBody struct {
 	Base   int64  `json:"base"`
@@ -935,6 +1001,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/cast)
+	Cast(ctx *echo.Context, id openapi_types.UUID, params CastParams) error
 
 	// (POST /api/templates/{id}/changes)
 	Change(ctx *echo.Context, id openapi_types.UUID) error
@@ -1307,6 +1376,59 @@ func (w *ServerInterfaceWrapper) SaveCall(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SaveCall(ctx, id)
+	return err
+}
+
+// Cast converts echo context to params.
+func (w *ServerInterfaceWrapper) Cast(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CastParams
+	// ------------- Optional query parameter "line" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "line", ctx.QueryParams(), &params.Line, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter line: %s", err))
+	}
+
+	// ------------- Optional query parameter "list" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "list", ctx.QueryParams(), &params.List, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter list: %s", err))
+	}
+
+	// ------------- Optional query parameter "hand" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "hand", ctx.QueryParams(), &params.Hand, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter hand: %s", err))
+	}
+
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Cast(ctx, id, params)
 	return err
 }
 
@@ -1708,6 +1830,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/scans", wrapper.StartScan, options.OperationMiddlewares["StartScan"]...)
 	router.GET(options.BaseURL+"/api/scans/folders", wrapper.Folders, options.OperationMiddlewares["Folders"]...)
 	router.DELETE(options.BaseURL+"/api/scans/:scan", wrapper.StopScan, options.OperationMiddlewares["StopScan"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/cast", wrapper.Cast, options.OperationMiddlewares["Cast"]...)
 
 }
 
@@ -2597,6 +2720,47 @@ func (response SaveCalldefaultApplicationProblemPlusJSONResponse) VisitSaveCallR
 	return err
 }
 
+type CastRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params CastParams
+	Body   io.Reader
+}
+
+type CastResponseObject interface {
+	VisitCastResponse(w http.ResponseWriter) error
+}
+
+type Cast200JSONResponse CastReport
+
+func (response Cast200JSONResponse) VisitCastResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CastdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CastdefaultApplicationProblemPlusJSONResponse) VisitCastResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChangeRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *ChangeJSONRequestBody
@@ -3349,6 +3513,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx context.Context, request SaveCallRequestObject) (SaveCallResponseObject, error)
+
+	// (POST /api/templates/{id}/cast)
+	Cast(ctx context.Context, request CastRequestObject) (CastResponseObject, error)
 
 	// (POST /api/templates/{id}/changes)
 	Change(ctx context.Context, request ChangeRequestObject) (ChangeResponseObject, error)
@@ -4211,6 +4378,34 @@ func (sh *strictHandler) SaveCall(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(SaveCallResponseObject); ok {
 		return validResponse.VisitSaveCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Cast operation middleware
+func (sh *strictHandler) Cast(ctx *echo.Context, id openapi_types.UUID, params CastParams) error {
+	var request CastRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Cast(ctx.Request().Context(), request.(CastRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Cast")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CastResponseObject); ok {
+		return validResponse.VisitCastResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

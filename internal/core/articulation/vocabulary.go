@@ -176,3 +176,25 @@ func plain(s string) string {
 		return -1
 	}, s)
 }
+
+// Phrases finds the terms a text speaks of, such as "pizz., con sord." or
+// "sul pont. trem.": at each place the longest phrase that is a term.
+func Phrases(v *Vocabulary, text string) []*template.Term {
+	words := strings.FieldsFunc(text, func(r rune) bool {
+		return unicode.IsSpace(r) || r == ',' || r == ';' || r == '/' || r == '(' || r == ')'
+	})
+	if len(words) > 64 {
+		words = words[:64]
+	}
+	var out []*template.Term
+	for at := 0; at < len(words); at++ {
+		for long := min(4, len(words)-at); long > 0; long-- {
+			if t := v.Find(strings.Join(words[at:at+long], " ")); t != nil {
+				out = append(out, t)
+				at += long - 1
+				break
+			}
+		}
+	}
+	return out
+}

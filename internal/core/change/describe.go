@@ -45,9 +45,9 @@ func Describe(c Change) string {
 	case Configure:
 		return "Change settings"
 	case Put:
-		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms))
+		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms), len(c.Castings))
 	case Drop:
-		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms))
+		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms), len(c.Castings))
 	}
 	return c.Kind()
 }
@@ -61,7 +61,7 @@ func rows(n int) string {
 
 // whatOf names the nouns that are there, in the order of the template's lists.
 func whatOf(counts ...int) string {
-	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call", "articulation"}
+	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call", "articulation", "casting list"}
 	var out []string
 	for n, count := range counts {
 		switch {

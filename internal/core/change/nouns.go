@@ -15,15 +15,16 @@ type Entry[T any] struct {
 
 // Put adds or replaces whole things other than instruments.
 type Put struct {
-	Folds     []Entry[template.Fold]    `json:"folds,omitempty"`
-	Sections  []Entry[template.Section] `json:"sections,omitempty"`
-	Buses     []Entry[template.Bus]     `json:"buses,omitempty"`
-	Libraries []Entry[template.Library] `json:"libraries,omitempty"`
-	Players   []Entry[template.Player]  `json:"players,omitempty"`
-	Patches   []Entry[template.Patch]   `json:"patches,omitempty"`
-	Machines  []Entry[template.Machine] `json:"machines,omitempty"`
-	Calls     []Entry[template.Call]    `json:"calls,omitempty"`
-	Terms     []Entry[template.Term]    `json:"vocabulary,omitempty"`
+	Folds     []Entry[template.Fold]        `json:"folds,omitempty"`
+	Sections  []Entry[template.Section]     `json:"sections,omitempty"`
+	Buses     []Entry[template.Bus]         `json:"buses,omitempty"`
+	Libraries []Entry[template.Library]     `json:"libraries,omitempty"`
+	Players   []Entry[template.Player]      `json:"players,omitempty"`
+	Patches   []Entry[template.Patch]       `json:"patches,omitempty"`
+	Machines  []Entry[template.Machine]     `json:"machines,omitempty"`
+	Calls     []Entry[template.Call]        `json:"calls,omitempty"`
+	Terms     []Entry[template.Term]        `json:"vocabulary,omitempty"`
+	Castings  []Entry[template.CastingList] `json:"castings,omitempty"`
 }
 
 // Append returns an Entry that goes to the end of its list.
@@ -43,18 +44,20 @@ func (c Put) Keys() []Key {
 	keys = append(keys, entryKeys(c.Patches, patchID)...)
 	keys = append(keys, entryKeys(c.Machines, machineID)...)
 	keys = append(keys, entryKeys(c.Calls, callID)...)
-	return append(keys, entryKeys(c.Terms, termID)...)
+	keys = append(keys, entryKeys(c.Terms, termID)...)
+	return append(keys, entryKeys(c.Castings, castingID)...)
 }
 
-func foldID(x *template.Fold) template.ID       { return x.ID }
-func sectionID(x *template.Section) template.ID { return x.ID }
-func busID(x *template.Bus) template.ID         { return x.ID }
-func libraryID(x *template.Library) template.ID { return x.ID }
-func playerID(x *template.Player) template.ID   { return x.ID }
-func patchID(x *template.Patch) template.ID     { return x.ID }
-func machineID(x *template.Machine) template.ID { return x.ID }
-func callID(x *template.Call) template.ID       { return x.ID }
-func termID(x *template.Term) template.ID       { return x.ID }
+func foldID(x *template.Fold) template.ID           { return x.ID }
+func sectionID(x *template.Section) template.ID     { return x.ID }
+func busID(x *template.Bus) template.ID             { return x.ID }
+func libraryID(x *template.Library) template.ID     { return x.ID }
+func playerID(x *template.Player) template.ID       { return x.ID }
+func patchID(x *template.Patch) template.ID         { return x.ID }
+func machineID(x *template.Machine) template.ID     { return x.ID }
+func callID(x *template.Call) template.ID           { return x.ID }
+func termID(x *template.Term) template.ID           { return x.ID }
+func castingID(x *template.CastingList) template.ID { return x.ID }
 
 func entryKeys[T any](entries []Entry[T], id func(*T) template.ID) []Key {
 	keys := make([]Key, 0, len(entries))
@@ -99,6 +102,7 @@ func (c Put) apply(d *draft) (Change, error) {
 		put(d, template.Machines, &d.t.Machines, c.Machines, machineID, &back.Machines, &gone.Machines),
 		put(d, template.Calls, &d.t.Calls, c.Calls, callID, &back.Calls, &gone.Calls),
 		put(d, template.Vocabulary, &d.t.Vocabulary, c.Terms, termID, &back.Terms, &gone.Terms),
+		put(d, template.Castings, &d.t.Castings, c.Castings, castingID, &back.Castings, &gone.Castings),
 	} {
 		if err != nil {
 			return nil, err
@@ -114,7 +118,7 @@ func (c Put) apply(d *draft) (Change, error) {
 }
 
 func (c Put) empty() bool {
-	return len(c.Folds)+len(c.Sections)+len(c.Buses)+len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines)+len(c.Calls)+len(c.Terms) == 0
+	return len(c.Folds)+len(c.Sections)+len(c.Buses)+len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines)+len(c.Calls)+len(c.Terms)+len(c.Castings) == 0
 }
 
 func put[T any](d *draft, name template.List, list *[]*T, entries []Entry[T], id func(*T) template.ID, back *[]Entry[T], gone *[]template.ID) error {
@@ -162,6 +166,7 @@ type Drop struct {
 	Machines  []template.ID `json:"machines,omitempty"`
 	Calls     []template.ID `json:"calls,omitempty"`
 	Terms     []template.ID `json:"vocabulary,omitempty"`
+	Castings  []template.ID `json:"castings,omitempty"`
 }
 
 // Kind implements Change.
@@ -169,7 +174,7 @@ func (Drop) Kind() string { return "drop" }
 
 // Keys implements Change.
 func (c Drop) Keys() []Key {
-	return objects(slices.Concat(c.Folds, c.Sections, c.Buses, c.Libraries, c.Players, c.Patches, c.Machines, c.Calls, c.Terms))
+	return objects(slices.Concat(c.Folds, c.Sections, c.Buses, c.Libraries, c.Players, c.Patches, c.Machines, c.Calls, c.Terms, c.Castings))
 }
 
 func (c Drop) empty() bool { return len(c.Keys()) == 0 }
@@ -186,6 +191,7 @@ func (c Drop) apply(d *draft) (Change, error) {
 		drop(d, template.Machines, &d.t.Machines, c.Machines, machineID, &undo.Machines),
 		drop(d, template.Calls, &d.t.Calls, c.Calls, callID, &undo.Calls),
 		drop(d, template.Vocabulary, &d.t.Vocabulary, c.Terms, termID, &undo.Terms),
+		drop(d, template.Castings, &d.t.Castings, c.Castings, castingID, &undo.Castings),
 	} {
 		if err != nil {
 			return nil, err

@@ -82,6 +82,10 @@ func Akin(a, b string) bool {
 	return a != "" && (a == b || strings.HasPrefix(a, b+".") && b != "" || strings.HasPrefix(b, a+"."))
 }
 
+// Within tells whether a sound ID is another, or one of the kinds it names:
+// "strings.violin" is within "strings".
+func Within(id, kind string) bool { return id != "" && (id == kind || strings.HasPrefix(id, kind+".")) }
+
 var numbers = regexp.MustCompile(`(?i)\b(\d+(st|nd|rd|th)?|i{1,3}|iv|v|a ?\d|in [a-h](b|#| flat| sharp)?)\b`)
 
 // ByName finds the sound that a row's or a part's name speaks of: "Flute 1",

@@ -16,6 +16,7 @@ const (
 	Machines
 	Calls
 	Vocabulary
+	Castings
 )
 
 // Index finds the things of one template by ID.
@@ -30,6 +31,7 @@ type Index struct {
 	Machines  map[ID]*Machine
 	Calls     map[ID]*Call
 	Terms     map[ID]*Term
+	Castings  map[ID]*CastingList
 }
 
 // Index returns the template's index, building it at the first call. It is
@@ -61,6 +63,7 @@ func (t *Template) indexBeside(old *Index, same func(List) bool) *Index {
 		Machines:  byID(same(Machines), old.Machines, t.Machines, func(m *Machine) ID { return m.ID }),
 		Calls:     byID(same(Calls), old.Calls, t.Calls, func(c *Call) ID { return c.ID }),
 		Terms:     byID(same(Vocabulary), old.Terms, t.Vocabulary, func(x *Term) ID { return x.ID }),
+		Castings:  byID(same(Castings), old.Castings, t.Castings, func(x *CastingList) ID { return x.ID }),
 	}
 	if same(Instruments) {
 		x.Place = old.Place

@@ -16,19 +16,20 @@ type ID string
 
 // Template is one orchestral or scoring template.
 type Template struct {
-	ID          ID            `json:"id"`
-	Name        string        `json:"name"`
-	Settings    Settings      `json:"settings"`
-	Folds       []*Fold       `json:"folds"`       // finest first
-	Sections    []*Section    `json:"sections"`    // siblings in score order
-	Instruments []*Instrument `json:"instruments"` // within a section, in score order
-	Buses       []*Bus        `json:"buses"`
-	Libraries   []*Library    `json:"libraries"`
-	Players     []*Player     `json:"players"`
-	Patches     []*Patch      `json:"patches"`
-	Machines    []*Machine    `json:"machines"`
-	Calls       []*Call       `json:"calls"`
-	Vocabulary  []*Term       `json:"vocabulary"` // the studio's own articulations, beside the standard ones
+	ID          ID             `json:"id"`
+	Name        string         `json:"name"`
+	Settings    Settings       `json:"settings"`
+	Folds       []*Fold        `json:"folds"`       // finest first
+	Sections    []*Section     `json:"sections"`    // siblings in score order
+	Instruments []*Instrument  `json:"instruments"` // within a section, in score order
+	Buses       []*Bus         `json:"buses"`
+	Libraries   []*Library     `json:"libraries"`
+	Players     []*Player      `json:"players"`
+	Patches     []*Patch       `json:"patches"`
+	Machines    []*Machine     `json:"machines"`
+	Calls       []*Call        `json:"calls"`
+	Castings    []*CastingList `json:"castings,omitempty"` // of a catalogue
+	Vocabulary  []*Term        `json:"vocabulary"`         // the studio's own articulations, beside the standard ones
 
 	index atomic.Pointer[Index]
 }
@@ -56,7 +57,7 @@ func (t *Template) Clone() *Template {
 		ID: t.ID, Name: t.Name, Settings: t.Settings, Folds: t.Folds,
 		Sections: t.Sections, Instruments: t.Instruments, Buses: t.Buses,
 		Libraries: t.Libraries, Players: t.Players, Patches: t.Patches,
-		Machines: t.Machines, Calls: t.Calls, Vocabulary: t.Vocabulary,
+		Machines: t.Machines, Calls: t.Calls, Vocabulary: t.Vocabulary, Castings: t.Castings,
 	}
 }
 

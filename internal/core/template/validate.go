@@ -42,6 +42,7 @@ func (t *Template) Validate() error {
 	v.instruments()
 	v.calls()
 	v.vocabulary()
+	v.castings()
 	if v.err != nil {
 		return v.err
 	}
@@ -69,6 +70,7 @@ func (t *Template) ValidateParts(p Parts) error {
 		{v.machines, []List{Machines}},
 		{v.calls, []List{Calls}},
 		{v.vocabulary, []List{Vocabulary}},
+		{v.castings, []List{Castings, Libraries, Patches}},
 	} {
 		if slices.ContainsFunc(part.lists, func(l List) bool { return p.Lists[l] }) {
 			part.check()
@@ -110,7 +112,7 @@ func (x *Index) uses(id ID) int {
 	}
 	for _, there := range []bool{
 		x.Sections[id] != nil, x.Buses[id] != nil, x.Folds[id] != nil, x.Libraries[id] != nil,
-		x.Players[id] != nil, x.Patches[id] != nil, x.Machines[id] != nil, x.Calls[id] != nil, x.Terms[id] != nil,
+		x.Players[id] != nil, x.Patches[id] != nil, x.Machines[id] != nil, x.Calls[id] != nil, x.Terms[id] != nil, x.Castings[id] != nil,
 	} {
 		if there {
 			n++

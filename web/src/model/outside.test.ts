@@ -9,6 +9,7 @@ import {
   oklch,
   wcagContrast,
 } from "culori";
+import { parse } from "musicxml-io";
 import { expect, it } from "vitest";
 import { tintNames } from "./template";
 
@@ -77,4 +78,23 @@ it.each([0.74, 0.62])("keeps neighbouring tints apart at lightness %s", (l) => {
       ).toBeGreaterThanOrEqual(0.06);
     }
   }
+});
+
+// The notes of a score as npm musicxml-io counts them, another reader than the
+// server's; its test holds the same figures.
+it("counts the parts, measures and notes of a score as the server does", () => {
+  const text = readFileSync(new URL("internal/format/musicxml/testdata/pier.musicxml", root), "utf8");
+  const counts = Object.fromEntries(
+    parse(text).parts.map((p) => {
+      const notes = p.measures
+        .flatMap((m) => m.entries)
+        .filter((e) => e.type === "note")
+        .filter((n) => n.pitch && !n.grace && !n.ties?.some((t) => t.type === "stop") && n.tie?.type !== "stop");
+      const staccato = notes.filter((n) =>
+        n.notations?.some((x) => x.type === "articulation" && x.articulation === "staccato"),
+      );
+      return [p.id, { measures: p.measures.length, notes: notes.length, staccato: staccato.length }];
+    }),
+  );
+  expect(counts).toEqual(read("internal/format/musicxml/testdata/pier.counts.json"));
 });

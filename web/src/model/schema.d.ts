@@ -548,6 +548,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/cast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Cast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -830,6 +846,10 @@ export interface components {
                 at: number;
                 value: components["schemas"]["Term"];
             }[];
+            castings?: {
+                at: number;
+                value: components["schemas"]["CastingList"];
+            }[];
         };
         DropChange: {
             /** @enum {string} */
@@ -842,6 +862,7 @@ export interface components {
             players?: components["schemas"]["Id"][];
             patches?: components["schemas"]["Id"][];
             vocabulary?: components["schemas"]["Id"][];
+            castings?: components["schemas"]["Id"][];
         };
         RemoveBusChange: {
             /** @enum {string} */
@@ -1271,6 +1292,9 @@ export interface components {
             sounds: components["schemas"]["Sound"][];
             /** @description names of the machines of the studio's templates */
             machines: string[];
+            castings: components["schemas"]["CastingList"][];
+            /** @description those every studio has; they can be copied */
+            shipped: components["schemas"]["CastingList"][];
         };
         PatchPage: {
             total: number;
@@ -1415,6 +1439,58 @@ export interface components {
             preloadKib?: number;
             /** @description the player's own, for each zone; missing takes 512 */
             zoneBytes?: number;
+        };
+        Preference: {
+            /** @enum {string} */
+            kind: "template" | "set" | "library" | "anywhere" | "resort";
+            name?: string;
+            library?: components["schemas"]["Id"];
+            patches?: components["schemas"]["Id"][];
+            sounds?: string[];
+        };
+        CastingList: {
+            id: components["schemas"]["Id"];
+            name: string;
+            version: number;
+            default?: boolean;
+            entries: components["schemas"]["Preference"][];
+        };
+        CastWay: {
+            name: string;
+            notes: number;
+            /** @description the measure; 0 when not known */
+            first: number;
+        };
+        CastPlayer: {
+            id: components["schemas"]["Id"];
+            name: string;
+            library: string;
+            /** @description an instrument that is there; otherwise a patch to be added */
+            inTemplate: boolean;
+        };
+        CastPart: {
+            id: string;
+            name: string;
+            sound: string;
+            players: number;
+            notes: number;
+            low: number;
+            high: number;
+            ways: components["schemas"]["CastWay"][];
+            /** @description of the list, from 0; -1 nobody, -2 by hand */
+            entry: number;
+            why: string;
+            lacks: string[];
+            /** @description it goes beyond the keys of those chosen */
+            outside: boolean;
+            chosen: components["schemas"]["CastPlayer"][];
+        };
+        CastReport: {
+            title: string;
+            list: components["schemas"]["Id"];
+            parts: components["schemas"]["CastPart"][];
+            /** Format: int64 */
+            revision?: number;
         };
     };
     responses: never;
@@ -2759,6 +2835,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Cast: {
+        parameters: {
+            query?: {
+                line?: string;
+                list?: string;
+                hand?: string;
+                name?: string;
+                take?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastReport"];
+                };
             };
             /** @description what went wrong */
             default: {

@@ -1,0 +1,109 @@
+package api
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/core/casting"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format/musicxml"
+)
+
+// Cast implements the contract.
+func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	title, parts, err := partsOf(r.Body, or(r.Params.Line, ""))
+	if err != nil {
+		return nil, err
+	}
+	ask := app.CastAsk{Parts: parts, List: template.ID(or(r.Params.List, "")), Name: or(r.Params.Name, title), Take: or(r.Params.Take, false)}
+	if r.Params.Hand != nil {
+		if err := json.Unmarshal([]byte(*r.Params.Hand), &ask.Hand); err != nil {
+			return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
+		}
+	}
+	cast, err := h.Cast(ctx, p, ask)
+	if err != nil {
+		return nil, err
+	}
+	cat, err := s.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.CastReport{Title: title, List: cast.List, Parts: []gen.CastPart{}}
+	if cast.Revision > 0 {
+		out.Revision = &cast.Revision
+	}
+	for _, c := range cast.Choices {
+		out.Parts = append(out.Parts, castPart(c, h.View().Template, cat.View().Template))
+	}
+	return gen.Cast200JSONResponse(out), nil
+}
+
+// partsOf reads the parts of a score, or of an orchestra in shorthand.
+func partsOf(body io.Reader, line string) (string, []casting.Part, error) {
+	if line != "" {
+		parts, err := casting.Shorthand(line)
+		if err != nil {
+			return "", nil, &change.Refused{Reason: err.Error()}
+		}
+		return "The orchestra", parts, nil
+	}
+	in := bufio.NewReader(body)
+	if _, err := in.Peek(1); err != nil {
+		return "", nil, &change.Refused{Reason: "drop a MusicXML file, or write the orchestra in a line"}
+	}
+	score, err := musicxml.Read(in)
+	if err != nil {
+		return "", nil, err
+	}
+	parts := make([]casting.Part, len(score.Parts))
+	for n, p := range score.Parts {
+		low, high, _ := p.Range()
+		parts[n] = casting.Part{ID: p.ID, Name: p.Name, Sound: casting.SoundOf(p.Sounds, p.Name), Notes: len(p.Notes), Low: low, High: high}
+		for _, x := range p.Techniques() {
+			parts[n].Ways = append(parts[n].Ways, casting.Way{Name: x.Name, Notes: x.Notes, First: x.First})
+		}
+	}
+	if score.Title == "" {
+		score.Title = "The score"
+	}
+	return score.Title, parts, nil
+}
+
+func castPart(c casting.Choice, t, cat *template.Template) gen.CastPart {
+	out := gen.CastPart{
+		Id: c.Part.ID, Name: c.Part.Name, Sound: c.Part.Sound, Players: c.Part.Players, Notes: c.Part.Notes, Low: c.Part.Low, High: c.Part.High,
+		Ways: []gen.CastWay{}, Entry: c.Entry, Why: c.Why, Lacks: c.Lacks, Outside: c.Outside, Chosen: []gen.CastPlayer{},
+	}
+	if c.Part.Notes == 0 {
+		out.Low, out.High = 0, 0
+	}
+	for _, w := range c.Part.Ways {
+		out.Ways = append(out.Ways, gen.CastWay{Name: w.Name, Notes: w.Notes, First: w.First})
+	}
+	for _, id := range c.Instruments {
+		if i := t.Instrument(id); i != nil {
+			library := ""
+			if l := t.LibraryOf(i); l != nil {
+				library = l.Name
+			}
+			out.Chosen = append(out.Chosen, gen.CastPlayer{Id: id, Name: i.Name, Library: library, InTemplate: true})
+		}
+	}
+	for _, id := range c.Patches {
+		if p := cat.Index().Patches[id]; p != nil {
+			out.Chosen = append(out.Chosen, gen.CastPlayer{Id: id, Name: p.Name, Library: cat.Index().Libraries[p.Library].Name})
+		}
+	}
+	return out
+}

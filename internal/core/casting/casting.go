@@ -1,0 +1,330 @@
+// Package casting chooses which instrument plays each part of a score: parts
+// with the techniques they ask for, a template, the catalogue and an ordered
+// list of preferences go in; for each part who plays it, why, and what is
+// lacking, come out, and the change that makes it so.
+package casting
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/sound"
+	"fanfold/internal/core/template"
+)
+
+// Part is one part of a score.
+type Part struct {
+	ID      string
+	Name    string
+	Sound   string // standard sound ID; empty when not known
+	Players int    // 0 when not said
+	Ways    []Way  // techniques asked for; none when not known
+	Notes   int
+	Low     int // of its notes; looked at only when there are some
+	High    int
+}
+
+// Way is a technique a part asks for.
+type Way struct {
+	Name  string
+	Notes int
+	First int // the measure where it is first asked for; 0 when not known
+}
+
+// SoundOf finds the sound of a part: the first stated one that is known, else
+// what its name speaks of.
+func SoundOf(stated []string, name string) string {
+	for _, s := range stated {
+		if sound.ByID(s) != nil {
+			return s
+		}
+	}
+	if s := sound.ByName(name); s != nil {
+		return s.ID
+	}
+	return ""
+}
+
+// Choice is who plays a part.
+type Choice struct {
+	Part        Part
+	Instruments []template.ID // of the template
+	Patches     []template.ID // of the catalogue, to be added
+	Entry       int           // of the list; ByHand or Nobody otherwise
+	Why         string
+	Lacks       []string // techniques nobody chosen plays
+	Outside     bool     // the part goes beyond the keys of those chosen
+}
+
+// Entries that are none of the list.
+const (
+	Nobody = -1
+	ByHand = -2
+)
+
+// candidate is somebody who could play.
+type candidate struct {
+	instrument *template.Instrument // nil for a patch of the catalogue
+	patch      *template.Patch
+	name       string
+	plays      map[string]bool // techniques, by the vocabulary's names
+	unknown    bool            // nothing is known of its techniques
+	library    template.ID
+	sound      string // as stated, else as the name says
+}
+
+// Caster casts parts.
+type Caster struct {
+	t, cat *template.Template
+	words  *articulation.Vocabulary
+	inside []candidate // the template's instruments
+	all    []candidate // the catalogue's patches
+	place  map[template.ID]int
+}
+
+// New prepares to cast with a template and a catalogue.
+func New(t, cat *template.Template) *Caster {
+	c := &Caster{t: t, cat: cat, words: articulation.NewVocabulary(cat.Vocabulary), place: make(map[template.ID]int, len(cat.Patches))}
+	for _, i := range t.ScoreOrder() {
+		if patches := t.PatchesOf(i); len(patches) > 0 {
+			c.inside = append(c.inside, c.candidate(i, patches[0], i.Name, i.Articulations))
+		}
+	}
+	for n, p := range cat.Patches {
+		c.all = append(c.all, c.candidate(nil, p, p.Name, articulation.Names(p.Map)))
+		c.place[p.ID] = n
+	}
+	return c
+}
+
+func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name)}
+	for _, a := range list {
+		x.plays[c.plain(a)] = true
+	}
+	return x
+}
+
+// plain is one name for all names of a technique.
+func (c *Caster) plain(name string) string {
+	if t := c.words.Find(name); t != nil {
+		return t.Name
+	}
+	return strings.ToLower(name)
+}
+
+// Cast casts every part by a list. hand says whom people chose themselves:
+// instruments or patches, by the part's ID.
+func (c *Caster) Cast(parts []Part, list []template.Preference, hand map[string][]template.ID) []Choice {
+	out := make([]Choice, len(parts))
+	for n, p := range parts {
+		if ids, ok := hand[p.ID]; ok {
+			out[n] = c.byHand(p, ids)
+			continue
+		}
+		out[n] = c.cast(p, list)
+	}
+	return out
+}
+
+func (c *Caster) byHand(p Part, ids []template.ID) Choice {
+	var chosen []candidate
+	for _, id := range ids {
+		if i := c.t.Instrument(id); i != nil && len(c.t.PatchesOf(i)) > 0 {
+			chosen = append(chosen, c.candidate(i, c.t.PatchesOf(i)[0], i.Name, i.Articulations))
+		} else if at, ok := c.place[id]; ok {
+			chosen = append(chosen, c.all[at])
+		}
+	}
+	out := c.choice(p, chosen, ByHand)
+	out.Why = "chosen by hand"
+	return out
+}
+
+func (c *Caster) cast(p Part, list []template.Preference) Choice {
+	for n, e := range list {
+		if len(e.Sounds) > 0 && !slices.ContainsFunc(e.Sounds, func(s string) bool { return sound.Within(p.Sound, s) }) {
+			continue
+		}
+		chosen := c.cover(p, c.from(e, p))
+		if len(chosen) == 0 {
+			continue
+		}
+		out := c.choice(p, chosen, n)
+		out.Why = fmt.Sprintf("%d. %s", n+1, c.Say(e))
+		return out
+	}
+	out := c.choice(p, nil, Nobody)
+	out.Why = "nobody on the list plays it"
+	if p.Sound == "" {
+		out.Why = "what it is, its name does not say; choose by hand"
+	}
+	return out
+}
+
+// Say names a preference in words.
+func (c *Caster) Say(e template.Preference) string {
+	what := ""
+	switch e.Kind {
+	case template.FromTemplate:
+		what = "what the template has"
+	case template.FromSet:
+		what = "the set " + e.Name
+	case template.FromLibrary:
+		if l := c.cat.Index().Libraries[e.Library]; l != nil {
+			what = l.Name
+		}
+	case template.FromAnywhere:
+		what = "any library"
+	case template.LastResort:
+		what = "the last resort"
+	}
+	if len(e.Sounds) > 0 {
+		what += " for " + strings.Join(e.Sounds, ", ")
+	}
+	return what
+}
+
+// from lists who could play a part by one preference.
+func (c *Caster) from(e template.Preference, p Part) []candidate {
+	var out []candidate
+	take := func(list []candidate, fits func(candidate) bool) {
+		for _, x := range list {
+			if fits(x) {
+				out = append(out, x)
+			}
+		}
+	}
+	akin := func(x candidate) bool { return sound.Akin(x.sound, p.Sound) }
+	of := func(x candidate) bool { return slices.Contains(e.Patches, x.patch.ID) }
+	switch e.Kind {
+	case template.FromTemplate:
+		take(c.inside, akin)
+	case template.FromSet:
+		take(c.all, func(x candidate) bool { return of(x) && akin(x) })
+	case template.FromLibrary:
+		take(c.all, func(x candidate) bool { return x.library == e.Library && akin(x) })
+	case template.FromAnywhere:
+		take(c.all, akin)
+	case template.LastResort:
+		take(c.all, func(x candidate) bool { return of(x) || len(e.Patches) == 0 && x.patch.KeyHigh-x.patch.KeyLow >= 60 })
+	}
+	return out
+}
+
+// cover chooses the one who plays most of what is asked, and then others of
+// the same kind and desk for what is lacking.
+func (c *Caster) cover(p Part, list []candidate) []candidate {
+	if len(list) == 0 {
+		return nil
+	}
+	lacking := map[string]bool{}
+	for _, w := range p.Ways {
+		lacking[c.plain(w.Name)] = true
+	}
+	var chosen []candidate
+	for len(chosen) == 0 || len(lacking) > 0 {
+		best, most := -1, 0
+		for n, x := range list {
+			if len(chosen) > 0 && (x.library != chosen[0].library || desk(x.name) != desk(chosen[0].name) || x.sound != chosen[0].sound) {
+				continue
+			}
+			plays := 0
+			for _, w := range p.Ways {
+				if lacking[c.plain(w.Name)] && (x.plays[c.plain(w.Name)] || x.unknown) {
+					plays += 1 + w.Notes
+				}
+			}
+			if len(chosen) > 0 && plays == 0 {
+				continue
+			}
+			if s := 1 + score(p, x, plays); best < 0 || s > most {
+				best, most = n, s
+			}
+		}
+		if best < 0 {
+			break
+		}
+		chosen = append(chosen, list[best])
+		for name := range lacking {
+			if list[best].plays[name] || list[best].unknown {
+				delete(lacking, name)
+			}
+		}
+		if len(p.Ways) == 0 {
+			break
+		}
+	}
+	return chosen
+}
+
+// score says how well somebody suits a part: the desk first, then what is
+// played, then the keys.
+func score(p Part, x candidate, plays int) int {
+	s := min(plays, 1<<20)
+	want, has := desk(p.Name), desk(x.name)
+	switch {
+	case want != 0 && want == has:
+		s += 1 << 24
+	case want == 0 && has == 0:
+		s += 1 << 23
+	case has == 0:
+		s += 1 << 22
+	}
+	if soloist(x.name) != soloist(p.Name) {
+		s -= 1 << 25
+	}
+	if p.Notes == 0 || x.patch.KeyLow <= p.Low && x.patch.KeyHigh >= p.High {
+		s += 1 << 21
+	}
+	if x.sound == p.Sound {
+		s += 1 << 20
+	}
+	return s
+}
+
+func soloist(name string) bool { return strings.Contains(strings.ToLower(name), "solo") }
+
+var number = regexp.MustCompile(`(?i)\b(\d{1,2}|i{1,3}|iv|v)\b`)
+
+// desk is the number in a name: 2 of "Flute 2" and of "Violins II"; 0 without.
+// That of "a 8" is how many play.
+func desk(name string) int {
+	for _, at := range number.FindAllStringIndex(name, -1) {
+		before := strings.ToLower(strings.TrimSpace(name[:at[0]]))
+		if strings.HasSuffix(before, " a") || before == "a" || before == "" {
+			continue
+		}
+		text := strings.ToLower(name[at[0]:at[1]])
+		if n, err := strconv.Atoi(text); err == nil {
+			return n
+		}
+		return map[string]int{"i": 1, "ii": 2, "iii": 3, "iv": 4, "v": 5}[text]
+	}
+	return 0
+}
+
+// choice sums up who was chosen.
+func (c *Caster) choice(p Part, chosen []candidate, entry int) Choice {
+	out := Choice{Part: p, Instruments: []template.ID{}, Patches: []template.ID{}, Entry: entry, Lacks: []string{}}
+	low, high := 127, 0
+	for _, x := range chosen {
+		if x.instrument != nil {
+			out.Instruments = append(out.Instruments, x.instrument.ID)
+		} else {
+			out.Patches = append(out.Patches, x.patch.ID)
+		}
+		low, high = min(low, x.patch.KeyLow), max(high, x.patch.KeyHigh)
+	}
+	for _, w := range p.Ways {
+		if !slices.ContainsFunc(chosen, func(x candidate) bool { return x.unknown || x.plays[c.plain(w.Name)] }) {
+			out.Lacks = append(out.Lacks, w.Name)
+		}
+	}
+	out.Outside = len(chosen) > 0 && p.Notes > 0 && (p.Low < low || p.High > high)
+	return out
+}

@@ -1,0 +1,226 @@
+package casting_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"fanfold/internal/core/casting"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/template"
+)
+
+func names(parts []casting.Part) string {
+	out := make([]string, len(parts))
+	for n, p := range parts {
+		out[n] = p.Name
+	}
+	return strings.Join(out, ", ")
+}
+
+func TestShorthand(t *testing.T) {
+	for line, want := range map[string]string{
+		"3[1.2.pic] 3 3 3 - 4 3 3 1 - tmp+3 - 2hp - str": "Flute 1, Flute 2, Piccolo, Oboe 1, Oboe 2, Oboe 3, Clarinet 1, Clarinet 2, Clarinet 3, Bassoon 1, Bassoon 2, Bassoon 3, " +
+			"Horn 1, Horn 2, Horn 3, Horn 4, Trumpet 1, Trumpet 2, Trumpet 3, Trombone 1, Trombone 2, Trombone 3, Tuba, Timpani, Percussion 1, Percussion 2, Percussion 3, " +
+			"Harp 1, Harp 2, Violins 1, Violins 2, Violas, Cellos, Basses",
+		"2 2 0 2 - 2":                         "Flute 1, Flute 2, Oboe 1, Oboe 2, Bassoon 1, Bassoon 2, Horn 1, Horn 2",
+		"0 2[1/Eh.2] 0 0 - 0 0 3[1.2.btbn] 0": "Oboe 1, English horn, Oboe 2, Trombone 1, Trombone 2, Bass trombone",
+		"pf/cel - str 14.12.10.8.6":           "Piano, Celesta, Violins 1, Violins 2, Violas, Cellos, Basses",
+		"1 1 1 1 – 1 1 1 – timp – str":        "Flute, Oboe, Clarinet, Bassoon, Horn, Trumpet, Trombone, Timpani, Violins 1, Violins 2, Violas, Cellos, Basses",
+	} {
+		parts, err := casting.Shorthand(line)
+		require.NoError(t, err, line)
+		require.Equal(t, want, names(parts), line)
+	}
+	parts, err := casting.Shorthand("str 14.12.10.8.6")
+	require.NoError(t, err)
+	require.Equal(t, 12, parts[1].Players)
+}
+
+// Instrumentation as the scores of these works list it; from memory.
+func TestPublishedInstrumentations(t *testing.T) {
+	count := func(line string) map[string]int {
+		parts, err := casting.Shorthand(line)
+		require.NoError(t, err)
+		out := map[string]int{}
+		for _, p := range parts {
+			out[p.Sound]++
+		}
+		return out
+	}
+	// Scheherazade: two flutes and piccolo; two oboes, one also English horn;
+	// two clarinets; two bassoons; 4 horns, 2 trumpets, 3 trombones, tuba;
+	// timpani, five percussionists, harp, strings.
+	s := count("3[1.2.pic] 2[1.2/Eh] 2 2 - 4 2 3 1 - tmp+5 - hp - str")
+	require.Equal(t, []int{2, 1, 2, 1, 2, 2, 4, 2, 3, 1, 1, 5, 1}, []int{
+		s["wind.flutes.flute"], s["wind.flutes.flute.piccolo"], s["wind.reed.oboe"], s["wind.reed.english-horn"], s["wind.reed.clarinet"], s["wind.reed.bassoon"],
+		s["brass.french-horn"], s["brass.trumpet"], s["brass.trombone"], s["brass.tuba"], s["drum.timpani"], s["drum.group"], s["pluck.harp"],
+	})
+	// Symphony "From the New World": 2 flutes, the second also piccolo; 2
+	// oboes, the second also English horn; 2 clarinets, 2 bassoons; 4 horns, 2
+	// trumpets, 3 trombones, tuba; timpani, two percussionists; strings.
+	s = count("2[1.2/pic] 2[1.2/Eh] 2 2 - 4 2 3 1 - tmp+2 - str")
+	require.Equal(t, 9+2+10+3+5, s["wind.flutes.flute"]+s["wind.reed.oboe"]+s["wind.reed.clarinet"]+s["wind.reed.bassoon"]+1+
+		s["wind.flutes.flute.piccolo"]+s["wind.reed.english-horn"]+
+		s["brass.french-horn"]+s["brass.trumpet"]+s["brass.trombone"]+s["brass.tuba"]+
+		s["drum.timpani"]+s["drum.group"]+s["strings.violin"]+s["strings.viola"]+s["strings.cello"]+s["strings.contrabass"])
+}
+
+func TestWhatIsNoOrchestraIsNamed(t *testing.T) {
+	for line, says := range map[string]string{
+		"":                    "names no instrument",
+		"3[1.2] 2":            `"3[1.2]": it counts 3 players and names 2`,
+		"2[1.zither-of-salt]": `"zither-of-salt" is no instrument`,
+		"2 2 2 2 2":           "counts 5 instruments; 4 are usual",
+		"tmp+3 - 2foghorns":   `"foghorns" is no instrument`,
+		"99 2":                "99 players of Flute are too many",
+		"str 14.12":           "the strings are five",
+	} {
+		_, err := casting.Shorthand(line)
+		require.ErrorContains(t, err, says, line)
+	}
+}
+
+func FuzzShorthand(f *testing.F) {
+	f.Add("3[1.2.pic] 3 3 3 - 4 3 3 1 - tmp+3 - 2hp - str 14.12.10.8.6")
+	f.Fuzz(func(t *testing.T, line string) {
+		parts, err := casting.Shorthand(line)
+		require.True(t, err != nil || len(parts) > 0)
+		require.Less(t, len(parts), 4000*casting.MostPlayers)
+	})
+}
+
+// studio is a catalogue of two libraries and a template that has a flute.
+func studio() (t, cat *template.Template) {
+	patch := func(id, library, name, is string, low, high int, list ...string) change.Entry[template.Patch] {
+		p := &template.Patch{ID: template.ID(id), Library: template.ID(library), Player: "pl", Name: name, Sound: is, KeyLow: low, KeyHigh: high, PreloadMiB: 10}
+		for n, a := range list {
+			p.Map = append(p.Map, template.Mapping{Articulation: a, Switches: []template.Switch{{Kind: template.ByKey, Number: n}}})
+		}
+		return change.Append(p)
+	}
+	put := change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "mw", Name: "Millrace Winds"}), change.Append(&template.Library{ID: "lm", Name: "Low Meadow Textures"})},
+		Players:   []change.Entry[template.Player]{change.Append(&template.Player{ID: "pl", Name: "Lamp player", Sounds: 16, Outputs: 8})},
+		Patches: []change.Entry[template.Patch]{
+			patch("f1l", "mw", "Flute 1 long", "wind.flutes.flute", 60, 96, "long", "legato", "flz."),
+			patch("f1s", "mw", "Flute 1 short", "wind.flutes.flute", 60, 96, "stacc."),
+			patch("f2l", "mw", "Flute 2 long", "wind.flutes.flute", 60, 96, "sustain"),
+			patch("pad", "lm", "Salt drone", "synth.pad", 0, 127, "long"),
+			patch("solo", "mw", "Solo flute", "wind.flutes.flute", 60, 96, "long", "legato", "stacc.", "flz."),
+		},
+	}
+	cat = coretest.Must(template.New("c", "Catalogue"), put)
+	rows := []intake.Row{{Line: 2, Section: "Winds", Instrument: "Flute 2", Articulations: []string{"long"}, Library: "Millrace Winds", Patch: "Flute 2 long", Stem: "Winds"}}
+	base := coretest.Must(template.New("t", "T"), change.Put{Libraries: put.Libraries[:1], Players: put.Players, Patches: put.Patches[2:3]})
+	batch, _, problems := intake.Plan(base, rows, intake.Sequence(), intake.StandardDefaults())
+	if len(problems) > 0 {
+		panic(problems[0].Reason)
+	}
+	return coretest.Must(base, batch), cat
+}
+
+func flute(n int, ways ...string) casting.Part {
+	p := casting.Part{ID: fmt.Sprint("P", n), Name: fmt.Sprint("Flute ", n), Sound: "wind.flutes.flute", Notes: 10, Low: 65, High: 90}
+	for _, w := range ways {
+		p.Ways = append(p.Ways, casting.Way{Name: w, Notes: 5})
+	}
+	return p
+}
+
+func TestTheDeskGoesFirstAndTheRestIsCovered(t *testing.T) {
+	tpl, cat := studio()
+	c := casting.New(tpl, cat)
+	cast := c.Cast([]casting.Part{flute(1, "long", "staccato", "trill")}, []template.Preference{{Kind: template.FromAnywhere}}, nil)[0]
+	require.Equal(t, []template.ID{"f1l", "f1s"}, cast.Patches, "no soloist for a desk of the orchestra")
+	require.Equal(t, []string{"trill"}, cast.Lacks)
+	require.Equal(t, "1. any library", cast.Why)
+	require.False(t, cast.Outside)
+}
+
+func TestTheOrderOfTheListDecides(t *testing.T) {
+	tpl, cat := studio()
+	c := casting.New(tpl, cat)
+	list := casting.Shipped()[0].Entries
+	cast := c.Cast([]casting.Part{
+		flute(2, "long"), {ID: "X", Name: "Keeper's breath"}, {ID: "O", Name: "Oboe", Sound: "wind.reed.oboe"},
+	}, list, nil)
+	require.Len(t, cast[0].Instruments, 1)
+	require.Equal(t, 0, cast[0].Entry)
+	require.Equal(t, []template.ID{"pad"}, cast[1].Patches)
+	require.Equal(t, []template.ID{"pad"}, cast[2].Patches, "the last resort plays everything")
+	require.Equal(t, 2, cast[2].Entry)
+
+	only := c.Cast([]casting.Part{{ID: "O", Name: "Oboe", Sound: "wind.reed.oboe"}}, []template.Preference{{Kind: template.FromLibrary, Library: "mw", Sounds: []string{"wind"}}}, nil)[0]
+	require.Equal(t, casting.Nobody, only.Entry)
+	limited := c.Cast([]casting.Part{flute(1, "long")}, []template.Preference{{Kind: template.FromLibrary, Library: "mw", Sounds: []string{"strings"}}, {Kind: template.FromSet, Name: "favourites", Patches: []template.ID{"solo"}}}, nil)[0]
+	require.Equal(t, []template.ID{"solo"}, limited.Patches)
+	require.Equal(t, "2. the set favourites", limited.Why)
+}
+
+func TestByHandAndOutOfRange(t *testing.T) {
+	tpl, cat := studio()
+	p := flute(1, "flutter-tongue")
+	p.Low = 40
+	cast := casting.New(tpl, cat).Cast([]casting.Part{p}, nil, map[string][]template.ID{"P1": {"f1l"}})[0]
+	require.Equal(t, casting.ByHand, cast.Entry)
+	require.Empty(t, cast.Lacks)
+	require.True(t, cast.Outside)
+}
+
+func TestApplyAddsWhatIsMissingAndCallsEverybody(t *testing.T) {
+	tpl, cat := studio()
+	cast := casting.New(tpl, cat).Cast([]casting.Part{flute(2, "long"), flute(1, "long", "staccato")}, casting.Shipped()[1].Entries, nil)
+	next := intake.Sequence()
+	mint := func(kind string) template.ID { return "new-" + next(kind) }
+	c, err := casting.Apply(tpl, cat, cast, "1M03 The causeway", mint)
+	require.NoError(t, err)
+	after := coretest.Must(tpl, c)
+	require.Len(t, after.Instruments, 3, "the flute that plays the patch already is not added again")
+	require.Len(t, after.Calls[0].Instruments, 3)
+	again, err := casting.Apply(after, cat, cast, "1m03 the causeway", mint)
+	require.NoError(t, err)
+	twice := coretest.Must(after, again)
+	require.Len(t, twice.Instruments, 3)
+	require.Len(t, twice.Calls, 1)
+	_, err = casting.Apply(tpl, cat, nil, "X", mint)
+	require.ErrorContains(t, err, "nobody plays")
+}
+
+// Whatever is cast can be applied, and everyone chosen plays in the call.
+func TestAnyCastCanBeApplied(t *testing.T) {
+	tpl, cat := studio()
+	rapid.Check(t, func(r *rapid.T) {
+		var parts []casting.Part
+		for n := range rapid.IntRange(1, 6).Draw(r, "parts") {
+			p := flute(n, rapid.SliceOfN(rapid.SampledFrom([]string{"long", "stacc.", "flz.", "trill"}), 0, 3).Draw(r, "ways")...)
+			p.Sound = rapid.SampledFrom([]string{"wind.flutes.flute", "wind.reed.oboe", ""}).Draw(r, "sound")
+			parts = append(parts, p)
+		}
+		list := rapid.SampledFrom(casting.Shipped()).Draw(r, "list")
+		cast := casting.New(tpl, cat).Cast(parts, list.Entries, nil)
+		next := intake.Sequence()
+		c, err := casting.Apply(tpl, cat, cast, "Score", func(kind string) template.ID { return "new-" + next(kind) })
+		if err != nil {
+			require.ErrorContains(r, err, "nobody plays")
+			return
+		}
+		after := coretest.Must(tpl, c)
+		plays := map[template.ID]bool{}
+		for _, id := range after.Calls[0].Instruments {
+			for _, p := range after.Instrument(id).Patches {
+				plays[p] = true
+			}
+		}
+		for _, c := range cast {
+			for _, p := range c.Patches {
+				require.True(r, plays[p])
+			}
+		}
+	})
+}

@@ -1,0 +1,301 @@
+package musicxml
+
+import (
+	"slices"
+	"strconv"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/template"
+)
+
+// state is how a part stands while it is read.
+type state struct {
+	part      *Part
+	divisions float64
+	transpose int // semitones
+	now       int64
+	furthest  int64 // of the measure
+	last      int64 // where the last note of no chord began
+	velocity  int
+	standing  map[string]string // words in force, by their either/or group
+	tied      map[int]int       // notes that go on, by key: their position
+	slurs     int
+}
+
+// words known to scores; a studio's own words are not the file's.
+var vocabulary = articulation.NewVocabulary(nil)
+
+func newState(p *Part) *state {
+	return &state{part: p, divisions: 1, velocity: 80, standing: map[string]string{}, tied: map[int]int{}}
+}
+
+func (s *state) ticks(durations float64) int64 {
+	return int64(durations*TicksPerQuarter/s.divisions + 0.5)
+}
+
+func (s *state) advance(durations float64) {
+	if durations < 0 {
+		s.now = max(0, s.now-s.ticks(-durations))
+		return
+	}
+	s.now += s.ticks(durations)
+	s.furthest = max(s.furthest, s.now)
+}
+
+// words takes in what stands above the staff: each word or phrase that names
+// a way of playing is in force until another of its group.
+func (s *state) words(text string) {
+	for _, t := range articulation.Phrases(vocabulary, text) {
+		if t.Name == "crescendo" || t.Name == "diminuendo" {
+			continue // of loudness, in a score
+		}
+		if t.Natural || t.Name == "long" {
+			delete(s.standing, t.Group)
+			continue
+		}
+		s.standing[t.Group] = t.Name
+	}
+}
+
+// levels are velocities of the dynamics; common practice, no source.
+var levels = map[string]int{"pppp": 12, "ppp": 20, "pp": 33, "p": 49, "mp": 64, "mf": 80, "f": 96, "ff": 112, "fff": 122, "ffff": 127, "sf": 112, "sfz": 112, "fp": 96, "fz": 112}
+
+func (s *state) dynamic(name string) {
+	if v, ok := levels[name]; ok {
+		s.velocity = v
+	}
+}
+
+// end closes notes that are tied into nothing.
+func (s *state) end() {
+	slices.SortStableFunc(s.part.Notes, func(a, b Note) int {
+		if a.Start != b.Start {
+			return int(min(1, max(-1, a.Start-b.Start)))
+		}
+		return a.Key - b.Key
+	})
+}
+
+// draft is a note being read.
+type draft struct {
+	duration           float64
+	step               string
+	alter, octave      float64
+	chord, rest, grace bool
+	unpitched          bool
+	start, stop        bool // ties
+	ways               []string
+}
+
+var steps = map[string]int{"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
+
+func (r *reader) note(_ element, s *state) error {
+	n := draft{}
+	slurred := s.slurs > 0
+	if err := r.each(func(e element) error { return r.noteChild(e, s, &n) }); err != nil {
+		return err
+	}
+	if n.grace {
+		return nil
+	}
+	began := s.now
+	if n.chord {
+		began = s.last
+	}
+	end := began + s.ticks(n.duration)
+	if !n.chord {
+		s.last = s.now
+		s.advance(n.duration)
+	}
+	if n.rest || n.duration == 0 {
+		return nil
+	}
+	key := 60
+	if !n.unpitched {
+		step, ok := steps[n.step]
+		if !ok {
+			return &Bad{Reason: "a note has the step " + strconv.Quote(n.step)}
+		}
+		key = 12*(int(n.octave)+1) + step + int(n.alter) + s.transpose
+	}
+	if key < 0 || key > 127 {
+		return &Bad{Reason: "a note lies outside the keys of MIDI"}
+	}
+	if at, ok := s.tied[key]; ok && n.stop {
+		s.part.Notes[at].End = max(s.part.Notes[at].End, end)
+		if !n.start {
+			delete(s.tied, key)
+		}
+		return nil
+	}
+	if r.notes++; r.notes > MaxNotes {
+		return &Bad{Reason: "it has more than " + strconv.Itoa(MaxNotes) + " notes"}
+	}
+	if n.start {
+		s.tied[key] = len(s.part.Notes)
+	}
+	s.part.Notes = append(s.part.Notes, Note{
+		Start: began, End: end, Key: key, Velocity: s.velocity, Ways: s.ways(n.ways, slurred || s.slurs > 0), Measure: s.part.Measures,
+	})
+	return nil
+}
+
+// ways joins what is written at a note with the words in force. Of either/or
+// groups what stands at the note goes first.
+func (s *state) ways(at []string, slurred bool) []string {
+	var out []string
+	taken := map[string]bool{}
+	add := func(name string) {
+		group := ""
+		if t := vocabulary.Find(name); t != nil {
+			group = t.Group
+		}
+		if !taken[group] {
+			taken[group] = true
+			out = append(out, name)
+		}
+	}
+	for _, name := range at {
+		add(name)
+	}
+	for _, group := range []string{"", articulation.Bowing, articulation.Mute, articulation.Bow} {
+		if name, ok := s.standing[group]; ok {
+			add(name)
+		}
+	}
+	if slurred {
+		add("legato")
+	}
+	return out
+}
+
+func (r *reader) noteChild(e element, s *state, n *draft) (err error) {
+	switch e.name {
+	case "chord":
+		n.chord = true
+	case "rest":
+		n.rest = true
+	case "grace", "cue":
+		n.grace = true
+	case "unpitched":
+		n.unpitched = true
+	case "duration":
+		n.duration, err = r.number(e)
+		if err == nil && (n.duration < 0 || n.duration > longest) {
+			err = &Bad{Reason: "a duration is out of bounds"}
+		}
+		return err
+	case "tie":
+		n.start = n.start || e.attr("type") == "start"
+		n.stop = n.stop || e.attr("type") == "stop"
+	case "pitch":
+		return r.each(func(e element) error {
+			switch e.name {
+			case "step":
+				n.step, err = r.text()
+			case "alter":
+				n.alter, err = r.number(e)
+			case "octave":
+				n.octave, err = r.number(e)
+			default:
+				return r.skip(e)
+			}
+			return err
+		})
+	case "notations":
+		return r.each(func(e element) error { return r.notation(e, s, n) })
+	}
+	return r.skip(e)
+}
+
+// marks are the elements of articulations, technical and ornaments that ask
+// for a way of playing, and its name.
+var marks = map[string]string{
+	"staccato": "staccato", "staccatissimo": "staccatissimo", "tenuto": "tenuto", "accent": "accent", "strong-accent": "marcato",
+	"spiccato": "spiccato", "detached-legato": "detache", "scoop": "bend", "doit": "doit", "falloff": "fall", "plop": "bend",
+	"harmonic": "harmonics", "snap-pizzicato": "snap pizzicato", "stopped": "stopped", "double-tongue": "double tongue",
+	"triple-tongue": "triple tongue", "brass-bend": "bend", "flip": "rip", "harmon-mute": "harmon mute", "smear": "bend",
+	"trill-mark": "trill major second",
+}
+
+func (r *reader) notation(e element, s *state, n *draft) error {
+	switch e.name {
+	case "articulations", "technical", "ornaments":
+		return r.each(func(e element) error {
+			if e.name == "tremolo" {
+				return r.tremolo(n)
+			}
+			if name, ok := marks[e.name]; ok {
+				n.ways = append(n.ways, name)
+			}
+			return r.skip(e)
+		})
+	case "slur":
+		switch e.attr("type") {
+		case "start":
+			s.slurs++
+		case "stop":
+			s.slurs = max(0, s.slurs-1)
+		}
+	case "glissando", "slide":
+		if e.attr("type") == "start" {
+			n.ways = append(n.ways, "glissando")
+		}
+	}
+	return r.skip(e)
+}
+
+// tremolo reads the number of beams: three and more are unmeasured.
+func (r *reader) tremolo(n *draft) error {
+	text, err := r.text()
+	if beams, wrong := strconv.Atoi(text); wrong == nil && beams < 3 {
+		n.ways = append(n.ways, "measured tremolo")
+	} else {
+		n.ways = append(n.ways, "tremolo")
+	}
+	return err
+}
+
+// Technique is a way of playing that a part asks for.
+type Technique struct {
+	Name   string
+	Notes  int
+	First  int // the measure where it is first asked for
+	Family template.Family
+}
+
+// Techniques counts the ways of playing a part asks for, by the number of
+// notes; plain notes count as long.
+func (p *Part) Techniques() []Technique {
+	place := map[string]int{}
+	out := []Technique{}
+	count := func(name string, measure int) {
+		at, ok := place[name]
+		if !ok {
+			at = len(out)
+			place[name] = at
+			out = append(out, Technique{Name: name, First: measure, Family: vocabulary.FamilyOf(name)})
+		}
+		out[at].Notes++
+	}
+	for _, n := range p.Notes {
+		if !slices.ContainsFunc(n.Ways, func(w string) bool { t := vocabulary.Find(w); return t != nil && t.Group == "" }) {
+			count("long", n.Measure)
+		}
+		for _, w := range n.Ways {
+			count(w, n.Measure)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Technique) int { return b.Notes - a.Notes })
+	return out
+}
+
+// Range is the lowest and highest sounding key of a part, and false when it
+// has no note.
+func (p *Part) Range() (low, high int, ok bool) {
+	low, high = 127, 0
+	for _, n := range p.Notes {
+		low, high = min(low, n.Key), max(high, n.Key)
+	}
+	return low, high, len(p.Notes) > 0
+}
