@@ -156,3 +156,56 @@ func TestAFolderIsScanned(t *testing.T) {
 	p.click(`[aria-label="Undo in the catalogue"]`)
 	p.gone(`[data-patch="Low whistle"]`)
 }
+
+// A score is read from a file, cast, corrected by hand and laid down as a
+// call; an orchestra written in a line likewise.
+func TestAScoreIsCast(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library", "calls")
+	p.press("Cast")
+	p.see(`input[aria-label=Score]`).MustSetFiles("../format/musicxml/testdata/pier.musicxml")
+	p.seeText(`[data-part-name="Flute 1"]`, "Flute 1 long[^]*Flute 1 short[^]*what the template has")
+	p.seeText(`[data-part-name="Horn in F"]`, "stopped$")
+	p.click(`[aria-label="Choose who plays Horn in F"]`)
+	p.see(`[aria-label="Find a player"]`).MustSelectAllText().MustInput("fog horns")
+	p.press("Fog horns")
+	p.seeText(`[data-part-name="Horn in F"]`, "Fog horns[^]*chosen by hand")
+	p.keys(input.Escape)
+	p.press("By the list")
+	p.seeText(`[data-part-name="Horn in F"]`, "what the template has")
+	p.press("Cast it")
+	p.see(`[data-call="The causeway"]`)
+	p.undo(1)
+	p.gone(`[data-call="The causeway"]`)
+
+	p.press("Cast")
+	p.see(`[aria-label="Orchestra in a line"]`).MustInput("2[1.zither] - hp")
+	p.press("Read it")
+	p.seeText("[role=dialog]", `"zither" is no instrument`)
+	p.see(`[aria-label="Orchestra in a line"]`).MustSelectAllText().MustInput("2[1.pic] - hp")
+	p.press("Read it")
+	p.seeText(`[data-part-name="Piccolo"]`, "Piccolo long[^]*Piccolo short")
+	p.seeText("[role=dialog]", "3 parts; 0 new rows")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+}
+
+// A list of preferences is copied, changed and decides who plays.
+func TestACastingListDecides(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library")
+	p.press("Cast")
+	p.see(`input[aria-label=Score]`).MustSetFiles("../format/musicxml/testdata/pier.musicxml")
+	p.see(`[data-part-name="Violins I"]`)
+	p.press("Lists")
+	p.press("Copy it")
+	p.see(`[aria-label="Name of the list"]`).MustSelectAllText().MustInput("Textures for all")
+	p.see(`[aria-label="Where to look"]`).MustSelect("The last resort")
+	p.press("Keep list")
+	p.seeText("[role=dialog]", "version 2")
+	p.seeText(`[data-part-name="Violins I"]`, "the last resort")
+	p.press("Remove")
+	p.seeText(`[data-part-name="Violins I"]`, "what the template has")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+}

@@ -75,6 +75,7 @@ type candidate struct {
 	unknown    bool            // nothing is known of its techniques
 	library    template.ID
 	sound      string // as stated, else as the name says
+	base       string // the name without ways of playing: "flute 1" of "Flute 1 short"
 }
 
 // Caster casts parts.
@@ -102,7 +103,7 @@ func New(t, cat *template.Template) *Caster {
 }
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
-	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name)}
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name)}
 	for _, a := range list {
 		x.plays[c.plain(a)] = true
 	}
@@ -230,7 +231,7 @@ func (c *Caster) cover(p Part, list []candidate) []candidate {
 	for len(chosen) == 0 || len(lacking) > 0 {
 		best, most := -1, 0
 		for n, x := range list {
-			if len(chosen) > 0 && (x.library != chosen[0].library || desk(x.name) != desk(chosen[0].name) || x.sound != chosen[0].sound) {
+			if len(chosen) > 0 && (!alike(x, chosen[0])) {
 				continue
 			}
 			plays := 0
@@ -255,11 +256,44 @@ func (c *Caster) cover(p Part, list []candidate) []candidate {
 				delete(lacking, name)
 			}
 		}
-		if len(p.Ways) == 0 {
-			break
+		if len(p.Ways) == 0 { // what is asked for is not known: everything the desk has
+			return everything(list, chosen[0])
 		}
 	}
 	return chosen
+}
+
+// alike tells whether two are the same desk of the same library.
+func alike(a, b candidate) bool {
+	return a.library == b.library && a.sound == b.sound && a.base == b.base
+}
+
+// everything lists all that are the same desk as somebody, in their order.
+func everything(list []candidate, of candidate) []candidate {
+	var out []candidate
+	for _, x := range list {
+		if alike(x, of) {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// base takes ways of playing off the end of a name.
+func (c *Caster) base(name string) string {
+	words := strings.Fields(strings.ToLower(name))
+	for len(words) > 1 {
+		last := len(words) - 1
+		switch {
+		case last > 1 && c.words.Find(words[last-1]+" "+words[last]) != nil:
+			words = words[:last-1]
+		case c.words.Find(words[last]) != nil:
+			words = words[:last]
+		default:
+			return strings.Join(words, " ")
+		}
+	}
+	return strings.Join(words, " ")
 }
 
 // score says how well somebody suits a part: the desk first, then what is

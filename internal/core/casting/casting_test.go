@@ -192,6 +192,16 @@ func TestApplyAddsWhatIsMissingAndCallsEverybody(t *testing.T) {
 	require.ErrorContains(t, err, "nobody plays")
 }
 
+// Where nothing is asked for, as in a line of shorthand, the whole desk comes.
+func TestTheWholeDeskComesForALine(t *testing.T) {
+	tpl, cat := studio()
+	parts, err := casting.Shorthand("2")
+	require.NoError(t, err)
+	cast := casting.New(tpl, cat).Cast(parts, []template.Preference{{Kind: template.FromAnywhere}}, nil)
+	require.Equal(t, []template.ID{"f1l", "f1s"}, cast[0].Patches)
+	require.Equal(t, []template.ID{"f2l"}, cast[1].Patches)
+}
+
 // Whatever is cast can be applied, and everyone chosen plays in the call.
 func TestAnyCastCanBeApplied(t *testing.T) {
 	tpl, cat := studio()

@@ -1,3 +1,4 @@
+import { CastingDialog } from "../leaves/library/casting/CastingDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { set, useApp } from "../model/store";
@@ -24,6 +25,8 @@ export function Dialogs() {
       return <MachineDialog close={close} />;
     case "settings":
       return <SettingsDialog close={close} />;
+    case "casting":
+      return <CastingDialog close={close} />;
     case "new":
       return <NewTemplateDialog close={close} />;
   }

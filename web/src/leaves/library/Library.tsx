@@ -9,6 +9,7 @@ import {
   useCatalogue,
   useCatalogueEvents,
 } from "../../model/catalogue";
+import { set } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
 import { PatchList } from "./PatchList";
@@ -60,6 +61,9 @@ export function Library() {
           onClick={() => void redoCatalogue(cat.id)}
         >
           <Redo2 size={15} />
+        </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "casting" })}>
+          Cast…
         </button>
         <button type="button" className="button" onClick={() => setScanning(true)}>
           Scan…

@@ -1,0 +1,245 @@
+import { ArrowDown, ArrowUp, X } from "lucide-react";
+import { Popover } from "radix-ui";
+import { useState } from "react";
+import type { CastingList, Preference } from "../../../model/casting";
+import { type Catalogue, changeCatalogue } from "../../../model/catalogue";
+import { Finder } from "./Finder";
+
+const kinds: Record<Preference["kind"], string> = {
+  template: "What the template has",
+  set: "A saved set of patches",
+  library: "One library",
+  anywhere: "Any library",
+  resort: "The last resort",
+};
+
+interface Props {
+  cat: Catalogue;
+  list: string;
+  choose: (list: string) => void;
+}
+
+/** Lists edits casting lists. Those that come with Fanfold can be copied. */
+export function Lists({ cat, list, choose }: Props) {
+  const there = [...cat.castings, ...cat.shipped].find((l) => l.id === list) ?? cat.shipped[0]!;
+  const own = cat.castings.some((l) => l.id === there.id);
+  const copy = async () => {
+    const value = { ...there, id: `casting-${crypto.randomUUID()}`, name: `${there.name}, copied`, version: 1 };
+    if (await changeCatalogue(cat, { kind: "put", castings: [{ at: -1, value: { ...value, default: false } }] }))
+      choose(value.id);
+  };
+  if (own) return <Editor key={`${there.id} ${there.version}`} cat={cat} list={there} copy={copy} choose={choose} />;
+  return (
+    <div className="mb-2 border-line border-l-2 pl-3">
+      <ol className="mb-1 list-decimal pl-5">
+        {there.entries.map((e, n) => (
+          <li key={n}>{kinds[e.kind]}</li>
+        ))}
+      </ol>
+      <button type="button" className="button" onClick={() => void copy()}>
+        Copy it, to change it
+      </button>
+    </div>
+  );
+}
+
+interface EditorProps {
+  cat: Catalogue;
+  list: CastingList;
+  copy: () => Promise<void>;
+  choose: (list: string) => void;
+}
+
+function Editor({ cat, list, copy, choose }: EditorProps) {
+  const [draft, setDraft] = useState(list);
+  const entries = draft.entries;
+  const put = (next: Preference[]) => setDraft({ ...draft, entries: next });
+  const move = (n: number, by: number) => {
+    const next = [...entries];
+    const [e] = next.splice(n, 1);
+    next.splice(n + by, 0, e!);
+    put(next);
+  };
+  const keep = async () => {
+    const value = { ...draft, version: list.version + 1 };
+    const others = value.default
+      ? cat.castings
+          .filter((l) => l.default && l.id !== list.id)
+          .map((l) => ({ at: -1, value: { ...l, default: false } }))
+      : [];
+    await changeCatalogue(cat, { kind: "put", castings: [{ at: -1, value }, ...others] });
+  };
+  const remove = async () => {
+    if (await changeCatalogue(cat, { kind: "drop", castings: [list.id] })) choose("");
+  };
+  return (
+    <div className="mb-2 flex flex-col gap-1 border-line border-l-2 pl-3">
+      <div className="flex items-center gap-3">
+        <input
+          className="field w-64"
+          aria-label="Name of the list"
+          value={draft.name}
+          onChange={(e) => setDraft({ ...draft, name: e.target.value })}
+        />
+        <span className="text-soft">version {list.version}</span>
+        <label className="flex h-7 items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={draft.default ?? false}
+            onChange={(e) => setDraft({ ...draft, default: e.target.checked })}
+          />
+          the studio's default
+        </label>
+      </div>
+      <ol className="flex flex-col gap-1">
+        {entries.map((e, n) => (
+          <li key={n} className="flex items-center gap-1.5">
+            <span className="w-5 text-right text-soft">{n + 1}.</span>
+            <Entry cat={cat} entry={e} put={(x) => put(entries.map((y, at) => (at === n ? x : y)))} />
+            <Small label="Up" off={n === 0} run={() => move(n, -1)}>
+              <ArrowUp size={13} />
+            </Small>
+            <Small label="Down" off={n === entries.length - 1} run={() => move(n, 1)}>
+              <ArrowDown size={13} />
+            </Small>
+            <Small label="Take out" run={() => put(entries.filter((_, at) => at !== n))}>
+              <X size={13} />
+            </Small>
+          </li>
+        ))}
+      </ol>
+      <div className="flex gap-1.5">
+        <button type="button" className="button" onClick={() => put([...entries, { kind: "anywhere" }])}>
+          Add a preference
+        </button>
+        <button type="button" className="button" onClick={() => void copy()}>
+          Copy
+        </button>
+        <button type="button" className="button" onClick={() => void remove()}>
+          Remove
+        </button>
+        <button type="button" className="button button-main" disabled={draft === list} onClick={() => void keep()}>
+          Keep list
+        </button>
+      </div>
+    </div>
+  );
+}
+
+function Entry({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put: (e: Preference) => void }) {
+  const kind = (k: Preference["kind"]) => {
+    const first = cat.libraries[0]?.id;
+    put({
+      kind: k,
+      ...(k === "library" && first ? { library: first } : {}),
+      ...(e.sounds ? { sounds: e.sounds } : {}),
+    });
+  };
+  return (
+    <>
+      <select
+        className="field"
+        aria-label="Where to look"
+        value={e.kind}
+        onChange={(x) => kind(x.target.value as Preference["kind"])}
+      >
+        {Object.entries(kinds).map(([k, text]) => (
+          <option key={k} value={k}>
+            {text}
+          </option>
+        ))}
+      </select>
+      {e.kind === "library" && (
+        <select
+          className="field"
+          aria-label="Library"
+          value={e.library}
+          onChange={(x) => put({ ...e, library: x.target.value })}
+        >
+          {cat.libraries.map((l) => (
+            <option key={l.id} value={l.id}>
+              {l.name}
+            </option>
+          ))}
+        </select>
+      )}
+      {e.kind === "set" && (
+        <input
+          className="field w-36"
+          aria-label="Name of the set"
+          placeholder="name of the set"
+          value={e.name ?? ""}
+          onChange={(x) => put({ ...e, name: x.target.value })}
+        />
+      )}
+      {(e.kind === "set" || e.kind === "resort") && <Members cat={cat} entry={e} put={put} />}
+      <input
+        key={(e.sounds ?? []).join()}
+        className="field min-w-40 flex-1"
+        aria-label="Only for"
+        placeholder="for every instrument; or only: strings, brass.french-horn"
+        defaultValue={(e.sounds ?? []).join(", ")}
+        onBlur={(x) => {
+          const sounds = x.target.value
+            .split(",")
+            .map((s) => s.trim())
+            .filter(Boolean);
+          const { sounds: _, ...rest } = e;
+          put(sounds.length ? { ...rest, sounds } : rest);
+        }}
+      />
+    </>
+  );
+}
+
+/** Members are the patches of a set, or of the last resort. */
+function Members({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put: (e: Preference) => void }) {
+  const patches = e.patches ?? [];
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="button">
+        {patches.length > 0
+          ? `${patches.length} patch${patches.length === 1 ? "" : "es"}`
+          : e.kind === "resort"
+            ? "any of five octaves"
+            : "Choose patches…"}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="floating w-80 p-2" align="start" sideOffset={4}>
+          {patches.length > 0 && (
+            <button type="button" className="button mb-1" onClick={() => put({ ...e, patches: [] })}>
+              Take all {patches.length} out
+            </button>
+          )}
+          <Finder
+            cat={cat}
+            first=""
+            rows={[]}
+            take={(id) => put({ ...e, patches: [...patches.filter((p) => p !== id), id] })}
+          />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+interface SmallProps {
+  label: string;
+  off?: boolean;
+  run: () => void;
+  children: React.ReactNode;
+}
+
+function Small({ label, off, run, children }: SmallProps) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      disabled={off}
+      className="grid size-7 place-items-center rounded-[3px] hover:bg-band disabled:opacity-40"
+      onClick={run}
+    >
+      {children}
+    </button>
+  );
+}
