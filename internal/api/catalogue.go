@@ -235,3 +235,13 @@ func (s *server) Swap(ctx context.Context, r gen.SwapRequestObject) (gen.SwapRes
 	sum, revision, err := h.Swap(ctx, p, r.Body.Ids, r.Body.Patch, r.Body.Layer, r.Body.Take)
 	return gen.Swap200JSONResponse{Lost: append([]string{}, sum.Lost...), Gained: append([]string{}, sum.Gained...), Revision: revision}, err
 }
+
+// Layout implements the contract.
+func (s *server) Layout(ctx context.Context, r gen.LayoutRequestObject) (gen.LayoutResponseObject, error) {
+	to := template.Layout(r.Body.To)
+	if r.Body.To == "switched" {
+		to = template.Switched
+	}
+	done, err := s.adding(ctx, r.Id, app.LayOut(r.Body.Ids, to, or(r.Body.Pattern, "")))
+	return gen.Layout200JSONResponse(done), err
+}

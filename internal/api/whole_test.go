@@ -53,6 +53,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/calls/save":   map[string]any{"name": "x"},
 	"/api/templates/{id}/use":          map[string]any{"patches": []string{"x"}},
 	"/api/templates/{id}/swap":         map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
+	"/api/templates/{id}/layout":       map[string]any{"ids": []string{}, "to": "spread"},
 	"/api/templates/{id}/cast":         []byte(""),
 	"/api/scans":                       map[string]any{"folder": "/", "library": "x"},
 	"/api/catalogue/patches/edit":      map[string]any{"base": 0, "ids": []string{}, "set": map[string]any{}},

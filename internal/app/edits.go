@@ -7,6 +7,7 @@ import (
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/layout"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
@@ -276,4 +277,9 @@ func SaveCall(t *template.Template, name string, ids []template.ID) (change.Chan
 		call.ID, call.Opening = old.ID, old.Opening
 	}
 	return change.Put{Calls: []change.Entry[template.Call]{change.Append(call)}}, nil
+}
+
+// LayOut lays instruments out switched, spread or performed.
+func LayOut(ids []template.ID, to template.Layout, pattern string) Maker {
+	return func(t *template.Template) (change.Change, error) { return layout.Convert(t, ids, to, pattern, NewID) }
 }

@@ -201,11 +201,15 @@ func (h *Hot) order() {
 func (h *Hot) load(l calls.Load) rig.Load {
 	out := rig.Load{ID: h.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
 	for _, p := range h.t.PatchesOf(l.Instrument) {
-		out.Patches = append(out.Patches, rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)})
+		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
+		if key, shares := calls.SharedAt(p, l.Instrument, *l.Instrument.Seat); shares {
+			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", h.id, key.Patch, key.Spread, key.Riser, key.Port)
+		}
+		out.Patches = append(out.Patches, load)
 		player := h.t.Index().Players[p.Player]
-		key := calls.PlayerAt(player, *l.Instrument.Seat)
+		key := calls.PlayerAt(player, l.Instrument, *l.Instrument.Seat)
 		out.Players = append(out.Players, rig.PlayerLoad{
-			Key:    fmt.Sprintf("%s/%s/%d/%d/%d", h.id, key.Player, key.Riser, key.Port, key.Channel),
+			Key:    fmt.Sprintf("%s/%s/%d/%d/%d", h.id, key.Player, key.Riser, key.Port, key.Channel) + string(key.Spread),
 			Kind:   fmt.Sprintf("%s/%s/%d", h.id, key.Player, key.Riser),
 			OwnMiB: player.OwnMiB, WakeMs: player.WakeMs, WakeAgainMs: player.WakeAgainMs,
 		})

@@ -209,3 +209,29 @@ func TestACastingListDecides(t *testing.T) {
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
 }
+
+// An instrument is spread out to a row for each articulation, and gathered
+// again; one undo takes either back.
+func TestAnInstrumentIsSpreadOutAndGathered(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("tuba long", "Tuba long")
+	p.press("1 selected")
+	p.press("Lay out its articulations")
+	p.seeText("[role=dialog]", "As in: Tuba long long, Tuba long legato")
+	p.see(`[role=dialog] input:not([type=radio])`).MustSelectAllText().MustInput("{name}: {articulation}")
+	p.press("Lay it out")
+	p.gone("[role=dialog]")
+	p.see(`[data-row="Tuba long: swell"]`)
+	p.seeText("[data-leaf=orchestra]", "428 instruments")
+	p.seeText("[data-badge=marks]", "^1 mark")
+	p.click(`[data-row="Tuba long: legato"]`)
+	p.press("1 selected")
+	p.press("Lay out its articulations")
+	p.press("Lay it out")
+	p.gone("[role=dialog]")
+	p.see(`[data-row="Tuba long"]`)
+	p.seeText("[data-leaf=orchestra]", "425 instruments")
+	p.undo(2)
+	p.see(`[data-row="Tuba long"]`)
+}

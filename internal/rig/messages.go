@@ -18,6 +18,7 @@ type Load struct {
 type PatchLoad struct {
 	Name       string  `json:"name"`
 	PreloadMiB float64 `json:"preloadMib"`
+	Key        string  `json:"key,omitempty"` // loads that name it share the patch, and it is loaded once
 }
 
 // PlayerLoad is one running player the instrument needs.

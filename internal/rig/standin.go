@@ -115,10 +115,12 @@ func (s *StandIn) begin(l Load) *held {
 		if s.Faults.Corrupt[p.Name] {
 			return &held{load: l, state: Failed, reason: fmt.Sprintf("the samples of %s can not be read", p.Name)}
 		}
-		h.mib += p.PreloadMiB
+		if p.Key == "" {
+			h.mib += p.PreloadMiB
+		}
 	}
 	awake, kinds := s.players()
-	own := 0.0
+	own := s.sharing(l)
 	for _, p := range l.Players {
 		if !awake[p.Key] {
 			own += p.OwnMiB
@@ -136,9 +138,13 @@ func (s *StandIn) begin(l Load) *held {
 // disk, and waking those of its players that sleep. They are awake then.
 func (s *StandIn) duration(l Load, awake, kinds map[string]bool) time.Duration {
 	var d time.Duration
+	read := s.sharing(l)
 	for _, p := range l.Patches {
-		d += time.Duration(p.PreloadMiB / s.DiskMiBs * float64(time.Second))
+		if p.Key == "" {
+			read += p.PreloadMiB
+		}
 	}
+	d += time.Duration(read / s.DiskMiBs * float64(time.Second))
 	for _, p := range l.Players {
 		switch {
 		case awake[p.Key]:
@@ -166,9 +172,36 @@ func (s *StandIn) players() (awake, kinds map[string]bool) {
 	return awake, kinds
 }
 
+// shared lists the patches that loads share, with their MiB.
+func (s *StandIn) shared() map[string]float64 {
+	out := map[string]float64{}
+	for _, h := range s.held {
+		if h.state == Failed {
+			continue
+		}
+		for _, p := range h.load.Patches {
+			if p.Key != "" {
+				out[p.Key] = p.PreloadMiB
+			}
+		}
+	}
+	return out
+}
+
+// sharing is what a load takes more for patches it shares, MiB.
+func (s *StandIn) sharing(l Load) float64 {
+	there, sum := s.shared(), 0.0
+	for _, p := range l.Patches {
+		if _, ok := there[p.Key]; p.Key != "" && !ok {
+			sum += p.PreloadMiB
+		}
+	}
+	return sum
+}
+
 func (s *StandIn) used() float64 {
 	sum := 0.0
-	players := map[string]float64{}
+	players := s.shared()
 	for _, h := range s.held {
 		if h.state == Failed {
 			continue

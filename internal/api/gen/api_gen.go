@@ -145,6 +145,27 @@ func (e AssignJSONBodyField) Valid() bool {
 	}
 }
 
+// Defines values for LayoutJSONBodyTo.
+const (
+	Performed LayoutJSONBodyTo = "performed"
+	Spread    LayoutJSONBodyTo = "spread"
+	Switched  LayoutJSONBodyTo = "switched"
+)
+
+// Valid indicates whether the value is a known member of the LayoutJSONBodyTo enum.
+func (e LayoutJSONBodyTo) Valid() bool {
+	switch e {
+	case Performed:
+		return true
+	case Spread:
+		return true
+	case Switched:
+		return true
+	default:
+		return false
+	}
+}
+
 // Applied defines model for Applied.
 type Applied struct {
 	Added      *[]Id          `json:"added,omitempty"`
@@ -842,6 +863,18 @@ type ImportRowsParams struct {
 	MiddleC *int    `form:"middleC,omitempty" json:"middleC,omitempty"`
 }
 
+// LayoutJSONBody defines parameters for Layout.
+type LayoutJSONBody struct {
+	Ids []Id `json:"ids"`
+
+	// Pattern of the names of a spread: {name}, {articulation}, {short}
+	Pattern *string          `json:"pattern,omitempty"`
+	To      LayoutJSONBodyTo `json:"to"`
+}
+
+// LayoutJSONBodyTo defines parameters for Layout.
+type LayoutJSONBodyTo string
+
 // MendJSONBody defines parameters for Mend.
 type MendJSONBody struct {
 	Code    string `json:"code"`
@@ -911,6 +944,9 @@ type ChangeJSONRequestBody ChangeJSONBody
 
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
+
+// LayoutJSONRequestBody defines body for Layout for application/json ContentType.
+type LayoutJSONRequestBody LayoutJSONBody
 
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
@@ -1016,6 +1052,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx *echo.Context, id openapi_types.UUID, params ImportRowsParams) error
+
+	// (POST /api/templates/{id}/layout)
+	Layout(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx *echo.Context, id openapi_types.UUID) error
@@ -1527,6 +1566,22 @@ func (w *ServerInterfaceWrapper) ImportRows(ctx *echo.Context) error {
 	return err
 }
 
+// Layout converts echo context to params.
+func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Layout(ctx, id)
+	return err
+}
+
 // Marks converts echo context to params.
 func (w *ServerInterfaceWrapper) Marks(ctx *echo.Context) error {
 	var err error
@@ -1831,6 +1886,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/scans/folders", wrapper.Folders, options.OperationMiddlewares["Folders"]...)
 	router.DELETE(options.BaseURL+"/api/scans/:scan", wrapper.StopScan, options.OperationMiddlewares["StopScan"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/cast", wrapper.Cast, options.OperationMiddlewares["Cast"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/layout", wrapper.Layout, options.OperationMiddlewares["Layout"]...)
 
 }
 
@@ -2928,6 +2984,46 @@ func (response ImportRowsdefaultApplicationProblemPlusJSONResponse) VisitImportR
 	return err
 }
 
+type LayoutRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *LayoutJSONRequestBody
+}
+
+type LayoutResponseObject interface {
+	VisitLayoutResponse(w http.ResponseWriter) error
+}
+
+type Layout200JSONResponse Applied
+
+func (response Layout200JSONResponse) VisitLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayoutdefaultApplicationProblemPlusJSONResponse) VisitLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MarksRequestObject struct {
 	Id openapi_types.UUID `json:"id"`
 }
@@ -3528,6 +3624,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx context.Context, request ImportRowsRequestObject) (ImportRowsResponseObject, error)
+
+	// (POST /api/templates/{id}/layout)
+	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx context.Context, request MarksRequestObject) (MarksResponseObject, error)
@@ -4556,6 +4655,54 @@ func (sh *strictHandler) ImportRows(ctx *echo.Context, id openapi_types.UUID, pa
 		return err
 	} else if validResponse, ok := response.(ImportRowsResponseObject); ok {
 		return validResponse.VisitImportRowsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Layout operation middleware
+func (sh *strictHandler) Layout(ctx *echo.Context, id openapi_types.UUID) error {
+	var request LayoutRequestObject
+
+	request.Id = id
+
+	var body LayoutJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Layout(ctx.Request().Context(), request.(LayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Layout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LayoutResponseObject); ok {
+		return validResponse.VisitLayoutResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -111,7 +111,7 @@ func order(t *template.Template, before, after []template.ID) map[template.ID][]
 	for _, i := range todo {
 		m := t.Index().Machines[i.Seat.Machine]
 		l := Load{Instrument: i, Machine: m.ID, MiB: glass.Adding(i, *i.Seat), Wake: awake.wake(i, *i.Seat)}
-		l.Read = time.Duration(PreloadMiB(t, i) / m.DiskMiBs * float64(time.Second))
+		l.Read = time.Duration(glass.reading(i, *i.Seat) / m.DiskMiBs * float64(time.Second))
 		glass.Add(i, *i.Seat)
 		out[m.ID] = append(out[m.ID], l)
 	}
@@ -141,7 +141,7 @@ func (a *awake) wake(i *template.Instrument, seat template.Seat) time.Duration {
 	ms := 0
 	for _, patch := range a.t.PatchesOf(i) {
 		player := a.t.Index().Players[patch.Player]
-		key := PlayerAt(player, seat)
+		key := PlayerAt(player, i, seat)
 		if a.players[key] {
 			continue
 		}
@@ -167,12 +167,15 @@ func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
 		asked[l.Instrument.ID] = true
 	}
 	var candidates []*template.Instrument
-	plays := map[PlayerKey]int{}
+	plays, shared := map[PlayerKey]int{}, map[SharedKey]int{}
 	for _, id := range after {
 		if i := t.Instrument(id); i != nil && i.Seat != nil && i.Seat.Machine == e.Machine.ID {
 			candidates = append(candidates, i)
 			for _, p := range t.PatchesOf(i) {
-				plays[PlayerAt(t.Index().Players[p.Player], *i.Seat)]++
+				plays[PlayerAt(t.Index().Players[p.Player], i, *i.Seat)]++
+				if key, shares := SharedAt(p, i, *i.Seat); shares {
+					shared[key]++
+				}
 			}
 		}
 	}
@@ -191,10 +194,15 @@ func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
 		if need <= 0 {
 			break
 		}
-		r := Remedy{Instrument: i, FreesMiB: PreloadMiB(t, i)}
+		r := Remedy{Instrument: i}
 		for _, p := range t.PatchesOf(i) {
+			if key, shares := SharedAt(p, i, *i.Seat); !shares {
+				r.FreesMiB += i.PreloadMiB(p)
+			} else if shared[key]--; shared[key] == 0 {
+				r.FreesMiB += i.PreloadMiB(p)
+			}
 			player := t.Index().Players[p.Player]
-			key := PlayerAt(player, *i.Seat)
+			key := PlayerAt(player, i, *i.Seat)
 			if plays[key]--; plays[key] == 0 {
 				r.FreesMiB += player.OwnMiB
 			}

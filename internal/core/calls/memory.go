@@ -10,21 +10,40 @@ import (
 )
 
 // PlayerKey names one running player. A player of many sounds serves the
-// channels of one port; a player of one sound serves one seat.
+// channels of one port; a player of one sound serves one seat, or the rows
+// that are spread out over several.
 type PlayerKey struct {
 	Player        template.ID
 	Machine       template.ID
 	Riser         int
-	Port, Channel int // Channel is 0 for a player of many sounds
+	Port, Channel int         // Channel is 0 for a player of many sounds
+	Spread        template.ID // the rows it serves, for a player of one sound
 }
 
-// PlayerAt returns the running player that serves a seat.
-func PlayerAt(p *template.Player, s template.Seat) PlayerKey {
+// PlayerAt returns the running player that serves an instrument on a seat.
+func PlayerAt(p *template.Player, i *template.Instrument, s template.Seat) PlayerKey {
 	key := PlayerKey{Player: p.ID, Machine: s.Machine, Riser: s.Riser, Port: s.Port}
-	if p.Sounds == 1 {
+	switch {
+	case p.Sounds > 1:
+	case i.Spread != "":
+		key.Spread = i.Spread
+	default:
 		key.Channel = s.Channel
 	}
 	return key
+}
+
+// SharedKey names a patch that rows spread out over several channels load
+// once.
+type SharedKey struct {
+	Patch, Spread, Machine template.ID
+	Riser, Port            int
+}
+
+// SharedAt returns the key of a patch an instrument shares with others, and
+// whether it shares it.
+func SharedAt(p *template.Patch, i *template.Instrument, s template.Seat) (SharedKey, bool) {
+	return SharedKey{p.ID, i.Spread, s.Machine, s.Riser, s.Port}, i.Spread != ""
 }
 
 // PreloadMiB is the preload of all patches the instrument plays, with their
@@ -41,12 +60,13 @@ func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 type Glass struct {
 	t       *template.Template
 	players map[PlayerKey]bool
+	shared  map[SharedKey]bool
 	used    map[template.ID]float64
 }
 
 // NewGlass returns an empty glass.
 func NewGlass(t *template.Template) *Glass {
-	return &Glass{t: t, players: map[PlayerKey]bool{}, used: map[template.ID]float64{}}
+	return &Glass{t: t, players: map[PlayerKey]bool{}, shared: map[SharedKey]bool{}, used: map[template.ID]float64{}}
 }
 
 // UsedMiB is the memory in use on a machine, MiB.
@@ -56,17 +76,36 @@ func (g *Glass) UsedMiB(machine template.ID) float64 { return g.used[machine] }
 // ready in that seat, MiB: the preload of its patches, and each player's own
 // memory if it is not awake yet.
 func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
-	sum := 0.0
-	var woken []PlayerKey
+	sum, _, _ := g.adding(i, seat)
+	return sum
+}
+
+// adding returns what comes awake and is loaded, too.
+func (g *Glass) adding(i *template.Instrument, seat template.Seat) (sum float64, woken []PlayerKey, loaded []SharedKey) {
 	x := g.t.Index()
 	for _, id := range i.Patches {
 		patch := x.Patches[id]
-		sum += i.PreloadMiB(patch)
+		if key, shares := SharedAt(patch, i, seat); !shares {
+			sum += i.PreloadMiB(patch)
+		} else if !g.shared[key] && !slices.Contains(loaded, key) {
+			sum += i.PreloadMiB(patch)
+			loaded = append(loaded, key)
+		}
 		player := x.Players[patch.Player]
-		key := PlayerAt(player, seat)
-		if !g.players[key] && !slices.Contains(woken, key) {
+		if key := PlayerAt(player, i, seat); !g.players[key] && !slices.Contains(woken, key) {
 			sum += player.OwnMiB
 			woken = append(woken, key)
+		}
+	}
+	return sum, woken, loaded
+}
+
+// reading is what is read from the disk for the instrument, MiB.
+func (g *Glass) reading(i *template.Instrument, seat template.Seat) float64 {
+	sum := 0.0
+	for _, p := range g.t.PatchesOf(i) {
+		if key, shares := SharedAt(p, i, seat); !shares || !g.shared[key] {
+			sum += i.PreloadMiB(p)
 		}
 	}
 	return sum
@@ -74,16 +113,12 @@ func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
 
 // Add makes the instrument ready in that seat.
 func (g *Glass) Add(i *template.Instrument, seat template.Seat) {
-	x := g.t.Index()
-	sum := 0.0
-	for _, id := range i.Patches {
-		patch := x.Patches[id]
-		sum += i.PreloadMiB(patch)
-		player := x.Players[patch.Player]
-		if key := PlayerAt(player, seat); !g.players[key] {
-			sum += player.OwnMiB
-			g.players[key] = true
-		}
+	sum, woken, loaded := g.adding(i, seat)
+	for _, key := range woken {
+		g.players[key] = true
+	}
+	for _, key := range loaded {
+		g.shared[key] = true
 	}
 	g.used[seat.Machine] += sum
 }

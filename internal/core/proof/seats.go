@@ -128,10 +128,20 @@ func (s *subject) seatAll() Remedy {
 
 func seatClashes(s *subject) []Mark {
 	taken := make(map[template.Seat]*template.Instrument, len(s.t.Instruments))
+	homes := map[template.ID]*template.Instrument{}
 	var out []Mark
 	for _, i := range s.t.Instruments {
 		if i.Seat == nil {
 			continue
+		}
+		if home := homes[i.Spread]; i.Spread != "" && home == nil {
+			homes[i.Spread] = i
+		} else if i.Spread != "" && !samePort(*home.Seat, *i.Seat) {
+			out = append(out, Mark{
+				Subject: i.ID, Name: i.Name,
+				Message:  fmt.Sprintf("%s and %s feed one player and sit on two ports", home.Name, i.Name),
+				Remedies: []Remedy{s.reseat("Seat "+i.Name+" beside it", i.ID)},
+			})
 		}
 		place := *i.Seat
 		place.Pair = 0
@@ -150,10 +160,15 @@ func seatClashes(s *subject) []Mark {
 	return out
 }
 
+func samePort(a, b template.Seat) bool {
+	return a.Machine == b.Machine && a.Riser == b.Riser && a.Port == b.Port
+}
+
 // held counts what one running player holds.
 type held struct {
-	sounds int
-	pairs  []int // output pairs it feeds
+	sounds  int
+	pairs   []int         // output pairs it feeds
+	spreads []template.ID // whose rows it holds
 }
 
 // riserOverloads finds seats beyond a riser's ports, and players that hold
@@ -176,12 +191,16 @@ func riserOverloads(s *subject) []Mark {
 		}
 		for _, id := range i.Patches {
 			player := x.Players[x.Patches[id].Player]
-			key := calls.PlayerAt(player, *i.Seat)
+			key := calls.PlayerAt(player, i, *i.Seat)
 			h := players[key]
 			if h == nil {
 				h = &held{}
 				players[key] = h
 			}
+			if i.Spread != "" && slices.Contains(h.spreads, i.Spread) {
+				h.sounds-- // rows spread out are one sound
+			}
+			h.spreads = append(h.spreads, i.Spread)
 			if h.sounds++; h.sounds == player.Sounds+1 && player.Sounds > 1 {
 				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d holds more than its %d sounds", player.Name, i.Seat.Port, player.Sounds)))
 			}

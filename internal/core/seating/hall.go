@@ -9,16 +9,25 @@ import (
 
 // hall knows which seats are taken while a plan is made.
 type hall struct {
-	t       *template.Template
-	kinds   map[template.ID]template.BusKind
-	places  map[template.Seat]template.ID // with Pair 0
-	pairs   map[pairKey]groupKey
-	first   map[groupOn]int // the pair of a group on a riser
-	sounds  map[calls.PlayerKey]int
-	outputs map[calls.PlayerKey]map[int]int
-	preload map[template.ID]float64 // preload of all that sits on a machine, MiB
-	glasses []*calls.Glass          // one for each set that must fit
-	member  []map[template.ID]bool  // the sets; nil holds everything
+	t        *template.Template
+	kinds    map[template.ID]template.BusKind
+	places   map[template.Seat]template.ID // with Pair 0
+	pairs    map[pairKey]groupKey
+	first    map[groupOn]int // the pair of a group on a riser
+	sounds   map[calls.PlayerKey]int
+	outputs  map[calls.PlayerKey]map[int]int
+	preload  map[template.ID]float64 // preload of all that sits on a machine, MiB
+	glasses  []*calls.Glass          // one for each set that must fit
+	member   []map[template.ID]bool  // the sets; nil holds everything
+	spread   map[template.ID]*spread // by what rows spread out share
+	reserved map[template.Seat]int   // channels of a port that such rows still need
+}
+
+// spread is a set of rows that feed one player, and sit on one port.
+type spread struct {
+	rows   int           // how many there are
+	seated int           // how many sit
+	home   template.Seat // where, with channel and pair 0
 }
 
 type pairKey struct {
@@ -41,7 +50,15 @@ func newHall(t *template.Template) *hall {
 		t: t, kinds: map[template.ID]template.BusKind{},
 		places: map[template.Seat]template.ID{}, pairs: map[pairKey]groupKey{}, first: map[groupOn]int{},
 		sounds: map[calls.PlayerKey]int{}, outputs: map[calls.PlayerKey]map[int]int{},
-		preload: map[template.ID]float64{},
+		preload: map[template.ID]float64{}, spread: map[template.ID]*spread{}, reserved: map[template.Seat]int{},
+	}
+	for _, i := range t.Instruments {
+		if i.Spread != "" && i.NeedsSeat() {
+			if h.spread[i.Spread] == nil {
+				h.spread[i.Spread] = &spread{}
+			}
+			h.spread[i.Spread].rows++
+		}
 	}
 	for _, b := range t.Buses {
 		h.kinds[b.ID] = b.Kind
@@ -114,17 +131,59 @@ func (h *hall) refuses(i *template.Instrument, s template.Seat) *refusal {
 	if group, ok := h.pairs[pairKey{s.Machine, s.Riser, s.Pair}]; ok && group != h.group(i) {
 		return refuse(pairTaken, "outputs %s carry another group", s.Outputs())
 	}
+	if r := h.spreadRefuses(i, s); r != nil {
+		return r
+	}
 	if r := h.playersRefuse(i, s); r != nil {
 		return r
 	}
 	return h.memoryRefuses(i, s, m)
 }
 
+// port is the port of a seat.
+func port(s template.Seat) template.Seat {
+	s.Channel, s.Pair = 0, 0
+	return s
+}
+
+// spreadRefuses keeps rows that feed one player on one port, and keeps room
+// for all of them there.
+func (h *hall) spreadRefuses(i *template.Instrument, s template.Seat) *refusal {
+	at := port(s)
+	mine := h.spread[i.Spread]
+	if mine != nil && mine.seated > 0 {
+		if mine.home != at {
+			return refuse(outside, "%s shares its player with rows on another port", i.Name)
+		}
+		return nil
+	}
+	need := 1
+	if mine != nil {
+		need = mine.rows
+	}
+	if need == 1 && h.reserved[at] == 0 {
+		return nil
+	}
+	free := -h.reserved[at]
+	for c := 1; c <= template.PortChannels; c++ {
+		place := at
+		place.Channel = c
+		if other, ok := h.places[place]; !ok || other == i.ID {
+			free++
+		}
+	}
+	if free < need {
+		return refuse(taken, "port %d has %d free channels, %d needed", s.Port, max(0, free), need)
+	}
+	return nil
+}
+
 func (h *hall) playersRefuse(i *template.Instrument, s template.Seat) *refusal {
 	for _, patch := range h.t.PatchesOf(i) {
 		p := h.t.Index().Players[patch.Player]
-		key := calls.PlayerAt(p, s)
-		if h.sounds[key] >= p.Sounds {
+		key := calls.PlayerAt(p, i, s)
+		shared := i.Spread != "" && h.spread[i.Spread] != nil && h.spread[i.Spread].seated > 0
+		if h.sounds[key] >= p.Sounds && !shared {
 			return refuse(playerFull, "the %s on port %d holds its %d sounds", p.Name, s.Port, p.Sounds)
 		}
 		if out := h.outputs[key]; out[s.Pair] == 0 && len(out) >= p.Outputs {
@@ -160,12 +219,21 @@ func (h *hall) take(i *template.Instrument, s template.Seat) {
 	}
 	for _, patch := range h.t.PatchesOf(i) {
 		h.preload[s.Machine] += i.PreloadMiB(patch)
-		key := calls.PlayerAt(h.t.Index().Players[patch.Player], s)
-		h.sounds[key]++
+		key := calls.PlayerAt(h.t.Index().Players[patch.Player], i, s)
+		if x := h.spread[i.Spread]; x == nil || x.seated == 0 {
+			h.sounds[key]++
+		}
 		if h.outputs[key] == nil {
 			h.outputs[key] = map[int]int{}
 		}
 		h.outputs[key][s.Pair]++
+	}
+	if x := h.spread[i.Spread]; x != nil {
+		if x.seated++; x.seated == 1 {
+			x.home = port(s)
+			h.reserved[x.home] += x.rows
+		}
+		h.reserved[x.home]--
 	}
 	for n, g := range h.glasses {
 		if h.member[n][i.ID] {

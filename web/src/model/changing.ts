@@ -47,6 +47,14 @@ export async function addRows(kind: string, count: number, after: Id | null, sec
   if (done?.added) selectNew(done.added, done.revision);
 }
 
+export async function layOut(ids: Id[], to: "switched" | "spread" | "performed", pattern: string) {
+  const done = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/layout", { ...at(), body: { ids, to, pattern } })),
+  );
+  if (done) tell(`Laid out ${to}.`);
+  return done;
+}
+
 /** selectNew selects rows once the event that brings them has arrived. */
 function selectNew(ids: Id[], revision: number) {
   const pick = () => set({ selection: new Set(ids), cursor: ids[0] ?? null, anchor: ids[0] ?? null });

@@ -1,5 +1,6 @@
 import { CastingDialog } from "../leaves/library/casting/CastingDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
+import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { set, useApp } from "../model/store";
 import { Finder } from "./Finder";
@@ -27,6 +28,8 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "layout":
+      return <LayoutDialog close={close} />;
     case "new":
       return <NewTemplateDialog close={close} />;
   }

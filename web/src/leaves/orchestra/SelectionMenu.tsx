@@ -36,6 +36,7 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
                 run={() => ask(fieldNamed(key))}
               />
             ))}
+            <Item text="Lay out its articulations…" off={n === 0} run={() => set({ dialog: "layout" })} />
             <Item text="Rename its section…" off={n === 0} run={rename} />
             <Line />
             <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />

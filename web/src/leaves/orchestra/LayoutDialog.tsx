@@ -1,0 +1,68 @@
+import { type FormEvent, useState } from "react";
+import { layOut } from "../../model/changing";
+import { get } from "../../model/store";
+import { Floating } from "../../shell/Floating";
+
+const ways = {
+  switched: "One row that switches between its articulations",
+  spread: "A row for each articulation, feeding one player over several channels",
+  performed: "One row whose playing chooses, by velocity or controller",
+} as const;
+
+/** LayoutDialog lays the selection out in another way. */
+export function LayoutDialog({ close }: { close: () => void }) {
+  const [ids] = useState(() => get().sheet!.instruments.order.filter((id) => get().selection.has(id)));
+  const first = get().sheet!.instruments.byId.get(ids[0] ?? "");
+  const [to, setTo] = useState<keyof typeof ways>(first?.layout ? "switched" : "spread");
+  const [pattern, setPattern] = useState("{name} {articulation}");
+  const keep = async (e: FormEvent) => {
+    e.preventDefault();
+    if (await layOut(ids, to, pattern)) close();
+  };
+  const example = first?.articulations
+    .slice(0, 3)
+    .map((a) => pattern.replaceAll("{name}", first.name).replaceAll("{articulation}", a).replaceAll("{short}", a));
+  return (
+    <Floating
+      title={`Lay out ${ids.length} row${ids.length === 1 ? "" : "s"}`}
+      open
+      onOpenChange={close}
+      className="w-[480px]"
+    >
+      <form onSubmit={(e) => void keep(e)} className="flex flex-col gap-2">
+        <fieldset className="flex flex-col gap-1">
+          <legend className="sr-only">How</legend>
+          {Object.entries(ways).map(([key, text]) => (
+            <label key={key} className="flex min-h-7 items-start gap-2">
+              <input
+                type="radio"
+                name="layout"
+                className="mt-1"
+                checked={to === key}
+                onChange={() => setTo(key as keyof typeof ways)}
+              />
+              <span>
+                <b className="font-semibold">{key}</b> <span className="text-soft">{text}</span>
+              </span>
+            </label>
+          ))}
+        </fieldset>
+        {to === "spread" && (
+          <label>
+            <span className="block text-[12px] text-soft">
+              Names; {"{name}"}, {"{articulation}"} and {"{short}"} are filled in
+            </span>
+            <input className="field w-full" value={pattern} onChange={(e) => setPattern(e.target.value)} />
+            {example && <span className="block truncate text-soft">As in: {example.join(", ")}</span>}
+          </label>
+        )}
+        <p className="text-soft">Routes, notes and calls stay; seats and channels are computed anew.</p>
+        <div className="flex justify-end">
+          <button type="submit" className="button button-main">
+            Lay it out
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}
