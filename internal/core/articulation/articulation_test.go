@@ -1,6 +1,8 @@
 package articulation_test
 
 import (
+	"encoding/json"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -102,4 +104,44 @@ func TestDifferenceKnowsSynonyms(t *testing.T) {
 	lost, gained := articulation.NewVocabulary(nil).Difference([]string{"pizz.", "long", "swell"}, []string{"sustain", "pizzicato", "runs"})
 	require.Equal(t, []string{"swell"}, lost)
 	require.Equal(t, []string{"runs"}, gained)
+}
+
+// How switches are written is held by a table that the browser's tests read
+// too.
+func TestSwitchesAsWritten(t *testing.T) {
+	var table struct {
+		Read []struct {
+			Text string
+			Is   template.Switch
+		}
+		Refused []string
+	}
+	data, err := os.ReadFile("testdata/switches.json")
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &table))
+	for _, x := range table.Read {
+		got, err := articulation.ReadSwitch(x.Text, 4)
+		require.NoError(t, err, x.Text)
+		require.Equal(t, x.Is, got, x.Text)
+		again, err := articulation.ReadSwitch(articulation.WriteSwitch(got), 4)
+		require.NoError(t, err)
+		require.Equal(t, got, again)
+	}
+	for _, text := range table.Refused {
+		_, err := articulation.ReadSwitch(text, 4)
+		require.Error(t, err, text)
+	}
+}
+
+func TestMapsAsWritten(t *testing.T) {
+	text := "long: key 24, lead 20 | legato: key 25 held, late 90 | always:"
+	m, err := articulation.ReadMap(text, 4)
+	require.NoError(t, err)
+	require.Equal(t, text, articulation.WriteMap(m))
+	for says, text := range map[string]string{
+		`long: "pedal" is no switch`: "long: pedal", `"long" is mapped twice`: "long: key 1 | long: key 2", "a controller is 0 to 119": "x: cc 200 1-2 | y: key 1", "the lead is 0 to 1000": "x: lead 99999999999",
+	} {
+		_, err := articulation.ReadMap(text, 4)
+		require.ErrorContains(t, err, says)
+	}
 }

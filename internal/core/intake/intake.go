@@ -5,7 +5,11 @@
 // column come out.
 package intake
 
-import "fanfold/internal/core/template"
+import (
+	"strings"
+
+	"fanfold/internal/core/template"
+)
 
 // Columns are the columns of a row list, by their canonical names.
 var Columns = []string{
@@ -73,4 +77,15 @@ type Report struct {
 	Machines    []string `json:"machines"`
 	Patches     int      `json:"patches"`
 	Stated      []string `json:"stated"` // the defaults used, in words
+}
+
+// Split takes a cell of several texts apart, at semicolons.
+func Split(cell string) []string {
+	var out []string
+	for _, text := range strings.Split(cell, ";") {
+		if text = strings.TrimSpace(text); text != "" {
+			out = append(out, text)
+		}
+	}
+	return out
 }

@@ -56,6 +56,9 @@ func (n *Named) Library(name string) (*template.Library, error) {
 	return n.p.libraryNamed(name), nil
 }
 
+// PlayerNamed finds a player by name, or makes it with the standard figures.
+func (n *Named) PlayerNamed(name string) *template.Player { return n.p.playerNamed(name) }
+
 // Player finds or makes the player that plays what says no player: the
 // template's first, else the standard one.
 func (n *Named) Player() *template.Player {

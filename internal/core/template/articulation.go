@@ -1,6 +1,9 @@
 package template
 
-import "slices"
+import (
+	"fmt"
+	"slices"
+)
 
 // Family says what kind of articulation one is.
 type Family string
@@ -84,6 +87,18 @@ func CheckMap(mappings []Mapping) error {
 	v.mappings("patches", 0, mappings)
 	if v.err != nil {
 		return v.err
+	}
+	return nil
+}
+
+// CheckPatch tells what is wrong with a patch by itself, whatever library and
+// player it names. The error is an *Invalid.
+func CheckPatch(p *Patch) error {
+	v := &validator{}
+	v.name("patches", 0, p.Name)
+	v.patchFigures(0, p)
+	if v.err != nil {
+		return fmt.Errorf("%s", v.err.Reason)
 	}
 	return nil
 }

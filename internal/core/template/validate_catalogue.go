@@ -30,13 +30,17 @@ func (v *validator) catalogue() {
 		if v.x.Players[p.Player] == nil {
 			v.fail(at("patches", i, "player"), "no player has the id %q", p.Player)
 		}
-		v.ranged("patches", i, "preloadMib", p.PreloadMiB, 0, 1<<22, " MiB")
-		v.ranged("patches", i, "fullMib", p.FullMiB, 0, 1<<24, " MiB")
-		v.ranged("patches", i, "voices", float64(p.Voices), 0, 4096, "")
-		v.ranged("patches", i, "keyLow", float64(p.KeyLow), 0, 127, "")
-		v.ranged("patches", i, "keyHigh", float64(p.KeyHigh), float64(p.KeyLow), 127, "")
-		v.patchDetails(i, p)
+		v.patchFigures(i, p)
 	}
+}
+
+func (v *validator) patchFigures(i int, p *Patch) {
+	v.ranged("patches", i, "preloadMib", p.PreloadMiB, 0, 1<<22, " MiB")
+	v.ranged("patches", i, "fullMib", p.FullMiB, 0, 1<<24, " MiB")
+	v.ranged("patches", i, "voices", float64(p.Voices), 0, 4096, "")
+	v.ranged("patches", i, "keyLow", float64(p.KeyLow), 0, 127, "")
+	v.ranged("patches", i, "keyHigh", float64(p.KeyHigh), float64(p.KeyLow), 127, "")
+	v.patchDetails(i, p)
 }
 
 func (v *validator) patchDetails(i int, p *Patch) {

@@ -53,11 +53,7 @@ func set(row *intake.Row, column, cell string, o Options) error {
 	case "instrument":
 		row.Instrument = cell
 	case "articulations":
-		for _, a := range strings.Split(cell, ";") {
-			if a = strings.TrimSpace(a); a != "" {
-				row.Articulations = append(row.Articulations, a)
-			}
-		}
+		row.Articulations = intake.Split(cell)
 	case "library":
 		row.Library = cell
 	case "patch":

@@ -16,6 +16,7 @@ import (
 
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/celltext"
 )
 
 // MaxBytes bounds a list; one more byte and it is refused.
@@ -48,12 +49,7 @@ type List struct {
 var ErrTooLarge = fmt.Errorf("the list is larger than %d MiB; split it", MaxBytes>>20)
 
 // Unreadable is the error of a file that is no row list at all.
-type Unreadable struct {
-	Line   int
-	Reason string
-}
-
-func (e *Unreadable) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Reason) }
+type Unreadable = celltext.Unreadable
 
 // Read reads a row list. The error is ErrTooLarge, *Unreadable, or one of r.
 func Read(r io.Reader, o Options) (*List, error) {
@@ -64,62 +60,22 @@ func Read(r io.Reader, o Options) (*List, error) {
 	if len(data) > MaxBytes {
 		return nil, ErrTooLarge
 	}
-	data, err = plainText(data)
+	data, err = celltext.Plain(data)
 	if err != nil {
 		return nil, err
 	}
-	list := &List{Delimiter: delimiter(data), Mapping: map[string]string{}, Unmatched: []string{}, Problems: []intake.Problem{}}
+	list := &List{Delimiter: celltext.Delimiter(data), Mapping: map[string]string{}, Unmatched: []string{}, Problems: []intake.Problem{}}
 	reader := csv.NewReader(bytes.NewReader(data))
 	reader.Comma, reader.FieldsPerRecord = list.Delimiter, -1
 	head, err := reader.Read()
 	if err != nil {
-		return nil, &Unreadable{Line: 1, Reason: "the headings can not be read: " + quoteReason(err)}
+		return nil, &Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
 	}
 	if err := list.matchHeadings(head, o.Mapping); err != nil {
 		return nil, err
 	}
 	list.readRows(reader, o)
 	return list, nil
-}
-
-func plainText(data []byte) ([]byte, error) {
-	switch {
-	case bytes.HasPrefix(data, []byte{0xFF, 0xFE}) || bytes.HasPrefix(data, []byte{0xFE, 0xFF}):
-		return nil, &Unreadable{Line: 1, Reason: "the file is UTF-16; save it as UTF-8"}
-	case bytes.IndexByte(data, 0) >= 0:
-		line := 1 + bytes.Count(data[:bytes.IndexByte(data, 0)], []byte("\n"))
-		return nil, &Unreadable{Line: line, Reason: "a zero byte; this is not a text file"}
-	}
-	data = bytes.TrimPrefix(data, []byte{0xEF, 0xBB, 0xBF})
-	if len(bytes.TrimSpace(data)) == 0 {
-		return nil, &Unreadable{Line: 1, Reason: "the file is empty"}
-	}
-	return data, nil
-}
-
-// delimiter picks, of comma, semicolon and tab, the one seen most often in
-// the first line outside quotes.
-func delimiter(data []byte) rune {
-	counts := map[rune]int{}
-	quoted := false
-	for _, c := range string(data) {
-		if c == '"' {
-			quoted = !quoted
-		}
-		if c == '\n' && !quoted {
-			break
-		}
-		if !quoted {
-			counts[c]++
-		}
-	}
-	best := ','
-	for _, c := range []rune{';', '\t'} {
-		if counts[c] > counts[best] {
-			best = c
-		}
-	}
-	return best
 }
 
 func (l *List) matchHeadings(head []string, mapping map[string]string) error {
@@ -180,7 +136,7 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 		}
 		var parse *csv.ParseError
 		if errors.As(err, &parse) {
-			l.problem(parse.StartLine, "", quoteReason(err))
+			l.problem(parse.StartLine, "", celltext.Reason(err))
 			continue
 		}
 		if err != nil {
@@ -226,19 +182,4 @@ func (l *List) readRow(line int, cells []string, o Options) {
 	if len(l.Problems) == before && before < maxProblems {
 		l.Rows = append(l.Rows, row)
 	}
-}
-
-// quoteReason puts the CSV reader's errors into plain words.
-func quoteReason(err error) string {
-	var parse *csv.ParseError
-	if !errors.As(err, &parse) {
-		return err.Error()
-	}
-	switch {
-	case errors.Is(parse.Err, csv.ErrBareQuote):
-		return fmt.Sprintf("a quote stands inside an unquoted cell at character %d; quote the whole cell and double the quotes within", parse.Column)
-	case errors.Is(parse.Err, csv.ErrQuote):
-		return fmt.Sprintf("a quoted cell is not closed, or text follows its closing quote, at line %d, character %d", parse.Line, parse.Column)
-	}
-	return parse.Err.Error()
 }

@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { expect, it } from "vitest";
 import type { Switch } from "../../model/catalogue";
 import { learned, read, writtenAll } from "./switches";
@@ -19,17 +20,20 @@ it("reads every switch it writes, whatever middle C is called", () => {
   for (const middleC of [3, 4, 5]) expect(read(writtenAll(all, middleC), middleC)).toEqual(all);
 });
 
-it("takes other ways to write them", () => {
-  expect(read("controller 1 64, velocity 1 to 60", 4)).toEqual([
-    { kind: "controller", number: 1, low: 64, high: 64 },
-    { kind: "velocity", low: 1, high: 60 },
-  ]);
-  expect(read("", 4)).toEqual([]);
+// The server's tests hold the same table.
+const table = JSON.parse(
+  readFileSync(new URL("../../../../internal/core/articulation/testdata/switches.json", import.meta.url), "utf8"),
+) as { read: { text: string; is: Switch }[]; refused: string[] };
+
+it("reads switches as the server does", () => {
+  for (const { text, is } of table.read) expect(read(text, 4), text).toEqual([is]);
+  for (const text of table.refused) expect(read(text, 4), text).toEqual({ wrong: text });
 });
 
-it("names the part it can not read", () => {
+it("reads several, or none, and names the part it can not read", () => {
+  expect(read("controller 1 64, velocity 1 to 60", 4)).toHaveLength(2);
+  expect(read("", 4)).toEqual([]);
   expect(read("key C1, pedal 3", 4)).toEqual({ wrong: "pedal 3" });
-  expect(read("key H1", 4)).toEqual({ wrong: "key H1" });
 });
 
 // Status bytes as in MIDI 1.0.

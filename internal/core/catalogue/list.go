@@ -1,0 +1,368 @@
+package catalogue
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/note"
+	"fanfold/internal/core/template"
+)
+
+// entry is one row of a patch list: a patch and the library and player it
+// names.
+type entry struct {
+	library template.Library
+	player  template.Player
+	patch   template.Patch
+	middleC int
+}
+
+// column is one column of a patch list, written and read by the same value.
+type column struct {
+	name string
+	get  func(e *entry) string
+	set  func(e *entry, cell string) error
+}
+
+func textColumn(name string, field func(*entry) *string) column {
+	return column{name,
+		func(e *entry) string { return *field(e) },
+		func(e *entry, cell string) error { *field(e) = cell; return nil }}
+}
+
+func wholeColumn(name string, high int, field func(*entry) *int) column {
+	return column{name,
+		func(e *entry) string { return strconv.Itoa(*field(e)) },
+		func(e *entry, cell string) error {
+			n, err := strconv.Atoi(cell)
+			if err != nil || n < 0 || n > high {
+				return fmt.Errorf("%q is no whole number from 0 to %d", cell, high)
+			}
+			*field(e) = n
+			return nil
+		}}
+}
+
+func mibColumn(name string, field func(*entry) *float64) column {
+	return column{name,
+		func(e *entry) string { return strconv.FormatFloat(*field(e), 'f', -1, 64) },
+		func(e *entry, cell string) error {
+			x, err := strconv.ParseFloat(strings.Replace(cell, ",", ".", 1), 64)
+			if err != nil || math.IsNaN(x) || x < 0 || x > 1<<24 {
+				return fmt.Errorf("%q is no size in MiB", cell)
+			}
+			*field(e) = x
+			return nil
+		}}
+}
+
+func keyColumn(name string, field func(*entry) *int) column {
+	return column{name,
+		func(e *entry) string { return strconv.Itoa(*field(e)) },
+		func(e *entry, cell string) error {
+			n, err := note.Parse(cell, e.middleC)
+			if err != nil || n < 0 || n > 127 {
+				return fmt.Errorf("%q is no key; write a MIDI note 0 to 127 or a name such as C%d", cell, e.middleC)
+			}
+			*field(e) = n
+			return nil
+		}}
+}
+
+func listColumn(name string, field func(*entry) *[]string) column {
+	return column{name,
+		func(e *entry) string { return strings.Join(*field(e), "; ") },
+		func(e *entry, cell string) error { *field(e) = intake.Split(cell); return nil }}
+}
+
+func yesColumn(name string, field func(*entry) *bool) column {
+	return column{name,
+		func(e *entry) string { return map[bool]string{true: "yes", false: "no"}[*field(e)] },
+		func(e *entry, cell string) error {
+			switch strings.ToLower(cell) {
+			case "yes", "y", "true", "1", "x":
+				*field(e) = true
+			case "no", "n", "false", "0":
+				*field(e) = false
+			default:
+				return fmt.Errorf("%q is neither yes nor no", cell)
+			}
+			return nil
+		}}
+}
+
+// columns of a patch list, in the order they are written.
+var columns = []column{
+	textColumn("library", func(e *entry) *string { return &e.library.Name }),
+	textColumn("code", func(e *entry) *string { return &e.library.Code }),
+	textColumn("family", func(e *entry) *string { return &e.library.Family }),
+	{"room",
+		func(e *entry) string { return string(e.library.Room) },
+		func(e *entry, cell string) error {
+			room := template.Room(strings.ToLower(cell))
+			if !slices.Contains(template.Rooms, room) {
+				return fmt.Errorf("%q is no room; use dry, stage or hall", cell)
+			}
+			e.library.Room = room
+			return nil
+		}},
+	listColumn("machines", func(e *entry) *[]string { return &e.library.Machines }),
+	textColumn("player", func(e *entry) *string { return &e.player.Name }),
+	textColumn("patch", func(e *entry) *string { return &e.patch.Name }),
+	textColumn("sound", func(e *entry) *string { return &e.patch.Sound }),
+	listColumn("roles", func(e *entry) *[]string { return &e.patch.Roles }),
+	keyColumn("key_low", func(e *entry) *int { return &e.patch.KeyLow }),
+	keyColumn("key_high", func(e *entry) *int { return &e.patch.KeyHigh }),
+	{"switch_zone",
+		func(e *entry) string {
+			if e.patch.SwitchZone == nil {
+				return ""
+			}
+			return fmt.Sprintf("%d to %d", e.patch.SwitchZone.Low, e.patch.SwitchZone.High)
+		},
+		func(e *entry, cell string) error {
+			low, high, _ := strings.Cut(cell, " to ")
+			a, errA := note.Parse(strings.TrimSpace(low), e.middleC)
+			b, errB := note.Parse(strings.TrimSpace(high), e.middleC)
+			if errA != nil || errB != nil {
+				return fmt.Errorf("%q is no run of keys; write as in 24 to 35", cell)
+			}
+			e.patch.SwitchZone = &template.KeyZone{Low: a, High: b}
+			return nil
+		}},
+	mibColumn("preload_mib", func(e *entry) *float64 { return &e.patch.PreloadMiB }),
+	mibColumn("full_mib", func(e *entry) *float64 { return &e.patch.FullMiB }),
+	wholeColumn("voices", 4096, func(e *entry) *int { return &e.patch.Voices }),
+	wholeColumn("voices_per_note", 1024, func(e *entry) *int { return &e.patch.PerNote }),
+	wholeColumn("round_robins", 1024, func(e *entry) *int { return &e.patch.RoundRobins }),
+	yesColumn("heavy", func(e *entry) *bool { return &e.patch.Heavy }),
+	yesColumn("measured", func(e *entry) *bool { return &e.patch.Measured }),
+	{"dynamics",
+		func(e *entry) string { return string(e.patch.Dynamics) },
+		func(e *entry, cell string) error {
+			d := template.Dynamics(strings.ToLower(cell))
+			if !slices.Contains(template.AllDynamics, d) {
+				return fmt.Errorf("%q is no way of dynamics; use none, velocity, controller, velocity+controller, controller+velocity or volume", cell)
+			}
+			e.patch.Dynamics = d
+			return nil
+		}},
+	{"microphones",
+		func(e *entry) string {
+			out := make([]string, len(e.patch.Mics))
+			for n, m := range e.patch.Mics {
+				out[n] = fmt.Sprintf("%s %g/%g", m.Name, m.PreloadMiB, m.FullMiB)
+				if m.Off {
+					out[n] += " off"
+				}
+			}
+			return strings.Join(out, "; ")
+		},
+		func(e *entry, cell string) error {
+			e.patch.Mics = nil
+			for _, text := range intake.Split(cell) {
+				m := template.Mic{}
+				rest, off := strings.CutSuffix(text, " off")
+				n := strings.LastIndex(rest, " ")
+				if n < 0 {
+					return fmt.Errorf("%q is no microphone; write as in close 120/900", text)
+				}
+				m.Name, m.Off = rest[:n], off
+				if _, err := fmt.Sscanf(rest[n+1:], "%g/%g", &m.PreloadMiB, &m.FullMiB); err != nil {
+					return fmt.Errorf("%q is no microphone; write as in close 120/900", text)
+				}
+				e.patch.Mics = append(e.patch.Mics, m)
+			}
+			return nil
+		}},
+	{"articulations",
+		func(e *entry) string { return articulation.WriteMap(e.patch.Map) },
+		func(e *entry, cell string) (err error) {
+			e.patch.Map, err = articulation.ReadMap(cell, e.middleC)
+			return err
+		}},
+}
+
+// Columns names the columns of a patch list.
+func Columns() []string {
+	out := make([]string, len(columns))
+	for n, c := range columns {
+		out[n] = c.name
+	}
+	return out
+}
+
+// Rows writes the catalogue as a patch list: a row for each patch.
+func Rows(cat *template.Template) [][]string {
+	x := cat.Index()
+	out := make([][]string, len(cat.Patches))
+	for n, p := range cat.Patches {
+		e := &entry{library: *x.Libraries[p.Library], player: *x.Players[p.Player], patch: *p}
+		for _, c := range columns {
+			out[n] = append(out[n], c.get(e))
+		}
+	}
+	return out
+}
+
+// Line is a line of a patch list.
+type Line struct {
+	Number int // in the file
+	Cells  []string
+}
+
+// Listed is the change that takes a patch list into the catalogue: patches
+// known by library and name get what the list says, others are made. A line
+// with a problem is left out whole; a cell left empty says nothing.
+func Listed(cat *template.Template, headings []string, lines []Line, middleC int, mint Mint) (change.Change, Taken, []intake.Problem) {
+	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, intake.Mint(mint)), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, mint: mint, middleC: middleC}
+	problems := l.match(headings)
+	for _, line := range lines {
+		if found := l.line(cat, line); len(found) > 0 {
+			problems = append(problems, found...)
+		}
+	}
+	put := l.named.Put()
+	put.Libraries = slices.DeleteFunc(put.Libraries, func(e change.Entry[template.Library]) bool { return l.libraries[e.Value.ID] != nil })
+	for _, id := range l.order {
+		if lib := l.libraries[id]; lib != nil {
+			put.Libraries = append(put.Libraries, change.Append(lib))
+		} else {
+			put.Patches = append(put.Patches, change.Append(l.put[id]))
+		}
+	}
+	return change.Batch{Label: fmt.Sprintf("Bring in %d patches", l.sum.Added+l.sum.Updated), Changes: []change.Change{put}}, l.sum, problems
+}
+
+type lister struct {
+	k         *known
+	named     *intake.Named
+	columns   []*column // of each heading; nil when nobody reads it
+	put       map[template.ID]*template.Patch
+	libraries map[template.ID]*template.Library
+	order     []template.ID
+	sum       Taken
+	mint      Mint
+	middleC   int
+}
+
+func (l *lister) match(headings []string) []intake.Problem {
+	has := map[string]bool{}
+	for _, h := range headings {
+		key := strings.ReplaceAll(fold(h), " ", "_")
+		n := slices.IndexFunc(columns, func(c column) bool { return c.name == key })
+		if n < 0 || has[key] {
+			l.columns = append(l.columns, nil)
+			continue
+		}
+		has[key] = true
+		l.columns = append(l.columns, &columns[n])
+	}
+	var out []intake.Problem
+	for _, needed := range []string{"library", "patch"} {
+		if !has[needed] {
+			out = append(out, intake.Problem{Line: 1, Column: needed, Reason: "no column is headed " + needed})
+		}
+	}
+	return out
+}
+
+func (l *lister) line(cat *template.Template, line Line) []intake.Problem {
+	e := &entry{middleC: l.middleC, patch: template.Patch{PreloadMiB: intake.StandardDefaults().PreloadMiB, KeyHigh: 127}}
+	cell := func(name string) string {
+		for n, c := range l.columns {
+			if c != nil && c.name == name && n < len(line.Cells) {
+				return strings.TrimSpace(line.Cells[n])
+			}
+		}
+		return ""
+	}
+	problem := func(column, reason string) []intake.Problem {
+		return []intake.Problem{{Line: line.Number, Column: column, Reason: reason}}
+	}
+	for _, column := range []string{"library", "patch"} {
+		if err := template.CheckName(cell(column)); err != nil {
+			return problem(column, err.Error())
+		}
+	}
+	library, err := l.named.Library(cell("library"))
+	if err != nil {
+		return problem("library", err.Error())
+	}
+	e.library = *library
+	if known := l.libraries[library.ID]; known != nil {
+		e.library = *known
+	}
+	there := l.k.patches[[2]string{string(library.ID), fold(cell("patch"))}]
+	if there != nil {
+		e.patch = *there
+	}
+	if again := l.put[e.patch.ID]; again != nil && there != nil {
+		return problem("patch", fmt.Sprintf("%s of %s stands in the list twice", e.patch.Name, library.Name))
+	}
+	name := e.library.Name
+	for n, c := range l.columns {
+		if c == nil || n >= len(line.Cells) || strings.TrimSpace(line.Cells[n]) == "" {
+			continue
+		}
+		if err := c.set(e, strings.TrimSpace(line.Cells[n])); err != nil {
+			return problem(c.name, err.Error())
+		}
+	}
+	e.library.Name = name
+	player, err := l.player(e.player.Name, there)
+	if err != nil {
+		return problem("player", err.Error())
+	}
+	e.patch.Library, e.patch.Player = library.ID, player
+	if err := template.CheckPatch(&e.patch); err != nil {
+		return problem("", err.Error())
+	}
+	l.keep(e, library, there)
+	return nil
+}
+
+// player finds the player a line names; without one, what the patch had.
+func (l *lister) player(name string, there *template.Patch) (template.ID, error) {
+	if name == "" {
+		if there != nil {
+			return there.Player, nil
+		}
+		return l.named.Player().ID, nil
+	}
+	if err := template.CheckName(name); err != nil {
+		return "", err
+	}
+	return l.named.PlayerNamed(name).ID, nil
+}
+
+// keep notes a good line.
+func (l *lister) keep(e *entry, library *template.Library, there *template.Patch) {
+	if differs(&e.library, library) || l.libraries[library.ID] != nil {
+		if l.libraries[library.ID] == nil {
+			l.order = append(l.order, library.ID)
+		}
+		lib := e.library
+		l.libraries[library.ID] = &lib
+	}
+	p := e.patch
+	switch {
+	case there == nil:
+		p.ID = l.mint("patch")
+		l.k.patches[[2]string{string(library.ID), fold(p.Name)}] = &p
+		l.sum.Added++
+	case !differs(&p, there):
+		l.sum.Same++
+		return
+	default:
+		l.sum.Updated++
+	}
+	l.put[p.ID] = &p
+	l.order = append(l.order, p.ID)
+}

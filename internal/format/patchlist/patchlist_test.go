@@ -1,0 +1,84 @@
+package patchlist_test
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/catalogue"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/intake"
+	"fanfold/internal/core/template"
+	"fanfold/internal/demo"
+	"fanfold/internal/format/patchlist"
+)
+
+func mint() catalogue.Mint {
+	next := intake.Sequence()
+	return func(kind string) template.ID { return "new-" + next(kind) }
+}
+
+// The demo's catalogue goes out and comes back as it was: into itself nothing
+// changes, into an empty one every patch is made alike.
+func TestOutAndBack(t *testing.T) {
+	cat, err := demo.Template()
+	require.NoError(t, err)
+	p := *cat.Patches[0]
+	p.Mics = []template.Mic{{Name: "close", PreloadMiB: 1.5, FullMiB: 20}, {Name: "far hall", PreloadMiB: 2, FullMiB: 30, Off: true}}
+	*cat.Patches[0] = p
+	var out bytes.Buffer
+	require.NoError(t, patchlist.Write(&out, cat))
+	list, err := patchlist.Read(bytes.NewReader(out.Bytes()))
+	require.NoError(t, err)
+	require.Empty(t, list.Problems)
+	_, sum, problems := catalogue.Listed(cat, list.Headings, list.Lines, 4, mint())
+	require.Empty(t, problems)
+	require.Equal(t, catalogue.Taken{Same: len(cat.Patches)}, sum)
+
+	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+	require.Empty(t, problems)
+	require.Equal(t, len(cat.Patches), sum.Added)
+	again := coretest.Must(template.New("c", "C"), c)
+	var twice bytes.Buffer
+	require.NoError(t, patchlist.Write(&twice, again))
+	require.Equal(t, out.String(), twice.String())
+}
+
+func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
+	list, err := patchlist.Read(strings.NewReader("Library;Patch;Key low;Key high;Preload MiB;Articulations;Mood\n" +
+		"Millrace Winds;Flute;C4;C7;310,5;long: key C1 | stacc.: key 25;sunny\n" +
+		"Millrace Winds;Oboe;H4;;;;\n" +
+		"Millrace Winds;;;;;;\n" +
+		"Millrace Winds;Bassoon;96;36;;;\n" +
+		"Millrace Winds;Clarinet;;;;long: pedal;\n" +
+		"Millrace Winds;flute;;;;;\n"))
+	require.NoError(t, err)
+	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+	require.Equal(t, 1, sum.Added)
+	said := map[int]string{}
+	for _, p := range problems {
+		said[p.Line] = p.Column + ": " + p.Reason
+	}
+	require.Contains(t, said[3], `key_low: "H4" is no key`)
+	require.Contains(t, said[4], "patch: the name is empty")
+	require.Contains(t, said[5], "36 is outside 96 to 127")
+	require.Contains(t, said[6], `articulations: long: "pedal" is no switch`)
+	require.Contains(t, said[7], "stands in the list twice")
+	p := coretest.Must(template.New("c", "C"), c).Patches[0]
+	require.Equal(t, []int{60, 96, 24}, []int{p.KeyLow, p.KeyHigh, p.Map[0].Switches[0].Number})
+	require.Equal(t, 310.5, p.PreloadMiB)
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte("library,patch,articulations\nA,B,long: key 1"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		list, err := patchlist.Read(bytes.NewReader(data))
+		if err != nil {
+			return
+		}
+		c, _, _ := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+		coretest.Must(template.New("c", "C"), c)
+	})
+}
