@@ -24,7 +24,7 @@ func (s *server) Catalogue(ctx context.Context, _ gen.CatalogueRequestObject) (g
 	v := h.View()
 	t := v.Template
 	out := gen.Catalogue{
-		Id: h.ID(), Revision: v.Revision, MiddleC: t.MiddleC(), Machines: s.app.MachineNames(p.Studio),
+		Id: h.ID(), Revision: v.Revision, Settings: t.Settings, MiddleC: t.MiddleC(), Machines: s.app.MachineNames(p.Studio),
 		Libraries: values(t.Libraries), Players: values(t.Players), Shelves: shelves(t), Own: []gen.Id{}, Sounds: sounds,
 		Castings: values(t.Castings), Shipped: casting.Shipped(),
 		Vocabulary: values(articulation.NewVocabulary(t.Vocabulary).Terms()),
@@ -199,11 +199,7 @@ func (s *server) TryMap(ctx context.Context, r gen.TryMapRequestObject) (gen.Try
 	if err != nil {
 		return nil, &change.Refused{Reason: err.Error()}
 	}
-	out := gen.Tried{Messages: []gen.TriedMessage{}, Missing: done.Missing, Outside: done.Outside, Switches: done.Switches}
-	for _, m := range done.Messages {
-		ms := float64(clock.Micros(m.Tick)-clock.Micros(4*stripTicks)) / 1000
-		out.Messages = append(out.Messages, gen.TriedMessage{Ms: ms, Channel: m.Channel, Text: m.Text(), Why: m.Why})
-	}
+	out := gen.Tried{Messages: told(clock, 4*stripTicks, done.Messages), Missing: done.Missing, Outside: done.Outside, Switches: done.Switches}
 	return gen.TryMap200JSONResponse(out), nil
 }
 

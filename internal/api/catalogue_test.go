@@ -344,3 +344,55 @@ func TestCastingListsAreKept(t *testing.T) {
 	require.Equal(t, 422, bad.status)
 	require.Contains(t, string(bad.body), "no library has the id")
 }
+
+// A part of a score is compiled for an instrument as it sits; a MIDI file
+// carries its ways in texts.
+func TestAPartIsCompiled(t *testing.T) {
+	_, c, path, cat := imported(t)
+	flute := as[page](t, c.do("GET", "/api/catalogue/patches?text=flute", nil)).Patches[0]
+	require.Equal(t, 200, c.do("POST", "/api/catalogue/patches/edit", map[string]any{"base": cat.Revision, "ids": []string{flute.ID}, "set": map[string]any{"keyLow": 60, "map": []any{
+		map[string]any{"articulation": "long", "switches": []any{map[string]any{"kind": "key", "number": 24}}},
+		map[string]any{"articulation": "stacc.", "switches": []any{map[string]any{"kind": "key", "number": 25}}},
+	}}}).status)
+	row := as[opened](t, c.do("GET", path, nil)).Template.Instruments[1].ID
+	score, err := os.ReadFile("../format/musicxml/testdata/pier.musicxml")
+	require.NoError(t, err)
+	type report struct {
+		Parts    []struct{ Name string }
+		Messages []struct{ Text string }
+		Missing  []string
+		Total    int
+	}
+	got := as[report](t, c.do("POST", path+"/compile/"+row, score))
+	require.Len(t, got.Parts, 3)
+	require.Equal(t, []string{"flutter", "legato"}, got.Missing)
+	require.Equal(t, 8+2, got.Total, "four notes, and the one switch")
+	file := c.do("POST", path+"/compile/"+row+"/midi", score)
+	require.Equal(t, "audio/midi", file.header.Get("Content-Type"))
+	again := as[report](t, c.do("POST", path+"/compile/"+row+"?bar=2", file.body))
+	require.Len(t, again.Parts, 1, "what was compiled is music again")
+	for says, ask := range map[string]string{"plays no|no longer": "/compile/nobody", "choose one of them": "/compile/" + row + "?part=9"} {
+		bad := c.do("POST", path+ask, score)
+		require.Equal(t, 422, bad.status)
+		require.Regexp(t, says, string(bad.body))
+	}
+	require.Contains(t, string(c.do("POST", path+"/compile/"+row, []byte("MThd")).body), "does not begin as a Standard MIDI File")
+}
+
+// The catalogue goes out as a list, is edited elsewhere, and comes back.
+func TestThePatchListGoesOutAndComesBack(t *testing.T) {
+	_, c, path, _ := imported(t)
+	out := c.do("GET", "/api/catalogue/list", nil)
+	require.Equal(t, 200, out.status)
+	edited := strings.ReplaceAll(string(out.body), "310", "222") + "Tallow Brass,TB,,,,,Horn,,,zz\r\n"
+	type report struct {
+		Added, Updated, Same int
+		Problems             []struct{ Column string }
+	}
+	told := as[report](t, c.do("POST", "/api/catalogue/list", []byte(edited)))
+	require.Equal(t, []int{0, 1, 1, 1}, []int{told.Added, told.Updated, told.Same, len(told.Problems)})
+	require.Equal(t, "key_low", told.Problems[0].Column)
+	require.Equal(t, 310.0, as[opened](t, c.do("GET", path, nil)).Template.Patches[0].PreloadMib, "it was only asked")
+	require.Equal(t, 200, c.do("POST", "/api/catalogue/list?take=true", []byte(edited)).status)
+	require.Equal(t, 222.0, as[opened](t, c.do("GET", path, nil)).Template.Patches[0].PreloadMib)
+}

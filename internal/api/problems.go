@@ -14,6 +14,7 @@ import (
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/rows"
+	"fanfold/internal/format/smf"
 	"fanfold/internal/format/templatefile"
 	"fanfold/internal/store"
 )
@@ -38,6 +39,7 @@ func problemOf(err error) gen.Problem {
 		list     *rows.Unreadable
 		file     *templatefile.Bad
 		score    *musicxml.Bad
+		midi     *smf.Bad
 		http     *echo.HTTPError
 		tooLarge interface{ StatusCode() int }
 	)
@@ -69,6 +71,8 @@ func problemOf(err error) gen.Problem {
 		return problem(422, "bad-list", "The row list can not be read", err)
 	case errors.Is(err, rows.ErrTooLarge):
 		return problem(413, "too-large", "The file is too large", err)
+	case errors.As(err, &midi):
+		return problem(422, "bad-file", "The MIDI file can not be read", err)
 	case errors.As(err, &score):
 		return problem(422, "bad-file", "The score can not be read", err)
 	case errors.As(err, &file):

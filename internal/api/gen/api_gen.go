@@ -283,6 +283,7 @@ type Catalogue struct {
 	Own      []Id     `json:"own"`
 	Players  []Player `json:"players"`
 	Revision int64    `json:"revision"`
+	Settings Settings `json:"settings"`
 	Shelves  []Shelf  `json:"shelves"`
 
 	// Shipped those every studio has; they can be copied
@@ -299,6 +300,24 @@ type CodeCount struct {
 	About string `json:"about"`
 	Code  string `json:"code"`
 	Count int    `json:"count"`
+}
+
+// CompilePart defines model for CompilePart.
+type CompilePart struct {
+	Name  string `json:"name"`
+	Notes int    `json:"notes"`
+}
+
+// CompileReport defines model for CompileReport.
+type CompileReport struct {
+	// Messages the first of them
+	Messages []TriedMessage `json:"messages"`
+	Missing  []string       `json:"missing"`
+	Outside  int            `json:"outside"`
+	Part     int            `json:"part"`
+	Parts    []CompilePart  `json:"parts"`
+	Switches int            `json:"switches"`
+	Total    int            `json:"total"`
 }
 
 // ConfigureChange defines model for ConfigureChange.
@@ -524,6 +543,16 @@ type PatchFields struct {
 	SwitchZone    *KeyZone   `json:"switchZone,omitempty"`
 	Voices        *int       `json:"voices,omitempty"`
 	VoicesPerNote *int       `json:"voicesPerNote,omitempty"`
+}
+
+// PatchListReport defines model for PatchListReport.
+type PatchListReport struct {
+	Added    int           `json:"added"`
+	Columns  []string      `json:"columns"`
+	Problems []ListProblem `json:"problems"`
+	Revision *int64        `json:"revision,omitempty"`
+	Same     int           `json:"same"`
+	Updated  int           `json:"updated"`
 }
 
 // PatchPage defines model for PatchPage.
@@ -791,6 +820,11 @@ type WireSetting struct {
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
 
+// TakePatchListParams defines parameters for TakePatchList.
+type TakePatchListParams struct {
+	Take *bool `form:"take,omitempty" json:"take,omitempty"`
+}
+
 // PatchesParams defines parameters for Patches.
 type PatchesParams struct {
 	Text    *string            `form:"text,omitempty" json:"text,omitempty"`
@@ -849,6 +883,18 @@ type CastParams struct {
 type ChangeJSONBody struct {
 	Base   int64  `json:"base"`
 	Change Change `json:"change"`
+}
+
+// CompileParams defines parameters for Compile.
+type CompileParams struct {
+	Part *int `form:"part,omitempty" json:"part,omitempty"`
+	Bar  *int `form:"bar,omitempty" json:"bar,omitempty"`
+}
+
+// CompileMidiParams defines parameters for CompileMidi.
+type CompileMidiParams struct {
+	Part *int `form:"part,omitempty" json:"part,omitempty"`
+	Bar  *int `form:"bar,omitempty" json:"bar,omitempty"`
 }
 
 // DuplicateJSONBody defines parameters for Duplicate.
@@ -972,6 +1018,12 @@ type ServerInterface interface {
 	// (GET /api/catalogue)
 	Catalogue(ctx *echo.Context) error
 
+	// (GET /api/catalogue/list)
+	PatchList(ctx *echo.Context) error
+
+	// (POST /api/catalogue/list)
+	TakePatchList(ctx *echo.Context, params TakePatchListParams) error
+
 	// (POST /api/catalogue/map/check)
 	CheckMap(ctx *echo.Context) error
 
@@ -1044,6 +1096,12 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/changes)
 	Change(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/compile/{instrument})
+	Compile(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileParams) error
+
+	// (POST /api/templates/{id}/compile/{instrument}/midi)
+	CompileMidi(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileMidiParams) error
+
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -1107,6 +1165,33 @@ func (w *ServerInterfaceWrapper) Catalogue(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Catalogue(ctx)
+	return err
+}
+
+// PatchList converts echo context to params.
+func (w *ServerInterfaceWrapper) PatchList(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PatchList(ctx)
+	return err
+}
+
+// TakePatchList converts echo context to params.
+func (w *ServerInterfaceWrapper) TakePatchList(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakePatchListParams
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakePatchList(ctx, params)
 	return err
 }
 
@@ -1484,6 +1569,86 @@ func (w *ServerInterfaceWrapper) Change(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Change(ctx, id)
+	return err
+}
+
+// Compile converts echo context to params.
+func (w *ServerInterfaceWrapper) Compile(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CompileParams
+	// ------------- Optional query parameter "part" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "part", ctx.QueryParams(), &params.Part, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter part: %s", err))
+	}
+
+	// ------------- Optional query parameter "bar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "bar", ctx.QueryParams(), &params.Bar, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter bar: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Compile(ctx, id, instrument, params)
+	return err
+}
+
+// CompileMidi converts echo context to params.
+func (w *ServerInterfaceWrapper) CompileMidi(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CompileMidiParams
+	// ------------- Optional query parameter "part" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "part", ctx.QueryParams(), &params.Part, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter part: %s", err))
+	}
+
+	// ------------- Optional query parameter "bar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "bar", ctx.QueryParams(), &params.Bar, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter bar: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CompileMidi(ctx, id, instrument, params)
 	return err
 }
 
@@ -1887,6 +2052,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/scans/:scan", wrapper.StopScan, options.OperationMiddlewares["StopScan"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/cast", wrapper.Cast, options.OperationMiddlewares["Cast"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/layout", wrapper.Layout, options.OperationMiddlewares["Layout"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/compile/:instrument", wrapper.Compile, options.OperationMiddlewares["Compile"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/compile/:instrument/midi", wrapper.CompileMidi, options.OperationMiddlewares["CompileMidi"]...)
+	router.GET(options.BaseURL+"/api/catalogue/list", wrapper.PatchList, options.OperationMiddlewares["PatchList"]...)
+	router.POST(options.BaseURL+"/api/catalogue/list", wrapper.TakePatchList, options.OperationMiddlewares["TakePatchList"]...)
 
 }
 
@@ -1917,6 +2086,90 @@ type CataloguedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CataloguedefaultApplicationProblemPlusJSONResponse) VisitCatalogueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PatchListRequestObject struct {
+}
+
+type PatchListResponseObject interface {
+	VisitPatchListResponse(w http.ResponseWriter) error
+}
+
+type PatchList200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PatchList200ApplicationoctetStreamResponse) VisitPatchListResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PatchListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PatchListdefaultApplicationProblemPlusJSONResponse) VisitPatchListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakePatchListRequestObject struct {
+	Params TakePatchListParams
+	Body   io.Reader
+}
+
+type TakePatchListResponseObject interface {
+	VisitTakePatchListResponse(w http.ResponseWriter) error
+}
+
+type TakePatchList200JSONResponse PatchListReport
+
+func (response TakePatchList200JSONResponse) VisitTakePatchListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakePatchListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakePatchListdefaultApplicationProblemPlusJSONResponse) VisitTakePatchListResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2857,6 +3110,96 @@ func (response ChangedefaultApplicationProblemPlusJSONResponse) VisitChangeRespo
 	return err
 }
 
+type CompileRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+	Params     CompileParams
+	Body       io.Reader
+}
+
+type CompileResponseObject interface {
+	VisitCompileResponse(w http.ResponseWriter) error
+}
+
+type Compile200JSONResponse CompileReport
+
+func (response Compile200JSONResponse) VisitCompileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompiledefaultApplicationProblemPlusJSONResponse) VisitCompileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompileMidiRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+	Params     CompileMidiParams
+	Body       io.Reader
+}
+
+type CompileMidiResponseObject interface {
+	VisitCompileMidiResponse(w http.ResponseWriter) error
+}
+
+type CompileMidi200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CompileMidi200ApplicationoctetStreamResponse) VisitCompileMidiResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type CompileMididefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompileMididefaultApplicationProblemPlusJSONResponse) VisitCompileMidiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DuplicateRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *DuplicateJSONRequestBody
@@ -3544,6 +3887,12 @@ type StrictServerInterface interface {
 	// (GET /api/catalogue)
 	Catalogue(ctx context.Context, request CatalogueRequestObject) (CatalogueResponseObject, error)
 
+	// (GET /api/catalogue/list)
+	PatchList(ctx context.Context, request PatchListRequestObject) (PatchListResponseObject, error)
+
+	// (POST /api/catalogue/list)
+	TakePatchList(ctx context.Context, request TakePatchListRequestObject) (TakePatchListResponseObject, error)
+
 	// (POST /api/catalogue/map/check)
 	CheckMap(ctx context.Context, request CheckMapRequestObject) (CheckMapResponseObject, error)
 
@@ -3615,6 +3964,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/changes)
 	Change(ctx context.Context, request ChangeRequestObject) (ChangeResponseObject, error)
+
+	// (POST /api/templates/{id}/compile/{instrument})
+	Compile(ctx context.Context, request CompileRequestObject) (CompileResponseObject, error)
+
+	// (POST /api/templates/{id}/compile/{instrument}/midi)
+	CompileMidi(ctx context.Context, request CompileMidiRequestObject) (CompileMidiResponseObject, error)
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
@@ -3697,6 +4052,56 @@ func (sh *strictHandler) Catalogue(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(CatalogueResponseObject); ok {
 		return validResponse.VisitCatalogueResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PatchList operation middleware
+func (sh *strictHandler) PatchList(ctx *echo.Context) error {
+	var request PatchListRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PatchList(ctx.Request().Context(), request.(PatchListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PatchList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PatchListResponseObject); ok {
+		return validResponse.VisitPatchListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakePatchList operation middleware
+func (sh *strictHandler) TakePatchList(ctx *echo.Context, params TakePatchListParams) error {
+	var request TakePatchListRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakePatchList(ctx.Request().Context(), request.(TakePatchListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakePatchList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakePatchListResponseObject); ok {
+		return validResponse.VisitTakePatchListResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -4553,6 +4958,64 @@ func (sh *strictHandler) Change(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(ChangeResponseObject); ok {
 		return validResponse.VisitChangeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Compile operation middleware
+func (sh *strictHandler) Compile(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileParams) error {
+	var request CompileRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Compile(ctx.Request().Context(), request.(CompileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Compile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CompileResponseObject); ok {
+		return validResponse.VisitCompileResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CompileMidi operation middleware
+func (sh *strictHandler) CompileMidi(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileMidiParams) error {
+	var request CompileMidiRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompileMidi(ctx.Request().Context(), request.(CompileMidiRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompileMidi")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CompileMidiResponseObject); ok {
+		return validResponse.VisitCompileMidiResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -46,7 +46,7 @@ func TestPartsNotesAndWays(t *testing.T) {
 	for _, n := range violins.Notes {
 		ways = append(ways, strings.Join(n.Ways, "+"))
 	}
-	require.Equal(t, []string{"pizzicato+con sordino", "pizzicato+con sordino", "con sordino", "tremolo+con sordino", ""}, ways)
+	require.Equal(t, []string{"con sordino+pizzicato", "con sordino+pizzicato", "con sordino", "tremolo+con sordino", ""}, ways)
 	require.EqualValues(t, 0, violins.Notes[2].Start, "the second voice begins with the measure")
 }
 

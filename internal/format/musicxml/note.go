@@ -17,8 +17,8 @@ type state struct {
 	furthest  int64 // of the measure
 	last      int64 // where the last note of no chord began
 	velocity  int
-	standing  map[string]string // words in force, by their either/or group
-	tied      map[int]int       // notes that go on, by key: their position
+	standing  *articulation.Standing
+	tied      map[int]int // notes that go on, by key: their position
 	slurs     int
 }
 
@@ -26,7 +26,7 @@ type state struct {
 var vocabulary = articulation.NewVocabulary(nil)
 
 func newState(p *Part) *state {
-	return &state{part: p, divisions: 1, velocity: 80, standing: map[string]string{}, tied: map[int]int{}}
+	return &state{part: p, divisions: 1, velocity: 80, standing: articulation.NewStanding(vocabulary), tied: map[int]int{}}
 }
 
 func (s *state) ticks(durations float64) int64 {
@@ -40,21 +40,6 @@ func (s *state) advance(durations float64) {
 	}
 	s.now += s.ticks(durations)
 	s.furthest = max(s.furthest, s.now)
-}
-
-// words takes in what stands above the staff: each word or phrase that names
-// a way of playing is in force until another of its group.
-func (s *state) words(text string) {
-	for _, t := range articulation.Phrases(vocabulary, text) {
-		if t.Name == "crescendo" || t.Name == "diminuendo" {
-			continue // of loudness, in a score
-		}
-		if t.Natural || t.Name == "long" {
-			delete(s.standing, t.Group)
-			continue
-		}
-		s.standing[t.Group] = t.Name
-	}
 }
 
 // levels are velocities of the dynamics; common practice, no source.
@@ -140,33 +125,12 @@ func (r *reader) note(_ element, s *state) error {
 	return nil
 }
 
-// ways joins what is written at a note with the words in force. Of either/or
-// groups what stands at the note goes first.
+// ways joins what is written at a note with the words in force, and a slur.
 func (s *state) ways(at []string, slurred bool) []string {
-	var out []string
-	taken := map[string]bool{}
-	add := func(name string) {
-		group := ""
-		if t := vocabulary.Find(name); t != nil {
-			group = t.Group
-		}
-		if !taken[group] {
-			taken[group] = true
-			out = append(out, name)
-		}
-	}
-	for _, name := range at {
-		add(name)
-	}
-	for _, group := range []string{"", articulation.Bowing, articulation.Mute, articulation.Bow} {
-		if name, ok := s.standing[group]; ok {
-			add(name)
-		}
-	}
 	if slurred {
-		add("legato")
+		at = append(at, "legato")
 	}
-	return out
+	return s.standing.With(at)
 }
 
 func (r *reader) noteChild(e element, s *state, n *draft) (err error) {

@@ -297,7 +297,7 @@ func (r *reader) direction(e element, s *state) error {
 			switch e.name {
 			case "words":
 				text, err := r.text()
-				s.words(text)
+				s.standing.Read(text)
 				return err
 			case "dynamics":
 				return r.each(func(e element) error { s.dynamic(e.name); return r.skip(e) })
@@ -316,9 +316,9 @@ func (r *reader) sound(e element, s *state) error {
 	}
 	switch e.attr("pizzicato") {
 	case "yes":
-		s.words("pizz.")
+		s.standing.Read("pizz.")
 	case "no":
-		s.words("arco")
+		s.standing.Read("arco")
 	}
 	if x, err := strconv.ParseFloat(e.attr("dynamics"), 64); err == nil && x >= 0 && x <= 200 {
 		s.velocity = min(127, max(1, int(x*90/100))) // a percentage of velocity 90, by the standard

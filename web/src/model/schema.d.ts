@@ -580,6 +580,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/compile/{instrument}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Compile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/compile/{instrument}/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["CompileMidi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["PatchList"];
+        put?: never;
+        post: operations["TakePatchList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1297,6 +1345,7 @@ export interface components {
             id: string;
             /** Format: int64 */
             revision: number;
+            settings: components["schemas"]["Settings"];
             /** @description the octave that key 60 is named by */
             middleC: number;
             libraries: components["schemas"]["Library"][];
@@ -1505,6 +1554,29 @@ export interface components {
             title: string;
             list: components["schemas"]["Id"];
             parts: components["schemas"]["CastPart"][];
+            /** Format: int64 */
+            revision?: number;
+        };
+        CompileReport: {
+            parts: components["schemas"]["CompilePart"][];
+            part: number;
+            /** @description the first of them */
+            messages: components["schemas"]["TriedMessage"][];
+            total: number;
+            missing: string[];
+            outside: number;
+            switches: number;
+        };
+        CompilePart: {
+            name: string;
+            notes: number;
+        };
+        PatchListReport: {
+            added: number;
+            updated: number;
+            same: number;
+            problems: components["schemas"]["ListProblem"][];
+            columns: string[];
             /** Format: int64 */
             revision?: number;
         };
@@ -2932,6 +3004,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Compile: {
+        parameters: {
+            query?: {
+                part?: number;
+                bar?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                instrument: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompileReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CompileMidi: {
+        parameters: {
+            query?: {
+                part?: number;
+                bar?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                instrument: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description a Standard MIDI File */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PatchList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a patch list, CSV */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakePatchList: {
+        parameters: {
+            query?: {
+                take?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatchListReport"];
                 };
             };
             /** @description what went wrong */

@@ -1,0 +1,126 @@
+package app
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/musicxml"
+	"fanfold/internal/format/smf"
+)
+
+// Piece is music read from a file: parts that can be compiled.
+type Piece struct {
+	Clock *tempo.Map
+	Parts []PiecePart
+}
+
+// PiecePart is one part of a piece.
+type PiecePart struct {
+	Name string
+	Part articulation.Part
+	bar  func(n int) int64 // where a bar begins, ticks
+}
+
+// ReadPiece reads a MusicXML file or a Standard MIDI File, told apart by how
+// they begin. Tracks without notes are left out.
+func ReadPiece(r io.Reader, words *articulation.Vocabulary) (Piece, error) {
+	in := bufio.NewReader(r)
+	head, err := in.Peek(4)
+	if err != nil && len(head) == 0 {
+		return Piece{}, refused("", "drop a MusicXML file or a MIDI file")
+	}
+	if bytes.Equal(head, []byte("MThd")) {
+		return midiPiece(in, words)
+	}
+	score, err := musicxml.Read(in)
+	if err != nil {
+		return Piece{}, err
+	}
+	clock, err := score.Clock()
+	if err != nil {
+		return Piece{}, refused("", "the tempi of the score: %s", err)
+	}
+	out := Piece{Clock: clock, Parts: []PiecePart{}}
+	for _, p := range score.Parts {
+		out.Parts = append(out.Parts, PiecePart{p.Name, p.Played(), p.MeasureStart})
+	}
+	return out, nil
+}
+
+func midiPiece(in io.Reader, words *articulation.Vocabulary) (Piece, error) {
+	file, err := smf.Read(in)
+	if err != nil {
+		return Piece{}, err
+	}
+	out := Piece{Clock: file.Clock, Parts: []PiecePart{}}
+	bar := func(n int) int64 { return int64(max(0, n-1)) * 4 * int64(file.Clock.TicksPerQuarter()) } // of 4/4
+	for n, t := range file.Tracks {
+		if len(t.Notes) == 0 {
+			continue
+		}
+		name := t.Name
+		if name == "" {
+			name = fmt.Sprintf("Track %d", n+1)
+		}
+		out.Parts = append(out.Parts, PiecePart{name, t.Played(words), bar})
+	}
+	return out, nil
+}
+
+// Compiled is a part as one instrument plays it.
+type Compiled struct {
+	articulation.Compiled
+	Clock *tempo.Map
+	Name  string // of the instrument
+}
+
+// Compile compiles a part of a piece for an instrument as it sits: with its
+// map, its patch's keys, and the channel of its seat (1 when it has none). It
+// begins at a bar, counted from 1.
+func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, piece Piece, part, bar int) (Compiled, error) {
+	t := h.View().Template
+	i := t.Instrument(instrument)
+	if i == nil {
+		return Compiled{}, refused(instrument, "the instrument is no longer in the template")
+	}
+	patches := t.PatchesOf(i)
+	if len(patches) == 0 {
+		return Compiled{}, refused(instrument, "%s plays no patch", i.Name)
+	}
+	if part < 0 || part >= len(piece.Parts) {
+		return Compiled{}, refused("", "the music has %d parts; choose one of them", len(piece.Parts))
+	}
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return Compiled{}, err
+	}
+	target := articulation.Target{Map: t.MapOf(i), Dynamics: patches[0].Dynamics, Channel: 1, KeyLow: patches[0].KeyLow, KeyHigh: patches[0].KeyHigh}
+	if i.Seat != nil {
+		target.Channel = i.Seat.Channel
+	}
+	x := piece.Parts[part]
+	var o articulation.Options
+	if bar > 1 {
+		o.From = x.bar(bar)
+	}
+	done, err := articulation.Compile(words, x.Part, target, piece.Clock, o)
+	if err != nil {
+		return Compiled{}, refused(instrument, "%s", err)
+	}
+	return Compiled{done, piece.Clock, i.Name}, nil
+}
+
+// Vocabulary is the standard vocabulary with the studio's own words.
+func (h *Hot) Vocabulary(ctx context.Context, p Person) (*articulation.Vocabulary, error) {
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return articulation.NewVocabulary(cat.View().Template.Vocabulary), nil
+}

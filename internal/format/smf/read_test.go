@@ -1,0 +1,124 @@
+package smf_test
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/smf"
+)
+
+// midi makes a file of text as Debian's csvmidi reads it: an independent
+// writer.
+func midi(t *testing.T, text string) []byte {
+	t.Helper()
+	cmd := exec.Command("csvmidi")
+	cmd.Stdin = strings.NewReader(text)
+	out, err := cmd.Output()
+	require.NoError(t, err, "Debian's package midicsv is needed")
+	return out
+}
+
+const pier = `0, 0, Header, 1, 2, 480
+1, 0, Start_track
+1, 0, Tempo, 500000
+1, 1920, Tempo, 1000000
+1, 1920, End_track
+2, 0, Start_track
+2, 0, Title_t, "Violins 1"
+2, 0, MIDI_port, 3
+2, 0, Text_t, "pizz."
+2, 0, Control_c, 2, 1, 64
+2, 0, Note_on_c, 2, 60, 90
+2, 240, Note_on_c, 2, 60, 0
+2, 480, Lyric_t, "con sord."
+2, 480, Note_on_c, 2, 64, 100
+2, 960, Note_off_c, 2, 64, 64
+2, 960, Text_t, "arco"
+2, 960, Note_on_c, 2, 67, 80
+2, 1920, End_track
+0, 0, End_of_file
+`
+
+func TestFilesOfAnotherProgramAreRead(t *testing.T) {
+	f, err := smf.Read(bytes.NewReader(midi(t, pier)))
+	require.NoError(t, err)
+	require.Len(t, f.Tracks, 2)
+	require.EqualValues(t, 3_000_000, f.Clock.Micros(2400), "2 s at 120, then a quarter note at 60")
+	track := f.Tracks[1]
+	require.Equal(t, "Violins 1", track.Name)
+	require.Equal(t, 3, track.Port)
+	require.Equal(t, []smf.Note{
+		{Start: 0, End: 240, Channel: 3, Key: 60, Velocity: 90}, {Start: 480, End: 960, Channel: 3, Key: 64, Velocity: 100},
+		{Start: 960, End: 1920, Channel: 3, Key: 67, Velocity: 80}, // nobody ended it
+	}, track.Notes)
+	require.Equal(t, []smf.Control{{Tick: 0, Channel: 3, Number: 1, Value: 64}}, track.Controls)
+	require.Equal(t, []smf.Text{{Tick: 0, Text: "pizz."}, {Tick: 480, Lyric: true, Text: "con sord."}, {Tick: 960, Text: "arco"}}, track.Texts)
+}
+
+// What is compiled is written so that midicsv reads every message.
+func TestCompiledMessagesAreWritten(t *testing.T) {
+	clock, err := tempo.New(480, tempo.Change{Tick: 960, Quarter: 600_000})
+	require.NoError(t, err)
+	done, err := articulation.Compile(articulation.NewVocabulary(nil), articulation.Part{Notes: []articulation.Note{{Start: 480, End: 960, Key: 60, Velocity: 90, Articulations: []string{"pizz."}}}},
+		articulation.Target{Channel: 5, KeyHigh: 127, Map: []template.Mapping{{Articulation: "pizzicato", Switches: []template.Switch{{Kind: template.ByKey, Number: 24}, {Kind: template.ByProgramme, Number: 9}}}}}, clock, articulation.Options{})
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, smf.WriteCompiled(&out, "Violins", clock, done.Messages))
+	path := filepath.Join(t.TempDir(), "x.mid")
+	require.NoError(t, os.WriteFile(path, out.Bytes(), 0o644))
+	text, err := exec.Command("midicsv", path).Output()
+	require.NoError(t, err)
+	for _, line := range []string{
+		"1, 960, Tempo, 600000", `2, 0, Title_t, "Violins"`, "2, 480, Note_on_c, 4, 24, 100", "2, 480, Program_c, 4, 9",
+		"2, 480, Note_on_c, 4, 60, 90", "2, 490, Note_off_c, 4, 24, 64", "2, 960, Note_off_c, 4, 60, 64",
+	} {
+		require.Contains(t, string(text), line)
+	}
+	back, err := smf.Read(bytes.NewReader(out.Bytes()))
+	require.NoError(t, err)
+	require.Len(t, back.Tracks[1].Notes, 2)
+}
+
+func TestBrokenFilesSayWhere(t *testing.T) {
+	head := "MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0"
+	track := func(body string) string { return head + "MTrk\x00\x00\x00" + string([]byte{byte(len(body))}) + body }
+	for says, data := range map[string]string{
+		"does not begin":               "RIFF",
+		"it is of type 2":              "MThd\x00\x00\x00\x06\x00\x02\x00\x01\x01\xe0",
+		"counts frames":                "MThd\x00\x00\x00\x06\x00\x01\x00\x01\xe7\x28",
+		"no ticks":                     "MThd\x00\x00\x00\x06\x00\x01\x00\x01\x00\x00",
+		"a chunk of 255 bytes":         head + "MTrk\x00\x00\x00\xff\x00",
+		"an event has no status":       track("\x00\x40\x40"),
+		"in the middle of an event":    track("\x00"),
+		"3 bytes are announced, 1 are": track("\x00\xff\x51\x03\x01"),
+		"more than four bytes":         track("\x81\x81\x81\x81\x01"),
+		"does not belong into a file":  track("\x00\xf8"),
+	} {
+		_, err := smf.Read(strings.NewReader(data))
+		require.ErrorContains(t, err, says)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte("MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0MTrk\x00\x00\x00\x08\x00\x90\x40\x40\x10\x80\x40\x40"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file, err := smf.Read(bytes.NewReader(data))
+		if err != nil {
+			return
+		}
+		for _, track := range file.Tracks {
+			for _, n := range track.Notes {
+				require.Greater(t, n.End, n.Start)
+			}
+		}
+	})
+}
