@@ -53,7 +53,7 @@ system:
 	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
 
 system-test: system
-	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ly,python3-ly); \
+	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ly,python3-ly); $(call need,polyphone,polyphone); \
 	[ -e /usr/share/sounds/sf2/TimGM6mb.sf2 ] || missing="$$missing timgm6mb-soundfont"; \
 	[ -e /usr/share/sounds/sf2/sf_GMbank.sf2 ] || missing="$$missing csound-soundfont"; \
 	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
@@ -76,4 +76,4 @@ check-generated:
 	@[ "$$(cat $(GENERATED_FROM) | sha256sum)" = "$$(cat .generated)" ] || { echo "generated code is old: run make generate"; exit 1; }
 
 screenshots: system-test web
-	FANFOLD_SHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./internal/e2e
+	FANFOLD_SHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots -timeout 5m ./internal/e2e

@@ -235,3 +235,65 @@ func TestAnInstrumentIsSpreadOutAndGathered(t *testing.T) {
 	p.undo(2)
 	p.see(`[data-row="Tuba long"]`)
 }
+
+// A row gets a map of its own, and plays a part of a score through it; the
+// file that is taken out holds the messages.
+func TestAPartIsPlayedThroughARow(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("flute 3 long", "Flute 3 long")
+	p.press("1 selected")
+	p.press("Its articulation map")
+	p.seeText("[role=dialog]", "follows the map of its patch")
+	p.see(`[aria-label="Switches of flutter"]`).MustSelectAllText().MustInput("cc 32 0-20")
+	p.keys(input.Enter)
+	p.press("Keep map")
+	p.seeText("[role=dialog]", "It has a map of its own")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+
+	p.press("1 selected")
+	p.press("Play a part through it")
+	p.see(`input[aria-label=Music]`).MustSetFiles("../format/musicxml/testdata/pier.musicxml")
+	p.seeText("[role=dialog]", "not in the map: staccato")
+	p.seeText("[aria-label=Messages]", "controller 32 = 10")
+	wait := p.page.Browser().MustWaitDownload()
+	p.press("Take out as MIDI")
+	require.True(t, bytes.HasPrefix(wait(), []byte("MThd")))
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.undo(1)
+}
+
+// The studio's own words, the name of middle C, and the catalogue as a list.
+func TestTheCatalogueAsAWhole(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.library("timpani rolls", "Timpani rolls")
+	p.press("More")
+	p.press("Articulations and their names")
+	p.press("New articulation")
+	p.see("[role=dialog] label:first-of-type input:required").MustInput("thunder sheet roll")
+	p.press("Set$")
+	p.see(`[data-term="thunder sheet roll"]`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.click(`[aria-label="Undo in the catalogue"]`)
+
+	before := p.see(`[data-patch="Timpani rolls"]`).MustText()
+	p.press("More")
+	p.press("C3$")
+	p.seeText(`[data-patch="Timpani rolls"]`, "D1")
+	require.Contains(t, before, "D2")
+	p.click(`[aria-label="Undo in the catalogue"]`)
+	p.seeText(`[data-patch="Timpani rolls"]`, "D2")
+
+	list := filepath.Join(t.TempDir(), "patches.csv")
+	require.NoError(t, os.WriteFile(list, []byte("library,patch,preload_mib,key_low\nColdharbour Percussion,Timpani rolls,555,\nColdharbour Percussion,Salt gong,90,\nTallow Brass,Bad,1,H9\n"), 0o644))
+	p.see(`input[aria-label="Patch list"]`).MustSetFiles(list)
+	p.seeText("[role=dialog]", "1 new, 1 changed, 0 as they are")
+	p.seeText("[role=dialog]", "line 4, key_low")
+	p.press("Take the good lines")
+	p.seeText(`[data-patch="Timpani rolls"]`, "555")
+	p.click(`[aria-label="Undo in the catalogue"]`)
+	p.seeText(`[data-patch="Timpani rolls"]`, "750")
+}

@@ -42,6 +42,9 @@ func TestScreenshots(t *testing.T) {
 		p.gone(`[data-part=arriving] [data-state=tuning]`)
 		p.click(`[data-call="2M11 Storm over salt"] button`)
 		p.shoot(dir, "seating-calls-"+theme+".png")
+		p.unfold("library", "orchestra")
+		p.click(`[data-patch="Flute 1 long"]`)
+		p.shoot(dir, "library-orchestra-"+theme+".png")
 		p.unfold("orchestra")
 		p.press("[0-9]+ mark")
 		p.see("[data-mark]")
@@ -69,6 +72,42 @@ func TestScreenshots(t *testing.T) {
 	p.press("Name and settings")
 	p.see("[role=dialog] form")
 	p.shoot(dir, "settings-day.png")
+}
+
+// TestScreenshotsOfTheLibrary renews those of the catalogue's dialogs.
+func TestScreenshotsOfTheLibrary(t *testing.T) {
+	dir := os.Getenv("FANFOLD_SHOTS")
+	if dir == "" {
+		t.Skip("set FANFOLD_SHOTS to a folder, or run make screenshots")
+	}
+	p := enter(t, 1280, 800)
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "pit")
+	p.unfold("library")
+	p.see("[data-patch]")
+	p.click(`[data-patch="Piccolo short"]`)
+	p.see(`[aria-label="Switches of tenuto"]`).MustSelectAllText().MustInput("key C1")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Faults of the map"] li`)
+	p.shoot(dir, "articulation-map-pit.png")
+	p.press("Leave as it was")
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
+	p.press("Cast")
+	p.see(`input[aria-label=Score]`).MustSetFiles("../format/musicxml/testdata/pier.musicxml")
+	p.see(`[data-part-name="Violins I"]`)
+	p.press("Lists")
+	p.press("Copy it")
+	p.see(`[aria-label="Name of the list"]`)
+	p.shoot(dir, "casting-day.png")
+	p.press("Remove")
+	p.seeText(`[data-part-name="Violins I"]`, "what the template has")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.press("Scan")
+	p.press("Lamp Room Bells")
+	p.press("Scan it")
+	p.see("[data-scan][data-state=done]")
+	p.page.MustEval(`() => document.querySelector("[data-scan] details").open = true`)
+	p.shoot(dir, "scan-day.png")
 }
 
 // bells is a made-up list with two bad rows.

@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -165,4 +167,41 @@ func BenchmarkFolder10000(b *testing.B) {
 		require.Len(b, r.Patches, 10_000)
 		require.Empty(b, r.Broken)
 	}
+}
+
+// A small SoundFont (npm @ryohey/sf2parser, its fixture) and the SFZ files
+// Debian's polyphone makes of it measure alike: two patches, ten regions, five
+// samples; paths with backslashes, several opcodes on a line.
+func TestAConvertedSoundFontMeasuresAlike(t *testing.T) {
+	const font = "../../web/node_modules/@ryohey/sf2parser/fixture/TestSoundFont.sf2"
+	data, err := os.ReadFile(font)
+	require.NoError(t, err, "run: make web/node_modules/.ready")
+	dir := t.TempDir()
+	cmd := exec.Command("polyphone", "-3", "-i", font, "-d", dir, "-o", "made")
+	cmd.Env = append(os.Environ(), "QT_QPA_PLATFORM=offscreen")
+	said, err := cmd.CombinedOutput()
+	require.NoError(t, err, "%s", said)
+	scanned := func(folder fs.FS) map[string]patch.Measure {
+		r, err := scan.Folder(context.Background(), folder, scan.Options{Policy: patch.DefaultPolicy()})
+		require.NoError(t, err)
+		require.Empty(t, r.Broken)
+		out := map[string]patch.Measure{}
+		for _, p := range r.Patches {
+			out[p.Name] = p.Measure
+		}
+		return out
+	}
+	made, original := scanned(os.DirFS(dir)), scanned(fstest.MapFS{"x.sf2": file(data)})
+	require.Len(t, made, 2)
+	zones, samples := 0, map[int]bool{}
+	for name, m := range made {
+		was, ok := original[name]
+		require.True(t, ok, name)
+		require.Equal(t, []int{was.KeyLow, was.KeyHigh, was.Zones, was.Samples}, []int{m.KeyLow, m.KeyHigh, m.Zones, m.Samples}, name)
+		require.InDelta(t, was.FullMiB, m.FullMiB, 0.001, name)
+		zones += m.Zones
+		samples[m.Samples] = true
+	}
+	require.Equal(t, 10, zones)
+	require.Equal(t, map[int]bool{5: true}, samples)
 }

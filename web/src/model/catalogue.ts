@@ -90,6 +90,19 @@ export function changeCatalogue(cat: Catalogue, change: Schemas["Change"]) {
   );
 }
 
+/** takePatchList reads a patch list; with take, its good lines are taken. */
+export const takePatchList = (file: File, take: boolean) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/catalogue/list", {
+        params: { query: { take } },
+        body: "" as never, // the file itself, below
+        bodySerializer: () => file,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  );
+
 export const undoCatalogue = (id: string) => attempt(() => answer(api.POST("/api/templates/{id}/undo", of(id))));
 export const redoCatalogue = (id: string) => attempt(() => answer(api.POST("/api/templates/{id}/redo", of(id))));
 

@@ -37,6 +37,7 @@ describe("selecting", () => {
 describe("matches", () => {
   it("finds short first violins by abbreviation", () => {
     expect(matches("spic vln", "Violins 1 short spiccato")).toBe(true);
+    expect(matches("tam-tam", "Tam-tam")).toBe(true);
     expect(matches("vlns pizz", "Violins 1 short spiccato")).toBe(false);
   });
 });

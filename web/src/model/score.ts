@@ -69,7 +69,7 @@ export function matches(question: string, text: string): boolean {
   const words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
   return question
     .toLowerCase()
-    .split(/\s+/)
+    .split(/[^\p{L}\p{N}]+/u)
     .filter(Boolean)
     .every((q) => words.some((w) => w.startsWith(q) || skeleton(w).startsWith(q)));
 }

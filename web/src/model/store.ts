@@ -33,7 +33,19 @@ export interface State {
   open: LeafName[];
   folded: ReadonlySet<Id>;
   renaming: Id | null; // the section whose name is being edited
-  dialog: "finder" | "keys" | "marks" | "import" | "machine" | "settings" | "new" | "casting" | "layout" | null;
+  dialog:
+    | "finder"
+    | "keys"
+    | "marks"
+    | "import"
+    | "machine"
+    | "settings"
+    | "new"
+    | "casting"
+    | "layout"
+    | "own-map"
+    | "compile"
+    | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];

@@ -1,6 +1,8 @@
 import { CastingDialog } from "../leaves/library/casting/CastingDialog";
+import { CompileDialog } from "../leaves/orchestra/CompileDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
 import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
+import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { set, useApp } from "../model/store";
 import { Finder } from "./Finder";
@@ -28,6 +30,10 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "own-map":
+      return <OwnMapDialog close={close} />;
+    case "compile":
+      return <CompileDialog close={close} />;
     case "layout":
       return <LayoutDialog close={close} />;
     case "new":

@@ -1,4 +1,3 @@
-import { Redo2, Undo2 } from "lucide-react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { Id } from "../../model/api";
 import {
@@ -12,6 +11,7 @@ import {
 import { set } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
+import { MoreMenu } from "./MoreMenu";
 import { PatchList } from "./PatchList";
 import { PatchSheet } from "./PatchSheet";
 import { ScanDialog } from "./ScanDialog";
@@ -44,30 +44,13 @@ export function Library() {
     // biome-ignore lint/a11y/noStaticElementInteractions: undo anywhere in the leaf is the catalogue's
     <div className="flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
       <LeafHead title="Library" note={`${cat.libraries.length} libraries, ${patches.toLocaleString("en")} patches`}>
-        <button
-          type="button"
-          className="button px-1.5"
-          aria-label="Undo in the catalogue"
-          title="Undo in the catalogue (Ctrl Z here)"
-          onClick={() => void undoCatalogue(cat.id)}
-        >
-          <Undo2 size={15} />
-        </button>
-        <button
-          type="button"
-          className="button px-1.5"
-          aria-label="Redo in the catalogue"
-          title="Redo in the catalogue (Ctrl Shift Z here)"
-          onClick={() => void redoCatalogue(cat.id)}
-        >
-          <Redo2 size={15} />
-        </button>
         <button type="button" className="button" onClick={() => set({ dialog: "casting" })}>
           Cast…
         </button>
         <button type="button" className="button" onClick={() => setScanning(true)}>
           Scan…
         </button>
+        <MoreMenu cat={cat} />
         <UseMenu chosen={chosen} />
       </LeafHead>
       <div className="flex min-h-0 flex-1">

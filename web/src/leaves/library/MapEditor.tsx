@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
-import { type Catalogue, editPatches, faultsOf, type Mapping, type Patch } from "../../model/catalogue";
+import { type Catalogue, faultsOf, type Mapping, type Patch } from "../../model/catalogue";
 import { tell } from "../../model/store";
 import { Keyboard } from "../../parts/Keyboard";
 import { clipboard } from "./clipboard";
@@ -9,15 +9,26 @@ import { keysOf, read, writtenAll } from "./switches";
 import { TryOut } from "./TryOut";
 import { useLearn } from "./useLearn";
 
+/** Mapped is what a map belongs to: a patch, or an instrument with a map of
+ * its own. */
+export type Mapped = Pick<Patch, "name" | "map" | "keyLow" | "keyHigh" | "switchZone" | "sound" | "dynamics">;
+
+interface Props {
+  cat: Catalogue;
+  patch: Mapped;
+  seen: () => number; // the revision that is looked at
+  set: (map: Mapping[], base: number) => Promise<unknown>;
+}
+
 /** MapEditor edits how each articulation of a patch is reached, on a drawn
  * keyboard and in a table. Nothing is set until it is kept. */
-export function MapEditor({ cat, patch }: { cat: Catalogue; patch: Patch }) {
+export function MapEditor({ cat, patch, seen, set }: Props) {
   const [draft, setDraft] = useState<Mapping[] | null>(null); // null while it is as it stands
-  const [base, setBase] = useState(cat.revision);
+  const [base, setBase] = useState(seen);
   const [row, setRow] = useState(0);
   const map = draft ?? patch.map ?? [];
   const edit = (next: Mapping[]) => {
-    if (!draft) setBase(cat.revision);
+    if (!draft) setBase(seen());
     setDraft(next);
   };
   const put = (n: number, m: Mapping) => edit(map.map((x, at) => (at === n ? m : x)));
@@ -27,7 +38,7 @@ export function MapEditor({ cat, patch }: { cat: Catalogue; patch: Patch }) {
   );
   const wrong = new Set([...(faults?.inRange ?? []), ...(faults?.clashes ?? []).flatMap((c) => [c.a, c.b])]);
   const keep = async () => {
-    if (await editPatches([patch.id], { map }, base)) setDraft(null);
+    if (await set(map, base)) setDraft(null);
   };
   const setKey = (key: number) => {
     const m = map[row];

@@ -71,7 +71,15 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
           set={(z) => set({ keyLow: z.low, keyHigh: z.high })}
         />
       </div>
-      {!many && <MapEditor key={p.id} cat={cat} patch={p} />}
+      {!many && (
+        <MapEditor
+          key={p.id}
+          cat={cat}
+          patch={p}
+          seen={() => cat.revision}
+          set={(map, base) => editPatches([p.id], { map }, base)}
+        />
+      )}
       {chosen.length === 2 && <Compare cat={cat} a={chosen[0]!} b={chosen[1]!} />}
       <details className="my-2" open={many}>
         <summary className="cursor-default text-soft">What it costs, and what else is known</summary>

@@ -1,6 +1,6 @@
-import { Pencil, Plus } from "lucide-react";
+import { Pencil, Plus, Redo2, Undo2 } from "lucide-react";
 import type { Id } from "../../model/api";
-import type { Catalogue } from "../../model/catalogue";
+import { type Catalogue, redoCatalogue, undoCatalogue } from "../../model/catalogue";
 
 interface Props {
   cat: Catalogue;
@@ -48,9 +48,29 @@ export function Shelves({ cat, library, choose, edit }: Props) {
           </div>
         );
       })}
-      <button type="button" className="button mx-2 mt-2" onClick={() => edit("")}>
-        <Plus size={13} /> New library
-      </button>
+      <div className="mx-2 mt-2 flex gap-1">
+        <button type="button" className="button min-w-0 flex-1 px-1.5" onClick={() => edit("")}>
+          <Plus size={13} /> New library
+        </button>
+        <button
+          type="button"
+          className="button px-1.5"
+          aria-label="Undo in the catalogue"
+          title="Undo in the catalogue (Ctrl Z here)"
+          onClick={() => void undoCatalogue(cat.id)}
+        >
+          <Undo2 size={15} />
+        </button>
+        <button
+          type="button"
+          className="button px-1.5"
+          aria-label="Redo in the catalogue"
+          title="Redo in the catalogue (Ctrl Shift Z here)"
+          onClick={() => void redoCatalogue(cat.id)}
+        >
+          <Redo2 size={15} />
+        </button>
+      </div>
     </nav>
   );
 }

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Catalogue, type Mapping, type Patch, tried } from "../../model/catalogue";
+import { type Catalogue, type Mapping, tried } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
+import type { Mapped } from "./MapEditor";
+import { Messages } from "./Messages";
 
 /** TryOut compiles a few notes written by hand, and shows the messages. */
-export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Patch; map: Mapping[] }) {
+export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Mapped; map: Mapping[] }) {
   const [open, setOpen] = useState(false);
   const key = keyName(Math.round((patch.keyLow + patch.keyHigh) / 2), cat.middleC);
   const first = map.slice(0, 3).map((m, n) => `${key} ${n ? "" : "1/4 "}${m.articulation}`);
@@ -45,28 +47,7 @@ export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Patch; map:
         </label>
       </div>
       {error && <p className="mt-1 text-accent">{error.message}</p>}
-      {data && (
-        <>
-          <p className="my-1 text-soft">
-            {data.messages.length} messages, {data.switches} of them switches
-            {data.missing.length > 0 && <b className="text-accent">; not in the map: {data.missing.join(", ")}</b>}
-            {data.outside > 0 && <b className="text-accent">; {data.outside} beyond its keys</b>}
-          </p>
-          <ol className="max-h-48 overflow-y-auto" aria-label="Messages">
-            {data.messages.slice(0, 400).map((m, n) => (
-              <li
-                key={n}
-                className={`grid grid-cols-[74px_34px_1fr_1fr] gap-2 odd:bg-band ${m.why ? "font-semibold" : ""}`}
-              >
-                <span className="text-right">{m.ms.toFixed(0)} ms</span>
-                <span className="text-soft">ch {m.channel}</span>
-                <span>{m.text}</span>
-                <span className="text-soft">{m.why}</span>
-              </li>
-            ))}
-          </ol>
-        </>
-      )}
+      {data && <Messages report={{ ...data, total: data.messages.length }} />}
     </details>
   );
 }

@@ -37,6 +37,8 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
               />
             ))}
             <Item text="Lay out its articulations…" off={n === 0} run={() => set({ dialog: "layout" })} />
+            <Item text="Its articulation map…" off={n !== 1} run={() => set({ dialog: "own-map" })} />
+            <Item text="Play a part through it…" off={n !== 1} run={() => set({ dialog: "compile" })} />
             <Item text="Rename its section…" off={n === 0} run={rename} />
             <Line />
             <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
