@@ -43,8 +43,9 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 		return nil, fmt.Errorf("start jobs: %w", err)
 	}
 	a.jobs = client
+	stopping := context.WithoutCancel(ctx) // the work outlives what started it
 	return func() {
-		if err := client.StopAndCancel(context.Background()); err != nil {
+		if err := client.StopAndCancel(stopping); err != nil {
 			slog.Error("stop jobs", "error", err)
 		}
 	}, nil

@@ -52,7 +52,7 @@ func TestASwitchClashIsResolved(t *testing.T) {
 	marks := p.see("[data-badge=marks]").MustText()
 	p.see(`[aria-label="Switches of legato"]`).MustSelectAllText().MustInput("key C1")
 	p.keys(input.Enter)
-	p.seeText(`[aria-label="Faults of the map"]`, "key 24 selects both long and legato")
+	p.seeText(`[aria-label="Faults of the map"]`, "key C1 selects both long and legato")
 	p.press("Keep map")
 	p.seeText("[data-badge=marks]", "2 marks")
 	p.press("2 marks")

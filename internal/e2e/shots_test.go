@@ -74,7 +74,7 @@ func TestScreenshots(t *testing.T) {
 	p.shoot(dir, "settings-day.png")
 }
 
-// TestScreenshotsOfTheLibrary renews those of the catalogue's dialogs.
+// TestScreenshotsOfTheLibrary renews those of what the catalogue opens.
 func TestScreenshotsOfTheLibrary(t *testing.T) {
 	dir := os.Getenv("FANFOLD_SHOTS")
 	if dir == "" {

@@ -224,7 +224,7 @@ func Listed(cat *template.Template, headings []string, lines []Line, middleC int
 	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, intake.Mint(mint)), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, mint: mint, middleC: middleC}
 	problems := l.match(headings)
 	for _, line := range lines {
-		if found := l.line(cat, line); len(found) > 0 {
+		if found := l.line(line); len(found) > 0 {
 			problems = append(problems, found...)
 		}
 	}
@@ -273,7 +273,7 @@ func (l *lister) match(headings []string) []intake.Problem {
 	return out
 }
 
-func (l *lister) line(cat *template.Template, line Line) []intake.Problem {
+func (l *lister) line(line Line) []intake.Problem {
 	e := &entry{middleC: l.middleC, patch: template.Patch{PreloadMiB: intake.StandardDefaults().PreloadMiB, KeyHigh: 127}}
 	cell := func(name string) string {
 		for n, c := range l.columns {

@@ -73,7 +73,7 @@ func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add([]byte("library,patch,articulations\nA,B,long: key 1"))
-	f.Fuzz(func(t *testing.T, data []byte) {
+	f.Fuzz(func(_ *testing.T, data []byte) {
 		list, err := patchlist.Read(bytes.NewReader(data))
 		if err != nil {
 			return

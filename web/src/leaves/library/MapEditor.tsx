@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
 import { type Catalogue, faultsOf, type Mapping, type Patch } from "../../model/catalogue";
+import { keyName } from "../../model/keys";
 import { tell } from "../../model/store";
 import { Keyboard } from "../../parts/Keyboard";
 import { clipboard } from "./clipboard";
@@ -96,7 +97,7 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
       <ul className="my-1" aria-label="Faults of the map">
         {(faults?.clashes ?? []).map((c) => (
           <li key={`${c.a} ${c.b}`} className="text-accent">
-            ! {c.message} selects both {map[c.a]?.articulation} and {map[c.b]?.articulation}.{" "}
+            ! {named(c.message, cat.middleC)} selects both {map[c.a]?.articulation} and {map[c.b]?.articulation}.{" "}
             {faults?.free[0] !== undefined && (
               <button
                 type="button"
@@ -157,6 +158,10 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
     </div>
   );
 }
+
+/** named calls a key by the studio's name for it. */
+const named = (message: string, middleC: number) =>
+  message.replace(/^key (\d+)/, (_, key: string) => `key ${keyName(Number(key), middleC)}`);
 
 function PasteButton({ onPaste }: { onPaste: (m: Mapping[]) => void }) {
   const held = clipboard.use();
