@@ -153,7 +153,7 @@ func startHosts(address string, tokens map[string]string, speed float64, dir str
 		if err != nil {
 			return all, err
 		}
-		cmd := exec.Command(self, "host", "--server", address, "--name", m.Name,
+		cmd := exec.Command(self, "host", "--server", address, "--scan-root", filepath.Join(dir, "samples"), "--name", m.Name,
 			"--memory", fmt.Sprint(m.LimitMiB()), "--cores", fmt.Sprint(m.Cores), "--disk-rate", fmt.Sprint(m.DiskMiBs), "--speed", fmt.Sprint(speed))
 		cmd.Env = append(os.Environ(), "FANFOLD_CREDENTIAL="+tokens[m.Name]) // kept out of the process list
 		cmd.Stdout, cmd.Stderr = log, log

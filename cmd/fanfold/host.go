@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
@@ -18,7 +19,7 @@ func hostCommand() *cobra.Command {
 	var name, server, credential string
 	var memory, disk, speed float64
 	var cores int
-	var corrupt, stall []string
+	var corrupt, stall, roots []string
 	var faults rig.Faults
 	c := &cobra.Command{
 		Use: "host", Short: "Run a simulated sample machine",
@@ -36,7 +37,15 @@ func hostCommand() *cobra.Command {
 			defer stop()
 			log := slog.With("machine", name)
 			log.Info("a simulated machine", "memoryMiB", memory, "cores", cores, "diskMiBs", disk, "speed", speed)
-			return rig.RunHost(ctx, server, credential, rig.NewStandIn(memory, disk, speed, faults), log)
+			machine := rig.NewStandIn(memory, disk, speed, faults)
+			for _, r := range roots {
+				abs, err := filepath.Abs(r)
+				if err != nil {
+					return wrongUse{fmt.Errorf("--scan-root: %w", err)}
+				}
+				machine.ScanRoots = append(machine.ScanRoots, abs)
+			}
+			return rig.RunHost(ctx, server, credential, machine, log)
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
@@ -46,6 +55,7 @@ func hostCommand() *cobra.Command {
 	c.Flags().IntVar(&cores, "cores", 16, "cores")
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")
 	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
+	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine that may be scanned for samples; may be given again")
 	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
 	c.Flags().DurationVar(&faults.CrashAfter, "crash-after", 0, "end without a word after this time")

@@ -26,9 +26,11 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 type noRig struct{}
 
-func (noRig) Know(rig.Host)                     {}
-func (noRig) Want(_, _, _ string, _ []rig.Load) {}
-func (noRig) Address() string                   { return "nats://127.0.0.1:7071" }
+func (noRig) Know(rig.Host)                                                 {}
+func (noRig) Want(_, _, _ string, _ []rig.Load)                             {}
+func (noRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
+func (noRig) StopScan(string)                                               {}
+func (noRig) Address() string                                               { return "nats://127.0.0.1:7071" }
 
 const password = "a long enough password"
 

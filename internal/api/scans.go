@@ -2,6 +2,8 @@ package api
 
 import (
 	"context"
+	"slices"
+	"strings"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/core/patch"
@@ -10,7 +12,12 @@ import (
 // Scans implements the contract.
 func (s *server) Scans(ctx context.Context, _ gen.ScansRequestObject) (gen.ScansResponseObject, error) {
 	list, err := s.app.Scans(ctx, person(ctx))
-	return gen.Scans200JSONResponse{Roots: s.app.ScanRoots(), Scans: list}, err
+	out := gen.ScanList{Roots: s.app.ScanRoots(), Scans: list, Machines: []gen.ScanMachine{}}
+	for name, roots := range s.app.MachineRoots(person(ctx).Studio) {
+		out.Machines = append(out.Machines, gen.ScanMachine{Name: name, Roots: roots})
+	}
+	slices.SortFunc(out.Machines, func(a, b gen.ScanMachine) int { return strings.Compare(a.Name, b.Name) })
+	return gen.Scans200JSONResponse(out), err
 }
 
 // StartScan implements the contract.
@@ -18,7 +25,7 @@ func (s *server) StartScan(ctx context.Context, r gen.StartScanRequestObject) (g
 	policy := patch.DefaultPolicy()
 	set(&policy.PreloadKiB, r.Body.PreloadKib)
 	set(&policy.ZoneBytes, r.Body.ZoneBytes)
-	started, err := s.app.StartScan(ctx, person(ctx), r.Body.Folder, r.Body.Library, policy)
+	started, err := s.app.StartScan(ctx, person(ctx), or(r.Body.Machine, ""), r.Body.Folder, r.Body.Library, policy)
 	return gen.StartScan201JSONResponse(started), err
 }
 

@@ -24,8 +24,9 @@ import (
 type App struct {
 	store     *store.Store
 	rig       Rig
-	jobs      *Jobs    // nil until StartJobs
-	scanRoots []string // folders of the server that may be scanned
+	jobs      *Jobs                             // nil until StartJobs
+	scanRoots []string                          // folders of the server that may be scanned
+	hostRoots map[uuid.UUID]map[string][]string // and of machines, by studio and name
 
 	mu         sync.Mutex
 	hot        map[uuid.UUID]*Hot
@@ -41,7 +42,7 @@ type Person struct {
 
 // New returns an App on a store, driving machines through a rig.
 func New(s *store.Store, rig Rig) *App {
-	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}}
+	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{}}
 }
 
 // NewID makes a random ID for a thing of a kind: "instrument-h3k2...".

@@ -27,8 +27,10 @@ type quietRig struct {
 	wanted map[string][]rig.Load
 }
 
-func (q *quietRig) Know(rig.Host)   {}
-func (q *quietRig) Address() string { return "nats://example.invalid" }
+func (q *quietRig) Know(rig.Host)                                                 {}
+func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
+func (q *quietRig) StopScan(string)                                               {}
+func (q *quietRig) Address() string                                               { return "nats://example.invalid" }
 func (q *quietRig) Want(_, _, machine string, loads []rig.Load) {
 	q.mu.Lock()
 	defer q.mu.Unlock()

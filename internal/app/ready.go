@@ -19,6 +19,10 @@ type Rig interface {
 	Know(rig.Host)
 	// Want sets what a machine of a studio shall hold ready for a template.
 	Want(studio, owner, machine string, loads []rig.Load)
+	// Scan asks a machine of a studio for a scan; hear is told how it goes.
+	Scan(studio, machine string, o rig.ScanOrder, hear func(rig.ScanNews)) error
+	// StopScan stops a scan on a machine.
+	StopScan(id string)
 	// Address is where hosts dial in.
 	Address() string
 }

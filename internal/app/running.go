@@ -49,6 +49,7 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 	if err != nil {
 		return
 	}
+	a.noteRoots(studio, host.Machine, report.ScanRoots)
 	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
 }
 

@@ -19,6 +19,7 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
 	"fanfold/internal/scan"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
@@ -64,30 +65,13 @@ func (a *App) AllowScans(folders ...string) error {
 // ScanRoots lists the folders of the server that may be scanned.
 func (a *App) ScanRoots() []string { return append([]string{}, a.scanRoots...) }
 
-// scanFolder opens a folder that lies in one that may be scanned. No name and
-// no link in it leads out of it.
-func (a *App) scanFolder(folder string) (fs.FS, func(), error) {
-	clean := filepath.Clean(folder)
-	for _, root := range a.scanRoots {
-		rel, err := filepath.Rel(root, clean)
-		if err != nil || !filepath.IsLocal(rel) {
-			continue
-		}
-		outer, err := os.OpenRoot(root)
-		if err != nil {
-			return nil, nil, refused("", "%s can not be opened: %s", root, err)
-		}
-		inner, err := outer.OpenRoot(rel)
-		if err != nil {
-			_ = outer.Close()
-			return nil, nil, refused("", "%s can not be opened; is it a folder?", folder)
-		}
-		return inner.FS(), func() { _, _ = inner.Close(), outer.Close() }, nil
+// scanFolder opens a folder that lies in one that may be scanned.
+func (a *App) scanFolder(folder string) (*os.Root, error) {
+	root, err := rig.OpenWithin(a.scanRoots, folder)
+	if err != nil {
+		return nil, refused("", "%s", err)
 	}
-	if len(a.scanRoots) == 0 {
-		return nil, nil, refused("", "no folder of this server may be scanned; start it with --scan-root FOLDER")
-	}
-	return nil, nil, refused("", "%s may not be scanned; these may, and what is in them: %s", folder, strings.Join(a.scanRoots, ", "))
+	return root, nil
 }
 
 // mostFolders bounds a listing.
@@ -95,12 +79,12 @@ const mostFolders = 500
 
 // Folders lists the folders within one that may be scanned.
 func (a *App) Folders(folder string) ([]string, error) {
-	dir, done, err := a.scanFolder(folder)
+	dir, err := a.scanFolder(folder)
 	if err != nil {
 		return nil, err
 	}
-	defer done()
-	entries, err := fs.ReadDir(dir, ".")
+	defer func() { _ = dir.Close() }() // only read
+	entries, err := fs.ReadDir(dir.FS(), ".")
 	if err != nil {
 		return nil, refused("", "%s can not be read: %s", folder, err)
 	}
@@ -116,6 +100,7 @@ func (a *App) Folders(folder string) ([]string, error) {
 // Scan is one scan of a folder, as people see it.
 type Scan struct {
 	ID          uuid.UUID     `json:"id"`
+	Machine     string        `json:"machine"` // empty for the server
 	Folder      string        `json:"folder"`
 	Library     string        `json:"library"`
 	State       string        `json:"state"` // waiting, running, done, stopped or failed
@@ -131,7 +116,7 @@ type Scan struct {
 
 func scanOf(row db.Scan) Scan {
 	s := Scan{
-		ID: row.ID, Folder: row.Folder, Library: row.Library, State: row.State, Done: int(row.FilesDone), Files: int(row.Files),
+		ID: row.ID, Machine: row.Machine, Folder: row.Folder, Library: row.Library, State: row.State, Done: int(row.FilesDone), Files: int(row.Files),
 		Patches: int(row.Patches), Unchanged: int(row.Unchanged), BrokenCount: int(row.BrokenCount), Reason: row.Reason, Broken: []scan.Broken{},
 	}
 	if err := json.Unmarshal(row.Broken, &s.Broken); err != nil {
@@ -150,8 +135,9 @@ func (a *App) Scans(ctx context.Context, p Person) ([]Scan, error) {
 	return out, err
 }
 
-// StartScan queues a scan of a folder of the server into a library.
-func (a *App) StartScan(ctx context.Context, p Person, folder, library string, policy patch.Policy) (Scan, error) {
+// StartScan queues a scan of a folder into a library: of the server, or, by
+// its host, of a machine.
+func (a *App) StartScan(ctx context.Context, p Person, machine, folder, library string, policy patch.Policy) (Scan, error) {
 	if a.jobs == nil {
 		return Scan{}, refused("", "this server runs no scans")
 	}
@@ -161,13 +147,17 @@ func (a *App) StartScan(ctx context.Context, p Person, folder, library string, p
 	if policy.PreloadKiB < 0 || policy.ZoneBytes < 0 || policy.PreloadKiB > 1<<20 || policy.ZoneBytes > 1<<20 {
 		return Scan{}, refused("", "the preload and the bytes of a zone are 0 to 1,048,576")
 	}
-	_, done, err := a.scanFolder(folder)
-	if err != nil {
-		return Scan{}, err
+	if machine == "" {
+		dir, err := a.scanFolder(folder)
+		if err != nil {
+			return Scan{}, err
+		}
+		_ = dir.Close() // it may be scanned
+	} else if _, ok := a.MachineRoots(p.Studio)[machine]; !ok {
+		return Scan{}, refused("", "the host of %s is away, or was started without --scan-root", machine)
 	}
-	done()
 	row, err := a.store.Queries().ScanInsert(ctx, db.ScanInsertParams{
-		StudioID: p.Studio, AuthorID: p.ID, Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
+		StudioID: p.Studio, AuthorID: p.ID, Machine: machine, Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
 		PreloadKib: int32(policy.PreloadKiB), ZoneBytes: int32(policy.ZoneBytes),
 	})
 	if err != nil {
@@ -214,8 +204,10 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 	// The job's context may have ended; what came of it is still written.
 	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 	defer cancel()
-	if keep := a.keepMeasured(last, row, result); keep != nil {
-		slog.Error("keep what a scan measured", "error", keep)
+	if row.Machine == "" { // a host keeps its own
+		if keep := a.keepMeasured(last, row, result); keep != nil {
+			slog.Error("keep what a scan measured", "error", keep)
+		}
 	}
 	switch {
 	case errors.Is(err, context.Canceled):
@@ -250,30 +242,97 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 }
 
 func (a *App) scanned(ctx context.Context, row db.Scan, cat *Hot) (scan.Result, error) {
-	dir, done, err := a.scanFolder(row.Folder)
+	tell := a.progressOf(ctx, row, cat)
+	if row.Machine != "" {
+		return a.scannedThere(ctx, row, tell)
+	}
+	dir, err := a.scanFolder(row.Folder)
 	if err != nil {
 		return scan.Result{}, err
 	}
-	defer done()
+	defer func() { _ = dir.Close() }() // only read
 	known, err := a.knownFiles(ctx, row)
 	if err != nil {
 		return scan.Result{}, err
 	}
+	return scan.Folder(ctx, dir.FS(), scan.Options{Policy: policyOf(row), Known: known, Tell: tell})
+}
+
+// progressOf tells browsers, and writes, how far a scan is.
+func (a *App) progressOf(ctx context.Context, row db.Scan, cat *Hot) scan.Progress {
 	began, told := time.Now(), time.Time{}
-	tell := func(n, of int) {
+	return func(n, of int) {
 		if time.Since(told) < 100*time.Millisecond && n < of {
 			return
 		}
 		told = time.Now()
 		s := scanOf(row)
 		s.State, s.Done, s.Files = "running", n, of
-		s.LeftMs = time.Since(began).Milliseconds() * int64(of-n) / int64(n)
+		s.LeftMs = time.Since(began).Milliseconds() * int64(of-n) / int64(max(1, n))
 		cat.tellScan(s)
 		if err := a.store.Queries().ScanProgress(ctx, db.ScanProgressParams{ID: row.ID, FilesDone: int32(n), Files: int32(of)}); err != nil && ctx.Err() == nil {
 			slog.Error("write the progress of a scan", "error", err)
 		}
 	}
-	return scan.Folder(ctx, dir, scan.Options{Policy: policyOf(row), Known: known, Tell: tell})
+}
+
+// scannedThere has a machine's host scan, and gathers what it tells.
+func (a *App) scannedThere(ctx context.Context, row db.Scan, tell scan.Progress) (scan.Result, error) {
+	news := make(chan rig.ScanNews, 64)
+	order := rig.ScanOrder{ID: row.ID.String(), Folder: row.Folder, Policy: policyOf(row)}
+	hear := func(n rig.ScanNews) { news <- n }
+	if err := a.rig.Scan(row.StudioID.String(), row.Machine, order, hear); err != nil {
+		return scan.Result{}, err
+	}
+	var out scan.Result
+	stopped := ctx.Done()
+	for {
+		select {
+		case <-stopped:
+			a.rig.StopScan(order.ID)
+			stopped = nil // its last news, or its silence, ends this
+		case n := <-news:
+			out.Patches, out.Broken = append(out.Patches, n.Patches...), append(out.Broken, n.Broken...)
+			if !n.Over {
+				tell(n.Done, n.Files)
+				continue
+			}
+			tell(n.Files, n.Files)
+			out.Unchanged, out.Gone = n.Unchanged, n.Gone
+			switch {
+			case n.Stopped || ctx.Err() != nil:
+				return out, context.Canceled
+			case n.Reason != "":
+				return out, errors.New(n.Reason)
+			}
+			return out, nil
+		}
+	}
+}
+
+// MachineRoots lists what may be scanned on the machines that are there, by
+// the machine's name.
+func (a *App) MachineRoots(studio uuid.UUID) map[string][]string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	out := map[string][]string{}
+	for name, roots := range a.hostRoots[studio] {
+		out[name] = roots
+	}
+	return out
+}
+
+func (a *App) noteRoots(studio uuid.UUID, machine string, roots []string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if len(roots) == 0 {
+		delete(a.hostRoots[studio], machine)
+		return
+	}
+	if a.hostRoots[studio] == nil {
+		a.hostRoots[studio] = map[string][]string{}
+	}
+	a.hostRoots[studio][machine] = roots
 }
 
 func policyOf(row db.Scan) patch.Policy {

@@ -186,8 +186,19 @@ func TestAScoreIsCast(t *testing.T) {
 	p.press("Read it")
 	p.seeText(`[data-part-name="Piccolo"]`, "Piccolo long[^]*Piccolo short")
 	p.seeText("[role=dialog]", "3 parts; 0 new rows")
-	p.keys(input.Escape)
-	p.gone("[role=dialog]")
+
+	// The same, as a template of its own.
+	p.see("[role=dialog] form:last-of-type select").MustSelect("a new template")
+	p.see("[role=dialog] form:last-of-type input").MustInput("Small pier")
+	p.press("Cast it")
+	p.see(`[aria-label="Template: Small pier"]`)
+	p.see(`[data-call="Small pier"]`)
+	p.unfold("orchestra")
+	p.see(`[data-row="Piccolo long"]`)
+	p.see(`[data-section="Harps"]`)
+	p.click(`[aria-label="Template: Small pier"]`)
+	p.press("The Salt Lantern$")
+	p.see(`[aria-label="Template: The Salt Lantern"]`)
 }
 
 // A list of preferences is copied, changed and decides who plays.
@@ -296,4 +307,23 @@ func TestTheCatalogueAsAWhole(t *testing.T) {
 	p.seeText(`[data-patch="Timpani rolls"]`, "555")
 	p.click(`[aria-label="Undo in the catalogue"]`)
 	p.seeText(`[data-patch="Timpani rolls"]`, "750")
+}
+
+// A folder on another machine is scanned by its host.
+func TestAFolderOfAMachineIsScanned(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library")
+	p.press("Scan")
+	p.see("[role=dialog] select").MustSelect("Birch")
+	p.seeText("[role=dialog]", "its host looks there")
+	p.see(`[role=dialog] input[list=libraries]`).MustInput("Bells on Birch")
+	p.press("Scan it")
+	p.see(`[data-scan="Bells on Birch"][data-state=done]`)
+	p.seeText(`[data-scan="Bells on Birch"]`, "on Birch[^]*done: (9|1[0-9]) patches")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.press("Bells on Birch")
+	p.see(`[data-patch="Lamp bell"]`)
+	p.click(`[aria-label="Undo in the catalogue"]`)
+	p.gone(`[data-patch="Lamp bell"]`)
 }

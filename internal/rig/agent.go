@@ -73,6 +73,22 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return fmt.Errorf("listen for orders: %w", err)
 	}
+	scans := newScanner(machine.ScanRoots, func(n ScanNews) {
+		if data, err := json.Marshal(n); err != nil || conn.Publish(newsSubject(id), data) != nil {
+			log.Error("what a scan found can not be told", "error", err)
+		}
+	})
+	_, err = conn.Subscribe(scanSubject(id), func(m *nats.Msg) {
+		var o ScanOrder
+		if err := json.Unmarshal(m.Data, &o); err != nil {
+			log.Error("a scan can not be read", "error", err)
+			return
+		}
+		scans.follow(ctx, o)
+	})
+	if err != nil {
+		return fmt.Errorf("listen for scans: %w", err)
+	}
 	return follow(ctx, conn, id, machine)
 }
 

@@ -55,6 +55,7 @@ type Desk struct {
 	mu     sync.Mutex
 	hosts  map[string]*hostState // by credential
 	wanted map[wantKey][]Load    // what each template wants of a machine
+	scans  map[string]*hostScan  // those that run, by their ID
 	stop   chan struct{}
 	done   sync.WaitGroup
 }
@@ -86,14 +87,16 @@ func Open(config DeskConfig) (*Desk, error) {
 	if config.Host == "" {
 		config.Host = "127.0.0.1"
 	}
-	d := &Desk{config: config, hosts: map[string]*hostState{}, wanted: map[wantKey][]Load{}, stop: make(chan struct{})}
+	d := &Desk{config: config, hosts: map[string]*hostState{}, wanted: map[wantKey][]Load{}, scans: map[string]*hostScan{}, stop: make(chan struct{})}
 	if err := d.connect(); err != nil {
 		d.Close()
 		return nil, err
 	}
-	if _, err := d.conn.Subscribe("rig.*.report", d.receive); err != nil {
-		d.Close()
-		return nil, fmt.Errorf("listen to hosts: %w", err)
+	for subject, hear := range map[string]nats.MsgHandler{"rig.*.report": d.receive, "rig.*.scanned": d.scanned} {
+		if _, err := d.conn.Subscribe(subject, hear); err != nil {
+			d.Close()
+			return nil, fmt.Errorf("listen to hosts: %w", err)
+		}
 	}
 	if err := d.conn.Flush(); err != nil { // from here on no report is missed
 		d.Close()
@@ -177,8 +180,8 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 		return false
 	}
 	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
-		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id)}},
-		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id)}},
+		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id)}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id)}},
 	}})
 	return true
 }
@@ -278,13 +281,18 @@ func (d *Desk) watch() {
 		}
 		d.mu.Lock()
 		var gone []Host
-		for _, s := range d.hosts {
+		var ended []func()
+		for credential, s := range d.hosts {
 			if !s.away && d.config.Now().Sub(s.seen) > 3*d.config.Heartbeat {
 				s.away, s.report, s.sent = true, Report{}, nil
 				gone = append(gone, s.host)
+				ended = append(ended, d.scansOf(credential)...)
 			}
 		}
 		d.mu.Unlock()
+		for _, end := range ended {
+			end()
+		}
 		for _, h := range gone {
 			d.config.Listen(h, Report{}, true)
 		}

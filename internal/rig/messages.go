@@ -58,11 +58,12 @@ type Item struct {
 
 // Report is what a host holds.
 type Report struct {
-	Generation int64   `json:"generation"` // of the orders it follows; 0 after a start
-	MemoryMiB  float64 `json:"memoryMib"`
-	UsedMiB    float64 `json:"usedMib"`
-	LeftMs     int64   `json:"leftMs"` // until everything ordered is ready, as the host expects
-	Items      []Item  `json:"items"`
+	Generation int64    `json:"generation"` // of the orders it follows; 0 after a start
+	MemoryMiB  float64  `json:"memoryMib"`
+	UsedMiB    float64  `json:"usedMib"`
+	LeftMs     int64    `json:"leftMs"` // until everything ordered is ready, as the host expects
+	Items      []Item   `json:"items"`
+	ScanRoots  []string `json:"scanRoots,omitempty"` // folders of the machine that may be scanned
 }
 
 // Heartbeat is how often a host reports when nothing changes. A host silent

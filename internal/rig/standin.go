@@ -13,6 +13,7 @@ type StandIn struct {
 	DiskMiBs  float64 // reading rate
 	Speed     float64 // time runs this much faster; 1 is real
 	Faults    Faults
+	ScanRoots []string // folders that may be scanned, with what is in them
 
 	mu         sync.Mutex
 	generation int64
@@ -221,7 +222,7 @@ func (s *StandIn) used() float64 {
 func (s *StandIn) Report() Report {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	r := Report{Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}}
+	r := Report{Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}, ScanRoots: s.ScanRoots}
 	awake, kinds := s.players()
 	var left time.Duration
 	for _, l := range s.orders {

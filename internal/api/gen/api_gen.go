@@ -658,6 +658,9 @@ type ScanAsk struct {
 	Folder  string `json:"folder"`
 	Library string `json:"library"`
 
+	// Machine whose folder; missing for the server's
+	Machine *string `json:"machine,omitempty"`
+
 	// PreloadKib of each sample; missing takes 64
 	PreloadKib *int `json:"preloadKib,omitempty"`
 
@@ -667,9 +670,17 @@ type ScanAsk struct {
 
 // ScanList defines model for ScanList.
 type ScanList struct {
+	Machines []ScanMachine `json:"machines"`
+
 	// Roots folders of the server that may be scanned, with what is in them
 	Roots []string `json:"roots"`
 	Scans []Scan   `json:"scans"`
+}
+
+// ScanMachine defines model for ScanMachine.
+type ScanMachine struct {
+	Name  string   `json:"name"`
+	Roots []string `json:"roots"`
 }
 
 // Seat defines model for Seat.

@@ -86,6 +86,9 @@ func Akin(a, b string) bool {
 // "strings.violin" is within "strings".
 func Within(id, kind string) bool { return id != "" && (id == kind || strings.HasPrefix(id, kind+".")) }
 
+// joined is where one word of a file's name begins after another: "SoloFlute".
+var joined = regexp.MustCompile(`(\p{Ll})(\p{Lu})`)
+
 var numbers = regexp.MustCompile(`(?i)\b(\d+(st|nd|rd|th)?|i{1,3}|iv|v|a ?\d|in [a-h](b|#| flat| sharp)?)\b`)
 
 // ByName finds the sound that a row's or a part's name speaks of: "Flute 1",
@@ -95,6 +98,7 @@ func ByName(name string) *Sound {
 	if s := byName[plain(name)]; s != nil {
 		return s
 	}
+	name = joined.ReplaceAllString(name, "$1 $2")
 	words := strings.FieldsFunc(numbers.ReplaceAllString(strings.ToLower(name), " "), func(r rune) bool {
 		return !unicode.IsLetter(r) && r != '-' && r != '\''
 	})

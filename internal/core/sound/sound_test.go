@@ -60,6 +60,26 @@ func TestOpenStrings(t *testing.T) {
 	}
 }
 
+// Sounding ranges of the table of "Principles of Orchestration", from memory:
+// the table here holds them, and goes at most a sixth beyond, for extensions
+// and later technique.
+func TestHandbookRanges(t *testing.T) {
+	for id, keys := range map[string][2]int{
+		"wind.flutes.flute.piccolo": {74, 103}, "wind.flutes.flute": {60, 96}, "wind.flutes.flute.alto": {55, 84},
+		"wind.reed.oboe": {58, 89}, "wind.reed.english-horn": {52, 81}, "wind.reed.clarinet": {50, 91}, "wind.reed.clarinet.bass": {38, 77},
+		"wind.reed.bassoon": {34, 70}, "wind.reed.contrabassoon": {22, 53},
+		"brass.french-horn": {41, 77}, "brass.trumpet": {54, 82}, "brass.trombone": {40, 70}, "brass.tuba": {29, 60},
+		"strings.violin": {55, 100}, "strings.viola": {48, 88}, "strings.cello": {36, 81}, "strings.contrabass": {28, 60},
+		"pluck.harp": {24, 103}, "keyboard.celesta": {60, 108}, "drum.timpani": {41, 53},
+	} {
+		is := sound.ByID(id)
+		require.LessOrEqual(t, is.Low, keys[0], id)
+		require.GreaterOrEqual(t, is.High, keys[1], id)
+		require.LessOrEqual(t, keys[0]-is.Low, 9, id)
+		require.LessOrEqual(t, is.High-keys[1], 9, id)
+	}
+}
+
 func TestNamesOfRowsAndParts(t *testing.T) {
 	for name, id := range map[string]string{
 		"Flute 1": "wind.flutes.flute", "Flauto I": "wind.flutes.flute", "Corno inglese": "wind.reed.english-horn",

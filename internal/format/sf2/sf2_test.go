@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/sound"
 	"fanfold/internal/format/sf2"
 )
 
@@ -55,6 +56,20 @@ func TestGeneralMIDINames(t *testing.T) {
 	}
 	require.Contains(t, first[[2]int{0, 0}], "Piano")
 	require.NotEmpty(t, first[[2]int{128, 0}])
+	for programme := range 128 {
+		require.NotEmpty(t, first[[2]int{0, programme}], "General MIDI fills bank 0")
+	}
+	// The orchestra among the General MIDI 1 programmes, from memory, and what
+	// the font's names for them are taken to be.
+	for programme, is := range map[int]string{
+		40: "strings.violin", 41: "strings.viola", 42: "strings.cello", 43: "strings.contrabass", 46: "pluck.harp", 47: "drum.timpani",
+		56: "brass.trumpet", 57: "brass.trombone", 58: "brass.tuba", 60: "brass.french-horn",
+		68: "wind.reed.oboe", 69: "wind.reed.english-horn", 70: "wind.reed.bassoon", 71: "wind.reed.clarinet", 72: "wind.flutes.flute.piccolo", 73: "wind.flutes.flute",
+	} {
+		got := sound.ByName(first[[2]int{0, programme}])
+		require.NotNil(t, got, first[[2]int{0, programme}])
+		require.Equal(t, is, got.ID, first[[2]int{0, programme}])
+	}
 }
 
 // small builds a SoundFont of one preset and instrument by the specification:

@@ -45,6 +45,7 @@ type Scan struct {
 	StudioID    uuid.UUID
 	AuthorID    uuid.UUID
 	JobID       int64
+	Machine     string
 	Folder      string
 	Library     string
 	PreloadKib  int32

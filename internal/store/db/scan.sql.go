@@ -41,7 +41,7 @@ func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) error {
 }
 
 const scanGet = `-- name: ScanGet :one
-select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1 and studio_id = $2
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1 and studio_id = $2
 `
 
 type ScanGetParams struct {
@@ -57,6 +57,7 @@ func (q *Queries) ScanGet(ctx context.Context, arg ScanGetParams) (Scan, error) 
 		&i.StudioID,
 		&i.AuthorID,
 		&i.JobID,
+		&i.Machine,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,
@@ -76,13 +77,14 @@ func (q *Queries) ScanGet(ctx context.Context, arg ScanGetParams) (Scan, error) 
 }
 
 const scanInsert = `-- name: ScanInsert :one
-insert into scans (studio_id, author_id, folder, library, preload_kib, zone_bytes)
-values ($1, $2, $3, $4, $5, $6) returning id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at
+insert into scans (studio_id, author_id, machine, folder, library, preload_kib, zone_bytes)
+values ($1, $2, $3, $4, $5, $6, $7) returning id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at
 `
 
 type ScanInsertParams struct {
 	StudioID   uuid.UUID
 	AuthorID   uuid.UUID
+	Machine    string
 	Folder     string
 	Library    string
 	PreloadKib int32
@@ -93,6 +95,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 	row := q.db.QueryRow(ctx, scanInsert,
 		arg.StudioID,
 		arg.AuthorID,
+		arg.Machine,
 		arg.Folder,
 		arg.Library,
 		arg.PreloadKib,
@@ -104,6 +107,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 		&i.StudioID,
 		&i.AuthorID,
 		&i.JobID,
+		&i.Machine,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,
@@ -123,7 +127,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 }
 
 const scanList = `-- name: ScanList :many
-select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where studio_id = $1 order by created_at desc limit 20
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where studio_id = $1 order by created_at desc limit 20
 `
 
 func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, error) {
@@ -140,6 +144,7 @@ func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, err
 			&i.StudioID,
 			&i.AuthorID,
 			&i.JobID,
+			&i.Machine,
 			&i.Folder,
 			&i.Library,
 			&i.PreloadKib,
@@ -195,7 +200,7 @@ func (q *Queries) ScanQueued(ctx context.Context, arg ScanQueuedParams) error {
 }
 
 const scanRead = `-- name: ScanRead :one
-select id, studio_id, author_id, job_id, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1
 `
 
 func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
@@ -206,6 +211,7 @@ func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
 		&i.StudioID,
 		&i.AuthorID,
 		&i.JobID,
+		&i.Machine,
 		&i.Folder,
 		&i.Library,
 		&i.PreloadKib,

@@ -14,6 +14,7 @@ create table scans (
   studio_id  uuid not null references studios (id) on delete cascade,
   author_id  uuid not null references people (id),
   job_id     bigint not null default 0, -- of the queue, to stop it
+  machine    text not null default '', -- whose folder; empty for the server's
   folder     text not null,
   library    text not null,
   preload_kib int not null,

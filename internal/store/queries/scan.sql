@@ -1,6 +1,6 @@
 -- name: ScanInsert :one
-insert into scans (studio_id, author_id, folder, library, preload_kib, zone_bytes)
-values (@studio_id, @author_id, @folder, @library, @preload_kib, @zone_bytes) returning *;
+insert into scans (studio_id, author_id, machine, folder, library, preload_kib, zone_bytes)
+values (@studio_id, @author_id, @machine, @folder, @library, @preload_kib, @zone_bytes) returning *;
 
 -- name: ScanGet :one
 select * from scans where id = @id and studio_id = @studio_id;

@@ -1468,6 +1468,8 @@ export interface components {
         Scan: {
             /** Format: uuid */
             id: string;
+            /** @description whose folder; empty for the server's */
+            machine: string;
             folder: string;
             library: string;
             /** @enum {string} */
@@ -1493,11 +1495,18 @@ export interface components {
             reason: string;
         };
         ScanList: {
+            machines: components["schemas"]["ScanMachine"][];
             /** @description folders of the server that may be scanned, with what is in them */
             roots: string[];
             scans: components["schemas"]["Scan"][];
         };
+        ScanMachine: {
+            name: string;
+            roots: string[];
+        };
         ScanAsk: {
+            /** @description whose folder; missing for the server's */
+            machine?: string;
             folder: string;
             library: string;
             /** @description of each sample; missing takes 64 */

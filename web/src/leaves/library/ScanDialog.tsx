@@ -10,14 +10,17 @@ import { Floating } from "../../shell/Floating";
 export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }) {
   const scans = useScans(cat.id);
   const client = useQueryClient();
+  const [machine, setMachine] = useState("");
   const [folder, setFolder] = useState("");
   const [library, setLibrary] = useState("");
   const [preload, setPreload] = useState(64);
-  const root = scans?.roots.find((r) => folder === r || folder.startsWith(`${r}/`)) ?? "";
+  const [zone, setZone] = useState(512);
+  const roots = machine ? (scans?.machines.find((m) => m.name === machine)?.roots ?? []) : (scans?.roots ?? []);
+  const root = roots.find((r) => folder === r || folder.startsWith(`${r}/`)) ?? "";
   useEffect(() => {
-    if (!folder && scans?.roots[0]) setFolder(scans.roots[0]);
-  }, [folder, scans]);
-  const { data: inside, error } = useQuery(folders(folder));
+    if (!folder && roots[0]) setFolder(roots[0]);
+  }, [folder, roots]);
+  const { data: inside, error } = useQuery(folders(machine ? "" : folder));
   const go = (to: string) => {
     setFolder(to);
     const name = to.split("/").at(-1) ?? "";
@@ -25,19 +28,37 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
   };
   const start = async (e: FormEvent) => {
     e.preventDefault();
-    if (await startScan({ folder, library, preloadKib: preload }))
+    if (await startScan({ folder, library, preloadKib: preload, zoneBytes: zone, ...(machine ? { machine } : {}) }))
       await client.invalidateQueries({ queryKey: ["scans"] });
   };
   if (!scans) return null;
   return (
     <Floating title="Scan samples" open onOpenChange={close} className="w-[640px]">
-      {scans.roots.length === 0 ? (
+      {scans.roots.length + scans.machines.length === 0 ? (
         <p className="text-soft">
           No folder of this server may be scanned yet. Start it with <code>--scan-root FOLDER</code>, or measure a
           folder anywhere with <code>fanfold scan FOLDER -o rows.csv</code> and bring the list in.
         </p>
       ) : (
         <form onSubmit={(e) => void start(e)} className="grid grid-cols-[104px_1fr] items-center gap-2">
+          <label className="contents">
+            <span>On</span>
+            <select
+              className="field"
+              value={machine}
+              onChange={(e) => {
+                setMachine(e.target.value);
+                setFolder("");
+              }}
+            >
+              <option value="">the server</option>
+              {scans.machines.map((m) => (
+                <option key={m.name} value={m.name}>
+                  {m.name}
+                </option>
+              ))}
+            </select>
+          </label>
           <label className="contents">
             <span>Folder</span>
             <input
@@ -49,7 +70,8 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
             />
           </label>
           <span className="self-start pt-1">Within it</span>
-          <div className="flex max-h-28 flex-wrap gap-1 overflow-y-auto">
+          {machine && <span className="text-soft">Write the folder on {machine}; its host looks there.</span>}
+          <div className={machine ? "hidden" : "flex max-h-28 flex-wrap gap-1 overflow-y-auto"}>
             {folder !== root && root !== "" && (
               <button type="button" className="button" onClick={() => go(folder.slice(0, folder.lastIndexOf("/")))}>
                 <CornerLeftUp size={13} /> Up
@@ -89,7 +111,16 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
                 value={preload}
                 onChange={(e) => setPreload(Number(e.target.value))}
               />
-              <span className="text-soft">KiB of each sample stay in memory when ready</span>
+              <span className="text-soft">KiB of each sample, and</span>
+              <input
+                type="number"
+                min={0}
+                className="field w-24"
+                aria-label="Bytes for each zone"
+                value={zone}
+                onChange={(e) => setZone(Number(e.target.value))}
+              />
+              <span className="text-soft">bytes a zone stay in memory when ready</span>
             </span>
           </label>
           <div className="col-span-2 flex justify-end">
@@ -126,6 +157,7 @@ function ScanLine({ scan: s }: { scan: Scan }) {
         <b className="font-semibold">{s.library}</b>
         <span className="min-w-0 truncate text-soft" title={s.folder}>
           {s.folder.split("/").at(-1)}
+          {s.machine && ` on ${s.machine}`}
         </span>
         <span className="ml-auto whitespace-nowrap">
           {said[s.state]}

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { type CastAsk, type CastPart, casting, takeCast } from "../../../model/casting";
 import { type Catalogue, useCatalogue } from "../../../model/catalogue";
 import { keyName } from "../../../model/keys";
+import { createTemplate } from "../../../model/opening";
 import { tell, useApp } from "../../../model/store";
 import { Floating } from "../../../shell/Floating";
 import { Lists } from "./Lists";
@@ -25,6 +26,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
   const [ask, setAsk] = useState<CastAsk>({ file: null, line: "", list: "", hand: {} });
   const [line, setLine] = useState("");
   const [name, setName] = useState("");
+  const [fresh, setFresh] = useState(false);
   const [editing, setEditing] = useState(false);
   const { data, error, isFetching } = useQuery(casting(ask, revision, cat.revision));
   const given = ask.file !== null || ask.line.trim() !== "";
@@ -33,7 +35,9 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
   };
   const take = async (e: FormEvent) => {
     e.preventDefault();
-    const done = await takeCast(ask, name || (data?.title ?? ""));
+    const title = name || (data?.title ?? "");
+    if (fresh && !(await createTemplate(title))) return;
+    const done = await takeCast(ask, title);
     if (!done) return;
     tell(`${name || done.title} is cast: the call of that name brings everybody in.`);
     close();
@@ -136,6 +140,17 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
           <form className="mt-2 flex items-center gap-2" onSubmit={(e) => void take(e)}>
             <Sum parts={report.parts} />
             <label className="ml-auto flex items-center gap-1.5">
+              <span className="text-soft">Into</span>
+              <select
+                className="field"
+                value={fresh ? "new" : "this"}
+                onChange={(e) => setFresh(e.target.value === "new")}
+              >
+                <option value="this">this template</option>
+                <option value="new">a new template</option>
+              </select>
+            </label>
+            <label className="flex items-center gap-1.5">
               <span className="text-soft">Call it</span>
               <input
                 className="field w-56"
