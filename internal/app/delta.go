@@ -138,6 +138,9 @@ type Event struct {
 // keptDeltas is how many revisions back a browser can resume from.
 const keptDeltas = 512
 
+// largestKept is the largest delta that is kept for resuming, bytes.
+const largestKept = 1 << 20
+
 func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, factsBefore []Fact) {
 	d := Delta{
 		Revision: e.Revision, Author: p.Name, AuthorID: p.ID.String(), Label: e.Label, Role: string(e.Role), Name: h.t.Name,
@@ -156,7 +159,9 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 		return
 	}
 	event := Event{Revision: e.Revision, Name: "change", Data: data}
-	h.deltas = append(h.deltas, event)
+	if h.deltas = append(h.deltas, event); len(data) > largestKept {
+		h.deltas = nil // who missed it loads the template anew, which takes no longer
+	}
 	if len(h.deltas) > keptDeltas {
 		h.deltas = slices.Clone(h.deltas[len(h.deltas)-keptDeltas:])
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -221,8 +222,15 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	h.facts = facts(after, h.proof, before, factsBefore)
 	h.tellDelta(e, p, before, factsBefore)
 	h.afterChange(before)
+	if len(c.Keys()) > largeChange {
+		go debug.FreeOSMemory() // what bringing in a list took for a moment, other programs can use
+	}
 	return h.revision, nil
 }
+
+// largeChange is how many things a change sets that takes much memory for a
+// moment.
+const largeChange = 2000
 
 // lookAgain finds out whether a change was kept although writing it failed, as
 // when the connection breaks between the commit and its answer.

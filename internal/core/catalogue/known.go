@@ -1,6 +1,8 @@
 package catalogue
 
 import (
+	"slices"
+
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
 )
@@ -10,8 +12,22 @@ import (
 // has them by name: a row list that names a library the studio owns means that
 // library, with what is known of it.
 func Known(c change.Change, t, cat *template.Template) change.Change {
+	if !brings(c) {
+		return c
+	}
 	r := &recogniser{known: newKnown(cat), there: t.Index(), ids: map[template.ID]template.ID{}}
 	return r.change(c)
+}
+
+// brings tells whether a change puts a library, player or patch.
+func brings(c change.Change) bool {
+	switch c := change.Value(c).(type) {
+	case change.Batch:
+		return slices.ContainsFunc(c.Changes, brings)
+	case change.Put:
+		return len(c.Libraries)+len(c.Players)+len(c.Patches) > 0
+	}
+	return false
 }
 
 type recogniser struct {
@@ -37,7 +53,7 @@ func (r *recogniser) change(c change.Change) change.Change {
 		out := change.Add{Instruments: make([]change.Placed, len(c.Instruments))}
 		for n, p := range c.Instruments {
 			if p.Instrument != nil {
-				i := *p.Instrument
+				i := *p.Instrument // the rest is shared
 				i.Patches = r.all(i.Patches)
 				p.Instrument = &i
 			}

@@ -134,22 +134,22 @@ func put[T any](d *draft, name template.List, list *[]*T, entries []Entry[T], id
 		if e.Value == nil {
 			return refuse("", "an entry to put has no value")
 		}
-		value := *e.Value
-		if at, ok := place[id(&value)]; ok {
+		value := e.Value // shared: what is published is never altered
+		if at, ok := place[id(value)]; ok {
 			*back = append(*back, Entry[T]{At: at, Value: (*list)[at]})
-			(*list)[at] = &value
+			(*list)[at] = value
 		} else if e.At < 0 || e.At >= len(*list) {
-			place[id(&value)] = len(*list)
-			*list = append(*list, &value)
-			*gone = append(*gone, id(&value))
+			place[id(value)] = len(*list)
+			*list = append(*list, value)
+			*gone = append(*gone, id(value))
 		} else {
-			*list = slices.Insert(*list, e.At, &value)
+			*list = slices.Insert(*list, e.At, value)
 			for i := e.At; i < len(*list); i++ {
 				place[id((*list)[i])] = i
 			}
-			*gone = append(*gone, id(&value))
+			*gone = append(*gone, id(value))
 		}
-		d.owned[id(&value)] = false
+		d.owned[id(value)] = false
 	}
 	return nil
 }
