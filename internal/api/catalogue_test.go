@@ -384,7 +384,7 @@ func TestThePatchListGoesOutAndComesBack(t *testing.T) {
 	_, c, path, _ := imported(t)
 	out := c.do("GET", "/api/catalogue/list", nil)
 	require.Equal(t, 200, out.status)
-	edited := strings.ReplaceAll(string(out.body), "310", "222") + "Tallow Brass,TB,,,,,Horn,,,zz\r\n"
+	edited := strings.ReplaceAll(string(out.body), "310", "222") + "Tallow Brass,TB,,,,,,,,,,,,Horn,,,zz\r\n"
 	type report struct {
 		Added, Updated, Same int
 		Problems             []struct{ Column string }

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"slices"
 
 	"github.com/google/uuid"
@@ -81,26 +82,34 @@ func (h *Hot) known(ctx context.Context, p Person) (*template.Template, error) {
 }
 
 // spread carries on what a change of a template or of the catalogue means for
-// the others.
-func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) error {
+// the others. The change itself stands already: what can not be carried on now
+// is made up for when the template is opened next.
+func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) {
 	now := h.View().Template
 	if slices.Equal(before.Libraries, now.Libraries) && slices.Equal(before.Players, now.Players) &&
 		slices.Equal(before.Patches, now.Patches) && slices.Equal(before.Vocabulary, now.Vocabulary) {
-		return nil
+		return
 	}
 	if !h.catalogue {
-		return h.learn(ctx, p, before, now)
+		h.behind(h.learn(ctx, p, before, now))
+		return
 	}
-	var failed error
 	h.app.each(h.studio, func(t *Hot) {
-		if t.catalogue || failed != nil {
+		if t.catalogue {
 			return
 		}
-		failed = t.follow(ctx, p, func(t *template.Template) change.Change {
+		t.behind(t.follow(ctx, p, func(t *template.Template) change.Change {
 			return change.Batch{Changes: []change.Change{catalogue.Behind(t, now), catalogue.Gone(t, before, now)}}
-		})
+		}))
 	})
-	return failed
+}
+
+// behind notes that a template may differ from the catalogue.
+func (h *Hot) behind(err error) {
+	if err != nil {
+		slog.Error("follow the catalogue", "template", h.id, "error", err)
+		h.agrees.Store(false)
+	}
 }
 
 // learn carries on to the catalogue what a change of a template said, and so
@@ -114,7 +123,8 @@ func (h *Hot) learn(ctx context.Context, p Person, before, now *template.Templat
 	if err := cat.follow(ctx, p, func(c *template.Template) change.Change { return catalogue.Learned(c, before, now) }); err != nil {
 		return err
 	}
-	return cat.spread(ctx, p, old)
+	cat.spread(ctx, p, old)
+	return nil
 }
 
 // keptByTemplates refuses a change of the catalogue that takes away what a

@@ -140,7 +140,8 @@ func (h *Hot) ApplySeen(ctx context.Context, p Person, base int64, make Maker) (
 	if err != nil {
 		return 0, err
 	}
-	return revision, h.spread(ctx, p, before)
+	h.spread(ctx, p, before)
+	return revision, nil
 }
 
 // applySeen returns the template as it was, too.
@@ -273,7 +274,8 @@ func (h *Hot) takeBack(ctx context.Context, p Person, role store.Role) (int64, e
 	if err != nil {
 		return 0, err
 	}
-	return revision, h.spread(ctx, p, before)
+	h.spread(ctx, p, before)
+	return revision, nil
 }
 
 func (h *Hot) takeBackLocked(ctx context.Context, p Person, role store.Role) (int64, error) {

@@ -59,6 +59,11 @@ func TestASwitchClashIsResolved(t *testing.T) {
 	p.seeText("[data-mark]", "In the map of Oboe 2 long, key 24 selects both")
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
+	p.unfold("orchestra")
+	p.press("2 marks")
+	p.press("In the map of Oboe 2 long") // leads to it
+	p.gone("[role=dialog]")
+	p.see(`[data-leaf=library] section[aria-label="Oboe 2 long"]`)
 
 	p.press("Give legato a free key")
 	p.press("Keep map")

@@ -114,6 +114,13 @@ var columns = []column{
 		}},
 	listColumn("machines", func(e *entry) *[]string { return &e.library.Machines }),
 	textColumn("player", func(e *entry) *string { return &e.player.Name }),
+	wholeColumn("player_sounds", template.PortChannels, func(e *entry) *int { return &e.player.Sounds }),
+	wholeColumn("player_outputs", 64, func(e *entry) *int { return &e.player.Outputs }),
+	mibColumn("player_own_mib", func(e *entry) *float64 { return &e.player.OwnMiB }),
+	wholeColumn("player_wake_ms", 3_600_000, func(e *entry) *int { return &e.player.WakeMs }),
+	wholeColumn("player_wake_again_ms", 3_600_000, func(e *entry) *int { return &e.player.WakeAgainMs }),
+	wholeColumn("player_order", 1_000_000, func(e *entry) *int { return &e.player.Order }),
+	wholeColumn("player_banks", 128, func(e *entry) *int { return &e.player.Banks }),
 	textColumn("patch", func(e *entry) *string { return &e.patch.Name }),
 	textColumn("sound", func(e *entry) *string { return &e.patch.Sound }),
 	listColumn("roles", func(e *entry) *[]string { return &e.patch.Roles }),
@@ -221,7 +228,7 @@ type Line struct {
 // known by library and name get what the list says, others are made. A line
 // with a problem is left out whole; a cell left empty says nothing.
 func Listed(cat *template.Template, headings []string, lines []Line, middleC int, mint Mint) (change.Change, Taken, []intake.Problem) {
-	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, intake.Mint(mint)), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, mint: mint, middleC: middleC}
+	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, intake.Mint(mint)), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, middleC: middleC}
 	problems := l.match(headings)
 	for _, line := range lines {
 		if found := l.line(line); len(found) > 0 {
@@ -229,10 +236,13 @@ func Listed(cat *template.Template, headings []string, lines []Line, middleC int
 		}
 	}
 	put := l.named.Put()
+	put.Players = slices.DeleteFunc(put.Players, func(e change.Entry[template.Player]) bool { return l.players[e.Value.ID] != nil })
 	put.Libraries = slices.DeleteFunc(put.Libraries, func(e change.Entry[template.Library]) bool { return l.libraries[e.Value.ID] != nil })
 	for _, id := range l.order {
 		if lib := l.libraries[id]; lib != nil {
 			put.Libraries = append(put.Libraries, change.Append(lib))
+		} else if player := l.players[id]; player != nil {
+			put.Players = append(put.Players, change.Append(player))
 		} else {
 			put.Patches = append(put.Patches, change.Append(l.put[id]))
 		}
@@ -246,6 +256,7 @@ type lister struct {
 	columns   []*column // of each heading; nil when nobody reads it
 	put       map[template.ID]*template.Patch
 	libraries map[template.ID]*template.Library
+	players   map[template.ID]*template.Player
 	order     []template.ID
 	sum       Taken
 	mint      Mint
@@ -306,7 +317,15 @@ func (l *lister) line(line Line) []intake.Problem {
 	if again := l.put[e.patch.ID]; again != nil && there != nil {
 		return problem("patch", fmt.Sprintf("%s of %s stands in the list twice", e.patch.Name, library.Name))
 	}
-	name := e.library.Name
+	player, err := l.player(cell("player"), there)
+	if err != nil {
+		return problem("player", err.Error())
+	}
+	e.player = *player
+	if known := l.players[player.ID]; known != nil {
+		e.player = *known
+	}
+	name, playerName := e.library.Name, e.player.Name
 	for n, c := range l.columns {
 		if c == nil || n >= len(line.Cells) || strings.TrimSpace(line.Cells[n]) == "" {
 			continue
@@ -315,35 +334,41 @@ func (l *lister) line(line Line) []intake.Problem {
 			return problem(c.name, err.Error())
 		}
 	}
-	e.library.Name = name
-	player, err := l.player(e.player.Name, there)
-	if err != nil {
-		return problem("player", err.Error())
-	}
-	e.patch.Library, e.patch.Player = library.ID, player
+	e.library.Name, e.player.Name = name, playerName
+	e.patch.Library, e.patch.Player = library.ID, player.ID
 	if err := template.CheckPatch(&e.patch); err != nil {
 		return problem("", err.Error())
 	}
-	l.keep(e, library, there)
+	if e.player.Sounds < 1 || e.player.Outputs < 1 {
+		return problem("player_sounds", "a player holds one sound and feeds one output pair at least")
+	}
+	l.keep(e, library, player, there)
 	return nil
 }
 
 // player finds the player a line names; without one, what the patch had.
-func (l *lister) player(name string, there *template.Patch) (template.ID, error) {
+func (l *lister) player(name string, there *template.Patch) (*template.Player, error) {
 	if name == "" {
-		if there != nil {
-			return there.Player, nil
+		if there != nil && l.k.index.Players[there.Player] != nil {
+			return l.k.index.Players[there.Player], nil
 		}
-		return l.named.Player().ID, nil
+		return l.named.Player(), nil
 	}
 	if err := template.CheckName(name); err != nil {
-		return "", err
+		return nil, err
 	}
-	return l.named.PlayerNamed(name).ID, nil
+	return l.named.PlayerNamed(name), nil
 }
 
 // keep notes a good line.
-func (l *lister) keep(e *entry, library *template.Library, there *template.Patch) {
+func (l *lister) keep(e *entry, library *template.Library, player *template.Player, there *template.Patch) {
+	if differs(&e.player, player) || l.players[player.ID] != nil {
+		if l.players[player.ID] == nil {
+			l.order = append(l.order, player.ID)
+		}
+		p := e.player
+		l.players[player.ID] = &p
+	}
 	if differs(&e.library, library) || l.libraries[library.ID] != nil {
 		if l.libraries[library.ID] == nil {
 			l.order = append(l.order, library.ID)

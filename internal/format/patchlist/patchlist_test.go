@@ -71,6 +71,29 @@ func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
 	require.Equal(t, 310.5, p.PreloadMiB)
 }
 
+// What a list says of a library or a player holds for all of its patches.
+func TestLibrariesAndPlayersAreSet(t *testing.T) {
+	cat, err := demo.Template()
+	require.NoError(t, err)
+	list, err := patchlist.Read(strings.NewReader("library,room,machines,player,player_sounds,player_wake_ms,patch\n" +
+		"Tallow Brass,dry,Alder; Cedar,Lamp player,8,900,Horn 1 long\nTallow Brass,,,Lamp player,,,Horn 2 long\n"))
+	require.NoError(t, err)
+	c, _, problems := catalogue.Listed(cat, list.Headings, list.Lines, 4, mint())
+	require.Empty(t, problems)
+	after := coretest.Must(cat, c)
+	for _, p := range after.Players {
+		if p.Name == "Lamp player" {
+			require.Equal(t, []int{8, 900, 16}, []int{p.Sounds, p.WakeMs, p.Outputs})
+		}
+	}
+	for _, l := range after.Libraries {
+		if l.Name == "Tallow Brass" {
+			require.Equal(t, template.Dry, l.Room)
+			require.Equal(t, []string{"Alder", "Cedar"}, l.Machines)
+		}
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte("library,patch,articulations\nA,B,long: key 1"))
 	f.Fuzz(func(_ *testing.T, data []byte) {

@@ -29,6 +29,7 @@ export interface State {
   anchor: Id | null; // where a range starts
   cursor: Id | null; // the row under focus
   bus: Id | null; // the bus chosen in Routing
+  shelf: { library: Id; text: string; patch: Id } | null; // what the Library shall show next
 
   open: LeafName[];
   folded: ReadonlySet<Id>;
@@ -64,6 +65,7 @@ export const store = createStore<State>(() => ({
   anchor: null,
   cursor: null,
   bus: null,
+  shelf: null,
   open: remembered("open", ["orchestra", "routing"]),
   folded: new Set(),
   renaming: null,
@@ -150,6 +152,12 @@ export function unfold(leaf: LeafName, beside: boolean) {
     remember("open", open);
     return { open };
   });
+}
+
+/** lookUp shows a patch, or a whole library, in the Library. */
+export function lookUp(library: Id, patch?: { id: Id; name: string }) {
+  set({ shelf: { library, text: patch?.name ?? "", patch: patch?.id ?? "" } });
+  show("library");
 }
 
 /** show makes sure that a leaf is open, taking nothing away that fits. */

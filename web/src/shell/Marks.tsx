@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../model/api";
 import { mend } from "../model/changing";
 import { computed } from "../model/queries";
-import { select, set, show, useApp } from "../model/store";
+import { lookUp, select, set, show, useApp } from "../model/store";
 import { Floating } from "./Floating";
 
 /** Marks lists the findings of the proof, each with its remedies. */
@@ -38,6 +38,10 @@ function MarkRow({ mark }: { mark: Schemas["Mark"] }) {
     } else if (sheet.buses.byId.has(mark.subject)) {
       set({ bus: mark.subject });
       show("routing");
+    } else if (sheet.patches.byId.has(mark.subject)) {
+      const patch = sheet.patches.byId.get(mark.subject)!;
+      lookUp(patch.library, patch);
+      set({ dialog: null });
     } else if (sheet.machines.byId.has(mark.subject)) show("seating");
     else if (sheet.calls.byId.has(mark.subject)) show("calls");
   };

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../model/api";
 import { computed } from "../model/queries";
-import { type LeafName, leafNames, select, set, show, useApp } from "../model/store";
+import { type LeafName, leafNames, lookUp, select, set, show, useApp } from "../model/store";
 
 /** TraceLine tells the whole way of what is selected; every word leads to the
  * leaf that shows it. */
@@ -58,6 +58,7 @@ function Sentence({
 
 function follow(s: Schemas["TraceStep"]) {
   const leaf = leafNames.find((x) => x === s.leaf) as LeafName | undefined;
+  if (leaf === "library") return lookUp(s.id);
   if (leaf === "routing") set({ bus: s.id });
   if (leaf === "orchestra") select([s.id], s.id);
   show(leaf ?? "orchestra");

@@ -8,7 +8,7 @@ import {
   useCatalogue,
   useCatalogueEvents,
 } from "../../model/catalogue";
-import { set } from "../../model/store";
+import { set, useApp } from "../../model/store";
 import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
 import { MoreMenu } from "./MoreMenu";
@@ -27,7 +27,14 @@ export function Library() {
   const [chosen, setChosen] = useState<Patch[]>([]);
   const [scanning, setScanning] = useState(false);
   const [editing, setEditing] = useState<Id | null>(null);
-  useEffect(() => setChosen([]), [asked.library]);
+  const shelf = useApp((s) => s.shelf);
+  const [wanted, setWanted] = useState<Id>("");
+  useEffect(() => {
+    if (!shelf) return;
+    setAsked({ text: shelf.text, library: shelf.library, sort: "" });
+    setWanted(shelf.patch);
+    set({ shelf: null });
+  }, [shelf]);
   if (!cat) return <p className="p-4 text-soft">Looking at the shelves…</p>;
   const patches = cat.shelves.reduce((n, s) => n + s.patches, 0);
   const keys = (e: KeyboardEvent) => {
@@ -57,11 +64,22 @@ export function Library() {
         <Shelves
           cat={cat}
           library={asked.library}
-          choose={(library) => setAsked({ ...asked, library })}
+          choose={(library) => {
+            setAsked({ ...asked, library });
+            setChosen([]);
+          }}
           edit={setEditing}
         />
         <div className="flex min-w-0 flex-1 flex-col">
-          <PatchList cat={cat} asked={asked} setAsked={setAsked} chosen={chosen} choose={setChosen} />
+          <PatchList
+            cat={cat}
+            asked={asked}
+            setAsked={setAsked}
+            chosen={chosen}
+            choose={setChosen}
+            wanted={wanted}
+            found={() => setWanted("")}
+          />
           {chosen.length > 0 && <PatchSheet cat={cat} chosen={chosen} />}
         </div>
       </div>

@@ -12,11 +12,14 @@ interface Props {
   setAsked: (a: Asked) => void;
   chosen: Patch[];
   choose: (list: Patch[]) => void;
+  wanted: string; // a patch to be chosen once it is found
+  found: () => void;
 }
 
 /** PatchList finds patches and lists them, only those in view drawn. */
-export function PatchList({ cat, asked, setAsked, chosen, choose }: Props) {
+export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found }: Props) {
   const [text, setText] = useState(asked.text);
+  useEffect(() => setText(asked.text), [asked.text]); // somebody else may ask, too
   useEffect(() => {
     const wait = setTimeout(() => text !== asked.text && setAsked({ ...asked, text }), 120);
     return () => clearTimeout(wait);
@@ -41,6 +44,16 @@ export function PatchList({ cat, asked, setAsked, chosen, choose }: Props) {
   const ids = useMemo(() => new Set(chosen.map((p) => p.id)), [chosen]);
   const libraries = useMemo(() => new Map(cat.libraries.map((l) => [l.id, l])), [cat.libraries]);
   const sounds = useMemo(() => new Map(cat.sounds.map((s) => [s.id, s.name])), [cat.sounds]);
+  useEffect(() => {
+    for (let n = view.from; wanted && n <= view.to && n < total; n++) {
+      const p = at(n);
+      if (p?.id !== wanted) continue;
+      setCursor(n);
+      setAnchor(n);
+      choose([p]);
+      found();
+    }
+  });
   // what is chosen is shown as it is now
   useEffect(() => {
     const now = chosen.map((p) => {

@@ -4,6 +4,7 @@ import { keyName, keyOf } from "../../model/keys";
 import { tell } from "../../model/store";
 import { Card } from "./Card";
 import { Compare } from "./Compare";
+import { clipboard } from "./clipboard";
 import { MapEditor } from "./MapEditor";
 
 /** dynamicsText says what a patch answers to with loudness. */
@@ -37,6 +38,7 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
       cat.revision,
     );
   const same = <T,>(of: (x: Patch) => T): T | undefined => (chosen.every((x) => of(x) === of(p)) ? of(p) : undefined);
+  const held = clipboard.use();
   const roles = same((x) => (x.roles ?? []).join(", "));
   return (
     <section
@@ -45,6 +47,11 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
     >
       <h3 className="mb-1.5 flex items-baseline gap-2 text-[15px]">
         {many ? `${chosen.length} patches` : p.name}
+        {many && held && (
+          <button type="button" className="button font-normal font-sans" onClick={() => set({ map: held.map })}>
+            Give all the map of {held.name}
+          </button>
+        )}
         {!many && (
           <span className="font-normal font-sans text-[12px] text-soft">
             {cat.libraries.find((l) => l.id === p.library)?.name} · {p.measured ? "measured" : "declared"}

@@ -107,20 +107,20 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
               <input
                 type="number"
                 min={0}
-                className="field w-24"
+                className="field w-20 shrink-0"
                 value={preload}
                 onChange={(e) => setPreload(Number(e.target.value))}
               />
-              <span className="text-soft">KiB of each sample, and</span>
+              <span className="text-soft">KiB a sample, and</span>
               <input
                 type="number"
                 min={0}
-                className="field w-24"
+                className="field w-20 shrink-0"
                 aria-label="Bytes for each zone"
                 value={zone}
                 onChange={(e) => setZone(Number(e.target.value))}
               />
-              <span className="text-soft">bytes a zone stay in memory when ready</span>
+              <span className="text-soft">bytes a zone, in memory when ready</span>
             </span>
           </label>
           <div className="col-span-2 flex justify-end">
