@@ -3,7 +3,10 @@ package sf2_test
 import (
 	"bytes"
 	"encoding/binary"
+	"encoding/json"
+	"fmt"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -12,23 +15,35 @@ import (
 	"fanfold/internal/format/sf2"
 )
 
-// Two SoundFonts of Debian's packages timgm6mb-soundfont and csound-soundfont,
-// against the counts that two other readers give (npm soundfont2, and
-// fluidsynth's "inst 1"): presets, instruments, samples, bytes of smpl.
+// Three SoundFonts of Debian's packages timgm6mb-soundfont, csound-soundfont
+// and fluid-soundfont-gs, against counts and names that another reader, npm
+// soundfont2, gives in the web tests: presets, instruments, samples, bytes of
+// smpl.
 func TestDebiansSoundFonts(t *testing.T) {
-	for name, want := range map[string][4]int{
-		"TimGM6mb.sf2":  {136, 210, 520, 5_764_336},
-		"sf_GMbank.sf2": {329, 218, 488, 3_990_690},
-	} {
+	var counts map[string]struct {
+		Presets, Instruments, Samples, Smpl int
+		Names                               []string
+	}
+	data, err := os.ReadFile("testdata/counts.json")
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &counts))
+	require.Len(t, counts, 3)
+	for name, want := range counts {
 		t.Run(name, func(t *testing.T) {
 			f, err := os.Open("/usr/share/sounds/sf2/" + name)
-			require.NoError(t, err, "Debian's packages timgm6mb-soundfont and csound-soundfont are needed")
+			require.NoError(t, err, "Debian's packages timgm6mb-soundfont, csound-soundfont and fluid-soundfont-gs are needed")
 			defer f.Close()
 			info, err := f.Stat()
 			require.NoError(t, err)
 			font, err := sf2.Read(f, info.Size())
 			require.NoError(t, err)
-			require.Equal(t, want, [4]int{len(font.Presets), font.Instruments, len(font.Samples), int(font.SampleBytes)})
+			require.Equal(t, [4]int{want.Presets, want.Instruments, want.Samples, want.Smpl}, [4]int{len(font.Presets), font.Instruments, len(font.Samples), int(font.SampleBytes)})
+			var names []string
+			for _, p := range font.Presets {
+				names = append(names, fmt.Sprintf("%d %d %s", p.Bank, p.Program, p.Name))
+			}
+			slices.Sort(names)
+			require.Equal(t, want.Names, names)
 			for _, p := range font.Presets {
 				require.NotEmpty(t, p.Zones, p.Name)
 				for _, z := range p.Zones {
