@@ -201,7 +201,7 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	if err != nil {
 		return 0, err
 	}
-	if h.catalogue && len(after.Patches) < len(h.t.Patches) {
+	if h.catalogue && !slices.Equal(after.Patches, h.t.Patches) {
 		if err := h.app.keptByTemplates(h.studio, h.t, after); err != nil {
 			return 0, err
 		}

@@ -67,7 +67,7 @@ func (a *App) ScanRoots() []string { return append([]string{}, a.scanRoots...) }
 
 // scanFolder opens a folder that lies in one that may be scanned.
 func (a *App) scanFolder(folder string) (*os.Root, error) {
-	root, err := rig.OpenWithin(a.scanRoots, folder)
+	root, err := scan.OpenWithin(a.scanRoots, folder)
 	if err != nil {
 		return nil, refused("", "%s", err)
 	}

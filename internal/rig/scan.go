@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"sync"
 	"time"
 
@@ -127,39 +125,12 @@ func part[T any](list []T, from int) []T {
 }
 
 func (s *scanner) scan(ctx context.Context, o ScanOrder, known map[string]scan.Kept, tell scan.Progress) (scan.Result, error) {
-	root, err := OpenWithin(s.roots, o.Folder)
+	root, err := scan.OpenWithin(s.roots, o.Folder)
 	if err != nil {
 		return scan.Result{}, err
 	}
 	defer func() { _ = root.Close() }() // only read
 	return scan.Folder(ctx, root.FS(), scan.Options{Policy: o.Policy, Known: known, Tell: tell})
-}
-
-// OpenWithin opens a folder that is one of the roots or lies within one. No
-// name and no link in it leads out of it. The error says, for people, what may
-// be opened.
-func OpenWithin(roots []string, folder string) (*os.Root, error) {
-	clean := filepath.Clean(folder)
-	for _, root := range roots {
-		rel, err := filepath.Rel(root, clean)
-		if err != nil || !filepath.IsLocal(rel) {
-			continue
-		}
-		outer, err := os.OpenRoot(root)
-		if err != nil {
-			return nil, fmt.Errorf("%s can not be opened", root)
-		}
-		defer func() { _ = outer.Close() }() // the inner one stays open by itself
-		inner, err := outer.OpenRoot(rel)
-		if err != nil {
-			return nil, fmt.Errorf("%s can not be opened; is it a folder?", folder)
-		}
-		return inner, nil
-	}
-	if len(roots) == 0 {
-		return nil, fmt.Errorf("no folder there may be scanned; start it with --scan-root FOLDER")
-	}
-	return nil, fmt.Errorf("%s may not be scanned; only %v may, and what is in them", folder, roots)
 }
 
 // ---- the desk's side ----

@@ -1,6 +1,9 @@
 package articulation
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // chased is the state at the beginning: the last of each controller and
 // programme, and the key switches of the articulations that still stand.
@@ -9,7 +12,7 @@ func (c *compiler) chased() []timed {
 		status          byte
 		channel, number int
 	}
-	slices.SortStableFunc(c.chase, func(a, b timed) int { return compare(a.Tick, b.Tick) })
+	slices.SortStableFunc(c.chase, func(a, b timed) int { return cmp.Compare(a.Tick, b.Tick) })
 	last, stood := map[what]int{}, map[stand]*choice{}
 	of := func(m timed) what {
 		if m.Status == Programme {

@@ -1,6 +1,7 @@
 package articulation
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -95,7 +96,7 @@ func Compile(v *Vocabulary, p Part, t Target, clock *tempo.Map, o Options) (Comp
 	notes := slices.Clone(p.Notes)
 	slices.SortStableFunc(notes, func(a, b Note) int {
 		if a.Start != b.Start {
-			return compare(a.Start, b.Start)
+			return cmp.Compare(a.Start, b.Start)
 		}
 		return a.Key - b.Key
 	})
@@ -105,16 +106,6 @@ func Compile(v *Vocabulary, p Part, t Target, clock *tempo.Map, o Options) (Comp
 	}
 	c.controls(p.Controls)
 	return c.done(), nil
-}
-
-func compare(a, b int64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
 }
 
 // timed is a message and its rank among those of one tick: offs, then
@@ -284,7 +275,7 @@ func (c *compiler) done() Compiled {
 	all := append(c.chased(), c.out...)
 	slices.SortStableFunc(all, func(a, b timed) int {
 		if a.Tick != b.Tick {
-			return compare(a.Tick, b.Tick)
+			return cmp.Compare(a.Tick, b.Tick)
 		}
 		return a.rank - b.rank
 	})

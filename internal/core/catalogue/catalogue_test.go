@@ -7,11 +7,13 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
+	measure "fanfold/internal/core/patch"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
 )
@@ -126,12 +128,12 @@ func TestCatalogueAndTemplateComeToAgree(t *testing.T) {
 		tpl := catalogue.Adopt(coretest.Orchestra(rapid.IntRange(1, 9).Draw(r, "n"), 1), cat, next)
 		require.NoError(r, tpl.Validate())
 		cat = coretest.Must(cat, catalogue.Missing(cat, tpl))
-		require.True(r, catalogue.Empty(catalogue.Missing(cat, tpl)))
+		require.Empty(r, catalogue.Missing(cat, tpl).Keys())
 		p := *cat.Patches[rapid.IntRange(0, len(cat.Patches)-1).Draw(r, "which")]
 		p.PreloadMiB, p.Library = 7, cat.Libraries[rapid.IntRange(0, len(cat.Libraries)-1).Draw(r, "library")].ID
 		cat = coretest.Must(cat, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}})
 		tpl = coretest.Must(tpl, catalogue.Behind(tpl, cat))
-		require.True(r, catalogue.Empty(catalogue.Behind(tpl, cat)))
+		require.Empty(r, catalogue.Behind(tpl, cat).Keys())
 		for _, x := range tpl.Patches {
 			require.Equal(r, cat.Index().Patches[x.ID], x)
 		}
@@ -180,7 +182,7 @@ func TestAdopt(t *testing.T) {
 func TestRowsMeanWhatTheStudioOwns(t *testing.T) {
 	base := template.New("t", "T")
 	rows := []intake.Row{{Line: 2, Section: "Strings", Instrument: "Violins", Library: "Wren & Vale Strings", Patch: "violins"}, {Line: 3, Section: "Strings", Instrument: "Fiddles", Library: "Wren & Vale Strings"}}
-	batch, _, problems := intake.Plan(base, rows, intake.Mint(mint()), intake.StandardDefaults())
+	batch, _, problems := intake.Plan(base, rows, mint(), intake.StandardDefaults())
 	require.Empty(t, problems)
 	after := coretest.Must(base, catalogue.Known(batch, base, shelf()))
 	require.Equal(t, []template.ID{"vln"}, after.Instruments[0].Patches)
@@ -230,4 +232,48 @@ func BenchmarkFinderAfterOneChange20000(b *testing.B) {
 	for b.Loop() {
 		catalogue.NewFinder(f, after)
 	}
+}
+
+// What a scan measured is set; what people said of a patch stays. Two of one
+// name are told apart by their folders.
+func TestScannedPatchesAreTakenIn(t *testing.T) {
+	flute := measure.Measure{KeyLow: 59, KeyHigh: 96, RoundRobins: 3, PreloadMiB: 12, FullMiB: 90, Switches: []int{24, 25}, Labels: map[int]string{25: "stacc."}}
+	c, sum, err := catalogue.Scanned(shelf(), "Wren & Vale Strings", []catalogue.Measured{
+		{Name: "Flute", Folder: "Winds", Measure: flute}, {Name: "SoloOboe", Folder: "Winds", Measure: flute},
+		{Name: "hit", Folder: "Timpani", Measure: flute}, {Name: "hit", Folder: "Anvil", Measure: flute},
+	}, mint())
+	require.NoError(t, err)
+	require.Equal(t, catalogue.Taken{Added: 3, Updated: 1}, sum)
+	after := coretest.Must(shelf(), c)
+	old := after.Index().Patches["fl"]
+	require.Equal(t, []any{12.0, 59, 3, true}, []any{old.PreloadMiB, old.KeyLow, old.RoundRobins, old.Measured})
+	require.Equal(t, "flz.", old.Map[1].Articulation, "its map was made by a person")
+	named := map[string]*template.Patch{}
+	for _, p := range after.Patches {
+		named[p.Name] = p
+	}
+	require.Equal(t, "wind.reed.oboe", named["SoloOboe"].Sound)
+	require.Equal(t, []string{"switch 1", "stacc."}, articulation.Names(named["SoloOboe"].Map))
+	require.Equal(t, &template.KeyZone{Low: 24, High: 25}, named["SoloOboe"].SwitchZone)
+	require.Equal(t, "drum.timpani", named["Timpani hit"].Sound, "the folder tells what it is")
+	require.NotNil(t, named["Anvil hit"])
+
+	_, again, err := catalogue.Scanned(after, "wren & vale strings", []catalogue.Measured{{Name: "Flute", Measure: flute}}, mint())
+	require.NoError(t, err)
+	require.Equal(t, catalogue.Taken{Same: 1}, again)
+	_, _, err = catalogue.Scanned(after, " ", nil, mint())
+	require.ErrorContains(t, err, "the library can not be named so")
+}
+
+// A copy that nothing plays goes with its original; one that is played stays.
+func TestGone(t *testing.T) {
+	cat := shelf()
+	c, err := catalogue.Use(template.New("t", "T"), cat, []template.ID{"vln"}, catalogue.Place{}, mint())
+	require.NoError(t, err)
+	tpl := coretest.Must(template.New("t", "T"), c)
+	tpl = coretest.Must(tpl, catalogue.Copies(tpl, cat, cat.Patches))
+	left := coretest.Must(cat, change.Drop{Patches: []template.ID{"vln", "vla"}})
+	drop := catalogue.Gone(tpl, cat, left)
+	require.Equal(t, change.Drop{Patches: []template.ID{"vla"}}, drop)
+	require.Len(t, coretest.Must(tpl, drop).Patches, 2)
 }

@@ -84,10 +84,10 @@ func (r *recogniser) all(ids []template.ID) []template.ID {
 
 func (r *recogniser) put(c change.Put) change.Put {
 	c.Libraries = recognise(r, c.Libraries, r.there.Libraries, libraryID, func(l *template.Library) *template.Library {
-		return r.known.libraries[fold(l.Name)]
+		return r.known.libraries[template.FoldName(l.Name)]
 	})
 	c.Players = recognise(r, c.Players, r.there.Players, playerID, func(p *template.Player) *template.Player {
-		return r.known.players[fold(p.Name)]
+		return r.known.players[template.FoldName(p.Name)]
 	})
 	patches := make([]change.Entry[template.Patch], len(c.Patches))
 	for n, e := range c.Patches {
@@ -99,7 +99,7 @@ func (r *recogniser) put(c change.Put) change.Put {
 		patches[n] = e
 	}
 	c.Patches = recognise(r, patches, r.there.Patches, func(p *template.Patch) template.ID { return p.ID }, func(p *template.Patch) *template.Patch {
-		return r.known.patches[[2]string{string(p.Library), fold(p.Name)}]
+		return r.known.patches[[2]string{string(p.Library), template.FoldName(p.Name)}]
 	})
 	for _, e := range c.Patches { // a known patch may need a player the change does not make
 		if e.Value != nil && r.there.Players[e.Value.Player] == nil {

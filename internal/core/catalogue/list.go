@@ -228,7 +228,7 @@ type Line struct {
 // known by library and name get what the list says, others are made. A line
 // with a problem is left out whole; a cell left empty says nothing.
 func Listed(cat *template.Template, headings []string, lines []Line, middleC int, mint Mint) (change.Change, Taken, []intake.Problem) {
-	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, intake.Mint(mint)), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, middleC: middleC}
+	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, mint), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, middleC: middleC}
 	problems := l.match(headings)
 	for _, line := range lines {
 		if found := l.line(line); len(found) > 0 {
@@ -266,7 +266,7 @@ type lister struct {
 func (l *lister) match(headings []string) []intake.Problem {
 	has := map[string]bool{}
 	for _, h := range headings {
-		key := strings.ReplaceAll(fold(h), " ", "_")
+		key := strings.ReplaceAll(template.FoldName(h), " ", "_")
 		n := slices.IndexFunc(columns, func(c column) bool { return c.name == key })
 		if n < 0 || has[key] {
 			l.columns = append(l.columns, nil)
@@ -310,7 +310,7 @@ func (l *lister) line(line Line) []intake.Problem {
 	if known := l.libraries[library.ID]; known != nil {
 		e.library = *known
 	}
-	there := l.k.patches[[2]string{string(library.ID), fold(cell("patch"))}]
+	there := l.k.patches[[2]string{string(library.ID), template.FoldName(cell("patch"))}]
 	if there != nil {
 		e.patch = *there
 	}
@@ -380,7 +380,7 @@ func (l *lister) keep(e *entry, library *template.Library, player *template.Play
 	switch {
 	case there == nil:
 		p.ID = l.mint("patch")
-		l.k.patches[[2]string{string(library.ID), fold(p.Name)}] = &p
+		l.k.patches[[2]string{string(library.ID), template.FoldName(p.Name)}] = &p
 		l.sum.Added++
 	case !differs(&p, there):
 		l.sum.Same++

@@ -31,7 +31,7 @@ type Taken struct {
 // only what was measured is set. A new one is given the instrument its name or
 // folder speaks of, and a map of the key switches found.
 func Scanned(cat *template.Template, library string, list []Measured, mint Mint) (change.Change, Taken, error) {
-	named := intake.NewNamed(cat, intake.Mint(mint))
+	named := intake.NewNamed(cat, mint)
 	l, err := named.Library(library)
 	if err != nil {
 		return nil, Taken{}, &change.Refused{Reason: fmt.Sprintf("the library can not be named so: %s", err)}
@@ -41,7 +41,7 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 	k := newKnown(cat)
 	var sum Taken
 	for _, m := range unique(list) {
-		there := k.patches[[2]string{string(l.ID), fold(m.Name)}]
+		there := k.patches[[2]string{string(l.ID), template.FoldName(m.Name)}]
 		if there == nil {
 			put.Patches = append(put.Patches, change.Append(fresh(m, l.ID, player.ID, mint)))
 			sum.Added++
@@ -64,18 +64,18 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 func unique(list []Measured) []Measured {
 	count := map[string]int{}
 	for _, m := range list {
-		count[fold(m.Name)]++
+		count[template.FoldName(m.Name)]++
 	}
 	out, taken := slices.Clone(list), map[string]bool{}
 	for n, m := range out {
-		if count[fold(m.Name)] > 1 && m.Folder != "" {
+		if count[template.FoldName(m.Name)] > 1 && m.Folder != "" {
 			m.Name = m.Folder + " " + m.Name
 		}
 		name := m.Name
-		for k := 2; taken[fold(name)]; k++ {
+		for k := 2; taken[template.FoldName(name)]; k++ {
 			name = fmt.Sprintf("%s %d", m.Name, k)
 		}
-		taken[fold(name)] = true
+		taken[template.FoldName(name)] = true
 		out[n].Name = shortened(name)
 	}
 	return out

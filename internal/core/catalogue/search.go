@@ -1,6 +1,7 @@
 package catalogue
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode"
@@ -104,23 +105,15 @@ func (f *Finder) Find(q Query) []*template.Patch {
 func (f *Finder) sort(list []*template.Patch, by string) {
 	switch by {
 	case "name":
-		slices.SortStableFunc(list, func(a, b *template.Patch) int { return strings.Compare(fold(a.Name), fold(b.Name)) })
+		slices.SortStableFunc(list, func(a, b *template.Patch) int {
+			return strings.Compare(template.FoldName(a.Name), template.FoldName(b.Name))
+		})
 	case "memory":
-		slices.SortStableFunc(list, func(a, b *template.Patch) int { return compare(b.PreloadMiB, a.PreloadMiB) })
+		slices.SortStableFunc(list, func(a, b *template.Patch) int { return cmp.Compare(b.PreloadMiB, a.PreloadMiB) })
 	case "library":
 		x := f.cat.Index().Libraries
 		slices.SortStableFunc(list, func(a, b *template.Patch) int {
-			return strings.Compare(fold(x[a.Library].Name), fold(x[b.Library].Name))
+			return strings.Compare(template.FoldName(x[a.Library].Name), template.FoldName(x[b.Library].Name))
 		})
 	}
-}
-
-func compare(a, b float64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
 }

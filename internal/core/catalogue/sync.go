@@ -7,14 +7,14 @@ package catalogue
 
 import (
 	"reflect"
-	"strings"
 
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 )
 
 // Missing is the change that takes into the catalogue what a template holds
-// and it does not. It is empty when there is nothing.
+// and it does not. It has no keys when there is nothing.
 func Missing(cat, t *template.Template) change.Put {
 	x := cat.Index()
 	var put change.Put
@@ -23,9 +23,9 @@ func Missing(cat, t *template.Template) change.Put {
 	put.Patches = lacking(t.Patches, func(p *template.Patch) bool { return x.Patches[p.ID] == nil })
 	names := map[string]bool{}
 	for _, term := range cat.Vocabulary {
-		names[fold(term.Name)] = true
+		names[template.FoldName(term.Name)] = true
 	}
-	put.Terms = lacking(t.Vocabulary, func(w *template.Term) bool { return x.Terms[w.ID] == nil && !names[fold(w.Name)] })
+	put.Terms = lacking(t.Vocabulary, func(w *template.Term) bool { return x.Terms[w.ID] == nil && !names[template.FoldName(w.Name)] })
 	return put
 }
 
@@ -95,9 +95,6 @@ func need[T any](list []change.Entry[T], there map[template.ID]*T, v *T, id func
 	return append(list, change.Append(v))
 }
 
-// Empty tells whether a Put puts nothing.
-func Empty(p change.Put) bool { return len(p.Keys()) == 0 }
-
 // Copies is the change that brings patches of the catalogue, and what they
 // need, into a template that has no copy of them.
 func Copies(t, cat *template.Template, patches []*template.Patch) change.Put {
@@ -110,8 +107,6 @@ func Copies(t, cat *template.Template, patches []*template.Patch) change.Put {
 	}
 	return put
 }
-
-func fold(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
 
 // known finds things of the catalogue by what people call them.
 type known struct {
@@ -127,19 +122,19 @@ func newKnown(cat *template.Template) *known {
 		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), index: cat.Index(),
 	}
 	for _, l := range cat.Libraries {
-		k.libraries[fold(l.Name)] = l
+		k.libraries[template.FoldName(l.Name)] = l
 	}
 	for _, p := range cat.Players {
-		k.players[fold(p.Name)] = p
+		k.players[template.FoldName(p.Name)] = p
 	}
 	for _, p := range cat.Patches {
-		k.patches[[2]string{string(p.Library), fold(p.Name)}] = p
+		k.patches[[2]string{string(p.Library), template.FoldName(p.Name)}] = p
 	}
 	return k
 }
 
 // Mint makes a new ID for a thing of a kind.
-type Mint func(kind string) template.ID
+type Mint = intake.Mint
 
 // Adopt returns a template from elsewhere whose libraries, players and patches
 // bear the IDs of the catalogue where they are the same by name, and IDs of
@@ -148,15 +143,15 @@ func Adopt(t, cat *template.Template, mint Mint) *template.Template {
 	k := newKnown(cat)
 	ids := map[template.ID]template.ID{}
 	for _, l := range t.Libraries {
-		there := k.libraries[fold(l.Name)]
+		there := k.libraries[template.FoldName(l.Name)]
 		rename(ids, l.ID, k.index.Libraries[l.ID] != nil, there, libraryID, "library", mint)
 	}
 	for _, p := range t.Players {
-		there := k.players[fold(p.Name)]
+		there := k.players[template.FoldName(p.Name)]
 		rename(ids, p.ID, k.index.Players[p.ID] != nil, there, playerID, "player", mint)
 	}
 	for _, p := range t.Patches {
-		there := k.patches[[2]string{string(or(ids, p.Library)), fold(p.Name)}]
+		there := k.patches[[2]string{string(or(ids, p.Library)), template.FoldName(p.Name)}]
 		rename(ids, p.ID, k.index.Patches[p.ID] != nil, there, func(p *template.Patch) template.ID { return p.ID }, "patch", mint)
 	}
 	if len(ids) == 0 {

@@ -31,7 +31,7 @@ func Use(t, cat *template.Template, ids []template.ID, where Place, mint Mint) (
 	if where.Onto != "" {
 		return fill(t, cat, patches[0], where.Onto)
 	}
-	named := intake.NewNamed(t, intake.Mint(mint))
+	named := intake.NewNamed(t, mint)
 	u := &user{t: t, named: named, words: articulation.NewVocabulary(cat.Vocabulary), mint: mint}
 	at := -1
 	if i := t.Instrument(where.Before); i != nil {

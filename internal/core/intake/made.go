@@ -17,7 +17,7 @@ func (p *planner) section(path string) *template.Section {
 		if n > 0 {
 			key += template.PathSeparator
 		}
-		key += fold(name)
+		key += template.FoldName(name)
 		s := p.sections[key]
 		if s == nil {
 			s = &template.Section{ID: p.mint("section"), Name: name}
@@ -41,18 +41,18 @@ func (p *planner) destination(row Row, section template.ID) template.ID {
 	if row.Group == "" {
 		return stem.ID
 	}
-	key := [2]string{fold(row.Group), string(stem.ID)}
+	key := [2]string{template.FoldName(row.Group), string(stem.ID)}
 	g := p.groups[key]
 	if g == nil {
 		name := strings.TrimSpace(row.Group)
-		if p.names[fold(name)] { // the same name already feeds another stem
+		if p.names[template.FoldName(name)] { // the same name already feeds another stem
 			name += " (" + stem.Name + ")"
 		}
 		g = &template.Bus{
 			ID: p.mint("bus"), Kind: template.Group, Name: name, Section: section,
 			Routes: []template.Route{{To: stem.ID, Tap: template.Post}},
 		}
-		p.groups[key], p.names[fold(name)] = g, true
+		p.groups[key], p.names[template.FoldName(name)] = g, true
 		p.put.Buses = append(p.put.Buses, change.Append(g))
 		p.report.Groups = append(p.report.Groups, name)
 	}
@@ -62,7 +62,7 @@ func (p *planner) destination(row Row, section template.ID) template.ID {
 // stem finds or makes a stem of the finest fold. A new one feeds the stem of
 // its top section in the next fold, which feeds the mix.
 func (p *planner) stem(row Row, section template.ID) *template.Bus {
-	s := p.stems[fold(row.Stem)]
+	s := p.stems[template.FoldName(row.Stem)]
 	if s != nil {
 		return s
 	}
@@ -74,20 +74,20 @@ func (p *planner) stem(row Row, section template.ID) *template.Bus {
 		ID: p.mint("bus"), Kind: template.Stem, Name: strings.TrimSpace(row.Stem), Fold: p.t.Folds[0].ID, Section: section,
 		Routes: []template.Route{{To: to, Tap: template.Post}},
 	}
-	p.stems[fold(row.Stem)] = s
+	p.stems[template.FoldName(row.Stem)] = s
 	p.put.Buses = append(p.put.Buses, change.Append(s))
 	p.report.Stems = append(p.report.Stems, s.Name)
 	return s
 }
 
 func (p *planner) coarseStem(name string) *template.Bus {
-	b := p.coarse[fold(name)]
+	b := p.coarse[template.FoldName(name)]
 	if b == nil {
 		b = &template.Bus{
 			ID: p.mint("bus"), Kind: template.Stem, Name: name, Fold: p.t.Folds[1].ID, Section: p.section(name).ID,
 			Routes: []template.Route{{To: p.t.TheMix().ID, Tap: template.Post}},
 		}
-		p.coarse[fold(name)] = b
+		p.coarse[template.FoldName(name)] = b
 		p.put.Buses = append(p.put.Buses, change.Append(b))
 		p.report.Stems = append(p.report.Stems, name)
 	}
@@ -96,7 +96,7 @@ func (p *planner) coarseStem(name string) *template.Bus {
 
 func (p *planner) patch(row Row) *template.Patch {
 	l := p.libraryNamed(row.libraryName(p.def))
-	key := [2]string{string(l.ID), fold(row.patchName())}
+	key := [2]string{string(l.ID), template.FoldName(row.patchName())}
 	x := p.patches[key]
 	if x != nil {
 		return x
@@ -128,10 +128,10 @@ func (p *planner) patch(row Row) *template.Patch {
 }
 
 func (p *planner) libraryNamed(name string) *template.Library {
-	l := p.library[fold(name)]
+	l := p.library[template.FoldName(name)]
 	if l == nil {
 		l = &template.Library{ID: p.mint("library"), Name: strings.TrimSpace(name), Code: Code(name)}
-		p.library[fold(name)] = l
+		p.library[template.FoldName(name)] = l
 		p.put.Libraries = append(p.put.Libraries, change.Append(l))
 		p.report.Libraries = append(p.report.Libraries, l.Name)
 	}
@@ -143,12 +143,12 @@ func (p *planner) playerNamed(name string) *template.Player {
 		name = p.def.Player.Name
 		p.blanks["player"]++
 	}
-	x := p.player[fold(name)]
+	x := p.player[template.FoldName(name)]
 	if x == nil {
 		made := p.def.Player
 		made.ID, made.Name, made.Order = p.mint("player"), strings.TrimSpace(name), len(p.player)+1
 		x = &made
-		p.player[fold(name)] = x
+		p.player[template.FoldName(name)] = x
 		p.put.Players = append(p.put.Players, change.Append(x))
 		p.report.Players = append(p.report.Players, x.Name)
 	}
@@ -156,12 +156,12 @@ func (p *planner) playerNamed(name string) *template.Player {
 }
 
 func (p *planner) machineNamed(name string) *template.Machine {
-	m := p.machine[fold(name)]
+	m := p.machine[template.FoldName(name)]
 	if m == nil {
 		made := p.def.Machine
 		made.ID, made.Name = p.mint("machine"), strings.TrimSpace(name)
 		m = &made
-		p.machine[fold(name)] = m
+		p.machine[template.FoldName(name)] = m
 		p.put.Machines = append(p.put.Machines, change.Append(m))
 		p.report.Machines = append(p.report.Machines, m.Name)
 	}

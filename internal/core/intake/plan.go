@@ -71,22 +71,22 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 		report:  Report{Sections: []string{}, Stems: []string{}, Groups: []string{}, Libraries: []string{}, Players: []string{}, Machines: []string{}, Stated: []string{}},
 	}
 	for _, s := range t.Sections {
-		p.sections[fold(t.SectionPath(s.ID))] = s
+		p.sections[template.FoldName(t.SectionPath(s.ID))] = s
 	}
 	for _, b := range t.Buses {
 		p.know(b)
 	}
 	for _, l := range t.Libraries {
-		p.library[fold(l.Name)] = l
+		p.library[template.FoldName(l.Name)] = l
 	}
 	for _, x := range t.Players {
-		p.player[fold(x.Name)] = x
+		p.player[template.FoldName(x.Name)] = x
 	}
 	for _, m := range t.Machines {
-		p.machine[fold(m.Name)] = m
+		p.machine[template.FoldName(m.Name)] = m
 	}
 	for _, x := range t.Patches {
-		p.patches[[2]string{string(x.Library), fold(x.Name)}] = x
+		p.patches[[2]string{string(x.Library), template.FoldName(x.Name)}] = x
 	}
 	return p
 }
@@ -96,18 +96,16 @@ func (p *planner) know(b *template.Bus) {
 	case b.Kind == template.Speakers:
 		p.speakers = b.ID
 	case b.Kind == template.Stem && len(p.t.Folds) > 0 && b.Fold == p.t.Folds[0].ID:
-		p.stems[fold(b.Name)] = b
+		p.stems[template.FoldName(b.Name)] = b
 	case b.Kind == template.Stem && len(p.t.Folds) > 1 && b.Fold == p.t.Folds[1].ID:
-		p.coarse[fold(b.Name)] = b
+		p.coarse[template.FoldName(b.Name)] = b
 	case b.Kind == template.Group:
-		p.names[fold(b.Name)] = true
+		p.names[template.FoldName(b.Name)] = true
 		for _, r := range b.Routes {
-			p.groups[[2]string{fold(b.Name), string(r.To)}] = b
+			p.groups[[2]string{template.FoldName(b.Name), string(r.To)}] = b
 		}
 	}
 }
-
-func fold(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
 
 // check finds what is wrong with a row before anything is made for it.
 func (p *planner) check(row Row) []Problem {
@@ -173,11 +171,11 @@ func (p *planner) checkSection(row Row) []Problem {
 
 // checkPatch finds a patch that the list or the template gives other figures.
 func (p *planner) checkPatch(row Row) []Problem {
-	l := p.library[fold(row.libraryName(p.def))]
+	l := p.library[template.FoldName(row.libraryName(p.def))]
 	if l == nil {
 		return nil
 	}
-	known := p.patches[[2]string{string(l.ID), fold(row.patchName())}]
+	known := p.patches[[2]string{string(l.ID), template.FoldName(row.patchName())}]
 	if known == nil || row.PreloadMiB == nil || *row.PreloadMiB == known.PreloadMiB {
 		return nil
 	}

@@ -73,9 +73,6 @@ type KeyZone struct {
 	High int `json:"high"`
 }
 
-// Holds tells whether a key lies in the zone; none lies in a nil one.
-func (z *KeyZone) Holds(key int) bool { return z != nil && key >= z.Low && key <= z.High }
-
 // Mic is a microphone position, loaded or not beside the patch itself.
 type Mic struct {
 	Name       string  `json:"name"`

@@ -101,6 +101,6 @@ func equalFold(a, b string) bool {
 	return strings.EqualFold(strings.TrimSpace(a), strings.TrimSpace(b))
 }
 
-// foldName is what two names have in common that are equal without regard to
+// FoldName is what two names have in common that are equal without regard to
 // case.
-func foldName(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+func FoldName(s string) string { return strings.ToLower(strings.TrimSpace(s)) }

@@ -74,7 +74,7 @@ func (v *validator) vocabulary() {
 	for i, term := range v.t.Vocabulary {
 		v.id("vocabulary", i, term.ID)
 		v.name("vocabulary", i, term.Name)
-		if key := foldName(term.Name); names[key] {
+		if key := FoldName(term.Name); names[key] {
 			v.fail(at("vocabulary", i, "name"), "%q is in the vocabulary twice", term.Name)
 		} else {
 			names[key] = true
@@ -111,7 +111,7 @@ func (v *validator) mappings(list string, i int, mappings []Mapping) {
 		if err := CheckName(m.Articulation); err != nil {
 			v.fail(at(list, i, "map"), "an articulation: %s", err)
 		}
-		if key := foldName(m.Articulation); seen[key] {
+		if key := FoldName(m.Articulation); seen[key] {
 			v.fail(at(list, i, "map"), "%q is mapped twice", m.Articulation)
 		} else {
 			seen[key] = true

@@ -3,6 +3,7 @@
 package tempo
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"sort"
@@ -32,7 +33,7 @@ func New(ticksPerQuarter int, changes ...Change) (*Map, error) {
 	}
 	m := &Map{ticks: int64(ticksPerQuarter), changes: []Change{{0, 500_000}}, micros: []int64{0}}
 	sorted := slices.Clone(changes)
-	slices.SortStableFunc(sorted, func(a, b Change) int { return int(min(1, max(-1, a.Tick-b.Tick))) })
+	slices.SortStableFunc(sorted, func(a, b Change) int { return cmp.Compare(a.Tick, b.Tick) })
 	for _, c := range sorted {
 		if c.Tick < 0 || c.Quarter < 1 || c.Quarter > Slowest {
 			return nil, fmt.Errorf("at tick %d, a quarter note of %d µs can not be", c.Tick, c.Quarter)

@@ -1,6 +1,7 @@
 package musicxml
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 
@@ -55,7 +56,7 @@ func (s *state) dynamic(name string) {
 func (s *state) end() {
 	slices.SortStableFunc(s.part.Notes, func(a, b Note) int {
 		if a.Start != b.Start {
-			return int(min(1, max(-1, a.Start-b.Start)))
+			return cmp.Compare(a.Start, b.Start)
 		}
 		return a.Key - b.Key
 	})

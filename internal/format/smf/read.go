@@ -2,6 +2,7 @@ package smf
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -217,7 +218,7 @@ func (p *parser) track() (Track, error) {
 			t.track.Notes[n].End = max(t.tick, t.track.Notes[n].Start+1)
 		}
 	}
-	slices.SortStableFunc(t.track.Notes, func(a, b Note) int { return int(min(1, max(-1, a.Start-b.Start))) })
+	slices.SortStableFunc(t.track.Notes, func(a, b Note) int { return cmp.Compare(a.Start, b.Start) })
 	return t.track, nil
 }
 
@@ -361,7 +362,7 @@ func (t Track) Played(v *articulation.Vocabulary) articulation.Part {
 	standing := articulation.NewStanding(v)
 	next := 0
 	texts := slices.Clone(t.Texts)
-	slices.SortStableFunc(texts, func(a, b Text) int { return int(min(1, max(-1, a.Tick-b.Tick))) })
+	slices.SortStableFunc(texts, func(a, b Text) int { return cmp.Compare(a.Tick, b.Tick) })
 	lyrics := map[int64][]string{}
 	for _, x := range texts {
 		if x.Lyric {
