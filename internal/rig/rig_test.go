@@ -125,3 +125,27 @@ func TestAWrongCredentialIsKeptOut(t *testing.T) {
 	err = rig.RunHost(context.Background(), d.Address(), "nonsense", rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
 	require.ErrorContains(t, err, "ID.SECRET")
 }
+
+// Loads that share a patch take its memory once, and until the last of them
+// rests.
+func TestASharedPatchIsLoadedOnce(t *testing.T) {
+	s := rig.NewStandIn(1000, 1000, 1, rig.Faults{})
+	share := func(id string) rig.Load {
+		l := load(id, 400)
+		l.Patches[0].Key = "the patch"
+		return l
+	}
+	follow := func(loads ...rig.Load) rig.Report {
+		s.Follow(rig.Orders{Generation: 1, Loads: loads})
+		for range 50 {
+			s.Step(time.Second)
+		}
+		return s.Report()
+	}
+	require.Equal(t, 450.0, follow(share("a")).UsedMiB)
+	r := follow(share("a"), share("b"), share("c"))
+	require.Equal(t, 450.0, r.UsedMiB, "three would not fit by themselves")
+	require.Equal(t, map[string]rig.State{"a": rig.Ready, "b": rig.Ready, "c": rig.Ready}, states(r))
+	require.Equal(t, 450.0, follow(share("c")).UsedMiB)
+	require.Zero(t, follow().UsedMiB)
+}

@@ -3,6 +3,7 @@ package articulation_test
 import (
 	"encoding/json"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -144,4 +145,69 @@ func TestMapsAsWritten(t *testing.T) {
 		_, err := articulation.ReadMap(text, 4)
 		require.ErrorContains(t, err, says)
 	}
+}
+
+// Words stand until another of their group; what is written at a note goes
+// before them; of loudness they say nothing.
+func TestWordsStand(t *testing.T) {
+	s := articulation.NewStanding(articulation.NewVocabulary(nil))
+	for _, step := range []struct {
+		words string
+		at    []string
+		want  []string
+	}{
+		{"Allegro, cresc. molto", nil, nil},
+		{"pizz., con sord.", nil, []string{"pizzicato", "con sordino"}},
+		{"", []string{"snap pizzicato"}, []string{"snap pizzicato", "con sordino"}},
+		{"arco", []string{"staccato"}, []string{"staccato", "con sordino"}},
+		{"sul pont. trem.", nil, []string{"con sordino", "sul ponticello", "tremolo"}},
+		{"ord. / via sord.", nil, []string{"sul ponticello"}},
+		{"pos. ord.", nil, nil},
+	} {
+		s.Read(step.words)
+		require.Equal(t, step.want, s.With(step.at), step.words)
+	}
+}
+
+func TestStripsAreReadByHand(t *testing.T) {
+	notes, err := articulation.Strip("C4 1/8 stacc.; D4; - 3/8; 67 1/2 pizz. + con sord.;", 4, 480)
+	require.NoError(t, err)
+	require.Equal(t, []articulation.Note{
+		{Start: 0, End: 240, Key: 60, Velocity: 90, Articulations: []string{"stacc."}},
+		{Start: 240, End: 480, Key: 62, Velocity: 90},
+		{Start: 1200, End: 2160, Key: 67, Velocity: 90, Articulations: []string{"pizz.", "con sord."}},
+	}, notes)
+	low, err := articulation.Strip("C3", 3, 480)
+	require.NoError(t, err)
+	require.Equal(t, 60, low[0].Key, "where middle C is called C3")
+	for says, text := range map[string]string{
+		`note 2, "X4"`: "C4; X4", `"1/0" is no length`: "C4 1/0", `"a/4" is no length`: "C4 a/4", "begin with a key": "128",
+		"more than 2000 notes": strings.Repeat("C4;", articulation.MaxStrip+1),
+	} {
+		_, err := articulation.Strip(text, 4, 480)
+		require.ErrorContains(t, err, says)
+	}
+}
+
+func FuzzStrip(f *testing.F) {
+	f.Add("C4 1/4 stacc.; D4; - 1/4; E4 pizz. + con sord.")
+	f.Fuzz(func(t *testing.T, text string) {
+		notes, err := articulation.Strip(text, 4, 480)
+		for _, n := range notes {
+			require.True(t, err == nil && n.End > n.Start && n.Key >= 0 && n.Key < 128)
+		}
+	})
+}
+
+func FuzzReadMap(f *testing.F) {
+	f.Add("long: key 24, lead 20 | legato: key 25 held, late 90 | fx: cc 32 0-20, prog 7 bank 2, chan +2, vel 1-64")
+	f.Fuzz(func(t *testing.T, text string) {
+		m, err := articulation.ReadMap(text, 4)
+		if err != nil {
+			return
+		}
+		require.NoError(t, template.CheckMap(m))
+		articulation.Clashes(m)
+		require.NotPanics(t, func() { articulation.WriteMap(m) })
+	})
 }

@@ -192,3 +192,37 @@ func TestCostsAddUp(t *testing.T) {
 		require.Equal(r, fresh, loads)
 	})
 }
+
+// Chosen microphone positions are loaded beside the patch; without a choice,
+// those the patch starts with (4-reference, Machines: preload of its patches
+// for the chosen microphone positions).
+func TestMicrophonesTakeMemory(t *testing.T) {
+	base := stage()
+	p := *base.Patches[0]
+	p.Mics = []template.Mic{{Name: "close", PreloadMiB: 40, FullMiB: 400}, {Name: "hall", PreloadMiB: 70, FullMiB: 700, Off: true}}
+	base = coretest.Must(base, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}})
+	require.Equal(t, 340.0, calls.PreloadMiB(base, base.Instrument("a")))
+	for want, mics := range map[float64][]string{370: {"hall"}, 410: {"close", "hall"}, 300: {"none of them"}} {
+		chosen := coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: "a", Mics: &mics}}})
+		require.Equal(t, want, calls.PreloadMiB(chosen, chosen.Instrument("a")))
+		require.Equal(t, 96+want, calls.ReadyMiB(chosen, []template.ID{"a"})["m"])
+	}
+}
+
+// Rows that are spread out over channels of one port load their patch, and
+// wake their player, once; the last of them frees both.
+func TestSpreadRowsLoadOnce(t *testing.T) {
+	base := stage()
+	layout, set := template.SpreadOut, template.ID("c")
+	add := base.Instrument("c").Clone()
+	add.ID, add.Layout, add.Spread = "c2", layout, set
+	add.Seat.Channel = 2
+	base = coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: "c", Layout: &layout, Spread: &set}}}, change.Add{Instruments: []change.Placed{{At: -1, Instrument: add}}})
+	require.Equal(t, 148.0, calls.ReadyMiB(base, []template.ID{"c"})["m"])
+	require.Equal(t, 148.0, calls.ReadyMiB(base, []template.ID{"c", "c2"})["m"])
+	for _, e := range calls.Costs(base, []template.ID{"c"}, []template.ID{"c", "c2"}) {
+		require.Len(t, e.Order, 1)
+		require.Zero(t, e.Order[0].MiB)
+		require.Zero(t, e.Order[0].Read+e.Order[0].Wake, "nothing is read, and nobody wakes")
+	}
+}

@@ -1,6 +1,7 @@
 package seating_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -147,4 +148,61 @@ func BenchmarkSeatEveryone(b *testing.B) {
 	for b.Loop() {
 		seating.Everyone(t, seating.Options{Fresh: true})
 	}
+}
+
+// Rows that feed one player sit on one port, whole sets of them, whatever else
+// is seated in between; the proof of it is the plan itself.
+func TestSpreadRowsSitTogether(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		base := coretest.Orchestra(rapid.IntRange(20, 120).Draw(r, "rows"), 2)
+		var edit change.Edit
+		spread := template.SpreadOut
+		at := 0
+		for set := 0; at < len(base.Instruments)-16 && set < 6; set++ {
+			id := template.ID(fmt.Sprint("set-", set))
+			for range rapid.IntRange(2, 16).Draw(r, "size") {
+				edit.Edits = append(edit.Edits, change.Fields{ID: base.Instruments[at].ID, Layout: &spread, Spread: &id})
+				at++
+			}
+			at += rapid.IntRange(0, 5).Draw(r, "gap")
+		}
+		base = coretest.Must(base, edit)
+		plan := seating.Everyone(base, seating.Options{})
+		after := coretest.Must(base, plan.Change())
+		ports, taken := map[template.ID]template.Seat{}, map[template.Seat]bool{}
+		for _, i := range after.Instruments {
+			if i.Seat == nil {
+				continue
+			}
+			place := *i.Seat
+			place.Pair = 0
+			require.False(r, taken[place], "one seat, one row")
+			taken[place] = true
+			place.Channel = 0
+			if home, ok := ports[i.Spread]; ok && i.Spread != "" {
+				require.Equal(r, home, place, i.Name)
+			}
+			ports[i.Spread] = place
+		}
+		require.Empty(r, seating.Everyone(after, seating.Options{}).Seats, "a sound plan is kept")
+	})
+}
+
+// An instrument is seated only where its libraries are installed.
+func TestLibrariesBindToMachines(t *testing.T) {
+	base := coretest.Orchestra(16, 2)
+	l := *base.Libraries[0]
+	l.Machines = []string{"machine 2"} // names without regard to case
+	base = coretest.Must(base, change.Put{Libraries: []change.Entry[template.Library]{change.Append(&l)}})
+	after := coretest.Must(base, seating.Everyone(base, seating.Options{}).Change())
+	for _, i := range after.Instruments {
+		if after.LibraryOf(i).ID == l.ID {
+			require.EqualValues(t, "machine-2", i.Seat.Machine, i.Name)
+		}
+	}
+	l.Machines = []string{"Elsewhere"}
+	nowhere := coretest.Must(base, change.Put{Libraries: []change.Entry[template.Library]{change.Append(&l)}})
+	plan := seating.Everyone(nowhere, seating.Options{})
+	require.NotEmpty(t, plan.Unseated)
+	require.Contains(t, plan.Unseated[0].Reason, l.Name+" is not installed on Machine")
 }

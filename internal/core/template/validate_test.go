@@ -57,6 +57,42 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		"first pair beyond":        {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},
 		"tempo that is no number":  {func(t *template.Template) { t.Settings.TempoBPM = math.NaN() }, "settings.tempoBpm", "NaN is outside 4 to 999"},
 		"memory rule":              {func(t *template.Template) { t.Settings.MemoryRule = "hope" }, "settings.memoryRule", `"hope" is neither`},
+		"middle C":                 {func(t *template.Template) { t.Settings.MiddleC = 6 }, "settings.middleC", "C3, C4 or C5, not C6"},
+		"a room":                   {func(t *template.Template) { t.Libraries[0].Room = "cave" }, "libraries[0].room", "rooms are dry, stage and hall"},
+		"a machine without a name": {func(t *template.Template) { t.Libraries[0].Machines = []string{""} }, "libraries[0].machines", "the name is empty"},
+		"banks":                    {func(t *template.Template) { t.Players[0].Banks = 129 }, "players[0].banks", "outside 0 to 128"},
+		"dynamics":                 {func(t *template.Template) { t.Patches[0].Dynamics = "shouting" }, "patches[0].dynamics", "no way of dynamics"},
+		"a switch zone":            {func(t *template.Template) { t.Patches[0].SwitchZone = &template.KeyZone{Low: 9, High: 3} }, "patches[0].switchZone", "low before high"},
+		"a microphone's size":      {func(t *template.Template) { t.Patches[0].Mics = []template.Mic{{Name: "close", PreloadMiB: -1}} }, "patches[0].mics", "-1 MiB is outside"},
+		"round robins":             {func(t *template.Template) { t.Patches[0].RoundRobins = -1 }, "patches[0].roundRobins", "outside 0 to 1024"},
+		"mapped twice": {func(t *template.Template) {
+			t.Patches[0].Map = []template.Mapping{{Articulation: "long"}, {Articulation: " Long"}}
+		}, "patches[0].map", "is mapped twice"},
+		"a lead": {func(t *template.Template) {
+			t.Patches[0].Map = []template.Mapping{{Articulation: "long", LeadMs: 1001}}
+		}, "patches[0].map", "the lead is 0 to 1000 ms"},
+		"a kind of switch": {func(t *template.Template) { t.Instruments[0].Map = mapped(template.Switch{Kind: "pedal"}) }, "instruments[0].map", "not a kind of switch"},
+		"a relative channel": {func(t *template.Template) {
+			t.Instruments[0].Map = mapped(template.Switch{Kind: template.ByChannel, Number: 16, Relative: true})
+		}, "instruments[0].map", "a relative channel is -15 to 15, not 16"},
+		"a band": {func(t *template.Template) {
+			t.Instruments[0].Map = mapped(template.Switch{Kind: template.ByVelocity, Low: 9, High: 3})
+		}, "instruments[0].map", "low before high"},
+		"a layout":           {func(t *template.Template) { t.Instruments[0].Layout = "sideways" }, "instruments[0].layout", "is not a layout"},
+		"spread with nobody": {func(t *template.Template) { t.Instruments[0].Layout = template.SpreadOut }, "instruments[0].spread", "with whom it shares its player"},
+		"a family":           {func(t *template.Template) { t.Vocabulary = []*template.Term{{ID: "w", Name: "peck", Family: "odd"}} }, "vocabulary[0].family", "families are long, short, legato and effect"},
+		"natural of no group": {func(t *template.Template) {
+			t.Vocabulary = []*template.Term{{ID: "w", Name: "peck", Family: template.Short, Natural: true}}
+		}, "vocabulary[0].natural", "only one of an either/or group"},
+		"a word twice": {func(t *template.Template) {
+			t.Vocabulary = []*template.Term{{ID: "w", Name: "peck", Family: template.Short}, {ID: "x", Name: "Peck", Family: template.Short}}
+		}, "vocabulary[1].name", "in the vocabulary twice"},
+		"a preference": {func(t *template.Template) {
+			t.Castings = []*template.CastingList{{ID: "k", Name: "List", Entries: []template.Preference{{Kind: "whim"}}}}
+		}, "castings[0].entries", "no kind of preference"},
+		"a set of nothing": {func(t *template.Template) {
+			t.Castings = []*template.CastingList{{ID: "k", Name: "List", Entries: []template.Preference{{Kind: template.FromSet, Patches: []template.ID{"gone"}}}}}
+		}, "castings[0].entries", "no patch has the id"},
 		"a channel mode message":   {func(t *template.Template) { t.Settings.Upbeat = []template.Controller{{Number: 123, Value: 0}} }, "settings.upbeat[0]", "controllers are 0 to 119"},
 		"parent that is not there": {func(t *template.Template) { t.Sections[1].Parent = "gone" }, "sections[1].parent", `no section has the id "gone"`},
 		"section within itself":    {func(t *template.Template) { t.Sections[0].Parent = t.Sections[0].ID }, "sections[0].parent", "lies in itself"},
@@ -211,4 +247,8 @@ func TestFindingByIDAndName(t *testing.T) {
 	require.Nil(t, w.LibraryOf(spare))
 	require.Nil(t, w.PlayerOf(spare))
 	require.False(t, spare.NeedsSeat())
+}
+
+func mapped(s template.Switch) []template.Mapping {
+	return []template.Mapping{{Articulation: "long", Switches: []template.Switch{s}}}
 }
