@@ -80,21 +80,33 @@ it.each([0.74, 0.62])("keeps neighbouring tints apart at lightness %s", (l) => {
   }
 });
 
-// The notes of a score as npm musicxml-io counts them, another reader than the
+// The notes of scores as npm musicxml-io counts them, another reader than the
 // server's; its test holds the same figures.
-it("counts the parts, measures and notes of a score as the server does", () => {
-  const text = readFileSync(new URL("internal/format/musicxml/testdata/pier.musicxml", root), "utf8");
+const scores = read("internal/format/musicxml/testdata/pier.counts.json") as Record<string, unknown>;
+
+it.each(Object.keys(scores))("counts the parts, measures, notes and techniques of %s as the server does", (file) => {
+  const text = readFileSync(new URL(`internal/format/musicxml/testdata/${file}`, root), "utf8");
   const counts = Object.fromEntries(
     parse(text).parts.map((p) => {
       const notes = p.measures
         .flatMap((m) => m.entries)
         .filter((e) => e.type === "note")
         .filter((n) => n.pitch && !n.grace && !n.ties?.some((t) => t.type === "stop") && n.tie?.type !== "stop");
-      const staccato = notes.filter((n) =>
-        n.notations?.some((x) => x.type === "articulation" && x.articulation === "staccato"),
-      );
-      return [p.id, { measures: p.measures.length, notes: notes.length, staccato: staccato.length }];
+      const asking = (kind: string, key: string, name: string) =>
+        notes.filter((n) =>
+          n.notations?.some((x) => x.type === kind && (x as unknown as Record<string, unknown>)[key] === name),
+        ).length;
+      return [
+        p.id,
+        {
+          measures: p.measures.length,
+          notes: notes.length,
+          staccato: asking("articulation", "articulation", "staccato"),
+          accent: asking("articulation", "articulation", "accent"),
+          tremolo: asking("ornament", "ornament", "tremolo"),
+        },
+      ];
     }),
   );
-  expect(counts).toEqual(read("internal/format/musicxml/testdata/pier.counts.json"));
+  expect(counts).toEqual(scores[file]);
 });
