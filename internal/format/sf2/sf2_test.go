@@ -15,8 +15,8 @@ import (
 	"fanfold/internal/format/sf2"
 )
 
-// Three SoundFonts of Debian's packages timgm6mb-soundfont, csound-soundfont
-// and fluid-soundfont-gs, against counts and names that another reader, npm
+// Four SoundFonts of Debian's packages timgm6mb-soundfont, csound-soundfont
+// and fluid-soundfont-gm and -gs, against counts and names that another reader, npm
 // soundfont2, gives in the web tests: presets, instruments, samples, bytes of
 // smpl.
 func TestDebiansSoundFonts(t *testing.T) {
@@ -27,11 +27,11 @@ func TestDebiansSoundFonts(t *testing.T) {
 	data, err := os.ReadFile("testdata/counts.json")
 	require.NoError(t, err)
 	require.NoError(t, json.Unmarshal(data, &counts))
-	require.Len(t, counts, 3)
+	require.Len(t, counts, 4)
 	for name, want := range counts {
 		t.Run(name, func(t *testing.T) {
 			f, err := os.Open("/usr/share/sounds/sf2/" + name)
-			require.NoError(t, err, "Debian's packages timgm6mb-soundfont, csound-soundfont and fluid-soundfont-gs are needed")
+			require.NoError(t, err, "Debian's packages timgm6mb-soundfont, csound-soundfont, fluid-soundfont-gm and -gs are needed")
 			defer f.Close()
 			info, err := f.Stat()
 			require.NoError(t, err)
