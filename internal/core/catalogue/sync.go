@@ -9,7 +9,6 @@ import (
 	"reflect"
 
 	"fanfold/internal/core/change"
-	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 )
 
@@ -134,7 +133,7 @@ func newKnown(cat *template.Template) *known {
 }
 
 // Mint makes a new ID for a thing of a kind.
-type Mint = intake.Mint
+type Mint = template.Mint
 
 // Adopt returns a template from elsewhere whose libraries, players and patches
 // bear the IDs of the catalogue where they are the same by name, and IDs of

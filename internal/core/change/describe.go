@@ -42,6 +42,12 @@ func Describe(c Change) string {
 		return "Remove a bus"
 	case RemoveMachine:
 		return "Remove a machine"
+	case SetRules:
+		return "Set the stem rules"
+	case SetReturns:
+		return "Set the return sets"
+	case SetPosition:
+		return "Switch to " + string(c.Position)
 	case Configure:
 		return "Change settings"
 	case Put:
@@ -83,6 +89,8 @@ func fieldName(name string) string {
 		return "level"
 	case "style":
 		return "seat style"
+	case "stemByHand":
+		return "exception"
 	}
 	return name
 }
@@ -111,6 +119,12 @@ func Value(c Change) Change {
 	case *RemoveBus:
 		return *c
 	case *RemoveMachine:
+		return *c
+	case *SetRules:
+		return *c
+	case *SetReturns:
+		return *c
+	case *SetPosition:
 		return *c
 	case *Configure:
 		return *c

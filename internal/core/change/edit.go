@@ -21,6 +21,7 @@ type Fields struct {
 	Map           *[]template.Mapping `json:"map,omitempty"`
 	Layout        *template.Layout    `json:"layout,omitempty"`
 	Spread        *template.ID        `json:"spread,omitempty"`
+	StemByHand    *bool               `json:"stemByHand,omitempty"`
 }
 
 // Edit sets fields of instruments.
@@ -51,7 +52,7 @@ func (f Fields) names() []string {
 		{"name", f.Name != nil}, {"kind", f.Kind != nil}, {"articulations", f.Articulations != nil},
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
-		{"layout", f.Layout != nil}, {"spread", f.Spread != nil},
+		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -80,6 +81,7 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.Map, f.Map, &old.Map)
 		swap(&i.Layout, f.Layout, &old.Layout)
 		swap(&i.Spread, f.Spread, &old.Spread)
+		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
 		template.NormaliseMap(i.Map)
 		undo.Edits = append(undo.Edits, old)
 	}

@@ -23,6 +23,9 @@ var kinds = map[string]func() Change{
 	"drop":           func() Change { return &Drop{} },
 	"remove-bus":     func() Change { return &RemoveBus{} },
 	"remove-machine": func() Change { return &RemoveMachine{} },
+	"set-rules":      func() Change { return &SetRules{} },
+	"set-returns":    func() Change { return &SetReturns{} },
+	"set-position":   func() Change { return &SetPosition{} },
 	"batch":          func() Change { return &Batch{} },
 }
 

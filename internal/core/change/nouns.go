@@ -225,39 +225,6 @@ func drop[T any](d *draft, name template.List, list *[]*T, ids []template.ID, id
 	return nil
 }
 
-// RemoveBus disconnects everything from a bus and drops it.
-type RemoveBus struct {
-	ID template.ID `json:"id"`
-}
-
-// Kind implements Change.
-func (RemoveBus) Kind() string { return "remove-bus" }
-
-// Keys implements Change.
-func (c RemoveBus) Keys() []Key { return []Key{{Object: c.ID}} }
-
-func (c RemoveBus) apply(d *draft) (Change, error) {
-	bus, err := d.look(c.ID)
-	if err != nil {
-		return nil, err
-	}
-	if bus.Kind == template.Mix {
-		return nil, refuse(c.ID, "the mix can not be removed: every template has one")
-	}
-	var wires Connect
-	for _, i := range d.t.Instruments {
-		if levelOf(i.Routes, c.ID) != nil {
-			wires.Wires = append(wires.Wires, Wire{From: i.ID, To: c.ID})
-		}
-	}
-	for _, b := range d.t.Buses {
-		if levelOf(b.Routes, c.ID) != nil {
-			wires.Wires = append(wires.Wires, Wire{From: b.ID, To: c.ID})
-		}
-	}
-	return Batch{Changes: []Change{wires, Drop{Buses: []template.ID{c.ID}}}}.apply(d)
-}
-
 // RemoveMachine takes away every seat on a machine and every wish to stay
 // there, and drops it.
 type RemoveMachine struct {

@@ -18,6 +18,8 @@ type Wire struct {
 type WireSetting struct {
 	GainDB float64      `json:"gainDb"` // dB
 	Tap    template.Tap `json:"tap"`
+	Hand   bool         `json:"hand,omitempty"` // a send level set by hand
+	At     template.At  `json:"at,omitempty"`
 }
 
 // Connect makes, changes and removes connections.
@@ -47,7 +49,7 @@ func (c Connect) apply(d *draft) (Change, error) {
 		undo.Wires = append(undo.Wires, Wire{From: w.From, To: w.To, Level: levelOf(*routes, w.To)})
 		*routes = slices.DeleteFunc(*routes, func(r template.Route) bool { return r.To == w.To })
 		if w.Level != nil {
-			*routes = template.SortRoutes(append(*routes, template.Route{To: w.To, GainDB: w.Level.GainDB, Tap: w.Level.Tap}))
+			*routes = template.SortRoutes(append(*routes, template.Route{To: w.To, GainDB: w.Level.GainDB, Tap: w.Level.Tap, Hand: w.Level.Hand, At: w.Level.At}))
 		}
 	}
 	slices.Reverse(undo.Wires)
@@ -73,7 +75,7 @@ func ToSpeakers(t *template.Template, i *template.Instrument) Connect {
 func levelOf(routes []template.Route, to template.ID) *WireSetting {
 	for _, r := range routes {
 		if r.To == to {
-			return &WireSetting{GainDB: r.GainDB, Tap: r.Tap}
+			return &WireSetting{GainDB: r.GainDB, Tap: r.Tap, Hand: r.Hand, At: r.At}
 		}
 	}
 	return nil
@@ -106,7 +108,7 @@ func (c AssignStem) apply(d *draft) (Change, error) {
 	for _, b := range d.t.Buses {
 		kinds[b.ID] = b.Kind
 	}
-	groups := groupsInto(d.t, c.Stem)
+	groups := GroupsInto(d.t, c.Stem)
 	var wires Connect
 	for _, id := range c.IDs {
 		i, err := d.instrument(id)
@@ -116,7 +118,7 @@ func (c AssignStem) apply(d *draft) (Change, error) {
 		if i.Kind == template.Guide {
 			return nil, refuse(id, "%q is a guide; guides go straight to the speakers and are in no stem", i.Name)
 		}
-		to := groups.serving(i.Section, c.Stem)
+		to := groups.Serving(i.Section, c.Stem)
 		for _, r := range i.Routes {
 			if r.To != to && kinds[r.To] != template.Return {
 				wires.Wires = append(wires.Wires, Wire{From: id, To: r.To})
@@ -127,14 +129,15 @@ func (c AssignStem) apply(d *draft) (Change, error) {
 	return wires.apply(d)
 }
 
-// groupsFeeding knows the groups that feed one stem and whom they serve.
-type groupsFeeding struct {
+// Groups knows the groups that feed one stem and whom they serve.
+type Groups struct {
 	first     template.ID
 	bySection map[template.ID]template.ID
 }
 
-func groupsInto(t *template.Template, stem template.ID) groupsFeeding {
-	g := groupsFeeding{bySection: map[template.ID]template.ID{}}
+// GroupsInto finds the groups that feed a stem.
+func GroupsInto(t *template.Template, stem template.ID) Groups {
+	g := Groups{bySection: map[template.ID]template.ID{}}
 	feeds := map[template.ID]bool{}
 	for _, b := range t.Buses {
 		if b.Kind == template.Group && levelOf(b.Routes, stem) != nil {
@@ -154,7 +157,9 @@ func groupsInto(t *template.Template, stem template.ID) groupsFeeding {
 	return g
 }
 
-func (g groupsFeeding) serving(section, stem template.ID) template.ID {
+// Serving is the group that serves a section already, else the first, else the
+// stem itself.
+func (g Groups) Serving(section, stem template.ID) template.ID {
 	if group, ok := g.bySection[section]; ok {
 		return group
 	}

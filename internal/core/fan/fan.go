@@ -52,7 +52,7 @@ func New(t *template.Template) *Fan { return Next(nil, t) }
 // Next computes the fan of a template, taking over from the fan of an earlier
 // version what can not have changed. A nil earlier is New.
 func Next(earlier *Fan, t *template.Template) *Fan {
-	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) {
+	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) && earlier.t.Position() == t.Position() {
 		f := *earlier
 		f.t = t
 		f.takeRows(earlier, func(template.ID) bool { return true })
@@ -147,13 +147,13 @@ func (f *Fan) rowOf(n int, i *template.Instrument, of int) int32 {
 func (f *Fan) Taken(n int) (int, bool) { return int(f.from[n]), f.from[n] >= 0 }
 
 // fromBus adds up how the input of a bus reaches every bus after it. A bus is
-// heard at its output, after its fader; the mix and the speakers are heard at
-// their input, since what is done there lies outside the stems.
+// heard at its output, after its fader; the mix, the print bus and the speakers
+// are heard at their input, since what is done there lies outside the stems.
 func (f *Fan) fromBus(b int32) []Reach {
 	bus := f.t.Buses[b]
 	fader := template.Gain(bus.GainDB)
 	heard := fader
-	if bus.Kind == template.Mix || bus.Kind == template.Speakers {
+	if bus.AtInput() {
 		heard = 1
 	}
 	out := []Reach{{Bus: b, Chain: Dry, Ways: 1, Gain: heard, Most: heard}}
@@ -171,7 +171,7 @@ func (f *Fan) fromBus(b int32) []Reach {
 func (f *Fan) along(out []Reach, routes []template.Route, fader float64, from int32) []Reach {
 	for _, r := range routes {
 		to := f.place[r.To]
-		if from >= 0 && f.inLoop[from] >= 0 && f.inLoop[from] == f.inLoop[to] {
+		if !r.OpenAt(f.t.Position()) || from >= 0 && f.inLoop[from] >= 0 && f.inLoop[from] == f.inLoop[to] {
 			continue
 		}
 		gain := template.Gain(r.GainDB)

@@ -22,6 +22,7 @@ func (m Mismatch) DifferenceDB() float64 { return template.Decibels(m.Stems - m.
 type FoldSum struct {
 	Fold       *template.Fold
 	Stems      int     // stems in the fold
+	Dry        bool    // every stem of it is delivered dry
 	Sources    int     // instruments looked at
 	Largest    float64 // largest difference, linear
 	Mismatches []Mismatch
@@ -31,16 +32,19 @@ type FoldSum struct {
 func (s FoldSum) AddsUp() bool { return len(s.Mismatches) == 0 }
 
 // Sum checks one fold: for every source and chain, the contributions to all
-// of its stems equal the contribution to the mix, within Tolerance.
+// of its stems equal the contribution to the mix, within Tolerance. Where a
+// stem is delivered dry and its returns join in a coarser fold, wet sound must
+// be missing from this one instead.
 func (f *Fan) Sum(fold *template.Fold) FoldSum {
-	sum := FoldSum{Fold: fold, Stems: len(f.t.StemsOf(fold.ID))}
+	sum := FoldSum{Fold: fold, Stems: len(f.t.StemsOf(fold.ID)), Dry: f.t.DeliveredDry(fold.ID)}
 	var ways []Mismatch
+	dry := f.dryStems(fold.ID)
 	for n, i := range f.t.Instruments {
 		if len(i.Routes) == 0 {
 			continue
 		}
 		sum.Sources++
-		ways = f.compare(ways[:0], n, fold.ID)
+		ways = f.compare(ways[:0], n, fold.ID, dry)
 		for _, m := range ways {
 			d := math.Abs(m.Stems - m.Mix)
 			sum.Largest = max(sum.Largest, d)
@@ -54,7 +58,7 @@ func (f *Fan) Sum(fold *template.Fold) FoldSum {
 
 // compare adds up, chain by chain, what one instrument gives to the stems of
 // a fold and to the mix.
-func (f *Fan) compare(ways []Mismatch, n int, fold template.ID) []Mismatch {
+func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bool) []Mismatch {
 	at := func(chain ChainID) *Mismatch {
 		for n := range ways {
 			if ways[n].Chain == chain {
@@ -64,8 +68,10 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID) []Mismatch {
 		ways = append(ways, Mismatch{Instrument: f.t.Instruments[n], Chain: chain})
 		return &ways[len(ways)-1]
 	}
+	withoutWet := false
 	for _, r := range f.rows[n] {
 		b := f.t.Buses[r.Bus]
+		withoutWet = withoutWet || dry[r.Bus] && r.Chain == Dry
 		switch {
 		case r.Bus == f.mix:
 			at(r.Chain).Mix += r.Gain
@@ -73,5 +79,35 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID) []Mismatch {
 			at(r.Chain).Stems += r.Gain
 		}
 	}
+	for n := range ways {
+		if withoutWet && f.Wet(ways[n].Chain) {
+			ways[n].Mix = 0
+		}
+	}
 	return ways
+}
+
+// Wet tells whether a chain passes a return.
+func (f *Fan) Wet(c ChainID) bool {
+	for ; c != Dry; c = f.chains.tails[c] {
+		if f.t.Buses[f.chains.heads[c]].Kind == template.Return {
+			return true
+		}
+	}
+	return false
+}
+
+// dryStems are the stems of a fold whose returns are delivered elsewhere than
+// in that fold.
+func (f *Fan) dryStems(fold template.ID) map[int32]bool {
+	out := map[int32]bool{}
+	for n, b := range f.t.Buses {
+		if b.Kind != template.Stem || b.Fold != fold || b.Carries != template.CarriesDry {
+			continue
+		}
+		if home := f.t.WetHome(b); home != nil && home.Fold != fold {
+			out[int32(n)] = true
+		}
+	}
+	return out
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // Mint makes a new ID for a thing of a kind: "instrument", "section", ...
-type Mint func(kind string) template.ID
+type Mint = template.Mint
 
 // Sequence returns a Mint that counts, so that the same list always gives the
 // same template: "instrument-1", "instrument-2".

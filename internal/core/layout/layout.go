@@ -20,7 +20,7 @@ import (
 const DefaultPattern = "{name} {articulation}"
 
 // Mint makes a new ID for a thing of a kind.
-type Mint func(kind string) template.ID
+type Mint = template.Mint
 
 // Convert lays instruments out in another way. pattern names the rows of a
 // spread: {name} stands for the instrument's, {articulation} for the

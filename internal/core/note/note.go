@@ -39,3 +39,10 @@ func Parse(text string, middleC int) (int, error) {
 	}
 	return 60 + 12*(octave-middleC) + steps[strings.ToLower(m[1])] + alter, nil
 }
+
+var letters = []string{"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"}
+
+// Name names a MIDI note, with note 60 as C of the octave middleC.
+func Name(key, middleC int) string {
+	return fmt.Sprintf("%s%d", letters[(key%12+12)%12], middleC+(key-60-(key%12+12)%12)/12)
+}

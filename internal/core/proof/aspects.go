@@ -15,7 +15,7 @@ const (
 	gone                        // instruments taken away
 	names                       // what instruments are called
 	routes                      // instruments' faders and routes
-	buses                       // buses and folds
+	buses                       // buses, folds and what is heard
 	seats                       // seats and seat styles
 	patches                     // patches instruments play, players, libraries
 	machines                    // machines and settings
@@ -37,7 +37,7 @@ func touched(before, after *template.Template) aspect {
 			a |= what
 		}
 	}
-	mark(slices.Equal(before.Buses, after.Buses) && slices.Equal(before.Folds, after.Folds), buses)
+	mark(slices.Equal(before.Buses, after.Buses) && slices.Equal(before.Folds, after.Folds) && before.Position() == after.Position(), buses)
 	mark(slices.Equal(before.Patches, after.Patches) && slices.Equal(before.Players, after.Players) && slices.Equal(before.Libraries, after.Libraries) && slices.Equal(before.Vocabulary, after.Vocabulary), patches)
 	mark(slices.Equal(before.Machines, after.Machines) && before.Settings.Equal(after.Settings), machines)
 	mark(slices.Equal(before.Sections, after.Sections), sections)

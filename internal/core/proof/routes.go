@@ -25,10 +25,10 @@ func (s *subject) sounding(i *template.Instrument) bool {
 }
 
 func orphans(s *subject) []Mark {
+	out := unheard(s)
 	if s.fold == nil {
-		return nil
+		return out
 	}
-	var out []Mark
 	for n, i := range s.t.Instruments {
 		if s.sounding(i) && len(s.stems[n]) == 0 {
 			out = append(out, Mark{
@@ -96,11 +96,11 @@ func leaks(s *subject) []Mark {
 }
 
 func doublePaths(s *subject) []Mark {
-	var out []Mark
+	out := heardTwice(s)
 	mark := func(id template.ID, name string, routes []template.Route, fader float64) {
 		d, found := s.fan.DoubledFrom(id, routes, fader)
-		if !found {
-			return
+		if !found || d.To.Kind == template.Speakers && s.feedsPrint(routes) {
+			return // over the print bus: told for all sources at once
 		}
 		extra := s.t.Index().Buses[d.Extra]
 		out = append(out, Mark{
@@ -121,6 +121,10 @@ func doublePaths(s *subject) []Mark {
 		}
 	}
 	return out
+}
+
+func (s *subject) feedsPrint(routes []template.Route) bool {
+	return slices.ContainsFunc(routes, func(r template.Route) bool { return s.t.Index().Buses[r.To].Kind == template.Print })
 }
 
 func cycles(s *subject) []Mark {

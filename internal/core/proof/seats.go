@@ -11,7 +11,7 @@ import (
 )
 
 var seatRules = []Rule{
-	{Code: "split-output", About: "one output pair carries two stems", reads: routes | buses | seats, find: splitOutputs},
+	{Code: "split-output", About: "one output pair carries two stems", reads: routes | buses | seats | patches, find: splitOutputs},
 	{Code: "unseated", About: "an instrument has no seat", reads: rows | seats, find: unseated},
 	{Code: "seat-clash", About: "two instruments share one seat", reads: seats, find: seatClashes},
 	{Code: "riser-overload", About: "a riser holds more than it can", reads: seats | patches | machines, find: riserOverloads},
@@ -61,7 +61,7 @@ func splitOutputs(s *subject) []Mark {
 			out = append(out, s.splitMark(p, on[p]))
 		}
 	}
-	return out
+	return append(out, splitPlayers(s)...)
 }
 
 type pair struct {

@@ -15,11 +15,12 @@ const (
 	Return   BusKind = "return" // fed by sends; its processing makes a chain of its own
 	Stem     BusKind = "stem"
 	Mix      BusKind = "mix"
+	Print    BusKind = "print" // the recorded stems, heard instead of the mix
 	Speakers BusKind = "speakers"
 )
 
 // BusKinds lists every kind of bus.
-var BusKinds = []BusKind{Group, Return, Stem, Mix, Speakers}
+var BusKinds = []BusKind{Group, Return, Stem, Mix, Print, Speakers}
 
 // Bus sums what is routed to it. Its fader stands after its processing.
 type Bus struct {
@@ -30,6 +31,12 @@ type Bus struct {
 	Section ID      `json:"section,omitempty"` // whose tint it bears
 	GainDB  float64 `json:"gainDb"`            // the fader, dB, MinGainDB..MaxGainDB
 	Process string  `json:"process,omitempty"` // processing on it, in words; empty when it only sums
+	Number  int     `json:"number,omitempty"`  // 1..MaxNumber, each one once; 0 when it has none
+	File    string  `json:"file,omitempty"`    // stems: their part of a file's name; empty takes the name
+	Mono    bool    `json:"mono,omitempty"`    // one channel; otherwise stereo
+	Carries Carries `json:"carries,omitempty"` // stems: dry sound, wet, or both
+	Returns ID      `json:"returns,omitempty"` // stems: the return set of what they hold
+	Effect  ID      `json:"effect,omitempty"`  // returns: the effect of a return set it runs
 	Routes  []Route `json:"routes"`            // outgoing, sorted by To
 }
 
@@ -40,13 +47,41 @@ func (b *Bus) Clone() *Bus {
 	return &c
 }
 
+// MaxNumber bounds the number of a bus.
+const MaxNumber = 9999
+
+// Carries says which sound a stem is delivered with.
+type Carries string
+
+// What a stem carries.
+const (
+	CarriesBoth Carries = ""    // the sound of its instruments with their returns
+	CarriesDry  Carries = "dry" // without returns
+	CarriesWet  Carries = "wet" // the returns of the dry stems beside it
+)
+
+// AllCarries lists what a stem can carry.
+var AllCarries = []Carries{CarriesBoth, CarriesDry, CarriesWet}
+
+// AtInput tells whether the bus is heard at its input, before its fader: what is
+// done on the mix lies outside the stems.
+func (b *Bus) AtInput() bool { return b.Kind == Mix || b.Kind == Print || b.Kind == Speakers }
+
+// FileName is the stem's part of a file's name.
+func (b *Bus) FileName() string {
+	if b.File != "" {
+		return b.File
+	}
+	return b.Name
+}
+
 // Processed tells whether sound passing the bus starts a new chain. The mix
 // and the speakers never do: what is done there lies outside the stems.
 func (b *Bus) Processed() bool {
 	switch b.Kind {
 	case Return:
 		return true
-	case Mix, Speakers:
+	case Mix, Print, Speakers:
 		return false
 	}
 	return b.Process != ""
@@ -72,7 +107,21 @@ type Route struct {
 	To     ID      `json:"to"`
 	GainDB float64 `json:"gainDb"` // dB, MinGainDB..MaxGainDB
 	Tap    Tap     `json:"tap"`
+	Hand   bool    `json:"hand,omitempty"` // a send level set by hand; otherwise it follows the section's
+	At     At      `json:"at,omitempty"`   // to the speakers only: the print position it is open in
 }
+
+// At is a print position: what is heard.
+type At string
+
+// The print positions. A route that names none is open in both.
+const (
+	AtListen At = "listen" // the mix is heard
+	AtPrint  At = "print"  // the recorded stems are heard
+)
+
+// OpenAt tells whether the route carries sound in a print position.
+func (r Route) OpenAt(position At) bool { return r.At == "" || r.At == position }
 
 // The range of every gain, dB. Below it, disconnect instead.
 const (

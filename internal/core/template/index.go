@@ -17,6 +17,8 @@ const (
 	Calls
 	Vocabulary
 	Castings
+	Rules
+	ReturnSets
 )
 
 // Index finds the things of one template by ID.

@@ -30,8 +30,9 @@ type Instrument struct {
 	Spread        ID        `json:"spread,omitempty"` // rows with the same one feed one player
 	Colour        string    `json:"colour,omitempty"` // a tint; empty takes the section's
 	Notes         string    `json:"notes,omitempty"`
-	GainDB        float64   `json:"gainDb"` // the fader, dB, MinGainDB..MaxGainDB
-	Routes        []Route   `json:"routes"` // outgoing, sorted by To
+	GainDB        float64   `json:"gainDb"`               // the fader, dB, MinGainDB..MaxGainDB
+	Routes        []Route   `json:"routes"`               // outgoing, sorted by To
+	StemByHand    bool      `json:"stemByHand,omitempty"` // an exception: the stem rules pass it by
 	Style         SeatStyle `json:"style"`
 	Seat          *Seat     `json:"seat,omitempty"` // nil when unseated
 }

@@ -10,7 +10,9 @@ type Section struct {
 	ID     ID     `json:"id"`
 	Parent ID     `json:"parent,omitempty"` // empty at the top
 	Name   string `json:"name"`
-	Tint   string `json:"tint,omitempty"` // one of Tints; empty takes the parent's
+	Tint   string `json:"tint,omitempty"`  // one of Tints; empty takes the parent's
+	Depth  Depth  `json:"depth,omitempty"` // how far back it sits; empty takes the parent's
+	Sends  []Send `json:"sends,omitempty"` // its own amounts, instead of its parent's or those by depth
 }
 
 // PathSeparator stands between the names of a section path: "Winds / Flutes".

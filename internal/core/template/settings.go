@@ -26,6 +26,7 @@ type Settings struct {
 	CueBar        int          `json:"cueBar"`            // the bar on the cue's start, 1..64; defaults to 5, four bars free
 	MiddleC       int          `json:"middleC,omitempty"` // the octave key 60 is named by, 3..5; 0 takes 4, as in scientific pitch
 	Upbeat        []Controller `json:"upbeat"`            // sent to every instrument before the cue
+	Deliver       Deliver      `json:"deliver,omitzero"`  // how stems are wired and delivered
 }
 
 // Controller is one MIDI controller value.

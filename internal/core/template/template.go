@@ -14,6 +14,9 @@ import (
 // nouns of a template, and never reused.
 type ID string
 
+// Mint makes an ID that is not in use for a new thing of a kind.
+type Mint func(kind string) ID
+
 // Template is one orchestral or scoring template.
 type Template struct {
 	ID          ID             `json:"id"`
@@ -30,6 +33,8 @@ type Template struct {
 	Calls       []*Call        `json:"calls"`
 	Castings    []*CastingList `json:"castings,omitempty"` // of a catalogue
 	Vocabulary  []*Term        `json:"vocabulary"`         // the studio's own articulations, beside the standard ones
+	Rules       []*StemRule    `json:"rules,omitempty"`    // which instrument goes to which stem; the first that matches
+	ReturnSets  []*ReturnSet   `json:"returnSets,omitempty"`
 
 	index atomic.Pointer[Index]
 }
@@ -58,6 +63,7 @@ func (t *Template) Clone() *Template {
 		Sections: t.Sections, Instruments: t.Instruments, Buses: t.Buses,
 		Libraries: t.Libraries, Players: t.Players, Patches: t.Patches,
 		Machines: t.Machines, Calls: t.Calls, Vocabulary: t.Vocabulary, Castings: t.Castings,
+		Rules: t.Rules, ReturnSets: t.ReturnSets,
 	}
 }
 

@@ -43,6 +43,8 @@ func (t *Template) Validate() error {
 	v.calls()
 	v.vocabulary()
 	v.castings()
+	v.rules()
+	v.returnSets()
 	if v.err != nil {
 		return v.err
 	}
@@ -71,6 +73,8 @@ func (t *Template) ValidateParts(p Parts) error {
 		{v.calls, []List{Calls}},
 		{v.vocabulary, []List{Vocabulary}},
 		{v.castings, []List{Castings, Libraries, Patches}},
+		{v.rules, []List{Rules, Buses, Sections, Libraries}},
+		{v.returnSets, []List{ReturnSets, Buses, Sections}},
 	} {
 		if slices.ContainsFunc(part.lists, func(l List) bool { return p.Lists[l] }) {
 			part.check()
@@ -197,6 +201,7 @@ func (v *validator) settings() {
 			v.fail("settings."+r.field, "%g is outside %g to %g", r.x, r.low, r.high)
 		}
 	}
+	v.deliver()
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}
@@ -234,7 +239,7 @@ func (v *validator) sections() {
 }
 
 func (v *validator) buses() {
-	mixes := 0
+	mixes, numbers := 0, map[int]string{}
 	for i, f := range v.t.Folds {
 		v.id("folds", i, f.ID)
 		v.name("folds", i, f.Name)
@@ -258,6 +263,7 @@ func (v *validator) buses() {
 			v.fail(at("buses", i, "section"), "no section has the id %q", b.Section)
 		}
 		v.ranged("buses", i, "gainDb", b.GainDB, MinGainDB, MaxGainDB, " dB")
+		v.delivered(i, b, numbers)
 		v.routes("buses", i, b.ID, b.Routes)
 	}
 	if mixes != 1 {
@@ -276,6 +282,8 @@ func (v *validator) routes(list string, i int, from ID, routes []Route) {
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].tap", n)), "%q is neither %q nor %q", r.Tap, Post, Pre)
 		case math.IsNaN(r.GainDB) || r.GainDB < MinGainDB || r.GainDB > MaxGainDB:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].gainDb", n)), "%g dB is outside %g to %g dB", r.GainDB, MinGainDB, MaxGainDB)
+		case r.At != "" && (list != "buses" || v.x.Buses[r.To].Kind != Speakers || r.At != AtListen && r.At != AtPrint):
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].at", n)), "only a bus's way to the speakers can be open in listen or print alone")
 		case n > 0 && routes[n-1].To >= r.To:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "routes are sorted by destination, each one once")
 		}
