@@ -8,7 +8,12 @@ import _ "embed"
 //go:embed template-1.schema.json
 var Template1 []byte
 
-// Template2 is the schema of the template file, version 2.
+// Template2 is that of version 2, which is still read.
 //
 //go:embed template-2.schema.json
 var Template2 []byte
+
+// Template3 is the schema of the template file, version 3.
+//
+//go:embed template-3.schema.json
+var Template3 []byte

@@ -2,12 +2,14 @@ package api
 
 import (
 	"context"
-	"math"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/deliver"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/proof"
+	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
@@ -58,37 +60,63 @@ func (s *server) Routing(ctx context.Context, r gen.RoutingRequestObject) (gen.R
 		return nil, err
 	}
 	v := h.View()
-	f := v.Proof.Fan
-	picture := f.Picture()
-	out := gen.Routing200JSONResponse{Sections: []gen.Flowing{}, Buses: []gen.Flowing{}, Ribbons: []gen.Ribbon{}, Sums: []gen.FoldSum{}}
-	for _, sec := range v.Template.SectionsInOrder() {
-		if n := picture.Sections[sec.ID]; n > 0 {
-			out.Sections = append(out.Sections, gen.Flowing{Id: sec.ID, Count: n})
+	d := ribbon.Draw(v.Template, v.Proof.Fan, ribbon.View{
+		Fold: template.ID(or(r.Params.Fold, "")), Toggled: toggled(r.Params.Toggled), Room: min(1e5, max(0, or(r.Params.Room, 0))),
+	})
+	out := gen.Routing200JSONResponse{Places: make([]gen.Place, len(d.Places)), Ribbons: make([]gen.Ribbon, len(d.Ribbons)), Columns: d.Columns, Height: d.Height, Sums: []gen.FoldSum{}}
+	for n, p := range d.Places {
+		out.Places[n] = gen.Place{
+			Id: p.ID, Name: p.Name, Kind: gen.PlaceKind(p.Kind), Number: given(p.Number), Tint: p.Tint, Column: p.Column,
+			Y: p.Y, H: p.H, Count: p.Count, Holds: given(p.Holds), In: given(p.In),
 		}
 	}
-	for _, b := range v.Template.Buses {
-		out.Buses = append(out.Buses, gen.Flowing{Id: b.ID, Count: picture.Buses[b.ID]})
-	}
-	for _, x := range picture.Ribbons {
-		ribbon := gen.Ribbon{From: x.From, To: x.To, Count: x.Count, Send: x.Send, LowDb: x.LowDB, HighDb: x.HighDB, Tap: string(x.Tap)}
-		if x.Instrument != "" {
-			ribbon.Instrument = &x.Instrument
+	for n, x := range d.Ribbons {
+		out.Ribbons[n] = gen.Ribbon{
+			From: x.From, To: x.To, Count: x.Count, Send: given(x.Send), LowDb: x.LowDB, HighDb: x.HighDB, Tap: gen.RibbonTap(x.Tap), Y1: x.Y1, Y2: x.Y2, H: x.H,
 		}
-		out.Ribbons = append(out.Ribbons, ribbon)
 	}
 	for _, fold := range v.Template.Folds {
-		sum := f.Sum(fold)
-		entry := gen.FoldSum{Fold: fold.ID, Name: fold.Name, Stems: sum.Stems, Sources: sum.Sources, AddsUp: sum.AddsUp(), LargestDb: silenceDB}
-		if sum.Largest > 0 {
-			entry.LargestDb = max(silenceDB, template.Decibels(sum.Largest))
-		}
-		if !sum.AddsUp() {
-			entry.Worst = sum.Mismatches[0].Instrument.Name
-		}
-		out.Sums = append(out.Sums, entry)
+		out.Sums = append(out.Sums, foldSum(v.Proof.Fan, fold))
 	}
 	return out, nil
 }
+
+// given is a pointer to a value that says something, nil for one that does not.
+func given[T comparable](x T) *T {
+	var none T
+	if x == none {
+		return nil
+	}
+	return &x
+}
+
+// mostDiffer is how many mismatches are told one by one.
+const mostDiffer = 200
+
+func foldSum(f *fan.Fan, fold *template.Fold) gen.FoldSum {
+	sum := f.Sum(fold)
+	out := gen.FoldSum{
+		Fold: fold.ID, Name: fold.Name, Stems: sum.Stems, Sources: sum.Sources, AddsUp: sum.AddsUp(), Dry: sum.Dry,
+		LargestDb: silenceDB, Mismatches: len(sum.Mismatches),
+	}
+	if sum.Largest > 0 {
+		out.LargestDb = levelDB(sum.Largest)
+	}
+	for _, m := range sum.Mismatches[:min(mostDiffer, len(sum.Mismatches))] {
+		out.Differ = append(out.Differ, struct {
+			Chain   string  `json:"chain"`
+			Id      gen.Id  `json:"id"`
+			MixDb   float64 `json:"mixDb"`
+			Name    string  `json:"name"`
+			StemsDb float64 `json:"stemsDb"`
+		}{f.ChainName(m.Chain), m.Instrument.ID, levelDB(m.Mix), m.Instrument.Name, levelDB(m.Stems)})
+	}
+	out.Differ = some(out.Differ)
+	return out
+}
+
+// levelDB is a level, dB; silenceDB for none.
+func levelDB(gain float64) float64 { return max(silenceDB, template.Decibels(gain)) }
 
 // Arriving implements the contract.
 func (s *server) Arriving(ctx context.Context, r gen.ArrivingRequestObject) (gen.ArrivingResponseObject, error) {
@@ -103,11 +131,7 @@ func (s *server) Arriving(ctx context.Context, r gen.ArrivingRequestObject) (gen
 	f := v.Proof.Fan
 	out := gen.Arriving200JSONResponse{}
 	for _, a := range f.Arriving(template.ID(r.Bus)) {
-		db := template.Decibels(a.Gain)
-		if math.IsInf(db, 0) {
-			db = silenceDB
-		}
-		out = append(out, gen.Arrival{Id: a.Instrument.ID, Name: a.Instrument.Name, Chain: f.ChainName(a.Chain), GainDb: db, Ways: a.Ways})
+		out = append(out, gen.Arrival{Id: a.Instrument.ID, Name: a.Instrument.Name, Chain: f.ChainName(a.Chain), GainDb: levelDB(a.Gain), Ways: a.Ways})
 	}
 	return out, nil
 }
@@ -123,9 +147,51 @@ func (s *server) Trace(ctx context.Context, r gen.TraceRequestObject) (gen.Trace
 	if i == nil {
 		return nil, &change.Refused{Subject: template.ID(r.Instrument), Reason: "the instrument is no longer in the template"}
 	}
-	out := gen.Trace200JSONResponse{}
-	for _, step := range v.Proof.Fan.Trace(i) {
-		out = append(out, gen.TraceStep{Text: step.Text, Leaf: step.Leaf, Id: step.ID, Join: step.Join})
+	return gen.Trace200JSONResponse(stepsOf(v.Proof.Fan.Trace(i))), nil
+}
+
+func stepsOf(tr fan.Trace) []gen.TraceStep {
+	out := make([]gen.TraceStep, len(tr))
+	for n, step := range tr {
+		out[n] = gen.TraceStep{Text: step.Text, Leaf: step.Leaf, Id: step.ID, Join: step.Join}
+	}
+	return out
+}
+
+// BusTrace implements the contract.
+func (s *server) BusTrace(ctx context.Context, r gen.BusTraceRequestObject) (gen.BusTraceResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := h.View()
+	b := v.Template.Index().Buses[template.ID(r.Bus)]
+	if b == nil {
+		return nil, &change.Refused{Subject: template.ID(r.Bus), Reason: "the bus is no longer in the template"}
+	}
+	return gen.BusTrace200JSONResponse(stepsOf(v.Proof.Fan.BusTrace(b))), nil
+}
+
+// Reach implements the contract: every bus an instrument reaches, in the order
+// sound meets them.
+func (s *server) Reach(ctx context.Context, r gen.ReachRequestObject) (gen.ReachResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := h.View()
+	i := v.Template.Instrument(template.ID(r.Instrument))
+	if i == nil {
+		return nil, &change.Refused{Subject: template.ID(r.Instrument), Reason: "the instrument is no longer in the template"}
+	}
+	f := v.Proof.Fan
+	out := gen.Reach200JSONResponse{}
+	for _, b := range deliver.InOrder(v.Template) {
+		for _, x := range f.FromInstrument(i) {
+			if f.Bus(x) == b {
+				out = append(out, gen.ReachRow{Bus: b.ID, Chain: f.ChainName(x.Chain), Wet: f.Wet(x.Chain), GainDb: levelDB(x.Gain), Ways: int(x.Ways)})
+			}
+		}
 	}
 	return out, nil
 }

@@ -219,10 +219,7 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 	if r.Params.Take == nil || !*r.Params.Take || out.Instruments == 0 {
 		return gen.ImportRows200JSONResponse(out), nil
 	}
-	revision, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
-		batch, _, _ := intake.Plan(t, list.Rows, app.NewID, intake.StandardDefaults())
-		return batch, nil
-	})
+	revision, err := h.Apply(ctx, p, app.BringIn(list.Rows))
 	out.Revision = &revision
 	return gen.ImportRows200JSONResponse(out), err
 }

@@ -44,10 +44,10 @@ func (h *Hot) Cast(ctx context.Context, p Person, ask CastAsk) (Cast, error) {
 	if !ask.Take {
 		return out, nil
 	}
-	out.Revision, err = h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+	out.Revision, err = h.Apply(ctx, p, born(func(t *template.Template) (change.Change, error) {
 		out.Choices = cast(t)
 		return casting.Apply(t, c, out.Choices, ask.Name, NewID)
-	})
+	}, true))
 	return out, err
 }
 

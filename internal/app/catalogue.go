@@ -194,7 +194,7 @@ func (h *Hot) Use(ctx context.Context, p Person, patches []template.ID, where ca
 		return nil, err
 	}
 	c := cat.View().Template
-	return func(t *template.Template) (change.Change, error) { return catalogue.Use(t, c, patches, where, NewID) }, nil
+	return born(func(t *template.Template) (change.Change, error) { return catalogue.Use(t, c, patches, where, NewID) }, true), nil
 }
 
 // Swap tells what another patch would mean for instruments and, when take,

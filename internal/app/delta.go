@@ -53,17 +53,19 @@ type ProofSummary struct {
 
 // Delta tells a browser what one revision changed.
 type Delta struct {
-	Revision int64              `json:"revision"`
-	Author   string             `json:"author"`
-	AuthorID string             `json:"authorId"`
-	Label    string             `json:"label"`
-	Role     string             `json:"role"`
-	Name     string             `json:"name"`
-	Settings *template.Settings `json:"settings,omitempty"`
-	Facts    []Fact             `json:"facts,omitempty"`
-	Risers   map[string]int     `json:"risers,omitempty"` // of each machine, when that may be other than before
-	Proof    ProofSummary       `json:"proof"`
-	Lists    map[string]any     `json:"lists"`
+	Revision int64                  `json:"revision"`
+	Author   string                 `json:"author"`
+	AuthorID string                 `json:"authorId"`
+	Label    string                 `json:"label"`
+	Role     string                 `json:"role"`
+	Name     string                 `json:"name"`
+	Settings *template.Settings     `json:"settings,omitempty"`
+	Facts    []Fact                 `json:"facts,omitempty"`
+	Risers   map[string]int         `json:"risers,omitempty"` // of each machine, when that may be other than before
+	Proof    ProofSummary           `json:"proof"`
+	Lists    map[string]any         `json:"lists"`
+	Rules    *[]*template.StemRule  `json:"rules,omitempty"`      // all of them, when they changed
+	Returns  *[]*template.ReturnSet `json:"returnSets,omitempty"` // likewise
 }
 
 // ListDelta tells what became of one list: things new or changed, and, when
@@ -146,6 +148,14 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 		Revision: e.Revision, Author: p.Name, AuthorID: p.ID.String(), Label: e.Label, Role: string(e.Role), Name: h.t.Name,
 		Proof: ProofSummary{Marks: len(h.proof.Marks), Counts: h.proof.Counts()},
 		Lists: lists(before, h.t), Facts: changedFacts(factsBefore, h.facts),
+	}
+	if !slices.Equal(before.Rules, h.t.Rules) {
+		rules := append([]*template.StemRule{}, h.t.Rules...)
+		d.Rules = &rules
+	}
+	if !slices.Equal(before.ReturnSets, h.t.ReturnSets) {
+		sets := append([]*template.ReturnSet{}, h.t.ReturnSets...)
+		d.Returns = &sets
 	}
 	if !before.Settings.Equal(h.t.Settings) {
 		d.Settings = &h.t.Settings

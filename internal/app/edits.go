@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/deliver"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/layout"
 	"fanfold/internal/core/proof"
@@ -61,7 +62,7 @@ func nextName(t *template.Template, i *template.Instrument) string {
 // NewRows adds empty rows of a kind: below the row after, else at the end of
 // the section, else of the template's first; a template without one gets it.
 func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
-	return func(t *template.Template) (change.Change, error) {
+	return born(func(t *template.Template) (change.Change, error) {
 		at := -1
 		if i := t.Instrument(after); i != nil {
 			at, section = t.Index().Place[after]+1, i.Section
@@ -89,7 +90,7 @@ func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
 			add.Instruments = append(add.Instruments, change.Placed{At: place, Instrument: i})
 		}
 		return change.Batch{Label: change.Describe(add), Changes: []change.Change{put, add}}, nil
-	}
+	}, false)
 }
 
 // Assign sets what a row names rather than holds, for the whole selection:
@@ -144,11 +145,15 @@ func assignStem(t *template.Template, ids []template.ID, name string) (change.Ch
 	if err != nil {
 		return nil, refused("", "the stem can not be set: %s", err)
 	}
-	assign := change.AssignStem{IDs: ids, Stem: stem.ID}
 	if len(named.Put().Buses) == 0 {
-		return assign, nil
+		return deliver.ByHand(t, ids, stem.ID, NewID)
 	}
-	return change.Batch{Label: "Make the stem " + stem.Name, Changes: []change.Change{named.Put(), assign}}, nil
+	after, _, err := change.Apply(t, named.Put())
+	if err != nil {
+		return nil, err
+	}
+	assign, err := deliver.ByHand(after, ids, stem.ID, NewID)
+	return change.Batch{Label: "Make the stem " + stem.Name, Changes: []change.Change{named.Put(), assign}}, err
 }
 
 // assignLibrary gives each row the patch of the same name in the library; one
@@ -256,7 +261,8 @@ func Mend(code string, subject template.ID, remedy int) Maker {
 			if err != nil {
 				return nil, err
 			}
-			return change.Batch{Label: m.Remedies[remedy].Label, Changes: []change.Change{c}}, nil
+			settled, err := deliver.Settle(t, c, NewID)
+			return change.Batch{Label: m.Remedies[remedy].Label, Changes: []change.Change{settled}}, err
 		}
 		return nil, refused(subject, "the mark is gone already")
 	}
@@ -282,4 +288,13 @@ func SaveCall(t *template.Template, name string, ids []template.ID) (change.Chan
 // LayOut lays instruments out switched, spread or performed.
 func LayOut(ids []template.ID, to template.Layout, pattern string) Maker {
 	return func(t *template.Template) (change.Change, error) { return layout.Convert(t, ids, to, pattern, NewID) }
+}
+
+// BringIn takes the good rows of a list. Rows that name no stem follow the
+// stem rules.
+func BringIn(list []intake.Row) Maker {
+	return born(func(t *template.Template) (change.Change, error) {
+		batch, _, _ := intake.Plan(t, list, NewID, intake.StandardDefaults())
+		return batch, nil
+	}, false)
 }

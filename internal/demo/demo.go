@@ -11,7 +11,6 @@ import (
 
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
-	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
@@ -58,7 +57,7 @@ func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, er
 	if err != nil {
 		return uuid.Nil, err
 	}
-	for _, make := range []app.Maker{machines, instruments, catalogue, returns, sends, seats, calls} {
+	for _, make := range []app.Maker{machines, instruments, catalogue, delivery, rules, wiring, plate, numbers, seats, calls} {
 		if _, err := h.Apply(ctx, p, make); err != nil {
 			return uuid.Nil, fmt.Errorf("build the demo template: %w", err)
 		}
@@ -70,7 +69,7 @@ func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, er
 // benchmarks.
 func Template() (*template.Template, error) {
 	t := template.New("template-salt-lantern", "The Salt Lantern")
-	for _, make := range []app.Maker{machines, instruments, catalogue, returns, sends, seats, calls} {
+	for _, make := range []app.Maker{machines, instruments, catalogue, delivery, rules, wiring, plate, numbers, seats, calls} {
 		c, err := make(t)
 		if err != nil {
 			return nil, err
@@ -101,47 +100,6 @@ func instruments(t *template.Template) (change.Change, error) {
 		return nil, fmt.Errorf("line %d, %s: %s", problems[0].Line, problems[0].Column, problems[0].Reason)
 	}
 	return batch, nil
-}
-
-// returns gives the larger stems a hall each, and leaves one plate shared by
-// two stems, so that the proof has something to show.
-func returns(t *template.Template) (change.Change, error) {
-	var put change.Put
-	hall := func(id, name, process, stem string) {
-		s := t.FindBus(template.Stem, stem)
-		put.Buses = append(put.Buses, change.Append(&template.Bus{
-			ID: template.ID(id), Kind: template.Return, Name: name, Process: process, Section: s.Section,
-			Routes: []template.Route{{To: s.ID, Tap: template.Post}},
-		}))
-	}
-	for n, stem := range []string{"High winds", "Low winds", "Horns", "High strings long", "Low strings long", "Choir high"} {
-		hall(fmt.Sprintf("return-hall-%d", n+1), "Hall, "+stem, "Stone hall 2.8 s", stem)
-	}
-	hall("return-plate", "Plate", "Plate 1.6 s", "Trumpets")
-	return put, nil
-}
-
-func sends(t *template.Template) (change.Change, error) {
-	f := fan.New(t)
-	returnOf := map[template.ID]template.ID{}
-	for _, b := range t.Buses {
-		if b.Kind == template.Return && b.ID != "return-plate" {
-			returnOf[b.Routes[0].To] = b.ID
-		}
-	}
-	var c change.Connect
-	for _, i := range t.Instruments {
-		for _, stem := range f.Stems(i, t.Folds[0].ID) {
-			to, ok := returnOf[stem.ID]
-			if stem.Name == "Trumpets" || i.Name == "Trombone 1 long" {
-				to, ok = "return-plate", true
-			}
-			if ok {
-				c.Wires = append(c.Wires, change.Wire{From: i.ID, To: to, Level: &change.WireSetting{GainDB: -14, Tap: template.Pre}})
-			}
-		}
-	}
-	return c, nil
 }
 
 func seats(t *template.Template) (change.Change, error) {

@@ -43,6 +43,63 @@ func (e AskHow) Valid() bool {
 	}
 }
 
+// Defines values for PlaceKind.
+const (
+	PlaceKindGroup      PlaceKind = "group"
+	PlaceKindInstrument PlaceKind = "instrument"
+	PlaceKindMix        PlaceKind = "mix"
+	PlaceKindPrint      PlaceKind = "print"
+	PlaceKindReturn     PlaceKind = "return"
+	PlaceKindSection    PlaceKind = "section"
+	PlaceKindSpeakers   PlaceKind = "speakers"
+	PlaceKindStem       PlaceKind = "stem"
+)
+
+// Valid indicates whether the value is a known member of the PlaceKind enum.
+func (e PlaceKind) Valid() bool {
+	switch e {
+	case PlaceKindGroup:
+		return true
+	case PlaceKindInstrument:
+		return true
+	case PlaceKindMix:
+		return true
+	case PlaceKindPrint:
+		return true
+	case PlaceKindReturn:
+		return true
+	case PlaceKindSection:
+		return true
+	case PlaceKindSpeakers:
+		return true
+	case PlaceKindStem:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RibbonTap.
+const (
+	RibbonTapBoth RibbonTap = "both"
+	RibbonTapPost RibbonTap = "post"
+	RibbonTapPre  RibbonTap = "pre"
+)
+
+// Valid indicates whether the value is a known member of the RibbonTap enum.
+func (e RibbonTap) Valid() bool {
+	switch e {
+	case RibbonTapBoth:
+		return true
+	case RibbonTapPost:
+		return true
+	case RibbonTapPre:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Tint.
 const (
 	Clay    Tint = "clay"
@@ -79,18 +136,36 @@ func (e Tint) Valid() bool {
 	}
 }
 
+// Defines values for WireSettingAt.
+const (
+	WireSettingAtListen WireSettingAt = "listen"
+	WireSettingAtPrint  WireSettingAt = "print"
+)
+
+// Valid indicates whether the value is a known member of the WireSettingAt enum.
+func (e WireSettingAt) Valid() bool {
+	switch e {
+	case WireSettingAtListen:
+		return true
+	case WireSettingAtPrint:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WireSettingTap.
 const (
-	Post WireSettingTap = "post"
-	Pre  WireSettingTap = "pre"
+	WireSettingTapPost WireSettingTap = "post"
+	WireSettingTapPre  WireSettingTap = "pre"
 )
 
 // Valid indicates whether the value is a known member of the WireSettingTap enum.
 func (e WireSettingTap) Valid() bool {
 	switch e {
-	case Post:
+	case WireSettingTapPost:
 		return true
-	case Pre:
+	case WireSettingTapPre:
 		return true
 	default:
 		return false
@@ -139,6 +214,27 @@ func (e AssignJSONBodyField) Valid() bool {
 	case AssignJSONBodyFieldSection:
 		return true
 	case AssignJSONBodyFieldStem:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WireJSONBodyWhat.
+const (
+	Everything WireJSONBodyWhat = "everything"
+	Numbers    WireJSONBodyWhat = "numbers"
+	Rules      WireJSONBodyWhat = "rules"
+)
+
+// Valid indicates whether the value is a known member of the WireJSONBodyWhat enum.
+func (e WireJSONBodyWhat) Valid() bool {
+	switch e {
+	case Everything:
+		return true
+	case Numbers:
+		return true
+	case Rules:
 		return true
 	default:
 		return false
@@ -329,6 +425,39 @@ type ConnectChange = json.RawMessage
 // DeleteChange defines model for DeleteChange.
 type DeleteChange = json.RawMessage
 
+// DeliveryCost defines model for DeliveryCost.
+type DeliveryCost struct {
+	AddsPerSecond float64 `json:"addsPerSecond"`
+	Buses         int     `json:"buses"`
+	Bytes         float64 `json:"bytes"`
+	Effects       int     `json:"effects"`
+	Files         int     `json:"files"`
+	Folds         []struct {
+		Bytes   float64 `json:"bytes"`
+		Files   int     `json:"files"`
+		Fold    Id      `json:"fold"`
+		Returns int     `json:"returns"`
+		Stems   int     `json:"stems"`
+		Ways    int     `json:"ways"`
+	} `json:"folds"`
+	Groups  int     `json:"groups"`
+	Minutes float64 `json:"minutes"`
+	Pairs   int     `json:"pairs"`
+	Returns int     `json:"returns"`
+	Stems   int     `json:"stems"`
+	Ways    int     `json:"ways"`
+}
+
+// Dependants defines model for Dependants.
+type Dependants struct {
+	Buses       []Id `json:"buses"`
+	Instruments int  `json:"instruments"`
+	Offers      []Id `json:"offers"`
+	Orphaned    []Id `json:"orphaned"`
+	Rules       int  `json:"rules"`
+	Silenced    []Id `json:"silenced"`
+}
+
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
 
@@ -341,26 +470,34 @@ type EditChange = json.RawMessage
 // Fact defines model for Fact.
 type Fact = app.Fact
 
-// Flowing how many instruments flow through a section or bus
-type Flowing struct {
-	Count int `json:"count"`
-	Id    Id  `json:"id"`
-}
-
 // Fold one level of stem detail
 type Fold = template.Fold
 
 // FoldSum defines model for FoldSum.
 type FoldSum struct {
 	AddsUp bool `json:"addsUp"`
-	Fold   Id   `json:"fold"`
+
+	// Differ the first of those that do not agree
+	Differ []struct {
+		Chain string  `json:"chain"`
+		Id    Id      `json:"id"`
+		MixDb float64 `json:"mixDb"`
+		Name  string  `json:"name"`
+
+		// StemsDb -400 for silence
+		StemsDb float64 `json:"stemsDb"`
+	} `json:"differ"`
+
+	// Dry every stem of it is delivered dry
+	Dry  bool `json:"dry"`
+	Fold Id   `json:"fold"`
 
 	// LargestDb largest difference, dB; -400 for none
-	LargestDb float64 `json:"largestDb"`
-	Name      string  `json:"name"`
-	Sources   int     `json:"sources"`
-	Stems     int     `json:"stems"`
-	Worst     string  `json:"worst"`
+	LargestDb  float64 `json:"largestDb"`
+	Mismatches int     `json:"mismatches"`
+	Name       string  `json:"name"`
+	Sources    int     `json:"sources"`
+	Stems      int     `json:"stems"`
 }
 
 // Id defines model for Id.
@@ -510,6 +647,17 @@ type Opened struct {
 	Template Template       `json:"template"`
 }
 
+// Pasted defines model for Pasted.
+type Pasted struct {
+	Questions []struct {
+		Bus         Id     `json:"bus"`
+		Instruments int    `json:"instruments"`
+		Kind        string `json:"kind"`
+		Name        string `json:"name"`
+	} `json:"questions"`
+	Revision *int64 `json:"revision,omitempty"`
+}
+
 // Patch defines model for Patch.
 type Patch = template.Patch
 
@@ -570,6 +718,28 @@ type Person struct {
 	Studio string             `json:"studio"`
 }
 
+// Place a section, an instrument, a bus, or several buses gathered
+type Place struct {
+	Column int `json:"column"`
+
+	// Count instruments
+	Count int     `json:"count"`
+	H     float64 `json:"h"`
+
+	// Holds things gathered here
+	Holds  *int      `json:"holds,omitempty"`
+	Id     Id        `json:"id"`
+	In     *Id       `json:"in,omitempty"`
+	Kind   PlaceKind `json:"kind"`
+	Name   string    `json:"name"`
+	Number *int      `json:"number,omitempty"`
+	Tint   string    `json:"tint"`
+	Y      float64   `json:"y"`
+}
+
+// PlaceKind defines model for Place.Kind.
+type PlaceKind string
+
 // Player defines model for Player.
 type Player = template.Player
 
@@ -602,6 +772,15 @@ type ProofSummary = app.ProofSummary
 // PutChange defines model for PutChange.
 type PutChange = json.RawMessage
 
+// ReachRow defines model for ReachRow.
+type ReachRow struct {
+	Bus    Id      `json:"bus"`
+	Chain  string  `json:"chain"`
+	GainDb float64 `json:"gainDb"`
+	Ways   int     `json:"ways"`
+	Wet    bool    `json:"wet"`
+}
+
 // Remedy defines model for Remedy.
 type Remedy struct {
 	// Can it can be applied in one step
@@ -615,17 +794,28 @@ type RemoveBusChange = json.RawMessage
 // RemoveMachineChange defines model for RemoveMachineChange.
 type RemoveMachineChange = json.RawMessage
 
+// ReturnSet effects that stems share the settings of
+type ReturnSet = template.ReturnSet
+
 // Ribbon defines model for Ribbon.
 type Ribbon struct {
-	Count      int     `json:"count"`
-	From       Id      `json:"from"`
-	HighDb     float64 `json:"highDb"`
-	Instrument *Id     `json:"instrument,omitempty"`
-	LowDb      float64 `json:"lowDb"`
-	Send       bool    `json:"send"`
-	Tap        string  `json:"tap"`
-	To         Id      `json:"to"`
+	// Count instruments
+	Count int `json:"count"`
+
+	// From position in places
+	From   int       `json:"from"`
+	H      float64   `json:"h"`
+	HighDb float64   `json:"highDb"`
+	LowDb  float64   `json:"lowDb"`
+	Send   *bool     `json:"send,omitempty"`
+	Tap    RibbonTap `json:"tap"`
+	To     int       `json:"to"`
+	Y1     float64   `json:"y1"`
+	Y2     float64   `json:"y2"`
 }
+
+// RibbonTap defines model for Ribbon.Tap.
+type RibbonTap string
 
 // RigState defines model for RigState.
 type RigState = app.RigState
@@ -635,10 +825,11 @@ type Route = template.Route
 
 // Routing defines model for Routing.
 type Routing struct {
-	Buses    []Flowing `json:"buses"`
-	Ribbons  []Ribbon  `json:"ribbons"`
-	Sections []Flowing `json:"sections"`
-	Sums     []FoldSum `json:"sums"`
+	Columns int       `json:"columns"`
+	Height  float64   `json:"height"`
+	Places  []Place   `json:"places"`
+	Ribbons []Ribbon  `json:"ribbons"`
+	Sums    []FoldSum `json:"sums"`
 }
 
 // SampleRow defines model for SampleRow.
@@ -699,6 +890,18 @@ type SeatingState struct {
 // Section defines model for Section.
 type Section = template.Section
 
+// Send a section's own amount for one effect
+type Send = template.Send
+
+// SetPositionChange defines model for SetPositionChange.
+type SetPositionChange = json.RawMessage
+
+// SetReturnsChange defines model for SetReturnsChange.
+type SetReturnsChange = json.RawMessage
+
+// SetRulesChange defines model for SetRulesChange.
+type SetRulesChange = json.RawMessage
+
 // Settings defines model for Settings.
 type Settings = template.Settings
 
@@ -734,8 +937,29 @@ type Sound struct {
 	Section string   `json:"section"`
 }
 
+// StartRow defines model for StartRow.
+type StartRow struct {
+	About string `json:"about"`
+	Name  string `json:"name"`
+}
+
 // State defines model for State.
 type State = app.State
+
+// StemReport defines model for StemReport.
+type StemReport struct {
+	Folds    []string `json:"folds"`
+	Kept     []string `json:"kept"`
+	Made     []string `json:"made"`
+	Moved    []string `json:"moved"`
+	Removed  []string `json:"removed"`
+	Revision *int64   `json:"revision,omitempty"`
+	Rules    int      `json:"rules"`
+	Staying  []string `json:"staying"`
+}
+
+// StemRule sends the instruments that meet all of its conditions to a stem
+type StemRule = template.StemRule
 
 // SwapAsk defines model for SwapAsk.
 type SwapAsk struct {
@@ -822,11 +1046,30 @@ type UseAsk struct {
 	Section *Id  `json:"section,omitempty"`
 }
 
+// Verdict defines model for Verdict.
+type Verdict struct {
+	Also      []string `json:"also"`
+	Exception bool     `json:"exception"`
+	Id        Id       `json:"id"`
+	Moves     bool     `json:"moves"`
+	Now       []Id     `json:"now"`
+
+	// Rule position of the rule; -1 when none matches
+	Rule int    `json:"rule"`
+	Stem *Id    `json:"stem,omitempty"`
+	Why  string `json:"why"`
+}
+
 // WireSetting defines model for WireSetting.
 type WireSetting struct {
+	At     *WireSettingAt `json:"at,omitempty"`
 	GainDb float64        `json:"gainDb"`
+	Hand   *bool          `json:"hand,omitempty"`
 	Tap    WireSettingTap `json:"tap"`
 }
+
+// WireSettingAt defines model for WireSetting.At.
+type WireSettingAt string
 
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
@@ -908,6 +1151,61 @@ type CompileMidiParams struct {
 	Bar  *int `form:"bar,omitempty" json:"bar,omitempty"`
 }
 
+// DeliveryCostParams defines parameters for DeliveryCost.
+type DeliveryCostParams struct {
+	Minutes *float64 `form:"minutes,omitempty" json:"minutes,omitempty"`
+}
+
+// AddFoldJSONBody defines parameters for AddFold.
+type AddFoldJSONBody struct {
+	At   int    `json:"at"`
+	Name string `json:"name"`
+}
+
+// NestJSONBody defines parameters for Nest.
+type NestJSONBody struct {
+	Parent *Id  `json:"parent,omitempty"`
+	Stems  []Id `json:"stems"`
+}
+
+// ObeyJSONBody defines parameters for Obey.
+type ObeyJSONBody struct {
+	Ids []Id `json:"ids"`
+
+	// Sends send levels follow their sections again too
+	Sends *bool `json:"sends,omitempty"`
+}
+
+// TryRulesJSONBody defines parameters for TryRules.
+type TryRulesJSONBody struct {
+	Rules []StemRule `json:"rules"`
+}
+
+// SettleJSONBody defines parameters for Settle.
+type SettleJSONBody struct {
+	Base   int64  `json:"base"`
+	Change Change `json:"change"`
+}
+
+// EstablishParams defines parameters for Establish.
+type EstablishParams struct {
+	Start    *string `form:"start,omitempty" json:"start,omitempty"`
+	Sections *bool   `form:"sections,omitempty" json:"sections,omitempty"`
+	TakeAway *bool   `form:"takeAway,omitempty" json:"takeAway,omitempty"`
+	Rules    *bool   `form:"rules,omitempty" json:"rules,omitempty"`
+	Take     *bool   `form:"take,omitempty" json:"take,omitempty"`
+}
+
+// WireJSONBody defines parameters for Wire.
+type WireJSONBody struct {
+	First *int             `json:"first,omitempty"`
+	Gap   *int             `json:"gap,omitempty"`
+	What  WireJSONBodyWhat `json:"what"`
+}
+
+// WireJSONBodyWhat defines parameters for Wire.
+type WireJSONBodyWhat string
+
 // DuplicateJSONBody defines parameters for Duplicate.
 type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
@@ -937,6 +1235,25 @@ type MendJSONBody struct {
 	Code    string `json:"code"`
 	Remedy  int    `json:"remedy"`
 	Subject Id     `json:"subject"`
+}
+
+// PasteJSONBody defines parameters for Paste.
+type PasteJSONBody struct {
+	Answers *map[string]struct {
+		Bus  *Id   `json:"bus,omitempty"`
+		Make *bool `json:"make,omitempty"`
+	} `json:"answers,omitempty"`
+	From openapi_types.UUID `json:"from"`
+	Ids  []Id               `json:"ids"`
+}
+
+// RoutingParams defines parameters for Routing.
+type RoutingParams struct {
+	Fold *string `form:"fold,omitempty" json:"fold,omitempty"`
+
+	// Toggled places folded or unfolded against their usual way
+	Toggled *[]string `form:"toggled,omitempty" json:"toggled,omitempty"`
+	Room    *float64  `form:"room,omitempty" json:"room,omitempty"`
 }
 
 // AddRowsJSONBody defines parameters for AddRows.
@@ -999,6 +1316,24 @@ type SaveCallJSONRequestBody SaveCallJSONBody
 // ChangeJSONRequestBody defines body for Change for application/json ContentType.
 type ChangeJSONRequestBody ChangeJSONBody
 
+// AddFoldJSONRequestBody defines body for AddFold for application/json ContentType.
+type AddFoldJSONRequestBody AddFoldJSONBody
+
+// NestJSONRequestBody defines body for Nest for application/json ContentType.
+type NestJSONRequestBody NestJSONBody
+
+// ObeyJSONRequestBody defines body for Obey for application/json ContentType.
+type ObeyJSONRequestBody ObeyJSONBody
+
+// TryRulesJSONRequestBody defines body for TryRules for application/json ContentType.
+type TryRulesJSONRequestBody TryRulesJSONBody
+
+// SettleJSONRequestBody defines body for Settle for application/json ContentType.
+type SettleJSONRequestBody SettleJSONBody
+
+// WireJSONRequestBody defines body for Wire for application/json ContentType.
+type WireJSONRequestBody WireJSONBody
+
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
 
@@ -1007,6 +1342,9 @@ type LayoutJSONRequestBody LayoutJSONBody
 
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
+
+// PasteJSONRequestBody defines body for Paste for application/json ContentType.
+type PasteJSONRequestBody PasteJSONBody
 
 // AddRowsJSONRequestBody defines body for AddRows for application/json ContentType.
 type AddRowsJSONRequestBody AddRowsJSONBody
@@ -1092,6 +1430,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (GET /api/templates/{id}/buses/{bus}/dependants)
+	Dependants(ctx *echo.Context, id openapi_types.UUID, bus string) error
+
 	// (POST /api/templates/{id}/calls)
 	Call(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -1113,6 +1454,36 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/compile/{instrument}/midi)
 	CompileMidi(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileMidiParams) error
 
+	// (GET /api/templates/{id}/deliver/cost)
+	DeliveryCost(ctx *echo.Context, id openapi_types.UUID, params DeliveryCostParams) error
+
+	// (POST /api/templates/{id}/deliver/folds)
+	AddFold(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (DELETE /api/templates/{id}/deliver/folds/{fold})
+	RemoveFold(ctx *echo.Context, id openapi_types.UUID, fold string) error
+
+	// (POST /api/templates/{id}/deliver/nest)
+	Nest(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/deliver/obey)
+	Obey(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/deliver/rules)
+	TryRules(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/deliver/settle)
+	Settle(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/deliver/starts)
+	Starts(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/deliver/stems)
+	Establish(ctx *echo.Context, id openapi_types.UUID, params EstablishParams) error
+
+	// (POST /api/templates/{id}/deliver/wire)
+	Wire(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -1131,11 +1502,17 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/paste)
+	Paste(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/reach/{instrument})
+	Reach(ctx *echo.Context, id openapi_types.UUID, instrument string) error
+
 	// (POST /api/templates/{id}/redo)
 	Redo(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/routing)
-	Routing(ctx *echo.Context, id openapi_types.UUID) error
+	Routing(ctx *echo.Context, id openapi_types.UUID, params RoutingParams) error
 
 	// (POST /api/templates/{id}/rows)
 	AddRows(ctx *echo.Context, id openapi_types.UUID) error
@@ -1149,8 +1526,14 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/sections/{section}/duplicate)
+	DuplicateSection(ctx *echo.Context, id openapi_types.UUID, section string) error
+
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/trace/bus/{bus})
+	BusTrace(ctx *echo.Context, id openapi_types.UUID, bus string) error
 
 	// (GET /api/templates/{id}/trace/{instrument})
 	Trace(ctx *echo.Context, id openapi_types.UUID, instrument string) error
@@ -1466,6 +1849,30 @@ func (w *ServerInterfaceWrapper) Assign(ctx *echo.Context) error {
 	return err
 }
 
+// Dependants converts echo context to params.
+func (w *ServerInterfaceWrapper) Dependants(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "bus" -------------
+	var bus string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bus", ctx.Param("bus"), &bus, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter bus: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Dependants(ctx, id, bus)
+	return err
+}
+
 // Call converts echo context to params.
 func (w *ServerInterfaceWrapper) Call(ctx *echo.Context) error {
 	var err error
@@ -1663,6 +2070,220 @@ func (w *ServerInterfaceWrapper) CompileMidi(ctx *echo.Context) error {
 	return err
 }
 
+// DeliveryCost converts echo context to params.
+func (w *ServerInterfaceWrapper) DeliveryCost(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeliveryCostParams
+	// ------------- Optional query parameter "minutes" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "minutes", ctx.QueryParams(), &params.Minutes, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter minutes: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeliveryCost(ctx, id, params)
+	return err
+}
+
+// AddFold converts echo context to params.
+func (w *ServerInterfaceWrapper) AddFold(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddFold(ctx, id)
+	return err
+}
+
+// RemoveFold converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveFold(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "fold" -------------
+	var fold string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "fold", ctx.Param("fold"), &fold, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fold: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveFold(ctx, id, fold)
+	return err
+}
+
+// Nest converts echo context to params.
+func (w *ServerInterfaceWrapper) Nest(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Nest(ctx, id)
+	return err
+}
+
+// Obey converts echo context to params.
+func (w *ServerInterfaceWrapper) Obey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Obey(ctx, id)
+	return err
+}
+
+// TryRules converts echo context to params.
+func (w *ServerInterfaceWrapper) TryRules(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TryRules(ctx, id)
+	return err
+}
+
+// Settle converts echo context to params.
+func (w *ServerInterfaceWrapper) Settle(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Settle(ctx, id)
+	return err
+}
+
+// Starts converts echo context to params.
+func (w *ServerInterfaceWrapper) Starts(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Starts(ctx, id)
+	return err
+}
+
+// Establish converts echo context to params.
+func (w *ServerInterfaceWrapper) Establish(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EstablishParams
+	// ------------- Optional query parameter "start" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "start", ctx.QueryParams(), &params.Start, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter start: %s", err))
+	}
+
+	// ------------- Optional query parameter "sections" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sections", ctx.QueryParams(), &params.Sections, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sections: %s", err))
+	}
+
+	// ------------- Optional query parameter "takeAway" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "takeAway", ctx.QueryParams(), &params.TakeAway, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter takeAway: %s", err))
+	}
+
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Establish(ctx, id, params)
+	return err
+}
+
+// Wire converts echo context to params.
+func (w *ServerInterfaceWrapper) Wire(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Wire(ctx, id)
+	return err
+}
+
 // Duplicate converts echo context to params.
 func (w *ServerInterfaceWrapper) Duplicate(ctx *echo.Context) error {
 	var err error
@@ -1790,6 +2411,46 @@ func (w *ServerInterfaceWrapper) Mend(ctx *echo.Context) error {
 	return err
 }
 
+// Paste converts echo context to params.
+func (w *ServerInterfaceWrapper) Paste(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Paste(ctx, id)
+	return err
+}
+
+// Reach converts echo context to params.
+func (w *ServerInterfaceWrapper) Reach(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Reach(ctx, id, instrument)
+	return err
+}
+
 // Redo converts echo context to params.
 func (w *ServerInterfaceWrapper) Redo(ctx *echo.Context) error {
 	var err error
@@ -1817,8 +2478,31 @@ func (w *ServerInterfaceWrapper) Routing(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RoutingParams
+	// ------------- Optional query parameter "fold" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "fold", ctx.QueryParams(), &params.Fold, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fold: %s", err))
+	}
+
+	// ------------- Optional query parameter "toggled" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "toggled", ctx.QueryParams(), &params.Toggled, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter toggled: %s", err))
+	}
+
+	// ------------- Optional query parameter "room" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "room", ctx.QueryParams(), &params.Room, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter room: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.Routing(ctx, id)
+	err = w.Handler.Routing(ctx, id, params)
 	return err
 }
 
@@ -1886,6 +2570,30 @@ func (w *ServerInterfaceWrapper) MoveSeats(ctx *echo.Context) error {
 	return err
 }
 
+// DuplicateSection converts echo context to params.
+func (w *ServerInterfaceWrapper) DuplicateSection(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "section" -------------
+	var section string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "section", ctx.Param("section"), &section, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter section: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DuplicateSection(ctx, id, section)
+	return err
+}
+
 // Swap converts echo context to params.
 func (w *ServerInterfaceWrapper) Swap(ctx *echo.Context) error {
 	var err error
@@ -1899,6 +2607,30 @@ func (w *ServerInterfaceWrapper) Swap(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Swap(ctx, id)
+	return err
+}
+
+// BusTrace converts echo context to params.
+func (w *ServerInterfaceWrapper) BusTrace(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "bus" -------------
+	var bus string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bus", ctx.Param("bus"), &bus, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter bus: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BusTrace(ctx, id, bus)
 	return err
 }
 
@@ -2042,6 +2774,21 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/marks", wrapper.Marks, options.OperationMiddlewares["Marks"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/marks/mend", wrapper.Mend, options.OperationMiddlewares["Mend"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/routing", wrapper.Routing, options.OperationMiddlewares["Routing"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/settle", wrapper.Settle, options.OperationMiddlewares["Settle"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/wire", wrapper.Wire, options.OperationMiddlewares["Wire"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/obey", wrapper.Obey, options.OperationMiddlewares["Obey"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/nest", wrapper.Nest, options.OperationMiddlewares["Nest"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/folds", wrapper.AddFold, options.OperationMiddlewares["AddFold"]...)
+	router.DELETE(options.BaseURL+"/api/templates/:id/deliver/folds/:fold", wrapper.RemoveFold, options.OperationMiddlewares["RemoveFold"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/stems", wrapper.Establish, options.OperationMiddlewares["Establish"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/deliver/starts", wrapper.Starts, options.OperationMiddlewares["Starts"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/rules", wrapper.TryRules, options.OperationMiddlewares["TryRules"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/deliver/cost", wrapper.DeliveryCost, options.OperationMiddlewares["DeliveryCost"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/buses/:bus/dependants", wrapper.Dependants, options.OperationMiddlewares["Dependants"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/trace/bus/:bus", wrapper.BusTrace, options.OperationMiddlewares["BusTrace"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/reach/:instrument", wrapper.Reach, options.OperationMiddlewares["Reach"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/sections/:section/duplicate", wrapper.DuplicateSection, options.OperationMiddlewares["DuplicateSection"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/paste", wrapper.Paste, options.OperationMiddlewares["Paste"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/arriving/:bus", wrapper.Arriving, options.OperationMiddlewares["Arriving"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/trace/:instrument", wrapper.Trace, options.OperationMiddlewares["Trace"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
@@ -2920,6 +3667,46 @@ func (response AssigndefaultApplicationProblemPlusJSONResponse) VisitAssignRespo
 	return err
 }
 
+type DependantsRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Bus string             `json:"bus"`
+}
+
+type DependantsResponseObject interface {
+	VisitDependantsResponse(w http.ResponseWriter) error
+}
+
+type Dependants200JSONResponse Dependants
+
+func (response Dependants200JSONResponse) VisitDependantsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DependantsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DependantsdefaultApplicationProblemPlusJSONResponse) VisitDependantsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CallRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *CallJSONRequestBody
@@ -3211,6 +3998,406 @@ func (response CompileMididefaultApplicationProblemPlusJSONResponse) VisitCompil
 	return err
 }
 
+type DeliveryCostRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params DeliveryCostParams
+}
+
+type DeliveryCostResponseObject interface {
+	VisitDeliveryCostResponse(w http.ResponseWriter) error
+}
+
+type DeliveryCost200JSONResponse DeliveryCost
+
+func (response DeliveryCost200JSONResponse) VisitDeliveryCostResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeliveryCostdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeliveryCostdefaultApplicationProblemPlusJSONResponse) VisitDeliveryCostResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFoldRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *AddFoldJSONRequestBody
+}
+
+type AddFoldResponseObject interface {
+	VisitAddFoldResponse(w http.ResponseWriter) error
+}
+
+type AddFold200JSONResponse Applied
+
+func (response AddFold200JSONResponse) VisitAddFoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddFolddefaultApplicationProblemPlusJSONResponse) VisitAddFoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFoldRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Fold string             `json:"fold"`
+}
+
+type RemoveFoldResponseObject interface {
+	VisitRemoveFoldResponse(w http.ResponseWriter) error
+}
+
+type RemoveFold200JSONResponse Applied
+
+func (response RemoveFold200JSONResponse) VisitRemoveFoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFolddefaultApplicationProblemPlusJSONResponse) VisitRemoveFoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NestRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *NestJSONRequestBody
+}
+
+type NestResponseObject interface {
+	VisitNestResponse(w http.ResponseWriter) error
+}
+
+type Nest200JSONResponse Applied
+
+func (response Nest200JSONResponse) VisitNestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NestdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NestdefaultApplicationProblemPlusJSONResponse) VisitNestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ObeyRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ObeyJSONRequestBody
+}
+
+type ObeyResponseObject interface {
+	VisitObeyResponse(w http.ResponseWriter) error
+}
+
+type Obey200JSONResponse Applied
+
+func (response Obey200JSONResponse) VisitObeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ObeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ObeydefaultApplicationProblemPlusJSONResponse) VisitObeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryRulesRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *TryRulesJSONRequestBody
+}
+
+type TryRulesResponseObject interface {
+	VisitTryRulesResponse(w http.ResponseWriter) error
+}
+
+type TryRules200JSONResponse []Verdict
+
+func (response TryRules200JSONResponse) VisitTryRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryRulesdefaultApplicationProblemPlusJSONResponse) VisitTryRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SettleJSONRequestBody
+}
+
+type SettleResponseObject interface {
+	VisitSettleResponse(w http.ResponseWriter) error
+}
+
+type Settle200JSONResponse Applied
+
+func (response Settle200JSONResponse) VisitSettleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SettledefaultApplicationProblemPlusJSONResponse) VisitSettleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartsRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type StartsResponseObject interface {
+	VisitStartsResponse(w http.ResponseWriter) error
+}
+
+type Starts200JSONResponse []StartRow
+
+func (response Starts200JSONResponse) VisitStartsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartsdefaultApplicationProblemPlusJSONResponse) VisitStartsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EstablishRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params EstablishParams
+	Body   io.Reader
+}
+
+type EstablishResponseObject interface {
+	VisitEstablishResponse(w http.ResponseWriter) error
+}
+
+type Establish200JSONResponse StemReport
+
+func (response Establish200JSONResponse) VisitEstablishResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EstablishdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EstablishdefaultApplicationProblemPlusJSONResponse) VisitEstablishResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WireRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *WireJSONRequestBody
+}
+
+type WireResponseObject interface {
+	VisitWireResponse(w http.ResponseWriter) error
+}
+
+type Wire200JSONResponse Applied
+
+func (response Wire200JSONResponse) VisitWireResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WiredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WiredefaultApplicationProblemPlusJSONResponse) VisitWireResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DuplicateRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *DuplicateJSONRequestBody
@@ -3457,6 +4644,86 @@ func (response MenddefaultApplicationProblemPlusJSONResponse) VisitMendResponse(
 	return err
 }
 
+type PasteRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *PasteJSONRequestBody
+}
+
+type PasteResponseObject interface {
+	VisitPasteResponse(w http.ResponseWriter) error
+}
+
+type Paste200JSONResponse Pasted
+
+func (response Paste200JSONResponse) VisitPasteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PastedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PastedefaultApplicationProblemPlusJSONResponse) VisitPasteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReachRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+}
+
+type ReachResponseObject interface {
+	VisitReachResponse(w http.ResponseWriter) error
+}
+
+type Reach200JSONResponse []ReachRow
+
+func (response Reach200JSONResponse) VisitReachResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReachdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReachdefaultApplicationProblemPlusJSONResponse) VisitReachResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RedoRequestObject struct {
 	Id openapi_types.UUID `json:"id"`
 }
@@ -3497,7 +4764,8 @@ func (response RedodefaultApplicationProblemPlusJSONResponse) VisitRedoResponse(
 }
 
 type RoutingRequestObject struct {
-	Id openapi_types.UUID `json:"id"`
+	Id     openapi_types.UUID `json:"id"`
+	Params RoutingParams
 }
 
 type RoutingResponseObject interface {
@@ -3694,6 +4962,46 @@ func (response MoveSeatsdefaultApplicationProblemPlusJSONResponse) VisitMoveSeat
 	return err
 }
 
+type DuplicateSectionRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Section string             `json:"section"`
+}
+
+type DuplicateSectionResponseObject interface {
+	VisitDuplicateSectionResponse(w http.ResponseWriter) error
+}
+
+type DuplicateSection200JSONResponse Applied
+
+func (response DuplicateSection200JSONResponse) VisitDuplicateSectionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DuplicateSectiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DuplicateSectiondefaultApplicationProblemPlusJSONResponse) VisitDuplicateSectionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SwapRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *SwapJSONRequestBody
@@ -3723,6 +5031,46 @@ type SwapdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SwapdefaultApplicationProblemPlusJSONResponse) VisitSwapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BusTraceRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Bus string             `json:"bus"`
+}
+
+type BusTraceResponseObject interface {
+	VisitBusTraceResponse(w http.ResponseWriter) error
+}
+
+type BusTrace200JSONResponse []TraceStep
+
+func (response BusTrace200JSONResponse) VisitBusTraceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BusTracedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BusTracedefaultApplicationProblemPlusJSONResponse) VisitBusTraceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3961,6 +5309,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx context.Context, request AssignRequestObject) (AssignResponseObject, error)
 
+	// (GET /api/templates/{id}/buses/{bus}/dependants)
+	Dependants(ctx context.Context, request DependantsRequestObject) (DependantsResponseObject, error)
+
 	// (POST /api/templates/{id}/calls)
 	Call(ctx context.Context, request CallRequestObject) (CallResponseObject, error)
 
@@ -3982,6 +5333,36 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/compile/{instrument}/midi)
 	CompileMidi(ctx context.Context, request CompileMidiRequestObject) (CompileMidiResponseObject, error)
 
+	// (GET /api/templates/{id}/deliver/cost)
+	DeliveryCost(ctx context.Context, request DeliveryCostRequestObject) (DeliveryCostResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/folds)
+	AddFold(ctx context.Context, request AddFoldRequestObject) (AddFoldResponseObject, error)
+
+	// (DELETE /api/templates/{id}/deliver/folds/{fold})
+	RemoveFold(ctx context.Context, request RemoveFoldRequestObject) (RemoveFoldResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/nest)
+	Nest(ctx context.Context, request NestRequestObject) (NestResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/obey)
+	Obey(ctx context.Context, request ObeyRequestObject) (ObeyResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/rules)
+	TryRules(ctx context.Context, request TryRulesRequestObject) (TryRulesResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/settle)
+	Settle(ctx context.Context, request SettleRequestObject) (SettleResponseObject, error)
+
+	// (GET /api/templates/{id}/deliver/starts)
+	Starts(ctx context.Context, request StartsRequestObject) (StartsResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/stems)
+	Establish(ctx context.Context, request EstablishRequestObject) (EstablishResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/wire)
+	Wire(ctx context.Context, request WireRequestObject) (WireResponseObject, error)
+
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
 
@@ -3999,6 +5380,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx context.Context, request MendRequestObject) (MendResponseObject, error)
+
+	// (POST /api/templates/{id}/paste)
+	Paste(ctx context.Context, request PasteRequestObject) (PasteResponseObject, error)
+
+	// (GET /api/templates/{id}/reach/{instrument})
+	Reach(ctx context.Context, request ReachRequestObject) (ReachResponseObject, error)
 
 	// (POST /api/templates/{id}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
@@ -4018,8 +5405,14 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx context.Context, request MoveSeatsRequestObject) (MoveSeatsResponseObject, error)
 
+	// (POST /api/templates/{id}/sections/{section}/duplicate)
+	DuplicateSection(ctx context.Context, request DuplicateSectionRequestObject) (DuplicateSectionResponseObject, error)
+
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx context.Context, request SwapRequestObject) (SwapResponseObject, error)
+
+	// (GET /api/templates/{id}/trace/bus/{bus})
+	BusTrace(ctx context.Context, request BusTraceRequestObject) (BusTraceResponseObject, error)
 
 	// (GET /api/templates/{id}/trace/{instrument})
 	Trace(ctx context.Context, request TraceRequestObject) (TraceResponseObject, error)
@@ -4755,6 +6148,32 @@ func (sh *strictHandler) Assign(ctx *echo.Context, id openapi_types.UUID) error 
 	return nil
 }
 
+// Dependants operation middleware
+func (sh *strictHandler) Dependants(ctx *echo.Context, id openapi_types.UUID, bus string) error {
+	var request DependantsRequestObject
+
+	request.Id = id
+	request.Bus = bus
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Dependants(ctx.Request().Context(), request.(DependantsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Dependants")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DependantsResponseObject); ok {
+		return validResponse.VisitDependantsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Call operation middleware
 func (sh *strictHandler) Call(ctx *echo.Context, id openapi_types.UUID) error {
 	var request CallRequestObject
@@ -5033,6 +6452,399 @@ func (sh *strictHandler) CompileMidi(ctx *echo.Context, id openapi_types.UUID, i
 	return nil
 }
 
+// DeliveryCost operation middleware
+func (sh *strictHandler) DeliveryCost(ctx *echo.Context, id openapi_types.UUID, params DeliveryCostParams) error {
+	var request DeliveryCostRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeliveryCost(ctx.Request().Context(), request.(DeliveryCostRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeliveryCost")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeliveryCostResponseObject); ok {
+		return validResponse.VisitDeliveryCostResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddFold operation middleware
+func (sh *strictHandler) AddFold(ctx *echo.Context, id openapi_types.UUID) error {
+	var request AddFoldRequestObject
+
+	request.Id = id
+
+	var body AddFoldJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddFold(ctx.Request().Context(), request.(AddFoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddFold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddFoldResponseObject); ok {
+		return validResponse.VisitAddFoldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveFold operation middleware
+func (sh *strictHandler) RemoveFold(ctx *echo.Context, id openapi_types.UUID, fold string) error {
+	var request RemoveFoldRequestObject
+
+	request.Id = id
+	request.Fold = fold
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFold(ctx.Request().Context(), request.(RemoveFoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveFoldResponseObject); ok {
+		return validResponse.VisitRemoveFoldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Nest operation middleware
+func (sh *strictHandler) Nest(ctx *echo.Context, id openapi_types.UUID) error {
+	var request NestRequestObject
+
+	request.Id = id
+
+	var body NestJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Nest(ctx.Request().Context(), request.(NestRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Nest")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NestResponseObject); ok {
+		return validResponse.VisitNestResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Obey operation middleware
+func (sh *strictHandler) Obey(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ObeyRequestObject
+
+	request.Id = id
+
+	var body ObeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Obey(ctx.Request().Context(), request.(ObeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Obey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ObeyResponseObject); ok {
+		return validResponse.VisitObeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TryRules operation middleware
+func (sh *strictHandler) TryRules(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TryRulesRequestObject
+
+	request.Id = id
+
+	var body TryRulesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryRules(ctx.Request().Context(), request.(TryRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryRules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TryRulesResponseObject); ok {
+		return validResponse.VisitTryRulesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Settle operation middleware
+func (sh *strictHandler) Settle(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SettleRequestObject
+
+	request.Id = id
+
+	var body SettleJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Settle(ctx.Request().Context(), request.(SettleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Settle")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SettleResponseObject); ok {
+		return validResponse.VisitSettleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Starts operation middleware
+func (sh *strictHandler) Starts(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StartsRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Starts(ctx.Request().Context(), request.(StartsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Starts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartsResponseObject); ok {
+		return validResponse.VisitStartsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Establish operation middleware
+func (sh *strictHandler) Establish(ctx *echo.Context, id openapi_types.UUID, params EstablishParams) error {
+	var request EstablishRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Establish(ctx.Request().Context(), request.(EstablishRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Establish")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EstablishResponseObject); ok {
+		return validResponse.VisitEstablishResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Wire operation middleware
+func (sh *strictHandler) Wire(ctx *echo.Context, id openapi_types.UUID) error {
+	var request WireRequestObject
+
+	request.Id = id
+
+	var body WireJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Wire(ctx.Request().Context(), request.(WireRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Wire")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WireResponseObject); ok {
+		return validResponse.VisitWireResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Duplicate operation middleware
 func (sh *strictHandler) Duplicate(ctx *echo.Context, id openapi_types.UUID) error {
 	var request DuplicateRequestObject
@@ -5256,6 +7068,80 @@ func (sh *strictHandler) Mend(ctx *echo.Context, id openapi_types.UUID) error {
 	return nil
 }
 
+// Paste operation middleware
+func (sh *strictHandler) Paste(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PasteRequestObject
+
+	request.Id = id
+
+	var body PasteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Paste(ctx.Request().Context(), request.(PasteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Paste")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PasteResponseObject); ok {
+		return validResponse.VisitPasteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Reach operation middleware
+func (sh *strictHandler) Reach(ctx *echo.Context, id openapi_types.UUID, instrument string) error {
+	var request ReachRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Reach(ctx.Request().Context(), request.(ReachRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Reach")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReachResponseObject); ok {
+		return validResponse.VisitReachResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Redo operation middleware
 func (sh *strictHandler) Redo(ctx *echo.Context, id openapi_types.UUID) error {
 	var request RedoRequestObject
@@ -5282,10 +7168,11 @@ func (sh *strictHandler) Redo(ctx *echo.Context, id openapi_types.UUID) error {
 }
 
 // Routing operation middleware
-func (sh *strictHandler) Routing(ctx *echo.Context, id openapi_types.UUID) error {
+func (sh *strictHandler) Routing(ctx *echo.Context, id openapi_types.UUID, params RoutingParams) error {
 	var request RoutingRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.Routing(ctx.Request().Context(), request.(RoutingRequestObject))
@@ -5475,6 +7362,32 @@ func (sh *strictHandler) MoveSeats(ctx *echo.Context, id openapi_types.UUID) err
 	return nil
 }
 
+// DuplicateSection operation middleware
+func (sh *strictHandler) DuplicateSection(ctx *echo.Context, id openapi_types.UUID, section string) error {
+	var request DuplicateSectionRequestObject
+
+	request.Id = id
+	request.Section = section
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DuplicateSection(ctx.Request().Context(), request.(DuplicateSectionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DuplicateSection")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DuplicateSectionResponseObject); ok {
+		return validResponse.VisitDuplicateSectionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Swap operation middleware
 func (sh *strictHandler) Swap(ctx *echo.Context, id openapi_types.UUID) error {
 	var request SwapRequestObject
@@ -5517,6 +7430,32 @@ func (sh *strictHandler) Swap(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(SwapResponseObject); ok {
 		return validResponse.VisitSwapResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BusTrace operation middleware
+func (sh *strictHandler) BusTrace(ctx *echo.Context, id openapi_types.UUID, bus string) error {
+	var request BusTraceRequestObject
+
+	request.Id = id
+	request.Bus = bus
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BusTrace(ctx.Request().Context(), request.(BusTraceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BusTrace")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BusTraceResponseObject); ok {
+		return validResponse.VisitBusTraceResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

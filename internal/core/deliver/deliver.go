@@ -154,7 +154,7 @@ func Born(before *template.Template, c change.Change, anew bool, mint template.M
 		for _, i := range t.Instruments {
 			was := before.Instrument(i.ID)
 			fresh := was == nil || was.Kind == template.Spare && i.Kind != template.Spare
-			if !fresh || i.Kind == template.Guide || i.StemByHand || !anew && len(i.Routes) > 0 {
+			if !fresh || i.Kind == template.Guide || i.StemByHand || len(i.Routes) > 0 && (was != nil || !anew) {
 				continue
 			}
 			if rule, _ := sorter.Match(i); rule >= 0 {

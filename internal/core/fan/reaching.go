@@ -1,8 +1,7 @@
 package fan
 
 import (
-	"cmp"
-	"slices"
+	"fmt"
 
 	"fanfold/internal/core/template"
 )
@@ -32,78 +31,57 @@ func (f *Fan) Arriving(bus template.ID) []Arrival {
 	return out
 }
 
-// Ribbon is a flow between two places of the routing picture: from a section
-// (all of its own instruments gathered) or a bus, to a bus.
-type Ribbon struct {
-	From, To   template.ID
-	Count      int  // instruments in it
-	Send       bool // it leads to a return
-	LowDB      float64
-	HighDB     float64 // differs from LowDB when instruments differ
-	Tap        template.Tap
-	Instrument template.ID // set when exactly one instrument flows
-}
-
-// Picture is the routing of a template gathered for drawing.
-type Picture struct {
-	Sections map[template.ID]int // own instruments with routes, by section
-	Buses    map[template.ID]int // instruments that reach each bus
-	Ribbons  []Ribbon
-}
-
-// Picture gathers the graph by section.
-func (f *Fan) Picture() Picture {
-	p := Picture{Sections: map[template.ID]int{}, Buses: map[template.ID]int{}}
-	ribbons := map[[2]template.ID]*Ribbon{}
-	for n, i := range f.t.Instruments {
-		if len(i.Routes) == 0 {
-			continue
+// BusTrace tells what comes to a bus and where it goes: the sentence of its
+// whole way back and on.
+func (f *Fan) BusTrace(b *template.Bus) Trace {
+	at := f.place[b.ID]
+	tr := Trace{{Text: b.Name, Leaf: "routing", ID: b.ID}}
+	rows, wet := 0, 0
+	for n := range f.t.Instruments {
+		dryHere, wetHere := false, false
+		for _, r := range f.rows[n] {
+			if r.Bus == at {
+				dryHere, wetHere = dryHere || !f.Wet(r.Chain), wetHere || f.Wet(r.Chain)
+			}
 		}
-		p.Sections[i.Section]++
-		for _, r := range i.Routes {
-			f.gather(ribbons, i, r)
+		if dryHere {
+			rows++
 		}
-		last := int32(-1)
-		reach := slices.Clone(f.rows[n])
-		slices.SortFunc(reach, func(a, b Reach) int { return cmp.Compare(a.Bus, b.Bus) })
-		for _, r := range reach {
-			if r.Bus != last {
-				p.Buses[f.t.Buses[r.Bus].ID]++
-				last = r.Bus
+		if wetHere {
+			wet++
+		}
+	}
+	say := func(join, text string, id template.ID) {
+		tr = append(tr, Step{Text: text, Leaf: "routing", ID: id, Join: join})
+	}
+	say(next, fmt.Sprintf("%d instruments dry, %d wet", rows, wet), b.ID)
+	join := "; from "
+	shown := 0
+	for _, o := range f.t.Buses {
+		for _, r := range o.Routes {
+			if r.To != b.ID {
+				continue
+			}
+			if shown++; shown <= mostNamed {
+				say(join, o.Name+levelText(r, o.GainDB), o.ID)
+				join = ", "
 			}
 		}
 	}
-	for _, b := range f.t.Buses {
-		for _, r := range b.Routes {
-			to := f.t.Buses[f.place[r.To]]
-			ribbons[[2]template.ID{b.ID, r.To}] = &Ribbon{
-				From: b.ID, To: r.To, Count: p.Buses[b.ID], Send: to.Kind == template.Return,
-				LowDB: r.GainDB, HighDB: r.GainDB, Tap: r.Tap,
-			}
+	if shown > mostNamed {
+		say(join, fmt.Sprintf("%d more buses", shown-mostNamed), b.ID)
+	}
+	if len(b.Routes) == 0 {
+		if b.Kind != template.Speakers {
+			say("; on to ", "nowhere", b.ID)
 		}
+		return tr
 	}
-	for _, r := range ribbons {
-		p.Ribbons = append(p.Ribbons, *r)
-	}
-	slices.SortFunc(p.Ribbons, func(a, b Ribbon) int {
-		return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.To, b.To))
-	})
-	return p
+	first := len(tr)
+	tr = f.follow(tr, b.Routes, b.GainDB, map[template.ID]bool{b.ID: true})
+	tr[first].Join = "; on to "
+	return tr
 }
 
-func (f *Fan) gather(ribbons map[[2]template.ID]*Ribbon, i *template.Instrument, r template.Route) {
-	key := [2]template.ID{i.Section, r.To}
-	ribbon := ribbons[key]
-	if ribbon == nil {
-		ribbon = &Ribbon{
-			From: i.Section, To: r.To, Send: f.t.Buses[f.place[r.To]].Kind == template.Return,
-			LowDB: r.GainDB, HighDB: r.GainDB, Tap: r.Tap, Instrument: i.ID,
-		}
-		ribbons[key] = ribbon
-	} else {
-		ribbon.Instrument = ""
-	}
-	ribbon.Count++
-	ribbon.LowDB = min(ribbon.LowDB, r.GainDB)
-	ribbon.HighDB = max(ribbon.HighDB, r.GainDB)
-}
+// mostNamed is how many buses a sentence names that come to another.
+const mostNamed = 6

@@ -22,7 +22,7 @@ var GroupRules = []GroupRule{GroupsAsTheyAre, GroupsFewest, GroupsSections, Grou
 // Deliver is how the stems of a template are wired and delivered.
 type Deliver struct {
 	Groups      GroupRule `json:"groups,omitempty"`
-	SplitKey    int       `json:"splitKey,omitempty"`    // ranges whose middle lies below it are low, MIDI note; 0 takes 60
+	SplitKey    int       `json:"splitKey,omitempty"`    // ranges whose middle lies below it are low, MIDI note; 0 takes 64
 	FirstNumber int       `json:"firstNumber,omitempty"` // of buses, 1..MaxNumber; 0 takes 1
 	NumberGap   int       `json:"numberGap,omitempty"`   // numbers kept free after each section, 0..1000
 	Minutes     float64   `json:"minutes,omitempty"`     // of music to deliver, 0..6000
@@ -37,10 +37,11 @@ func (t *Template) Position() At {
 	return t.Settings.Deliver.Position
 }
 
-// SplitKey is the key from which on the middle of a range counts as high.
+// SplitKey is the key from which on the middle of a range counts as high: 64
+// unless the settings say otherwise, between cellos (middle 60) and altos (65).
 func (t *Template) SplitKey() int {
 	if t.Settings.Deliver.SplitKey == 0 {
-		return 60
+		return 64
 	}
 	return t.Settings.Deliver.SplitKey
 }

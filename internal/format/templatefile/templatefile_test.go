@@ -43,7 +43,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 2`, `"version": 7`, "the file is version 7, this program reads up to version 2"},
+		"newer version":  {`"version": 2`, `"version": 7`, "the file is version 7, this program reads up to version 3"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -86,5 +86,20 @@ func TestTheFirstVersionIsReadStill(t *testing.T) {
 	require.Equal(t, old.Instruments, back.Instruments)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "vocabulary": []`, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// Likewise a file of the second version, without stem rules and return sets.
+func TestTheSecondVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-2.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Len(t, old.Instruments, 1)
+	var now bytes.Buffer
+	require.NoError(t, templatefile.Write(&now, old))
+	require.Contains(t, now.String(), `"version": 3`)
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }

@@ -260,6 +260,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/deliver/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/wire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Wire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/obey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Obey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/nest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Nest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/folds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["AddFold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/folds/{fold}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["RemoveFold"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/stems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Establish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Starts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TryRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["DeliveryCost"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/buses/{bus}/dependants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Dependants"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/trace/bus/{bus}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["BusTrace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/reach/{instrument}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/sections/{section}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["DuplicateSection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Paste"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/arriving/{bus}": {
         parameters: {
             query?: never;
@@ -646,6 +886,13 @@ export interface components {
              * @enum {string}
              */
             tap: "post" | "pre";
+            /** @description a send level set by hand */
+            hand?: boolean;
+            /**
+             * @description to the speakers only: the print position it is open in
+             * @enum {string}
+             */
+            at?: "listen" | "print";
         };
         /** @description one level of stem detail */
         Fold: {
@@ -657,6 +904,12 @@ export interface components {
             parent?: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
             tint?: components["schemas"]["Tint"];
+            /**
+             * @description how far back it sits; missing takes the parent's
+             * @enum {string}
+             */
+            depth?: "near" | "middle" | "far";
+            sends?: components["schemas"]["Send"][];
         };
         Seat: {
             machine: components["schemas"]["Id"];
@@ -674,6 +927,8 @@ export interface components {
             /** @enum {string} */
             layout?: "spread" | "performed";
             spread?: components["schemas"]["Id"];
+            /** @description an exception: the stem rules pass it by */
+            stemByHand?: boolean;
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
@@ -696,7 +951,7 @@ export interface components {
         Bus: {
             id: components["schemas"]["Id"];
             /** @enum {string} */
-            kind: "group" | "return" | "stem" | "mix" | "speakers";
+            kind: "group" | "return" | "stem" | "mix" | "print" | "speakers";
             name: components["schemas"]["Name"];
             fold?: components["schemas"]["Id"];
             section?: components["schemas"]["Id"];
@@ -704,6 +959,18 @@ export interface components {
             gainDb: number;
             /** @description processing on it, in words */
             process?: string;
+            /** @description missing when it has none */
+            number?: number;
+            /** @description stems: their part of a file's name */
+            file?: string;
+            mono?: boolean;
+            /**
+             * @description stems: the sound they are delivered with; missing for both
+             * @enum {string}
+             */
+            carries?: "dry" | "wet";
+            returns?: components["schemas"]["Id"];
+            effect?: components["schemas"]["Id"];
             routes: components["schemas"]["Route"][];
         };
         Library: {
@@ -796,6 +1063,23 @@ export interface components {
                 number: number;
                 value: number;
             }[];
+            deliver?: {
+                /**
+                 * @description missing leaves groups as they are
+                 * @enum {string}
+                 */
+                groups?: "fewest" | "sections" | "none";
+                /** @description ranges whose middle lies below it are low; missing: 60 */
+                splitKey?: number;
+                firstNumber?: number;
+                numberGap?: number;
+                minutes?: number;
+                /**
+                 * @description what is heard; missing: listen
+                 * @enum {string}
+                 */
+                position?: "listen" | "print";
+            };
         };
         Template: {
             id: components["schemas"]["Id"];
@@ -811,8 +1095,54 @@ export interface components {
             machines: components["schemas"]["Machine"][];
             calls: components["schemas"]["Call"][];
             vocabulary: components["schemas"]["Term"][];
+            rules?: components["schemas"]["StemRule"][];
+            returnSets?: components["schemas"]["ReturnSet"][];
+        };
+        /** @description a section's own amount for one effect */
+        Send: {
+            effect: components["schemas"]["Id"];
+            off?: boolean;
+            /** @description level, dB */
+            gainDb: number;
+            /** @enum {string} */
+            tap: "post" | "pre";
+        };
+        /** @description sends the instruments that meet all of its conditions to a stem */
+        StemRule: {
+            id: components["schemas"]["Id"];
+            stem: components["schemas"]["Id"];
+            section?: components["schemas"]["Id"];
+            /** @enum {string} */
+            family?: "long" | "short" | "legato" | "effect";
+            /** @enum {string} */
+            register?: "low" | "high";
+            library?: components["schemas"]["Id"];
+            /** @enum {string} */
+            kind?: "sampled" | "input";
+            role?: string;
+            /** @description a pattern: * stands for any letters, ? for one */
+            name?: string;
+        };
+        /** @description effects that stems share the settings of */
+        ReturnSet: {
+            id: components["schemas"]["Id"];
+            name: components["schemas"]["Name"];
+            effects: {
+                id: components["schemas"]["Id"];
+                name: components["schemas"]["Name"];
+                process: string;
+                /** @description sends are taken after the fader */
+                delay?: boolean;
+                /** @description sends from near sections, dB; missing sends nothing */
+                nearDb?: number;
+                middleDb?: number;
+                farDb?: number;
+            }[];
         };
         WireSetting: {
+            hand?: boolean;
+            /** @enum {string} */
+            at?: "listen" | "print";
             /** Format: double */
             gainDb: number;
             /** @enum {string} */
@@ -932,6 +1262,23 @@ export interface components {
             /** @enum {string} */
             kind: "remove-bus";
             id: components["schemas"]["Id"];
+            onward?: components["schemas"]["Id"];
+        };
+        SetRulesChange: {
+            /** @enum {string} */
+            kind: "set-rules";
+            rules: components["schemas"]["StemRule"][];
+        };
+        SetReturnsChange: {
+            /** @enum {string} */
+            kind: "set-returns";
+            sets: components["schemas"]["ReturnSet"][];
+        };
+        SetPositionChange: {
+            /** @enum {string} */
+            kind: "set-position";
+            /** @enum {string} */
+            position: "listen" | "print";
         };
         RemoveMachineChange: {
             /** @enum {string} */
@@ -950,7 +1297,7 @@ export interface components {
             label: string;
             changes: components["schemas"]["Change"][];
         };
-        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
+        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["SetRulesChange"] | components["schemas"]["SetReturnsChange"] | components["schemas"]["SetPositionChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
         /** @description An error as in RFC 9457 */
         Problem: {
             type: string;
@@ -1052,6 +1399,8 @@ export interface components {
             };
             facts?: components["schemas"]["Fact"][];
             proof: components["schemas"]["ProofSummary"];
+            rules?: components["schemas"]["StemRule"][];
+            returnSets?: components["schemas"]["ReturnSet"][];
             lists: {
                 folds?: {
                     put: components["schemas"]["Fold"][];
@@ -1136,17 +1485,44 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             codes: components["schemas"]["CodeCount"][];
         };
-        Ribbon: {
-            from: components["schemas"]["Id"];
-            to: components["schemas"]["Id"];
+        /** @description a section, an instrument, a bus, or several buses gathered */
+        Place: {
+            id: components["schemas"]["Id"];
+            name: string;
+            /** @enum {string} */
+            kind: "section" | "instrument" | "group" | "return" | "stem" | "mix" | "print" | "speakers";
+            number?: number;
+            tint: string;
+            column: number;
+            /** Format: double */
+            y: number;
+            /** Format: double */
+            h: number;
+            /** @description instruments */
             count: number;
-            send: boolean;
+            /** @description things gathered here */
+            holds?: number;
+            in?: components["schemas"]["Id"];
+        };
+        Ribbon: {
+            /** @description position in places */
+            from: number;
+            to: number;
+            /** @description instruments */
+            count: number;
+            send?: boolean;
             /** Format: double */
             lowDb: number;
             /** Format: double */
             highDb: number;
-            tap: string;
-            instrument?: components["schemas"]["Id"];
+            /** @enum {string} */
+            tap: "post" | "pre" | "both";
+            /** Format: double */
+            y1: number;
+            /** Format: double */
+            y2: number;
+            /** Format: double */
+            h: number;
         };
         FoldSum: {
             fold: components["schemas"]["Id"];
@@ -1159,13 +1535,107 @@ export interface components {
              * @description largest difference, dB; -400 for none
              */
             largestDb: number;
-            worst: string;
+            /** @description every stem of it is delivered dry */
+            dry: boolean;
+            mismatches: number;
+            /** @description the first of those that do not agree */
+            differ: {
+                id: components["schemas"]["Id"];
+                name: string;
+                chain: string;
+                /**
+                 * Format: double
+                 * @description -400 for silence
+                 */
+                stemsDb: number;
+                /** Format: double */
+                mixDb: number;
+            }[];
         };
         Routing: {
-            sections: components["schemas"]["Flowing"][];
-            buses: components["schemas"]["Flowing"][];
+            places: components["schemas"]["Place"][];
             ribbons: components["schemas"]["Ribbon"][];
+            columns: number;
+            /** Format: double */
+            height: number;
             sums: components["schemas"]["FoldSum"][];
+        };
+        ReachRow: {
+            bus: components["schemas"]["Id"];
+            chain: string;
+            wet: boolean;
+            /** Format: double */
+            gainDb: number;
+            ways: number;
+        };
+        Verdict: {
+            id: components["schemas"]["Id"];
+            now: components["schemas"]["Id"][];
+            stem?: components["schemas"]["Id"];
+            /** @description position of the rule; -1 when none matches */
+            rule: number;
+            why: string;
+            exception: boolean;
+            moves: boolean;
+            also: string[];
+        };
+        StemReport: {
+            folds: string[];
+            made: string[];
+            kept: string[];
+            moved: string[];
+            removed: string[];
+            staying: string[];
+            rules: number;
+            /** Format: int64 */
+            revision?: number;
+        };
+        StartRow: {
+            name: string;
+            about: string;
+        };
+        DeliveryCost: {
+            groups: number;
+            returns: number;
+            stems: number;
+            buses: number;
+            pairs: number;
+            files: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            minutes: number;
+            effects: number;
+            ways: number;
+            /** Format: double */
+            addsPerSecond: number;
+            folds: {
+                fold: components["schemas"]["Id"];
+                stems: number;
+                files: number;
+                /** Format: double */
+                bytes: number;
+                returns: number;
+                ways: number;
+            }[];
+        };
+        Dependants: {
+            instruments: number;
+            buses: components["schemas"]["Id"][];
+            rules: number;
+            orphaned: components["schemas"]["Id"][];
+            silenced: components["schemas"]["Id"][];
+            offers: components["schemas"]["Id"][];
+        };
+        Pasted: {
+            /** Format: int64 */
+            revision?: number;
+            questions: {
+                bus: components["schemas"]["Id"];
+                name: string;
+                kind: string;
+                instruments: number;
+            }[];
         };
         Arrival: {
             id: components["schemas"]["Id"];
@@ -1246,11 +1716,6 @@ export interface components {
         CodeCount: {
             code: string;
             about: string;
-            count: number;
-        };
-        /** @description how many instruments flow through a section or bus */
-        Flowing: {
-            id: components["schemas"]["Id"];
             count: number;
         };
         SampleRow: {
@@ -2278,7 +2743,12 @@ export interface operations {
     };
     Routing: {
         parameters: {
-            query?: never;
+            query?: {
+                fold?: string;
+                /** @description places folded or unfolded against their usual way */
+                toggled?: string[];
+                room?: number;
+            };
             header?: never;
             path: {
                 id: string;
@@ -2294,6 +2764,547 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Routing"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    base: number;
+                    change: components["schemas"]["Change"];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Wire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    what: "everything" | "rules" | "numbers";
+                    first?: number;
+                    gap?: number;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Obey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ids: components["schemas"]["Id"][];
+                    /** @description send levels follow their sections again too */
+                    sends?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Nest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    stems: components["schemas"]["Id"][];
+                    parent?: components["schemas"]["Id"];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    AddFold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    at: number;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RemoveFold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                fold: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Establish: {
+        parameters: {
+            query?: {
+                start?: string;
+                sections?: boolean;
+                takeAway?: boolean;
+                rules?: boolean;
+                take?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StemReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Starts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartRow"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TryRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    rules: components["schemas"]["StemRule"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verdict"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    DeliveryCost: {
+        parameters: {
+            query?: {
+                minutes?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryCost"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Dependants: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dependants"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    BusTrace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceStep"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                instrument: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachRow"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    DuplicateSection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                section: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Paste: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: uuid */
+                    from: string;
+                    ids: components["schemas"]["Id"][];
+                    answers?: {
+                        [key: string]: {
+                            bus?: components["schemas"]["Id"];
+                            make?: boolean;
+                        };
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pasted"];
                 };
             };
             /** @description what went wrong */
