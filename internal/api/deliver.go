@@ -65,6 +65,9 @@ func (s *server) RemoveFold(ctx context.Context, r gen.RemoveFoldRequestObject) 
 
 // Starts implements the contract.
 func (s *server) Starts(ctx context.Context, r gen.StartsRequestObject) (gen.StartsResponseObject, error) {
+	if _, _, err := s.open(ctx, r.Id); err != nil {
+		return nil, err
+	}
 	out := gen.Starts200JSONResponse{}
 	for _, start := range deliver.Starts() {
 		out = append(out, gen.StartRow{Name: start.Name, About: start.About})

@@ -3,10 +3,10 @@ package demo
 import (
 	"fmt"
 
-	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/deliver"
 	"fanfold/internal/core/fan"
+	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 )
 
@@ -92,7 +92,12 @@ func rules(t *template.Template) (change.Change, error) {
 	}
 	var set change.SetRules
 	for n, r := range stemRules {
-		stem := t.FindBus(template.Stem, r.stem)
+		var stem *template.Bus
+		for _, b := range t.StemsOf(t.Folds[0].ID) {
+			if b.Name == r.stem {
+				stem = b
+			}
+		}
 		if stem == nil || sections[r.section] == "" {
 			return nil, fmt.Errorf("rule %d: no stem %q or no section %q", n+1, r.stem, r.section)
 		}
@@ -103,7 +108,11 @@ func rules(t *template.Template) (change.Change, error) {
 	return set, nil
 }
 
-func wiring(t *template.Template) (change.Change, error) { return app.Wire(t) }
+// wiring makes the returns, under IDs that are the same every time.
+func wiring(t *template.Template) (change.Change, error) {
+	next := intake.Sequence()
+	return deliver.Wire(t, func(kind string) template.ID { return "wired-" + next(kind) })
+}
 
 // plate leaves one plate shared by two stems, so that the proof has something
 // to show.

@@ -186,8 +186,8 @@ func FromSections(t *template.Template) []*Wanted {
 	return out
 }
 
-// rules are the template's own rules, followed by those that the stems of a
-// list ask for; what takes the rest of a section comes last.
+// rules are those that the stems of a list ask for, before the template's own;
+// what takes the rest of a section comes after what asks for a part of it.
 func (e *establisher) rules(list []*Wanted) []*template.StemRule {
 	var asked, last []*template.StemRule
 	walk(list, e.depth, e.depth-1, func(w, _ *Wanted) {
@@ -203,17 +203,16 @@ func (e *establisher) rules(list []*Wanted) []*template.StemRule {
 			}
 		}
 	})
-	out := slices.Clone(e.t.Rules)
+	var out []*template.StemRule
 	for _, r := range append(asked, last...) {
 		if !slices.ContainsFunc(e.t.Rules, func(o *template.StemRule) bool { return same(o, r) }) {
 			out = append(out, r)
-			e.report.Rules++
 		}
 	}
-	if e.report.Rules == 0 {
+	if e.report.Rules = len(out); len(out) == 0 {
 		return nil
 	}
-	return out
+	return append(out, e.t.Rules...)
 }
 
 // same tells whether two rules say the same.

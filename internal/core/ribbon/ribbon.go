@@ -246,8 +246,17 @@ func (d *drawer) placeBuses() {
 	}
 }
 
-// shows tells whether a bus is drawn: stems of other folds are passed through.
-func (d *drawer) shows(b *template.Bus) bool { return b.Kind != template.Stem || b.Fold == d.fold }
+// shows tells whether a bus is drawn. Stems of other folds are passed through,
+// and a print bus is drawn where it is heard.
+func (d *drawer) shows(b *template.Bus) bool {
+	switch b.Kind {
+	case template.Stem:
+		return b.Fold == d.fold
+	case template.Print:
+		return slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.OpenAt(d.t.Position()) })
+	}
+	return true
+}
 
 func columnOf(b *template.Bus) int {
 	switch b.Kind {

@@ -43,7 +43,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 2`, `"version": 7`, "the file is version 7, this program reads up to version 3"},
+		"newer version":  {`"version": 3`, `"version": 7`, "the file is version 7, this program reads up to version 3"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},

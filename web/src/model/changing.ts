@@ -18,6 +18,17 @@ export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | u
   );
 }
 
+/** settle sends one change of stems, return sets or sections, together with
+ * what follows for groups, returns and sends. */
+export function settle(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
+  const send = (base: number) =>
+    answer(api.POST("/api/templates/{id}/deliver/settle", { ...at(), body: { base, change: c } }));
+  return attempt(
+    () => send(base),
+    () => send(seen()),
+  );
+}
+
 /** assign sets, by name, what rows refer to. */
 export function assign(
   ids: Id[],

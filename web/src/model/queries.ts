@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { answer, api, type How, type Id } from "./api";
+import { answer, api, type How, type Id, type Schemas } from "./api";
 
 const path = (id: string) => ({ params: { path: { id } } });
 
@@ -36,11 +36,50 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/undo", path(id))),
       placeholderData: keepPreviousData,
     }),
-  routing: (id: string, revision: number) =>
+  routing: (id: string, revision: number, fold: Id, toggled: string[], room: number) =>
     queryOptions({
-      queryKey: ["routing", id, revision],
-      queryFn: () => answer(api.GET("/api/templates/{id}/routing", path(id))),
+      queryKey: ["routing", id, revision, fold, toggled.join(), room],
+      queryFn: () =>
+        answer(api.GET("/api/templates/{id}/routing", { params: { path: { id }, query: { fold, toggled, room } } })),
       placeholderData: keepPreviousData,
+    }),
+  reach: (id: string, revision: number, instrument: Id) =>
+    queryOptions({
+      queryKey: ["reach", id, revision, instrument],
+      queryFn: () =>
+        answer(api.GET("/api/templates/{id}/reach/{instrument}", { params: { path: { id, instrument } } })),
+      placeholderData: keepPreviousData,
+    }),
+  busTrace: (id: string, revision: number, bus: Id) =>
+    queryOptions({
+      queryKey: ["bus-trace", id, revision, bus],
+      queryFn: () => answer(api.GET("/api/templates/{id}/trace/bus/{bus}", { params: { path: { id, bus } } })),
+      placeholderData: keepPreviousData,
+    }),
+  dependants: (id: string, revision: number, bus: Id) =>
+    queryOptions({
+      queryKey: ["dependants", id, revision, bus],
+      queryFn: () => answer(api.GET("/api/templates/{id}/buses/{bus}/dependants", { params: { path: { id, bus } } })),
+    }),
+  delivery: (id: string, revision: number, minutes: number) =>
+    queryOptions({
+      queryKey: ["delivery", id, revision, minutes],
+      queryFn: () =>
+        answer(api.GET("/api/templates/{id}/deliver/cost", { params: { path: { id }, query: { minutes } } })),
+      placeholderData: keepPreviousData,
+    }),
+  starts: (id: string) =>
+    queryOptions({
+      queryKey: ["starts", id],
+      queryFn: () => answer(api.GET("/api/templates/{id}/deliver/starts", path(id))),
+    }),
+  verdicts: (id: string, revision: number, rules: readonly Schemas["StemRule"][]) =>
+    queryOptions({
+      queryKey: ["verdicts", id, revision, JSON.stringify(rules)],
+      queryFn: () =>
+        answer(api.POST("/api/templates/{id}/deliver/rules", { ...path(id), body: { rules: [...rules] } })),
+      placeholderData: keepPreviousData,
+      retry: false,
     }),
   arriving: (id: string, revision: number, bus: Id) =>
     queryOptions({

@@ -2,7 +2,7 @@ import { createStore, useStore } from "zustand";
 import { type Delta, type Id, type Problem, Refusal, type Schemas } from "./api";
 import type { Sheet } from "./template";
 
-export const leafNames = ["library", "orchestra", "seating", "routing", "calls"] as const;
+export const leafNames = ["deliver", "library", "orchestra", "seating", "routing", "calls"] as const;
 export type LeafName = (typeof leafNames)[number];
 
 export interface Notice {
@@ -28,7 +28,8 @@ export interface State {
   selection: ReadonlySet<Id>;
   anchor: Id | null; // where a range starts
   cursor: Id | null; // the row under focus
-  bus: Id | null; // the bus chosen in Routing
+  bus: Id | null; // the bus chosen in Deliver and Routing
+  fold: Id | null; // the fold whose stems show; null takes the finest
   shelf: { library: Id; text: string; patch: Id } | null; // what the Library shall show next
 
   open: LeafName[];
@@ -46,6 +47,11 @@ export interface State {
     | "layout"
     | "own-map"
     | "compile"
+    | "stems"
+    | "rules"
+    | "returns"
+    | "remove-bus"
+    | "paste"
     | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one
@@ -65,6 +71,7 @@ export const store = createStore<State>(() => ({
   anchor: null,
   cursor: null,
   bus: null,
+  fold: null,
   shelf: null,
   open: remembered("open", ["orchestra", "routing"]),
   folded: new Set(),

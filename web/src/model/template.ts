@@ -22,6 +22,8 @@ export interface Sheet {
   patches: List<Schemas["Patch"]>;
   machines: List<Machine>;
   calls: List<Call>;
+  rules: readonly Schemas["StemRule"][];
+  returnSets: readonly Schemas["ReturnSet"][];
   facts: ReadonlyMap<Id, Schemas["Fact"]>;
   risers: Readonly<Record<Id, number>>;
   marks: number;
@@ -51,6 +53,8 @@ export function sheetOf(opened: Schemas["Opened"]): Sheet {
     patches: list(t.patches),
     machines: list(t.machines),
     calls: list(t.calls),
+    rules: t.rules ?? [],
+    returnSets: t.returnSets ?? [],
     facts: new Map(opened.facts.map((f) => [f.id, f])),
     risers: opened.risers,
     marks: opened.proof.marks,
@@ -96,6 +100,8 @@ export function after(sheet: Sheet, d: Delta): Sheet {
     patches: follow(sheet.patches, d.lists.patches),
     machines: follow(sheet.machines, d.lists.machines),
     calls: follow(sheet.calls, d.lists.calls),
+    rules: d.rules ?? sheet.rules,
+    returnSets: d.returnSets ?? sheet.returnSets,
     facts,
     risers: d.risers ?? sheet.risers,
     marks: d.proof.marks,
@@ -159,4 +165,15 @@ export function db(x: number): string {
 export function wait(seconds: number): string {
   if (seconds < 60) return `${Math.ceil(seconds)} s`;
   return `${Math.floor(seconds / 60)} min ${Math.ceil(seconds % 60)} s`;
+}
+
+/** bytes tells a size as disks are sold: 288 kB, 17.28 MB, 25.4 GB. */
+export function bytes(n: number): string {
+  const unit = n < 1e6 ? ["kB", 1e3] : n < 1e9 ? ["MB", 1e6] : ["GB", 1e9];
+  return `${(n / (unit[1] as number)).toFixed(n < 1e6 ? 0 : 1)} ${unit[0]}`;
+}
+
+/** plural counts things in words. */
+export function plural(n: number, one: string, many = `${one}s`): string {
+  return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 }

@@ -1,8 +1,13 @@
+import { ReturnsDialog } from "../leaves/deliver/ReturnsDialog";
+import { RulesDialog } from "../leaves/deliver/RulesDialog";
+import { StemsDialog } from "../leaves/deliver/StemsDialog";
 import { CastingDialog } from "../leaves/library/casting/CastingDialog";
 import { CompileDialog } from "../leaves/orchestra/CompileDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
 import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
+import { PasteDialog } from "../leaves/orchestra/PasteDialog";
+import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { set, useApp } from "../model/store";
 import { Finder } from "./Finder";
@@ -36,6 +41,16 @@ export function Dialogs() {
       return <CompileDialog close={close} />;
     case "layout":
       return <LayoutDialog close={close} />;
+    case "stems":
+      return <StemsDialog close={close} />;
+    case "rules":
+      return <RulesDialog close={close} />;
+    case "returns":
+      return <ReturnsDialog close={close} />;
+    case "remove-bus":
+      return <RemoveBusDialog close={close} />;
+    case "paste":
+      return <PasteDialog close={close} />;
     case "new":
       return <NewTemplateDialog close={close} />;
   }

@@ -1,5 +1,6 @@
 import { Fragment, type PointerEvent, type ReactNode, useRef, useState } from "react";
 import { Calls } from "../leaves/calls/Calls";
+import { Deliver } from "../leaves/deliver/Deliver";
 import { Library } from "../leaves/library/Library";
 import { Orchestra } from "../leaves/orchestra/Orchestra";
 import { Routing } from "../leaves/routing/Routing";
@@ -9,8 +10,16 @@ import { gib } from "../model/template";
 import { LeafGuard } from "./LeafGuard";
 
 /** The place of each leaf in the working order; its key is Alt and the number. */
-export const leafNumber: Record<LeafName, number> = { library: 2, orchestra: 3, seating: 4, routing: 5, calls: 7 };
+export const leafNumber: Record<LeafName, number> = {
+  deliver: 1,
+  library: 2,
+  orchestra: 3,
+  seating: 4,
+  routing: 5,
+  calls: 7,
+};
 export const leafTitle: Record<LeafName, string> = {
+  deliver: "Deliver",
   library: "Library",
   orchestra: "Orchestra",
   seating: "Seating",
@@ -19,13 +28,21 @@ export const leafTitle: Record<LeafName, string> = {
 };
 
 const content: Record<LeafName, () => ReactNode> = {
+  deliver: Deliver,
   library: Library,
   orchestra: Orchestra,
   seating: Seating,
   routing: Routing,
   calls: Calls,
 };
-const shares: Record<LeafName, number> = { library: 1.3, orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 };
+const shares: Record<LeafName, number> = {
+  deliver: 1.25,
+  library: 1.3,
+  orchestra: 1.5,
+  seating: 1.25,
+  routing: 1,
+  calls: 0.9,
+};
 
 export function FoldedSheet() {
   const open = useApp((s) => s.open);
@@ -81,6 +98,11 @@ function useFigure(name: LeafName): string {
   const sheet = useApp((s) => s.sheet)!;
   const rig = useApp((s) => s.rig);
   switch (name) {
+    case "deliver": {
+      let n = 0;
+      for (const b of sheet.buses.byId.values()) if (b.kind === "stem") n++;
+      return `${n} stems`;
+    }
     case "library":
       return `${sheet.libraries.order.length} libraries`;
     case "orchestra":

@@ -1,7 +1,7 @@
 import { Floating } from "./Floating";
 
 const keys: [string, string][] = [
-  ["Alt 2, 3, 4, 5, 7", "unfold Library, Orchestra, Seating, Routing, Calls; with Shift, beside"],
+  ["Alt 1, 2, 3, 4, 5, 7", "unfold Deliver, Library, Orchestra, Seating, Routing, Calls; with Shift, beside"],
   ["Ctrl K or /", "find instruments, stems, machines, calls, commands"],
   ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
   ["Ctrl A", "select every row"],
@@ -12,6 +12,7 @@ const keys: [string, string][] = [
   ["X", "rest the selection: tacet"],
   ["Shift C", "call the selection, rest the others of its sections"],
   ["D", "duplicate with everything"],
+  ["Ctrl C, Ctrl V", "copy rows; paste them with their routes, into another template too"],
   ["N", "new row below"],
   ["Delete", "delete the selection"],
   ["Alt ↑, Alt ↓", "move the selection"],
@@ -19,6 +20,7 @@ const keys: [string, string][] = [
   ["[ and ]", "fold, unfold the section; with Shift, all"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   [".", "the marks and their remedies"],
+  ["W, then Enter", "in Routing: take a wire at a place, connect it to another"],
   ["Enter", "in Library: use the chosen patches; in a field: set it"],
   ["?", "this list"],
 ];

@@ -9,11 +9,14 @@ export function TraceLine() {
   const sheet = useApp((s) => s.sheet)!;
   const selection = useApp((s) => s.selection);
   const cursor = useApp((s) => s.cursor);
+  const bus = useApp((s) => s.bus);
   const subject = cursor && selection.has(cursor) ? cursor : ([...selection][0] ?? null);
   return (
     <section className="flex h-[30px] shrink-0 items-center gap-2 bg-paper px-3" aria-label="Trace" aria-live="polite">
       <span className="text-soft">Trace</span>
-      {subject ? (
+      {bus ? (
+        <BusSentence key={sheet.id} id={sheet.id} revision={sheet.revision} bus={bus} />
+      ) : subject ? (
         <Sentence
           key={sheet.id}
           id={sheet.id}
@@ -40,7 +43,15 @@ function Sentence({
   more: number;
 }) {
   const { data } = useQuery(computed.trace(id, revision, instrument));
-  if (!data) return null;
+  return data ? <Words data={data} more={more} /> : null;
+}
+
+function BusSentence({ id, revision, bus }: { id: string; revision: number; bus: string }) {
+  const { data } = useQuery(computed.busTrace(id, revision, bus));
+  return data ? <Words data={data} more={0} /> : null;
+}
+
+function Words({ data, more }: { data: Schemas["TraceStep"][]; more: number }) {
   return (
     <p className="min-w-0 truncate" data-part="trace" title={data.map((s) => s.join + s.text).join("")}>
       {data.map((s, n) => (

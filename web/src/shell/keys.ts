@@ -4,6 +4,7 @@ import type { LeafName } from "../model/store";
 import { get, set, unfold } from "../model/store";
 
 const leafKeys: Record<string, LeafName> = {
+  Digit1: "deliver",
   Digit2: "library",
   Digit3: "orchestra",
   Digit4: "seating",

@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { addRows, call, change, duplicate } from "../../model/changing";
+import { copyRows, duplicateSection, obey } from "../../model/delivering";
 import { get, set, useApp } from "../../model/store";
 import { type Field, fieldNamed } from "./fields";
 
@@ -44,6 +45,10 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
             <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
             <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
             <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
+            <Item text="Duplicate its section" off={n === 0} run={() => void duplicateSection(sectionOf(ids()[0]!))} />
+            <Item text="Copy" hint="Ctrl C" off={n === 0} run={() => copyRows(ids())} />
+            <Item text="Paste with routes" hint="Ctrl V" run={() => setTimeout(() => set({ dialog: "paste" }), 50)} />
+            <Item text="Follow the stem rules again" off={n === 0} run={() => void obey(ids())} />
             <Item text="Delete" hint="Del" off={n === 0} run={() => void change({ kind: "delete", ids: ids() })} />
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
@@ -54,6 +59,8 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
     </>
   );
 }
+
+const sectionOf = (id: string) => get().sheet!.instruments.byId.get(id)!.section;
 
 function Item({ text, hint = "", off, run }: { text: string; hint?: string; off?: boolean; run: () => void }) {
   return (

@@ -3,7 +3,9 @@ import { useApp } from "../../model/store";
 
 const formats: [string, string][] = [
   ["smf", "MIDI file, a track each"],
-  ["routing", "Routing sheet"],
+  ["routing", "Routing sheet, a list"],
+  ["routing-pdf", "Routing sheet, to print"],
+  ["ribbons", "Routing, a picture"],
   ["seating", "Seating sheets, one a machine"],
   ["rows", "Row list"],
   ["template", "Template file"],

@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useRef } from "react";
 import type { Id } from "../../model/api";
 import { addRows, change } from "../../model/changing";
+import { copyRows } from "../../model/delivering";
 import { between, type Line } from "../../model/score";
 import { get, select, set, toggleFold } from "../../model/store";
 import type { Field } from "./fields";
@@ -33,6 +34,14 @@ export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: 
     const { cursor, selection, sheet } = get();
     if (e.key === "a" && (e.ctrlKey || e.metaKey)) {
       select(sheet!.instruments.order, cursor);
+      return true;
+    }
+    if ((e.ctrlKey || e.metaKey) && e.key === "c" && selection.size) {
+      copyRows(sheet!.instruments.order.filter((id) => selection.has(id)));
+      return true;
+    }
+    if ((e.ctrlKey || e.metaKey) && e.key === "v") {
+      set({ dialog: "paste" });
       return true;
     }
     if (e.ctrlKey || e.metaKey) return false;

@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { change, seen } from "../../model/changing";
+import { obey } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { select, set, useApp } from "../../model/store";
 import { db, things } from "../../model/template";
@@ -42,6 +43,7 @@ export function Inspector() {
         </span>
       </div>
       <Routes from={rows} routes={first.routes} />
+      <Reaching id={first.id} />
     </section>
   );
 }
@@ -65,12 +67,8 @@ function BusInspector({ bus }: { bus: Bus }) {
           fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
         </span>
         {bus.kind !== "mix" && bus.kind !== "speakers" && (
-          <button
-            type="button"
-            className="button"
-            onClick={() => void change({ kind: "remove-bus", id: bus.id }).then((done) => done && set({ bus: null }))}
-          >
-            Remove
+          <button type="button" className="button" onClick={() => set({ dialog: "remove-bus" })}>
+            Remove…
           </button>
         )}
       </div>
@@ -78,6 +76,31 @@ function BusInspector({ bus }: { bus: Bus }) {
       <h4 className="mt-2 mb-1 text-soft">{data ? `${data.length} ways reach it` : "…"}</h4>
       {data && <Arriving rows={data} />}
     </section>
+  );
+}
+
+/** Reaching lists every bus that one instrument reaches, over which chain and
+ * how loud. */
+function Reaching({ id }: { id: Id }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.reach(sheet.id, sheet.revision, id));
+  if (!data || data.length === 0) return null;
+  return (
+    <>
+      <h4 className="mt-2 mb-1 text-soft">What it reaches</h4>
+      <ul aria-label="What it reaches" data-part="reaches">
+        {data.map((r) => (
+          <li key={`${r.bus}${r.chain}`} className="flex h-[22px] items-center gap-2">
+            <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.bus })}>
+              {sheet.buses.byId.get(r.bus)?.name}
+            </button>
+            <span className="truncate text-soft">{r.wet ? `wet, ${r.chain}` : r.chain}</span>
+            {r.ways > 1 && <span className="text-accent">{r.ways} ways</span>}
+            <span className="w-20 text-right">{r.gainDb <= -400 ? "silent" : db(r.gainDb)}</span>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 
@@ -128,11 +151,26 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
   const sheet = useApp((s) => s.sheet)!;
   const wire = (to: Id, level?: Schemas["WireSetting"], base?: number) =>
     void change({ kind: "connect", wires: from.map((f) => ({ from: f, to, ...(level ? { level } : {}) })) }, base);
+  const rows = from.every((id) => sheet.instruments.byId.has(id));
+  const send = (to: Id) => sheet.buses.byId.get(to)?.kind === "return";
+  // what a person sets on a send stays, whatever its section sends later
+  const level = (r: Route, more: Partial<Schemas["WireSetting"]>): Schemas["WireSetting"] => ({
+    gainDb: r.gainDb,
+    tap: r.tap,
+    ...(r.at ? { at: r.at } : {}),
+    ...(rows && send(r.to) ? { hand: true } : {}),
+    ...more,
+  });
   const taken = new Set([...routes.map((r) => r.to), ...from]);
   const free = things(sheet.buses).filter((b) => !taken.has(b.id));
   return (
     <div data-part="routes">
       {routes.length === 0 && <p className="text-soft">It goes nowhere.</p>}
+      {rows && routes.some((r) => r.hand) && (
+        <button type="button" className="link text-soft" onClick={() => void obey(from, true)}>
+          Let its sends follow the section
+        </button>
+      )}
       {routes.map((r) => {
         const to = sheet.buses.byId.get(r.to);
         const name = to?.name ?? "?";
@@ -142,18 +180,19 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
               →
             </span>
             <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.to })}>
-              {name} {to?.kind === "return" && <span className="text-soft">send</span>}
+              {name} {to?.kind === "return" && <span className="text-soft">send{r.hand ? ", by hand" : ""}</span>}
+              {r.at && <span className="text-soft">in {r.at}</span>}
             </button>
             <Level
               value={r.gainDb}
-              keep={(gainDb, base) => wire(r.to, { gainDb, tap: r.tap }, base)}
+              keep={(gainDb, base) => wire(r.to, level(r, { gainDb }), base)}
               label={`Gain to ${name}, dB`}
             />
             <button
               type="button"
               className="button w-24 justify-center"
               title="Where the signal is taken"
-              onClick={() => wire(r.to, { gainDb: r.gainDb, tap: r.tap === "pre" ? "post" : "pre" })}
+              onClick={() => wire(r.to, level(r, { tap: r.tap === "pre" ? "post" : "pre" }))}
             >
               {r.tap === "pre" ? "before fader" : "after fader"}
             </button>
@@ -171,7 +210,8 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
           e.target.value &&
           wire(e.target.value, {
             gainDb: 0,
-            tap: sheet.buses.byId.get(e.target.value)?.kind === "return" ? "pre" : "post",
+            tap: send(e.target.value) ? "pre" : "post",
+            ...(rows && send(e.target.value) ? { hand: true } : {}),
           })
         }
       >

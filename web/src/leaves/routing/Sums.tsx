@@ -1,34 +1,70 @@
+import { useState } from "react";
 import type { Schemas } from "../../model/api";
-import { set } from "../../model/store";
-import { db } from "../../model/template";
+import { select, set } from "../../model/store";
+import { db, plural } from "../../model/template";
 
-/** Sums says whether the stems of each fold add up to the mix. */
+/** Sums says whether the stems of each fold add up to the mix, and where they
+ * do not, which instruments differ and by how much. */
 export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
+  const [open, setOpen] = useState<string | null>(null);
   return (
-    <div className="shrink-0 border-line border-t px-3 py-2" data-part="sums">
+    <div className="max-h-[30%] shrink-0 overflow-y-auto border-line border-t px-3 py-2" data-part="sums">
       {sums
         .filter((s) => s.stems > 0)
         .map((s) => (
-          <p key={s.fold}>
+          <div key={s.fold}>
             {s.addsUp ? (
-              <>
-                <strong className="font-serif">{s.stems} stems add up to the mix</strong>
+              <p>
+                <strong className="font-serif">{plural(s.stems, "stem")} add up to the mix</strong>
                 <span className="text-soft">
                   {" "}
-                  · {s.name} fold, {s.sources} sources, dry and wet
+                  · {s.name} fold, {s.sources} sources,{" "}
+                  {s.dry ? "dry: its returns are in a coarser fold" : "dry and wet"}
                 </span>
-              </>
+              </p>
             ) : (
               <>
-                <strong className="text-accent">The {s.name} fold does not add up:</strong> {s.worst} differs by{" "}
-                {db(s.largestDb)} of full scale.{" "}
-                <button type="button" className="link" onClick={() => set({ dialog: "marks" })}>
-                  Mend it
-                </button>
+                <p>
+                  <strong className="text-accent">The {s.name} fold does not add up:</strong>{" "}
+                  {plural(s.mismatches, "way")} differ by up to {db(s.largestDb)} of full scale.{" "}
+                  <button
+                    type="button"
+                    className="link"
+                    aria-expanded={open === s.fold}
+                    onClick={() => setOpen(open === s.fold ? null : s.fold)}
+                  >
+                    Which
+                  </button>{" "}
+                  <button type="button" className="link" onClick={() => set({ dialog: "marks" })}>
+                    Mend it
+                  </button>
+                </p>
+                {open === s.fold && <Differ sum={s} />}
               </>
             )}
-          </p>
+          </div>
         ))}
     </div>
+  );
+}
+
+function Differ({ sum }: { sum: Schemas["FoldSum"] }) {
+  const level = (x: number) => (x <= -400 ? "silent" : db(x));
+  return (
+    <ul className="my-1" data-part="differ">
+      {sum.differ.map((d) => (
+        <li key={`${d.id}${d.chain}`} className="grid h-6 grid-cols-[1fr_1fr_110px_110px] items-center gap-2">
+          <button type="button" className="truncate text-left" onClick={() => select([d.id], d.id)}>
+            {d.name}
+          </button>
+          <span className="truncate text-soft">{d.chain}</span>
+          <span className="text-right">stems {level(d.stemsDb)}</span>
+          <span className="text-right">mix {level(d.mixDb)}</span>
+        </li>
+      ))}
+      {sum.mismatches > sum.differ.length && (
+        <li className="text-soft">and {sum.mismatches - sum.differ.length} more</li>
+      )}
+    </ul>
   );
 }

@@ -1,0 +1,71 @@
+import { useQuery } from "@tanstack/react-query";
+import { wire } from "../../model/delivering";
+import { computed } from "../../model/queries";
+import { set, useApp } from "../../model/store";
+import { bytes, plural } from "../../model/template";
+import { LeafHead } from "../../parts/LeafHead";
+import { Cost } from "./Cost";
+import { Folds } from "./Folds";
+import { StemSheet } from "./StemSheet";
+
+/** Deliver is where a person says what must be handed over. */
+export function Deliver() {
+  const sheet = useApp((s) => s.sheet)!;
+  const minutes = sheet.settings.deliver?.minutes ?? 0;
+  const { data: cost } = useQuery(computed.delivery(sheet.id, sheet.revision, minutes));
+  const empty = cost?.stems === 0;
+  const note = cost
+    ? `${plural(cost.stems, "stem")}, ${plural(cost.files, "file")}${minutes ? `, ${bytes(cost.bytes)}` : ""}`
+    : "";
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <LeafHead title="Deliver" note={note}>
+        <button type="button" className="button" onClick={() => set({ dialog: "stems" })}>
+          Stems from…
+        </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "rules" })}>
+          Stem rules…
+        </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "returns" })}>
+          Returns…
+        </button>
+        <button
+          type="button"
+          className="button button-main"
+          title="Groups, returns and sends as the stems ask for; returns shared by several stems are split"
+          disabled={empty}
+          onClick={() => void wire("everything")}
+        >
+          Compute the wiring
+        </button>
+      </LeafHead>
+      {empty ? (
+        <Empty />
+      ) : (
+        <div className="@container flex min-h-0 flex-1 flex-col">
+          <div className="flex min-h-0 flex-1 flex-col @min-[860px]:flex-row">
+            <Folds />
+            <StemSheet />
+          </div>
+          {cost && <Cost cost={cost} />}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Empty() {
+  return (
+    <div className="grid flex-1 place-items-center p-8 text-center">
+      <div className="max-w-96">
+        <p className="mb-3 font-serif text-[16px]">Begin with what must be handed over.</p>
+        <p className="mb-4 text-soft">
+          Write down the stems, or paste the list you were sent: the rest of the wiring follows from it.
+        </p>
+        <button type="button" className="button button-main" onClick={() => set({ dialog: "stems" })}>
+          Write down the stems
+        </button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,165 @@
+import { useState } from "react";
+import type { Bus } from "../../model/api";
+import { seen } from "../../model/changing";
+import { setBus } from "../../model/delivering";
+import { select, set, show, useApp } from "../../model/store";
+import { plural, things } from "../../model/template";
+import { parentOf } from "./tree";
+
+/** StemSheet says how the chosen stem is delivered. */
+export function StemSheet() {
+  const sheet = useApp((s) => s.sheet)!;
+  const stem = useApp((s) => (s.bus ? s.sheet?.buses.byId.get(s.bus) : undefined));
+  const box =
+    "shrink-0 border-line border-t px-3 py-2 @min-[860px]:w-[290px] @min-[860px]:border-t-0 @min-[860px]:border-l overflow-y-auto max-h-[46%] @min-[860px]:max-h-none";
+  if (stem?.kind !== "stem") {
+    return (
+      <p className={`${box} text-soft`}>
+        Choose a stem to say how it is delivered. Drag a stem onto another to say what it belongs to; dropped on the
+        mix, it stands alone. Guides are in no stem.
+      </p>
+    );
+  }
+  const parent = parentOf(sheet, stem);
+  const rows = [...sheet.facts.values()].filter((f) => f.stems.includes(stem.id)).map((f) => f.id);
+  const exceptions = rows.filter((id) => sheet.instruments.byId.get(id)?.stemByHand).length;
+  const put = (more: Partial<Bus>, drop: (keyof Bus)[] = [], base?: number) => {
+    const next: Bus = { ...stem, ...more };
+    for (const k of drop) delete next[k];
+    void setBus(next, base);
+  };
+  return (
+    <section className={box} aria-label={`How ${stem.name} is delivered`} data-part="stem-sheet">
+      <h3 className="mb-2 truncate text-[15px]">{stem.name}</h3>
+      <div className="grid grid-cols-[84px_1fr] items-center gap-x-2 gap-y-1.5">
+        <Text key={`${stem.id}n`} label="Label" value={stem.name} keep={(name, base) => put({ name }, [], base)} />
+        <Text
+          key={`${stem.id}f`}
+          label="In file names"
+          value={stem.file ?? ""}
+          placeholder={stem.name}
+          keep={(file, base) => put(file ? { file } : {}, file ? [] : ["file"], base)}
+        />
+        <Text
+          key={`${stem.id}#`}
+          label="Number"
+          value={stem.number ? String(stem.number) : ""}
+          placeholder="none"
+          keep={(text, base) => {
+            const number = Math.round(Number(text));
+            put(number ? { number } : {}, number ? [] : ["number"], base);
+          }}
+        />
+        <label htmlFor="stem-carries">Carries</label>
+        <select
+          id="stem-carries"
+          className="field"
+          value={stem.carries ?? ""}
+          onChange={(e) =>
+            put(e.target.value ? { carries: e.target.value as "dry" } : {}, e.target.value ? [] : ["carries"])
+          }
+        >
+          <option value="">dry and wet together</option>
+          <option value="dry">dry alone</option>
+          <option value="wet">the returns of dry stems</option>
+        </select>
+        <label htmlFor="stem-returns">Return set</label>
+        <select
+          id="stem-returns"
+          className="field"
+          value={stem.returns ?? ""}
+          onChange={(e) => put(e.target.value ? { returns: e.target.value } : {}, e.target.value ? [] : ["returns"])}
+        >
+          <option value="">{parent ? `as ${parent.name}` : "none"}</option>
+          {sheet.returnSets.map((r) => (
+            <option key={r.id} value={r.id}>
+              {r.name}
+            </option>
+          ))}
+        </select>
+        <label htmlFor="stem-mono">Channels</label>
+        <select
+          id="stem-mono"
+          className="field"
+          value={stem.mono ? "mono" : "stereo"}
+          onChange={(e) =>
+            put(e.target.value === "mono" ? { mono: true } : {}, e.target.value === "mono" ? [] : ["mono"])
+          }
+        >
+          <option value="stereo">stereo</option>
+          <option value="mono">mono</option>
+        </select>
+        <label htmlFor="stem-section">Colour of</label>
+        <select
+          id="stem-section"
+          className="field"
+          value={stem.section ?? ""}
+          onChange={(e) => put(e.target.value ? { section: e.target.value } : {}, e.target.value ? [] : ["section"])}
+        >
+          <option value="">no section</option>
+          {things(sheet.sections).map((s) => (
+            <option key={s.id} value={s.id}>
+              {s.name}
+            </option>
+          ))}
+        </select>
+      </div>
+      <p className="mt-2 text-soft">
+        {parent ? `Belongs to ${parent.name}.` : "Feeds the mix."}{" "}
+        {rows.length > 0 && (
+          <button
+            type="button"
+            className="link"
+            onClick={() => {
+              select(rows, rows[0] ?? null);
+              show("orchestra");
+            }}
+          >
+            Select its {plural(rows.length, "instrument")}
+          </button>
+        )}
+        {exceptions > 0 && ` ${plural(exceptions, "exception")} set by hand.`}
+      </p>
+      <button type="button" className="button mt-2" onClick={() => set({ dialog: "remove-bus" })}>
+        Remove…
+      </button>
+    </section>
+  );
+}
+
+interface TextProps {
+  label: string;
+  value: string;
+  placeholder?: string;
+  keep: (text: string, base: number) => void;
+}
+
+/** Text edits one line: Enter keeps, Escape leaves. */
+function Text({ label, value, placeholder, keep }: TextProps) {
+  const [text, setText] = useState<string | null>(null);
+  const [base, setBase] = useState(0);
+  return (
+    <>
+      <span>{label}</span>
+      <input
+        className="field min-w-0"
+        aria-label={label}
+        placeholder={placeholder}
+        value={text ?? value}
+        onFocus={() => setBase(seen())}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => {
+          if (text !== null && text.trim() !== value) keep(text.trim(), base);
+          setText(null);
+        }}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Escape") {
+            setText(null);
+            e.stopPropagation();
+          }
+        }}
+      />
+    </>
+  );
+}

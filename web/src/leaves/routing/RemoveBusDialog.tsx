@@ -1,0 +1,80 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { Id } from "../../model/api";
+import { settle } from "../../model/changing";
+import { computed } from "../../model/queries";
+import { set, useApp } from "../../model/store";
+import { plural } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+/** RemoveBusDialog says what hangs on a bus before it goes, and offers where
+ * to send it instead. */
+export function RemoveBusDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const bus = useApp((s) => (s.bus ? s.sheet!.buses.byId.get(s.bus) : undefined));
+  const { data } = useQuery({
+    ...computed.dependants(sheet.id, sheet.revision, bus?.id ?? ""),
+    enabled: bus !== undefined,
+  });
+  const [picked, setPicked] = useState<Id | null>(null);
+  if (!bus || !data) return null;
+  const feeds = data.instruments + data.buses.length;
+  const onward = picked ?? (feeds > 0 ? (data.offers[0] ?? "") : "");
+  const names = (ids: Id[]) => {
+    const shown = ids.slice(0, 6).map((id) => sheet.instruments.byId.get(id)?.name ?? "?");
+    return shown.join(", ") + (ids.length > 6 ? ` and ${ids.length - 6} more` : "");
+  };
+  return (
+    <Floating title={`Remove ${bus.name}`} open onOpenChange={close} className="w-[520px]">
+      <form
+        className="flex flex-col gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void settle({ kind: "remove-bus", id: bus.id, ...(onward ? { onward } : {}) }).then((done) => {
+            if (!done) return;
+            set({ bus: null });
+            close();
+          });
+        }}
+      >
+        <p data-part="dependants">
+          {feeds === 0
+            ? "Nothing feeds it."
+            : `It is fed by ${plural(data.instruments, "instrument")} and ${plural(data.buses.length, "bus", "buses")}.`}{" "}
+          {data.rules > 0 && (data.rules === 1 ? "One stem rule names it." : `${data.rules} stem rules name it.`)}
+        </p>
+        {data.orphaned.length > 0 && (
+          <p>
+            <strong className="text-accent">
+              Without it, {plural(data.orphaned.length, "instrument")} would not reach the mix:
+            </strong>{" "}
+            {names(data.orphaned)}
+          </p>
+        )}
+        {data.silenced.length > 0 && (
+          <p className="text-soft">
+            {plural(data.silenced.length, "instrument")} would lose a part: {names(data.silenced)}
+          </p>
+        )}
+        {feeds > 0 && (
+          <label className="flex items-center gap-2">
+            Send what feeds it to
+            <select className="field flex-1" value={onward} onChange={(e) => setPicked(e.target.value)}>
+              {data.offers.map((id) => (
+                <option key={id} value={id}>
+                  {sheet.buses.byId.get(id)?.name} ({sheet.buses.byId.get(id)?.kind})
+                </option>
+              ))}
+              <option value="">nowhere</option>
+            </select>
+          </label>
+        )}
+        <div className="flex justify-end">
+          <button type="submit" className="button button-main">
+            Remove it
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}

@@ -1,0 +1,160 @@
+import { type RefObject, useEffect, useMemo, useRef, useState } from "react";
+import type { Id } from "../../model/api";
+import { change } from "../../model/changing";
+import { within } from "../../model/score";
+import { get, select, set, tell, useApp } from "../../model/store";
+import { db, plural } from "../../model/template";
+import { PlaceMark } from "./PlaceMark";
+import { isBus, type Picture, type Place, placeOf, type Ribbon, through, xOf } from "./picture";
+import { RibbonCanvas } from "./RibbonCanvas";
+
+interface Props {
+  picture: Picture;
+  width: number;
+  height: number;
+  scroller: RefObject<HTMLDivElement | null>;
+  toggle: (id: Id) => void;
+}
+
+/** Ribbons is the routing from instruments to the speakers. Hovering follows
+ * one ribbon; places are dragged, or wired by keyboard, onto others. */
+export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
+  const chosen = useApp((s) => s.bus);
+  const selection = useApp((s) => s.selection);
+  const sheet = useApp((s) => s.sheet)!;
+  const top = useScroll(scroller);
+  const [hover, setHover] = useState<number>(-1); // a place
+  const [ribbon, setRibbon] = useState<{ r: Ribbon; x: number; y: number } | null>(null);
+  const [wiring, setWiring] = useState<number>(-1); // a place whose wire is held
+  const x = useMemo(() => xOf(width, picture.columns), [width, picture.columns]);
+  const followed = hover >= 0 ? hover : placeOf(picture, chosen);
+  const lit = useMemo(() => {
+    if (ribbon)
+      return new Set([...through(picture, ribbon.r.from)].filter((n) => through(picture, ribbon.r.to).has(n)));
+    return followed >= 0 ? through(picture, followed) : null;
+  }, [picture, followed, ribbon]);
+  const touched = useMemo(() => touchedPlaces(picture, selection), [picture, selection, sheet.instruments]);
+  const choose = (n: number) => {
+    const p = picture.places[n]!;
+    if (wiring >= 0 && wiring !== n) {
+      connect(picture.places[wiring]!, p);
+      return setWiring(-1);
+    }
+    if (p.kind === "section") {
+      const ids = within(sheet, p.id);
+      select(ids, ids[0] ?? null);
+      set({ bus: null });
+    } else if (p.kind === "instrument") {
+      select([p.id], p.id);
+      set({ bus: null });
+    } else if (isBus(p)) set({ bus: chosen === p.id ? null : p.id });
+    else toggle(p.id);
+  };
+  return (
+    <div className="relative" style={{ height: picture.height }}>
+      <div className="sticky top-0 h-0">
+        <RibbonCanvas
+          picture={picture}
+          x={x}
+          width={width}
+          top={top}
+          height={Math.min(height, picture.height)}
+          lit={lit}
+          touched={touched}
+          hover={(r, at) => setRibbon(r ? { r, ...at } : null)}
+          choose={(r) => choose(r.to)}
+        />
+      </div>
+      {picture.places.map(
+        (p, n) =>
+          p.y + p.h > top - 400 &&
+          p.y < top + height + 400 && (
+            <PlaceMark
+              key={p.id}
+              place={p}
+              x={x[p.column]!}
+              width={width}
+              room={(x[p.column + 1] ?? width) - x[p.column]!}
+              chosen={chosen === p.id}
+              dim={lit !== null && !lit.has(n)}
+              wiring={wiring === n}
+              hover={(on) => setHover(on ? n : -1)}
+              choose={() => choose(n)}
+              toggle={toggle}
+              wire={(on) => setWiring(on ? n : -1)}
+              drop={(from) => {
+                const source = picture.places.find((o) => o.id === from);
+                if (source) connect(source, p);
+              }}
+            />
+          ),
+      )}
+      {ribbon && (
+        <div
+          className="floating pointer-events-none fixed px-2 py-1"
+          style={{ left: Math.min(ribbon.x + 14, innerWidth - 330), top: ribbon.y + 14 }}
+          role="status"
+          data-part="ribbon-text"
+        >
+          {ribbonText(picture, ribbon.r)}
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** useScroll follows how far an element is scrolled. */
+function useScroll(ref: RefObject<HTMLDivElement | null>): number {
+  const [top, setTop] = useState(0);
+  const asked = useRef(0);
+  useEffect(() => {
+    const el = ref.current;
+    if (!el) return;
+    const follow = () => {
+      cancelAnimationFrame(asked.current);
+      asked.current = requestAnimationFrame(() => setTop(el.scrollTop));
+    };
+    el.addEventListener("scroll", follow, { passive: true });
+    follow();
+    return () => el.removeEventListener("scroll", follow);
+  }, [ref]);
+  return top;
+}
+
+function touchedPlaces(picture: Picture, selection: ReadonlySet<Id>): Set<number> {
+  const out = new Set<number>();
+  if (selection.size === 0) return out;
+  const at = new Map(picture.places.map((p, n) => [p.id, n]));
+  const sheet = get().sheet!;
+  for (const id of selection) {
+    let here = at.get(id);
+    let section = sheet.instruments.byId.get(id)?.section;
+    for (let n = 0; here === undefined && section && n < 9; n++) {
+      here = at.get(section);
+      section = sheet.sections.byId.get(section)?.parent;
+    }
+    if (here !== undefined) out.add(here);
+  }
+  return out;
+}
+
+function ribbonText(p: Picture, r: Ribbon): string {
+  const level = r.lowDb === r.highDb ? db(r.lowDb) : `${db(r.lowDb)} to ${db(r.highDb)}`;
+  const tap = { pre: "before the fader", post: "after the fader", both: "before and after the fader" }[r.tap];
+  return `${p.places[r.from]!.name} to ${p.places[r.to]!.name}: ${plural(r.count, "instrument")}, ${level}, ${tap}`;
+}
+
+/** connect wires one place to another: a whole section at once, or a bus. */
+function connect(from: Place, to: Place) {
+  if (from.id === to.id) return;
+  if (!isBus(to)) return tell(`${to.name} is not one bus; unfold it, then connect to one of them.`, "refused");
+  if (from.holds && from.kind !== "section") {
+    return tell(`${from.name} are several; unfold them, then connect one of them.`, "refused");
+  }
+  const ids = from.kind === "section" ? within(get().sheet!, from.id) : [from.id];
+  const send = to.kind === "return";
+  const level = { gainDb: 0, tap: send ? ("pre" as const) : ("post" as const), ...(send ? { hand: true } : {}) };
+  void change({ kind: "connect", wires: ids.map((id) => ({ from: id, to: to.id, level })) }).then(
+    (done) => done && tell(`Connected ${from.name} to ${to.name}.`),
+  );
+}
