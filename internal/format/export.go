@@ -9,9 +9,13 @@ import (
 	"io"
 	"strings"
 
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
+	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/smf"
 	"fanfold/internal/format/templatefile"
 )
@@ -35,6 +39,14 @@ var Exports = []Export{
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RowList(t)) }},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }},
+	{"routing-pdf", "the routing sheet to print, a page for each section", ".pdf", "application/pdf",
+		func(w io.Writer, t *template.Template) error {
+			return sheetpdf.Write(w, t.Name+", routing", handover.RoutingPages(t))
+		}},
+	{"ribbons", "the routing as a picture", ".svg", "image/svg+xml",
+		func(w io.Writer, t *template.Template) error {
+			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}))
+		}},
 	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating},
 }
 

@@ -43,6 +43,9 @@ func every(t *template.Template) map[string]struct {
 		"put":            {change.Put{Sections: []change.Entry[template.Section]{change.Append(&section), {At: 0, Value: &template.Section{ID: "new", Name: "Newest"}}}}, "Set 2 of kind section"},
 		"drop":           {change.Drop{Calls: []template.ID{"call-1"}}, "Remove a call"},
 		"remove-bus":     {change.RemoveBus{ID: stem.ID}, "Remove a bus"},
+		"set-rules":      {change.SetRules{Rules: []*template.StemRule{{ID: "rule", Stem: stem.ID, Register: template.Low}}}, "Set the stem rules"},
+		"set-returns":    {change.SetReturns{Sets: []*template.ReturnSet{{ID: "other", Name: "Other", Effects: []template.ReturnEffect{{ID: "e2", Name: "Hall"}}}}}, "Set the return sets"},
+		"set-position":   {change.SetPosition{Position: template.AtPrint}, "Switch to print"},
 		"remove-machine": {change.RemoveMachine{ID: "machine-1"}, "Remove a machine"},
 		"batch":          {change.Batch{Changes: []change.Change{change.Delete{IDs: []template.ID{first.ID}}, change.Drop{Calls: []template.ID{"call-1"}}}}, "Delete 1 row"},
 	}
@@ -51,6 +54,12 @@ func every(t *template.Template) map[string]struct {
 func seatedWithCall() *template.Template {
 	t := coretest.Orchestra(24, 2)
 	t = coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
+	set := &template.ReturnSet{ID: "set", Name: "Hall", Effects: []template.ReturnEffect{{ID: "e1", Name: "Hall"}}}
+	stem, section := t.StemsOf("fold-fine")[0].Clone(), *t.Sections[0]
+	stem.Returns, section.Sends = "set", []template.Send{{Effect: "e1", GainDB: -3, Tap: template.Pre}}
+	t = coretest.Must(t, change.SetReturns{Sets: []*template.ReturnSet{set}},
+		change.Put{Buses: []change.Entry[template.Bus]{change.Append(stem)}, Sections: []change.Entry[template.Section]{change.Append(&section)}},
+		change.SetRules{Rules: []*template.StemRule{{ID: "first", Stem: t.StemsOf("fold-fine")[2].ID}}})
 	return coretest.Must(t, change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "call-1", Name: "1M05", Instruments: []template.ID{t.Instruments[0].ID, t.Instruments[7].ID}})}})
 }
 

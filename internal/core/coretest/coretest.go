@@ -131,3 +131,46 @@ func Any(t *template.Template) *rapid.Generator[change.Change] {
 		}
 	})
 }
+
+// Folds gives a template as many folds as asked, by splitting the space between
+// the finest and the next: every new fold has a stem for each fine one.
+func Folds(t *template.Template, folds int) *template.Template {
+	for n := len(t.Folds); n < folds; n++ {
+		fold := &template.Fold{ID: template.ID(fmt.Sprintf("fold-split-%d", n)), Name: fmt.Sprintf("split %d", n)}
+		put := change.Put{Folds: []change.Entry[template.Fold]{{At: 1, Value: fold}}}
+		var wires change.Connect
+		for _, b := range t.StemsOf(t.Folds[0].ID) {
+			c := &template.Bus{ID: template.ID(fmt.Sprintf("%s-split-%d", b.ID, n)), Kind: template.Stem, Name: b.Name, Fold: fold.ID, Section: b.Section, Routes: append([]template.Route{}, b.Routes...)}
+			put.Buses = append(put.Buses, change.Append(c))
+			for _, r := range b.Routes {
+				wires.Wires = append(wires.Wires, change.Wire{From: b.ID, To: r.To})
+			}
+			wires.Wires = append(wires.Wires, change.Wire{From: b.ID, To: c.ID, Level: &change.WireSetting{Tap: template.Post}})
+		}
+		t = Must(t, put, wires)
+	}
+	return t
+}
+
+// Connected returns a template with about as many connections as asked, ten for
+// each instrument: a group, and sends to nine returns of its stem.
+func Connected(ways int) *template.Template {
+	t := Orchestra(ways/10, 1)
+	var put change.Put
+	returns := map[template.ID][]template.ID{}
+	for _, stem := range t.StemsOf(t.Folds[0].ID) {
+		for n := range 9 {
+			b := &template.Bus{ID: template.ID(fmt.Sprintf("%s-return-%d", stem.ID, n)), Kind: template.Return, Name: fmt.Sprintf("%s return %d", stem.Name, n), Process: "hall", Routes: []template.Route{{To: stem.ID, Tap: template.Post}}}
+			put.Buses = append(put.Buses, change.Append(b))
+			returns[stem.ID] = append(returns[stem.ID], b.ID)
+		}
+	}
+	var sends change.Connect
+	for _, i := range t.Instruments {
+		stem := t.Index().Buses[i.Routes[0].To].Routes[0].To
+		for _, to := range returns[stem] {
+			sends.Wires = append(sends.Wires, change.Wire{From: i.ID, To: to, Level: &change.WireSetting{GainDB: -14, Tap: template.Pre}})
+		}
+	}
+	return Must(t, put, sends)
+}

@@ -2,6 +2,7 @@ package fan
 
 import (
 	"fmt"
+	"strconv"
 
 	"fanfold/internal/core/template"
 )
@@ -54,7 +55,7 @@ func (f *Fan) BusTrace(b *template.Bus) Trace {
 	say := func(join, text string, id template.ID) {
 		tr = append(tr, Step{Text: text, Leaf: "routing", ID: id, Join: join})
 	}
-	say(next, fmt.Sprintf("%d instruments dry, %d wet", rows, wet), b.ID)
+	say(next, heads(rows)+" dry, "+none(wet)+" wet", b.ID)
 	join := "; from "
 	shown := 0
 	for _, o := range f.t.Buses {
@@ -85,3 +86,17 @@ func (f *Fan) BusTrace(b *template.Bus) Trace {
 
 // mostNamed is how many buses a sentence names that come to another.
 const mostNamed = 6
+
+func heads(n int) string {
+	if n == 1 {
+		return "1 instrument"
+	}
+	return strconv.Itoa(n) + " instruments"
+}
+
+func none(n int) string {
+	if n == 0 {
+		return "none"
+	}
+	return strconv.Itoa(n)
+}

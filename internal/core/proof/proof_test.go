@@ -1,6 +1,7 @@
 package proof_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -46,6 +47,19 @@ func keys(list ...any) []template.Mapping {
 	return out
 }
 
+// printed is a template that is heard in print, with its marks.
+func printed() change.Change { return change.SetPosition{Position: template.AtPrint} }
+
+// twoStems makes the first rows of two stems one spread set, seated alike.
+func twoStems(t *template.Template) change.Edit {
+	spread, set := template.SpreadOut, template.ID("set")
+	var e change.Edit
+	for _, i := range t.Instruments[:2] {
+		e.Edits = append(e.Edits, change.Fields{ID: i.ID, Layout: &spread, Spread: &set, Patches: &t.Instruments[0].Patches})
+	}
+	return e
+}
+
 // Each fault is found under its code, and its first remedy takes it away.
 func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	base := sound()
@@ -68,28 +82,34 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		}
 	}
 	for code, faults := range map[string][]change.Change{
-		"orphan":           {change.Connect{Wires: []change.Wire{{From: a.ID, To: a.Routes[0].To}}}},
-		"leak":             {change.Add{Instruments: []change.Placed{{At: -1, Instrument: guide}}}},
-		"double-path":      {route(a.ID, stems[0].ID)},
-		"cycle":            {route(stems[0].ID, a.Routes[0].To)},
-		"shared-return":    {change.Put{Buses: []change.Entry[template.Bus]{change.Append(shared)}}, route(a.ID, "hall"), route(b.ID, "hall")},
-		"fold-mismatch":    {change.Connect{Wires: []change.Wire{{From: stems[0].ID, To: stems[0].Routes[0].To, Level: &change.WireSetting{GainDB: -3, Tap: template.Post}}}}},
-		"split-output":     {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &shares}}}},
-		"unseated":         {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
-		"seat-clash":       {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
-		"riser-overload":   {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},
-		"machine-overload": {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &riser}}}},
-		"outputs-overflow": {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
-		"missing-patch":    {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
-		"duplicate-name":   {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
-		"library-missing":  {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
-		"switch-clash":     {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
-		"switch-in-range":  {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},
-		"no-dynamics":      {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = keys("sus.", 0), template.DynamicsNone; p.KeyLow = 1 })},
-		"out-of-range":     {patched(base, a, func(p *template.Patch) { p.Sound, p.KeyLow, p.KeyHigh = "strings.violin", 43, 88 })},
-		"empty-section":    {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
+		"orphan":                   {change.Connect{Wires: []change.Wire{{From: a.ID, To: a.Routes[0].To}}}},
+		"leak":                     {change.Add{Instruments: []change.Placed{{At: -1, Instrument: guide}}}},
+		"double-path":              {route(a.ID, stems[0].ID)},
+		"cycle":                    {route(stems[0].ID, a.Routes[0].To)},
+		"shared-return":            {change.Put{Buses: []change.Entry[template.Bus]{change.Append(shared)}}, route(a.ID, "hall"), route(b.ID, "hall")},
+		"fold-mismatch":            {change.Connect{Wires: []change.Wire{{From: stems[0].ID, To: stems[0].Routes[0].To, Level: &change.WireSetting{GainDB: -3, Tap: template.Post}}}}},
+		"split-output":             {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &shares}}}},
+		"split-output, one player": {twoStems(base)},
+		"double-path, in print":    {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
+		"double-path, in listen":   {printed(), change.Connect{Wires: []change.Wire{{From: "bus-print", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
+		"orphan, in print":         {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
+		"orphan, in listen":        {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
+		"unseated":                 {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
+		"seat-clash":               {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
+		"riser-overload":           {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},
+		"machine-overload":         {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &riser}}}},
+		"outputs-overflow":         {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
+		"missing-patch":            {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
+		"duplicate-name":           {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
+		"library-missing":          {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
+		"switch-clash":             {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
+		"switch-in-range":          {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},
+		"no-dynamics":              {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = keys("sus.", 0), template.DynamicsNone; p.KeyLow = 1 })},
+		"out-of-range":             {patched(base, a, func(p *template.Patch) { p.Sound, p.KeyLow, p.KeyHigh = "strings.violin", 43, 88 })},
+		"empty-section":            {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
 	} {
 		t.Run(code, func(t *testing.T) {
+			code, _, _ = strings.Cut(code, ",")
 			faulty := coretest.Must(base, faults...)
 			mended := false
 			for _, m := range proof.Check(faulty, "").Marks {
@@ -240,4 +260,13 @@ func BenchmarkChangeAndProve(b *testing.B) {
 			}
 		})
 	}
+}
+
+// What the marks of the print position say, figures and all.
+func TestThePrintPositionInWords(t *testing.T) {
+	faulty := coretest.Must(sound(), printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}})
+	marks := proof.Check(faulty, "").Marks
+	require.Len(t, marks, 1)
+	require.Equal(t, "In print, 32 instruments reach the speakers twice, over Mix and Print: +6.02 dB too loud", marks[0].Message)
+	require.Equal(t, "Mix", marks[0].Name)
 }

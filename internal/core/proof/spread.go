@@ -44,29 +44,31 @@ func splitPlayers(s *subject) []Mark {
 			Message: fmt.Sprintf("One player plays %s and %d more rows of its set, which go to %s", first.Name, len(rows)-1, list(names)),
 			Remedies: []Remedy{
 				{Label: "Split the player, one for each stem", Build: func() (change.Change, error) { return s.splitPlayer(set, of, main) }},
-				{Label: "Send them all to " + main.Name, Build: always(change.AssignStem{IDs: slices.Concat(slices.Collect(values(of, s.t))...), Stem: main.ID})},
+				{Label: "Send them all to " + main.Name, Build: func() (change.Change, error) {
+					others := s.others(of, main)
+					return s.seated("Send them to "+main.Name, change.AssignStem{IDs: others, Stem: main.ID}, others)
+				}},
 			},
 		})
 	}
 	return out
 }
 
-// values are the rows of each stem, in the order of buses.
-func values(of map[*template.Bus][]template.ID, t *template.Template) func(func([]template.ID) bool) {
-	return func(yield func([]template.ID) bool) {
-		for _, b := range t.Buses {
-			if ids := of[b]; ids != nil && !yield(ids) {
-				return
-			}
+// others are the rows of every stem but one, in the order of buses.
+func (s *subject) others(of map[*template.Bus][]template.ID, main *template.Bus) []template.ID {
+	var out []template.ID
+	for _, b := range s.t.Buses {
+		if b != main {
+			out = append(out, of[b]...)
 		}
 	}
+	return out
 }
 
 // splitPlayer gives the rows of every stem but the first a player of their
 // own, and seats them.
 func (s *subject) splitPlayer(set template.ID, of map[*template.Bus][]template.ID, main *template.Bus) (change.Change, error) {
 	var edit change.Edit
-	var moved []template.ID
 	for _, b := range s.t.Buses {
 		if b == main || of[b] == nil {
 			continue
@@ -77,18 +79,22 @@ func (s *subject) splitPlayer(set template.ID, of map[*template.Bus][]template.I
 		}
 		for _, id := range of[b] {
 			edit.Edits = append(edit.Edits, change.Fields{ID: id, Spread: &own})
-			if s.t.Instrument(id).Seat != nil {
-				moved = append(moved, id)
-			}
 		}
 	}
-	after, _, err := change.Apply(s.t, edit)
+	return s.seated("Split the player", edit, s.others(of, main))
+}
+
+// seated makes a change, and gives those of the rows that sat before seats that
+// fit what they are now.
+func (s *subject) seated(label string, c change.Change, rows []template.ID) (change.Change, error) {
+	after, _, err := change.Apply(s.t, c)
 	if err != nil {
 		return nil, err
 	}
-	c := change.Batch{Label: "Split the player", Changes: []change.Change{edit}}
-	if len(moved) > 0 {
-		c.Changes = append(c.Changes, seating.Everyone(after, seating.Options{Only: moved}).Change())
+	rows = slices.DeleteFunc(rows, func(id template.ID) bool { return s.t.Instrument(id).Seat == nil })
+	out := change.Batch{Label: label, Changes: []change.Change{c}}
+	if len(rows) > 0 {
+		out.Changes = append(out.Changes, seating.Everyone(after, seating.Options{Only: rows}).Change())
 	}
-	return c, nil
+	return out, nil
 }

@@ -1,0 +1,132 @@
+// Package sheetpdf writes sheets to print as PDF 1.7 (ISO 32000-1) with its
+// fonts inside. Pages with a title and a table go in; a page that is too long
+// goes on over several sheets, each with its headings and number.
+package sheetpdf
+
+import (
+	_ "embed"
+	"fmt"
+	"io"
+	"time"
+
+	"codeberg.org/go-pdf/fpdf"
+
+	"fanfold/internal/core/handover"
+)
+
+//go:embed fonts/SourceSans3-Regular.ttf
+var regular []byte
+
+//go:embed fonts/SourceSans3-Bold.ttf
+var bold []byte
+
+// Sizes, mm on A4 lying.
+const (
+	margin    = 12.0
+	lineHigh  = 5.2
+	pageWide  = 297.0
+	pageHigh  = 210.0
+	footRoom  = 12.0
+	textSize  = 8.5 // points
+	titleSize = 15.0
+)
+
+// Write writes pages. Equal pages give equal bytes.
+func Write(w io.Writer, title string, pages []handover.Page) error {
+	pdf := fpdf.New("L", "mm", "A4", "")
+	pdf.SetCreationDate(time.Unix(0, 0).UTC())
+	pdf.SetModificationDate(time.Unix(0, 0).UTC())
+	pdf.SetCatalogSort(true)
+	pdf.SetTitle(title, true)
+	pdf.AddUTF8FontFromBytes("sans", "", regular)
+	pdf.AddUTF8FontFromBytes("sans", "B", bold)
+	pdf.SetMargins(margin, margin, margin)
+	pdf.SetAutoPageBreak(false, footRoom)
+	pdf.AliasNbPages("{pages}")
+	pdf.SetFooterFunc(func() {
+		pdf.SetFont("sans", "", 8)
+		pdf.SetXY(margin, pageHigh-footRoom+2)
+		pdf.CellFormat(pageWide-2*margin, 5, fmt.Sprintf("%d of {pages}", pdf.PageNo()), "", 0, "R", false, 0, "")
+	})
+	for _, p := range pages {
+		page(pdf, p)
+	}
+	if err := pdf.Output(w); err != nil {
+		return fmt.Errorf("write PDF: %w", err)
+	}
+	return nil
+}
+
+func page(pdf *fpdf.Fpdf, p handover.Page) {
+	pdf.SetFont("sans", "", textSize)
+	wide := columns(pdf, p)
+	head(pdf, p, wide, "")
+	for n, row := range p.Rows {
+		lines, high := fold(pdf, row, wide)
+		if pdf.GetY()+high > pageHigh-footRoom {
+			head(pdf, p, wide, ", continued")
+		}
+		if n%2 == 1 { // a faint band, as fan-fold paper has
+			pdf.SetFillColor(243, 240, 229)
+			pdf.Rect(margin, pdf.GetY(), pageWide-2*margin, high, "F")
+		}
+		cells(pdf, lines, wide, high)
+	}
+}
+
+func head(pdf *fpdf.Fpdf, p handover.Page, wide []float64, more string) {
+	pdf.AddPage()
+	pdf.SetFont("sans", "B", titleSize)
+	pdf.CellFormat(200, 8, p.Title+more, "", 0, "L", false, 0, "")
+	pdf.SetFont("sans", "", textSize)
+	pdf.CellFormat(pageWide-2*margin-200, 8, p.Note, "", 1, "R", false, 0, "")
+	pdf.SetFont("sans", "B", textSize)
+	for n, h := range p.Headings {
+		pdf.CellFormat(wide[n], 6, h, "B", 0, "L", false, 0, "")
+	}
+	pdf.Ln(7)
+	pdf.SetFont("sans", "", textSize)
+}
+
+// columns shares the width among the columns, each by its longest text but none
+// below a tenth.
+func columns(pdf *fpdf.Fpdf, p handover.Page) []float64 {
+	whole := pageWide - 2*margin
+	wide := make([]float64, len(p.Headings))
+	sum := 0.0
+	for n, h := range p.Headings {
+		wide[n] = pdf.GetStringWidth(h)
+		for _, row := range p.Rows {
+			wide[n] = max(wide[n], min(whole/2, pdf.GetStringWidth(row[n])))
+		}
+		wide[n] = max(whole/10, wide[n]+4)
+		sum += wide[n]
+	}
+	for n := range wide {
+		wide[n] *= whole / sum
+	}
+	return wide
+}
+
+// fold breaks the texts of a row into the lines their columns hold.
+func fold(pdf *fpdf.Fpdf, row []string, wide []float64) ([][]string, float64) {
+	lines := make([][]string, len(row))
+	most := 1
+	for n, text := range row {
+		lines[n] = pdf.SplitText(text, wide[n]-2)
+		most = max(most, len(lines[n]))
+	}
+	return lines, float64(most) * lineHigh
+}
+
+func cells(pdf *fpdf.Fpdf, lines [][]string, wide []float64, high float64) {
+	x, y := margin, pdf.GetY()
+	for n, texts := range lines {
+		for k, text := range texts {
+			pdf.SetXY(x, y+float64(k)*lineHigh)
+			pdf.CellFormat(wide[n], lineHigh, text, "", 0, "L", false, 0, "")
+		}
+		x += wide[n]
+	}
+	pdf.SetXY(margin, y+high)
+}
