@@ -137,7 +137,7 @@ func (s *server) TryRules(ctx context.Context, r gen.TryRulesRequestObject) (gen
 		if !ok {
 			continue
 		}
-		row := gen.Verdict{Id: i.ID, Now: idsOf(x.Now, busID), Rule: x.Rule, Why: x.Why, Exception: x.Exception, Moves: x.Moves(), Also: []string{}}
+		row := gen.Verdict{Id: i.ID, Now: idsOf(x.Now, busID), Rule: x.Rule, Why: x.Why(), Exception: x.Exception, Moves: x.Moves(), Also: []string{}}
 		if x.Stem != nil {
 			row.Stem = &x.Stem.ID
 		}

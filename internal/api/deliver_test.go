@@ -96,7 +96,9 @@ func TestFromAStemListToAWiredTemplate(t *testing.T) {
 	wrong := c.do("POST", path+"/deliver/rules", map[string]any{"rules": []any{map[string]any{"id": "r", "stem": "gone"}}})
 	require.Equal(t, 422, wrong.status)
 
-	change := func(x map[string]any) map[string]any { return map[string]any{"base": c.delivered(path).Revision, "change": x} }
+	change := func(x map[string]any) map[string]any {
+		return map[string]any{"base": c.delivered(path).Revision, "change": x}
+	}
 	require.Equal(t, 200, c.do("POST", path+"/changes", change(map[string]any{"kind": "set-rules", "rules": []any{rule}})).status)
 	require.Equal(t, 200, c.do("POST", path+"/deliver/wire", map[string]any{"what": "rules"}).status)
 	again := decode[[]verdict](t, c.do("POST", path+"/deliver/rules", map[string]any{"rules": []any{rule}}))

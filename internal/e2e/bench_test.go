@@ -20,6 +20,7 @@ import (
 
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/templatefile"
 )
 
@@ -35,10 +36,9 @@ func client(t testing.TB) *http.Client {
 	return c
 }
 
-// takeLarge brings in a template of 10,000 instruments and 200 buses, seated,
-// and returns its id.
-func takeLarge(b *testing.B) string {
-	t := coretest.Large(10_000, 200)
+// takeLarge brings in a template of 10,000 instruments, seated, and returns its
+// id.
+func takeLarge(b *testing.B, t *template.Template) string {
 	t = coretest.Must(t, seating.Everyone(t, seating.Options{}).Change())
 	var file bytes.Buffer
 	require.NoError(b, templatefile.Write(&file, t))
@@ -57,17 +57,19 @@ const largeID = "FANFOLD_BENCH_TEMPLATE" // kept between benchmarks of one run
 
 func large(b *testing.B) string {
 	if os.Getenv(largeID) == "" {
-		require.NoError(b, os.Setenv(largeID, takeLarge(b)))
+		require.NoError(b, os.Setenv(largeID, takeLarge(b, coretest.Large(10_000, 200))))
 	}
 	return os.Getenv(largeID)
 }
 
 // openLarge opens the large template in a browser whose cache is warm.
-func openLarge(b *testing.B) *person {
+func openLarge(b *testing.B) *person { return openTemplate(b, large(b)) }
+
+func openTemplate(b *testing.B, id string) *person {
 	p := visit(b, 1280, 800)
 	p.press("Open the demo studio")
 	p.see(`[data-leaf="orchestra"] [role=row]`)
-	p.page.MustEval(`id => localStorage.setItem("fanfold.template", JSON.stringify(id))`, large(b))
+	p.page.MustEval(`id => localStorage.setItem("fanfold.template", JSON.stringify(id))`, id)
 	_, err := p.page.EvalOnNewDocument(`(() => {
 		const look = () => document.querySelector("[data-leaf=orchestra] [data-row]")
 			? (window.firstRows = performance.now()) : requestAnimationFrame(look);
@@ -283,4 +285,66 @@ func fetch(b *testing.B, path string) string {
 	data, err := io.ReadAll(answer.Body)
 	require.NoError(b, err)
 	return string(data)
+}
+
+// hoverAndPan moves the pointer over the ribbons, a step a frame, while the
+// picture is scrolled up and down, and tells how the frames came.
+const hoverAndPan = `async () => {
+	const canvas = document.querySelector("[data-part=canvas]");
+	const scroller = document.querySelector("[data-part=ribbons]");
+	const gaps = [];
+	let tasks = 0, followed = 0;
+	const watch = new PerformanceObserver((list) => { tasks += list.getEntries().length; });
+	await new Promise((done) => setTimeout(done, 1000));
+	watch.observe({ type: "longtask" });
+	await new Promise((done) => {
+		let last, n = 0;
+		const step = (now) => {
+			if (last) gaps.push(now - last);
+			last = now;
+			const box = canvas.getBoundingClientRect();
+			canvas.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, clientX: box.left + box.width * (0.2 + 0.6 * Math.abs(Math.sin(n / 23))), clientY: box.top + (n * 7) % box.height }));
+			if (!document.querySelector("[data-part=ribbon-text]").hidden) followed++;
+			if (n % 2) scroller.scrollTop = (scroller.scrollHeight - scroller.clientHeight) * Math.abs(Math.sin(n / 40));
+			n++;
+			gaps.length < 180 ? requestAnimationFrame(step) : done();
+		};
+		requestAnimationFrame(step);
+	});
+	return JSON.stringify({ Ribbons: +canvas.dataset.ribbons, Height: scroller.scrollHeight, Followed: followed, Tasks: tasks, Late: gaps.filter((g) => g > 34).length, Mean: gaps.reduce((a, g) => a + g) / gaps.length, Worst: Math.max(...gaps) });
+}`
+
+// Hovering and panning over the routing of 10,000 instruments, 500 buses and 4
+// folds, with a section of 625 instruments unfolded. The goal is 60 frames a
+// second.
+func BenchmarkRibbons10000(b *testing.B) {
+	p := openTemplate(b, takeLarge(b, coretest.Folds(coretest.Large(10_000, 500), 4)))
+	p.unfold("routing")
+	p.see("[data-part=canvas]")
+	p.click(`[aria-label="Unfold Winds 1"]`)
+	p.see(`[data-part=toggled]`)
+	var got struct {
+		Ribbons, Followed, Late, Tasks int
+		Height, Mean, Worst            float64
+	}
+	require.NoError(b, proto.PerformanceEnable{}.Call(p.page))
+	work := map[string]float64{}
+	for b.Loop() {
+		before := spent(b, p)
+		require.NoError(b, json.Unmarshal([]byte(p.page.MustEval(hoverAndPan).Str()), &got))
+		for name, ms := range spent(b, p) {
+			work[name] = (ms - before[name]) / 180
+		}
+	}
+	for name, ms := range work {
+		b.ReportMetric(ms, name+"-ms/frame")
+	}
+	require.Positive(b, got.Followed)
+	b.ReportMetric(float64(got.Ribbons), "ribbons")
+	b.ReportMetric(got.Height, "px-high")
+	b.ReportMetric(got.Mean, "ms/frame")
+	b.ReportMetric(float64(got.Late), "dropped")
+	b.ReportMetric(float64(got.Tasks), "long-tasks")
+	b.ReportMetric(got.Worst, "ms/worst-frame")
+	b.ReportMetric(0, "ns/op")
 }

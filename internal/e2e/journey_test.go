@@ -205,18 +205,25 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 	p := enter(t, 1280, 800)
 	for _, theme := range []string{"day", "pit"} {
 		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
-		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}, {"library"}} {
+		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}, {"library"}, {"deliver"}} {
 			p.unfold(leaves[0], leaves[1:]...)
 			check(p, append(leaves, theme)...)
 		}
-		p.unfold("orchestra", "routing")
+		p.unfold("routing")
+		p.press("matrix")
+		p.see("[data-part=matrix] [data-cell]")
+		check(p, "matrix", theme)
+		p.press("ribbons")
 		for dialog, open := range map[string]func(){
 			"finder":   func() { p.keys(input.Slash) },
 			"keys":     func() { p.chord(input.ShiftLeft, input.Slash) },
 			"marks":    func() { p.keys(input.Period) },
-			"bring in": func() { p.press("Bring in") },
+			"bring in": func() { p.unfold("orchestra"); p.press("Bring in") },
 			"settings": func() { p.click(`[aria-label^="Template: "]`); p.press("Name and settings") },
-			"new bus":  func() { p.press("New bus") },
+			"new bus":  func() { p.unfold("routing"); p.press("New bus") },
+			"stems":    func() { p.unfold("deliver", "routing"); p.press("Stems from") },
+			"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
+			"returns":  func() { p.unfold("deliver"); p.press("Returns") },
 		} {
 			p.page.MustEval(`() => document.activeElement.blur()`)
 			open()

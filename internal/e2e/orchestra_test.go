@@ -35,6 +35,7 @@ func (p *person) drag(from, to string) {
 	require.NoError(p.t, m.MoveTo(start))
 	require.NoError(p.t, m.Down(proto.InputMouseButtonLeft, 1))
 	require.NoError(p.t, m.MoveLinear(end, 8))
+	require.NoError(p.t, m.MoveTo(proto.Point{X: end.X + 2, Y: end.Y})) // over what it has just entered
 	require.NoError(p.t, m.Up(proto.InputMouseButtonLeft, 1))
 }
 

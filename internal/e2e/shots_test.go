@@ -126,7 +126,7 @@ func (p *person) unfold(first string, beside ...string) {
 		p.click(`[data-spine="` + first + `"]`)
 	} else {
 		p.page.MustEval(`() => document.activeElement.blur()`)
-		key := map[string]input.Key{"library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "calls": input.Digit7}[first]
+		key := map[string]input.Key{"deliver": input.Digit1, "library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "calls": input.Digit7}[first]
 		require.NoError(p.t, p.page.KeyActions().Press(input.AltLeft).Type(key).Release(input.AltLeft).Do())
 	}
 	for _, leaf := range beside {

@@ -30,9 +30,18 @@ type Verdict struct {
 	Now        []*template.Bus // stems of the finest fold it reaches
 	Stem       *template.Bus   // the rules' stem; nil when no rule matches
 	Rule       int             // position of the rule; -1 when none matches
-	Why        string          // which conditions were met, and how
 	Exception  bool            // its stem was set by hand: the rules pass it by
 	Also       []template.Family
+
+	sorter *Sorter
+}
+
+// Why tells which conditions of its rule the instrument met, and how.
+func (v Verdict) Why() string {
+	if v.Rule < 0 {
+		return ""
+	}
+	return v.sorter.why(v.Rule, v.Instrument)
 }
 
 // Moves tells whether applying the rules gives the instrument another stem.
@@ -40,18 +49,19 @@ func (v Verdict) Moves() bool {
 	return v.Stem != nil && !v.Exception && (len(v.Now) != 1 || v.Now[0] != v.Stem)
 }
 
-// Sorter applies stem rules to instruments.
+// Sorter applies stem rules to instruments. It is for one goroutine.
 type Sorter struct {
 	t        *template.Template
 	words    *articulation.Vocabulary
 	rules    []*template.StemRule
 	patterns []*regexp.Regexp
 	lines    map[template.ID]map[template.ID]bool // section → itself and its parents
+	families map[string]template.Family           // of articulations met
 }
 
 // NewSorter takes rules, which may be others than the template's own.
 func NewSorter(t *template.Template, rules []*template.StemRule) *Sorter {
-	s := &Sorter{t: t, words: articulation.NewVocabulary(t.Vocabulary), rules: rules, lines: map[template.ID]map[template.ID]bool{}}
+	s := &Sorter{t: t, words: articulation.NewVocabulary(t.Vocabulary), rules: rules, lines: map[template.ID]map[template.ID]bool{}, families: map[string]template.Family{}}
 	for _, r := range rules {
 		s.patterns = append(s.patterns, pattern(r.Name))
 	}
@@ -82,15 +92,15 @@ func pattern(text string) *regexp.Regexp {
 // Traits looks at one instrument.
 func (s *Sorter) Traits(i *template.Instrument) Traits {
 	var tr Traits
+	patches := s.t.PatchesOf(i)
 	if len(i.Articulations) > 0 {
-		tr.Family = s.words.FamilyOf(i.Articulations[0])
+		tr.Family = s.familyOf(i.Articulations[0])
 		for _, a := range i.Articulations[1:] {
-			if f := s.words.FamilyOf(a); plainFamily(f) != plainFamily(tr.Family) && f != template.Effect && !slices.Contains(tr.Also, f) {
+			if f := s.familyOf(a); plainFamily(f) != plainFamily(tr.Family) && f != template.Effect && !slices.Contains(tr.Also, f) {
 				tr.Also = append(tr.Also, f)
 			}
 		}
 	}
-	patches := s.t.PatchesOf(i)
 	for _, p := range patches {
 		for _, role := range p.Roles {
 			tr.Roles = append(tr.Roles, template.FoldName(role))
@@ -108,6 +118,15 @@ func (s *Sorter) Traits(i *template.Instrument) Traits {
 		tr.Register = template.High
 	}
 	return tr
+}
+
+func (s *Sorter) familyOf(name string) template.Family {
+	f, known := s.families[name]
+	if !known {
+		f = s.words.FamilyOf(name)
+		s.families[name] = f
+	}
+	return f
 }
 
 // rangeOf is the range of a patch; one that claims every key takes that of the
@@ -132,9 +151,9 @@ func plainFamily(f template.Family) template.Family {
 
 // Match finds the first rule that an instrument meets; -1 when none does.
 func (s *Sorter) Match(i *template.Instrument) (int, Traits) {
-	tr := s.Traits(i)
+	tr, within := s.Traits(i), s.lines[i.Section]
 	for n, r := range s.rules {
-		if s.meets(i, tr, r) && (s.patterns[n] == nil || s.patterns[n].MatchString(i.Name)) {
+		if (r.Section == "" || within[r.Section]) && s.meets(i, tr, r) && (s.patterns[n] == nil || s.patterns[n].MatchString(i.Name)) {
 			return n, tr
 		}
 	}
@@ -142,17 +161,15 @@ func (s *Sorter) Match(i *template.Instrument) (int, Traits) {
 }
 
 func (s *Sorter) meets(i *template.Instrument, tr Traits, r *template.StemRule) bool {
-	return (r.Section == "" || s.lines[i.Section][r.Section]) &&
-		(r.Kind == "" || r.Kind == i.Kind) &&
+	return (r.Kind == "" || r.Kind == i.Kind) &&
 		(r.Library == "" || r.Library == tr.Library) &&
 		(r.Family == "" || r.Family == tr.Family || r.Family == plainFamily(tr.Family)) &&
 		(r.Register == "" || r.Register == tr.Register) &&
 		(r.Role == "" || slices.Contains(tr.Roles, template.FoldName(r.Role)))
 }
 
-// Why tells which conditions of a rule an instrument met, and how.
-func (s *Sorter) Why(rule int, i *template.Instrument, tr Traits) string {
-	r := s.rules[rule]
+func (s *Sorter) why(rule int, i *template.Instrument) string {
+	r, tr := s.rules[rule], s.Traits(i)
 	var met []string
 	say := func(is bool, text string, args ...any) {
 		if is {
@@ -181,19 +198,19 @@ func (s *Sorter) Why(rule int, i *template.Instrument, tr Traits) string {
 // Sort tells what the rules say of every instrument that can go to a stem, in
 // list order. Guides never can.
 func (s *Sorter) Sort(f *fan.Fan) []Verdict {
-	var out []Verdict
+	out := make([]Verdict, 0, len(s.t.Instruments))
 	for n, i := range s.t.Instruments {
 		if i.Kind == template.Guide {
 			continue
 		}
-		v := Verdict{Instrument: i, Rule: -1, Exception: i.StemByHand}
+		v := Verdict{Instrument: i, Exception: i.StemByHand, sorter: s}
 		if len(s.t.Folds) > 0 {
 			v.Now = f.StemsIn(f.FromRow(n), s.t.Folds[0].ID)
 		}
 		rule, tr := s.Match(i)
-		v.Also = tr.Also
-		if v.Rule = rule; rule >= 0 {
-			v.Stem, v.Why = s.t.Index().Buses[s.rules[rule].Stem], s.Why(rule, i, tr)
+		v.Rule, v.Also = rule, tr.Also
+		if v.Rule >= 0 {
+			v.Stem = s.t.Index().Buses[s.rules[v.Rule].Stem]
 		}
 		out = append(out, v)
 	}

@@ -47,6 +47,7 @@ export function PasteDialog({ close }: { close: () => void }) {
         onSubmit={(e) => {
           e.preventDefault();
           const all = { ...Object.fromEntries(questions.map((q) => [q.bus, { make: true }])), ...answers };
+          setAnswers(all); // what is answered stays answered when more is asked
           setQuestions(null);
           void ask(all);
         }}

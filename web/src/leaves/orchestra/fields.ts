@@ -78,7 +78,8 @@ export const fields: Field[] = [
     least: 96,
     share: 1,
     text: (sheet, i) =>
-      stemText(sheet, i) || (i.kind === "guide" ? "to the speakers" : i.kind === "spare" ? "" : "no stem"),
+      (stemText(sheet, i) && `${stemText(sheet, i)}${i.stemByHand ? ", by hand" : ""}`) ||
+      (i.kind === "guide" ? "to the speakers" : i.kind === "spare" ? "" : "no stem"),
     value: stemText,
     choices: fineStems,
     set: (ids, name, base) => assign(ids, "stem", name, base),

@@ -117,7 +117,8 @@ export function Matrix() {
       setBase(seen());
       setTyped(old ? String(old.gainDb) : "0");
     } else if (e.key === "Delete" && old) wire();
-    else if ((e.key === "p" || e.key === "P") && old) wire({ ...old, tap: old.tap === "pre" ? "post" : "pre" });
+    else if ((e.key === "p" || e.key === "P") && old)
+      wire({ ...levelOf(old), tap: old.tap === "pre" ? "post" : "pre" });
     else return;
     e.preventDefault();
     e.stopPropagation();
@@ -232,6 +233,9 @@ export function Matrix() {
     </div>
   );
 }
+
+/** levelOf is what a route says beside where it leads. */
+const levelOf = ({ to: _, ...level }: Route): Schemas["WireSetting"] => level;
 
 const short = (x: number) => db(x).replace(" dB", "");
 

@@ -1,7 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Bus } from "../../model/api";
 import { change } from "../../model/changing";
-import { get, set, useApp } from "../../model/store";
+import { set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 
@@ -23,13 +23,21 @@ function Form({ close }: { close: () => void }) {
   const [kind, setKind] = useState<Bus["kind"]>("return");
   const [name, setName] = useState("");
   const onward = things(sheet.buses).filter((b) => b.kind === "stem" || b.kind === "mix");
+  const folds = things(sheet.folds);
+  const [fold, setFold] = useState(folds[0]?.id ?? "");
   const [to, setTo] = useState(onward[0]?.id ?? "");
   const make = async (e: FormEvent) => {
     e.preventDefault();
     const id = `bus-${crypto.randomUUID()}`;
     const from = sheet.buses.byId.get(to);
-    const value: Bus = { id, kind, name: name.trim(), gainDb: 0, routes: [{ to, gainDb: 0, tap: "post" }] };
-    if (kind === "stem") value.fold = get().sheet!.folds.order[0];
+    const value: Bus = {
+      id,
+      kind,
+      name: name.trim(),
+      gainDb: 0,
+      routes: kind === "speakers" ? [] : [{ to, gainDb: 0, tap: "post" }],
+    };
+    if (kind === "stem") value.fold = fold;
     if (kind === "return") value.process = "reverb";
     if (from?.section) value.section = from.section;
     close();
@@ -42,8 +50,21 @@ function Form({ close }: { close: () => void }) {
         <select id="bus-kind" className="field" value={kind} onChange={(e) => setKind(e.target.value as Bus["kind"])}>
           <option value="group">group</option>
           <option value="return">return, fed by sends</option>
-          <option value="stem">stem of the fine fold</option>
+          <option value="stem">stem</option>
+          <option value="speakers">speakers</option>
         </select>
+        {kind === "stem" && (
+          <>
+            <label htmlFor="bus-fold">Of the fold</label>
+            <select id="bus-fold" className="field" value={fold} onChange={(e) => setFold(e.target.value)}>
+              {folds.map((f) => (
+                <option key={f.id} value={f.id}>
+                  {f.name}
+                </option>
+              ))}
+            </select>
+          </>
+        )}
         <label htmlFor="bus-name">Name</label>
         <input id="bus-name" className="field" required value={name} onChange={(e) => setName(e.target.value)} />
         <label htmlFor="bus-to">Feeds</label>

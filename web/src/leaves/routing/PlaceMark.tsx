@@ -1,40 +1,46 @@
 import { ChevronRight } from "lucide-react";
-import type { DragEvent, KeyboardEvent } from "react";
+import { type DragEvent, type KeyboardEvent, memo } from "react";
 import type { Id } from "../../model/api";
 import { plural, tintVar } from "../../model/template";
 import type { Place } from "./picture";
 
 const carried = "application/x-fanfold-place";
 
+/** PlaceActs is what can be done at a place, given by its position. */
+export interface PlaceActs {
+  hover: (n: number) => void; // -1 for none
+  choose: (n: number) => void;
+  toggle: (id: Id) => void;
+  wire: (n: number) => void; // -1 lets the wire go
+  drop: (from: Id, n: number) => void;
+}
+
 interface Props {
   place: Place;
+  number: number; // its position
   x: number;
-  width: number;
+  narrow: boolean; // groups stand as bare bars
   room: number; // to the next column
   chosen: boolean;
   dim: boolean;
   wiring: boolean;
-  hover: (on: boolean) => void;
-  choose: () => void;
-  toggle: (id: Id) => void;
-  wire: (on: boolean) => void;
-  drop: (from: Id) => void;
+  acts: PlaceActs;
 }
 
 /** PlaceMark is one place of the routing: a click chooses it, its chevron
  * unfolds what is gathered there, dragging it onto another connects them. */
-export function PlaceMark(props: Props) {
-  const { place: p, x, width, room, chosen, dim, wiring, hover, choose, toggle, wire, drop } = props;
+export const PlaceMark = memo(function PlaceMark(props: Props) {
+  const { place: p, number, x, room, chosen, dim, wiring, acts } = props;
   const left = p.column === 0;
   const turned = p.kind === "mix" || p.kind === "speakers" || p.kind === "print";
   const opens = (p.holds ?? 0) > 0;
-  const narrow = width <= 640 && p.column === 1;
+  const narrow = props.narrow && p.column === 1;
   const label = `${p.name}, ${plural(p.count, "instrument")}`;
   const key = (e: KeyboardEvent) => {
-    if (e.key === "ArrowRight" && opens) toggle(p.id);
-    else if (e.key === "ArrowLeft" && p.in) toggle(p.in);
-    else if (e.key === "w" || e.key === "W") wire(!wiring);
-    else if (e.key === "Escape" && wiring) wire(false);
+    if (e.key === "ArrowRight" && opens) acts.toggle(p.id);
+    else if (e.key === "ArrowLeft" && p.in) acts.toggle(p.in);
+    else if (e.key === "w" || e.key === "W") acts.wire(wiring ? -1 : number);
+    else if (e.key === "Escape" && wiring) acts.wire(-1);
     else return;
     e.preventDefault();
     e.stopPropagation();
@@ -43,7 +49,7 @@ export function PlaceMark(props: Props) {
     onDragOver: (e: DragEvent) => e.dataTransfer.types.includes(carried) && e.preventDefault(),
     onDrop: (e: DragEvent) => {
       e.preventDefault();
-      drop(e.dataTransfer.getData(carried));
+      acts.drop(e.dataTransfer.getData(carried), number);
     },
   };
   return (
@@ -57,8 +63,8 @@ export function PlaceMark(props: Props) {
           : { left: x, maxWidth: Math.max(30, room - 8) }),
         opacity: dim ? 0.35 : 1,
       }}
-      onPointerEnter={() => hover(true)}
-      onPointerLeave={() => hover(false)}
+      onPointerEnter={() => acts.hover(number)}
+      onPointerLeave={() => acts.hover(-1)}
     >
       {left && opens && (
         <button
@@ -66,7 +72,7 @@ export function PlaceMark(props: Props) {
           tabIndex={-1}
           aria-label={`Unfold ${p.name}`}
           className="grid h-[14px] w-5 shrink-0 place-items-center text-soft hover:text-ink"
-          onClick={() => toggle(p.id)}
+          onClick={() => acts.toggle(p.id)}
         >
           <ChevronRight size={11} />
         </button>
@@ -79,7 +85,7 @@ export function PlaceMark(props: Props) {
         aria-pressed={chosen}
         aria-label={wiring ? `${label}; choose where its wire goes` : label}
         title={`${label}${p.number ? `, bus ${p.number}` : ""}`}
-        onClick={choose}
+        onClick={() => acts.choose(number)}
         onKeyDown={key}
         onDragStart={(e) => e.dataTransfer.setData(carried, p.id)}
         {...takes}
@@ -100,11 +106,11 @@ export function PlaceMark(props: Props) {
           tabIndex={-1}
           aria-label={`Unfold ${p.name}`}
           className="grid h-[14px] w-5 shrink-0 place-items-center text-soft hover:text-ink"
-          onClick={() => toggle(p.id)}
+          onClick={() => acts.toggle(p.id)}
         >
           <ChevronRight size={11} />
         </button>
       )}
     </div>
   );
-}
+});

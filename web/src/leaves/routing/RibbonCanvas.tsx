@@ -1,6 +1,6 @@
-import { type PointerEvent, useEffect, useMemo, useRef } from "react";
+import { type MouseEvent, useEffect, useMemo, useRef } from "react";
 import { useInks } from "../../parts/useInks";
-import { outline, type Picture, type Ribbon } from "./picture";
+import { outline, type Picture, type Ribbon, ribbonAt } from "./picture";
 
 interface Props {
   picture: Picture;
@@ -13,6 +13,14 @@ interface Props {
   hover: (r: Ribbon | null, at: { x: number; y: number }) => void;
   choose: (r: Ribbon) => void;
 }
+
+/** Dashes along the outline of a send are dear to draw; with more ribbons than
+ * this, sends are told by their faintness alone. */
+const mostDashed = 300;
+
+/** A picture of up to this size is drawn once; of a larger one, what lies
+ * around the window. */
+const mostPixels = 16e6;
 
 /** RibbonCanvas draws the ribbons that show. They are drawn once on a sheet
  * that reaches beyond the window; moving and following only lay that sheet
@@ -39,7 +47,7 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
     ctx.globalAlpha = strength * (r.send ? 0.4 : 1);
     ctx.fillStyle = inks[picture.places[r.from]!.tint] ?? inks.grey!;
     ctx.fill(paths[n]!);
-    if (r.send) {
+    if (r.send && picture.ribbons.length <= mostDashed) {
       ctx.globalAlpha = strength * 0.7;
       ctx.strokeStyle = inks.soft!;
       ctx.setLineDash([2, 3]);
@@ -60,8 +68,9 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
     }
     const end = Math.min(picture.height, top + height);
     if (!(top >= sheet.from && end <= sheet.to)) {
-      sheet.from = Math.max(0, top - height);
-      sheet.to = Math.min(Math.max(picture.height, height), top + 2 * height);
+      const whole = picture.height * width * scale * scale <= mostPixels;
+      sheet.from = whole ? 0 : Math.max(0, top - 2 * height);
+      sheet.to = whole ? Math.max(picture.height, height) : Math.min(picture.height, top + 3 * height);
       sheet.at.width = width * scale;
       sheet.at.height = Math.max(1, (sheet.to - sheet.from) * scale);
       const draw = sheet.at.getContext("2d")!;
@@ -79,33 +88,21 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
     });
   });
 
-  const find = (e: PointerEvent<HTMLCanvasElement>): Ribbon | null => {
-    const ctx = canvas.current!.getContext("2d")!;
+  const find = (e: MouseEvent<HTMLCanvasElement>): Ribbon | null => {
     const box = canvas.current!.getBoundingClientRect();
-    const px = e.clientX - box.left;
-    const py = e.clientY - box.top + top;
-    ctx.save();
-    ctx.setTransform(1, 0, 0, 1, 0, 0);
-    let found: Ribbon | null = null;
-    for (let n = paths.length - 1; n >= 0 && !found; n--) {
-      const r = picture.ribbons[n]!;
-      if (within(r, py - 1, py + 1) && ctx.isPointInPath(paths[n]!, px, py)) found = r;
-    }
-    ctx.restore();
-    return found;
+    return picture.ribbons[ribbonAt(picture, x, e.clientX - box.left, e.clientY - box.top + top)] ?? null;
   };
   return (
     <canvas
       ref={canvas}
       className="pointer-events-auto block"
       style={{ width, height }}
-      role="presentation"
       data-part="canvas"
       data-ribbons={picture.ribbons.length}
       onPointerMove={(e) => hover(find(e), { x: e.clientX, y: e.clientY })}
       onPointerLeave={() => hover(null, { x: 0, y: 0 })}
       onClick={(e) => {
-        const r = find(e as unknown as PointerEvent<HTMLCanvasElement>);
+        const r = find(e);
         if (r) choose(r);
       }}
     />

@@ -4,8 +4,8 @@ import { change } from "../../model/changing";
 import { within } from "../../model/score";
 import { get, select, set, tell, useApp } from "../../model/store";
 import { db, plural } from "../../model/template";
-import { PlaceMark } from "./PlaceMark";
-import { isBus, type Picture, type Place, placeOf, type Ribbon, through, xOf } from "./picture";
+import { type PlaceActs, PlaceMark } from "./PlaceMark";
+import { along, isBus, type Picture, type Place, placeOf, type Ribbon, through, xOf } from "./picture";
 import { RibbonCanvas } from "./RibbonCanvas";
 
 interface Props {
@@ -24,13 +24,13 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const sheet = useApp((s) => s.sheet)!;
   const top = useScroll(scroller);
   const [hover, setHover] = useState<number>(-1); // a place
-  const [ribbon, setRibbon] = useState<{ r: Ribbon; x: number; y: number } | null>(null);
+  const [ribbon, setRibbon] = useState<Ribbon | null>(null);
+  const text = useRef<HTMLDivElement>(null); // follows the pointer without drawing anything anew
   const [wiring, setWiring] = useState<number>(-1); // a place whose wire is held
   const x = useMemo(() => xOf(width, picture.columns), [width, picture.columns]);
   const followed = hover >= 0 ? hover : placeOf(picture, chosen);
   const lit = useMemo(() => {
-    if (ribbon)
-      return new Set([...through(picture, ribbon.r.from)].filter((n) => through(picture, ribbon.r.to).has(n)));
+    if (ribbon) return along(picture, ribbon);
     return followed >= 0 ? through(picture, followed) : null;
   }, [picture, followed, ribbon]);
   const touched = useMemo(() => touchedPlaces(picture, selection), [picture, selection, sheet.instruments]);
@@ -50,6 +50,23 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
     } else if (isBus(p)) set({ bus: chosen === p.id ? null : p.id });
     else toggle(p.id);
   };
+  // the same for the life of the picture, so that places are not drawn anew
+  const now = useRef({ picture, choose, toggle });
+  now.current = { picture, choose, toggle };
+  const acts = useMemo<PlaceActs>(
+    () => ({
+      hover: setHover,
+      wire: setWiring,
+      choose: (n) => now.current.choose(n),
+      toggle: (id) => now.current.toggle(id),
+      drop: (from, n) => {
+        const { places } = now.current.picture;
+        const source = places.find((o) => o.id === from);
+        if (source) connect(source, places[n]!);
+      },
+    }),
+    [],
+  );
   return (
     <div className="relative" style={{ height: picture.height }}>
       <div className="sticky top-0 h-0">
@@ -61,7 +78,13 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
           height={Math.min(height, picture.height)}
           lit={lit}
           touched={touched}
-          hover={(r, at) => setRibbon(r ? { r, ...at } : null)}
+          hover={(r, at) => {
+            setRibbon(r);
+            if (text.current) {
+              text.current.style.left = `${Math.min(at.x + 14, innerWidth - 330)}px`;
+              text.current.style.top = `${at.y + 14}px`;
+            }
+          }}
           choose={(r) => choose(r.to)}
         />
       </div>
@@ -72,33 +95,26 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
             <PlaceMark
               key={p.id}
               place={p}
+              number={n}
               x={x[p.column]!}
-              width={width}
+              narrow={width <= 640}
               room={(x[p.column + 1] ?? width) - x[p.column]!}
               chosen={chosen === p.id}
               dim={lit !== null && !lit.has(n)}
               wiring={wiring === n}
-              hover={(on) => setHover(on ? n : -1)}
-              choose={() => choose(n)}
-              toggle={toggle}
-              wire={(on) => setWiring(on ? n : -1)}
-              drop={(from) => {
-                const source = picture.places.find((o) => o.id === from);
-                if (source) connect(source, p);
-              }}
+              acts={acts}
             />
           ),
       )}
-      {ribbon && (
-        <div
-          className="floating pointer-events-none fixed px-2 py-1"
-          style={{ left: Math.min(ribbon.x + 14, innerWidth - 330), top: ribbon.y + 14 }}
-          role="status"
-          data-part="ribbon-text"
-        >
-          {ribbonText(picture, ribbon.r)}
-        </div>
-      )}
+      <div
+        ref={text}
+        hidden={!ribbon}
+        className="floating pointer-events-none fixed px-2 py-1"
+        role="status"
+        data-part="ribbon-text"
+      >
+        {ribbon && ribbonText(picture, ribbon)}
+      </div>
     </div>
   );
 }

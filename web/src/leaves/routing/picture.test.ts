@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { isBus, outline, type Picture, placeOf, through, xOf } from "./picture";
+import { along, isBus, outline, type Picture, placeOf, ribbonAt, through, xOf } from "./picture";
 
 const place = (id: string, kind: string, column: number, holds?: number) => ({
   id,
@@ -55,6 +55,28 @@ describe("the routing picture", () => {
     expect(names("strings group")).toEqual(["low", "mix", "strings", "strings group"]);
     expect(names("hall")).toEqual(["hall", "low", "mix", "strings"]);
     expect(names("mix")).toHaveLength(picture.places.length);
+  });
+
+  it("follows one ribbon, and not the others of its places", () => {
+    const names = [...along(picture, picture.ribbons[2]!)].map((n) => picture.places[n]!.id).sort();
+    expect(names).toEqual(["hall", "low", "mix", "strings"]);
+  });
+
+  it("finds the ribbon under a point, along its curve", () => {
+    const two = {
+      places: [place("a", "section", 0), place("b", "group", 1)],
+      ribbons: [
+        { ...ribbon(0, 1), y1: 0, y2: 100, h: 10 },
+        { ...ribbon(0, 1), y1: 20, y2: 20, h: 10 },
+      ],
+    } as unknown as Picture;
+    const x = [0, 104];
+    expect(ribbonAt(two, x, 5, 4)).toBe(0); // where it leaves
+    expect(ribbonAt(two, x, 54, 55)).toBe(0); // half way, at half the height
+    expect(ribbonAt(two, x, 103, 104)).toBe(0); // where it arrives
+    expect(ribbonAt(two, x, 54, 25)).toBe(1);
+    expect(ribbonAt(two, x, 54, 80)).toBe(-1);
+    expect(ribbonAt(two, x, 120, 25)).toBe(-1);
   });
 
   it("spreads the columns within the width, from left to right", () => {
