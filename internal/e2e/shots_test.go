@@ -36,6 +36,16 @@ func TestScreenshots(t *testing.T) {
 		p.unfold("routing")
 		p.shoot(dir, "routing-"+theme+".png")
 		p.click(`[data-node="High winds"][data-kind=stem]`)
+		if theme == "day" {
+			p.press("matrix")
+			p.click(`[data-source="Piccolo long"] [data-cell="Flutes"]`)
+			p.shoot(dir, "routing-matrix-day.png")
+			p.press("ribbons")
+		}
+		p.unfold("deliver")
+		p.click(`[data-stem="High winds"] button[draggable]`)
+		p.shoot(dir, "deliver-"+theme+".png")
+		p.click(`[data-stem="High winds"] button[draggable]`)
 		p.unfold("seating", "calls")
 		p.see(`[data-call="1M05 Lamp room"]`)
 		p.click(`[data-call="1M05 Lamp room"] button:nth-of-type(2)`)
@@ -48,7 +58,9 @@ func TestScreenshots(t *testing.T) {
 		p.unfold("orchestra")
 		p.press("[0-9]+ mark")
 		p.see("[data-mark]")
-		p.shoot(dir, "marks-"+theme+".png")
+		if theme == "day" {
+			p.shoot(dir, "marks-day.png")
+		}
 		require.NoError(t, p.page.Keyboard.Press(input.Escape))
 		p.gone("[role=dialog]")
 	}

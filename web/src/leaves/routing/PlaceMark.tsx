@@ -22,7 +22,6 @@ interface Props {
   narrow: boolean; // groups stand as bare bars
   room: number; // to the next column
   chosen: boolean;
-  dim: boolean;
   wiring: boolean;
   acts: PlaceActs;
 }
@@ -30,7 +29,7 @@ interface Props {
 /** PlaceMark is one place of the routing: a click chooses it, its chevron
  * unfolds what is gathered there, dragging it onto another connects them. */
 export const PlaceMark = memo(function PlaceMark(props: Props) {
-  const { place: p, number, x, room, chosen, dim, wiring, acts } = props;
+  const { place: p, number, x, room, chosen, wiring, acts } = props;
   const left = p.column === 0;
   const turned = p.kind === "mix" || p.kind === "speakers" || p.kind === "print";
   const opens = (p.holds ?? 0) > 0;
@@ -55,13 +54,13 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
   return (
     <div
       className="absolute flex items-center"
+      data-place={number}
       style={{
         top: p.y,
         height: p.h,
         ...(left
           ? { left: 0, width: x + 3, justifyContent: "flex-end" }
           : { left: x, maxWidth: Math.max(30, room - 8) }),
-        opacity: dim ? 0.35 : 1,
       }}
       onPointerEnter={() => acts.hover(number)}
       onPointerLeave={() => acts.hover(-1)}

@@ -1,4 +1,4 @@
-import { type RefObject, useEffect, useMemo, useRef, useState } from "react";
+import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { change } from "../../model/changing";
 import { within } from "../../model/score";
@@ -50,6 +50,13 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
     } else if (isBus(p)) set({ bus: chosen === p.id ? null : p.id });
     else toggle(p.id);
   };
+  const box = useRef<HTMLDivElement>(null);
+  // what is not followed fades; done by hand, since it happens at every move
+  useLayoutEffect(() => {
+    for (const el of box.current?.querySelectorAll<HTMLElement>("[data-place]") ?? []) {
+      el.style.opacity = lit && !lit.has(Number(el.dataset.place)) ? "0.35" : "";
+    }
+  });
   // the same for the life of the picture, so that places are not drawn anew
   const now = useRef({ picture, choose, toggle });
   now.current = { picture, choose, toggle };
@@ -68,7 +75,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
     [],
   );
   return (
-    <div className="relative" style={{ height: picture.height }}>
+    <div ref={box} className="relative" style={{ height: picture.height }}>
       <div className="sticky top-0 h-0">
         <RibbonCanvas
           picture={picture}
@@ -100,7 +107,6 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
               narrow={width <= 640}
               room={(x[p.column + 1] ?? width) - x[p.column]!}
               chosen={chosen === p.id}
-              dim={lit !== null && !lit.has(n)}
               wiring={wiring === n}
               acts={acts}
             />
