@@ -57,7 +57,7 @@ func TestAStemListIsPasted(t *testing.T) {
 	p.click(`[aria-label="Unfold Winds"]`)
 	p.drag(`[data-stem="Flutes"] button[draggable]`, `[data-stem="Strings"] button[draggable]`)
 	p.click(`[data-stem="Flutes"] button[draggable]`)
-	p.seeText("[data-part=stem-sheet]", "Belongs to Strings.")
+	p.page.MustWait(`() => document.querySelector("#stem-parent").selectedOptions[0].text === "Strings"`)
 
 	p.see(`[data-part=stem-sheet] [aria-label="In file names"]`).MustInput("Fl")
 	p.keys(input.Enter)

@@ -14,7 +14,7 @@ const (
 type Cost struct {
 	Groups, Returns, Stems int
 	Buses                  int // of every kind
-	Pairs                  int // stereo output pairs that seated instruments use
+	Pairs                  int // stereo output pairs: those in use, and one for each group that unseated instruments feed
 	Files                  int // to print: every stem of every fold, and the mix
 	Bytes                  float64
 	Minutes                float64
@@ -95,13 +95,24 @@ type outputPair struct {
 }
 
 func pairs(t *template.Template) int {
-	used := map[outputPair]bool{}
+	used, asked := map[outputPair]bool{}, map[template.ID]bool{}
 	for _, i := range t.Instruments {
-		if i.Seat != nil {
+		switch {
+		case i.Seat != nil:
 			used[outputPair{i.Seat.Machine, i.Seat.Riser, i.Seat.Pair}] = true
+		case i.NeedsSeat():
+			for _, r := range i.Routes {
+				asked[r.To] = asked[r.To] || t.Index().Buses[r.To].Kind != template.Return
+			}
 		}
 	}
-	return len(used)
+	n := len(used)
+	for _, dry := range asked {
+		if dry {
+			n++
+		}
+	}
+	return n
 }
 
 // returnsFor counts the returns that one fold needs beyond those that its

@@ -265,6 +265,7 @@ func TestEstimate(t *testing.T) {
 	c := deliver.Estimate(now, 46)
 	require.Equal(t, c.Stems+1, c.Files, "every stem of every fold, and the mix")
 	require.InDelta(t, float64(c.Files)*17.28e6*46, c.Bytes, 1)
+	require.Equal(t, 16, c.Pairs, "nobody is seated: one for each of the sixteen groups")
 	stems := 0
 	for _, f := range c.Folds {
 		stems += f.Stems

@@ -60,6 +60,21 @@ func twoStems(t *template.Template) change.Edit {
 	return e
 }
 
+// noStems leaves one row, and takes every stem away.
+func noStems(t *template.Template) change.Batch {
+	var others change.Delete
+	for _, i := range t.Instruments[1:] {
+		others.IDs = append(others.IDs, i.ID)
+	}
+	b := change.Batch{Changes: []change.Change{others}}
+	for _, s := range t.Buses {
+		if s.Kind == template.Stem {
+			b.Changes = append(b.Changes, change.RemoveBus{ID: s.ID})
+		}
+	}
+	return b
+}
+
 // Each fault is found under its code, and its first remedy takes it away.
 func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	base := sound()
@@ -89,6 +104,11 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"shared-return":            {change.Put{Buses: []change.Entry[template.Bus]{change.Append(shared)}}, route(a.ID, "hall"), route(b.ID, "hall")},
 		"fold-mismatch":            {change.Connect{Wires: []change.Wire{{From: stems[0].ID, To: stems[0].Routes[0].To, Level: &change.WireSetting{GainDB: -3, Tap: template.Post}}}}},
 		"split-output":             {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &shares}}}},
+		"orphan, without any stem": {noStems(base)},
+		"fold-mismatch, a return past the fine stems": {
+			change.Put{Buses: []change.Entry[template.Bus]{change.Append(&template.Bus{ID: "past", Kind: template.Return, Name: "Hall", Routes: []template.Route{{To: stems[0].Routes[0].To, Tap: template.Post}}})}},
+			route(a.ID, "past"),
+		},
 		"split-output, one player": {twoStems(base)},
 		"double-path, in print":    {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
 		"double-path, in listen":   {printed(), change.Connect{Wires: []change.Wire{{From: "bus-print", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},

@@ -63,12 +63,22 @@ func (s *subject) stemRemedies(i *template.Instrument) []Remedy {
 		}
 	}
 	if best == nil {
-		return []Remedy{{Label: "Make a stem, then send it there"}}
+		return []Remedy{s.firstStem(i, top)}
 	}
 	return []Remedy{{
 		Label: "Send it to " + best.Name,
 		Build: always(change.AssignStem{IDs: []template.ID{i.ID}, Stem: best.ID}),
 	}}
+}
+
+// firstStem makes a stem of the top section's name, for a template that has
+// none, and sends an instrument there.
+func (s *subject) firstStem(i *template.Instrument, top *template.Section) Remedy {
+	b := &template.Bus{ID: "stem-" + top.ID, Kind: template.Stem, Name: top.Name, Fold: s.fold.ID, Section: top.ID,
+		Routes: []template.Route{{To: s.t.TheMix().ID, Tap: template.Post}}}
+	return Remedy{Label: "Make the stem " + b.Name + " and send it there", Build: always(change.Batch{Changes: []change.Change{
+		change.Put{Buses: []change.Entry[template.Bus]{change.Append(b)}}, change.AssignStem{IDs: []template.ID{i.ID}, Stem: b.ID},
+	}})}
 }
 
 func leaks(s *subject) []Mark {
@@ -206,10 +216,39 @@ func (s *subject) mismatchRemedies(m fan.Mismatch) []Remedy {
 			out = append(out, Remedy{Label: fmt.Sprintf("Disconnect %s from %s", m.Instrument.Name, mix.Name), Build: always(disconnect(m.Instrument.ID, mix.ID))})
 		}
 	}
+	out = append(out, s.wetRemedies(m)...)
+	if len(out) == 0 && m.Chain == fan.Dry && s.sounding(m.Instrument) {
+		out = append(out, s.stemRemedies(m.Instrument)...)
+	}
 	if len(out) == 0 {
 		out = append(out, Remedy{Label: "Look at " + m.Instrument.Name + " in Routing and bring its ways to one level"})
 	}
 	return out
+}
+
+// wetRemedies offers to lead a return that misses the stems of the chosen fold
+// into the stem that carries its sound.
+func (s *subject) wetRemedies(m fan.Mismatch) []Remedy {
+	chain := s.fan.Chain(m.Chain)
+	if m.Stems != 0 || s.fold == nil || len(chain) == 0 {
+		return nil
+	}
+	last := chain[len(chain)-1]
+	stems := s.fan.Stems(m.Instrument, s.fold.ID)
+	if last.Kind != template.Return || len(stems) == 0 {
+		return nil
+	}
+	home := s.t.WetHome(stems[0])
+	if home == nil || home.Fold != s.fold.ID {
+		return nil
+	}
+	c := change.Connect{Wires: []change.Wire{{From: last.ID, To: home.ID, Level: &change.WireSetting{Tap: template.Post}}}}
+	for _, r := range last.Routes {
+		if r.To != home.ID {
+			c.Wires = append(c.Wires, change.Wire{From: last.ID, To: r.To})
+		}
+	}
+	return []Remedy{{Label: fmt.Sprintf("Lead %s into %s", last.Name, home.Name), Build: always(c)}}
 }
 
 func list(names []string) string {

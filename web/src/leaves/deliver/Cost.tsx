@@ -20,8 +20,8 @@ export function Cost({ cost }: { cost: Schemas["DeliveryCost"] }) {
         <strong className="font-serif">{plural(cost.files, "print file")}</strong>
         <span className="text-soft">
           {" "}
-          · {plural(cost.groups, "group")}, {plural(cost.returns, "return")}, {plural(cost.stems, "stem")},{" "}
-          {plural(cost.pairs, "output pair")} ·{" "}
+          · {plural(cost.buses, "bus", "buses")}: {plural(cost.groups, "group")}, {plural(cost.returns, "return")},{" "}
+          {plural(cost.stems, "stem")}, {plural(cost.pairs, "output pair")} ·{" "}
         </span>
         {cost.minutes > 0 ? (
           <>

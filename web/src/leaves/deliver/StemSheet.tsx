@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Bus } from "../../model/api";
 import { seen } from "../../model/changing";
-import { setBus } from "../../model/delivering";
+import { nest, setBus } from "../../model/delivering";
 import { select, set, show, useApp } from "../../model/store";
 import { plural, things } from "../../model/template";
 import { parentOf } from "./tree";
@@ -21,6 +21,8 @@ export function StemSheet() {
     );
   }
   const parent = parentOf(sheet, stem);
+  const next = sheet.folds.order[sheet.folds.order.indexOf(stem.fold ?? "") + 1];
+  const coarser = things(sheet.buses).filter((b) => b.kind === "stem" && b.fold === next);
   const rows = [...sheet.facts.values()].filter((f) => f.stems.includes(stem.id)).map((f) => f.id);
   const exceptions = rows.filter((id) => sheet.instruments.byId.get(id)?.stemByHand).length;
   const put = (more: Partial<Bus>, drop: (keyof Bus)[] = [], base?: number) => {
@@ -50,6 +52,20 @@ export function StemSheet() {
             put(number ? { number } : {}, number ? [] : ["number"], base);
           }}
         />
+        <label htmlFor="stem-parent">Belongs to</label>
+        <select
+          id="stem-parent"
+          className="field"
+          value={parent?.id ?? ""}
+          onChange={(e) => void nest([stem.id], e.target.value || undefined)}
+        >
+          <option value="">the mix alone</option>
+          {coarser.map((b) => (
+            <option key={b.id} value={b.id}>
+              {b.name}
+            </option>
+          ))}
+        </select>
         <label htmlFor="stem-carries">Carries</label>
         <select
           id="stem-carries"
@@ -105,7 +121,6 @@ export function StemSheet() {
         </select>
       </div>
       <p className="mt-2 text-soft">
-        {parent ? `Belongs to ${parent.name}.` : "Feeds the mix."}{" "}
         {rows.length > 0 && (
           <button
             type="button"
