@@ -19,7 +19,7 @@ test: system-test check-generated test-web test-go
 test-go: web
 	go vet ./...
 	go test -timeout 5m $$(go list ./... | grep -v internal/e2e)
-	go test -timeout 8m -count=1 ./internal/e2e
+	go test -timeout 14m -count=1 ./internal/e2e
 
 test-web: web/node_modules/.ready
 	$(NPM) run --silent test

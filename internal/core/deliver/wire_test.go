@@ -263,3 +263,18 @@ func TestAHallSharedByTwoStemsIsSplit(t *testing.T) {
 		}
 	}
 }
+
+// One row sent elsewhere by hand, with what follows, at 10,000 instruments and
+// 500 buses. Nothing a person does should wait more than a tenth of a second.
+func BenchmarkByHand10000(b *testing.B) {
+	now := groupsAre(coretest.Large(10_000, 500), template.GroupsFewest)
+	c, err := deliver.Wire(now, mint())
+	require.NoError(b, err)
+	now = coretest.Must(now, c)
+	ids, stem := []template.ID{now.Instruments[5].ID}, now.StemsOf("fold-fine")[3].ID
+	for b.Loop() {
+		c, err := deliver.ByHand(now, ids, stem, mint())
+		require.NoError(b, err)
+		coretest.Must(now, c)
+	}
+}
