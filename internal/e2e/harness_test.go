@@ -143,7 +143,9 @@ func visit(t testing.TB, width, height int) *person {
 		t.Errorf("the page threw: %s", e.ExceptionDetails.Exception.Description)
 	}, func(e *proto.RuntimeConsoleAPICalled) {
 		if e.Type == proto.RuntimeConsoleAPICalledTypeError {
-			t.Errorf("console error: %v", e.Args)
+			for _, arg := range e.Args {
+				t.Errorf("console error: %s %s", arg.Value, arg.Description)
+			}
 		}
 	})()
 	require.NoError(t, page.Navigate(studio.address))

@@ -23,10 +23,15 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const selection = useApp((s) => s.selection);
   const sheet = useApp((s) => s.sheet)!;
   const top = useScroll(scroller);
-  const [hover, setHover] = useState<number>(-1); // a place
-  const [ribbon, setRibbon] = useState<Ribbon | null>(null);
+  const [hovered, setHover] = useState<number>(-1); // a place
+  const [over, setRibbon] = useState<Ribbon | null>(null);
   const text = useRef<HTMLDivElement>(null); // follows the pointer without drawing anything anew
-  const [wiring, setWiring] = useState<number>(-1); // a place whose wire is held
+  const [held, setWiring] = useState<number>(-1); // a place whose wire is held
+  // what was pointed at in an earlier picture may not be in this one
+  const there = (n: number) => (n < picture.places.length ? n : -1);
+  const hover = there(hovered);
+  const wiring = there(held);
+  const ribbon = useMemo(() => (over && picture.ribbons.includes(over) ? over : null), [picture, over]);
   const x = useMemo(() => xOf(width, picture.columns), [width, picture.columns]);
   const followed = hover >= 0 ? hover : placeOf(picture, chosen);
   const lit = useMemo(() => {
