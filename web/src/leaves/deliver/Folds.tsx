@@ -129,7 +129,7 @@ interface StemProps {
 function Stem({ cell: { stem, column, row, span, inside, count }, folded, chosen, toggle }: StemProps) {
   const sheet = useApp((s) => s.sheet)!;
   const tint = tintVar(tintOf(sheet, stem.section));
-  const set1 = sheet.returnSets.find((r) => r.id === stem.returns);
+  const returns = sheet.returnSets.find((r) => r.id === stem.returns);
   const key = (e: KeyboardEvent) => {
     if (e.key === "[" || e.key === "]") {
       e.preventDefault();
@@ -176,7 +176,7 @@ function Stem({ cell: { stem, column, row, span, inside, count }, folded, chosen
         <span className="ml-auto flex shrink-0 gap-2 text-[12px] text-soft">
           {stem.carries && <em>{stem.carries}</em>}
           {stem.mono && <em>mono</em>}
-          {set1 && <span>{set1.name}</span>}
+          {column === 0 && returns && <span>{returns.name}</span>}
           <span className="w-6 text-right">{count}</span>
         </span>
       </button>
