@@ -6,8 +6,8 @@ interface Props {
   picture: Picture;
   x: number[];
   width: number;
-  top: number; // how far it is scrolled
-  height: number; // of what shows
+  from: number; // what shows, with some room around it
+  to: number;
   lit: ReadonlySet<number> | null; // places followed; null follows none
   touched: ReadonlySet<number>; // places of the selection
   hover: (r: Ribbon | null, at: { x: number; y: number }) => void;
@@ -22,11 +22,12 @@ const mostDashed = 300;
  * around the window. */
 const mostPixels = 16e6;
 
-/** RibbonCanvas draws the ribbons that show. They are drawn once on a sheet
- * that reaches beyond the window; moving and following only lay that sheet
- * down, faded or not, and what is followed on top. */
-export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hover, choose }: Props) {
-  const canvas = useRef<HTMLCanvasElement>(null);
+/** RibbonCanvas draws the ribbons: all of them once, on a sheet that scrolls
+ * with the page and fades as a whole, and what is followed on another above
+ * it. Panning draws nothing; following draws only what is followed. */
+export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover, choose }: Props) {
+  const ground = useRef<HTMLCanvasElement>(null);
+  const above = useRef<HTMLCanvasElement>(null);
   const inks = useInks();
   const scale = Math.min(2, devicePixelRatio || 1);
   const paths = useMemo(
@@ -38,10 +39,7 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
       }),
     [picture, x],
   );
-  const sheet = useMemo(
-    () => ({ from: Number.NaN, to: Number.NaN, at: document.createElement("canvas") }),
-    [paths, inks],
-  );
+  const drawn = useMemo(() => ({ from: Number.NaN, to: Number.NaN }), [paths, inks]);
   const paint = (ctx: CanvasRenderingContext2D, n: number, strength: number) => {
     const r = picture.ribbons[n]!;
     ctx.globalAlpha = strength * (r.send ? 0.4 : 1);
@@ -55,48 +53,52 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
       ctx.stroke(paths[n]!);
     }
   };
-  const within = (r: Ribbon, from: number, to: number) =>
-    Math.min(r.y1, r.y2) < to && Math.max(r.y1, r.y2) + r.h > from;
+  /** draw clears a canvas, lays it over a part of the picture, and paints the
+   * ribbons of that part that are asked for. */
+  const draw = (c: HTMLCanvasElement, at: { from: number; to: number }, asked: (r: Ribbon) => number) => {
+    const high = Math.max(1, at.to - at.from);
+    const ctx = c.getContext("2d")!;
+    if (c.width !== Math.round(width * scale) || c.height !== Math.round(high * scale)) {
+      c.width = width * scale;
+      c.height = high * scale;
+    } else {
+      ctx.setTransform(1, 0, 0, 1, 0, 0);
+      ctx.clearRect(0, 0, c.width, c.height);
+    }
+    c.style.top = `${at.from}px`;
+    c.style.height = `${high}px`;
+    ctx.setTransform(scale, 0, 0, scale, 0, -at.from * scale);
+    for (const [n, r] of picture.ribbons.entries()) {
+      if (Math.min(r.y1, r.y2) > at.to || Math.max(r.y1, r.y2) + r.h < at.from) continue;
+      const strength = asked(r);
+      if (strength > 0) paint(ctx, n, strength);
+    }
+  };
 
   useEffect(() => {
-    const c = canvas.current;
-    const ctx = c?.getContext("2d");
-    if (!c || !ctx || height <= 0 || width <= 0) return;
-    if (c.width !== width * scale || c.height !== height * scale) {
-      c.width = width * scale;
-      c.height = height * scale;
-    }
-    const end = Math.min(picture.height, top + height);
-    if (!(top >= sheet.from && end <= sheet.to)) {
-      const whole = picture.height * width * scale * scale <= mostPixels;
-      sheet.from = whole ? 0 : Math.max(0, top - 2 * height);
-      sheet.to = whole ? Math.max(picture.height, height) : Math.min(picture.height, top + 3 * height);
-      sheet.at.width = width * scale;
-      sheet.at.height = Math.max(1, (sheet.to - sheet.from) * scale);
-      const draw = sheet.at.getContext("2d")!;
-      draw.setTransform(scale, 0, 0, scale, 0, -sheet.from * scale);
-      for (const [n, r] of picture.ribbons.entries()) if (within(r, sheet.from, sheet.to)) paint(draw, n, 0.45);
-    }
-    ctx.setTransform(1, 0, 0, 1, 0, 0);
-    ctx.clearRect(0, 0, c.width, c.height);
-    ctx.globalAlpha = lit ? 0.18 : 1;
-    ctx.drawImage(sheet.at, 0, (sheet.from - top) * scale);
-    ctx.setTransform(scale, 0, 0, scale, 0, -top * scale);
-    picture.ribbons.forEach((r, n) => {
-      const followed = lit ? lit.has(r.from) && lit.has(r.to) : touched.has(r.from);
-      if (followed && within(r, top, end)) paint(ctx, n, lit ? 0.85 : 0.5);
-    });
+    if (width <= 0 || (from >= drawn.from && to <= drawn.to)) return;
+    const whole = picture.height * width * scale * scale <= mostPixels;
+    drawn.from = whole ? 0 : Math.max(0, 2 * from - to);
+    drawn.to = whole ? picture.height : Math.min(picture.height, 2 * to - from);
+    draw(ground.current!, drawn, () => 0.45);
   });
+  useEffect(() => {
+    if (width <= 0) return;
+    draw(above.current!, { from, to }, (r) => {
+      if (lit) return lit.has(r.from) && lit.has(r.to) ? 0.85 : 0;
+      return touched.has(r.from) ? 0.5 : 0;
+    });
+  }, [paths, inks, width, from, to, lit, touched]);
 
-  const find = (e: MouseEvent<HTMLCanvasElement>): Ribbon | null => {
-    const box = canvas.current!.getBoundingClientRect();
-    return picture.ribbons[ribbonAt(picture, x, e.clientX - box.left, e.clientY - box.top + top)] ?? null;
+  const find = (e: MouseEvent<HTMLElement>): Ribbon | null => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return picture.ribbons[ribbonAt(picture, x, e.clientX - box.left, e.clientY - box.top)] ?? null;
   };
   return (
-    <canvas
-      ref={canvas}
-      className="pointer-events-auto block"
-      style={{ width, height }}
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the places are the buttons; ribbons only lead there
+    // biome-ignore lint/a11y/noStaticElementInteractions: likewise
+    <div
+      className="absolute inset-0"
       data-part="canvas"
       data-ribbons={picture.ribbons.length}
       onPointerMove={(e) => hover(find(e), { x: e.clientX, y: e.clientY })}
@@ -105,6 +107,9 @@ export function RibbonCanvas({ picture, x, width, top, height, lit, touched, hov
         const r = find(e);
         if (r) choose(r);
       }}
-    />
+    >
+      <canvas ref={ground} className="absolute left-0" style={{ width, opacity: lit ? 0.18 : 1 }} />
+      <canvas ref={above} className="absolute left-0" style={{ width }} />
+    </div>
   );
 }

@@ -23,6 +23,8 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const selection = useApp((s) => s.selection);
   const sheet = useApp((s) => s.sheet)!;
   const top = useScroll(scroller);
+  const from = Math.max(0, top - stride);
+  const to = Math.min(picture.height, top + height + 2 * stride);
   const [hovered, setHover] = useState<number>(-1); // a place
   const [over, setRibbon] = useState<Ribbon | null>(null);
   const text = useRef<HTMLDivElement>(null); // follows the pointer without drawing anything anew
@@ -81,29 +83,27 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   );
   return (
     <div ref={box} className="relative" style={{ height: picture.height }}>
-      <div className="sticky top-0 h-0">
-        <RibbonCanvas
-          picture={picture}
-          x={x}
-          width={width}
-          top={top}
-          height={Math.min(height, picture.height)}
-          lit={lit}
-          touched={touched}
-          hover={(r, at) => {
-            setRibbon(r);
-            if (text.current) {
-              text.current.style.left = `${Math.min(at.x + 14, innerWidth - 330)}px`;
-              text.current.style.top = `${at.y + 14}px`;
-            }
-          }}
-          choose={(r) => choose(r.to)}
-        />
-      </div>
+      <RibbonCanvas
+        picture={picture}
+        x={x}
+        width={width}
+        from={from}
+        to={to}
+        lit={lit}
+        touched={touched}
+        hover={(r, at) => {
+          setRibbon(r);
+          if (text.current) {
+            text.current.style.left = `${Math.min(at.x + 14, innerWidth - 330)}px`;
+            text.current.style.top = `${at.y + 14}px`;
+          }
+        }}
+        choose={(r) => choose(r.to)}
+      />
       {picture.places.map(
         (p, n) =>
-          p.y + p.h > top - 400 &&
-          p.y < top + height + 400 && (
+          p.y + p.h > from &&
+          p.y < to && (
             <PlaceMark
               key={p.id}
               place={p}
@@ -130,7 +130,10 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   );
 }
 
-/** useScroll follows how far an element is scrolled. */
+/** How far one can scroll before what shows is looked at again, pixels. */
+const stride = 160;
+
+/** useScroll follows how far an element is scrolled, in strides. */
 function useScroll(ref: RefObject<HTMLDivElement | null>): number {
   const [top, setTop] = useState(0);
   const asked = useRef(0);
@@ -139,7 +142,7 @@ function useScroll(ref: RefObject<HTMLDivElement | null>): number {
     if (!el) return;
     const follow = () => {
       cancelAnimationFrame(asked.current);
-      asked.current = requestAnimationFrame(() => setTop(el.scrollTop));
+      asked.current = requestAnimationFrame(() => setTop(Math.floor(el.scrollTop / stride) * stride));
     };
     el.addEventListener("scroll", follow, { passive: true });
     follow();
