@@ -48,7 +48,7 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.see(`[data-row="Piccolo long"]`)
 
 	p.keys(input.KeyD)
-	p.see(`[data-row="Piccolo long 2"]`)
+	p.see(`[data-row="Piccolo long 2"][aria-selected=true]`)
 	p.keys(input.Delete)
 	p.gone(`[data-row="Piccolo long 2"]`)
 	p.keys(input.Slash)
