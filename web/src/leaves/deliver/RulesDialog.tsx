@@ -8,6 +8,7 @@ import { obey, wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { select, show, useApp } from "../../model/store";
 import { pathOf, plural, type Sheet, things } from "../../model/template";
+import { Small } from "../../parts/Small";
 import { Floating } from "../../shell/Floating";
 
 type Rule = Schemas["StemRule"];
@@ -283,26 +284,5 @@ function Preview({ sheet, rows, close }: PreviewProps) {
         })}
       </div>
     </div>
-  );
-}
-
-interface SmallProps {
-  label: string;
-  off?: boolean;
-  run: () => void;
-  children: React.ReactNode;
-}
-
-function Small({ label, off, run, children }: SmallProps) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      disabled={off}
-      className="grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-chosen disabled:opacity-30"
-      onClick={run}
-    >
-      {children}
-    </button>
   );
 }

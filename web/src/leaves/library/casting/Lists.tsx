@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { CastingList, Preference } from "../../../model/casting";
 import { type Catalogue, changeCatalogue } from "../../../model/catalogue";
+import { Small } from "../../../parts/Small";
 import { Finder } from "./Finder";
 
 const kinds: Record<Preference["kind"], string> = {
@@ -220,26 +221,5 @@ function Members({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; pu
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
-  );
-}
-
-interface SmallProps {
-  label: string;
-  off?: boolean;
-  run: () => void;
-  children: React.ReactNode;
-}
-
-function Small({ label, off, run, children }: SmallProps) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      disabled={off}
-      className="grid size-7 place-items-center rounded-[3px] hover:bg-band disabled:opacity-40"
-      onClick={run}
-    >
-      {children}
-    </button>
   );
 }
