@@ -143,9 +143,9 @@ func (s *server) Trace(ctx context.Context, r gen.TraceRequestObject) (gen.Trace
 		return nil, err
 	}
 	v := h.View()
-	i := v.Template.Instrument(template.ID(r.Instrument))
-	if i == nil {
-		return nil, &change.Refused{Subject: template.ID(r.Instrument), Reason: "the instrument is no longer in the template"}
+	i, err := instrument(v.Template, r.Instrument)
+	if err != nil {
+		return nil, err
 	}
 	return gen.Trace200JSONResponse(stepsOf(v.Proof.Fan.Trace(i))), nil
 }
@@ -180,9 +180,9 @@ func (s *server) Reach(ctx context.Context, r gen.ReachRequestObject) (gen.Reach
 		return nil, err
 	}
 	v := h.View()
-	i := v.Template.Instrument(template.ID(r.Instrument))
-	if i == nil {
-		return nil, &change.Refused{Subject: template.ID(r.Instrument), Reason: "the instrument is no longer in the template"}
+	i, err := instrument(v.Template, r.Instrument)
+	if err != nil {
+		return nil, err
 	}
 	f := v.Proof.Fan
 	out := gen.Reach200JSONResponse{}
@@ -194,4 +194,12 @@ func (s *server) Reach(ctx context.Context, r gen.ReachRequestObject) (gen.Reach
 		}
 	}
 	return out, nil
+}
+
+func instrument(t *template.Template, id string) (*template.Instrument, error) {
+	i := t.Instrument(template.ID(id))
+	if i == nil {
+		return nil, &change.Refused{Subject: template.ID(id), Reason: "the instrument is no longer in the template"}
+	}
+	return i, nil
 }

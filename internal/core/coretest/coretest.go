@@ -4,6 +4,7 @@ package coretest
 
 import (
 	"fmt"
+	"sync/atomic"
 
 	"pgregory.net/rapid"
 
@@ -39,6 +40,13 @@ func Orchestra(n, machines int) *template.Template {
 		}))
 	}
 	return Must(t, batch, put)
+}
+
+var minted atomic.Int64
+
+// Mint makes IDs that meet none made here before.
+func Mint() template.Mint {
+	return func(kind string) template.ID { return template.ID(fmt.Sprintf("made-%s-%d", kind, minted.Add(1))) }
 }
 
 // Must applies changes that can not fail.

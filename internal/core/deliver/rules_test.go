@@ -14,15 +14,6 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// mint makes IDs that do not meet those of coretest.
-func mint() template.Mint {
-	n := 0
-	return func(kind string) template.ID {
-		n++
-		return template.ID(fmt.Sprintf("made-%s-%d", kind, n))
-	}
-}
-
 // apply makes a change and applies it.
 func apply(t testing.TB, now *template.Template, make func(*template.Template) (change.Change, error)) *template.Template {
 	t.Helper()
@@ -99,7 +90,7 @@ func TestTheFirstRuleWins(t *testing.T) {
 	require.Equal(t, "stands in Strings; short, as pizzicato is; low: C2 to C6", verdicts[3].Why())
 	require.Equal(t, []template.Family{template.Short}, verdicts[0].Also, "it plays short too, and goes along")
 
-	after := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, mint()) })
+	after := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, coretest.Mint()) })
 	for _, v := range deliver.NewSorter(after, after.Rules).Sort(fan.New(after)) {
 		require.False(t, v.Moves(), "nothing moves a second time: %s", v.Instrument.Name)
 	}
@@ -143,26 +134,26 @@ func TestEveryCondition(t *testing.T) {
 // What a person sends elsewhere stays there, until it is let follow again.
 func TestExceptionsStay(t *testing.T) {
 	now := withRules(stringSection(t), template.StemRule{Stem: "Low long", Section: "cellos"})
-	now = apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, mint()) })
+	now = apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, coretest.Mint()) })
 	now = apply(t, now, func(x *template.Template) (change.Change, error) {
-		return deliver.ByHand(x, []template.ID{"Cellos"}, "High long", mint())
+		return deliver.ByHand(x, []template.ID{"Cellos"}, "High long", coretest.Mint())
 	})
 	require.True(t, now.Instrument("Cellos").StemByHand)
-	again := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, mint()) })
+	again := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, coretest.Mint()) })
 	require.Equal(t, "High long", stemName(again, "Cellos"))
 
 	back := apply(t, now, func(x *template.Template) (change.Change, error) {
-		return deliver.Obey(x, []template.ID{"Cellos"}, false, mint())
+		return deliver.Obey(x, []template.ID{"Cellos"}, false, coretest.Mint())
 	})
 	require.False(t, back.Instrument("Cellos").StemByHand)
 	require.Equal(t, "Low long", stemName(back, "Cellos"))
 
 	same := apply(t, now, func(x *template.Template) (change.Change, error) {
-		return deliver.ByHand(x, []template.ID{"Cellos"}, "Low long", mint())
+		return deliver.ByHand(x, []template.ID{"Cellos"}, "Low long", coretest.Mint())
 	})
 	require.False(t, same.Instrument("Cellos").StemByHand, "where the rules agree it is no exception")
 
-	_, err := deliver.ByHand(now, []template.ID{"Dialogue"}, "Low long", mint())
+	_, err := deliver.ByHand(now, []template.ID{"Dialogue"}, "Low long", coretest.Mint())
 	require.ErrorContains(t, err, "guides go straight to the speakers")
 }
 
@@ -183,7 +174,7 @@ func TestNewInstrumentsFollowTheRules(t *testing.T) {
 		return change.Add{Instruments: []change.Placed{{At: -1, Instrument: &template.Instrument{ID: id, Section: "cellos", Name: string(id), Kind: template.Sampled, Routes: routes}}}}
 	}
 	born := func(c change.Change, anew bool) *template.Template {
-		return apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Born(x, c, anew, mint()) })
+		return apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Born(x, c, anew, coretest.Mint()) })
 	}
 	require.Equal(t, "Low long", stemName(born(add("new"), false), "new"))
 	wired := add("new", template.Route{To: "High long", Tap: template.Post})

@@ -85,7 +85,7 @@ func FuzzReadList(f *testing.F) {
 		if deliver.Depth(list) > deliver.MaxFolds {
 			t.Fatal("deeper than folds go")
 		}
-		c, _, err := deliver.Establish(template.New("t", "T"), list, true, mint())
+		c, _, err := deliver.Establish(template.New("t", "T"), list, true, coretest.Mint())
 		if err != nil {
 			t.Fatalf("what was read can be made: %s", err)
 		}
@@ -105,7 +105,7 @@ func establish(t testing.TB, now *template.Template, text string, takeAway bool)
 	require.NoError(t, err)
 	var report deliver.Report
 	after := apply(t, now, func(x *template.Template) (change.Change, error) {
-		c, r, err := deliver.Establish(x, list, takeAway, mint())
+		c, r, err := deliver.Establish(x, list, takeAway, coretest.Mint())
 		report = r
 		return c, err
 	})
@@ -154,10 +154,10 @@ func TestStartingPoints(t *testing.T) {
 		t.Run(start.Name, func(t *testing.T) {
 			for _, now := range []*template.Template{template.New("t", "T"), coretest.Orchestra(64, 1)} {
 				after := apply(t, now, func(x *template.Template) (change.Change, error) {
-					c, _, err := deliver.Establish(x, start.Stems, false, mint())
+					c, _, err := deliver.Establish(x, start.Stems, false, coretest.Mint())
 					return c, err
 				})
-				after = apply(t, after, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, mint()) })
+				after = apply(t, after, func(x *template.Template) (change.Change, error) { return deliver.ApplyRules(x, coretest.Mint()) })
 				f := fan.New(after)
 				for _, fold := range after.Folds {
 					require.True(t, f.Sum(fold).AddsUp(), fold.Name)
@@ -190,23 +190,27 @@ func TestFoldsComeAndGo(t *testing.T) {
 	fine := now.StemsOf("fold-fine")
 	other := now.StemsOf("fold-sections")[3]
 	nested := check(apply(t, now, func(x *template.Template) (change.Change, error) {
-		return deliver.Nest(x, []template.ID{fine[0].ID, fine[1].ID}, other.ID, mint())
+		return deliver.Nest(x, []template.ID{fine[0].ID, fine[1].ID}, other.ID, coretest.Mint())
 	}))
 	require.Equal(t, other.ID, nested.ParentStem(nested.Index().Buses[fine[0].ID]).ID)
-	_, err := deliver.Nest(now, []template.ID{fine[0].ID}, fine[1].ID, mint())
+	_, err := deliver.Nest(now, []template.ID{fine[0].ID}, fine[1].ID, coretest.Mint())
 	require.ErrorContains(t, err, "next coarser fold")
 
 	for at := range 3 {
-		more := check(apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.AddFold(x, "split", at, mint()) }))
+		more := check(apply(t, now, func(x *template.Template) (change.Change, error) {
+			return deliver.AddFold(x, "split", at, coretest.Mint())
+		}))
 		require.Equal(t, "split", more.Folds[at].Name)
 		require.NotEmpty(t, more.StemsOf(more.Folds[at].ID))
 		check(apply(t, more, func(x *template.Template) (change.Change, error) {
-			return deliver.RemoveFold(x, more.Folds[at].ID, mint())
+			return deliver.RemoveFold(x, more.Folds[at].ID, coretest.Mint())
 		}))
 	}
-	less := check(apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.RemoveFold(x, "fold-fine", mint()) }))
+	less := check(apply(t, now, func(x *template.Template) (change.Change, error) {
+		return deliver.RemoveFold(x, "fold-fine", coretest.Mint())
+	}))
 	require.Len(t, less.Folds, 1)
-	_, err = deliver.RemoveFold(less, less.Folds[0].ID, mint())
+	_, err = deliver.RemoveFold(less, less.Folds[0].ID, coretest.Mint())
 	require.ErrorContains(t, err, "one fold at least")
 }
 
@@ -277,7 +281,9 @@ func TestEstimate(t *testing.T) {
 	hallway = settle(t, hallway, inHall(hallway, template.CarriesBoth, hallway.StemsOf("fold-fine")...))
 	hallway = settle(t, hallway, inHall(hallway, template.CarriesBoth, hallway.StemsOf("fold-sections")...))
 	said := deliver.Estimate(hallway, 1)
-	less := apply(t, hallway, func(x *template.Template) (change.Change, error) { return deliver.RemoveFold(x, "fold-fine", mint()) })
+	less := apply(t, hallway, func(x *template.Template) (change.Change, error) {
+		return deliver.RemoveFold(x, "fold-fine", coretest.Mint())
+	})
 	require.Equal(t, said.Folds[0].Returns, said.Returns-deliver.Estimate(less, 1).Returns)
 	require.Positive(t, said.Folds[0].Returns)
 }

@@ -68,7 +68,7 @@ func TestGroupsAreTheFewestThatKeepStemsApart(t *testing.T) {
 		rule := rapid.SampledFrom(template.GroupRules).Draw(r, "rule")
 		now = groupsAre(now, rule)
 		before := dryAtMix(now)
-		c, err := deliver.Wire(now, mint())
+		c, err := deliver.Wire(now, coretest.Mint())
 		require.NoError(r, err)
 		after := coretest.Must(now, c)
 		require.NoError(r, after.Validate())
@@ -103,7 +103,7 @@ func TestGroupsAreTheFewestThatKeepStemsApart(t *testing.T) {
 			}
 			require.Len(r, used, want[rule])
 		}
-		again, err := deliver.Wire(after, mint())
+		again, err := deliver.Wire(after, coretest.Mint())
 		require.NoError(r, err)
 		require.Equal(r, asJSON(r, after), asJSON(r, coretest.Must(after, again)))
 	})
@@ -131,7 +131,7 @@ func inHall(t *template.Template, carries template.Carries, stems ...*template.B
 
 func settle(t testing.TB, now *template.Template, c change.Change) *template.Template {
 	t.Helper()
-	return apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Settle(x, c, mint()) })
+	return apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Settle(x, c, coretest.Mint()) })
 }
 
 func sends(t *template.Template, id template.ID) map[string]template.Route {
@@ -181,12 +181,12 @@ func TestReturnsAndSends(t *testing.T) {
 	kept := settle(t, byHand, change.Put{Sections: []change.Entry[template.Section]{change.Append(&section)}})
 	require.Equal(t, -7.0, sends(kept, row.ID)[hallName].GainDB)
 	back := apply(t, kept, func(x *template.Template) (change.Change, error) {
-		return deliver.Obey(x, []template.ID{row.ID}, true, mint())
+		return deliver.Obey(x, []template.ID{row.ID}, true, coretest.Mint())
 	})
 	require.Equal(t, -3.0, sends(back, row.ID)[hallName].GainDB)
 
 	moved := apply(t, now, func(x *template.Template) (change.Change, error) {
-		return deliver.ByHand(x, []template.ID{row.ID}, stems[1].ID, mint())
+		return deliver.ByHand(x, []template.ID{row.ID}, stems[1].ID, coretest.Mint())
 	})
 	require.Contains(t, sends(moved, row.ID), "Hall, "+stems[1].Name, "its sends move with it")
 	require.NotContains(t, sends(moved, row.ID), hallName)
@@ -254,7 +254,7 @@ func TestAHallSharedByTwoStemsIsSplit(t *testing.T) {
 	shared := deliver.SharedReturns(now, fan.New(now), "fold-fine")
 	require.Len(t, shared, 1)
 	require.Len(t, shared[0].Stems, 2)
-	after := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Wire(x, mint()) })
+	after := apply(t, now, func(x *template.Template) (change.Change, error) { return deliver.Wire(x, coretest.Mint()) })
 	require.Empty(t, deliver.SharedReturns(after, fan.New(after), "fold-fine"))
 	require.Equal(t, 2, count(after, template.Return))
 	for _, b := range after.Buses {
@@ -268,12 +268,12 @@ func TestAHallSharedByTwoStemsIsSplit(t *testing.T) {
 // 500 buses. Nothing a person does should wait more than a tenth of a second.
 func BenchmarkByHand10000(b *testing.B) {
 	now := groupsAre(coretest.Large(10_000, 500), template.GroupsFewest)
-	c, err := deliver.Wire(now, mint())
+	c, err := deliver.Wire(now, coretest.Mint())
 	require.NoError(b, err)
 	now = coretest.Must(now, c)
 	ids, stem := []template.ID{now.Instruments[5].ID}, now.StemsOf("fold-fine")[3].ID
 	for b.Loop() {
-		c, err := deliver.ByHand(now, ids, stem, mint())
+		c, err := deliver.ByHand(now, ids, stem, coretest.Mint())
 		require.NoError(b, err)
 		coretest.Must(now, c)
 	}

@@ -13,20 +13,12 @@ import (
 	"fanfold/internal/core/transfer"
 )
 
-func mint() template.Mint {
-	n := 0
-	return func(kind string) template.ID {
-		n++
-		return template.ID(fmt.Sprintf("made-%s-%d", kind, n))
-	}
-}
-
 // A whole section is copied with those below it, and every copy keeps its
 // routes and level.
 func TestDuplicateSection(t *testing.T) {
 	now := coretest.Large(32, 30)
 	top := now.TopSection(now.Instruments[0].Section)
-	c, err := transfer.DuplicateSection(now, top.ID, mint())
+	c, err := transfer.DuplicateSection(now, top.ID, coretest.Mint())
 	require.NoError(t, err)
 	after := coretest.Must(now, c)
 	require.NoError(t, after.Validate())
@@ -45,7 +37,7 @@ func TestDuplicateSection(t *testing.T) {
 	require.Len(t, copied, n)
 	require.Equal(t, len(now.Sections)+5, len(after.Sections), "the top and its four")
 	require.True(t, fan.New(after).Sum(after.Folds[0]).AddsUp())
-	_, err = transfer.DuplicateSection(now, "gone", mint())
+	_, err = transfer.DuplicateSection(now, "gone", coretest.Mint())
 	require.ErrorContains(t, err, "no longer in the template")
 }
 
@@ -64,7 +56,7 @@ func TestPaste(t *testing.T) {
 	})}})
 	ids := []template.ID{row.ID, from.Instruments[1].ID}
 
-	c, questions, err := transfer.Paste(to, from, ids, nil, mint())
+	c, questions, err := transfer.Paste(to, from, ids, nil, coretest.Mint())
 	require.NoError(t, err)
 	require.Nil(t, c)
 	var asked []string
@@ -75,12 +67,12 @@ func TestPaste(t *testing.T) {
 	require.ElementsMatch(t, []string{"return Hall W 1", "group " + other.Name + " 1"}, asked, "the group of the first row is found by its label")
 
 	answers := map[template.ID]transfer.Answer{"hall": {Make: true}, other.ID: {}}
-	c, questions, err = transfer.Paste(to, from, ids, answers, mint())
+	c, questions, err = transfer.Paste(to, from, ids, answers, coretest.Mint())
 	require.NoError(t, err)
 	require.Nil(t, c, "what the hall feeds is asked about, too")
 	require.Equal(t, template.Stem, questions[0].Bus.Kind)
 	answers[questions[0].Bus.ID] = transfer.Answer{Bus: "bus-mix"}
-	c, questions, err = transfer.Paste(to, from, ids, answers, mint())
+	c, questions, err = transfer.Paste(to, from, ids, answers, coretest.Mint())
 	require.NoError(t, err)
 	require.Empty(t, questions)
 	after := coretest.Must(to, c)
@@ -97,14 +89,14 @@ func TestPaste(t *testing.T) {
 	require.Empty(t, after.Instruments[1].Routes, "its bus was left out")
 	require.NotEmpty(t, group.Name)
 
-	same, questions, err := transfer.Paste(from, from, ids, nil, mint())
+	same, questions, err := transfer.Paste(from, from, ids, nil, coretest.Mint())
 	require.NoError(t, err)
 	require.Empty(t, questions, "in its own template everything is found")
 	again := coretest.Must(from, same)
 	require.Equal(t, from.Instrument(row.ID).Routes, again.Instruments[len(from.Instruments)].Routes)
 
-	_, _, err = transfer.Paste(to, from, []template.ID{"gone"}, nil, mint())
+	_, _, err = transfer.Paste(to, from, []template.ID{"gone"}, nil, coretest.Mint())
 	require.ErrorContains(t, err, "no longer in the template it was copied from")
-	_, _, err = transfer.Paste(to, from, nil, nil, mint())
+	_, _, err = transfer.Paste(to, from, nil, nil, coretest.Mint())
 	require.ErrorContains(t, err, "select the rows")
 }
