@@ -92,6 +92,7 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
       >
         {left && <span className="truncate pr-1.5 text-right">{p.name}</span>}
         <span
+          data-bar=""
           className={`h-full shrink-0 ${left ? "w-[3px]" : "w-[4px]"} ${wiring ? "outline-2 outline-accent" : ""}`}
           style={{ background: chosen || wiring ? "var(--accent)" : left ? tintVar(p.tint) : "var(--ink)" }}
         />

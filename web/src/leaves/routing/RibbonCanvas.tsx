@@ -22,6 +22,33 @@ const mostDashed = 300;
  * around the window. */
 const mostPixels = 16e6;
 
+/** As many ribbons into one place are drawn once, and then laid down as one. */
+const fewestGathered = 60;
+
+type Pen = OffscreenCanvasRenderingContext2D;
+
+/** Part is from and to where a canvas shows the picture. */
+interface Part {
+  from: number;
+  to: number;
+}
+
+/** spanOf is the part of a window that the ribbons asked for reach; null where
+ * there are none. A bitmap costs by its size. */
+function spanOf(ribbons: Ribbon[], asked: (r: Ribbon) => number, window: Part): Part | null {
+  let low = window.to;
+  let high = window.from;
+  for (const r of ribbons) {
+    if (asked(r) === 0) continue;
+    low = Math.min(low, r.y1, r.y2);
+    high = Math.max(high, r.y1 + r.h, r.y2 + r.h);
+  }
+  const at = { from: Math.max(window.from, Math.floor(low) - 1), to: Math.min(window.to, Math.ceil(high) + 1) };
+  return at.to > at.from ? at : null;
+}
+
+const shows = (r: Ribbon, at: Part) => Math.min(r.y1, r.y2) <= at.to && Math.max(r.y1, r.y2) + r.h >= at.from;
+
 /** RibbonCanvas draws the ribbons: all of them once, on a sheet that scrolls
  * with the page and fades as a whole, and what is followed on another above
  * it. Panning draws nothing; following draws only what is followed. */
@@ -39,40 +66,53 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
       }),
     [picture, x],
   );
+  const entering = useMemo(() => {
+    const out = new Map<number, number[]>();
+    for (const [n, r] of picture.ribbons.entries()) {
+      const into = out.get(r.to);
+      if (into) into.push(n);
+      else out.set(r.to, [n]);
+    }
+    return out;
+  }, [picture]);
   const drawn = useMemo(() => ({ from: Number.NaN, to: Number.NaN }), [paths, inks]);
-  const paint = (ctx: CanvasRenderingContext2D, n: number, strength: number) => {
+  const sheets = useMemo(
+    () => new Map<number, { strength: number; canvas: OffscreenCanvas }>(), // of the window
+    [paths, inks, from, to],
+  );
+  const paint = (pen: Pen, n: number, strength: number) => {
     const r = picture.ribbons[n]!;
-    ctx.globalAlpha = strength * (r.send ? 0.4 : 1);
-    ctx.fillStyle = inks[picture.places[r.from]!.tint] ?? inks.grey!;
-    ctx.fill(paths[n]!);
+    pen.globalAlpha = strength * (r.send ? 0.4 : 1);
+    pen.fillStyle = inks[picture.places[r.from]!.tint] ?? inks.grey!;
+    pen.fill(paths[n]!);
     if (r.send && picture.ribbons.length <= mostDashed) {
-      ctx.globalAlpha = strength * 0.7;
-      ctx.strokeStyle = inks.soft!;
-      ctx.setLineDash([2, 3]);
-      ctx.lineWidth = 0.8;
-      ctx.stroke(paths[n]!);
+      pen.globalAlpha = strength * 0.7;
+      pen.strokeStyle = inks.soft!;
+      pen.setLineDash([2, 3]);
+      pen.lineWidth = 0.8;
+      pen.stroke(paths[n]!);
     }
   };
-  /** draw clears a canvas, lays it over a part of the picture, and paints the
-   * ribbons of that part that are asked for. */
-  const draw = (c: HTMLCanvasElement, at: { from: number; to: number }, asked: (r: Ribbon) => number) => {
-    const high = Math.max(1, at.to - at.from);
-    const ctx = c.getContext("2d")!;
-    if (c.width !== Math.round(width * scale) || c.height !== Math.round(high * scale)) {
-      c.width = width * scale;
-      c.height = high * scale;
-    } else {
-      ctx.setTransform(1, 0, 0, 1, 0, 0);
-      ctx.clearRect(0, 0, c.width, c.height);
-    }
+  const sheetOf = (at: Part): Pen => {
+    const pen = new OffscreenCanvas(width * scale, Math.max(1, at.to - at.from) * scale).getContext("2d")!;
+    pen.setTransform(scale, 0, 0, scale, 0, -at.from * scale);
+    return pen;
+  };
+  /** show lays a canvas over a part of the picture. It takes a bitmap: a canvas
+   * that is drawn on is copied whole at every frame, drawn on or not. */
+  const show = (c: HTMLCanvasElement, at: Part, pen: Pen) => {
     c.style.top = `${at.from}px`;
-    c.style.height = `${high}px`;
-    ctx.setTransform(scale, 0, 0, scale, 0, -at.from * scale);
-    for (const [n, r] of picture.ribbons.entries()) {
-      if (Math.min(r.y1, r.y2) > at.to || Math.max(r.y1, r.y2) + r.h < at.from) continue;
-      const strength = asked(r);
-      if (strength > 0) paint(ctx, n, strength);
-    }
+    c.style.height = `${at.to - at.from}px`;
+    c.getContext("bitmaprenderer")!.transferFromImageBitmap(pen.canvas.transferToImageBitmap());
+  };
+  /** gathered is the many ribbons into one place, as they show in the window. */
+  const gathered = (place: number, into: number[], strength: number): OffscreenCanvas => {
+    const known = sheets.get(place);
+    if (known?.strength === strength) return known.canvas;
+    const pen = sheetOf({ from, to });
+    for (const n of into) if (shows(picture.ribbons[n]!, { from, to })) paint(pen, n, strength);
+    sheets.set(place, { strength, canvas: pen.canvas });
+    return pen.canvas;
   };
 
   useEffect(() => {
@@ -80,14 +120,34 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
     const whole = picture.height * width * scale * scale <= mostPixels;
     drawn.from = whole ? 0 : Math.max(0, 2 * from - to);
     drawn.to = whole ? picture.height : Math.min(picture.height, 2 * to - from);
-    draw(ground.current!, drawn, () => 0.45);
+    const pen = sheetOf(drawn);
+    for (const [n, r] of picture.ribbons.entries()) if (shows(r, drawn)) paint(pen, n, 0.45);
+    show(ground.current!, drawn, pen);
   });
   useEffect(() => {
     if (width <= 0) return;
-    draw(above.current!, { from, to }, (r) => {
+    const asked = (r: Ribbon) => {
       if (lit) return lit.has(r.from) && lit.has(r.to) ? 0.85 : 0;
       return touched.has(r.from) ? 0.5 : 0;
-    });
+    };
+    const at = lit || touched.size > 0 ? spanOf(picture.ribbons, asked, { from, to }) : null;
+    above.current!.hidden = !at;
+    if (!at) return;
+    const pen = sheetOf(at);
+    for (const [place, into] of entering) {
+      const strength = asked(picture.ribbons[into[0]!]!);
+      if (into.length >= fewestGathered && into.every((n) => asked(picture.ribbons[n]!) === strength)) {
+        pen.globalAlpha = 1;
+        if (strength > 0) pen.drawImage(gathered(place, into, strength), 0, from, width, to - from);
+        continue;
+      }
+      for (const n of into) {
+        const r = picture.ribbons[n]!;
+        const strength = asked(r);
+        if (strength > 0 && shows(r, at)) paint(pen, n, strength);
+      }
+    }
+    show(above.current!, at, pen);
   }, [paths, inks, width, from, to, lit, touched]);
 
   const find = (e: MouseEvent<HTMLElement>): Ribbon | null => {

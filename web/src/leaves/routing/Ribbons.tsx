@@ -23,6 +23,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const selection = useApp((s) => s.selection);
   const sheet = useApp((s) => s.sheet)!;
   const top = useScroll(scroller);
+  // with room for places to come into view
   const from = Math.max(0, top - stride);
   const to = Math.min(picture.height, top + height + 2 * stride);
   const [hovered, setHover] = useState<number>(-1); // a place
@@ -61,7 +62,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   // what is not followed fades; done by hand, since it happens at every move
   useLayoutEffect(() => {
     for (const el of box.current?.querySelectorAll<HTMLElement>("[data-place]") ?? []) {
-      el.style.opacity = lit && !lit.has(Number(el.dataset.place)) ? "0.35" : "";
+      el.toggleAttribute("data-faint", lit !== null && !lit.has(Number(el.dataset.place)));
     }
   });
   // the same for the life of the picture, so that places are not drawn anew
@@ -87,8 +88,8 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
         picture={picture}
         x={x}
         width={width}
-        from={from}
-        to={to}
+        from={top}
+        to={Math.min(picture.height, top + height + stride)}
         lit={lit}
         touched={touched}
         hover={(r, at) => {
@@ -133,20 +134,30 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
 /** How far one can scroll before what shows is looked at again, pixels. */
 const stride = 160;
 
-/** useScroll follows how far an element is scrolled, in strides. */
+/** useScroll follows how far an element is scrolled, in strides. What passes
+ * under the pointer on the way is not pointed at. */
 function useScroll(ref: RefObject<HTMLDivElement | null>): number {
   const [top, setTop] = useState(0);
   const asked = useRef(0);
   useEffect(() => {
     const el = ref.current;
     if (!el) return;
+    let rest = 0;
+    const still = () => el.removeAttribute("data-moving");
     const follow = () => {
+      el.setAttribute("data-moving", "");
+      clearTimeout(rest);
+      rest = window.setTimeout(still, 120);
       cancelAnimationFrame(asked.current);
       asked.current = requestAnimationFrame(() => setTop(Math.floor(el.scrollTop / stride) * stride));
     };
     el.addEventListener("scroll", follow, { passive: true });
     follow();
-    return () => el.removeEventListener("scroll", follow);
+    return () => {
+      clearTimeout(rest);
+      still();
+      el.removeEventListener("scroll", follow);
+    };
   }, [ref]);
   return top;
 }

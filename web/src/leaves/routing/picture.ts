@@ -41,19 +41,14 @@ export function ribbonAt(p: Picture, x: readonly number[], px: number, py: numbe
 }
 
 /** alongCurve turns a share of the width, 0 to 1, into the share of the height
- * that a ribbon has come by then: a cubic whose middle points lie half way. It is
- * -1 outside. */
+ * that a ribbon has come by then: a cubic whose middle points lie half way. Its
+ * width is s³ + ¾s + ½ at s = t − ½, solved for s by Cardano's formula. It is -1
+ * outside. */
 function alongCurve(u: number): number {
   if (!(u >= 0 && u <= 1)) return -1;
-  let low = 0;
-  let high = 1;
-  for (let k = 0; k < 24; k++) {
-    const t = (low + high) / 2;
-    const x = 1.5 * (1 - t) * t + t * t * t; // P1 and P2 at one half
-    if (x < u) low = t;
-    else high = t;
-  }
-  const t = (low + high) / 2;
+  const v = (u - 0.5) / 2;
+  const root = Math.sqrt(v * v + 1 / 64);
+  const t = Math.cbrt(v + root) + Math.cbrt(v - root) + 0.5;
   return t * t * (3 - 2 * t);
 }
 
