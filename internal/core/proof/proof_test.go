@@ -208,6 +208,37 @@ func TestSplittingAReturnKeepsLevels(t *testing.T) {
 	}
 }
 
+// However a template comes to be wired, each mark of a fold that does not add
+// up has a remedy that makes all of them go.
+func TestEveryMismatchHasARemedy(t *testing.T) {
+	base := sound()
+	found := 0
+	rapid.Check(t, func(r *rapid.T) {
+		now := base
+		for range rapid.IntRange(1, 6).Draw(r, "steps") {
+			if len(now.Instruments) < 8 {
+				break
+			}
+			if after, _, err := change.Apply(now, coretest.Any(now).Draw(r, "change")); err == nil {
+				now = after
+			}
+		}
+		for _, m := range proof.Check(now, "").Marks {
+			if m.Code != "fold-mismatch" {
+				continue
+			}
+			found++
+			last := m.Remedies[len(m.Remedies)-1]
+			c, err := last.Build()
+			require.NoError(r, err)
+			after, _, err := change.Apply(now, c)
+			require.NoError(r, err)
+			require.Zero(r, proof.Check(after, "").Counts()["fold-mismatch"], m.Message)
+		}
+	})
+	require.Positive(t, found)
+}
+
 // What Recheck takes over from an earlier proof is just what a whole new check
 // finds, over any run of changes.
 func TestRecheckFindsWhatCheckFinds(t *testing.T) {

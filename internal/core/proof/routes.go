@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/deliver"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 )
@@ -193,7 +194,8 @@ func level(gain float64) string {
 }
 
 // mismatchRemedies offers to take away a way to the mix that passes no stem,
-// or to set the stems' ways onward to 0 dB.
+// or to set the stems' ways onward to 0 dB; and, whatever is wrong, to lead
+// everything over one stem of each fold.
 func (s *subject) mismatchRemedies(m fan.Mismatch) []Remedy {
 	mix := s.t.TheMix()
 	var out []Remedy
@@ -220,10 +222,10 @@ func (s *subject) mismatchRemedies(m fan.Mismatch) []Remedy {
 	if len(out) == 0 && m.Chain == fan.Dry && s.sounding(m.Instrument) {
 		out = append(out, s.stemRemedies(m.Instrument)...)
 	}
-	if len(out) == 0 {
-		out = append(out, Remedy{Label: "Look at " + m.Instrument.Name + " in Routing and bring its ways to one level"})
-	}
-	return out
+	return append(out, Remedy{
+		Label: "Lead everything over one stem of each fold",
+		Build: func() (change.Change, error) { return deliver.Straighten(s.t) },
+	})
 }
 
 // wetRemedies offers to lead a return that misses the stems of the chosen fold
