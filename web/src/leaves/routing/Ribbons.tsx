@@ -22,7 +22,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const chosen = useApp((s) => s.bus);
   const selection = useApp((s) => s.selection);
   const sheet = useApp((s) => s.sheet)!;
-  const top = useScroll(scroller);
+  const { top, moving } = useScroll(scroller);
   // with room for places to come into view
   const from = Math.max(0, top - stride);
   const to = Math.min(picture.height, top + height + 2 * stride);
@@ -70,7 +70,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   now.current = { picture, choose, toggle };
   const acts = useMemo<PlaceActs>(
     () => ({
-      hover: setHover,
+      hover: (n) => (n < 0 || !moving.current) && setHover(n),
       wire: setWiring,
       choose: (n) => now.current.choose(n),
       toggle: (id) => now.current.toggle(id),
@@ -93,6 +93,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
         lit={lit}
         touched={touched}
         hover={(r, at) => {
+          if (r && moving.current) return;
           setRibbon(r);
           if (text.current) {
             text.current.style.left = `${Math.min(at.x + 14, innerWidth - 330)}px`;
@@ -134,32 +135,38 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
 /** How far one can scroll before what shows is looked at again, pixels. */
 const stride = 160;
 
-/** useScroll follows how far an element is scrolled, in strides. What passes
- * under the pointer on the way is not pointed at. */
-function useScroll(ref: RefObject<HTMLDivElement | null>): number {
+/** useScroll follows how far an element is scrolled, in strides, and whether it
+ * moves: what passes under the pointer on the way is not pointed at. */
+function useScroll(ref: RefObject<HTMLDivElement | null>): { top: number; moving: RefObject<boolean> } {
+  const moving = useRef(false);
   const [top, setTop] = useState(0);
   const asked = useRef(0);
   useEffect(() => {
     const el = ref.current;
     if (!el) return;
     let rest = 0;
-    const still = () => el.removeAttribute("data-moving");
-    const follow = () => {
-      el.setAttribute("data-moving", "");
-      clearTimeout(rest);
-      rest = window.setTimeout(still, 120);
+    const still = () => {
+      moving.current = false;
+    };
+    const look = () => {
       cancelAnimationFrame(asked.current);
       asked.current = requestAnimationFrame(() => setTop(Math.floor(el.scrollTop / stride) * stride));
     };
+    const follow = () => {
+      moving.current = true;
+      clearTimeout(rest);
+      rest = window.setTimeout(still, 120);
+      look();
+    };
     el.addEventListener("scroll", follow, { passive: true });
-    follow();
+    look();
     return () => {
       clearTimeout(rest);
       still();
       el.removeEventListener("scroll", follow);
     };
   }, [ref]);
-  return top;
+  return { top, moving };
 }
 
 function touchedPlaces(picture: Picture, selection: ReadonlySet<Id>): Set<number> {
