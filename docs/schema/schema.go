@@ -13,7 +13,12 @@ var Template1 []byte
 //go:embed template-2.schema.json
 var Template2 []byte
 
-// Template3 is the schema of the template file, version 3.
+// Template3 is that of version 3, which is still read.
 //
 //go:embed template-3.schema.json
 var Template3 []byte
+
+// Template4 is the schema of the template file, version 4.
+//
+//go:embed template-4.schema.json
+var Template4 []byte

@@ -887,6 +887,15 @@ type SeatingState struct {
 	Unseated   []UnseatedRow `json:"unseated"`
 }
 
+// SeatingWays how plans seat instruments
+type SeatingWays = template.Seating
+
+// SeatingWeights how much each counts in a plan
+type SeatingWeights = template.Weights
+
+// SeatingWish defines model for SeatingWish.
+type SeatingWish = template.Wish
+
 // Section defines model for Section.
 type Section = template.Section
 

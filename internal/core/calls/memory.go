@@ -59,14 +59,14 @@ func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 // Glass adds up the memory of one or more machines, player by player.
 type Glass struct {
 	t       *template.Template
-	players map[PlayerKey]bool
-	shared  map[SharedKey]bool
+	players map[PlayerKey]int // how many instruments each plays
+	shared  map[SharedKey]int // how many play each
 	used    map[template.ID]float64
 }
 
 // NewGlass returns an empty glass.
 func NewGlass(t *template.Template) *Glass {
-	return &Glass{t: t, players: map[PlayerKey]bool{}, shared: map[SharedKey]bool{}, used: map[template.ID]float64{}}
+	return &Glass{t: t, players: map[PlayerKey]int{}, shared: map[SharedKey]int{}, used: map[template.ID]float64{}}
 }
 
 // UsedMiB is the memory in use on a machine, MiB.
@@ -76,35 +76,32 @@ func (g *Glass) UsedMiB(machine template.ID) float64 { return g.used[machine] }
 // ready in that seat, MiB: the preload of its patches, and each player's own
 // memory if it is not awake yet.
 func (g *Glass) Adding(i *template.Instrument, seat template.Seat) float64 {
-	sum, _, _ := g.adding(i, seat)
-	return sum
-}
-
-// adding returns what comes awake and is loaded, too.
-func (g *Glass) adding(i *template.Instrument, seat template.Seat) (sum float64, woken []PlayerKey, loaded []SharedKey) {
+	sum := 0.0
+	var woken []PlayerKey
+	var loaded []SharedKey
 	x := g.t.Index()
 	for _, id := range i.Patches {
 		patch := x.Patches[id]
 		if key, shares := SharedAt(patch, i, seat); !shares {
 			sum += i.PreloadMiB(patch)
-		} else if !g.shared[key] && !slices.Contains(loaded, key) {
+		} else if g.shared[key] == 0 && !slices.Contains(loaded, key) {
 			sum += i.PreloadMiB(patch)
 			loaded = append(loaded, key)
 		}
 		player := x.Players[patch.Player]
-		if key := PlayerAt(player, i, seat); !g.players[key] && !slices.Contains(woken, key) {
+		if key := PlayerAt(player, i, seat); g.players[key] == 0 && !slices.Contains(woken, key) {
 			sum += player.OwnMiB
 			woken = append(woken, key)
 		}
 	}
-	return sum, woken, loaded
+	return sum
 }
 
 // reading is what is read from the disk for the instrument, MiB.
 func (g *Glass) reading(i *template.Instrument, seat template.Seat) float64 {
 	sum := 0.0
 	for _, p := range g.t.PatchesOf(i) {
-		if key, shares := SharedAt(p, i, seat); !shares || !g.shared[key] {
+		if key, shares := SharedAt(p, i, seat); !shares || g.shared[key] == 0 {
 			sum += i.PreloadMiB(p)
 		}
 	}
@@ -113,14 +110,25 @@ func (g *Glass) reading(i *template.Instrument, seat template.Seat) float64 {
 
 // Add makes the instrument ready in that seat.
 func (g *Glass) Add(i *template.Instrument, seat template.Seat) {
-	sum, woken, loaded := g.adding(i, seat)
-	for _, key := range woken {
-		g.players[key] = true
+	g.used[seat.Machine] += g.Adding(i, seat)
+	g.count(i, seat, 1)
+}
+
+// Take rests an instrument that was added in that seat.
+func (g *Glass) Take(i *template.Instrument, seat template.Seat) {
+	g.count(i, seat, -1)
+	g.used[seat.Machine] -= g.Adding(i, seat)
+}
+
+func (g *Glass) count(i *template.Instrument, seat template.Seat, by int) {
+	x := g.t.Index()
+	for _, id := range i.Patches {
+		patch := x.Patches[id]
+		if key, shares := SharedAt(patch, i, seat); shares {
+			g.shared[key] += by
+		}
+		g.players[PlayerAt(x.Players[patch.Player], i, seat)] += by
 	}
-	for _, key := range loaded {
-		g.shared[key] = true
-	}
-	g.used[seat.Machine] += sum
 }
 
 // Fill adds every seated instrument of the set.

@@ -22,6 +22,7 @@ type Fields struct {
 	Layout        *template.Layout    `json:"layout,omitempty"`
 	Spread        *template.ID        `json:"spread,omitempty"`
 	StemByHand    *bool               `json:"stemByHand,omitempty"`
+	SeatByHand    *bool               `json:"seatByHand,omitempty"`
 }
 
 // Edit sets fields of instruments.
@@ -53,6 +54,7 @@ func (f Fields) names() []string {
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
+		{"seatByHand", f.SeatByHand != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -82,6 +84,7 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.Layout, f.Layout, &old.Layout)
 		swap(&i.Spread, f.Spread, &old.Spread)
 		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
+		swap(&i.SeatByHand, f.SeatByHand, &old.SeatByHand)
 		template.NormaliseMap(i.Map)
 		undo.Edits = append(undo.Edits, old)
 	}

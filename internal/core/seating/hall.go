@@ -2,25 +2,34 @@ package seating
 
 import (
 	"fmt"
+	"math/bits"
+	"slices"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/template"
 )
 
-// hall knows which seats are taken while a plan is made.
+// hall knows which seats are taken while a plan is made, and what the plan
+// costs so far.
 type hall struct {
 	t        *template.Template
 	kinds    map[template.ID]template.BusKind
 	places   map[template.Seat]template.ID // with Pair 0
-	pairs    map[pairKey]groupKey
-	first    map[groupOn]int // the pair of a group on a riser
+	pairs    map[pairKey]*pairUse
+	first    map[groupOn][]int // the pairs of a group on a riser
 	sounds   map[calls.PlayerKey]int
 	outputs  map[calls.PlayerKey]map[int]int
 	preload  map[template.ID]float64 // preload of all that sits on a machine, MiB
 	glasses  []*calls.Glass          // one for each set that must fit
-	member   []map[template.ID]bool  // the sets; nil holds everything
+	member   []map[template.ID]bool  // the sets
 	spread   map[template.ID]*spread // by what rows spread out share
 	reserved map[template.Seat]int   // channels of a port that such rows still need
+	groups   map[template.ID]groupKey
+	risers   map[riserKey]*riserUse
+	empty    *calls.Glass
+	absent   map[absence]*template.Library // what is known of libraries
+	tally    *tally
+	packed   bool // seats kept free for growth are taken, too
 }
 
 // spread is a set of rows that feed one player, and sit on one port.
@@ -30,9 +39,41 @@ type spread struct {
 	home   template.Seat // where, with channel and pair 0
 }
 
+type riserKey struct {
+	machine template.ID
+	riser   int
+}
+
+func riserOf(s template.Seat) riserKey { return riserKey{s.Machine, s.Riser} }
+
+// riserUse is what sits on a riser.
+type riserUse struct {
+	seats  int
+	heavy  int
+	voices int
+	pairs  int
+	ports  []uint16 // the channels taken of each port, one bit each
+}
+
+const fullPort = 1<<template.PortChannels - 1
+
+// taken are the channels taken of a port.
+func (u *riserUse) taken(port int) uint16 {
+	if port < 1 || port > len(u.ports) {
+		return 0
+	}
+	return u.ports[port-1]
+}
+
 type pairKey struct {
 	machine     template.ID
 	riser, pair int
+}
+
+// pairUse is how many of one group leave over a pair.
+type pairUse struct {
+	group groupKey
+	rows  int
 }
 
 // groupKey names instruments that may share an output pair: those that leave
@@ -40,15 +81,16 @@ type pairKey struct {
 type groupKey struct{ bus, own template.ID }
 
 type groupOn struct {
-	machine template.ID
-	riser   int
-	group   groupKey
+	riserKey
+	group groupKey
 }
 
 func newHall(t *template.Template) *hall {
 	h := &hall{
 		t: t, kinds: map[template.ID]template.BusKind{},
-		places: map[template.Seat]template.ID{}, pairs: map[pairKey]groupKey{}, first: map[groupOn]int{},
+		places: map[template.Seat]template.ID{}, pairs: map[pairKey]*pairUse{}, first: map[groupOn][]int{},
+		groups: map[template.ID]groupKey{}, risers: map[riserKey]*riserUse{},
+		empty: calls.NewGlass(t), absent: map[absence]*template.Library{},
 		sounds: map[calls.PlayerKey]int{}, outputs: map[calls.PlayerKey]map[int]int{},
 		preload: map[template.ID]float64{}, spread: map[template.ID]*spread{}, reserved: map[template.Seat]int{},
 	}
@@ -71,10 +113,16 @@ func newHall(t *template.Template) *hall {
 		h.glasses = append(h.glasses, calls.NewGlass(t))
 		h.member = append(h.member, member)
 	}
+	for _, i := range t.Instruments {
+		h.groups[i.ID] = h.groupOf(i)
+	}
+	h.tally = newTally(h)
 	return h
 }
 
-func (h *hall) group(i *template.Instrument) groupKey {
+func (h *hall) group(i *template.Instrument) groupKey { return h.groups[i.ID] }
+
+func (h *hall) groupOf(i *template.Instrument) groupKey {
 	if i.Style.OwnPair {
 		return groupKey{own: i.ID}
 	}
@@ -88,9 +136,13 @@ func (h *hall) group(i *template.Instrument) groupKey {
 
 // refusal says why a seat can not be taken.
 type refusal struct {
-	kind refusalKind
-	text string
+	kind   refusalKind
+	format string
+	args   []any
 }
+
+// text is put together only when somebody reads it: plans refuse a lot.
+func (r *refusal) text() string { return fmt.Sprintf(r.format, r.args...) }
 
 type refusalKind int
 
@@ -101,10 +153,12 @@ const (
 	playerFull
 	pairTaken
 	notInstalled
+	tooHeavy
+	elsewhere // pinned to another machine
 )
 
 func refuse(kind refusalKind, text string, args ...any) *refusal {
-	return &refusal{kind, fmt.Sprintf(text, args...)}
+	return &refusal{kind, text, args}
 }
 
 // refuses checks every limit for one instrument on one seat.
@@ -120,16 +174,19 @@ func (h *hall) refuses(i *template.Instrument, s template.Seat) *refusal {
 	case s.Pair < set.FirstPair || s.Pair > set.RiserPairs:
 		return refuse(outside, "output pairs run from %d to %d", set.FirstPair, set.RiserPairs)
 	case i.Style.Machine != "" && i.Style.Machine != s.Machine:
-		return refuse(outside, "%s stays on another machine", i.Name)
+		return refuse(elsewhere, "%s stays on another machine", i.Name)
 	}
-	if l := h.t.MissingOn(i, m); l != nil {
+	if l := h.missing(i, m); l != nil {
 		return refuse(notInstalled, "%s is not installed on %s", l.Name, m.Name)
 	}
 	if other, ok := h.places[place(s)]; ok && other != i.ID {
 		return refuse(taken, "%s, riser %d, port %d, channel %d is taken by %s", m.Name, s.Riser, s.Port, s.Channel, h.t.Instrument(other).Name)
 	}
-	if group, ok := h.pairs[pairKey{s.Machine, s.Riser, s.Pair}]; ok && group != h.group(i) {
+	if use := h.pairs[pairKey{s.Machine, s.Riser, s.Pair}]; use != nil && use.group != h.group(i) {
 		return refuse(pairTaken, "outputs %s carry another group", s.Outputs())
+	}
+	if most := set.Seating.HeavyPerRiser; most > 0 && h.t.Heavy(i) && h.use(s).heavy >= most {
+		return refuse(tooHeavy, "%s, riser %d holds its %d heavy instruments", m.Name, s.Riser, most)
 	}
 	if r := h.spreadRefuses(i, s); r != nil {
 		return r
@@ -138,6 +195,19 @@ func (h *hall) refuses(i *template.Instrument, s template.Seat) *refusal {
 		return r
 	}
 	return h.memoryRefuses(i, s, m)
+}
+
+type absence struct{ instrument, machine template.ID }
+
+// missing is the library an instrument needs that a machine does not have.
+func (h *hall) missing(i *template.Instrument, m *template.Machine) *template.Library {
+	key := absence{i.ID, m.ID}
+	l, known := h.absent[key]
+	if !known {
+		l = h.t.MissingOn(i, m)
+		h.absent[key] = l
+	}
+	return l
 }
 
 // port is the port of a seat.
@@ -164,13 +234,9 @@ func (h *hall) spreadRefuses(i *template.Instrument, s template.Seat) *refusal {
 	if need == 1 && h.reserved[at] == 0 {
 		return nil
 	}
-	free := -h.reserved[at]
-	for c := 1; c <= template.PortChannels; c++ {
-		place := at
-		place.Channel = c
-		if other, ok := h.places[place]; !ok || other == i.ID {
-			free++
-		}
+	free := template.PortChannels - bits.OnesCount16(h.use(s).taken(s.Port)) - h.reserved[at]
+	if h.places[place(s)] == i.ID {
+		free++
 	}
 	if free < need {
 		return refuse(taken, "port %d has %d free channels, %d needed", s.Port, max(0, free), need)
@@ -193,30 +259,51 @@ func (h *hall) playersRefuse(i *template.Instrument, s template.Seat) *refusal {
 	return nil
 }
 
+// amount is an amount of memory, MiB, in words.
+type amount float64
+
+func (a amount) String() string { return calls.FormatMiB(float64(a)) }
+
 func (h *hall) memoryRefuses(i *template.Instrument, s template.Seat, m *template.Machine) *refusal {
 	limit := m.LimitMiB()
-	if alone := calls.NewGlass(h.t).Adding(i, s); alone > limit {
-		return refuse(noMemory, "needs %s, more than the %s of %s", calls.FormatMiB(alone), calls.FormatMiB(limit), m.Name)
+	if alone := h.empty.Adding(i, s); alone > limit+1e-6 {
+		return refuse(noMemory, "needs %s, more than the %s of %s", amount(alone), amount(limit), m.Name)
 	}
 	for n, g := range h.glasses {
 		if !h.member[n][i.ID] {
 			continue
 		}
-		if need, free := g.Adding(i, s), limit-g.UsedMiB(m.ID); need > free {
-			return refuse(noMemory, "%s has %s of memory left, %s needed", m.Name, calls.FormatMiB(max(0, free)), calls.FormatMiB(need))
+		if need, free := g.Adding(i, s), limit-g.UsedMiB(m.ID); need > free+1e-6 {
+			return refuse(noMemory, "%s has %s of memory left, %s needed", m.Name, amount(max(0, free)), amount(need))
 		}
 	}
 	return nil
 }
 
+// use is what sits on the riser of a seat.
+func (h *hall) use(s template.Seat) *riserUse {
+	use := h.risers[riserOf(s)]
+	if use == nil {
+		use = &riserUse{ports: make([]uint16, h.t.Settings.RiserPorts)}
+		h.risers[riserOf(s)] = use
+	}
+	return use
+}
+
 // take puts the instrument on the seat.
 func (h *hall) take(i *template.Instrument, s template.Seat) {
-	group := h.group(i)
 	h.places[place(s)] = i.ID
-	h.pairs[pairKey{s.Machine, s.Riser, s.Pair}] = group
-	if on := (groupOn{s.Machine, s.Riser, group}); h.first[on] == 0 {
-		h.first[on] = s.Pair
+	h.tally.before(s)
+	use := h.use(s)
+	h.count(use, i, s, 1)
+	key, group := pairKey{s.Machine, s.Riser, s.Pair}, h.group(i)
+	if h.pairs[key] == nil {
+		h.pairs[key] = &pairUse{group: group}
+		on := groupOn{riserOf(s), group}
+		h.first[on] = append(h.first[on], s.Pair)
+		use.pairs++
 	}
+	h.pairs[key].rows++
 	for _, patch := range h.t.PatchesOf(i) {
 		h.preload[s.Machine] += i.PreloadMiB(patch)
 		key := calls.PlayerAt(h.t.Index().Players[patch.Player], i, s)
@@ -240,6 +327,61 @@ func (h *hall) take(i *template.Instrument, s template.Seat) {
 			g.Add(i, s)
 		}
 	}
+	h.tally.after(s)
+	h.tally.enter(i, s, 1)
+}
+
+// leave takes the instrument from the seat it was put on.
+func (h *hall) leave(i *template.Instrument, s template.Seat) {
+	delete(h.places, place(s))
+	h.tally.before(s)
+	use := h.use(s)
+	h.count(use, i, s, -1)
+	key := pairKey{s.Machine, s.Riser, s.Pair}
+	if h.pairs[key].rows--; h.pairs[key].rows == 0 {
+		on := groupOn{riserOf(s), h.group(i)}
+		if h.first[on] = slices.DeleteFunc(h.first[on], func(p int) bool { return p == s.Pair }); len(h.first[on]) == 0 {
+			delete(h.first, on)
+		}
+		delete(h.pairs, key)
+		use.pairs--
+	}
+	if x := h.spread[i.Spread]; x != nil {
+		h.reserved[x.home]++
+		if x.seated--; x.seated == 0 {
+			if h.reserved[x.home] -= x.rows; h.reserved[x.home] == 0 {
+				delete(h.reserved, x.home)
+			}
+		}
+	}
+	for _, patch := range h.t.PatchesOf(i) {
+		h.preload[s.Machine] -= i.PreloadMiB(patch)
+		key := calls.PlayerAt(h.t.Index().Players[patch.Player], i, s)
+		if x := h.spread[i.Spread]; x == nil || x.seated == 0 {
+			h.sounds[key]--
+		}
+		if h.outputs[key][s.Pair]--; h.outputs[key][s.Pair] == 0 {
+			delete(h.outputs[key], s.Pair)
+		}
+	}
+	for n, g := range h.glasses {
+		if h.member[n][i.ID] {
+			g.Take(i, s)
+		}
+	}
+	h.tally.after(s)
+	h.tally.enter(i, s, -1)
+}
+
+func (h *hall) count(use *riserUse, i *template.Instrument, s template.Seat, by int) {
+	use.seats += by
+	if s.Port <= len(use.ports) {
+		use.ports[s.Port-1] ^= 1 << (s.Channel - 1)
+	}
+	use.voices += by * h.t.Voices(i)
+	if h.t.Heavy(i) {
+		use.heavy += by
+	}
 }
 
 func place(s template.Seat) template.Seat {
@@ -250,42 +392,23 @@ func place(s template.Seat) template.Seat {
 // pairFor returns the output pair the instrument takes on the riser of the
 // seat: its group's, or the first free one.
 func (h *hall) pairFor(i *template.Instrument, s template.Seat) (int, bool) {
-	group := h.group(i)
-	if pair := h.first[groupOn{s.Machine, s.Riser, group}]; pair > 0 {
-		return pair, true
+	if pairs := h.first[groupOn{riserOf(s), h.group(i)}]; len(pairs) > 0 {
+		return pairs[0], true
 	}
 	for pair := h.t.Settings.FirstPair; pair <= h.t.Settings.RiserPairs; pair++ {
-		if _, ok := h.pairs[pairKey{s.Machine, s.Riser, pair}]; !ok {
+		if h.pairs[pairKey{s.Machine, s.Riser, pair}] == nil {
 			return pair, true
 		}
 	}
 	return 0, false
 }
 
-// freeChannel returns the first free channel of the seat's port, or 0.
-func (h *hall) freeChannel(s template.Seat) int {
-	for s.Channel = 1; s.Channel <= template.PortChannels; s.Channel++ {
-		if _, ok := h.places[place(s)]; !ok {
-			return s.Channel
-		}
-	}
-	return 0
-}
-
-func (h *hall) risersUsed() int {
-	used := map[template.Seat]bool{}
-	for s := range h.places {
-		used[template.Seat{Machine: s.Machine, Riser: s.Riser}] = true
-	}
-	return len(used)
-}
-
 // RisersUsed counts the risers that somebody sits on.
 func RisersUsed(t *template.Template) int {
-	used := map[template.Seat]bool{}
+	used := map[riserKey]bool{}
 	for _, i := range t.Instruments {
 		if i.Seat != nil {
-			used[template.Seat{Machine: i.Seat.Machine, Riser: i.Seat.Riser}] = true
+			used[riserOf(*i.Seat)] = true
 		}
 	}
 	return len(used)

@@ -1,32 +1,20 @@
 package seating
 
 import (
-	"fmt"
-
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
 )
 
 // Move seats a run of instruments by hand on consecutive seats from a first
 // one on, flowing over to the next port. Every limit holds; the error says
-// which instrument can not sit where, and why.
+// which instrument can not sit where, and why. Plans leave the seats alone.
 func Move(t *template.Template, ids []template.ID, to template.Seat) (change.Change, error) {
-	h := newHall(t)
-	moving := make(map[template.ID]bool, len(ids))
-	for _, id := range ids {
-		moving[id] = true
-	}
-	for _, i := range t.Instruments {
-		if i.Seat != nil && !moving[i.ID] {
-			h.take(i, *i.Seat)
-		}
+	h, rows, err := hallWithout(t, ids)
+	if err != nil {
+		return nil, err
 	}
 	var c change.Seat
-	for _, id := range ids {
-		i := t.Instrument(id)
-		if i == nil {
-			return nil, &change.Refused{Subject: id, Reason: "the instrument is no longer in the template"}
-		}
+	for _, i := range rows {
 		if to.Channel > template.PortChannels {
 			to.Channel, to.Port = 1, to.Port+1
 		}
@@ -36,14 +24,12 @@ func Move(t *template.Template, ids []template.ID, to template.Seat) (change.Cha
 		} else if pair, ok := h.pairFor(i, to); ok {
 			seat.Pair = pair
 		}
-		if r := h.refuses(i, seat); r != nil {
-			return nil, &change.Refused{Subject: id, Reason: fmt.Sprintf("%s can not sit there: %s", i.Name, r.text)}
+		if err := h.sitByHand(i, seat, &c); err != nil {
+			return nil, err
 		}
-		h.take(i, seat)
-		c.Seats = append(c.Seats, change.Seating{ID: id, Seat: &seat})
 		to.Channel++
 	}
-	return c, nil
+	return byHand(c), nil
 }
 
 // OnMachine makes instruments stay on a machine (or, with an empty ID, go

@@ -1,14 +1,11 @@
 // Package seating places instruments on machines: a template goes in, a plan
-// with a seat for each instrument, or the reason why not, comes out. The rule
-// is simple and never breaks a limit: groups in score order, each to the
-// machine with most memory to spare, first free seat on the first riser.
+// with a seat for each instrument, or the reason why not, comes out. No plan
+// breaks a limit; what it makes small is in Cost. A plan is first built group
+// by group, then improved by taking a part of it out and seating that anew.
 package seating
 
 import (
-	"cmp"
-	"fmt"
 	"slices"
-	"strings"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
@@ -26,64 +23,127 @@ type Plan struct {
 	Unseated   []Unseated
 	RisersUsed int
 	LowerBound int // no plan can use fewer risers
+	Cost       Cost
+	freed      []template.ID // set by hand before, seated by the plan now
 }
 
 // Change is the plan as an edit of the template.
-func (p Plan) Change() change.Change { return change.Seat{Seats: p.Seats} }
+func (p Plan) Change() change.Change {
+	seats := change.Seat{Seats: p.Seats}
+	if len(p.freed) == 0 {
+		return seats
+	}
+	no := false
+	var edit change.Edit
+	for _, id := range p.freed {
+		edit.Edits = append(edit.Edits, change.Fields{ID: id, SeatByHand: &no})
+	}
+	return change.Batch{Label: "Seat", Changes: []change.Change{seats, edit}}
+}
 
 // Options of a plan.
 type Options struct {
-	Fresh bool          // forget the seats there are; defaults to keeping the sound ones
-	Only  []template.ID // place just these, all others stay; empty places everyone
+	Fresh  bool          // forget the seats there are, but for those set by hand; defaults to keeping the sound ones
+	Only   []template.ID // place just these, all others stay; empty places everyone
+	Rounds int           // of improvement; 0 takes as many as suit the size, less than 0 none
+	Stop   func() bool   // asked before every round whether the best so far will do; nil never stops
 }
 
 // Everyone seats every sampled instrument. Seats that break no limit are kept
-// unless o.Fresh.
+// unless o.Fresh. The same template and options give the same plan, unless it
+// was stopped.
 func Everyone(t *template.Template, o Options) Plan {
-	h := newHall(t)
+	p := newPlanner(t, o)
+	p.build()
+	p.improve(o)
+	p.tidy()
+	return p.plan()
+}
+
+// planner makes one plan.
+type planner struct {
+	h       *hall
+	seats   map[template.ID]template.Seat // of all that sit
+	movable []*template.Instrument        // in score order
+	rank    map[template.ID]int
+	dice    dice
+	least   int               // risers, whatever the plan
+	opened  map[riserKey]bool // in use when the round began
+}
+
+func newPlanner(t *template.Template, o Options) *planner {
+	p := &planner{h: newHall(t), seats: map[template.ID]template.Seat{}, rank: make(map[template.ID]int, len(t.Instruments)), dice: 1}
 	only := make(map[template.ID]bool, len(o.Only))
 	for _, id := range o.Only {
 		only[id] = true
 	}
-	keep := func(i *template.Instrument) bool {
+	order := t.ScoreOrder()
+	for n, i := range order {
+		p.rank[i.ID] = n
+		if i.Seat != nil && !o.Fresh && len(only) == 0 {
+			p.h.tally.from[i.ID] = i.Seat
+		}
+	}
+	for _, i := range order {
+		fixed := i.Seat != nil && (i.SeatByHand || !o.Fresh) && i.NeedsSeat()
 		if len(only) > 0 {
-			return !only[i.ID]
+			fixed = i.Seat != nil && !only[i.ID]
 		}
-		return !o.Fresh
-	}
-	var plan Plan
-	var todo []*template.Instrument
-	for _, i := range t.ScoreOrder() {
-		if !i.NeedsSeat() {
-			continue
-		}
-		if i.Seat != nil && keep(i) && (len(only) > 0 || h.refuses(i, *i.Seat) == nil) {
-			h.take(i, *i.Seat)
-			continue
-		}
-		if len(only) == 0 || only[i.ID] {
-			todo = append(todo, i)
+		switch {
+		case fixed && (len(only) > 0 || p.h.refuses(i, *i.Seat) == nil):
+			p.sit(i, *i.Seat)
+			if len(only) == 0 && !i.SeatByHand {
+				p.movable = append(p.movable, i)
+			}
+		case i.NeedsSeat() && (len(only) == 0 || only[i.ID]):
+			p.movable = append(p.movable, i)
 		}
 	}
-	for _, group := range byGroup(todo, h) {
-		h.seatGroup(group, &plan)
-	}
-	plan.RisersUsed, plan.LowerBound = h.risersUsed(), lowerBound(t, h)
-	sortScore(t, &plan)
-	return plan
+	return p
 }
 
-func sortScore(t *template.Template, plan *Plan) {
-	rank := make(map[template.ID]int, len(t.Instruments))
-	for n, i := range t.ScoreOrder() {
-		rank[i.ID] = n
+func (p *planner) sit(i *template.Instrument, s template.Seat) {
+	p.h.take(i, s)
+	p.seats[i.ID] = s
+}
+
+func (p *planner) rise(i *template.Instrument) {
+	p.h.leave(i, p.seats[i.ID])
+	delete(p.seats, i.ID)
+}
+
+// build seats all that have no seat yet, the largest group first.
+func (p *planner) build() { p.seatAll(p.unseated(), bySize, nil) }
+
+func (p *planner) unseated() []*template.Instrument {
+	var out []*template.Instrument
+	for _, i := range p.movable {
+		if _, sits := p.seats[i.ID]; !sits {
+			out = append(out, i)
+		}
 	}
-	slices.SortFunc(plan.Seats, func(a, b change.Seating) int { return rank[a.ID] - rank[b.ID] })
-	slices.SortFunc(plan.Unseated, func(a, b Unseated) int { return rank[a.Instrument.ID] - rank[b.Instrument.ID] })
+	return out
+}
+
+func bySize(a, b []*template.Instrument) int { return len(b) - len(a) }
+
+// seatAll seats instruments group by group. A riser that is barred is not
+// taken.
+func (p *planner) seatAll(list []*template.Instrument, order func(a, b []*template.Instrument) int, barred map[riserKey]bool) {
+	groups := byGroup(list, p.h)
+	slices.SortStableFunc(groups, order)
+	for _, group := range groups {
+		risers := p.risersFor(group, barred)
+		for _, i := range group {
+			if s, ok := p.seatOn(i, risers); ok {
+				p.sit(i, s)
+			}
+		}
+	}
 }
 
 // byGroup gathers instruments that may share output pairs, in score order of
-// their first.
+// their first. Rows that feed one player come one after another.
 func byGroup(list []*template.Instrument, h *hall) [][]*template.Instrument {
 	place := map[groupKey]int{}
 	var out [][]*template.Instrument
@@ -100,135 +160,142 @@ func byGroup(list []*template.Instrument, h *hall) [][]*template.Instrument {
 	return out
 }
 
-// seatGroup seats a group together where it can: on the machines in order of
-// how full they would be.
-func (h *hall) seatGroup(group []*template.Instrument, plan *Plan) {
-	machines := h.machinesFor(group)
-	for _, i := range group {
-		seat, refusals := h.find(i, machines)
-		if seat == nil {
-			plan.Unseated = append(plan.Unseated, Unseated{Instrument: i, Reason: reason(refusals)})
-			if i.Seat != nil {
-				plan.Seats = append(plan.Seats, change.Seating{ID: i.ID})
-			}
-			continue
-		}
-		h.take(i, *seat)
-		if i.Seat == nil || *i.Seat != *seat {
-			plan.Seats = append(plan.Seats, change.Seating{ID: i.ID, Seat: seat})
-		}
-	}
+// option is a riser a group may come to.
+type option struct {
+	seat   template.Seat // machine and riser
+	cost   float64
+	room   int // free seats
+	luck   uint32
+	filled float64 // share of the machine's memory that is taken
 }
 
-func (h *hall) machinesFor(group []*template.Instrument) []*template.Machine {
-	need := 0.0
-	for _, i := range group {
-		for _, p := range h.t.PatchesOf(i) {
-			need += i.PreloadMiB(p)
-		}
-	}
-	full := make(map[template.ID]float64, len(h.t.Machines))
+// risersFor lists the risers a group may come to, the cheapest first: where it
+// leaves already, then where it just fits, then where most room is, then empty
+// ones on the machine with most memory to spare.
+func (p *planner) risersFor(group []*template.Instrument, barred map[riserKey]bool) []template.Seat {
+	h := p.h
+	var options []option
 	for _, m := range h.t.Machines {
-		full[m.ID] = (h.preload[m.ID] + need) / max(1, m.LimitMiB())
-	}
-	machines := slices.Clone(h.t.Machines)
-	slices.SortStableFunc(machines, func(a, b *template.Machine) int { return cmp.Compare(full[a.ID], full[b.ID]) })
-	return machines
-}
-
-// find returns the first seat the instrument can take, or for each machine
-// why not.
-func (h *hall) find(i *template.Instrument, machines []*template.Machine) (*template.Seat, []string) {
-	if len(machines) == 0 {
-		return nil, []string{"there is no machine; add one"}
-	}
-	var refusals []string
-	for _, m := range machines {
-		if i.Style.Machine != "" && i.Style.Machine != m.ID {
-			continue
-		}
-		seat, why := h.findOn(i, m)
-		if seat != nil {
-			return seat, nil
-		}
-		refusals = append(refusals, why)
-	}
-	return nil, refusals
-}
-
-func (h *hall) findOn(i *template.Instrument, m *template.Machine) (*template.Seat, string) {
-	risers := h.t.Risers(m)
-	if risers == 0 {
-		return nil, fmt.Sprintf("%s has %d cores, too few for a riser of %d", m.Name, m.Cores, h.t.RiserCores(m))
-	}
-	why := fmt.Sprintf("%s has no free seat on its %d risers", m.Name, risers)
-	for r := 1; r <= risers; r++ {
-		seat := template.Seat{Machine: m.ID, Riser: r}
-		pair, ok := h.pairFor(i, seat)
-		if !ok {
-			why = fmt.Sprintf("%s has no output pair left for another group", m.Name)
-			continue
-		}
-		seat.Pair = pair
-		for seat.Port = 1; seat.Port <= h.t.Settings.RiserPorts; seat.Port++ {
-			seat.Channel = h.freeChannel(seat)
-			if seat.Channel == 0 {
+		filled := h.preload[m.ID] / max(1, m.LimitMiB())
+		for r := 1; r <= h.t.Risers(m); r++ {
+			s := template.Seat{Machine: m.ID, Riser: r}
+			if barred[riserOf(s)] {
 				continue
 			}
-			refusal := h.refuses(i, seat)
-			if refusal == nil {
-				return &seat, ""
-			}
-			if refusal.kind == noMemory || refusal.kind == notInstalled {
-				return nil, refusal.text // no other seat of this machine will do
+			if room := h.room(s); room > 0 {
+				options = append(options, option{seat: s, cost: h.tally.joining(group[0], s), room: room, luck: p.dice.luck(), filled: filled})
 			}
 		}
 	}
-	return nil, why
-}
-
-func reason(refusals []string) string {
-	if len(refusals) > 3 {
-		refusals = append(slices.Clone(refusals[:3]), fmt.Sprintf("and %d more machines", len(refusals)-3))
+	slices.SortStableFunc(options, func(a, b option) int { return a.compare(b, len(group), h.usable()) })
+	out := make([]template.Seat, len(options))
+	for n, o := range options {
+		out[n] = o.seat
 	}
-	return strings.Join(refusals, "; ")
+	return out
 }
 
-// lowerBound is the least number of risers any plan needs: by seats, by
-// output pairs, and by the fewest machines whose memory holds everything.
-func lowerBound(t *template.Template, h *hall) int {
-	seats, groups, memory := 0, map[groupKey]bool{}, 0.0
-	for _, i := range t.Instruments {
-		if i.NeedsSeat() {
-			seats++
-			groups[h.group(i)] = true
-			for _, p := range t.PatchesOf(i) {
-				memory += i.PreloadMiB(p)
+func (o option) compare(other option, need, usable int) int {
+	before := func(is bool) int {
+		if is {
+			return -1
+		}
+		return 1
+	}
+	switch {
+	case o.cost != other.cost:
+		return before(o.cost < other.cost)
+	case (o.room == usable) != (other.room == usable):
+		return before(other.room == usable)
+	case o.room == usable && o.filled != other.filled:
+		return before(o.filled < other.filled)
+	case (o.room >= need) != (other.room >= need):
+		return before(o.room >= need)
+	case o.luck != other.luck:
+		return before(o.luck < other.luck)
+	case o.room == other.room:
+		return 0
+	}
+	return before((o.room < other.room) == (o.room >= need))
+}
+
+// seatOn finds the first seat for an instrument on the risers.
+func (p *planner) seatOn(i *template.Instrument, risers []template.Seat) (template.Seat, bool) {
+	if x := p.h.spread[i.Spread]; x != nil && x.seated > 0 {
+		s, refusal := p.h.onPort(i, x.home)
+		return s, refusal == nil
+	}
+	full := template.ID("") // a machine without memory for it
+	for _, s := range risers {
+		if s.Machine == full {
+			continue
+		}
+		seat, refusal := p.h.onRiser(i, s)
+		if refusal == nil {
+			return seat, true
+		}
+		if refusal.everywhere() {
+			full = s.Machine
+		}
+	}
+	return template.Seat{}, false
+}
+
+// tidy gives those that come new to a riser their seats and output pairs in
+// score order, so that people find them.
+func (p *planner) tidy() {
+	for _, at := range p.used() {
+		rows := slices.DeleteFunc(p.on(at), func(i *template.Instrument) bool { return p.h.tally.from[i.ID] != nil })
+		was := map[template.ID]template.Seat{}
+		for _, i := range rows {
+			was[i.ID] = p.seats[i.ID]
+			p.rise(i)
+		}
+		if p.inOrder(rows, at) {
+			continue
+		}
+		for _, i := range rows {
+			if _, sits := p.seats[i.ID]; sits {
+				p.rise(i)
 			}
 		}
-	}
-	bySeats := ceilDiv(seats, t.Settings.RiserPorts*template.PortChannels)
-	byPairs := ceilDiv(len(groups), t.Settings.RiserPairs-t.Settings.FirstPair+1)
-	byMemory := 0
-	if t.Settings.MemoryRule == template.FitEverything {
-		byMemory = machinesFor(t, memory)
-	}
-	return max(bySeats, byPairs, byMemory)
-}
-
-func machinesFor(t *template.Template, mib float64) int {
-	var limits []float64
-	for _, m := range t.Machines {
-		limits = append(limits, m.LimitMiB())
-	}
-	slices.SortFunc(limits, func(a, b float64) int { return cmp.Compare(b, a) })
-	for n, limit := range limits {
-		if mib <= 0 {
-			return n
+		for _, i := range rows {
+			p.sit(i, was[i.ID])
 		}
-		mib -= limit
 	}
-	return len(limits)
 }
 
-func ceilDiv(a, b int) int { return (a + b - 1) / max(1, b) }
+func (p *planner) inOrder(rows []*template.Instrument, at riserKey) bool {
+	for _, i := range rows {
+		s, refusal := p.h.next(i, at)
+		if refusal != nil {
+			return false
+		}
+		p.sit(i, s)
+	}
+	return true
+}
+
+// plan is the state of the planner as a plan.
+func (p *planner) plan() Plan {
+	out := Plan{Cost: p.h.tally.cost(), LowerBound: lowerBound(p.h)}
+	out.RisersUsed = out.Cost.Risers
+	for _, i := range p.movable {
+		s, sits := p.seats[i.ID]
+		switch {
+		case !sits:
+			out.Unseated = append(out.Unseated, Unseated{Instrument: i, Reason: p.h.why(i)})
+			if i.Seat != nil {
+				out.Seats = append(out.Seats, change.Seating{ID: i.ID})
+			}
+		case i.Seat == nil || *i.Seat != s:
+			out.Seats = append(out.Seats, change.Seating{ID: i.ID, Seat: &s})
+		default:
+			continue
+		}
+		if i.SeatByHand {
+			out.freed = append(out.freed, i.ID)
+		}
+	}
+	return out
+}

@@ -48,7 +48,10 @@ func TestPlanNeverBreaksALimit(t *testing.T) {
 			require.NotEmpty(r, u.Reason)
 		}
 		again := seating.Everyone(after, seating.Options{})
-		require.Empty(r, again.Seats, "sound seats are kept")
+		if len(plan.Unseated) == 0 {
+			require.Empty(r, again.Seats, "sound seats are kept")
+		}
+		require.LessOrEqual(r, len(again.Unseated), len(plan.Unseated), "seats change only to seat more")
 	})
 }
 

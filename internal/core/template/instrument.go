@@ -34,7 +34,8 @@ type Instrument struct {
 	Routes        []Route   `json:"routes"`               // outgoing, sorted by To
 	StemByHand    bool      `json:"stemByHand,omitempty"` // an exception: the stem rules pass it by
 	Style         SeatStyle `json:"style"`
-	Seat          *Seat     `json:"seat,omitempty"` // nil when unseated
+	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
+	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
 }
 
 // SeatStyle is how an instrument wants to be seated; a copied row keeps it.

@@ -27,6 +27,7 @@ type Settings struct {
 	MiddleC       int          `json:"middleC,omitempty"` // the octave key 60 is named by, 3..5; 0 takes 4, as in scientific pitch
 	Upbeat        []Controller `json:"upbeat"`            // sent to every instrument before the cue
 	Deliver       Deliver      `json:"deliver,omitzero"`  // how stems are wired and delivered
+	Seating       Seating      `json:"seating,omitzero"`  // how plans seat instruments
 }
 
 // Controller is one MIDI controller value.

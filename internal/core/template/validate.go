@@ -182,6 +182,12 @@ func (v *validator) ranged(list string, i int, field string, x, low, high float6
 // figure writes a number without an exponent.
 func figure(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
+func (v *validator) setting(field string, x, low, high float64) {
+	if math.IsNaN(x) || x < low || x > high {
+		v.fail("settings."+field, "%g is outside %g to %g", x, low, high)
+	}
+}
+
 func (v *validator) settings() {
 	s := v.t.Settings
 	for _, r := range []struct {
@@ -197,11 +203,10 @@ func (v *validator) settings() {
 		{"tempoBpm", s.TempoBPM, 4, 999},
 		{"cueBar", float64(s.CueBar), 1, 64},
 	} {
-		if math.IsNaN(r.x) || r.x < r.low || r.x > r.high {
-			v.fail("settings."+r.field, "%g is outside %g to %g", r.x, r.low, r.high)
-		}
+		v.setting(r.field, r.x, r.low, r.high)
 	}
 	v.deliver()
+	v.seating()
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}

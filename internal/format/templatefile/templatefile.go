@@ -24,7 +24,7 @@ import (
 // Format and Version stand at the head of every file.
 const (
 	Format  = "fanfold-template"
-	Version = 3
+	Version = 4
 )
 
 // MaxBytes bounds a file.
@@ -127,7 +127,7 @@ func checkHead(data []byte) (int, error) {
 		return 0, &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
 	case head.Version > Version:
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
-	case head.Version != 1 && head.Version != 2 && head.Version != 3:
+	case head.Version != 1 && head.Version != 2 && head.Version != 3 && head.Version != 4:
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
 	}
 	return int(head.Version), nil
@@ -138,6 +138,7 @@ var schemas = map[int]func() (*jsonschema.Schema, error){
 	1: compile("template-1.schema.json", schema.Template1),
 	2: compile("template-2.schema.json", schema.Template2),
 	3: compile("template-3.schema.json", schema.Template3),
+	4: compile("template-4.schema.json", schema.Template4),
 }
 
 func compile(name string, source []byte) func() (*jsonschema.Schema, error) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/templatefile"
 )
@@ -43,7 +44,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 3`, `"version": 7`, "the file is version 7, this program reads up to version 3"},
+		"newer version":  {`"version": 4`, `"version": 7`, "the file is version 7, this program reads up to version 4"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -98,8 +99,22 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 3`)
+	require.Contains(t, now.String(), `"version": 4`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// And one of the third, which says nothing of how plans seat.
+func TestTheThirdVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-3.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Len(t, old.Rules, 1)
+	require.Zero(t, old.Settings.Seating)
+	require.Equal(t, template.StandardWeights(), old.PlanWeights())
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"riserPorts": 8`, `"riserPorts": 8, "seating": {}`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }

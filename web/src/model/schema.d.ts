@@ -929,6 +929,8 @@ export interface components {
             spread?: components["schemas"]["Id"];
             /** @description an exception: the stem rules pass it by */
             stemByHand?: boolean;
+            /** @description plans leave the seat alone */
+            seatByHand?: boolean;
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
@@ -1045,6 +1047,31 @@ export interface components {
             opening?: boolean;
             instruments: components["schemas"]["Id"][];
         };
+        /** @description how plans seat instruments */
+        SeatingWays: {
+            /** @description heavy instruments on one riser at most; missing: no limit */
+            heavyPerRiser?: number;
+            /** @description share of a riser's seats that plans keep free */
+            freeShare?: number;
+            weights?: components["schemas"]["SeatingWeights"];
+            wishes?: components["schemas"]["SeatingWish"][];
+        };
+        /** @description how much each counts in a plan */
+        SeatingWeights: {
+            unseated: number;
+            moved: number;
+            risers: number;
+            wishes: number;
+            pairs: number;
+            uneven: number;
+        };
+        SeatingWish: {
+            /** @enum {string} */
+            kind: "together" | "apart";
+            /** @enum {string} */
+            place: "riser" | "machine";
+            sections: components["schemas"]["Id"][];
+        };
         Settings: {
             /** @description the octave that key 60 is named by; missing: 4 */
             middleC?: number;
@@ -1069,7 +1096,7 @@ export interface components {
                  * @enum {string}
                  */
                 groups?: "fewest" | "sections" | "none";
-                /** @description ranges whose middle lies below it are low; missing: 60 */
+                /** @description ranges whose middle lies below it are low; missing: 64 */
                 splitKey?: number;
                 firstNumber?: number;
                 numberGap?: number;
@@ -1080,6 +1107,7 @@ export interface components {
                  */
                 position?: "listen" | "print";
             };
+            seating?: components["schemas"]["SeatingWays"];
         };
         Template: {
             id: components["schemas"]["Id"];

@@ -1,0 +1,76 @@
+package coretest
+
+import (
+	"fmt"
+	"math/rand/v2"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// ToSeat is a template to be seated: so many instruments in so many groups of
+// uneven size, on machines of uneven size, whose memory they fill to a share.
+// Two players hold them: one of sixteen sounds, each with its output pair,, one of a
+// single sound. A tenth of the instruments are heavy.
+func ToSeat(instruments, machines, groups int, full float64, seed uint64) *template.Template {
+	r := rand.New(rand.NewPCG(seed, 1))
+	t := template.New("template-seats", "Seats")
+	players := []*template.Player{
+		{ID: "player-many", Name: "Sixteen", Sounds: 16, Outputs: 16},
+		{ID: "player-one", Name: "Single", Sounds: 1, Outputs: 1},
+	}
+	put := change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "library", Name: "Library"})},
+	}
+	for _, p := range players {
+		put.Players = append(put.Players, change.Append(p))
+	}
+	sizes := []float64{60, 140, 260, 420}
+	for n, mib := range sizes {
+		for _, p := range players {
+			for _, heavy := range []bool{false, true} {
+				put.Patches = append(put.Patches, change.Append(&template.Patch{
+					ID: patchOf(p, n, heavy), Library: "library", Player: p.ID, Name: fmt.Sprintf("%s %d %t", p.Name, n, heavy),
+					PreloadMiB: mib, FullMiB: 4 * mib, Voices: 8 + 8*n, KeyLow: 24, KeyHigh: 96, Heavy: heavy,
+				}))
+			}
+		}
+	}
+	var add change.Add
+	total := 0.0
+	for g := range groups {
+		id := template.ID(fmt.Sprintf("stem-%d", g))
+		put.Sections = append(put.Sections, change.Append(&template.Section{ID: template.ID(fmt.Sprintf("section-%d", g)), Name: fmt.Sprintf("Section %d", g)}))
+		put.Buses = append(put.Buses, change.Append(&template.Bus{ID: id, Kind: template.Stem, Name: fmt.Sprintf("Stem %d", g), Fold: t.Folds[0].ID,
+			Routes: []template.Route{{To: t.TheMix().ID, Tap: template.Post}}}))
+	}
+	for n := range instruments {
+		g := n % groups
+		if r.IntN(3) == 0 {
+			g = r.IntN(1 + groups/4)
+		}
+		p, size := players[r.IntN(8)/6], r.IntN(len(sizes))
+		total += sizes[size]
+		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: &template.Instrument{
+			ID: template.ID(fmt.Sprintf("i-%d", n)), Section: template.ID(fmt.Sprintf("section-%d", g)), Name: fmt.Sprintf("I %d", n),
+			Kind: template.Sampled, Articulations: []string{"long"}, Patches: []template.ID{patchOf(p, size, r.IntN(10) == 0)},
+			Routes: []template.Route{{To: template.ID(fmt.Sprintf("stem-%d", g)), Tap: template.Post}},
+		}})
+	}
+	shares, sum := make([]float64, machines), 0.0
+	for m := range shares {
+		shares[m] = 1 + float64(r.IntN(4))/2
+		sum += shares[m]
+	}
+	for m, share := range shares {
+		put.Machines = append(put.Machines, change.Append(&template.Machine{
+			ID: template.ID(fmt.Sprintf("machine-%d", m+1)), Name: fmt.Sprintf("Machine %d", m+1),
+			MemoryMiB: max(2048, total*share/sum/full), Cores: 8 + 8*r.IntN(3), DiskMiBs: 1000,
+		}))
+	}
+	return Must(t, put, add)
+}
+
+func patchOf(p *template.Player, size int, heavy bool) template.ID {
+	return template.ID(fmt.Sprintf("patch-%s-%d-%t", p.ID, size, heavy))
+}

@@ -1,0 +1,125 @@
+package seating
+
+import (
+	"cmp"
+	"slices"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/template"
+)
+
+// lowerBound is a number of risers that no plan can do with less of: what all
+// instruments need by seats, output pairs, heavy ones and ports, or what those
+// bound to a machine need there, or the fewest machines that have the memory.
+func lowerBound(h *hall) int {
+	var all []*template.Instrument
+	bound := map[template.ID][]*template.Instrument{}
+	for _, i := range h.t.Instruments {
+		if !i.NeedsSeat() {
+			continue
+		}
+		all = append(all, i)
+		if m, only := h.boundTo(i); only {
+			bound[m] = append(bound[m], i)
+		}
+	}
+	apart := 0
+	for _, list := range bound {
+		apart += h.risersNeeded(list)
+	}
+	return max(apart, h.risersNeeded(all), h.machinesNeeded())
+}
+
+// boundTo is the one machine an instrument can sit on: it is pinned there, or
+// its libraries are installed nowhere else.
+func (h *hall) boundTo(i *template.Instrument) (template.ID, bool) {
+	if i.Style.Machine != "" {
+		return i.Style.Machine, true
+	}
+	var found []template.ID
+	for _, m := range h.t.Machines {
+		if h.t.MissingOn(i, m) == nil {
+			found = append(found, m.ID)
+		}
+	}
+	if len(found) == 1 {
+		return found[0], true
+	}
+	return "", false
+}
+
+// risersNeeded is how many risers a set of instruments needs at least.
+func (h *hall) risersNeeded(list []*template.Instrument) int {
+	set := h.t.Settings
+	groups, heavy := map[groupKey]bool{}, 0
+	for _, i := range list {
+		groups[h.group(i)] = true
+		if h.t.Heavy(i) {
+			heavy++
+		}
+	}
+	need := max(ceilDiv(len(list), h.usable()), ceilDiv(len(groups), set.RiserPairs-set.FirstPair+1))
+	if most := set.Seating.HeavyPerRiser; most > 0 {
+		need = max(need, ceilDiv(heavy, most))
+	}
+	return max(need, ceilDiv(h.portsNeeded(list), set.RiserPorts))
+}
+
+// portsNeeded is how many ports the player that needs most of them takes: on
+// each it holds so many sounds, and feeds so many output pairs.
+func (h *hall) portsNeeded(list []*template.Instrument) int {
+	type share struct {
+		player *template.Player
+		group  groupKey
+	}
+	sounds, shares := map[*template.Player]int{}, map[share]int{}
+	for _, i := range list {
+		for _, patch := range h.t.PatchesOf(i) {
+			if p := h.t.Index().Players[patch.Player]; p.Sounds > 1 && i.Spread == "" {
+				sounds[p]++
+				shares[share{p, h.group(i)}]++
+			}
+		}
+	}
+	times := map[*template.Player]int{} // a pair is fed from a port
+	for s, n := range shares {
+		times[s.player] += ceilDiv(n, min(s.player.Sounds, template.PortChannels))
+	}
+	most := 0
+	for p, n := range sounds {
+		most = max(most, ceilDiv(n, min(p.Sounds, template.PortChannels)), ceilDiv(times[p], p.Outputs))
+	}
+	return most
+}
+
+// machinesNeeded is the fewest machines that have the memory for every set
+// that must be ready at once.
+func (h *hall) machinesNeeded() int {
+	var limits []float64
+	for _, m := range h.t.Machines {
+		limits = append(limits, m.LimitMiB())
+	}
+	slices.SortFunc(limits, func(a, b float64) int { return cmp.Compare(b, a) })
+	most := 0
+	for _, set := range calls.AlwaysReady(h.t) {
+		mib := 0.0
+		spreads := map[template.ID]bool{}
+		for _, id := range set {
+			i := h.t.Instrument(id)
+			if i == nil || !i.NeedsSeat() || spreads[i.Spread] {
+				continue
+			}
+			spreads[i.Spread] = i.Spread != ""
+			mib += calls.PreloadMiB(h.t, i)
+		}
+		n := 0
+		for n < len(limits) && mib > 0 {
+			mib -= limits[n]
+			n++
+		}
+		most = max(most, n)
+	}
+	return most
+}
+
+func ceilDiv(a, b int) int { return (a + b - 1) / max(1, b) }
