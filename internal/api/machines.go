@@ -9,66 +9,9 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
-	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
-
-func unseatedRows(plan seating.Plan) []gen.UnseatedRow {
-	out := []gen.UnseatedRow{}
-	for _, u := range plan.Unseated {
-		out = append(out, gen.UnseatedRow{Id: u.Instrument.ID, Name: u.Instrument.Name, Reason: u.Reason})
-	}
-	return out
-}
-
-// Seating implements the contract: what a plan would say now, so that those
-// without a seat are listed with the reason.
-func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.SeatingResponseObject, error) {
-	h, _, err := s.open(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	t := h.View().Template
-	plan := seating.Everyone(t, seating.Options{})
-	out := gen.Seating200JSONResponse{RisersUsed: seating.RisersUsed(t), LowerBound: plan.LowerBound, Unseated: unseatedRows(plan)}
-	reasons := map[template.ID]bool{}
-	for _, u := range plan.Unseated {
-		reasons[u.Instrument.ID] = true
-	}
-	for _, i := range t.ScoreOrder() {
-		if i.NeedsSeat() && i.Seat == nil && !reasons[i.ID] {
-			out.Unseated = append(out.Unseated, gen.UnseatedRow{Id: i.ID, Name: i.Name, Reason: "not seated yet; there is room for it"})
-		}
-	}
-	return out, nil
-}
-
-// SeatEveryone implements the contract.
-func (s *server) SeatEveryone(ctx context.Context, r gen.SeatEveryoneRequestObject) (gen.SeatEveryoneResponseObject, error) {
-	var plan seating.Plan
-	done, err := s.make(ctx, r.Id, func(t *template.Template) (change.Change, error) {
-		plan = seating.Everyone(t, seating.Options{Fresh: r.Body.Fresh})
-		if len(plan.Seats) == 0 {
-			if len(plan.Unseated) > 0 {
-				u := plan.Unseated[0]
-				return nil, &change.Refused{Subject: u.Instrument.ID, Reason: fmt.Sprintf("no seat could be given; %s: %s", u.Instrument.Name, u.Reason)}
-			}
-			return nil, &change.Refused{Reason: "everyone is seated already"}
-		}
-		return change.Batch{Label: "Seat everyone", Changes: []change.Change{plan.Change()}}, nil
-	})
-	rows := unseatedRows(plan)
-	done.Unseated, done.RisersUsed, done.LowerBound = &rows, &plan.RisersUsed, &plan.LowerBound
-	return gen.SeatEveryone200JSONResponse(done), err
-}
-
-// MoveSeats implements the contract.
-func (s *server) MoveSeats(ctx context.Context, r gen.MoveSeatsRequestObject) (gen.MoveSeatsResponseObject, error) {
-	to := template.Seat{Machine: r.Body.To.Machine, Riser: r.Body.To.Riser, Port: r.Body.To.Port, Channel: r.Body.To.Channel}
-	done, err := s.make(ctx, r.Id, func(t *template.Template) (change.Change, error) { return seating.Move(t, r.Body.Ids, to) })
-	return gen.MoveSeats200JSONResponse(done), err
-}
 
 func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
 	out := gen.CallCost{Unseated: unseated, Machines: []gen.MachineCost{}}

@@ -41,6 +41,8 @@ type Hot struct {
 	finding sync.Mutex
 	found   found // of a catalogue
 
+	plans plannings
+
 	wanted       map[template.ID]bool  // shall be ready
 	states       map[template.ID]State // as hosts report
 	machines     map[template.ID]MachineState

@@ -348,8 +348,8 @@ func BenchmarkRibbons10000(b *testing.B) {
 	}
 	var got struct {
 		Ribbons, Followed, Spots, Tasks int
-		Height                   float64
-		Hover, Pan               frames
+		Height                          float64
+		Hover, Pan                      frames
 	}
 	require.NoError(b, proto.PerformanceEnable{}.Call(p.page))
 	work := map[string]float64{}

@@ -43,6 +43,57 @@ func (e AskHow) Valid() bool {
 	}
 }
 
+// Defines values for HandAskKind.
+const (
+	Channel  HandAskKind = "channel"
+	Pair     HandAskKind = "pair"
+	Port     HandAskKind = "port"
+	Release  HandAskKind = "release"
+	Renumber HandAskKind = "renumber"
+	Riser    HandAskKind = "riser"
+)
+
+// Valid indicates whether the value is a known member of the HandAskKind enum.
+func (e HandAskKind) Valid() bool {
+	switch e {
+	case Channel:
+		return true
+	case Pair:
+		return true
+	case Port:
+		return true
+	case Release:
+		return true
+	case Renumber:
+		return true
+	case Riser:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MovesAskKind.
+const (
+	MovesAskKindEmpty  MovesAskKind = "empty"
+	MovesAskKindFewer  MovesAskKind = "fewer"
+	MovesAskKindMemory MovesAskKind = "memory"
+)
+
+// Valid indicates whether the value is a known member of the MovesAskKind enum.
+func (e MovesAskKind) Valid() bool {
+	switch e {
+	case MovesAskKindEmpty:
+		return true
+	case MovesAskKindFewer:
+		return true
+	case MovesAskKindMemory:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PlaceKind.
 const (
 	PlaceKindGroup      PlaceKind = "group"
@@ -130,6 +181,30 @@ func (e Tint) Valid() bool {
 	case Rose:
 		return true
 	case Stone:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WhatIfAskKind.
+const (
+	WhatIfAskKindAnother WhatIfAskKind = "another"
+	WhatIfAskKindGone    WhatIfAskKind = "gone"
+	WhatIfAskKindLibrary WhatIfAskKind = "library"
+	WhatIfAskKindMemory  WhatIfAskKind = "memory"
+)
+
+// Valid indicates whether the value is a known member of the WhatIfAskKind enum.
+func (e WhatIfAskKind) Valid() bool {
+	switch e {
+	case WhatIfAskKindAnother:
+		return true
+	case WhatIfAskKindGone:
+		return true
+	case WhatIfAskKindLibrary:
+		return true
+	case WhatIfAskKindMemory:
 		return true
 	default:
 		return false
@@ -500,6 +575,22 @@ type FoldSum struct {
 	Stems      int     `json:"stems"`
 }
 
+// HandAsk defines model for HandAsk.
+type HandAsk struct {
+	From *int  `json:"from,omitempty"`
+	Ids  *[]Id `json:"ids,omitempty"`
+
+	// Kind consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+	Kind      HandAskKind `json:"kind"`
+	Machine   *Id         `json:"machine,omitempty"`
+	Riser     *int        `json:"riser,omitempty"`
+	ToMachine *Id         `json:"toMachine,omitempty"`
+	ToRiser   *int        `json:"toRiser,omitempty"`
+}
+
+// HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+type HandAskKind string
+
 // Id defines model for Id.
 type Id = template.ID
 
@@ -631,8 +722,33 @@ type Mic = template.Mic
 // MoveChange defines model for MoveChange.
 type MoveChange = json.RawMessage
 
+// MovesAsk defines model for MovesAsk.
+type MovesAsk struct {
+	Kind    MovesAskKind `json:"kind"`
+	Machine *Id          `json:"machine,omitempty"`
+	Mib     *float64     `json:"mib,omitempty"`
+	Riser   *int         `json:"riser,omitempty"`
+
+	// Take make the moves; otherwise only tell
+	Take bool `json:"take"`
+}
+
+// MovesAskKind defines model for MovesAsk.Kind.
+type MovesAskKind string
+
 // Name defines model for Name.
 type Name = string
+
+// NearlyFull defines model for NearlyFull.
+type NearlyFull struct {
+	Machine string `json:"machine"`
+
+	// Riser 0 for the machine
+	Riser int     `json:"riser"`
+	Share float64 `json:"share"`
+	Text  string  `json:"text"`
+	What  string  `json:"what"`
+}
 
 // Opened defines model for Opened.
 type Opened struct {
@@ -739,6 +855,12 @@ type Place struct {
 
 // PlaceKind defines model for Place.Kind.
 type PlaceKind string
+
+// PlanAsk defines model for PlanAsk.
+type PlanAsk struct {
+	// Fresh forget the seats there are, but for those set by hand
+	Fresh bool `json:"fresh"`
+}
 
 // Player defines model for Player.
 type Player = template.Player
@@ -880,8 +1002,57 @@ type Seat = template.Seat
 // SeatChange defines model for SeatChange.
 type SeatChange = json.RawMessage
 
+// SeatingCost defines model for SeatingCost.
+type SeatingCost struct {
+	Moved    int     `json:"moved"`
+	Pairs    int     `json:"pairs"`
+	Risers   int     `json:"risers"`
+	Total    float64 `json:"total"`
+	Uneven   float64 `json:"uneven"`
+	Unseated int     `json:"unseated"`
+	Wishes   int     `json:"wishes"`
+}
+
+// SeatingMoves defines model for SeatingMoves.
+type SeatingMoves struct {
+	Moves []struct {
+		Id   Id     `json:"id"`
+		Name string `json:"name"`
+		To   string `json:"to"`
+	} `json:"moves"`
+
+	// Revision of the template afterwards; 0 when the moves were not made
+	Revision int64  `json:"revision"`
+	Text     string `json:"text"`
+}
+
+// SeatingOutcome defines model for SeatingOutcome.
+type SeatingOutcome struct {
+	Now      SeatingCost   `json:"now"`
+	Then     SeatingCost   `json:"then"`
+	Unseated []UnseatedRow `json:"unseated"`
+}
+
+// SeatingPlan defines model for SeatingPlan.
+type SeatingPlan struct {
+	// Changes seats given, changed or taken away, once it no longer runs
+	Changes int `json:"changes"`
+
+	// LowerBound once it no longer runs
+	LowerBound int           `json:"lowerBound"`
+	Now        SeatingCost   `json:"now"`
+	Revision   int64         `json:"revision"`
+	Running    bool          `json:"running"`
+	Seconds    float64       `json:"seconds"`
+	Then       SeatingCost   `json:"then"`
+	Tried      int           `json:"tried"`
+	Unseated   []UnseatedRow `json:"unseated"`
+}
+
 // SeatingState defines model for SeatingState.
 type SeatingState struct {
+	Cost       SeatingCost   `json:"cost"`
+	Full       []NearlyFull  `json:"full"`
 	LowerBound int           `json:"lowerBound"`
 	RisersUsed int           `json:"risersUsed"`
 	Unseated   []UnseatedRow `json:"unseated"`
@@ -1067,6 +1238,27 @@ type Verdict struct {
 	Rule int    `json:"rule"`
 	Stem *Id    `json:"stem,omitempty"`
 	Why  string `json:"why"`
+}
+
+// WhatIfAsk defines model for WhatIfAsk.
+type WhatIfAsk struct {
+	Kind    WhatIfAskKind `json:"kind"`
+	Library *Id           `json:"library,omitempty"`
+	Machine *Id           `json:"machine,omitempty"`
+	Mib     *float64      `json:"mib,omitempty"`
+}
+
+// WhatIfAskKind defines model for WhatIfAsk.Kind.
+type WhatIfAskKind string
+
+// WhyThere defines model for WhyThere.
+type WhyThere struct {
+	Elsewhere []struct {
+		Can     bool   `json:"can"`
+		Machine string `json:"machine"`
+		Text    string `json:"text"`
+	} `json:"elsewhere"`
+	Reasons []string `json:"reasons"`
 }
 
 // WireSetting defines model for WireSetting.
@@ -1361,8 +1553,20 @@ type AddRowsJSONRequestBody AddRowsJSONBody
 // SeatEveryoneJSONRequestBody defines body for SeatEveryone for application/json ContentType.
 type SeatEveryoneJSONRequestBody SeatEveryoneJSONBody
 
+// SeatByHandJSONRequestBody defines body for SeatByHand for application/json ContentType.
+type SeatByHandJSONRequestBody = HandAsk
+
 // MoveSeatsJSONRequestBody defines body for MoveSeats for application/json ContentType.
 type MoveSeatsJSONRequestBody MoveSeatsJSONBody
+
+// FewestMovesJSONRequestBody defines body for FewestMoves for application/json ContentType.
+type FewestMovesJSONRequestBody = MovesAsk
+
+// StartPlanJSONRequestBody defines body for StartPlan for application/json ContentType.
+type StartPlanJSONRequestBody = PlanAsk
+
+// WhatIfJSONRequestBody defines body for WhatIf for application/json ContentType.
+type WhatIfJSONRequestBody = WhatIfAsk
 
 // SwapJSONRequestBody defines body for Swap for application/json ContentType.
 type SwapJSONRequestBody = SwapAsk
@@ -1532,8 +1736,32 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/seating)
 	SeatEveryone(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/seating/hand)
+	SeatByHand(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/seating/moves)
+	FewestMoves(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (DELETE /api/templates/{id}/seating/plan)
+	StopPlan(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/seating/plan)
+	PlanState(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/seating/plan)
+	StartPlan(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/seating/plan/take)
+	TakePlan(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/seating/whatif)
+	WhatIf(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/seating/why/{instrument})
+	WhyThere(ctx *echo.Context, id openapi_types.UUID, instrument Id) error
 
 	// (POST /api/templates/{id}/sections/{section}/duplicate)
 	DuplicateSection(ctx *echo.Context, id openapi_types.UUID, section string) error
@@ -2563,6 +2791,22 @@ func (w *ServerInterfaceWrapper) SeatEveryone(ctx *echo.Context) error {
 	return err
 }
 
+// SeatByHand converts echo context to params.
+func (w *ServerInterfaceWrapper) SeatByHand(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SeatByHand(ctx, id)
+	return err
+}
+
 // MoveSeats converts echo context to params.
 func (w *ServerInterfaceWrapper) MoveSeats(ctx *echo.Context) error {
 	var err error
@@ -2576,6 +2820,126 @@ func (w *ServerInterfaceWrapper) MoveSeats(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MoveSeats(ctx, id)
+	return err
+}
+
+// FewestMoves converts echo context to params.
+func (w *ServerInterfaceWrapper) FewestMoves(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FewestMoves(ctx, id)
+	return err
+}
+
+// StopPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) StopPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopPlan(ctx, id)
+	return err
+}
+
+// PlanState converts echo context to params.
+func (w *ServerInterfaceWrapper) PlanState(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PlanState(ctx, id)
+	return err
+}
+
+// StartPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) StartPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartPlan(ctx, id)
+	return err
+}
+
+// TakePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) TakePlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakePlan(ctx, id)
+	return err
+}
+
+// WhatIf converts echo context to params.
+func (w *ServerInterfaceWrapper) WhatIf(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WhatIf(ctx, id)
+	return err
+}
+
+// WhyThere converts echo context to params.
+func (w *ServerInterfaceWrapper) WhyThere(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WhyThere(ctx, id, instrument)
 	return err
 }
 
@@ -2779,6 +3143,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/assign", wrapper.Assign, options.OperationMiddlewares["Assign"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating", wrapper.Seating, options.OperationMiddlewares["Seating"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating", wrapper.SeatEveryone, options.OperationMiddlewares["SeatEveryone"]...)
+	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.PlanState, options.OperationMiddlewares["PlanState"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StartPlan, options.OperationMiddlewares["StartPlan"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/plan/take", wrapper.TakePlan, options.OperationMiddlewares["TakePlan"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/whatif", wrapper.WhatIf, options.OperationMiddlewares["WhatIf"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/moves", wrapper.FewestMoves, options.OperationMiddlewares["FewestMoves"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/hand", wrapper.SeatByHand, options.OperationMiddlewares["SeatByHand"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/seating/why/:instrument", wrapper.WhyThere, options.OperationMiddlewares["WhyThere"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/move", wrapper.MoveSeats, options.OperationMiddlewares["MoveSeats"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/marks", wrapper.Marks, options.OperationMiddlewares["Marks"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/marks/mend", wrapper.Mend, options.OperationMiddlewares["Mend"]...)
@@ -4931,6 +5303,46 @@ func (response SeatEveryonedefaultApplicationProblemPlusJSONResponse) VisitSeatE
 	return err
 }
 
+type SeatByHandRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SeatByHandJSONRequestBody
+}
+
+type SeatByHandResponseObject interface {
+	VisitSeatByHandResponse(w http.ResponseWriter) error
+}
+
+type SeatByHand200JSONResponse Applied
+
+func (response SeatByHand200JSONResponse) VisitSeatByHandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SeatByHanddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SeatByHanddefaultApplicationProblemPlusJSONResponse) VisitSeatByHandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MoveSeatsRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *MoveSeatsJSONRequestBody
@@ -4960,6 +5372,283 @@ type MoveSeatsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MoveSeatsdefaultApplicationProblemPlusJSONResponse) VisitMoveSeatsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FewestMovesRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *FewestMovesJSONRequestBody
+}
+
+type FewestMovesResponseObject interface {
+	VisitFewestMovesResponse(w http.ResponseWriter) error
+}
+
+type FewestMoves200JSONResponse SeatingMoves
+
+func (response FewestMoves200JSONResponse) VisitFewestMovesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FewestMovesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FewestMovesdefaultApplicationProblemPlusJSONResponse) VisitFewestMovesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopPlanRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type StopPlanResponseObject interface {
+	VisitStopPlanResponse(w http.ResponseWriter) error
+}
+
+type StopPlan200JSONResponse SeatingPlan
+
+func (response StopPlan200JSONResponse) VisitStopPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopPlandefaultApplicationProblemPlusJSONResponse) VisitStopPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanStateRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type PlanStateResponseObject interface {
+	VisitPlanStateResponse(w http.ResponseWriter) error
+}
+
+type PlanState200JSONResponse SeatingPlan
+
+func (response PlanState200JSONResponse) VisitPlanStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanStatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlanStatedefaultApplicationProblemPlusJSONResponse) VisitPlanStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartPlanRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *StartPlanJSONRequestBody
+}
+
+type StartPlanResponseObject interface {
+	VisitStartPlanResponse(w http.ResponseWriter) error
+}
+
+type StartPlan200JSONResponse SeatingPlan
+
+func (response StartPlan200JSONResponse) VisitStartPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartPlandefaultApplicationProblemPlusJSONResponse) VisitStartPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakePlanRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type TakePlanResponseObject interface {
+	VisitTakePlanResponse(w http.ResponseWriter) error
+}
+
+type TakePlan200JSONResponse Applied
+
+func (response TakePlan200JSONResponse) VisitTakePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakePlandefaultApplicationProblemPlusJSONResponse) VisitTakePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIfRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *WhatIfJSONRequestBody
+}
+
+type WhatIfResponseObject interface {
+	VisitWhatIfResponse(w http.ResponseWriter) error
+}
+
+type WhatIf200JSONResponse SeatingOutcome
+
+func (response WhatIf200JSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WhatIfdefaultApplicationProblemPlusJSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhyThereRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument Id                 `json:"instrument"`
+}
+
+type WhyThereResponseObject interface {
+	VisitWhyThereResponse(w http.ResponseWriter) error
+}
+
+type WhyThere200JSONResponse WhyThere
+
+func (response WhyThere200JSONResponse) VisitWhyThereResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhyTheredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WhyTheredefaultApplicationProblemPlusJSONResponse) VisitWhyThereResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5411,8 +6100,32 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/seating)
 	SeatEveryone(ctx context.Context, request SeatEveryoneRequestObject) (SeatEveryoneResponseObject, error)
 
+	// (POST /api/templates/{id}/seating/hand)
+	SeatByHand(ctx context.Context, request SeatByHandRequestObject) (SeatByHandResponseObject, error)
+
 	// (POST /api/templates/{id}/seating/move)
 	MoveSeats(ctx context.Context, request MoveSeatsRequestObject) (MoveSeatsResponseObject, error)
+
+	// (POST /api/templates/{id}/seating/moves)
+	FewestMoves(ctx context.Context, request FewestMovesRequestObject) (FewestMovesResponseObject, error)
+
+	// (DELETE /api/templates/{id}/seating/plan)
+	StopPlan(ctx context.Context, request StopPlanRequestObject) (StopPlanResponseObject, error)
+
+	// (GET /api/templates/{id}/seating/plan)
+	PlanState(ctx context.Context, request PlanStateRequestObject) (PlanStateResponseObject, error)
+
+	// (POST /api/templates/{id}/seating/plan)
+	StartPlan(ctx context.Context, request StartPlanRequestObject) (StartPlanResponseObject, error)
+
+	// (POST /api/templates/{id}/seating/plan/take)
+	TakePlan(ctx context.Context, request TakePlanRequestObject) (TakePlanResponseObject, error)
+
+	// (POST /api/templates/{id}/seating/whatif)
+	WhatIf(ctx context.Context, request WhatIfRequestObject) (WhatIfResponseObject, error)
+
+	// (GET /api/templates/{id}/seating/why/{instrument})
+	WhyThere(ctx context.Context, request WhyThereRequestObject) (WhyThereResponseObject, error)
 
 	// (POST /api/templates/{id}/sections/{section}/duplicate)
 	DuplicateSection(ctx context.Context, request DuplicateSectionRequestObject) (DuplicateSectionResponseObject, error)
@@ -7323,6 +8036,54 @@ func (sh *strictHandler) SeatEveryone(ctx *echo.Context, id openapi_types.UUID) 
 	return nil
 }
 
+// SeatByHand operation middleware
+func (sh *strictHandler) SeatByHand(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SeatByHandRequestObject
+
+	request.Id = id
+
+	var body SeatByHandJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SeatByHand(ctx.Request().Context(), request.(SeatByHandRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SeatByHand")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SeatByHandResponseObject); ok {
+		return validResponse.VisitSeatByHandResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // MoveSeats operation middleware
 func (sh *strictHandler) MoveSeats(ctx *echo.Context, id openapi_types.UUID) error {
 	var request MoveSeatsRequestObject
@@ -7365,6 +8126,251 @@ func (sh *strictHandler) MoveSeats(ctx *echo.Context, id openapi_types.UUID) err
 		return err
 	} else if validResponse, ok := response.(MoveSeatsResponseObject); ok {
 		return validResponse.VisitMoveSeatsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FewestMoves operation middleware
+func (sh *strictHandler) FewestMoves(ctx *echo.Context, id openapi_types.UUID) error {
+	var request FewestMovesRequestObject
+
+	request.Id = id
+
+	var body FewestMovesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FewestMoves(ctx.Request().Context(), request.(FewestMovesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FewestMoves")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FewestMovesResponseObject); ok {
+		return validResponse.VisitFewestMovesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StopPlan operation middleware
+func (sh *strictHandler) StopPlan(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StopPlanRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopPlan(ctx.Request().Context(), request.(StopPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StopPlanResponseObject); ok {
+		return validResponse.VisitStopPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PlanState operation middleware
+func (sh *strictHandler) PlanState(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PlanStateRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlanState(ctx.Request().Context(), request.(PlanStateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlanState")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PlanStateResponseObject); ok {
+		return validResponse.VisitPlanStateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartPlan operation middleware
+func (sh *strictHandler) StartPlan(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StartPlanRequestObject
+
+	request.Id = id
+
+	var body StartPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartPlan(ctx.Request().Context(), request.(StartPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartPlanResponseObject); ok {
+		return validResponse.VisitStartPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakePlan operation middleware
+func (sh *strictHandler) TakePlan(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TakePlanRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakePlan(ctx.Request().Context(), request.(TakePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakePlanResponseObject); ok {
+		return validResponse.VisitTakePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WhatIf operation middleware
+func (sh *strictHandler) WhatIf(ctx *echo.Context, id openapi_types.UUID) error {
+	var request WhatIfRequestObject
+
+	request.Id = id
+
+	var body WhatIfJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WhatIf(ctx.Request().Context(), request.(WhatIfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WhatIf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WhatIfResponseObject); ok {
+		return validResponse.VisitWhatIfResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WhyThere operation middleware
+func (sh *strictHandler) WhyThere(ctx *echo.Context, id openapi_types.UUID, instrument Id) error {
+	var request WhyThereRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WhyThere(ctx.Request().Context(), request.(WhyThereRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WhyThere")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WhyThereResponseObject); ok {
+		return validResponse.VisitWhyThereResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -196,6 +196,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/seating/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["PlanState"];
+        put?: never;
+        post: operations["StartPlan"];
+        delete: operations["StopPlan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/seating/plan/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TakePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/seating/whatif": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["WhatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/seating/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["FewestMoves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/seating/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["SeatByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/seating/why/{instrument}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["WhyThere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/seating/move": {
         parameters: {
             query?: never;
@@ -1679,7 +1775,105 @@ export interface components {
             id: components["schemas"]["Id"];
             join: string;
         };
+        SeatingCost: {
+            unseated: number;
+            moved: number;
+            risers: number;
+            wishes: number;
+            pairs: number;
+            /** Format: double */
+            uneven: number;
+            /** Format: double */
+            total: number;
+        };
+        PlanAsk: {
+            /** @description forget the seats there are, but for those set by hand */
+            fresh: boolean;
+        };
+        SeatingPlan: {
+            /** Format: int64 */
+            revision: number;
+            running: boolean;
+            /** Format: double */
+            seconds: number;
+            tried: number;
+            now: components["schemas"]["SeatingCost"];
+            then: components["schemas"]["SeatingCost"];
+            /** @description once it no longer runs */
+            lowerBound: number;
+            /** @description seats given, changed or taken away, once it no longer runs */
+            changes: number;
+            unseated: components["schemas"]["UnseatedRow"][];
+        };
+        WhatIfAsk: {
+            /** @enum {string} */
+            kind: "gone" | "memory" | "another" | "library";
+            machine?: components["schemas"]["Id"];
+            library?: components["schemas"]["Id"];
+            /** Format: double */
+            mib?: number;
+        };
+        SeatingOutcome: {
+            now: components["schemas"]["SeatingCost"];
+            then: components["schemas"]["SeatingCost"];
+            unseated: components["schemas"]["UnseatedRow"][];
+        };
+        MovesAsk: {
+            /** @enum {string} */
+            kind: "fewer" | "empty" | "memory";
+            machine?: components["schemas"]["Id"];
+            riser?: number;
+            /** Format: double */
+            mib?: number;
+            /** @description make the moves; otherwise only tell */
+            take: boolean;
+        };
+        SeatingMoves: {
+            text: string;
+            /**
+             * Format: int64
+             * @description of the template afterwards; 0 when the moves were not made
+             */
+            revision: number;
+            moves: {
+                id: components["schemas"]["Id"];
+                name: string;
+                to: string;
+            }[];
+        };
+        HandAsk: {
+            /**
+             * @description consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+             * @enum {string}
+             */
+            kind: "port" | "channel" | "pair" | "release" | "renumber" | "riser";
+            ids?: components["schemas"]["Id"][];
+            from?: number;
+            machine?: components["schemas"]["Id"];
+            riser?: number;
+            toMachine?: components["schemas"]["Id"];
+            toRiser?: number;
+        };
+        WhyThere: {
+            reasons: string[];
+            elsewhere: {
+                machine: string;
+                can: boolean;
+                text: string;
+            }[];
+        };
+        NearlyFull: {
+            machine: string;
+            /** @description 0 for the machine */
+            riser: number;
+            what: string;
+            text: string;
+            /** Format: double */
+            share: number;
+        };
         SeatingState: {
+            cost: components["schemas"]["SeatingCost"];
+            full: components["schemas"]["NearlyFull"][];
             risersUsed: number;
             lowerBound: number;
             unseated: components["schemas"]["UnseatedRow"][];
@@ -2643,6 +2837,271 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PlanState: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatingPlan"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StartPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatingPlan"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StopPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatingPlan"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    WhatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatingOutcome"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FewestMoves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatingMoves"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SeatByHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    WhyThere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                instrument: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyThere"];
                 };
             };
             /** @description what went wrong */
