@@ -41,7 +41,7 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 	now := seating.Judge(t)
 	out := gen.Seating200JSONResponse{
 		RisersUsed: now.Risers, LowerBound: plan.LowerBound, Unseated: unseatedRows(plan),
-		Cost: seatingCost(now), Full: []gen.NearlyFull{},
+		Cost: seatingCost(now), Full: []gen.NearlyFull{}, Weights: t.PlanWeights(),
 	}
 	reasons := map[template.ID]bool{}
 	for _, u := range plan.Unseated {

@@ -223,6 +223,8 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 			"new bus":  func() { p.unfold("routing"); p.press("New bus") },
 			"stems":    func() { p.unfold("deliver", "routing"); p.press("Stems from") },
 			"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
+			"plan":     func() { p.unfold("seating"); p.press("Plan…") },
+			"what if":  func() { p.unfold("seating"); p.press("What if") },
 			"returns":  func() { p.unfold("deliver"); p.press("Returns") },
 		} {
 			p.page.MustEval(`() => document.activeElement.blur()`)

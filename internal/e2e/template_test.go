@@ -96,9 +96,10 @@ func TestMachinesAndSeats(t *testing.T) {
 	p.page.MustEval(`() => document.querySelector('[data-machine=Dogwood]').scrollIntoView()`)
 	seat := p.page.MustEval(`() => document.querySelector('[data-seat="Anvil"]').closest("[data-riser]").dataset.riser`).Str()
 	require.NotContains(t, seat, "Dogwood")
-	p.see(`form[aria-label="Move seats"] select`).MustSelect("Dogwood")
+	p.see(`form[aria-label="Move seats"] [aria-label=Machine]`).MustSelect("Dogwood")
 	p.press("Move$")
 	p.see(`[data-riser="Dogwood 1"] [data-seat="Anvil"]`)
+	p.page.MustEval(`() => document.querySelector('[data-riser="Dogwood 1"]').scrollIntoView({ block: "center" })`)
 	p.drag(`[data-riser="Dogwood 1"] [data-seat="Anvil"] circle`, `[data-riser="Dogwood 1"] [data-empty="3 5"]`)
 	p.seeText(`[data-part=trace]`, "Dogwood, riser 1, port 3, channel 5")
 

@@ -1056,6 +1056,9 @@ type SeatingState struct {
 	LowerBound int           `json:"lowerBound"`
 	RisersUsed int           `json:"risersUsed"`
 	Unseated   []UnseatedRow `json:"unseated"`
+
+	// Weights how much each counts in a plan
+	Weights SeatingWeights `json:"weights"`
 }
 
 // SeatingWays how plans seat instruments

@@ -36,7 +36,7 @@ func (p *planner) improve(o Options) {
 	p.least = lowerBound(p.h)
 	fruitless := 0
 	for round := range rounds {
-		if fruitless > patience || o.Stop != nil && o.Stop() {
+		if fruitless > patience && p.h.tally.used <= p.least || o.Stop != nil && o.Stop() {
 			return
 		}
 		if fruitless++; p.round(round) {
@@ -57,7 +57,7 @@ func (p *planner) canImprove() bool {
 			return true
 		}
 	}
-	return cost.Unseated > 0 || cost.Moved > 0 || w.Moved < cost.Total-w.Unseated*float64(cost.Unseated)
+	return p.fresh || cost.Unseated > 0 || cost.Moved > 0 || w.Moved < cost.Total-w.Unseated*float64(cost.Unseated)
 }
 
 // round tries one other plan, and tells whether it is cheaper.

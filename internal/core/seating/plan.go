@@ -67,6 +67,7 @@ type planner struct {
 	movable []*template.Instrument        // in score order
 	rank    map[template.ID]int
 	dice    dice
+	fresh   bool              // moving counts nothing
 	least   int               // risers, whatever the plan
 	opened  map[riserKey]bool // in use when the round began
 }
@@ -80,9 +81,12 @@ func newPlanner(t *template.Template, o Options) *planner {
 	order := t.ScoreOrder()
 	for n, i := range order {
 		p.rank[i.ID] = n
-		if i.Seat != nil && !o.Fresh && len(only) == 0 {
+		if i.Seat != nil && len(only) == 0 {
 			p.h.tally.from[i.ID] = i.Seat
 		}
+	}
+	if p.fresh = o.Fresh; p.fresh {
+		p.h.tally.weights.Moved = 0
 	}
 	for _, i := range order {
 		fixed := i.Seat != nil && (i.SeatByHand || !o.Fresh) && i.NeedsSeat()
@@ -177,10 +181,17 @@ func (p *planner) risersFor(group []*template.Instrument, barred map[riserKey]bo
 	var options []option
 	for _, m := range h.t.Machines {
 		filled := h.preload[m.ID] / max(1, m.LimitMiB())
+		free := false // of several empty risers the first will do
 		for r := 1; r <= h.t.Risers(m); r++ {
 			s := template.Seat{Machine: m.ID, Riser: r}
 			if barred[riserOf(s)] {
 				continue
+			}
+			if h.use(s).seats == 0 {
+				if free {
+					continue
+				}
+				free = true
 			}
 			if room := h.room(s); room > 0 {
 				options = append(options, option{seat: s, cost: h.tally.joining(group[0], s), room: room, luck: p.dice.luck(), filled: filled})
@@ -245,7 +256,10 @@ func (p *planner) seatOn(i *template.Instrument, risers []template.Seat) (templa
 // score order, so that people find them.
 func (p *planner) tidy() {
 	for _, at := range p.used() {
-		rows := slices.DeleteFunc(p.on(at), func(i *template.Instrument) bool { return p.h.tally.from[i.ID] != nil })
+		rows := slices.DeleteFunc(p.on(at), func(i *template.Instrument) bool {
+			was := p.h.tally.from[i.ID]
+			return !p.fresh && was != nil && *was == p.seats[i.ID]
+		})
 		was := map[template.ID]template.Seat{}
 		for _, i := range rows {
 			was[i.ID] = p.seats[i.ID]

@@ -8,7 +8,7 @@ import (
 type tally struct {
 	h        *hall
 	weights  template.Weights
-	from     map[template.ID]*template.Seat // where instruments sat before; nil counts no moves
+	from     map[template.ID]*template.Seat // where instruments sat before
 	needed   int                            // instruments that want a seat
 	seated   int
 	moved    int

@@ -25,7 +25,7 @@ const (
 // weight says. Each is 0..MaxWeight.
 type Weights struct {
 	Unseated float64 `json:"unseated"` // an instrument left over
-	Moved    float64 `json:"moved"`    // an instrument that sits elsewhere than before
+	Moved    float64 `json:"moved"`    // an instrument that sits elsewhere than before; nothing when planning afresh
 	Risers   float64 `json:"risers"`   // a riser in use
 	Wishes   float64 `json:"wishes"`   // a place that a wish is broken by
 	Pairs    float64 `json:"pairs"`    // an output pair in use on a riser: a return channel at the desk

@@ -1872,6 +1872,7 @@ export interface components {
             share: number;
         };
         SeatingState: {
+            weights: components["schemas"]["SeatingWeights"];
             cost: components["schemas"]["SeatingCost"];
             full: components["schemas"]["NearlyFull"][];
             risersUsed: number;

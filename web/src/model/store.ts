@@ -52,6 +52,8 @@ export interface State {
     | "returns"
     | "remove-bus"
     | "paste"
+    | "plan"
+    | "what-if"
     | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one

@@ -9,6 +9,8 @@ import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
 import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
+import { PlanDialog } from "../leaves/seating/PlanDialog";
+import { WhatIfDialog } from "../leaves/seating/WhatIfDialog";
 import { set, useApp } from "../model/store";
 import { Finder } from "./Finder";
 import { KeyMap } from "./KeyMap";
@@ -51,6 +53,10 @@ export function Dialogs() {
       return <RemoveBusDialog close={close} />;
     case "paste":
       return <PasteDialog close={close} />;
+    case "plan":
+      return <PlanDialog close={close} />;
+    case "what-if":
+      return <WhatIfDialog close={close} />;
     case "new":
       return <NewTemplateDialog close={close} />;
   }

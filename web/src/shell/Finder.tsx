@@ -120,6 +120,8 @@ function commands(): Found[] {
     ...leafNames.map((n) => command(`Unfold ${leafTitle[n]}`, "", () => unfold(n, false))),
     command("Bring in a row list", "", () => set({ dialog: "import" })),
     command("Seat everyone", "", () => void seatEveryone(false)),
+    command("Plan the seating", "", () => set({ dialog: "plan" })),
+    command("What if: another rig, or fewer risers", "", () => set({ dialog: "what-if" })),
     command("Call the selection", "C", () => void call(selected(), "call")),
     command("Rest the selection", "X", () => void call(selected(), "rest")),
     command("New row", "N", () => void addRows("sampled", 1, get().cursor, get().sheet?.sections.order[0])),

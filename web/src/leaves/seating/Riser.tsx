@@ -2,6 +2,7 @@ import { type DragEvent, memo, useMemo } from "react";
 import type { Id, Machine } from "../../model/api";
 import { get, select, useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
+import { RiserMenu } from "./RiserMenu";
 import { type SeatIndex, seatKey } from "./seats";
 
 /** The room between two seats, px: as much as there is, within reason. */
@@ -63,8 +64,8 @@ export const Riser = memo(function Riser({ machine, number, seats, step, drop }:
 
   return (
     <div>
-      <div className="mb-1 flex justify-between text-[12px]" style={{ width: left + 16 * step }}>
-        <span>Riser {number}</span>
+      <div className="mb-1 flex h-5 items-center justify-between text-[12px]" style={{ width: left + 16 * step }}>
+        {taken > 0 ? <RiserMenu machine={machine} number={number} /> : <span>Riser {number}</span>}
         <span className="text-soft">{taken}</span>
       </div>
       <div

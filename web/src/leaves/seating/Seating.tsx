@@ -14,6 +14,7 @@ import { HostCommand } from "./HostCommand";
 import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
 import { type SeatIndex, seatIndex } from "./seats";
+import { WhyHere } from "./WhyHere";
 
 export function Seating() {
   const sheet = useApp((s) => s.sheet)!;
@@ -28,13 +29,11 @@ export function Seating() {
         <button type="button" className="button" onClick={() => set({ dialog: "machine" })}>
           Add a machine…
         </button>
-        <button
-          type="button"
-          className="button"
-          title="Forget every seat and start again"
-          onClick={() => void seatEveryone(true)}
-        >
-          Seat afresh
+        <button type="button" className="button" onClick={() => set({ dialog: "what-if" })}>
+          What if…
+        </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "plan" })}>
+          Plan…
         </button>
         <button type="button" className="button button-main" onClick={() => void seatEveryone(false)}>
           Seat everyone
@@ -51,6 +50,15 @@ export function Seating() {
               Add the first machine
             </button>
           </div>
+        )}
+        {data && data.full.length > 0 && (
+          <section className="border-line border-b px-3 py-2 text-soft" aria-label="Nearly full" data-part="full">
+            Nearly full:{" "}
+            {data.full
+              .slice(0, 6)
+              .map((f) => `${f.machine}${f.riser ? `, riser ${f.riser}` : ""}, ${f.what} ${f.text}`)
+              .join(" · ")}
+          </section>
         )}
         {things(sheet.machines).map((m) => (
           <MachineRow key={m.id} machine={m} seats={seats} width={(size?.width ?? 0) - 24} />
@@ -76,6 +84,7 @@ export function Seating() {
           </section>
         )}
       </div>
+      <WhyHere />
       <MoveForm />
     </div>
   );

@@ -1,0 +1,78 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// A plan is made afresh, seen beside the present seats, taken and undone.
+func TestAPlanIsMadeAndTaken(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("seating")
+	p.see(`[data-riser="Alder 1"] [data-seat]`)
+	p.press("Plan…")
+	p.see(`[aria-label="Weight of: risers in use"]`)
+	p.press("Wish")
+	p.seeText("[data-part=wish]", "Winds on one riser")
+	p.click(`[aria-label="Let this wish go"]`)
+	p.gone("[data-part=wish]")
+	p.click("[role=dialog] input[type=checkbox]")
+	p.press("^Plan$")
+	p.seeText("[data-part=plan]", "of at least 4")
+	p.seeText("[data-part=plan-state]", "seats? would change|no other plan")
+	p.page.MustEval(`() => [...document.querySelectorAll("[role=dialog] button")].find((b) => b.textContent === "Take it").click()`)
+	p.gone("[role=dialog]")
+	p.gone("[data-part=unseated]")
+	p.undo(1)
+}
+
+// What if a machine were gone; then it is, and all find new seats.
+func TestReseatingAfterLosingAMachine(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("seating")
+	p.see(`[data-machine=Cedar]`)
+	p.press("What if")
+	p.see(`[role=dialog] [aria-label=Machine]`).MustSelect("Cedar")
+	p.press("Suppose")
+	p.seeText("[data-part=outcome]", "without a seat")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+
+	p.click(`[data-machine=Cedar] button`)
+	p.press("Remove, and take its seats away")
+	p.gone(`[data-machine=Cedar]`)
+	p.seeText("[data-part=unseated]", "without a seat")
+	p.press("Seat everyone")
+	p.gone("[data-part=unseated]")
+	p.undo(2)
+	p.see(`[data-machine=Cedar]`)
+}
+
+// Output pairs are given in one action, the seats are then by hand, and why an
+// instrument sits there can be read; a whole riser is moved and brought back.
+func TestSeatsByHand(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("anvil", "Anvil")
+	p.unfold("seating")
+	p.seeText("[data-part=why]", "Anvil")
+	require.NotContains(t, p.see("[data-part=why]").MustText(), "by hand")
+	p.see(`[aria-label="What is consecutive"]`).MustSelect("output pairs")
+	p.see(`[aria-label="The first"]`).MustSelectAllText().MustInput("60")
+	p.press("^Give$")
+	p.seeText("[data-part=trace]", "outputs 119-120")
+	p.seeText("[data-part=why]", "seated by hand")
+	p.press("let plans move it")
+	p.page.MustWait(`() => !document.querySelector("[data-part=why]").textContent.includes("by hand")`)
+	p.undo(2)
+
+	p.click(`[aria-label="Do with riser 1 of Cedar"]`)
+	p.press("Move it to")
+	p.press("Cedar, riser 3")
+	p.see(`[data-riser="Cedar 3"] [data-seat]`)
+	p.gone(`[data-riser="Cedar 1"] [data-seat]`)
+	p.undo(1)
+	p.see(`[data-riser="Cedar 1"] [data-seat]`)
+}

@@ -1,0 +1,186 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { change, seen } from "../../model/changing";
+import { computed } from "../../model/queries";
+import {
+  figures,
+  figureText,
+  planState,
+  type SeatingPlan,
+  type SeatingWays,
+  startPlan,
+  stopPlan,
+  takePlan,
+  type Weights,
+} from "../../model/seating";
+import { get, useApp } from "../../model/store";
+import { plural } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+import { Wishes } from "./Wishes";
+
+/** How often a running plan is asked how far it has come, ms. */
+const often = 400;
+
+/** PlanDialog makes a seating plan: what counts and how much, the present seats
+ * beside the best plan so far, and stopping or taking it. */
+export function PlanDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { settings } = sheet;
+  const { data: state } = useQuery(computed.seating(sheet.id, sheet.revision));
+  const [ways, setWays] = useState<SeatingWays>(settings.seating ?? {});
+  const [base] = useState(seen);
+  const [fresh, setFresh] = useState(false);
+  const [plan, setPlan] = useState<SeatingPlan | undefined>();
+  const running = plan?.running ?? false;
+  useEffect(() => {
+    if (!running) return;
+    const timer = setInterval(() => void planState().then((p) => p && setPlan(p)), often);
+    return () => clearInterval(timer);
+  }, [running]);
+  const weights = ways.weights ?? state?.weights;
+  const begin = async () => {
+    const { name, settings: now } = get().sheet!;
+    if (JSON.stringify(ways) !== JSON.stringify(now.seating ?? {})) {
+      const kept = await change({ kind: "configure", name, settings: { ...now, seating: ways } }, base);
+      if (!kept) return;
+    }
+    setPlan(await startPlan(fresh));
+  };
+  const leave = () => {
+    if (running) void stopPlan();
+    close();
+  };
+  const nothing = plan && !running && plan.changes === 0;
+  return (
+    <Floating title="Plan the seating" open onOpenChange={leave} className="w-[640px]">
+      <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+        <table className="w-full border-collapse" data-part="plan">
+          <thead>
+            <tr className="text-left text-soft">
+              <th className="py-1 font-normal">A plan makes small, by weight</th>
+              <th className="w-28 font-normal">weight</th>
+              <th className="w-24 text-right font-normal">now</th>
+              <th className="w-28 text-right font-normal">{running ? "best so far" : "planned"}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {figures.map(([key, text]) => (
+              <tr key={key} className="border-line border-t">
+                <td>{text}</td>
+                <td className="py-1">
+                  {weights && (
+                    <Weight
+                      label={`Weight of: ${text}`}
+                      value={weights[key]}
+                      keep={(x) => setWays({ ...ways, weights: { ...weights, [key]: x } })}
+                    />
+                  )}
+                </td>
+                <td className="text-right tabular-nums">{plan ? figureText(key, plan.now) : ""}</td>
+                <td className={`text-right tabular-nums ${better(plan, key) ? "font-semibold" : ""}`}>
+                  {plan ? figureText(key, plan.then) : ""}
+                  {key === "risers" && plan && !running && (
+                    <span className="text-soft"> of at least {plan.lowerBound}</span>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
+          <label className="flex items-center gap-1.5">
+            Heavy instruments on a riser, at most
+            <input
+              className="field w-16"
+              type="number"
+              min={0}
+              max={1024}
+              placeholder="any"
+              value={ways.heavyPerRiser ?? ""}
+              onChange={(e) => setWays(withField(ways, "heavyPerRiser", Number(e.target.value)))}
+            />
+          </label>
+          <label className="flex items-center gap-1.5">
+            Seats kept free
+            <input
+              className="field w-16"
+              type="number"
+              min={0}
+              max={90}
+              placeholder="0"
+              value={ways.freeShare ? Math.round(100 * ways.freeShare) : ""}
+              onChange={(e) => setWays(withField(ways, "freeShare", Number(e.target.value) / 100))}
+            />
+            in a hundred
+          </label>
+        </div>
+        <Wishes wishes={ways.wishes ?? []} keep={(w) => setWays(withField(ways, "wishes", w.length ? w : 0))} />
+        {plan && plan.unseated.length > 0 && (
+          <div className="text-soft" data-part="left-over">
+            {plural(plan.unseated.length, "instrument")} would find no seat; first {plan.unseated[0]!.name}:{" "}
+            {plan.unseated[0]!.reason}
+          </div>
+        )}
+      </div>
+      <div className="mt-3 flex items-center gap-2">
+        <label className="flex items-center gap-1.5">
+          <input type="checkbox" checked={fresh} onChange={(e) => setFresh(e.target.checked)} />
+          afresh, but for seats set by hand
+        </label>
+        <span className="ml-auto text-soft" role="status" data-part="plan-state">
+          {running && `${plan!.tried} plans tried in ${plan!.seconds.toFixed(0)} s`}
+          {nothing && "no other plan is better"}
+          {plan && !running && !nothing && `${plural(plan.changes, "seat")} would change`}
+        </span>
+        {running ? (
+          <button type="button" className="button" onClick={() => void stopPlan().then((p) => p && setPlan(p))}>
+            Stop
+          </button>
+        ) : (
+          <button type="button" className={plan ? "button" : "button button-main"} onClick={() => void begin()}>
+            {plan ? "Plan again" : "Plan"}
+          </button>
+        )}
+        {plan && (
+          <button
+            type="button"
+            className="button button-main"
+            disabled={nothing}
+            onClick={() => void takePlan().then((done) => done && close())}
+          >
+            Take it
+          </button>
+        )}
+      </div>
+    </Floating>
+  );
+}
+
+function better(plan: SeatingPlan | undefined, key: keyof Weights): boolean {
+  return plan !== undefined && plan.then[key] < plan.now[key];
+}
+
+/** withField sets a field, or leaves it out when it says nothing. */
+function withField<K extends "heavyPerRiser" | "freeShare" | "wishes">(
+  ways: SeatingWays,
+  key: K,
+  value: SeatingWays[K] | 0,
+): SeatingWays {
+  const { [key]: _, ...rest } = ways;
+  return value ? { ...rest, [key]: value } : rest;
+}
+
+function Weight({ label, value, keep }: { label: string; value: number; keep: (x: number) => void }) {
+  return (
+    <input
+      className="field w-24"
+      type="number"
+      min={0}
+      max={1e9}
+      step="any"
+      aria-label={label}
+      value={value}
+      onChange={(e) => keep(Math.max(0, Math.min(1e9, Number(e.target.value))))}
+    />
+  );
+}

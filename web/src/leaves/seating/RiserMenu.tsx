@@ -1,0 +1,58 @@
+import { DropdownMenu } from "radix-ui";
+import type { Machine } from "../../model/api";
+import { fewestMoves, seatByHand } from "../../model/seating";
+import { tell, useApp } from "../../model/store";
+import { things } from "../../model/template";
+
+/** RiserMenu is what can be done with a whole riser. */
+export function RiserMenu({ machine, number }: { machine: Machine; number: number }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const here = { machine: machine.id, riser: number };
+  const name = `riser ${number} of ${machine.name}`;
+  const renumber = async () => {
+    if (await seatByHand({ kind: "renumber", ...here })) tell(`Seats and outputs of ${name} follow the score.`);
+  };
+  const empty = async () => {
+    const moves = await fewestMoves({ kind: "empty", ...here, take: true });
+    if (moves) tell(`${moves.text}.`);
+  };
+  const move = async (toMachine: string, toRiser: number) => {
+    const to = `riser ${toRiser} of ${sheet.machines.byId.get(toMachine)?.name}`;
+    if (await seatByHand({ kind: "riser", ...here, toMachine, toRiser })) tell(`Moved to ${to}.`);
+  };
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="link" aria-label={`Do with ${name}`}>
+        Riser {number}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating w-64 p-1" align="start" sideOffset={4}>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void renumber()}>
+            Number its seats in score order
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void empty()}>
+            Empty it onto the others
+          </DropdownMenu.Item>
+          <DropdownMenu.Sub>
+            <DropdownMenu.SubTrigger className="menu-item">
+              Move it to <span>▸</span>
+            </DropdownMenu.SubTrigger>
+            <DropdownMenu.Portal>
+              <DropdownMenu.SubContent className="floating max-h-80 w-44 overflow-y-auto p-1">
+                {things(sheet.machines).flatMap((m) =>
+                  Array.from({ length: sheet.risers[m.id] ?? 0 }, (_, n) => n + 1)
+                    .filter((r) => m.id !== machine.id || r !== number)
+                    .map((r) => (
+                      <DropdownMenu.Item key={`${m.id} ${r}`} className="menu-item" onSelect={() => void move(m.id, r)}>
+                        {m.name}, riser {r}
+                      </DropdownMenu.Item>
+                    )),
+                )}
+              </DropdownMenu.SubContent>
+            </DropdownMenu.Portal>
+          </DropdownMenu.Sub>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
