@@ -41,7 +41,7 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 	now := seating.Judge(t)
 	out := gen.Seating200JSONResponse{
 		RisersUsed: now.Risers, LowerBound: plan.LowerBound, Unseated: unseatedRows(plan),
-		Cost: seatingCost(now), Full: []gen.NearlyFull{}, Weights: t.PlanWeights(),
+		Cost: seatingCost(now), Full: []gen.NearlyFull{}, Weights: t.PlanWeights(), Links: []gen.SeatingLink{},
 	}
 	reasons := map[template.ID]bool{}
 	for _, u := range plan.Unseated {
@@ -54,6 +54,11 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 	}
 	for _, f := range seating.NearlyFull(t, nearlyFull) {
 		out.Full = append(out.Full, gen.NearlyFull{Machine: f.Machine.Name, Riser: f.Riser, What: f.What, Text: f.Text(), Share: f.Share()})
+	}
+	for _, l := range seating.Links(t) {
+		out.Links = append(out.Links, gen.SeatingLink{
+			Machine: l.Machine.ID, Pairs: l.Pairs, Mbits: l.Mbits(), CarriesMbits: l.Machine.CarriesMbits(), LatencyMs: l.Machine.LatencyMs(),
+		})
 	}
 	return out, nil
 }

@@ -25,9 +25,12 @@ const (
 
 // Machines are the studio's machines, as fitted.
 var Machines = []template.Machine{
-	{ID: "machine-alder", Name: "Alder", MemoryMiB: 64 << 10, ReserveMiB: 16 << 10, Cores: 16, DiskMiBs: 1500},
-	{ID: "machine-birch", Name: "Birch", MemoryMiB: 128 << 10, ReserveMiB: 8 << 10, Cores: 24, DiskMiBs: 2500},
-	{ID: "machine-cedar", Name: "Cedar", MemoryMiB: 64 << 10, ReserveMiB: 8 << 10, Cores: 12, DiskMiBs: 1500},
+	{ID: "machine-alder", Name: "Alder", MemoryMiB: 64 << 10, ReserveMiB: 16 << 10, Cores: 16, DiskMiBs: 1500,
+		Address: "192.168.10.21", NetworkMbits: 1000, BufferSamples: 256, BufferTimes: 1},
+	{ID: "machine-birch", Name: "Birch", MemoryMiB: 128 << 10, ReserveMiB: 8 << 10, Cores: 24, DiskMiBs: 2500,
+		Address: "192.168.10.22", NetworkMbits: 1000, BufferSamples: 256, BufferTimes: 1},
+	{ID: "machine-cedar", Name: "Cedar", MemoryMiB: 64 << 10, ReserveMiB: 8 << 10, Cores: 12, DiskMiBs: 1500,
+		Address: "192.168.10.23", NetworkMbits: 1000, BufferSamples: 128, BufferTimes: 2},
 }
 
 // Build makes the studio unless it is there, and returns its template's id.

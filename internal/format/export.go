@@ -48,6 +48,12 @@ var Exports = []Export{
 			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}))
 		}},
 	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating},
+	{"seating-pdf", "the seating sheets to print, a page for each riser", ".pdf", "application/pdf",
+		func(w io.Writer, t *template.Template) error {
+			return sheetpdf.Write(w, t.Name+", seating", handover.SeatingPages(t))
+		}},
+	{"addresses", "the machines' addresses, links and latencies", ".csv", "text/csv; charset=utf-8",
+		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.AddressSheet(t)) }},
 }
 
 // Find returns the format of that name.

@@ -1013,6 +1013,22 @@ type SeatingCost struct {
 	Wishes   int     `json:"wishes"`
 }
 
+// SeatingLink defines model for SeatingLink.
+type SeatingLink struct {
+	// CarriesMbits 0 when not said
+	CarriesMbits float64 `json:"carriesMbits"`
+
+	// LatencyMs 0 when not said
+	LatencyMs float64 `json:"latencyMs"`
+	Machine   Id      `json:"machine"`
+
+	// Mbits what they take of the link
+	Mbits float64 `json:"mbits"`
+
+	// Pairs output pairs in use
+	Pairs int `json:"pairs"`
+}
+
 // SeatingMoves defines model for SeatingMoves.
 type SeatingMoves struct {
 	Moves []struct {
@@ -1053,6 +1069,7 @@ type SeatingPlan struct {
 type SeatingState struct {
 	Cost       SeatingCost   `json:"cost"`
 	Full       []NearlyFull  `json:"full"`
+	Links      []SeatingLink `json:"links"`
 	LowerBound int           `json:"lowerBound"`
 	RisersUsed int           `json:"risersUsed"`
 	Unseated   []UnseatedRow `json:"unseated"`

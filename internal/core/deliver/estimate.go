@@ -6,7 +6,7 @@ import (
 
 // Printed audio: 24 bits at 48 kHz.
 const (
-	SampleRateHz   = 48000
+	SampleRateHz   = template.SampleRateHz
 	BytesPerSample = 3
 )
 

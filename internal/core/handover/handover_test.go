@@ -129,7 +129,7 @@ func TestSeatingSheetInOrder(t *testing.T) {
 	for _, m := range now.Machines {
 		sheet := handover.SeatingSheet(now, m.ID)
 		lines += len(sheet.Rows)
-		risers, ports, channels := column(t, sheet, "riser"), column(t, sheet, "port"), column(t, sheet, "channel")
+		risers, ports, channels := column(t, sheet, "riser"), column(t, sheet, "port"), column(t, sheet, "channel") // one player
 		for n := 1; n < len(sheet.Rows); n++ {
 			before := fmt.Sprintf("%3s %3s %3s", risers[n-1], ports[n-1], channels[n-1])
 			require.LessOrEqual(t, before, fmt.Sprintf("%3s %3s %3s", risers[n], ports[n], channels[n]))
@@ -167,4 +167,39 @@ func TestARowListComesBack(t *testing.T) {
 	again := coretest.Must(template.New("t", "T"), batch)
 	require.Equal(t, table, handover.RowList(again))
 	require.Equal(t, len(now.Buses), len(again.Buses))
+}
+
+// Players are built in the order they load, whatever their ports; every riser
+// has a page, and every line of the sheet is on one.
+func TestSeatingPagesInLoadingOrder(t *testing.T) {
+	now := coretest.ToSeat(60, 2, 5, 0.5, 1)
+	first := *now.Players[1]
+	first.Order = -1
+	now = coretest.Must(now, change.Put{Players: []change.Entry[template.Player]{change.Append(&first)}})
+	now = coretest.Must(now, seating.Everyone(now, seating.Options{}).Change())
+	lines := 0
+	for _, p := range handover.SeatingPages(now) {
+		lines += len(p.Rows)
+		require.Regexp(t, `^Machine \d, riser \d$`, p.Title)
+		players := column(t, p.Table, "player")
+		seen := false
+		for _, name := range players {
+			require.False(t, seen && name == first.Name, "%s loads first", first.Name)
+			seen = seen || name != first.Name
+		}
+		require.Contains(t, players, first.Name)
+	}
+	require.Equal(t, 60, lines)
+}
+
+func TestAddressSheet(t *testing.T) {
+	now := seated(40, 2)
+	m := *now.Machines[0]
+	m.Address, m.NetworkMbits, m.BufferSamples, m.BufferTimes = "192.168.10.21", 1000, 256, 1
+	now = coretest.Must(now, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}})
+	sheet := handover.AddressSheet(now)
+	require.Equal(t, []string{"192.168.10.21", ""}, column(t, sheet, "address"))
+	require.Equal(t, []string{"949.3", ""}, column(t, sheet, "carries_mbits"))
+	require.Equal(t, []string{"10.67", ""}, column(t, sheet, "latency_ms"))
+	require.Len(t, column(t, sheet, "takes_mbits"), 2)
 }

@@ -9,6 +9,7 @@ import (
 
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 )
 
@@ -69,28 +70,93 @@ func routeCells(t *template.Template, i *template.Instrument) (feeds, sends stri
 }
 
 // SeatingSheet lists what to build on one machine, line by line: riser by
-// riser, port by port, with the player and patch of each seat.
+// riser, its players in the order they load, port by port, with the player and
+// patch of each seat.
 func SeatingSheet(t *template.Template, machine template.ID) Table {
 	table := Table{Headings: []string{"machine", "riser", "port", "channel", "outputs", "instrument", "player", "library", "patch", "preload_mib"}}
+	for _, i := range toBuild(t, machine) {
+		row := append(seatCells(t, i), i.Name)
+		for _, patch := range patchCells(t, i) {
+			table.Rows = append(table.Rows, append(slices.Clone(row), patch...))
+		}
+	}
+	return table
+}
+
+// toBuild lists who sits on a machine, in the order it is built.
+func toBuild(t *template.Template, machine template.ID) []*template.Instrument {
 	var seated []*template.Instrument
 	for _, i := range t.Instruments {
 		if i.Seat != nil && i.Seat.Machine == machine {
 			seated = append(seated, i)
 		}
 	}
+	order := func(i *template.Instrument) int {
+		if p := t.PlayerOf(i); p != nil {
+			return p.Order
+		}
+		return 0
+	}
 	slices.SortStableFunc(seated, func(a, b *template.Instrument) int {
-		return cmp.Or(cmp.Compare(a.Seat.Riser, b.Seat.Riser), cmp.Compare(a.Seat.Port, b.Seat.Port), cmp.Compare(a.Seat.Channel, b.Seat.Channel))
+		return cmp.Or(cmp.Compare(a.Seat.Riser, b.Seat.Riser), cmp.Compare(order(a), order(b)),
+			cmp.Compare(a.Seat.Port, b.Seat.Port), cmp.Compare(a.Seat.Channel, b.Seat.Channel))
 	})
+	return seated
+}
+
+// patchCells are player, library, patch and preload of every patch; one empty
+// line for an instrument without any.
+func patchCells(t *template.Template, i *template.Instrument) [][]string {
 	x := t.Index()
-	for _, i := range seated {
-		row := append(seatCells(t, i), i.Name)
-		patches := t.PatchesOf(i)
-		if len(patches) == 0 {
-			table.Rows = append(table.Rows, append(row, "", "", "", ""))
+	var out [][]string
+	for _, p := range t.PatchesOf(i) {
+		out = append(out, []string{x.Players[p.Player].Name, x.Libraries[p.Library].Name, p.Name, figure(p.PreloadMiB)})
+	}
+	if len(out) == 0 {
+		out = append(out, []string{"", "", "", ""})
+	}
+	return out
+}
+
+// SeatingPages is the seating sheets to print, one page for each riser in use.
+func SeatingPages(t *template.Template) []Page {
+	var out []Page
+	for _, m := range t.Machines {
+		last := 0
+		for _, i := range toBuild(t, m.ID) {
+			if i.Seat.Riser != last {
+				last = i.Seat.Riser
+				p := Page{Title: fmt.Sprintf("%s, riser %d", m.Name, last), Note: t.Name}
+				p.Headings = []string{"port", "channel", "outputs", "instrument", "player", "library", "patch", "MiB"}
+				out = append(out, p)
+			}
+			p := &out[len(out)-1]
+			for _, patch := range patchCells(t, i) {
+				row := []string{strconv.Itoa(i.Seat.Port), strconv.Itoa(i.Seat.Channel), i.Seat.Outputs(), i.Name}
+				p.Rows = append(p.Rows, append(row, patch...))
+			}
 		}
-		for _, p := range patches {
-			table.Rows = append(table.Rows, append(slices.Clone(row), x.Players[p.Player].Name, x.Libraries[p.Library].Name, p.Name, figure(p.PreloadMiB)))
+	}
+	return out
+}
+
+// AddressSheet lists the machines with their fixed addresses, what their links
+// carry, what the open output pairs take, and how late they sound. What is not
+// said is empty.
+func AddressSheet(t *template.Template) Table {
+	table := Table{Headings: []string{"machine", "address", "link_mbits", "carries_mbits", "output_pairs", "takes_mbits", "buffer_samples", "latency_ms"}}
+	said := func(x float64, decimals int) string {
+		if x == 0 {
+			return ""
 		}
+		return strconv.FormatFloat(x, 'f', decimals, 64)
+	}
+	for _, l := range seating.Links(t) {
+		m := l.Machine
+		table.Rows = append(table.Rows, []string{
+			m.Name, m.Address, said(m.NetworkMbits, -1), said(m.CarriesMbits(), 1), strconv.Itoa(l.Pairs), strconv.FormatFloat(l.Mbits(), 'f', 1, 64),
+			said(float64(m.BufferSamples), -1), said(m.LatencyMs(), 2),
+		})
 	}
 	return table
 }

@@ -75,6 +75,31 @@ func noStems(t *template.Template) change.Batch {
 	return b
 }
 
+// narrow gives a machine a link that carries two of its output pairs. A second
+// machine takes the rest.
+func narrow(t *template.Template, id template.ID) change.Change {
+	m := *t.Index().Machines[id]
+	m.NetworkMbits = 7
+	return change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}}
+}
+
+// heavies makes two of the first riser heavy, where one is allowed.
+func heavies(t *template.Template) []change.Change {
+	set := t.Settings
+	set.Seating.HeavyPerRiser = 1
+	var put change.Put
+	seen := map[template.ID]bool{}
+	for _, i := range t.Instruments[:2] {
+		p := *t.PatchesOf(i)[0]
+		p.Heavy = true
+		if !seen[p.ID] {
+			put.Patches = append(put.Patches, change.Append(&p))
+		}
+		seen[p.ID] = true
+	}
+	return []change.Change{put, change.Configure{Name: t.Name, Settings: set}}
+}
+
 // Each fault is found under its code, and its first remedy takes it away.
 func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	base := sound()
@@ -114,6 +139,8 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"double-path, in listen":   {printed(), change.Connect{Wires: []change.Wire{{From: "bus-print", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
 		"orphan, in print":         {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
 		"orphan, in listen":        {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
+		"network-overload":         {narrow(base, a.Seat.Machine)},
+		"riser-overload, by heavy": heavies(base),
 		"unseated":                 {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
 		"seat-clash":               {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
 		"riser-overload":           {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},

@@ -16,6 +16,7 @@ var seatRules = []Rule{
 	{Code: "seat-clash", About: "two instruments share one seat", reads: seats, find: seatClashes},
 	{Code: "riser-overload", About: "a riser holds more than it can", reads: seats | patches | machines, find: riserOverloads},
 	{Code: "machine-overload", About: "a machine carries more risers than its cores allow", reads: seats | machines, find: machineOverloads},
+	{Code: "network-overload", About: "a machine's open output pairs take more than its link carries", reads: seats | machines, find: networkOverloads},
 	{Code: "outputs-overflow", About: "a riser uses outputs it does not have", reads: seats | machines, find: outputsOverflow},
 }
 
@@ -176,7 +177,7 @@ type held struct {
 func riserOverloads(s *subject) []Mark {
 	players := map[calls.PlayerKey]*held{}
 	x := s.t.Index()
-	var out []Mark
+	out := tooHeavy(s)
 	for _, i := range s.t.Instruments {
 		if i.Seat == nil {
 			continue
@@ -259,6 +260,63 @@ func outputsOverflow(s *subject) []Mark {
 				Message: fmt.Sprintf("%s plays on outputs %s of %s; in use are pairs %d to %d", i.Name, i.Seat.Outputs(),
 					s.riserName(riser{i.Seat.Machine, i.Seat.Riser}), s.t.Settings.FirstPair, s.t.Settings.RiserPairs),
 				Remedies: []Remedy{s.reseat("Give it another output pair", i.ID)},
+			})
+		}
+	}
+	return out
+}
+
+func networkOverloads(s *subject) []Mark {
+	var out []Mark
+	for _, l := range seating.Links(s.t) {
+		if !l.Over() {
+			continue
+		}
+		m := l.Machine
+		wider := *m
+		for wider.NetworkMbits *= 10; (seating.Link{Machine: &wider, Pairs: l.Pairs}).Over(); {
+			wider.NetworkMbits *= 10
+		}
+		out = append(out, Mark{
+			Subject: m.ID, Name: m.Name,
+			Message: fmt.Sprintf("The %d output pairs of %s take %.1f Mbit/s; its link carries %.1f of %g", l.Pairs, m.Name, l.Mbits(), m.CarriesMbits(), m.NetworkMbits),
+			Remedies: []Remedy{
+				{Label: "Move the smallest groups to other machines", Build: func() (change.Change, error) {
+					moves, err := seating.FreeLink(s.t, m.ID)
+					return change.Batch{Label: moves.Text, Changes: []change.Change{moves.Change()}}, err
+				}},
+				{Label: fmt.Sprintf("Say that its link is one of %g Mbit/s", wider.NetworkMbits), Build: always(change.Put{Machines: []change.Entry[template.Machine]{change.Append(&wider)}})},
+			},
+		})
+	}
+	return out
+}
+
+// tooHeavy finds risers with more heavy instruments than the settings allow.
+func tooHeavy(s *subject) []Mark {
+	most := s.t.Settings.Seating.HeavyPerRiser
+	if most == 0 {
+		return nil
+	}
+	on := map[riser][]template.ID{}
+	var order []riser
+	for _, i := range s.t.Instruments {
+		if i.Seat == nil || !s.t.Heavy(i) {
+			continue
+		}
+		r := riser{i.Seat.Machine, i.Seat.Riser}
+		if on[r] == nil {
+			order = append(order, r)
+		}
+		on[r] = append(on[r], i.ID)
+	}
+	var out []Mark
+	for _, r := range order {
+		if len(on[r]) > most {
+			out = append(out, Mark{
+				Subject: on[r][most], Name: s.t.Instrument(on[r][most]).Name,
+				Message:  fmt.Sprintf("%s holds %d heavy instruments, %d more than it shall", s.riserName(r), len(on[r]), len(on[r])-most),
+				Remedies: []Remedy{s.reseat("Seat the others elsewhere", on[r][most:]...)},
 			})
 		}
 	}

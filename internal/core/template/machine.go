@@ -10,6 +10,37 @@ type Machine struct {
 	ReserveMiB float64 `json:"reserveMib"` // kept for everything else, MiB
 	Cores      int     `json:"cores"`
 	DiskMiBs   float64 `json:"diskMibs"` // reading samples, MiB/s
+
+	NetworkMbits  float64 `json:"networkMbits,omitempty"`  // its link, Mbit/s, 0..MaxMbits; 0 when not said
+	Address       string  `json:"address,omitempty"`       // its fixed IP address; empty when not said
+	BufferSamples int     `json:"bufferSamples,omitempty"` // of its audio, 0..MaxBuffer; 0 when not said
+	BufferTimes   float64 `json:"bufferTimes,omitempty"`   // how many more buffers its host waits, 0..8
+}
+
+// The limits of a machine's network and audio.
+const (
+	MaxMbits       = 400_000
+	MaxBuffer      = 8192
+	MaxBufferTimes = 8
+	SampleRateHz   = 48_000 // of everything that is heard
+)
+
+// The figures of the network. A stereo pair travels as 32-bit samples; of a
+// link, so much of every 1538 bytes is payload of TCP at an MTU of 1500: 1500
+// less 40 for the headers of IP and TCP, and 38 around the frame (RFC 894, IEEE
+// 802.3).
+const (
+	PairMbits     = 2 * 32 * SampleRateHz / 1e6
+	PayloadOfLink = 1460.0 / 1538
+)
+
+// CarriesMbits is what its link carries of audio, Mbit/s; 0 when not said.
+func (m *Machine) CarriesMbits() float64 { return m.NetworkMbits * PayloadOfLink }
+
+// LatencyMs is how late an instrument of the machine sounds, ms: (1 + m) N / fs,
+// N the buffer and m how many more of them its host waits. 0 when not said.
+func (m *Machine) LatencyMs() float64 {
+	return (1 + m.BufferTimes) * float64(m.BufferSamples) / SampleRateHz * 1000
 }
 
 // LimitMiB is the memory instruments may take on the machine, MiB.

@@ -3,6 +3,7 @@ package template
 import (
 	"fmt"
 	"math"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -303,6 +304,15 @@ func (v *validator) machines() {
 		v.ranged("machines", i, "reserveMib", m.ReserveMiB, 0, m.MemoryMiB, " MiB")
 		v.ranged("machines", i, "cores", float64(m.Cores), 1, 1024, "")
 		v.ranged("machines", i, "diskMibs", m.DiskMiBs, 1, 1<<20, " MiB/s")
+		v.ranged("machines", i, "networkMbits", m.NetworkMbits, 0, MaxMbits, " Mbit/s")
+		v.ranged("machines", i, "bufferSamples", float64(m.BufferSamples), 0, MaxBuffer, " samples")
+		v.ranged("machines", i, "bufferTimes", m.BufferTimes, 0, MaxBufferTimes, "")
+		if m.Address == "" {
+			continue
+		}
+		if _, err := netip.ParseAddr(m.Address); err != nil {
+			v.fail(at("machines", i, "address"), "%q is no IP address, such as 192.168.10.21", m.Address)
+		}
 	}
 }
 

@@ -1136,6 +1136,13 @@ export interface components {
             cores: number;
             /** @description reading, MiB/s */
             diskMibs: number;
+            /** @description its link, Mbit/s */
+            networkMbits?: number;
+            /** @description its fixed IP address */
+            address?: string;
+            bufferSamples?: number;
+            /** @description how many more buffers its host waits */
+            bufferTimes?: number;
         };
         Call: {
             id: components["schemas"]["Id"];
@@ -1871,7 +1878,28 @@ export interface components {
             /** Format: double */
             share: number;
         };
+        SeatingLink: {
+            machine: components["schemas"]["Id"];
+            /** @description output pairs in use */
+            pairs: number;
+            /**
+             * Format: double
+             * @description what they take of the link
+             */
+            mbits: number;
+            /**
+             * Format: double
+             * @description 0 when not said
+             */
+            carriesMbits: number;
+            /**
+             * Format: double
+             * @description 0 when not said
+             */
+            latencyMs: number;
+        };
         SeatingState: {
+            links: components["schemas"]["SeatingLink"][];
             weights: components["schemas"]["SeatingWeights"];
             cost: components["schemas"]["SeatingCost"];
             full: components["schemas"]["NearlyFull"][];

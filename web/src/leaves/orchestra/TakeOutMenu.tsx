@@ -7,6 +7,8 @@ const formats: [string, string][] = [
   ["routing-pdf", "Routing sheet, to print"],
   ["ribbons", "Routing, a picture"],
   ["seating", "Seating sheets, one a machine"],
+  ["seating-pdf", "Seating sheets, to print"],
+  ["addresses", "Addresses of the machines"],
   ["rows", "Row list"],
   ["template", "Template file"],
 ];

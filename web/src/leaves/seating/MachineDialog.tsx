@@ -5,7 +5,7 @@ import { attempt, get } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
 
-const started = { memory: 64, reserve: 8, cores: 16, disk: 1500 };
+const started = { memory: 64, reserve: 8, cores: 16, disk: 1500, network: 1000, buffer: 256, times: 1 };
 
 /** MachineDialog adds a machine and shows the one command to run there, or
  * changes one that is there. */
@@ -20,9 +20,13 @@ export function MachineDialog({ close }: { close: () => void }) {
           reserve: machine.reserveMib / 1024,
           cores: machine.cores,
           disk: machine.diskMibs,
+          network: machine.networkMbits ?? 0,
+          buffer: machine.bufferSamples ?? 0,
+          times: machine.bufferTimes ?? 0,
         }
       : started,
   );
+  const [address, setAddress] = useState(machine?.address ?? "");
   const [command, setCommand] = useState("");
   const keep = async (e: FormEvent) => {
     e.preventDefault();
@@ -33,6 +37,10 @@ export function MachineDialog({ close }: { close: () => void }) {
       reserveMib: figures.reserve * 1024,
       cores: figures.cores,
       diskMibs: figures.disk,
+      ...(figures.network ? { networkMbits: figures.network } : {}),
+      ...(address.trim() ? { address: address.trim() } : {}),
+      ...(figures.buffer ? { bufferSamples: figures.buffer } : {}),
+      ...(figures.times ? { bufferTimes: figures.times } : {}),
     };
     if (!(await change({ kind: "put", machines: [{ at: -1, value }] }, base))) return;
     if (machine) return close();
@@ -50,7 +58,7 @@ export function MachineDialog({ close }: { close: () => void }) {
       <span>{text}</span>
       <input
         type="number"
-        min={key === "reserve" ? 0 : 1}
+        min={key === "memory" || key === "cores" || key === "disk" ? 1 : 0}
         step="any"
         required
         className="field"
@@ -77,6 +85,18 @@ export function MachineDialog({ close }: { close: () => void }) {
         {figure("reserve", "Kept for everything else, GiB")}
         {figure("cores", "Cores")}
         {figure("disk", "Sample disk, MiB/s")}
+        <label className="contents">
+          <span>Address</span>
+          <input
+            className="field"
+            placeholder="192.168.10.21"
+            value={address}
+            onChange={(e) => setAddress(e.target.value)}
+          />
+        </label>
+        {figure("network", "Network link, Mbit/s")}
+        {figure("buffer", "Audio buffer, samples")}
+        {figure("times", "Buffers its host waits besides")}
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {machine && (
             <button type="button" className="button mr-auto" onClick={() => void remove()}>

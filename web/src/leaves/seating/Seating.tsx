@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
-import type { Id, Machine } from "../../model/api";
+import type { Id, Machine, Schemas } from "../../model/api";
 import { answer, api } from "../../model/api";
 import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
@@ -61,7 +61,13 @@ export function Seating() {
           </section>
         )}
         {things(sheet.machines).map((m) => (
-          <MachineRow key={m.id} machine={m} seats={seats} width={(size?.width ?? 0) - 24} />
+          <MachineRow
+            key={m.id}
+            machine={m}
+            seats={seats}
+            width={(size?.width ?? 0) - 24}
+            link={data?.links.find((l) => l.machine === m.id)}
+          />
         ))}
         {data && data.unseated.length > 0 && (
           <section className="border-line border-t px-3 py-3" data-part="unseated">
@@ -90,7 +96,22 @@ export function Seating() {
   );
 }
 
-function MachineRow({ machine, seats, width }: { machine: Machine; seats: SeatIndex; width: number }) {
+interface RowProps {
+  machine: Machine;
+  seats: SeatIndex;
+  width: number;
+  link: Schemas["SeatingLink"] | undefined;
+}
+
+/** linkText says what a machine's link carries, and how late it sounds. */
+function linkText(link: RowProps["link"]): string {
+  if (!link) return "";
+  const of = link.carriesMbits ? ` of ${link.carriesMbits.toFixed(0)}` : "";
+  const late = link.latencyMs ? ` · ${link.latencyMs.toFixed(1)} ms` : "";
+  return ` · ${link.mbits.toFixed(0)}${of} Mbit/s${late}`;
+}
+
+function MachineRow({ machine, seats, width, link }: RowProps) {
   const sheet = useApp((s) => s.sheet)!;
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
@@ -112,6 +133,7 @@ function MachineRow({ machine, seats, width }: { machine: Machine; seats: SeatIn
         <span className="text-soft">
           {machine.cores} cores · {gib(machine.memoryMib)} GiB · {risers} risers · host{" "}
           {state?.online ? "here" : "away"}
+          {linkText(link)}
         </span>
         <button
           type="button"
