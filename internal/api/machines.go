@@ -41,6 +41,23 @@ func (s *server) CallCost(ctx context.Context, r gen.CallCostRequestObject) (gen
 	return gen.CallCost200JSONResponse(costs(estimates, len(unseated))), nil
 }
 
+// CompareCalls implements the contract.
+func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObject) (gen.CompareCallsResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	t, to := h.View().Template, r.Body.To
+	if r.Body.Both {
+		to = calls.Combine(t, r.Body.From, to)
+	}
+	c := calls.Compare(t, r.Body.From, to)
+	id := func(i *template.Instrument) template.ID { return i.ID }
+	return gen.CompareCalls200JSONResponse{
+		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),
+	}, nil
+}
+
 // Call implements the contract.
 func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallResponseObject, error) {
 	h, _, err := s.open(ctx, r.Id)

@@ -93,3 +93,25 @@ func TestSeatingFromPlanToHand(t *testing.T) {
 	require.Contains(t, beyond.field(t, "detail"), "output pairs run from 2 to 64")
 	require.Equal(t, 200, c.do("POST", path+"/seating/hand", map[string]any{"kind": "release", "ids": []string{"i-0", "i-1"}}).status)
 }
+
+// Two calls are compared by what they load, rest and keep.
+func TestComparingCalls(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	path := c.newTemplate("Salt")
+	require.Equal(t, 200, c.do("POST", path+"/import?take=true", []byte(list)).status)
+	rows := c.delivered(path).Template.Instruments
+	require.Len(t, rows, 2)
+	type comparison struct {
+		Loads, Rests, Stays []string
+		Cost                struct{ Unseated int }
+	}
+	a, b := []string{rows[0].ID}, []string{rows[1].ID}
+	one := decode[comparison](t, c.do("POST", path+"/calls/compare", map[string]any{"from": a, "to": b, "both": false}))
+	require.Equal(t, b, one.Loads)
+	require.Equal(t, a, one.Rests)
+	require.Empty(t, one.Stays)
+	require.Equal(t, 1, one.Cost.Unseated, "it has no seat yet")
+	both := decode[comparison](t, c.do("POST", path+"/calls/compare", map[string]any{"from": a, "to": b, "both": true}))
+	require.Equal(t, a, both.Stays)
+	require.Empty(t, both.Rests)
+}

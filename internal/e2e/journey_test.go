@@ -224,6 +224,7 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 			"stems":    func() { p.unfold("deliver", "routing"); p.press("Stems from") },
 			"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
 			"plan":     func() { p.unfold("seating"); p.press("Plan…") },
+			"compare":  func() { p.unfold("calls"); p.press("Compare") },
 			"what if":  func() { p.unfold("seating"); p.press("What if") },
 			"returns":  func() { p.unfold("deliver"); p.press("Returns") },
 		} {

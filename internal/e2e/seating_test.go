@@ -65,7 +65,7 @@ func TestSeatsByHand(t *testing.T) {
 	p.seeText("[data-part=trace]", "outputs 119-120")
 	p.seeText("[data-part=why]", "seated by hand")
 	p.press("let plans move it")
-	p.page.MustWait(`() => !document.querySelector("[data-part=why]").textContent.includes("by hand")`)
+	p.page.MustWait(`() => document.querySelector("[data-part=why]")?.textContent.includes("by hand") === false`)
 	p.undo(2)
 
 	p.click(`[aria-label="Do with riser 1 of Cedar"]`)
@@ -75,4 +75,23 @@ func TestSeatsByHand(t *testing.T) {
 	p.gone(`[data-riser="Cedar 1"] [data-seat]`)
 	p.undo(1)
 	p.see(`[data-riser="Cedar 1"] [data-seat]`)
+}
+
+// Two calls are put beside each other before anything is loaded; both together
+// are then called.
+func TestComparingTwoCalls(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("calls")
+	p.press("Compare")
+	p.see(`[aria-label=From]`).MustSelect("1M05 Lamp room")
+	p.see(`[aria-label=To]`).MustSelect("Opening call")
+	p.seeText("[data-part=comparison]", "Rests")
+	p.page.MustWait(`() => /Rests\s+[1-9]/.test(document.querySelector("[data-part=comparison]")?.innerText)`)
+	p.seeText("[data-part=machines]", "Birch")
+	p.click("[role=dialog] input[type=checkbox]")
+	p.page.MustWait(`() => /Rests\s+0/.test(document.querySelector("[data-part=comparison]")?.innerText)`)
+	p.press("Call both")
+	p.gone("[role=dialog]")
+	p.see("[data-part=memory]")
+	p.press("Rest all")
 }

@@ -382,6 +382,14 @@ type Bus = template.Bus
 // Call defines model for Call.
 type Call = template.Call
 
+// CallComparison defines model for CallComparison.
+type CallComparison struct {
+	Cost  CallCost `json:"cost"`
+	Loads []Id     `json:"loads"`
+	Rests []Id     `json:"rests"`
+	Stays []Id     `json:"stays"`
+}
+
 // CallCost defines model for CallCost.
 type CallCost struct {
 	Machines []MachineCost `json:"machines"`
@@ -471,6 +479,14 @@ type CodeCount struct {
 	About string `json:"about"`
 	Code  string `json:"code"`
 	Count int    `json:"count"`
+}
+
+// CompareAsk defines model for CompareAsk.
+type CompareAsk struct {
+	// Both compare with both together
+	Both bool `json:"both"`
+	From []Id `json:"from"`
+	To   []Id `json:"to"`
 }
 
 // CompilePart defines model for CompilePart.
@@ -1528,6 +1544,9 @@ type AssignJSONRequestBody AssignJSONBody
 // CallJSONRequestBody defines body for Call for application/json ContentType.
 type CallJSONRequestBody = Ask
 
+// CompareCallsJSONRequestBody defines body for CompareCalls for application/json ContentType.
+type CompareCallsJSONRequestBody = CompareAsk
+
 // CallCostJSONRequestBody defines body for CallCost for application/json ContentType.
 type CallCostJSONRequestBody = Ask
 
@@ -1668,6 +1687,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/calls)
 	Call(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/calls/compare)
+	CompareCalls(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/calls/cost)
 	CallCost(ctx *echo.Context, id openapi_types.UUID) error
@@ -2143,6 +2165,22 @@ func (w *ServerInterfaceWrapper) Call(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Call(ctx, id)
+	return err
+}
+
+// CompareCalls converts echo context to params.
+func (w *ServerInterfaceWrapper) CompareCalls(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CompareCalls(ctx, id)
 	return err
 }
 
@@ -3195,6 +3233,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
@@ -4137,6 +4176,46 @@ type CalldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CalldefaultApplicationProblemPlusJSONResponse) VisitCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareCallsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *CompareCallsJSONRequestBody
+}
+
+type CompareCallsResponseObject interface {
+	VisitCompareCallsResponse(w http.ResponseWriter) error
+}
+
+type CompareCalls200JSONResponse CallComparison
+
+func (response CompareCalls200JSONResponse) VisitCompareCallsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareCallsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompareCallsdefaultApplicationProblemPlusJSONResponse) VisitCompareCallsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6033,6 +6112,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/calls)
 	Call(ctx context.Context, request CallRequestObject) (CallResponseObject, error)
 
+	// (POST /api/templates/{id}/calls/compare)
+	CompareCalls(ctx context.Context, request CompareCallsRequestObject) (CompareCallsResponseObject, error)
+
 	// (POST /api/templates/{id}/calls/cost)
 	CallCost(ctx context.Context, request CallCostRequestObject) (CallCostResponseObject, error)
 
@@ -6958,6 +7040,54 @@ func (sh *strictHandler) Call(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(CallResponseObject); ok {
 		return validResponse.VisitCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CompareCalls operation middleware
+func (sh *strictHandler) CompareCalls(ctx *echo.Context, id openapi_types.UUID) error {
+	var request CompareCallsRequestObject
+
+	request.Id = id
+
+	var body CompareCallsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompareCalls(ctx.Request().Context(), request.(CompareCallsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompareCalls")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CompareCallsResponseObject); ok {
+		return validResponse.VisitCompareCallsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

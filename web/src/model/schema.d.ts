@@ -676,6 +676,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["CompareCalls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls": {
         parameters: {
             query?: never;
@@ -1922,6 +1938,18 @@ export interface components {
             fits: boolean;
             refusal: string;
             rest: components["schemas"]["Id"][];
+        };
+        CompareAsk: {
+            from: components["schemas"]["Id"][];
+            to: components["schemas"]["Id"][];
+            /** @description compare with both together */
+            both: boolean;
+        };
+        CallComparison: {
+            loads: components["schemas"]["Id"][];
+            rests: components["schemas"]["Id"][];
+            stays: components["schemas"]["Id"][];
+            cost: components["schemas"]["CallCost"];
         };
         CallCost: {
             machines: components["schemas"]["MachineCost"][];
@@ -3991,6 +4019,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallCost"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CompareCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallComparison"];
                 };
             };
             /** @description what went wrong */

@@ -54,6 +54,7 @@ export interface State {
     | "paste"
     | "plan"
     | "what-if"
+    | "compare-calls"
     | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one

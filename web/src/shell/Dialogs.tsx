@@ -1,3 +1,4 @@
+import { CompareDialog } from "../leaves/calls/CompareDialog";
 import { ReturnsDialog } from "../leaves/deliver/ReturnsDialog";
 import { RulesDialog } from "../leaves/deliver/RulesDialog";
 import { StemsDialog } from "../leaves/deliver/StemsDialog";
@@ -55,6 +56,8 @@ export function Dialogs() {
       return <PasteDialog close={close} />;
     case "plan":
       return <PlanDialog close={close} />;
+    case "compare-calls":
+      return <CompareDialog close={close} />;
     case "what-if":
       return <WhatIfDialog close={close} />;
     case "new":

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import type { Call, Id, Schemas } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { select, useApp } from "../../model/store";
+import { select, set, useApp } from "../../model/store";
 import { gib, mib, things, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
@@ -22,6 +22,14 @@ export function Calls() {
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)}`}>
+        <button
+          type="button"
+          className="button"
+          disabled={sheet.calls.order.length === 0}
+          onClick={() => set({ dialog: "compare-calls" })}
+        >
+          Compare…
+        </button>
         <button type="button" className="button" disabled={all.length === 0} onClick={() => void call(all, "rest")}>
           Rest all
         </button>

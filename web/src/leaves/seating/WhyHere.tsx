@@ -13,6 +13,8 @@ export function WhyHere() {
     queryKey: ["why", sheet.id, sheet.revision, only?.id],
     queryFn: () => whyThere(only!.id),
     enabled: seated,
+    // what was said of the same one stays until it is asked again
+    placeholderData: (said, query) => (query?.queryKey[3] === only?.id ? said : undefined),
   });
   if (!seated || !data) return null;
   return (
