@@ -27,7 +27,7 @@ export function MoveForm() {
   return (
     <form
       onSubmit={move}
-      className="flex shrink-0 flex-wrap items-center gap-2 border-line border-t px-3 py-2"
+      className="flex shrink-0 flex-wrap items-center gap-1.5 border-line border-t px-3 py-2"
       aria-label="Move seats"
     >
       <span className="text-soft">Give {n || "the selection"} consecutive</span>
@@ -60,7 +60,7 @@ export function MoveForm() {
                 type="number"
                 min={1}
                 max={key === "channel" ? 16 : 64}
-                className="field w-14"
+                className="field w-12"
                 value={place[key]}
                 onChange={(e) => setPlace({ ...place, [key]: Number(e.target.value) })}
               />

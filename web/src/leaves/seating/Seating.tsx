@@ -117,6 +117,8 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
   const glass = useGlass().get(machine.id) ?? [];
   const [command, setCommand] = useState("");
   const risers = sheet.risers[machine.id] ?? 0;
+  const host = state?.online ? "here" : "away";
+  const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${risers} risers · host ${host}${linkText(link)}`;
   const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
     await moveSeats(ids, { machine: machine.id, ...to });
   };
@@ -130,25 +132,27 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
     <section className="border-line border-b px-3 pt-2 pb-3" aria-label={machine.name} data-machine={machine.name}>
       <div className="mb-2 flex items-center gap-3">
         <h3 className="text-[16px]">{machine.name}</h3>
-        <span className="text-soft">
-          {machine.cores} cores · {gib(machine.memoryMib)} GiB · {risers} risers · host{" "}
-          {state?.online ? "here" : "away"}
-          {linkText(link)}
+        <span className="min-w-0 truncate text-soft" title={`${machine.name}: ${figures}`}>
+          {figures}
         </span>
         <button
           type="button"
-          className="link h-6 text-[12px] text-soft"
+          className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
           onClick={() => set({ dialog: "machine", machine: machine.id })}
         >
           change
         </button>
-        <button type="button" className="link h-6 text-[12px] text-soft" onClick={() => void credential()}>
+        <button
+          type="button"
+          className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
+          onClick={() => void credential()}
+        >
           host command
         </button>
-        <span className="ml-auto text-soft">
+        <span className="ml-auto shrink-0 whitespace-nowrap text-soft">
           {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
         </span>
-        <div className="w-32">
+        <div className="w-24 shrink-0">
           <MemoryGlass name={machine.name} parts={glass} limit={state?.limitMib ?? 1} />
         </div>
       </div>
