@@ -18,7 +18,7 @@ const LongestPlanning = 2 * time.Minute
 // Planning is one person's seating plan in the making.
 type Planning struct {
 	revision int64
-	t        *template.Template
+	now      seating.Cost // of the seats there are
 	started  time.Time
 	stop     context.CancelFunc
 	done     chan struct{}
@@ -51,7 +51,7 @@ type plannings struct {
 func (h *Hot) StartPlan(p Person, fresh bool) PlanState {
 	v := h.View()
 	ctx, stop := context.WithTimeout(context.Background(), LongestPlanning)
-	run := &Planning{revision: v.Revision, t: v.Template, started: time.Now(), stop: stop, done: make(chan struct{})}
+	run := &Planning{revision: v.Revision, now: seating.Judge(v.Template), started: time.Now(), stop: stop, done: make(chan struct{})}
 	draft := seating.Begin(v.Template, seating.Options{Fresh: fresh})
 	run.cost = draft.Cost()
 	h.plans.mu.Lock()
@@ -93,7 +93,7 @@ func (run *Planning) improve(ctx context.Context, draft *seating.Draft) {
 func (run *Planning) state() PlanState {
 	run.mu.Lock()
 	defer run.mu.Unlock()
-	s := PlanState{Revision: run.revision, Running: run.ended.IsZero(), Tried: run.tried, Now: seating.Judge(run.t), Then: run.cost, Plan: run.plan}
+	s := PlanState{Revision: run.revision, Running: run.ended.IsZero(), Tried: run.tried, Now: run.now, Then: run.cost, Plan: run.plan}
 	if s.Running {
 		s.For = time.Since(run.started)
 	} else {

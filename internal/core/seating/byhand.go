@@ -2,7 +2,6 @@ package seating
 
 import (
 	"fmt"
-	"slices"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
@@ -57,7 +56,9 @@ func Consecutive(t *template.Template, ids []template.ID, part Part, from int) (
 func hallWithout(t *template.Template, ids []template.ID) (*hall, []*template.Instrument, error) {
 	h := newHall(t)
 	var rows []*template.Instrument
+	named := make(map[template.ID]bool, len(ids))
 	for _, id := range ids {
+		named[id] = true
 		i := t.Instrument(id)
 		if i == nil {
 			return nil, nil, &change.Refused{Subject: id, Reason: "the instrument is no longer in the template"}
@@ -65,7 +66,7 @@ func hallWithout(t *template.Template, ids []template.ID) (*hall, []*template.In
 		rows = append(rows, i)
 	}
 	for _, i := range t.Instruments {
-		if i.Seat != nil && !slices.Contains(rows, i) {
+		if i.Seat != nil && !named[i.ID] {
 			h.take(i, *i.Seat)
 		}
 	}

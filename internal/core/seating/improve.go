@@ -232,12 +232,12 @@ func (p *planner) swap(machine template.ID, short float64, spare func(template.I
 	var best found
 	sizes := p.sizes()
 	for _, a := range sizes[machine] {
-		for other, list := range sizes {
-			room := spare(other)
-			if other == machine || room <= 0 {
+		for _, m := range p.h.t.Machines {
+			room := spare(m.ID)
+			if m.ID == machine || room <= 0 {
 				continue
 			}
-			for _, b := range list {
+			for _, b := range sizes[m.ID] {
 				frees := calls.PreloadMiB(p.h.t, a) - calls.PreloadMiB(p.h.t, b)
 				if frees <= 0 || frees > room {
 					continue

@@ -1,7 +1,8 @@
 import { answer, api, type Change, type How, type Id, type Schemas } from "./api";
 import { attempt, get, set, store, tell } from "./store";
 
-const at = () => ({ params: { path: { id: get().sheet!.id } } });
+/** at is the path of the template that is open. */
+export const at = () => ({ params: { path: { id: get().sheet!.id } } });
 
 /** seen is the revision a person looks at now. An edit that takes a while
  * keeps the one it began with, so that what others set meanwhile is not

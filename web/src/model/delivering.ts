@@ -1,8 +1,6 @@
 import { answer, api, type Bus, type Id, type Schemas } from "./api";
-import { change, settle } from "./changing";
+import { at, change, settle } from "./changing";
 import { attempt, get, tell } from "./store";
-
-const at = () => ({ params: { path: { id: get().sheet!.id } } });
 
 /** wire computes the whole wiring, applies the stem rules, or numbers buses. */
 export const wire = (what: "everything" | "rules" | "numbers", first?: number, gap?: number) =>

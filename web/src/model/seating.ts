@@ -1,4 +1,5 @@
 import { answer, api, type Id, type Schemas } from "./api";
+import { at } from "./changing";
 import { attempt, get, tell } from "./store";
 
 export type SeatingCost = Schemas["SeatingCost"];
@@ -9,8 +10,6 @@ export type Wish = Schemas["SeatingWish"];
 export type Outcome = Schemas["SeatingOutcome"];
 export type WhatIf = Schemas["WhatIfAsk"];
 export type Moves = Schemas["SeatingMoves"];
-
-const at = () => ({ params: { path: { id: get().sheet!.id } } });
 
 /** What a plan makes small, in the order of what counts most. */
 export const figures: [key: keyof Weights, text: string][] = [
