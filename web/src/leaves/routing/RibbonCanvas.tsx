@@ -1,5 +1,6 @@
 import { type MouseEvent, useEffect, useMemo, useRef } from "react";
 import { useInks } from "../../parts/useInks";
+import { gather, type Pen } from "./gathered";
 import { outline, type Picture, type Ribbon, ribbonAt } from "./picture";
 
 interface Props {
@@ -25,7 +26,15 @@ const mostPixels = 16e6;
 /** As many ribbons into one place are drawn once, and then laid down as one. */
 const fewestGathered = 60;
 
-type Pen = OffscreenCanvasRenderingContext2D;
+/** How strongly what is followed shows, and what is only selected. */
+const strong = 0.85;
+const touchedOnly = 0.5;
+
+/** So long the picture rests before anything is drawn ahead, milliseconds. */
+const rest = 150;
+
+/** So long is drawn ahead at a time, milliseconds: a frame. */
+const slice = 16;
 
 /** Part is from and to where a canvas shows the picture. */
 interface Part {
@@ -76,10 +85,6 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
     return out;
   }, [picture]);
   const drawn = useMemo(() => ({ from: Number.NaN, to: Number.NaN }), [paths, inks]);
-  const sheets = useMemo(
-    () => new Map<number, { strength: number; canvas: OffscreenCanvas }>(), // of the window
-    [paths, inks, from, to],
-  );
   const paint = (pen: Pen, n: number, strength: number) => {
     const r = picture.ribbons[n]!;
     pen.globalAlpha = strength * (r.send ? 0.4 : 1);
@@ -105,15 +110,20 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
     c.style.height = `${at.to - at.from}px`;
     c.getContext("bitmaprenderer")!.transferFromImageBitmap(pen.canvas.transferToImageBitmap());
   };
-  /** gathered is the many ribbons into one place, as they show in the window. */
-  const gathered = (place: number, into: number[], strength: number): OffscreenCanvas => {
-    const known = sheets.get(place);
-    if (known?.strength === strength) return known.canvas;
-    const pen = sheetOf({ from, to });
-    for (const n of into) if (shows(picture.ribbons[n]!, { from, to })) paint(pen, n, strength);
-    sheets.set(place, { strength, canvas: pen.canvas });
-    return pen.canvas;
-  };
+  // the many ribbons into one place, as they show in the window
+  const gatherings = useMemo(() => {
+    const here = new Map<number, number[]>();
+    for (const [place, into] of entering) {
+      if (into.length < fewestGathered) continue;
+      const shown = into.filter((n) => shows(picture.ribbons[n]!, { from, to }));
+      if (shown.length > 0) here.set(place, shown);
+    }
+    return gather(
+      here,
+      () => sheetOf({ from, to }),
+      (pen, n) => paint(pen, n, strong),
+    );
+  }, [paths, inks, width, from, to]);
 
   useEffect(() => {
     if (width <= 0 || (from >= drawn.from && to <= drawn.to)) return;
@@ -127,18 +137,17 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
   useEffect(() => {
     if (width <= 0) return;
     const asked = (r: Ribbon) => {
-      if (lit) return lit.has(r.from) && lit.has(r.to) ? 0.85 : 0;
-      return touched.has(r.from) ? 0.5 : 0;
+      if (lit) return lit.has(r.from) && lit.has(r.to) ? strong : 0;
+      return touched.has(r.from) ? touchedOnly : 0;
     };
     const at = lit || touched.size > 0 ? spanOf(picture.ribbons, asked, { from, to }) : null;
     above.current!.hidden = !at;
     if (!at) return;
     const pen = sheetOf(at);
     for (const [place, into] of entering) {
-      const strength = asked(picture.ribbons[into[0]!]!);
-      if (into.length >= fewestGathered && into.every((n) => asked(picture.ribbons[n]!) === strength)) {
+      if (into.length >= fewestGathered && into.every((n) => asked(picture.ribbons[n]!) === strong)) {
         pen.globalAlpha = 1;
-        if (strength > 0) pen.drawImage(gathered(place, into, strength), 0, from, width, to - from);
+        pen.drawImage(gatherings.sheet(place), 0, from, width, to - from);
         continue;
       }
       for (const n of into) {
@@ -149,6 +158,23 @@ export function RibbonCanvas({ picture, x, width, from, to, lit, touched, hover,
     }
     show(above.current!, at, pen);
   }, [paths, inks, width, from, to, lit, touched]);
+
+  useEffect(() => {
+    if (width <= 0) return;
+    let idle = 0;
+    const ahead = (time: IdleDeadline) => {
+      const until = performance.now() + slice;
+      if (!gatherings.drawAhead(() => time.timeRemaining() > 4 && performance.now() < until))
+        idle = requestIdleCallback(ahead);
+    };
+    const wait = setTimeout(() => {
+      idle = requestIdleCallback(ahead);
+    }, rest);
+    return () => {
+      clearTimeout(wait);
+      cancelIdleCallback(idle);
+    };
+  }, [gatherings]);
 
   const find = (e: MouseEvent<HTMLElement>): Ribbon | null => {
     const box = e.currentTarget.getBoundingClientRect();
