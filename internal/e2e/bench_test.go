@@ -78,7 +78,7 @@ func openTemplate(b *testing.B, id string) *person {
 	require.NoError(b, err)
 	require.NoError(b, p.page.Reload())
 	p.see(`[data-leaf="orchestra"] [data-row]`)
-	p.seeText(`[data-leaf="orchestra"] header`, "10000 instruments")
+	p.seeText(`[data-leaf="orchestra"] header`, "10,000 instruments")
 	return p
 }
 

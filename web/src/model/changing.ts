@@ -1,5 +1,6 @@
 import { answer, api, type Change, type How, type Id, type Schemas } from "./api";
 import { attempt, get, set, store, tell } from "./store";
+import { plural } from "./template";
 
 /** at is the path of the template that is open. */
 export const at = () => ({ params: { path: { id: get().sheet!.id } } });
@@ -88,7 +89,7 @@ export async function seatEveryone(fresh: boolean) {
     tell(
       done.unseated?.length
         ? `${done.unseated.length} found no seat; they are listed with the reason.`
-        : `Everyone is seated on ${done.risersUsed} risers.`,
+        : `Everyone is seated on ${plural(done.risersUsed, "riser")}.`,
     );
 }
 

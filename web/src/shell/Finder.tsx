@@ -4,7 +4,7 @@ import { useMemo, useState } from "react";
 import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
 import { matches } from "../model/score";
 import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
-import { libraryOf, pathOf, type Sheet, things } from "../model/template";
+import { libraryOf, pathOf, plural, type Sheet, things } from "../model/template";
 import { leafTitle } from "./FoldedSheet";
 
 interface Found {
@@ -101,7 +101,7 @@ function find(sheet: Sheet, question: string): Found[] {
       show("calls");
       void call(c.instruments, "only");
     };
-    add({ key: c.id, kind: "call", text: `Call ${c.name}`, note: `${c.instruments.length} rows`, run });
+    add({ key: c.id, kind: "call", text: `Call ${c.name}`, note: plural(c.instruments.length, "row"), run });
   }
   for (const f of commands()) add(f);
   return out;

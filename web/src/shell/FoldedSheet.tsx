@@ -6,7 +6,7 @@ import { Orchestra } from "../leaves/orchestra/Orchestra";
 import { Routing } from "../leaves/routing/Routing";
 import { Seating } from "../leaves/seating/Seating";
 import { type LeafName, leafNames, unfold, useApp } from "../model/store";
-import { gib } from "../model/template";
+import { gib, plural } from "../model/template";
 import { LeafGuard } from "./LeafGuard";
 
 /** The place of each leaf in the working order; its key is Alt and the number. */
@@ -101,19 +101,19 @@ function useFigure(name: LeafName): string {
     case "deliver": {
       let n = 0;
       for (const b of sheet.buses.byId.values()) if (b.kind === "stem") n++;
-      return `${n} stems`;
+      return plural(n, "stem");
     }
     case "library":
-      return `${sheet.libraries.order.length} libraries`;
+      return plural(sheet.libraries.order.length, "library", "libraries");
     case "orchestra":
-      return `${sheet.instruments.order.length} instruments`;
+      return plural(sheet.instruments.order.length, "instrument");
     case "seating": {
       let n = 0;
       for (const i of sheet.instruments.byId.values()) if (i.kind === "sampled" && !i.seat) n++;
       return n === 0 ? "all seated" : `${n} unseated`;
     }
     case "routing":
-      return sheet.marks === 0 ? "no marks" : `${sheet.marks} mark${sheet.marks === 1 ? "" : "s"}`;
+      return sheet.marks === 0 ? "no marks" : plural(sheet.marks, "mark");
     case "calls": {
       let used = 0;
       for (const m of rig.values()) used += m.usedMib;

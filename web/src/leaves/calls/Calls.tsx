@@ -4,7 +4,7 @@ import type { Call, Id, Schemas } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { select, set, useApp } from "../../model/store";
-import { gib, mib, things, wait } from "../../model/template";
+import { gib, mib, plural, things, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { RestGlyph } from "../../parts/RestGlyph";
@@ -78,7 +78,8 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
       <button type="button" aria-pressed={chosen} className="min-w-0 flex-1 text-left" onClick={choose}>
         <span className="block truncate font-medium">{saved.name}</span>
         <span className="text-[12px] text-soft">
-          {saved.instruments.length} rows · {mib(memory)} · {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
+          {plural(saved.instruments.length, "row")} · {mib(memory)} ·{" "}
+          {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
         </span>
       </button>
       <button type="button" className="button" onClick={() => void call(saved.instruments, "only")}>

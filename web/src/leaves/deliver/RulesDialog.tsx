@@ -61,7 +61,7 @@ export function RulesDialog({ close }: { close: () => void }) {
               className="w-14 shrink-0 text-right text-soft"
               title="instruments that this rule is the first to take"
             >
-              {meets[n]} rows
+              {plural(meets[n] ?? 0, "row")}
             </span>
             <Small label={`Rule ${n + 1} up`} off={n === 0} run={() => shift(n, -1)}>
               <ArrowUp size={13} />

@@ -9,6 +9,7 @@ import {
   useCatalogueEvents,
 } from "../../model/catalogue";
 import { set, useApp } from "../../model/store";
+import { plural } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
 import { MoreMenu } from "./MoreMenu";
@@ -50,7 +51,10 @@ export function Library() {
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: undo anywhere in the leaf is the catalogue's
     <div className="flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
-      <LeafHead title="Library" note={`${cat.libraries.length} libraries, ${patches.toLocaleString("en")} patches`}>
+      <LeafHead
+        title="Library"
+        note={`${plural(cat.libraries.length, "library", "libraries")}, ${plural(patches, "patch", "patches")}`}
+      >
         <button type="button" className="button" onClick={() => set({ dialog: "casting" })}>
           Cast…
         </button>

@@ -4,6 +4,7 @@ import { useRef, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue, takePatchList } from "../../model/catalogue";
 import { tell } from "../../model/store";
+import { plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { PlayersDialog } from "./PlayersDialog";
 import { VocabularyDialog } from "./VocabularyDialog";
@@ -24,7 +25,7 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
     const done = await takePatchList(list.file, true);
     setList(null);
     if (!done) return;
-    tell(`${done.added} patches added, ${done.updated} changed.`);
+    tell(`${plural(done.added, "patch", "patches")} added, ${done.updated} changed.`);
     await client.invalidateQueries({ queryKey: ["patches"] });
   };
   const name = (middleC: number) =>

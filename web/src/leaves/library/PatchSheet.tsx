@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { type Catalogue, editPatches, type Patch, type PatchFields } from "../../model/catalogue";
 import { keyName, keyOf } from "../../model/keys";
 import { tell } from "../../model/store";
+import { plural } from "../../model/template";
 import { Card } from "./Card";
 import { Compare } from "./Compare";
 import { clipboard } from "./clipboard";
@@ -42,11 +43,11 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
   const roles = same((x) => (x.roles ?? []).join(", "));
   return (
     <section
-      aria-label={many ? `${chosen.length} patches` : p.name}
+      aria-label={many ? plural(chosen.length, "patch", "patches") : p.name}
       className="max-h-[62%] shrink-0 overflow-y-auto border-line border-t px-3 py-2"
     >
       <h3 className="mb-1.5 flex items-baseline gap-2 text-[15px]">
-        {many ? `${chosen.length} patches` : p.name}
+        {many ? plural(chosen.length, "patch", "patches") : p.name}
         {many && held && (
           <button type="button" className="button font-normal font-sans" onClick={() => set({ map: held.map })}>
             Give all the map of {held.name}

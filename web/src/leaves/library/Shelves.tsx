@@ -1,6 +1,7 @@
 import { Pencil, Plus, Redo2, Undo2 } from "lucide-react";
 import type { Id } from "../../model/api";
 import { type Catalogue, redoCatalogue, undoCatalogue } from "../../model/catalogue";
+import { plural } from "../../model/template";
 
 interface Props {
   cat: Catalogue;
@@ -19,12 +20,7 @@ export function Shelves({ cat, library, choose, edit }: Props) {
       aria-label="Libraries"
       className="flex w-[176px] shrink-0 flex-col overflow-y-auto border-line border-r py-1.5"
     >
-      <Shelf
-        name="All libraries"
-        detail={`${all.toLocaleString("en")} patches`}
-        on={library === ""}
-        run={() => choose("")}
-      />
+      <Shelf name="All libraries" detail={plural(all, "patch", "patches")} on={library === ""} run={() => choose("")} />
       {cat.libraries.map((l, n) => {
         const shelf = cat.shelves[n]!;
         const detail = [`${shelf.patches.toLocaleString("en")}`, l.room, size(shelf.fullMib)];

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { addRows } from "../../model/changing";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
+import { plural } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
 import type { Field } from "./fields";
@@ -28,7 +29,7 @@ function Head({ ask }: { ask: (f: Field) => void }) {
   const count = useApp((s) => s.sheet!.instruments.order.length);
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   return (
-    <LeafHead title="Orchestra" note={`${count} instruments, ${ready} ready`}>
+    <LeafHead title="Orchestra" note={`${plural(count, "instrument")}, ${ready} ready`}>
       <button type="button" className="button" onClick={() => set({ dialog: "import" })}>
         Bring in…
       </button>

@@ -18,7 +18,7 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
                 <strong className="font-serif">{plural(s.stems, "stem")} add up to the mix</strong>
                 <span className="text-soft">
                   {" "}
-                  · {s.name} fold, {s.sources} sources,{" "}
+                  · {s.name} fold, {plural(s.sources, "source")},{" "}
                   {s.dry ? "dry: its returns are in a coarser fold" : "dry and wet"}
                 </span>
               </p>

@@ -5,7 +5,7 @@ import { answer, api } from "../../model/api";
 import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { attempt, select, set, show, useApp } from "../../model/store";
-import { gib, things } from "../../model/template";
+import { gib, plural, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
@@ -22,7 +22,9 @@ export function Seating() {
   const seats = useMemo(() => seatIndex(things(sheet.instruments)), [sheet.instruments]);
   const frame = useRef<HTMLDivElement>(null);
   const size = useSize(frame);
-  const note = data ? `${data.risersUsed} risers in use; ${data.lowerBound} is the least any plan can use` : "";
+  const note = data
+    ? `${plural(data.risersUsed, "riser")} in use; ${data.lowerBound} is the least any plan can use`
+    : "";
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Seating" note={note}>
@@ -118,7 +120,7 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
   const [command, setCommand] = useState("");
   const risers = sheet.risers[machine.id] ?? 0;
   const host = state?.online ? "here" : "away";
-  const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${risers} risers · host ${host}${linkText(link)}`;
+  const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${plural(risers, "riser")} · host ${host}${linkText(link)}`;
   const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
     await moveSeats(ids, { machine: machine.id, ...to });
   };
