@@ -89,7 +89,7 @@ export async function seatEveryone(fresh: boolean) {
     tell(
       done.unseated?.length
         ? `${done.unseated.length} found no seat; they are listed with the reason.`
-        : `Everyone is seated on ${plural(done.risersUsed, "riser")}.`,
+        : `Everyone is seated on ${plural(done.risersUsed ?? 0, "riser")}.`,
     );
 }
 
