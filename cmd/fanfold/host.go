@@ -19,7 +19,8 @@ func hostCommand() *cobra.Command {
 	var name, server, credential string
 	var memory, disk, speed float64
 	var cores int
-	var corrupt, stall, roots []string
+	var corrupt, stall, roots, libraries, armed []string
+	var sounding map[string]int
 	var faults rig.Faults
 	c := &cobra.Command{
 		Use: "host", Short: "Run a simulated sample machine",
@@ -32,12 +33,13 @@ func hostCommand() *cobra.Command {
 			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 {
 				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
 			}
-			faults.Corrupt, faults.Stall = set(corrupt), set(stall)
+			faults.Corrupt, faults.Stall, faults.Armed, faults.Sounding = set(corrupt), set(stall), set(armed), sounding
 			ctx, stop := signal.NotifyContext(c.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
 			log := slog.With("machine", name)
 			log.Info("a simulated machine", "memoryMiB", memory, "cores", cores, "diskMiBs", disk, "speed", speed)
 			machine := rig.NewStandIn(memory, disk, speed, faults)
+			machine.Cores, machine.Libraries = cores, libraries
 			for _, r := range roots {
 				abs, err := filepath.Abs(r)
 				if err != nil {
@@ -56,6 +58,10 @@ func hostCommand() *cobra.Command {
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")
 	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
 	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine that may be scanned for samples; may be given again")
+	c.Flags().StringArrayVar(&libraries, "library", nil, "a library installed here; may be given again")
+	c.Flags().StringToIntVar(&sounding, "sounding", nil, "voices of instruments that sound once they are ready: NAME=VOICES")
+	c.Flags().StringArrayVar(&armed, "armed", nil, "an instrument somebody is about to play")
+	c.Flags().Float64Var(&faults.DiskShare, "disk-share", 1, "read at this share of the disk's rate")
 	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
 	c.Flags().DurationVar(&faults.CrashAfter, "crash-after", 0, "end without a word after this time")

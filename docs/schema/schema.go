@@ -18,7 +18,12 @@ var Template2 []byte
 //go:embed template-3.schema.json
 var Template3 []byte
 
-// Template4 is the schema of the template file, version 4.
+// Template4 is that of version 4, which is still read.
 //
 //go:embed template-4.schema.json
 var Template4 []byte
+
+// Template5 is the schema of the template file, version 5.
+//
+//go:embed template-5.schema.json
+var Template5 []byte

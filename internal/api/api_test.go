@@ -27,6 +27,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 type noRig struct{}
 
 func (noRig) Know(rig.Host)                                                 {}
+func (noRig) Forget(string)                                                 {}
 func (noRig) Want(_, _, _ string, _ []rig.Load)                             {}
 func (noRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (noRig) StopScan(string)                                               {}

@@ -2,8 +2,10 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -18,7 +20,7 @@ func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
 	for _, e := range estimates {
 		c := gen.MachineCost{
 			Id: e.Machine.ID, Name: e.Machine.Name, BeforeMib: e.BeforeMiB, AfterMib: e.AfterMiB, LimitMib: e.LimitMiB,
-			Seconds: e.Wait.Seconds(), Loads: len(e.Order), Fits: e.Fits(), Rest: []gen.Id{},
+			Seconds: e.Learned.Seconds(), Computed: e.Wait.Seconds(), Loads: len(e.Order), Fits: e.Fits(), Rest: []gen.Id{},
 		}
 		if !e.Fits() {
 			c.Refusal = e.Refusal()
@@ -51,7 +53,7 @@ func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObje
 	if r.Body.Both {
 		to = calls.Combine(t, r.Body.From, to)
 	}
-	c := calls.Compare(t, r.Body.From, to)
+	c := calls.Compare(t, r.Body.From, calls.Combine(t, to, h.Kept()))
 	id := func(i *template.Instrument) template.ID { return i.ID }
 	return gen.CompareCalls200JSONResponse{
 		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),
@@ -65,7 +67,7 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 		return nil, err
 	}
 	estimates, unseated := h.Estimate(r.Body.Ids, app.How(r.Body.How))
-	if err := h.Call(ctx, r.Body.Ids, app.How(r.Body.How)); err != nil {
+	if err := h.Call(ctx, r.Body.Ids, app.How(r.Body.How), or(r.Body.Sure, false)); err != nil {
 		return nil, err
 	}
 	return gen.Call200JSONResponse(costs(estimates, len(unseated))), nil
@@ -96,8 +98,95 @@ func (s *server) MakeCredential(ctx context.Context, r gen.MakeCredentialRequest
 	if err != nil {
 		return nil, err
 	}
-	return gen.MakeCredential201JSONResponse{Command: fmt.Sprintf("fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g --credential %s",
-		s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs, token)}, nil
+	command := fmt.Sprintf("fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g", s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs)
+	for _, l := range h.View().Template.Libraries {
+		if l.InstalledOn(m.Name) {
+			command += " --library " + shellQuote(l.Name)
+		}
+	}
+	return gen.MakeCredential201JSONResponse{Command: command + " --credential " + token}, nil
+}
+
+// RevokeCredential implements the contract.
+func (s *server) RevokeCredential(ctx context.Context, r gen.RevokeCredentialRequestObject) (gen.RevokeCredentialResponseObject, error) {
+	if err := s.app.RevokeCredential(ctx, person(ctx), r.Credential); err != nil {
+		return nil, err
+	}
+	return gen.RevokeCredential204Response{}, nil
+}
+
+// Host implements the contract.
+func (s *server) Host(ctx context.Context, r gen.HostRequestObject) (gen.HostResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	m := h.View().Template.Index().Machines[template.ID(r.Machine)]
+	if m == nil {
+		return nil, store.ErrNotFound
+	}
+	v, err := s.app.Host(ctx, p, m.Name)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.Host{
+		Online: v.Online, Version: v.Report.Version, MemoryMib: v.Report.MemoryMiB, UsedMib: v.Report.UsedMiB, DiskMibs: v.Report.DiskMiBs,
+		Cores: v.Report.Cores, Libraries: append([]string{}, v.Report.Libraries...), Ready: h.ReadyOn(m.ID), Voices: v.Report.Voices, Load: v.Report.Load,
+		Factor: v.Pace.Factor(), Measured: v.Pace.Loads, History: []gen.HostSample{}, Credentials: []gen.HostCredential{},
+	}
+	if !v.Seen.IsZero() {
+		out.Seen = &v.Seen
+	}
+	now := time.Now()
+	for _, x := range v.History {
+		out.History = append(out.History, gen.HostSample{Ago: now.Sub(x.At).Seconds(), UsedMib: x.UsedMiB, Voices: x.Voices})
+	}
+	for _, c := range v.Credentials {
+		row := gen.HostCredential{Id: c.ID, Created: c.CreatedAt}
+		if c.SeenAt.Valid {
+			row.Seen = &c.SeenAt.Time
+		}
+		out.Credentials = append(out.Credentials, row)
+	}
+	return gen.Host200JSONResponse(out), nil
+}
+
+// CallFromMusic implements the contract.
+func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestObject) (gen.CallFromMusicResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	piece, err := app.ReadPiece(r.Body, words)
+	if err != nil {
+		return nil, err
+	}
+	ask := app.MusicAsk{Piece: piece, Name: or(r.Params.Name, piece.Title), Take: or(r.Params.Take, false)}
+	if r.Params.Hand != nil {
+		if err := json.Unmarshal([]byte(*r.Params.Hand), &ask.Hand); err != nil {
+			return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
+		}
+	}
+	heard, err := h.CallFromMusic(ctx, p, ask)
+	if err != nil {
+		return nil, err
+	}
+	estimates, unseated := h.Estimate(heard.Used, app.OnlyThem)
+	out := gen.MusicReport{Name: ask.Name, Parts: []gen.MusicPart{}, Cost: costs(estimates, len(unseated))}
+	if heard.Revision > 0 {
+		out.Revision, out.Call = &heard.Revision, &heard.Call
+	}
+	for _, x := range heard.Parts {
+		out.Parts = append(out.Parts, gen.MusicPart{
+			Id: x.Music.ID, Name: x.Music.Name, Notes: x.Music.Notes, How: gen.MusicPartHow(x.How), Why: x.Why,
+			Uses: append([]gen.Use{}, x.Uses...), Lacks: append([]string{}, x.Lacks...),
+		})
+	}
+	return gen.CallFromMusic200JSONResponse(out), nil
 }
 
 // shellQuote quotes a text for a POSIX shell.

@@ -34,6 +34,7 @@ func problemOf(err error) gen.Problem {
 		old      *app.TooOldError
 		room     *app.NoRoomError
 		seat     *app.NoSeatError
+		busy     *app.BusyError
 		refused  *change.Refused
 		invalid  *template.Invalid
 		list     *rows.Unreadable
@@ -56,6 +57,8 @@ func problemOf(err error) gen.Problem {
 		return problem(409, "no-room", "The call does not fit", err)
 	case errors.As(err, &seat):
 		return problem(409, "no-seat", "An instrument has no seat", err)
+	case errors.As(err, &busy):
+		return problem(409, "busy", "This would rest what is in use", err)
 	case errors.Is(err, app.ErrNothing):
 		return problem(409, "nothing", "Nothing to take back", err)
 	case errors.As(err, &refused):

@@ -97,7 +97,7 @@ func limitBody(most int64) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		forFiles, forSmall := files(next), small(next)
 		return func(c *echo.Context) error {
-			if path := c.Request().URL.Path; strings.HasSuffix(path, "/import") || strings.HasSuffix(path, "/cast") || path == "/api/catalogue/list" || strings.Contains(path, "/compile/") || path == "/api/templates/file" {
+			if path := c.Request().URL.Path; strings.HasSuffix(path, "/import") || strings.HasSuffix(path, "/cast") || strings.HasSuffix(path, "/calls/music") || path == "/api/catalogue/list" || strings.Contains(path, "/compile/") || path == "/api/templates/file" {
 				return forFiles(c)
 			}
 			return forSmall(c)

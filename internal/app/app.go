@@ -11,9 +11,11 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
@@ -27,6 +29,8 @@ type App struct {
 	jobs      *Jobs                             // nil until StartJobs
 	scanRoots []string                          // folders of the server that may be scanned
 	hostRoots map[uuid.UUID]map[string][]string // and of machines, by studio and name
+	hosts     hostBook
+	paces     paceBook
 
 	mu         sync.Mutex
 	hot        map[uuid.UUID]*Hot
@@ -42,7 +46,8 @@ type Person struct {
 
 // New returns an App on a store, driving machines through a rig.
 func New(s *store.Store, rig Rig) *App {
-	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{}}
+	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
+		paces: paceBook{known: map[machineKey]calls.Pace{}}}
 }
 
 // NewID makes a random ID for a thing of a kind: "instrument-h3k2...".
@@ -98,7 +103,8 @@ func (a *App) load(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
 		}
 		return h, h.refresh(ctx)
 	}
-	fresh := &Hot{app: a, id: id, studio: p.Studio, stale: true, watchers: map[*Watcher]bool{}, wanted: map[template.ID]bool{}, states: map[template.ID]State{}}
+	fresh := &Hot{app: a, id: id, studio: p.Studio, stale: true, watchers: map[*Watcher]bool{}, wanted: map[template.ID]bool{}, states: map[template.ID]State{},
+		usedAt: map[template.ID]time.Time{}, measuring: map[template.ID]*measuring{}, lastLoad: map[template.ID]Measured{}}
 	if err := fresh.refresh(ctx); err != nil {
 		return nil, err
 	}

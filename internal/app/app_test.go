@@ -25,9 +25,12 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 type quietRig struct {
 	mu     sync.Mutex
 	wanted map[string][]rig.Load
+
+	forgotten []string
 }
 
 func (q *quietRig) Know(rig.Host)                                                 {}
+func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (q *quietRig) StopScan(string)                                               {}
 func (q *quietRig) Address() string                                               { return "nats://example.invalid" }
@@ -212,7 +215,7 @@ func ids(t *template.Template) []template.ID {
 func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 	f := setUp(t)
 	all := ids(f.hot.View().Template)
-	require.NoError(t, f.hot.Call(ctx, all[:4], app.CallThem))
+	require.NoError(t, f.hot.Call(ctx, all[:4], app.CallThem, false))
 	require.Equal(t, 4, len(f.rig.names("Machine 1"))+len(f.rig.names("Machine 2")))
 
 	small := *f.hot.View().Template.Machines[0]
@@ -220,14 +223,14 @@ func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&small)}})
 	require.NoError(t, err)
 	var room *app.NoRoomError
-	require.ErrorAs(t, f.hot.Call(ctx, all, app.CallThem), &room)
+	require.ErrorAs(t, f.hot.Call(ctx, all, app.CallThem, false), &room)
 	require.Contains(t, room.Error(), "Machine 1 is")
 	require.Contains(t, room.Error(), "Rest ")
 	require.Len(t, f.hot.Wanted(), 4, "nothing is called when it does not fit")
 
 	before := asJSON(t, f.hot.View().Template)
-	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem))
-	require.NoError(t, f.hot.Call(ctx, all[:1], app.CallThem))
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem, false))
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.CallThem, false))
 	require.Equal(t, before, asJSON(t, f.hot.View().Template), "resting and calling again keeps every setting")
 
 	again := app.New(f.store, f.rig)
@@ -239,7 +242,7 @@ func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Seat{Seats: []change.Seating{{ID: all[9]}}})
 	require.NoError(t, err)
 	var seat *app.NoSeatError
-	require.ErrorAs(t, f.hot.Call(ctx, all[9:10], app.CallThem), &seat)
+	require.ErrorAs(t, f.hot.Call(ctx, all[9:10], app.CallThem, false), &seat)
 }
 
 func TestMakersKeepEverything(t *testing.T) {
@@ -320,7 +323,7 @@ func TestTheRunningStateIsToldByDifference(t *testing.T) {
 		return d
 	}
 	require.True(t, next().Whole)
-	require.NoError(t, f.hot.Call(ctx, all[:2], app.CallThem))
+	require.NoError(t, f.hot.Call(ctx, all[:2], app.CallThem, false))
 	d := next()
 	require.False(t, d.Whole)
 	require.Len(t, d.Instruments, 2)
@@ -336,7 +339,7 @@ func TestTheRunningStateIsToldByDifference(t *testing.T) {
 	f.app.Reported(rig.Host{Studio: uuid.NewString(), Machine: host.Machine}, report, false)
 	f.app.Reported(rig.Host{Studio: host.Studio, Machine: "unknown"}, report, false)
 	require.Empty(t, w.Events, "nothing new is not told")
-	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem))
+	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem, false))
 	require.Equal(t, []template.ID{all[0]}, next().Tacet)
 
 	fresh := f.hot.Watch(f.hot.View().Revision)
@@ -379,7 +382,7 @@ func TestAChangeOfUnknownFateIsLookedFor(t *testing.T) {
 	require.Equal(t, "Kept", f.hot.View().Template.Instrument(id).Name)
 
 	rows := ids(f.hot.View().Template)
-	require.NoError(t, f.hot.Call(ctx, rows[:2], app.CallThem))
+	require.NoError(t, f.hot.Call(ctx, rows[:2], app.CallThem, false))
 	require.NoError(t, f.store.WantedChange(ctx, f.id, nil, []string{string(rows[0])}))
 	_, err = elsewhere.ApplyFrom(ctx, f.ada, 1, rename(id, "Theirs"))
 	require.NoError(t, err)

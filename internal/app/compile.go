@@ -16,15 +16,20 @@ import (
 
 // Piece is music read from a file: parts that can be compiled.
 type Piece struct {
+	Title string // empty when it has none
 	Clock *tempo.Map
 	Parts []PiecePart
 }
 
 // PiecePart is one part of a piece.
 type PiecePart struct {
-	Name string
-	Part articulation.Part
-	bar  func(n int) int64 // where a bar begins, ticks
+	ID      string // unique in the piece
+	Name    string
+	Sounds  []string // standard sound IDs stated for it
+	Port    int      // from 0; -1 when not said
+	Channel int      // 1..16; 0 when there are several
+	Part    articulation.Part
+	bar     func(n int) int64 // where a bar begins, ticks
 }
 
 // ReadPiece reads a MusicXML file or a Standard MIDI File, told apart by how
@@ -46,9 +51,9 @@ func ReadPiece(r io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	if err != nil {
 		return Piece{}, refused("", "the tempi of the score: %s", err)
 	}
-	out := Piece{Clock: clock, Parts: []PiecePart{}}
+	out := Piece{Title: score.Title, Clock: clock, Parts: []PiecePart{}}
 	for _, p := range score.Parts {
-		out.Parts = append(out.Parts, PiecePart{p.Name, p.Played(), p.MeasureStart})
+		out.Parts = append(out.Parts, PiecePart{ID: p.ID, Name: p.Name, Sounds: p.Sounds, Port: -1, Part: p.Played(), bar: p.MeasureStart})
 	}
 	return out, nil
 }
@@ -68,9 +73,21 @@ func midiPiece(in io.Reader, words *articulation.Vocabulary) (Piece, error) {
 		if name == "" {
 			name = fmt.Sprintf("Track %d", n+1)
 		}
-		out.Parts = append(out.Parts, PiecePart{name, t.Played(words), bar})
+		out.Parts = append(out.Parts, PiecePart{
+			ID: fmt.Sprintf("track-%d", n+1), Name: name, Port: t.Port, Channel: onlyChannel(t.Notes), Part: t.Played(words), bar: bar,
+		})
 	}
 	return out, nil
+}
+
+// onlyChannel is the channel all notes are on; 0 when they are on several.
+func onlyChannel(notes []smf.Note) int {
+	for _, n := range notes {
+		if n.Channel != notes[0].Channel {
+			return 0
+		}
+	}
+	return notes[0].Channel
 }
 
 // Compiled is a part as one instrument plays it.

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -46,6 +47,10 @@ type Hot struct {
 	wanted       map[template.ID]bool  // shall be ready
 	states       map[template.ID]State // as hosts report
 	machines     map[template.ID]MachineState
+	awaited      map[template.ID]bool      // of the last call: these load first
+	usedAt       map[template.ID]time.Time // when somebody last called or sounded them
+	measuring    map[template.ID]*measuring
+	lastLoad     map[template.ID]Measured
 	told         map[template.ID]State // what browsers know
 	toldMachines map[template.ID]MachineState
 }

@@ -6,17 +6,19 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
-	"fanfold/internal/store/db"
 )
 
 // Rig is what the app needs of the machines.
 type Rig interface {
 	// Know makes a host's credential known.
 	Know(rig.Host)
+	// Forget takes a host's credential back and cuts it off.
+	Forget(credential string)
 	// Want sets what a machine of a studio shall hold ready for a template.
 	Want(studio, owner, machine string, loads []rig.Load)
 	// Scan asks a machine of a studio for a scan; hear is told how it goes.
@@ -61,13 +63,37 @@ func (e *NoSeatError) Error() string {
 	return fmt.Sprintf("%s and %d more have no seat, so no machine can load them; seat them first", e.Instruments[0].Name, len(e.Instruments)-1)
 }
 
-// after computes the wanted set that a call leads to.
-func (h *Hot) after(ids []template.ID, how How) map[template.ID]bool {
+// BusyError is a rest refused until a person is sure: it would take away what
+// sounds, is armed, or is kept.
+type BusyError struct{ Busy, Kept []*template.Instrument }
+
+func (e *BusyError) Error() string {
+	var parts []string
+	for _, x := range []struct {
+		list      []*template.Instrument
+		one, many string
+	}{{e.Busy, "sounds or is armed", "sound or are armed"}, {e.Kept, "is kept", "are kept"}} {
+		switch len(x.list) {
+		case 0:
+		case 1:
+			parts = append(parts, fmt.Sprintf("%s %s", x.list[0].Name, x.one))
+		default:
+			parts = append(parts, fmt.Sprintf("%s and %d more %s", x.list[0].Name, len(x.list)-1, x.many))
+		}
+	}
+	return strings.Join(parts, "; ") + ". Rest all the same?"
+}
+
+// after computes the wanted set that a call leads to. What is kept comes with
+// every call, and is rested only when nothing else is, or sure says so.
+func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool {
 	next := maps.Clone(h.wanted)
 	switch how {
 	case RestThem:
 		for _, id := range ids {
-			delete(next, id)
+			if i := h.t.Instrument(id); i == nil || !i.Keep || sure {
+				delete(next, id)
+			}
 		}
 		return next
 	case OnlyThem:
@@ -90,7 +116,62 @@ func (h *Hot) after(ids []template.ID, how How) map[template.ID]bool {
 			next[id] = true
 		}
 	}
+	for _, i := range h.t.Instruments {
+		if i.Keep && i.Loads() {
+			next[i.ID] = true
+		}
+	}
 	return next
+}
+
+// disturbed lists what going to the next set would rest though it sounds, is
+// armed or, of those asked for, is kept.
+func (h *Hot) disturbed(ids []template.ID, how How, next map[template.ID]bool) *BusyError {
+	var e BusyError
+	rested := false
+	for _, i := range h.t.Instruments {
+		if h.wanted[i.ID] && !next[i.ID] {
+			rested = true
+			if s := h.states[i.ID]; s.Voices > 0 || s.Armed {
+				e.Busy = append(e.Busy, i)
+			}
+		}
+	}
+	if how == RestThem && !rested {
+		for _, id := range ids {
+			if i := h.t.Instrument(id); i != nil && i.Keep && h.wanted[id] {
+				e.Kept = append(e.Kept, i)
+			}
+		}
+	}
+	if len(e.Busy)+len(e.Kept) == 0 {
+		return nil
+	}
+	return &e
+}
+
+// neverUsed is longer than anything was unused.
+const neverUsed = 1000 * time.Hour
+
+// reckon estimates going from what is wanted to the next set, with all that is
+// known of the machines.
+func (h *Hot) reckon(next, awaited map[template.ID]bool) []calls.Estimate {
+	now := time.Now()
+	busy := map[template.ID]bool{}
+	for id, s := range h.states {
+		if s.Voices > 0 || s.Armed {
+			busy[id] = true
+		}
+	}
+	return calls.Reckon(h.t, calls.Going{
+		Before: h.scoreOrder(h.wanted), After: h.scoreOrder(next), Awaited: awaited, Busy: busy, Paces: h.paceOfAll(),
+		Idle: func(id template.ID) time.Duration {
+			if at, used := h.usedAt[id]; used {
+				return now.Sub(at)
+			}
+			return neverUsed
+		},
+	})
 }
 
 // Estimate tells what a call would cost, machine by machine, and who of it
@@ -98,8 +179,20 @@ func (h *Hot) after(ids []template.ID, how How) map[template.ID]bool {
 func (h *Hot) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*template.Instrument) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	next := h.after(ids, how)
-	return calls.Costs(h.t, h.scoreOrder(h.wanted), h.scoreOrder(next)), calls.Unseated(h.t, ids)
+	return h.reckon(h.after(ids, how, false), nil), calls.Unseated(h.t, ids)
+}
+
+// Kept lists the instruments that come with every call.
+func (h *Hot) Kept() []template.ID {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var out []template.ID
+	for _, i := range h.t.Instruments {
+		if i.Keep && i.NeedsSeat() {
+			out = append(out, i.ID)
+		}
+	}
+	return out
 }
 
 func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
@@ -113,28 +206,45 @@ func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
 }
 
 // Call brings instruments to ready or rests them. A call that does not fit is
-// refused with a *NoRoomError, one without seats with a *NoSeatError; nothing
-// is changed then.
-func (h *Hot) Call(ctx context.Context, ids []template.ID, how How) error {
+// refused with a *NoRoomError, one without seats with a *NoSeatError, and one
+// that would take away what sounds, is armed or is kept with a *BusyError unless
+// sure; nothing is changed then.
+func (h *Hot) Call(ctx context.Context, ids []template.ID, how How, sure bool) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if err := h.refreshLocked(ctx); err != nil {
 		return err
 	}
-	next := h.after(ids, how)
+	next := h.after(ids, how, sure)
+	if !sure {
+		if busy := h.disturbed(ids, how, next); busy != nil {
+			return busy
+		}
+	}
+	awaited := map[template.ID]bool{}
 	if how != RestThem {
 		if out := calls.Unseated(h.t, ids); len(out) > 0 {
 			return &NoSeatError{out}
 		}
-		if short := tooMuch(calls.Costs(h.t, h.scoreOrder(h.wanted), h.scoreOrder(next))); len(short) > 0 {
-			return &NoRoomError{short}
+		for _, id := range ids {
+			awaited[id] = true
 		}
 	}
+	estimates := h.reckon(next, awaited)
+	if how != RestThem {
+		if short := tooMuch(estimates); len(short) > 0 {
+			return &NoRoomError{short}
+		}
+		h.awaited = awaited
+	}
+	now := time.Now()
+	h.use(ids, now)
+	h.beginMeasuring(estimates, next, now)
 	return h.setWanted(ctx, next, how != RestThem, ids)
 }
 
 func tooMuch(estimates []calls.Estimate) []calls.Estimate {
-	return slices.DeleteFunc(estimates, func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
+	return slices.DeleteFunc(slices.Clone(estimates), func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
 }
 
 // setWanted writes the wanted set and orders the machines. A failed or stalled
@@ -192,7 +302,7 @@ func (h *Hot) afterChange(before *template.Template) {
 func (h *Hot) order() {
 	ids := h.scoreOrder(h.wanted)
 	byMachine := map[template.ID][]rig.Load{}
-	for _, e := range calls.Costs(h.t, nil, ids) {
+	for _, e := range calls.Reckon(h.t, calls.Going{After: ids, Awaited: h.awaited}) {
 		for _, l := range e.Order {
 			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], h.load(l))
 		}
@@ -230,6 +340,9 @@ func (a *App) Start(ctx context.Context) error {
 	for _, c := range credentials {
 		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
 	}
+	if err := a.loadPaces(ctx); err != nil {
+		return err
+	}
 	if err := a.openAll(ctx); err != nil {
 		return err
 	}
@@ -248,18 +361,6 @@ func (h *Hot) Wanted() []template.ID {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	return h.scoreOrder(h.wanted)
-}
-
-// MakeCredential makes a credential for a host and returns its token, which
-// is not kept.
-func (a *App) MakeCredential(ctx context.Context, p Person, machine string) (string, error) {
-	secret := rig.NewSecret()
-	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: machine, TokenHash: rig.Hash(secret)})
-	if err != nil {
-		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
-	}
-	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: machine})
-	return rig.Token(row.ID.String(), secret), nil
 }
 
 // RigAddress is where hosts dial in.

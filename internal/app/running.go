@@ -3,8 +3,7 @@ package app
 import (
 	"encoding/json"
 	"strings"
-
-	"github.com/google/uuid"
+	"time"
 
 	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
@@ -17,6 +16,8 @@ type State struct {
 	Progress float64     `json:"progress"`
 	Stalled  bool        `json:"stalled,omitempty"` // tuning, but it does not move
 	Reason   string      `json:"reason,omitempty"`
+	Voices   int         `json:"voices,omitempty"` // that sound now
+	Armed    bool        `json:"armed,omitempty"`  // somebody is about to play it
 }
 
 // MachineState is the running state of one machine.
@@ -26,6 +27,10 @@ type MachineState struct {
 	UsedMiB  float64     `json:"usedMib"`
 	LimitMiB float64     `json:"limitMib"`
 	LeftMs   int64       `json:"leftMs"` // until everything called there is ready, as its host expects
+	Voices   int         `json:"voices"` // that sound now
+
+	ComputedMs int64 `json:"computedMs,omitempty"` // what its last load was computed to take
+	TookMs     int64 `json:"tookMs,omitempty"`     // and what it took
 }
 
 // RigState is the running state of a template: what is not tacet.
@@ -43,16 +48,6 @@ type RigDelta struct {
 	Machines    []MachineState `json:"machines"`
 }
 
-// Reported takes a host's report to every template of its studio.
-func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
-	studio, err := uuid.Parse(host.Studio)
-	if err != nil {
-		return
-	}
-	a.noteRoots(studio, host.Machine, report.ScanRoots)
-	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
-}
-
 func (h *Hot) reported(machine string, report rig.Report, away bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -60,10 +55,11 @@ func (h *Hot) reported(machine string, report rig.Report, away bool) {
 	if m == nil {
 		return
 	}
+	now := time.Now()
 	if h.machines == nil {
 		h.machines = map[template.ID]MachineState{}
 	}
-	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs}
+	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs, Voices: report.Voices}
 	for id := range h.states {
 		if i := h.t.Instrument(id); i == nil || i.Seat == nil || i.Seat.Machine == m.ID {
 			delete(h.states, id)
@@ -71,9 +67,16 @@ func (h *Hot) reported(machine string, report rig.Report, away bool) {
 	}
 	for _, item := range report.Items {
 		if owner, id, _ := strings.Cut(item.ID, "/"); owner == h.id.String() {
-			h.states[template.ID(id)] = State{ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason}
+			h.states[template.ID(id)] = State{
+				ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason,
+				Voices: item.Voices, Armed: item.Armed,
+			}
+			if item.Voices > 0 || item.Armed {
+				h.usedAt[template.ID(id)] = now
+			}
 		}
 	}
+	h.endMeasuring(m, away, now)
 	h.tellRig()
 }
 
@@ -95,14 +98,23 @@ func (h *Hot) rigState() RigState {
 	for _, m := range h.t.Machines {
 		s := h.machines[m.ID]
 		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
+		last := h.lastLoad[m.ID]
+		s.ComputedMs, s.TookMs = last.Computed.Milliseconds(), last.Took.Milliseconds()
 		out.Machines = append(out.Machines, s)
 	}
 	return out
 }
 
+// printed is the state of a wanted instrument that recorded audio stands in
+// for.
+const printed = "printed"
+
 // stateOf is the state of a wanted instrument. One that no host speaks of yet
 // is tuning; if its machine is away, the reason says so.
 func (h *Hot) stateOf(i *template.Instrument) State {
+	if i.Printed != nil {
+		return State{ID: i.ID, State: printed}
+	}
 	s, known := h.states[i.ID]
 	if known {
 		return s
@@ -150,4 +162,17 @@ func rigEvent(d RigDelta) Event {
 		return Event{Name: "reset"}
 	}
 	return Event{Name: "rig", Data: data}
+}
+
+// ReadyOn counts the instruments of the template that are ready on a machine.
+func (h *Hot) ReadyOn(machine template.ID) int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	n := 0
+	for id, s := range h.states {
+		if i := h.t.Instrument(id); s.State == string(rig.Ready) && i != nil && i.Seat != nil && i.Seat.Machine == machine {
+			n++
+		}
+	}
+	return n
 }

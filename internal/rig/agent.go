@@ -14,6 +14,9 @@ import (
 // stepEvery is how often a busy stand-in moves on and reports.
 const stepEvery = 100 * time.Millisecond
 
+// ErrTurnedAway is how a host ends whose credential is not, or no longer, good.
+var ErrTurnedAway = errors.New("the server does not take this credential; it may be revoked. Make another in Seating")
+
 // ErrCrashed is how a stand-in ends that was told to crash.
 var ErrCrashed = errors.New("the simulated machine crashed, as it was told to")
 
@@ -54,9 +57,14 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return err
 	}
+	closed := make(chan struct{})
 	conn, err := nats.Connect(address, nats.Token(token), nats.MaxReconnects(-1), nats.ReconnectWait(500*time.Millisecond),
+		nats.ClosedHandler(func(*nats.Conn) { close(closed) }),
 		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) { log.Warn("the server is away; dialling again", "error", err) }),
 		nats.ReconnectHandler(func(*nats.Conn) { log.Info("dialled in again") }))
+	if errors.Is(err, nats.ErrAuthorization) {
+		return ErrTurnedAway
+	}
 	if err != nil {
 		return fmt.Errorf("dial in to %s: %w", address, err)
 	}
@@ -89,10 +97,10 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return fmt.Errorf("listen for scans: %w", err)
 	}
-	return follow(ctx, conn, id, machine)
+	return follow(ctx, conn, closed, id, machine)
 }
 
-func follow(ctx context.Context, conn *nats.Conn, id string, machine *StandIn) error {
+func follow(ctx context.Context, conn *nats.Conn, closed <-chan struct{}, id string, machine *StandIn) error {
 	report := func() {
 		if data, err := json.Marshal(machine.Report()); err == nil {
 			_ = conn.Publish(reportSubject(id), data) // a lost report is followed by another
@@ -106,6 +114,8 @@ func follow(ctx context.Context, conn *nats.Conn, id string, machine *StandIn) e
 		select {
 		case <-ctx.Done():
 			return nil
+		case <-closed: // it dials again for ever, unless it is turned away
+			return ErrTurnedAway
 		case <-machine.Changed():
 			report()
 		case now := <-tick.C:

@@ -195,6 +195,32 @@ func (d *Desk) Know(h Host) {
 	}
 }
 
+// Forget takes a host's credential back: it is no longer heard, and cut off if
+// it is here.
+func (d *Desk) Forget(credential string) {
+	d.mu.Lock()
+	s := d.hosts[credential]
+	delete(d.hosts, credential)
+	ended := d.scansOf(credential)
+	d.mu.Unlock()
+	for _, end := range ended {
+		end()
+	}
+	if s != nil && !s.away {
+		d.config.Listen(s.host, Report{}, true)
+	}
+	if d.server == nil {
+		return // the external cluster checks credentials itself
+	}
+	conns, err := d.server.Connz(&server.ConnzOptions{Username: true, User: credential})
+	if err != nil {
+		return
+	}
+	for _, c := range conns.Conns {
+		_ = d.server.DisconnectClientByID(c.Cid) // it may have gone by itself
+	}
+}
+
 // Want sets what a machine shall hold ready for one owner, a template, in
 // loading order.
 func (d *Desk) Want(studio, owner, machine string, loads []Load) {

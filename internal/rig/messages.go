@@ -52,6 +52,8 @@ type Item struct {
 	State    State   `json:"state"`
 	Progress float64 `json:"progress,omitempty"` // 0..1 while tuning
 	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls
+	Voices   int     `json:"voices,omitempty"`   // that sound now
+	Armed    bool    `json:"armed,omitempty"`    // somebody is about to play it
 	// Stalled is set by the desk, not by hosts: a load that does not move.
 	Stalled bool `json:"stalled,omitempty"`
 }
@@ -64,6 +66,12 @@ type Report struct {
 	LeftMs     int64    `json:"leftMs"` // until everything ordered is ready, as the host expects
 	Items      []Item   `json:"items"`
 	ScanRoots  []string `json:"scanRoots,omitempty"` // folders of the machine that may be scanned
+	Version    string   `json:"version,omitempty"`   // of the host
+	Cores      int      `json:"cores,omitempty"`
+	DiskMiBs   float64  `json:"diskMibs,omitempty"`  // reading samples, MiB/s
+	Libraries  []string `json:"libraries,omitempty"` // installed, by name
+	Voices     int      `json:"voices,omitempty"`    // that sound now
+	Load       float64  `json:"load,omitempty"`      // share of its cores in use, 0..1
 }
 
 // Heartbeat is how often a host reports when nothing changes. A host silent

@@ -121,7 +121,7 @@ func TestAHostIsBroughtBackToItsCall(t *testing.T) {
 func TestAWrongCredentialIsKeptOut(t *testing.T) {
 	d, _ := openDesk(t)
 	err := rig.RunHost(context.Background(), d.Address(), rig.Token("c1", "guess"), rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
-	require.ErrorContains(t, err, "dial in")
+	require.ErrorIs(t, err, rig.ErrTurnedAway)
 	err = rig.RunHost(context.Background(), d.Address(), "nonsense", rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
 	require.ErrorContains(t, err, "ID.SECRET")
 }

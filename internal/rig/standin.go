@@ -14,6 +14,8 @@ type StandIn struct {
 	Speed     float64 // time runs this much faster; 1 is real
 	Faults    Faults
 	ScanRoots []string // folders that may be scanned, with what is in them
+	Cores     int
+	Libraries []string // installed
 
 	mu         sync.Mutex
 	generation int64
@@ -26,6 +28,9 @@ type StandIn struct {
 type Faults struct {
 	Corrupt    map[string]bool // names of patches that can not be read
 	Stall      map[string]bool // names of instruments that never finish loading
+	Sounding   map[string]int  // voices that sound of instruments, by name, once they are ready
+	Armed      map[string]bool // names of instruments somebody is about to play
+	DiskShare  float64         // reads at this share of its rate; 0 takes all of it
 	CrashAfter time.Duration   // end without a word after this time; 0 never
 	DropAfter  time.Duration   // drop off the network after this time; 0 never
 	DropFor    time.Duration   // and come back after this time
@@ -40,6 +45,12 @@ type held struct {
 	total    time.Duration
 	mib      float64
 }
+
+// Version is what a host of this program says it is.
+const Version = "fanfold host 1"
+
+// voicesPerCore is how many voices take up a core of a stand-in.
+const voicesPerCore = 128
 
 // NewStandIn returns an empty machine.
 func NewStandIn(memoryMiB, diskMiBs, speed float64, faults Faults) *StandIn {
@@ -75,12 +86,13 @@ func (s *StandIn) Follow(o Orders) {
 // Changed is signalled when new orders came.
 func (s *StandIn) Changed() <-chan struct{} { return s.changed }
 
-// Step lets d of real time pass, and tells whether anything is going on.
+// Step lets d of real time pass, and tells whether anything is going on. What
+// has begun to load is loaded first, whatever was ordered since.
 func (s *StandIn) Step(d time.Duration) (busy bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	budget := time.Duration(float64(d) * s.Speed)
-	for _, l := range s.orders {
+	for _, l := range s.turns() {
 		h := s.held[l.ID]
 		if h == nil {
 			h = s.begin(l)
@@ -107,6 +119,19 @@ func (s *StandIn) Step(d time.Duration) (busy bool) {
 		}
 	}
 	return busy
+}
+
+// turns lists the loads that are begun or to come, those begun first.
+func (s *StandIn) turns() []Load {
+	var begun, later []Load
+	for _, l := range s.orders {
+		if h := s.held[l.ID]; h == nil {
+			later = append(later, l)
+		} else if h.state == Tuning {
+			begun = append(begun, l)
+		}
+	}
+	return append(begun, later...)
 }
 
 // begin starts to load an instrument, or refuses it.
@@ -145,7 +170,11 @@ func (s *StandIn) duration(l Load, awake, kinds map[string]bool) time.Duration {
 			read += p.PreloadMiB
 		}
 	}
-	d += time.Duration(read / s.DiskMiBs * float64(time.Second))
+	rate := s.DiskMiBs
+	if s.Faults.DiskShare > 0 {
+		rate *= s.Faults.DiskShare
+	}
+	d += time.Duration(read / rate * float64(time.Second))
 	for _, p := range l.Players {
 		switch {
 		case awake[p.Key]:
@@ -222,7 +251,10 @@ func (s *StandIn) used() float64 {
 func (s *StandIn) Report() Report {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	r := Report{Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}, ScanRoots: s.ScanRoots}
+	r := Report{
+		Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}, ScanRoots: s.ScanRoots,
+		Version: Version, Cores: s.Cores, DiskMiBs: s.DiskMiBs, Libraries: s.Libraries,
+	}
 	awake, kinds := s.players()
 	var left time.Duration
 	for _, l := range s.orders {
@@ -234,8 +266,14 @@ func (s *StandIn) Report() Report {
 		if h.state == Tuning {
 			left += h.left
 		}
-		r.Items = append(r.Items, Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason})
+		item := Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason, Armed: s.Faults.Armed[l.Name]}
+		if h.state == Ready {
+			item.Voices = s.Faults.Sounding[l.Name]
+		}
+		r.Voices += item.Voices
+		r.Items = append(r.Items, item)
 	}
+	r.Load = min(1, float64(r.Voices)/float64(voicesPerCore*max(1, s.Cores)))
 	r.LeftMs = int64(float64(left.Milliseconds()) / s.Speed)
 	return r
 }

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"time"
 
 	app "fanfold/internal/app"
 	template "fanfold/internal/core/template"
@@ -88,6 +89,33 @@ func (e MovesAskKind) Valid() bool {
 	case MovesAskKindFewer:
 		return true
 	case MovesAskKindMemory:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MusicPartHow.
+const (
+	MusicPartHowCast  MusicPartHow = "cast"
+	MusicPartHowEmpty MusicPartHow = ""
+	MusicPartHowHand  MusicPartHow = "hand"
+	MusicPartHowName  MusicPartHow = "name"
+	MusicPartHowSeat  MusicPartHow = "seat"
+)
+
+// Valid indicates whether the value is a known member of the MusicPartHow enum.
+func (e MusicPartHow) Valid() bool {
+	switch e {
+	case MusicPartHowCast:
+		return true
+	case MusicPartHowEmpty:
+		return true
+	case MusicPartHowHand:
+		return true
+	case MusicPartHowName:
+		return true
+	case MusicPartHowSeat:
 		return true
 	default:
 		return false
@@ -359,6 +387,9 @@ type Arrival struct {
 type Ask struct {
 	How AskHow `json:"how"`
 	Ids []Id   `json:"ids"`
+
+	// Sure rest what sounds, is armed or is kept, too
+	Sure *bool `json:"sure,omitempty"`
 }
 
 // AskHow defines model for Ask.How.
@@ -607,6 +638,52 @@ type HandAsk struct {
 // HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser
 type HandAskKind string
 
+// Host defines model for Host.
+type Host struct {
+	Cores       int              `json:"cores"`
+	Credentials []HostCredential `json:"credentials"`
+	DiskMibs    float64          `json:"diskMibs"`
+
+	// Factor how many times the computed time its loads take
+	Factor float64 `json:"factor"`
+
+	// History oldest first
+	History   []HostSample `json:"history"`
+	Libraries []string     `json:"libraries"`
+
+	// Load share of its cores, 0..1
+	Load float64 `json:"load"`
+
+	// Measured how many loads say so
+	Measured  int     `json:"measured"`
+	MemoryMib float64 `json:"memoryMib"`
+	Online    bool    `json:"online"`
+
+	// Ready instruments of this template
+	Ready int `json:"ready"`
+
+	// Seen missing when it never was
+	Seen    *time.Time `json:"seen,omitempty"`
+	UsedMib float64    `json:"usedMib"`
+	Version string     `json:"version"`
+	Voices  int        `json:"voices"`
+}
+
+// HostCredential defines model for HostCredential.
+type HostCredential struct {
+	Created time.Time          `json:"created"`
+	Id      openapi_types.UUID `json:"id"`
+	Seen    *time.Time         `json:"seen,omitempty"`
+}
+
+// HostSample defines model for HostSample.
+type HostSample struct {
+	// Ago seconds
+	Ago     float64 `json:"ago"`
+	UsedMib float64 `json:"usedMib"`
+	Voices  int     `json:"voices"`
+}
+
 // Id defines model for Id.
 type Id = template.ID
 
@@ -654,14 +731,19 @@ type Machine = template.Machine
 type MachineCost struct {
 	AfterMib  float64 `json:"afterMib"`
 	BeforeMib float64 `json:"beforeMib"`
-	Fits      bool    `json:"fits"`
-	Id        Id      `json:"id"`
-	LimitMib  float64 `json:"limitMib"`
-	Loads     int     `json:"loads"`
-	Name      string  `json:"name"`
-	Refusal   string  `json:"refusal"`
-	Rest      []Id    `json:"rest"`
-	Seconds   float64 `json:"seconds"`
+
+	// Computed seconds, from sizes and rates alone
+	Computed float64 `json:"computed"`
+	Fits     bool    `json:"fits"`
+	Id       Id      `json:"id"`
+	LimitMib float64 `json:"limitMib"`
+	Loads    int     `json:"loads"`
+	Name     string  `json:"name"`
+	Refusal  string  `json:"refusal"`
+	Rest     []Id    `json:"rest"`
+
+	// Seconds as loads took so far
+	Seconds float64 `json:"seconds"`
 }
 
 // MachineState defines model for MachineState.
@@ -751,6 +833,32 @@ type MovesAsk struct {
 
 // MovesAskKind defines model for MovesAsk.Kind.
 type MovesAskKind string
+
+// MusicPart defines model for MusicPart.
+type MusicPart struct {
+	// How what it was matched by; empty when nobody plays it
+	How   MusicPartHow `json:"how"`
+	Id    string       `json:"id"`
+	Lacks []string     `json:"lacks"`
+	Name  string       `json:"name"`
+	Notes int          `json:"notes"`
+	Uses  []Use        `json:"uses"`
+	Why   string       `json:"why"`
+}
+
+// MusicPartHow what it was matched by; empty when nobody plays it
+type MusicPartHow string
+
+// MusicReport defines model for MusicReport.
+type MusicReport struct {
+	Call  *Id         `json:"call,omitempty"`
+	Cost  CallCost    `json:"cost"`
+	Name  string      `json:"name"`
+	Parts []MusicPart `json:"parts"`
+
+	// Revision of the template, once it is kept
+	Revision *int64 `json:"revision,omitempty"`
+}
 
 // Name defines model for Name.
 type Name = string
@@ -883,6 +991,9 @@ type Player = template.Player
 
 // Preference defines model for Preference.
 type Preference = template.Preference
+
+// Printed recorded audio that stands in for an instrument
+type Printed = template.Printed
 
 // Problem An error as in RFC 9457
 type Problem struct {
@@ -1254,6 +1365,9 @@ type UnseatedRow struct {
 	Reason string `json:"reason"`
 }
 
+// Use what the music of a call asks of an instrument
+type Use = template.Use
+
 // UseAsk defines model for UseAsk.
 type UseAsk struct {
 	Before  *Id  `json:"before,omitempty"`
@@ -1355,6 +1469,13 @@ type AssignJSONBody struct {
 
 // AssignJSONBodyField defines parameters for Assign.
 type AssignJSONBodyField string
+
+// CallFromMusicParams defines parameters for CallFromMusic.
+type CallFromMusicParams struct {
+	Hand *string `form:"hand,omitempty" json:"hand,omitempty"`
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+	Take *bool   `form:"take,omitempty" json:"take,omitempty"`
+}
 
 // SaveCallJSONBody defines parameters for SaveCall.
 type SaveCallJSONBody struct {
@@ -1640,6 +1761,9 @@ type ServerInterface interface {
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
 
+	// (DELETE /api/machines/credential/{credential})
+	RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error
+
 	// (GET /api/scans)
 	Scans(ctx *echo.Context) error
 
@@ -1693,6 +1817,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/cost)
 	CallCost(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/calls/music)
+	CallFromMusic(ctx *echo.Context, id openapi_types.UUID, params CallFromMusicParams) error
 
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx *echo.Context, id openapi_types.UUID) error
@@ -1750,6 +1877,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/machines/{machine}/host)
+	Host(ctx *echo.Context, id openapi_types.UUID, machine string) error
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx *echo.Context, id openapi_types.UUID) error
@@ -1954,6 +2084,22 @@ func (w *ServerInterfaceWrapper) MakeCredential(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MakeCredential(ctx)
+	return err
+}
+
+// RevokeCredential converts echo context to params.
+func (w *ServerInterfaceWrapper) RevokeCredential(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "credential" -------------
+	var credential openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "credential", ctx.Param("credential"), &credential, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter credential: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RevokeCredential(ctx, credential)
 	return err
 }
 
@@ -2197,6 +2343,45 @@ func (w *ServerInterfaceWrapper) CallCost(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CallCost(ctx, id)
+	return err
+}
+
+// CallFromMusic converts echo context to params.
+func (w *ServerInterfaceWrapper) CallFromMusic(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CallFromMusicParams
+	// ------------- Optional query parameter "hand" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "hand", ctx.QueryParams(), &params.Hand, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter hand: %s", err))
+	}
+
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CallFromMusic(ctx, id, params)
 	return err
 }
 
@@ -2671,6 +2856,30 @@ func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Layout(ctx, id)
+	return err
+}
+
+// Host converts echo context to params.
+func (w *ServerInterfaceWrapper) Host(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "machine" -------------
+	var machine string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "machine", ctx.Param("machine"), &machine, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter machine: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Host(ctx, id, machine)
 	return err
 }
 
@@ -3235,6 +3444,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
+	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
 	router.GET(options.BaseURL+"/api/catalogue", wrapper.Catalogue, options.OperationMiddlewares["Catalogue"]...)
@@ -3565,6 +3777,39 @@ type MakeCredentialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MakeCredentialdefaultApplicationProblemPlusJSONResponse) VisitMakeCredentialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeCredentialRequestObject struct {
+	Credential openapi_types.UUID `json:"credential"`
+}
+
+type RevokeCredentialResponseObject interface {
+	VisitRevokeCredentialResponse(w http.ResponseWriter) error
+}
+
+type RevokeCredential204Response struct {
+}
+
+func (response RevokeCredential204Response) VisitRevokeCredentialResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RevokeCredentialdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RevokeCredentialdefaultApplicationProblemPlusJSONResponse) VisitRevokeCredentialResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4256,6 +4501,47 @@ type CallCostdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CallCostdefaultApplicationProblemPlusJSONResponse) VisitCallCostResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CallFromMusicRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params CallFromMusicParams
+	Body   io.Reader
+}
+
+type CallFromMusicResponseObject interface {
+	VisitCallFromMusicResponse(w http.ResponseWriter) error
+}
+
+type CallFromMusic200JSONResponse MusicReport
+
+func (response CallFromMusic200JSONResponse) VisitCallFromMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CallFromMusicdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CallFromMusicdefaultApplicationProblemPlusJSONResponse) VisitCallFromMusicResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5034,6 +5320,46 @@ type LayoutdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LayoutdefaultApplicationProblemPlusJSONResponse) VisitLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HostRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Machine string             `json:"machine"`
+}
+
+type HostResponseObject interface {
+	VisitHostResponse(w http.ResponseWriter) error
+}
+
+type Host200JSONResponse Host
+
+func (response Host200JSONResponse) VisitHostResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HostdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HostdefaultApplicationProblemPlusJSONResponse) VisitHostResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6064,6 +6390,9 @@ type StrictServerInterface interface {
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
 
+	// (DELETE /api/machines/credential/{credential})
+	RevokeCredential(ctx context.Context, request RevokeCredentialRequestObject) (RevokeCredentialResponseObject, error)
+
 	// (GET /api/scans)
 	Scans(ctx context.Context, request ScansRequestObject) (ScansResponseObject, error)
 
@@ -6117,6 +6446,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/cost)
 	CallCost(ctx context.Context, request CallCostRequestObject) (CallCostResponseObject, error)
+
+	// (POST /api/templates/{id}/calls/music)
+	CallFromMusic(ctx context.Context, request CallFromMusicRequestObject) (CallFromMusicResponseObject, error)
 
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx context.Context, request SaveCallRequestObject) (SaveCallResponseObject, error)
@@ -6174,6 +6506,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
+
+	// (GET /api/templates/{id}/machines/{machine}/host)
+	Host(ctx context.Context, request HostRequestObject) (HostResponseObject, error)
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx context.Context, request MarksRequestObject) (MarksResponseObject, error)
@@ -6539,6 +6874,31 @@ func (sh *strictHandler) MakeCredential(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(MakeCredentialResponseObject); ok {
 		return validResponse.VisitMakeCredentialResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RevokeCredential operation middleware
+func (sh *strictHandler) RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error {
+	var request RevokeCredentialRequestObject
+
+	request.Credential = credential
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeCredential(ctx.Request().Context(), request.(RevokeCredentialRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeCredential")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RevokeCredentialResponseObject); ok {
+		return validResponse.VisitRevokeCredentialResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -7136,6 +7496,34 @@ func (sh *strictHandler) CallCost(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(CallCostResponseObject); ok {
 		return validResponse.VisitCallCostResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CallFromMusic operation middleware
+func (sh *strictHandler) CallFromMusic(ctx *echo.Context, id openapi_types.UUID, params CallFromMusicParams) error {
+	var request CallFromMusicRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CallFromMusic(ctx.Request().Context(), request.(CallFromMusicRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CallFromMusic")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CallFromMusicResponseObject); ok {
+		return validResponse.VisitCallFromMusicResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -7861,6 +8249,32 @@ func (sh *strictHandler) Layout(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(LayoutResponseObject); ok {
 		return validResponse.VisitLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Host operation middleware
+func (sh *strictHandler) Host(ctx *echo.Context, id openapi_types.UUID, machine string) error {
+	var request HostRequestObject
+
+	request.Id = id
+	request.Machine = machine
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Host(ctx.Request().Context(), request.(HostRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Host")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HostResponseObject); ok {
+		return validResponse.VisitHostResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

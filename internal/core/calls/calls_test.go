@@ -97,8 +97,8 @@ func TestCostsInLoadingOrder(t *testing.T) {
 	}
 	require.Equal(t, []step{
 		{"Drone", 1800 * time.Millisecond, time.Second, 148},
-		{"Flute", 2500 * time.Millisecond, 3 * time.Second, 396},
-		{"Oboe", 0, 2 * time.Second, 200},
+		{"Oboe", 2500 * time.Millisecond, 2 * time.Second, 296},
+		{"Flute", 0, 3 * time.Second, 300},
 	}, got)
 	require.Equal(t, 10300*time.Millisecond, e.Wait)
 	require.InDelta(t, 744, e.AfterMiB, 1e-9)

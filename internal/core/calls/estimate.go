@@ -24,7 +24,8 @@ type Estimate struct {
 	BeforeMiB float64
 	AfterMiB  float64
 	LimitMiB  float64
-	Wait      time.Duration
+	Wait      time.Duration // as computed
+	Learned   time.Duration // as loads took so far; Wait where none was measured
 	Order     []Load
 	Rest      []Remedy // what would make it fit, when it does not
 }
@@ -41,15 +42,30 @@ type Remedy struct {
 	FreesMiB   float64
 }
 
+// Going is a way from one ready set to another, with what is known beside the
+// template.
+type Going struct {
+	Before, After []template.ID
+	Awaited       map[template.ID]bool            // what somebody waits for; it loads first
+	Idle          func(template.ID) time.Duration // how long nobody used it; nil tells nothing
+	Busy          map[template.ID]bool            // sounding or armed; never to be rested
+	Paces         map[template.ID]Pace            // what was learned of each machine
+}
+
 // Costs estimates, machine by machine, going from the ready set before to the
-// ready set after. The wait is the wake time of players not yet awake (longer
-// for the first of its kind on a riser) plus the preload divided by the
-// disk's rate, since parallel loads share the disk.
+// ready set after, with nothing else known.
 func Costs(t *template.Template, before, after []template.ID) []Estimate {
+	return Reckon(t, Going{Before: before, After: after})
+}
+
+// Reckon estimates a way, machine by machine. The wait is the wake time of
+// players not yet awake (longer for the first of its kind on a riser) plus the
+// preload divided by the disk's rate, since parallel loads share the disk.
+func Reckon(t *template.Template, g Going) []Estimate {
 	was, will := NewGlass(t), NewGlass(t)
-	was.Fill(before)
-	will.Fill(after)
-	orders := order(t, before, after)
+	was.Fill(g.Before)
+	will.Fill(g.After)
+	orders := order(t, g)
 	out := make([]Estimate, 0, len(t.Machines))
 	for _, m := range t.Machines {
 		e := Estimate{
@@ -59,8 +75,9 @@ func Costs(t *template.Template, before, after []template.ID) []Estimate {
 		for _, l := range e.Order {
 			e.Wait += l.Wake + l.Read
 		}
+		e.Learned = g.Paces[m.ID].Of(e.Wait)
 		if !e.Fits() {
-			e.Rest = roomFor(t, e, after)
+			e.Rest = roomFor(t, e, g)
 		}
 		out = append(out, e)
 	}
@@ -72,34 +89,46 @@ func Costs(t *template.Template, before, after []template.ID) []Estimate {
 func Unseated(t *template.Template, ids []template.ID) []*template.Instrument {
 	var out []*template.Instrument
 	for _, id := range ids {
-		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil {
+		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil && i.Printed == nil {
 			out = append(out, i)
 		}
 	}
 	return out
 }
 
-// order lists, for each machine, the instruments to load: players in their
-// stated order, and within it riser by riser, port by port.
-func order(t *template.Template, before, after []template.ID) map[template.ID][]Load {
-	ready := make(map[template.ID]bool, len(before))
+// order lists, for each machine, the instruments to load: what is waited for
+// first; players in their stated order; of one player the small before the
+// large, so that there is soon something to play; and what is equal riser by
+// riser, port by port.
+func order(t *template.Template, g Going) map[template.ID][]Load {
+	ready := make(map[template.ID]bool, len(g.Before))
 	awake := newAwake(t)
-	for _, id := range before {
+	for _, id := range g.Before {
 		ready[id] = true
-		if i := t.Instrument(id); i != nil && i.Seat != nil {
+		if i := t.Instrument(id); i != nil && i.Loads() {
 			awake.wake(i, *i.Seat)
 		}
 	}
 	var todo []*template.Instrument
-	for _, id := range after {
-		if i := t.Instrument(id); i != nil && i.Seat != nil && !ready[id] {
+	size := map[template.ID]float64{}
+	for _, id := range g.After {
+		if i := t.Instrument(id); i != nil && i.Loads() && !ready[id] {
 			ready[id] = true
 			todo = append(todo, i)
+			size[id] = PreloadMiB(t, i)
 		}
+	}
+	later := func(i *template.Instrument) int {
+		if g.Awaited[i.ID] {
+			return 0
+		}
+		return 1
 	}
 	slices.SortStableFunc(todo, func(a, b *template.Instrument) int {
 		return cmp.Or(
+			cmp.Compare(later(a), later(b)),
 			cmp.Compare(playerOrder(t, a), playerOrder(t, b)),
+			cmp.Compare(size[a.ID], size[b.ID]),
 			cmp.Compare(a.Seat.Riser, b.Seat.Riser),
 			cmp.Compare(a.Seat.Port, b.Seat.Port),
 			cmp.Compare(a.Seat.Channel, b.Seat.Channel),
@@ -107,7 +136,7 @@ func order(t *template.Template, before, after []template.ID) map[template.ID][]
 	})
 	out := map[template.ID][]Load{}
 	glass := NewGlass(t)
-	glass.Fill(before)
+	glass.Fill(g.Before)
 	for _, i := range todo {
 		m := t.Index().Machines[i.Seat.Machine]
 		l := Load{Instrument: i, Machine: m.ID, MiB: glass.Adding(i, *i.Seat), Wake: awake.wake(i, *i.Seat)}
@@ -157,25 +186,36 @@ func (a *awake) wake(i *template.Instrument, seat template.Seat) time.Duration {
 	return time.Duration(ms) * time.Millisecond
 }
 
-// roomFor names instruments on the machine that are ready now and not asked
-// for, largest first, until enough memory is free; if that is not enough, it
-// goes on with the largest of those asked for. A player's own memory is freed
-// with the last instrument it plays.
-func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
+// roomFor names instruments to rest on the machine until enough memory is free:
+// those ready now and not asked for, the longest unused first, and of equal
+// ones the largest; if that is not enough, the largest of those asked for. What
+// is kept, sounds or is armed is not named. A player's own memory is freed with
+// the last instrument it plays.
+func roomFor(t *template.Template, e Estimate, g Going) []Remedy {
 	asked := make(map[template.ID]bool, len(e.Order))
 	for _, l := range e.Order {
 		asked[l.Instrument.ID] = true
 	}
+	idle := func(i *template.Instrument) time.Duration {
+		if g.Idle == nil || asked[i.ID] {
+			return 0
+		}
+		return g.Idle(i.ID)
+	}
 	var candidates []*template.Instrument
 	plays, shared := map[PlayerKey]int{}, map[SharedKey]int{}
-	for _, id := range after {
-		if i := t.Instrument(id); i != nil && i.Seat != nil && i.Seat.Machine == e.Machine.ID {
+	for _, id := range g.After {
+		i := t.Instrument(id)
+		if i == nil || !i.Loads() || i.Seat.Machine != e.Machine.ID {
+			continue
+		}
+		if !i.Keep && !g.Busy[id] {
 			candidates = append(candidates, i)
-			for _, p := range t.PatchesOf(i) {
-				plays[PlayerAt(t.Index().Players[p.Player], i, *i.Seat)]++
-				if key, shares := SharedAt(p, i, *i.Seat); shares {
-					shared[key]++
-				}
+		}
+		for _, p := range t.PatchesOf(i) {
+			plays[PlayerAt(t.Index().Players[p.Player], i, *i.Seat)]++
+			if key, shares := SharedAt(p, i, *i.Seat); shares {
+				shared[key]++
 			}
 		}
 	}
@@ -186,7 +226,7 @@ func roomFor(t *template.Template, e Estimate, after []template.ID) []Remedy {
 			}
 			return 1
 		}
-		return cmp.Compare(PreloadMiB(t, b), PreloadMiB(t, a))
+		return cmp.Or(cmp.Compare(idle(b), idle(a)), cmp.Compare(PreloadMiB(t, b), PreloadMiB(t, a)))
 	})
 	need := e.ShortMiB()
 	var out []Remedy

@@ -131,17 +131,17 @@ func (g *Glass) count(i *template.Instrument, seat template.Seat, by int) {
 	}
 }
 
-// Fill adds every seated instrument of the set.
+// Fill adds every instrument of the set that loads.
 func (g *Glass) Fill(ids []template.ID) {
 	for _, id := range ids {
-		if i := g.t.Instrument(id); i != nil && i.Seat != nil {
+		if i := g.t.Instrument(id); i != nil && i.Loads() {
 			g.Add(i, *i.Seat)
 		}
 	}
 }
 
 // ReadyMiB is the memory of each machine with the given instruments ready,
-// MiB. Unseated instruments take none.
+// MiB. Unseated and printed instruments take none.
 func ReadyMiB(t *template.Template, ids []template.ID) map[template.ID]float64 {
 	g := NewGlass(t)
 	g.Fill(ids)
@@ -152,7 +152,7 @@ func ReadyMiB(t *template.Template, ids []template.ID) map[template.ID]float64 {
 func EverythingMiB(t *template.Template) map[template.ID]float64 {
 	g := NewGlass(t)
 	for _, i := range t.Instruments {
-		if i.Seat != nil {
+		if i.Loads() {
 			g.Add(i, *i.Seat)
 		}
 	}

@@ -23,6 +23,8 @@ type Fields struct {
 	Spread        *template.ID        `json:"spread,omitempty"`
 	StemByHand    *bool               `json:"stemByHand,omitempty"`
 	SeatByHand    *bool               `json:"seatByHand,omitempty"`
+	Keep          *bool               `json:"keep,omitempty"`
+	Printed       *template.Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
 }
 
 // Edit sets fields of instruments.
@@ -54,7 +56,7 @@ func (f Fields) names() []string {
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
-		{"seatByHand", f.SeatByHand != nil},
+		{"seatByHand", f.SeatByHand != nil}, {"keep", f.Keep != nil}, {"printed", f.Printed != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -85,6 +87,8 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.Spread, f.Spread, &old.Spread)
 		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
 		swap(&i.SeatByHand, f.SeatByHand, &old.SeatByHand)
+		swap(&i.Keep, f.Keep, &old.Keep)
+		old.Printed = stand(i, f.Printed)
 		template.NormaliseMap(i.Map)
 		undo.Edits = append(undo.Edits, old)
 	}
@@ -100,6 +104,24 @@ func swap[T any](field *T, value *T, old **T) {
 	was := *field
 	*old = &was
 	*field = *value
+}
+
+// stand puts recorded audio in an instrument's stead, or takes it away, and
+// returns what stood there; nil leaves everything.
+func stand(i *template.Instrument, p *template.Printed) *template.Printed {
+	if p == nil {
+		return nil
+	}
+	was := template.Printed{}
+	if i.Printed != nil {
+		was = *i.Printed
+	}
+	i.Printed = nil
+	if p.File != "" {
+		now := *p
+		i.Printed = &now
+	}
+	return &was
 }
 
 // Configure replaces the template's name and settings.

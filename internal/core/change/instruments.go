@@ -130,6 +130,7 @@ func dropFromCalls(d *draft, gone map[template.ID]bool) Put {
 		own(d, template.Calls, &d.t.Calls)
 		c := *call
 		c.Instruments = slices.DeleteFunc(slices.Clone(call.Instruments), func(id template.ID) bool { return gone[id] })
+		c.Uses = slices.DeleteFunc(slices.Clone(call.Uses), func(u template.Use) bool { return gone[u.Instrument] })
 		d.t.Calls[n] = &c
 	}
 	return undo

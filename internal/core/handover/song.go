@@ -32,11 +32,6 @@ type Track struct {
 	Upbeat     []template.Controller // sent before the cue's first bar
 }
 
-type portKey struct {
-	machine     template.ID
-	riser, port int
-}
-
 // NewSong lays the template out as tracks: every sampled instrument and spare
 // row in score order. Guides and live inputs are audio and get no track. The
 // song starts Settings.CueBar-1 bars of 4/4 before the cue, and in these free
@@ -46,7 +41,7 @@ func NewSong(t *template.Template) Song {
 		Name: t.Name, TempoBPM: t.Settings.TempoBPM, CueBar: t.Settings.CueBar,
 		CueTick: uint32(t.Settings.CueBar-1) * 4 * TicksPerQuarter,
 	}
-	ports := portNumbers(t)
+	ports := t.Ports()
 	for _, i := range t.ScoreOrder() {
 		if i.Kind != template.Sampled && i.Kind != template.Spare {
 			continue
@@ -59,35 +54,13 @@ func NewSong(t *template.Template) Song {
 			track.Channel = i.Seat.Channel
 			track.Device = DeviceName(t, *i.Seat)
 			track.Upbeat = t.Settings.Upbeat
-			if n := ports[portKey{i.Seat.Machine, i.Seat.Riser, i.Seat.Port}]; n < 128 {
+			if n := ports[i.Seat.PortOf()]; n < 128 {
 				track.Port = n
 			}
 		}
 		s.Tracks = append(s.Tracks, track)
 	}
 	return s
-}
-
-// portNumbers counts the ports in use through all machines, in the order of
-// machines, risers and ports.
-func portNumbers(t *template.Template) map[portKey]int {
-	used := map[portKey]bool{}
-	for _, i := range t.Instruments {
-		if i.Seat != nil {
-			used[portKey{i.Seat.Machine, i.Seat.Riser, i.Seat.Port}] = true
-		}
-	}
-	numbers := make(map[portKey]int, len(used))
-	for _, m := range t.Machines {
-		for r := 1; r <= template.MaxRisers; r++ {
-			for p := 1; p <= template.MaxPorts; p++ {
-				if key := (portKey{m.ID, r, p}); used[key] {
-					numbers[key] = len(numbers)
-				}
-			}
-		}
-	}
-	return numbers
 }
 
 // DeviceName names the port of a seat: "Birch riser 2 port 3".

@@ -36,7 +36,21 @@ type Instrument struct {
 	Style         SeatStyle `json:"style"`
 	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
 	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
+	Keep          bool      `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
+	Printed       *Printed  `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
 }
+
+// Printed is the recorded audio that stands in for an instrument. It takes no
+// memory; notes and settings stay as they are.
+type Printed struct {
+	File    string  `json:"file"`            // name of the audio file
+	Seconds float64 `json:"seconds"`         // its length, s, 0..MaxPrintedSeconds
+	Call    ID      `json:"call,omitempty"`  // whose notes were recorded; one no longer there tells nothing
+	Music   string  `json:"music,omitempty"` // what these notes were then: Use.Music
+}
+
+// MaxPrintedSeconds is the longest recording, a day.
+const MaxPrintedSeconds = 86_400
 
 // SeatStyle is how an instrument wants to be seated; a copied row keeps it.
 type SeatStyle struct {
@@ -56,19 +70,19 @@ func (i *Instrument) Clone() *Instrument {
 		seat := *i.Seat
 		c.Seat = &seat
 	}
+	if i.Printed != nil {
+		printed := *i.Printed
+		c.Printed = &printed
+	}
 	return &c
 }
 
+// Loads tells whether the instrument takes memory when it is called: it sits on
+// a machine, and no recorded audio stands in for it.
+func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil }
+
 // NeedsSeat tells whether the instrument must sit on a machine to sound.
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled }
-
-// Call is a named set of instruments to bring to ready.
-type Call struct {
-	ID          ID     `json:"id"`
-	Name        string `json:"name"`
-	Opening     bool   `json:"opening,omitempty"` // what the template starts with
-	Instruments []ID   `json:"instruments"`
-}
 
 // PatchesOf returns the patches an instrument plays.
 func (t *Template) PatchesOf(i *Instrument) []*Patch {

@@ -83,3 +83,34 @@ func (t *Template) RiserCores(m *Machine) int {
 func (t *Template) Risers(m *Machine) int {
 	return min(MaxRisers, m.Cores/max(1, t.RiserCores(m)))
 }
+
+// Port is one MIDI port of a riser.
+type Port struct {
+	Machine     ID
+	Riser, Port int
+}
+
+// PortOf is the port of the seat.
+func (s Seat) PortOf() Port { return Port{s.Machine, s.Riser, s.Port} }
+
+// Ports numbers the ports in use through all machines, from 0, in the order of
+// machines, risers and ports: as a sequencer counts them.
+func (t *Template) Ports() map[Port]int {
+	used := map[Port]bool{}
+	for _, i := range t.Instruments {
+		if i.Seat != nil {
+			used[i.Seat.PortOf()] = true
+		}
+	}
+	numbers := make(map[Port]int, len(used))
+	for _, m := range t.Machines {
+		for r := 1; r <= MaxRisers; r++ {
+			for p := 1; p <= MaxPorts; p++ {
+				if key := (Port{m.ID, r, p}); used[key] {
+					numbers[key] = len(numbers)
+				}
+			}
+		}
+	}
+	return numbers
+}

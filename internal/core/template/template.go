@@ -91,6 +91,9 @@ func (t *Template) Normalise() {
 	}
 	for _, c := range t.Calls {
 		c.Instruments = some(c.Instruments)
+		for n := range c.Uses {
+			c.Uses[n].Articulations, c.Uses[n].Keys = some(c.Uses[n].Articulations), some(c.Uses[n].Keys)
+		}
 	}
 	t.Settings.Upbeat = some(t.Settings.Upbeat)
 }

@@ -141,6 +141,11 @@ func (v *validator) fail(path, reason string, args ...any) {
 
 func at(list string, i int, field string) string { return fmt.Sprintf("%s[%d].%s", list, i, field) }
 
+// atIn is the path of an entry of a list within an entry.
+func atIn(list string, i int, inner string, n int) string {
+	return at(list, i, fmt.Sprintf("%s[%d]", inner, n))
+}
+
 func (v *validator) id(list string, i int, id ID) {
 	if id == "" || len(id) > 64 {
 		v.fail(at(list, i, "id"), "an id has 1 to 64 characters")
@@ -391,16 +396,4 @@ func (v *validator) seat(n int, i *Instrument) {
 	v.ranged("instruments", n, "seat.port", float64(s.Port), 1, MaxPorts, "")
 	v.ranged("instruments", n, "seat.channel", float64(s.Channel), 1, PortChannels, "")
 	v.ranged("instruments", n, "seat.pair", float64(s.Pair), 1, MaxPairs, "")
-}
-
-func (v *validator) calls() {
-	for i, c := range v.t.Calls {
-		v.id("calls", i, c.ID)
-		v.name("calls", i, c.Name)
-		for n, id := range c.Instruments {
-			if _, ok := v.x.Place[id]; !ok {
-				v.fail(at("calls", i, fmt.Sprintf("instruments[%d]", n)), "no instrument has the id %q", id)
-			}
-		}
-	}
 }

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 
@@ -24,7 +25,7 @@ import (
 // Format and Version stand at the head of every file.
 const (
 	Format  = "fanfold-template"
-	Version = 4
+	Version = 5
 )
 
 // MaxBytes bounds a file.
@@ -127,7 +128,7 @@ func checkHead(data []byte) (int, error) {
 		return 0, &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
 	case head.Version > Version:
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
-	case head.Version != 1 && head.Version != 2 && head.Version != 3 && head.Version != 4:
+	case !slices.Contains([]float64{1, 2, 3, 4, 5}, head.Version):
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
 	}
 	return int(head.Version), nil
@@ -139,6 +140,7 @@ var schemas = map[int]func() (*jsonschema.Schema, error){
 	2: compile("template-2.schema.json", schema.Template2),
 	3: compile("template-3.schema.json", schema.Template3),
 	4: compile("template-4.schema.json", schema.Template4),
+	5: compile("template-5.schema.json", schema.Template5),
 }
 
 func compile(name string, source []byte) func() (*jsonschema.Schema, error) {

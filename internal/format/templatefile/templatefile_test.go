@@ -44,7 +44,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 4`, `"version": 7`, "the file is version 7, this program reads up to version 4"},
+		"newer version":  {`"version": 5`, `"version": 7`, "the file is version 7, this program reads up to version 5"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -99,7 +99,7 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 4`)
+	require.Contains(t, now.String(), `"version": 5`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
@@ -117,4 +117,43 @@ func TestTheThirdVersionIsReadStill(t *testing.T) {
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"riserPorts": 8`, `"riserPorts": 8, "seating": {}`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// And one of the fourth, which knows of plans, but of no kept or printed rows.
+func TestTheFourthVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-4.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Len(t, old.Settings.Seating.Wishes, 1)
+	require.True(t, old.Instruments[0].SeatByHand)
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"seatByHand": true`, `"seatByHand": true, "keep": true`, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// What a call's music asks for, kept and printed rows go to the file and back.
+func TestCallsFromMusicTravel(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-4.fanfold.json")
+	require.NoError(t, err)
+	was, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	i := was.Instruments[0]
+	i.Keep = true
+	i.Printed = &template.Printed{File: "Cue.wav", Seconds: 61.5, Call: "cue", Music: "f00d"}
+	was.Calls = append(was.Calls, &template.Call{ID: "cue", Name: "1M01", Instruments: []template.ID{i.ID}, Uses: []template.Use{
+		{Instrument: i.ID, Articulations: []string{"staccato"}, Keys: []template.UsedKey{{Key: 60, Low: 1, High: 127}}, Notes: 2, Music: "f00d"},
+	}})
+	var file bytes.Buffer
+	require.NoError(t, templatefile.Write(&file, was))
+	text := file.String()
+	back, err := templatefile.Read(&file)
+	require.NoError(t, err)
+	require.Equal(t, was.Calls, back.Calls)
+	require.Equal(t, i, back.Instruments[0])
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(text, `"low": 1,`, `"low": 0,`, 1)))
+	require.ErrorContains(t, err, "uses")
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(text, `"high": 127`, `"high": 0`, 1)))
+	require.Error(t, err)
 }

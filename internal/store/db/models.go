@@ -29,6 +29,15 @@ type HostCredential struct {
 	Machine   string
 	TokenHash []byte
 	CreatedAt time.Time
+	SeenAt    pgtype.Timestamptz
+}
+
+type Pace struct {
+	StudioID uuid.UUID
+	Machine  string
+	Computed float64
+	Measured float64
+	Loads    int32
 }
 
 type Person struct {

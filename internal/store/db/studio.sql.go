@@ -13,7 +13,7 @@ import (
 )
 
 const credentialByHash = `-- name: CredentialByHash :one
-select id, studio_id, machine, token_hash, created_at from host_credentials where token_hash = $1
+select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where token_hash = $1
 `
 
 func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostCredential, error) {
@@ -25,12 +25,30 @@ func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostC
 		&i.Machine,
 		&i.TokenHash,
 		&i.CreatedAt,
+		&i.SeenAt,
 	)
 	return i, err
 }
 
+const credentialDelete = `-- name: CredentialDelete :execrows
+delete from host_credentials where id = $1 and studio_id = $2
+`
+
+type CredentialDeleteParams struct {
+	ID       uuid.UUID
+	StudioID uuid.UUID
+}
+
+func (q *Queries) CredentialDelete(ctx context.Context, arg CredentialDeleteParams) (int64, error) {
+	result, err := q.db.Exec(ctx, credentialDelete, arg.ID, arg.StudioID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const credentialInsert = `-- name: CredentialInsert :one
-insert into host_credentials (studio_id, machine, token_hash) values ($1, $2, $3) returning id, studio_id, machine, token_hash, created_at
+insert into host_credentials (studio_id, machine, token_hash) values ($1, $2, $3) returning id, studio_id, machine, token_hash, created_at, seen_at
 `
 
 type CredentialInsertParams struct {
@@ -48,12 +66,13 @@ func (q *Queries) CredentialInsert(ctx context.Context, arg CredentialInsertPara
 		&i.Machine,
 		&i.TokenHash,
 		&i.CreatedAt,
+		&i.SeenAt,
 	)
 	return i, err
 }
 
 const credentialList = `-- name: CredentialList :many
-select id, studio_id, machine, token_hash, created_at from host_credentials order by created_at
+select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials order by created_at
 `
 
 func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) {
@@ -71,6 +90,7 @@ func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) 
 			&i.Machine,
 			&i.TokenHash,
 			&i.CreatedAt,
+			&i.SeenAt,
 		); err != nil {
 			return nil, err
 		}
@@ -80,6 +100,105 @@ func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) 
 		return nil, err
 	}
 	return items, nil
+}
+
+const credentialSeen = `-- name: CredentialSeen :exec
+update host_credentials set seen_at = now() where id = $1
+`
+
+func (q *Queries) CredentialSeen(ctx context.Context, id uuid.UUID) error {
+	_, err := q.db.Exec(ctx, credentialSeen, id)
+	return err
+}
+
+const credentialsOf = `-- name: CredentialsOf :many
+select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where studio_id = $1 and machine = $2 order by created_at
+`
+
+type CredentialsOfParams struct {
+	StudioID uuid.UUID
+	Machine  string
+}
+
+func (q *Queries) CredentialsOf(ctx context.Context, arg CredentialsOfParams) ([]HostCredential, error) {
+	rows, err := q.db.Query(ctx, credentialsOf, arg.StudioID, arg.Machine)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []HostCredential
+	for rows.Next() {
+		var i HostCredential
+		if err := rows.Scan(
+			&i.ID,
+			&i.StudioID,
+			&i.Machine,
+			&i.TokenHash,
+			&i.CreatedAt,
+			&i.SeenAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const paceList = `-- name: PaceList :many
+select studio_id, machine, computed, measured, loads from paces
+`
+
+func (q *Queries) PaceList(ctx context.Context) ([]Pace, error) {
+	rows, err := q.db.Query(ctx, paceList)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Pace
+	for rows.Next() {
+		var i Pace
+		if err := rows.Scan(
+			&i.StudioID,
+			&i.Machine,
+			&i.Computed,
+			&i.Measured,
+			&i.Loads,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const pacePut = `-- name: PacePut :exec
+insert into paces (studio_id, machine, computed, measured, loads) values ($1, $2, $3, $4, $5)
+on conflict (studio_id, machine) do update set computed = excluded.computed, measured = excluded.measured, loads = excluded.loads
+`
+
+type PacePutParams struct {
+	StudioID uuid.UUID
+	Machine  string
+	Computed float64
+	Measured float64
+	Loads    int32
+}
+
+func (q *Queries) PacePut(ctx context.Context, arg PacePutParams) error {
+	_, err := q.db.Exec(ctx, pacePut,
+		arg.StudioID,
+		arg.Machine,
+		arg.Computed,
+		arg.Measured,
+		arg.Loads,
+	)
+	return err
 }
 
 const personByEmail = `-- name: PersonByEmail :one

@@ -17,5 +17,21 @@ insert into host_credentials (studio_id, machine, token_hash) values (@studio_id
 -- name: CredentialList :many
 select * from host_credentials order by created_at;
 
+-- name: CredentialsOf :many
+select * from host_credentials where studio_id = @studio_id and machine = @machine order by created_at;
+
+-- name: CredentialDelete :execrows
+delete from host_credentials where id = @id and studio_id = @studio_id;
+
+-- name: CredentialSeen :exec
+update host_credentials set seen_at = now() where id = @id;
+
+-- name: PaceList :many
+select * from paces;
+
+-- name: PacePut :exec
+insert into paces (studio_id, machine, computed, measured, loads) values (@studio_id, @machine, @computed, @measured, @loads)
+on conflict (studio_id, machine) do update set computed = excluded.computed, measured = excluded.measured, loads = excluded.loads;
+
 -- name: CredentialByHash :one
 select * from host_credentials where token_hash = @token_hash;

@@ -708,6 +708,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/music": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["CallFromMusic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/machines/{machine}/host": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Host"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/credential/{credential}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["RevokeCredential"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/save": {
         parameters: {
             query?: never;
@@ -1043,6 +1091,9 @@ export interface components {
             stemByHand?: boolean;
             /** @description plans leave the seat alone */
             seatByHand?: boolean;
+            /** @description it comes with every call and is not rested unasked */
+            keep?: boolean;
+            printed?: components["schemas"]["Printed"];
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
@@ -1061,6 +1112,30 @@ export interface components {
                 ownPair?: boolean;
             };
             seat?: components["schemas"]["Seat"];
+        };
+        /** @description recorded audio that stands in for an instrument */
+        Printed: {
+            file: string;
+            /** Format: double */
+            seconds: number;
+            call?: components["schemas"]["Id"];
+            /** @description what the recorded notes were */
+            music?: string;
+        };
+        /** @description what the music of a call asks of an instrument */
+        Use: {
+            instrument: components["schemas"]["Id"];
+            articulations: components["schemas"]["Name"][];
+            keys: {
+                key: number;
+                /** @description velocity */
+                low: number;
+                /** @description velocity */
+                high: number;
+            }[];
+            notes: number;
+            /** @description a fingerprint of the notes */
+            music: string;
         };
         Bus: {
             id: components["schemas"]["Id"];
@@ -1165,6 +1240,7 @@ export interface components {
             name: components["schemas"]["Name"];
             opening?: boolean;
             instruments: components["schemas"]["Id"][];
+            uses?: components["schemas"]["Use"][];
         };
         /** @description how plans seat instruments */
         SeatingWays: {
@@ -1494,12 +1570,16 @@ export interface components {
         State: {
             id: components["schemas"]["Id"];
             /** @enum {string} */
-            state: "tuning" | "ready" | "failed";
+            state: "tuning" | "ready" | "failed" | "printed";
             /** Format: double */
             progress: number;
             /** @description tuning, but it does not move */
             stalled?: boolean;
             reason?: string;
+            /** @description that sound now */
+            voices?: number;
+            /** @description somebody is about to play it */
+            armed?: boolean;
         };
         MachineState: {
             id: components["schemas"]["Id"];
@@ -1513,6 +1593,18 @@ export interface components {
              * @description until everything called there is ready, as its host expects
              */
             leftMs: number;
+            /** @description that sound now */
+            voices: number;
+            /**
+             * Format: int64
+             * @description what its last load was computed to take
+             */
+            computedMs?: number;
+            /**
+             * Format: int64
+             * @description and what it took
+             */
+            tookMs?: number;
         };
         RigState: {
             instruments: components["schemas"]["State"][];
@@ -1932,12 +2024,97 @@ export interface components {
             afterMib: number;
             /** Format: double */
             limitMib: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description as loads took so far
+             */
             seconds: number;
+            /**
+             * Format: double
+             * @description seconds, from sizes and rates alone
+             */
+            computed: number;
             loads: number;
             fits: boolean;
             refusal: string;
             rest: components["schemas"]["Id"][];
+        };
+        MusicReport: {
+            name: string;
+            /**
+             * Format: int64
+             * @description of the template, once it is kept
+             */
+            revision?: number;
+            call?: components["schemas"]["Id"];
+            parts: components["schemas"]["MusicPart"][];
+            cost: components["schemas"]["CallCost"];
+        };
+        Host: {
+            online: boolean;
+            /**
+             * Format: date-time
+             * @description missing when it never was
+             */
+            seen?: string;
+            version: string;
+            /** Format: double */
+            memoryMib: number;
+            /** Format: double */
+            usedMib: number;
+            /** Format: double */
+            diskMibs: number;
+            cores: number;
+            libraries: string[];
+            /** @description instruments of this template */
+            ready: number;
+            voices: number;
+            /**
+             * Format: double
+             * @description share of its cores, 0..1
+             */
+            load: number;
+            /**
+             * Format: double
+             * @description how many times the computed time its loads take
+             */
+            factor: number;
+            /** @description how many loads say so */
+            measured: number;
+            /** @description oldest first */
+            history: components["schemas"]["HostSample"][];
+            credentials: components["schemas"]["HostCredential"][];
+        };
+        MusicPart: {
+            id: string;
+            name: string;
+            notes: number;
+            /**
+             * @description what it was matched by; empty when nobody plays it
+             * @enum {string}
+             */
+            how: "hand" | "name" | "seat" | "cast" | "";
+            why: string;
+            uses: components["schemas"]["Use"][];
+            lacks: string[];
+        };
+        HostSample: {
+            /**
+             * Format: double
+             * @description seconds
+             */
+            ago: number;
+            /** Format: double */
+            usedMib: number;
+            voices: number;
+        };
+        HostCredential: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            seen?: string;
         };
         CompareAsk: {
             from: components["schemas"]["Id"][];
@@ -1959,6 +2136,8 @@ export interface components {
             ids: components["schemas"]["Id"][];
             /** @enum {string} */
             how: "call" | "rest" | "only" | "solo";
+            /** @description rest what sounds, is armed or is kept, too */
+            sure?: boolean;
         };
         ImportReport: {
             headings: string[];
@@ -4090,6 +4269,106 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CallCost"];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CallFromMusic: {
+        parameters: {
+            query?: {
+                hand?: string;
+                name?: string;
+                take?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MusicReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Host: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Host"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RevokeCredential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                credential: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {

@@ -1,0 +1,157 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/rig"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
+)
+
+// Sample is what a machine held at one time.
+type Sample struct {
+	At      time.Time
+	UsedMiB float64
+	Voices  int
+}
+
+// HostView is a machine as its host tells of it.
+type HostView struct {
+	Online      bool
+	Seen        time.Time // when it was last heard; zero for never
+	Report      rig.Report
+	History     []Sample // oldest first, the last HistoryLength of it
+	Pace        calls.Pace
+	Credentials []db.HostCredential
+}
+
+// HistoryLength is how long a machine's past is kept, one sample a second.
+const HistoryLength = 10 * time.Minute
+
+// hostBook keeps what hosts reported, by their machine.
+type hostBook struct {
+	mu    sync.Mutex
+	known map[machineKey]*hostPast
+}
+
+type machineKey struct {
+	studio  uuid.UUID
+	machine string // its name
+}
+
+type hostPast struct {
+	online  bool
+	seen    time.Time
+	report  rig.Report
+	history []Sample
+}
+
+// note takes in a report, and tells whether the host came or went.
+func (b *hostBook) note(key machineKey, r rig.Report, away bool, now time.Time) (turned bool) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.known == nil {
+		b.known = map[machineKey]*hostPast{}
+	}
+	p := b.known[key]
+	if p == nil {
+		p = &hostPast{}
+		b.known[key] = p
+	}
+	turned = p.online == away
+	p.online = !away
+	if away {
+		return turned
+	}
+	p.seen = now
+	r.Items = nil // kept elsewhere
+	p.report = r
+	if n := len(p.history); n > 0 && now.Sub(p.history[n-1].At) < time.Second {
+		return turned
+	}
+	p.history = append(p.history, Sample{At: now, UsedMiB: r.UsedMiB, Voices: r.Voices})
+	if most := int(HistoryLength / time.Second); len(p.history) > 2*most {
+		p.history = append([]Sample{}, p.history[len(p.history)-most:]...)
+	}
+	return turned
+}
+
+func (b *hostBook) view(key machineKey, now time.Time) HostView {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	p := b.known[key]
+	if p == nil {
+		return HostView{}
+	}
+	v := HostView{Online: p.online, Seen: p.seen, Report: p.report}
+	for _, s := range p.history {
+		if now.Sub(s.At) <= HistoryLength {
+			v.History = append(v.History, s)
+		}
+	}
+	return v
+}
+
+// Reported takes a host's report to every template of its studio.
+func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
+	studio, err := uuid.Parse(host.Studio)
+	if err != nil {
+		return
+	}
+	if a.hosts.note(machineKey{studio, host.Machine}, report, away, time.Now()) {
+		if id, err := uuid.Parse(host.Credential); err == nil {
+			_ = a.store.Queries().CredentialSeen(context.Background(), id) // only to tell when it was last here
+		}
+	}
+	a.noteRoots(studio, host.Machine, report.ScanRoots)
+	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
+}
+
+// Host tells of a machine and of the credentials made for it.
+func (a *App) Host(ctx context.Context, p Person, machine string) (HostView, error) {
+	v := a.hosts.view(machineKey{p.Studio, machine}, time.Now())
+	v.Pace = a.paces.of(machineKey{p.Studio, machine})
+	var err error
+	v.Credentials, err = a.store.Queries().CredentialsOf(ctx, db.CredentialsOfParams{StudioID: p.Studio, Machine: machine})
+	if err != nil {
+		return v, fmt.Errorf("list the credentials of %s: %w", machine, err)
+	}
+	for _, c := range v.Credentials {
+		if c.SeenAt.Valid && v.Seen.Before(c.SeenAt.Time) {
+			v.Seen = c.SeenAt.Time
+		}
+	}
+	return v, nil
+}
+
+// MakeCredential makes a credential for a host and returns its token, which
+// is not kept.
+func (a *App) MakeCredential(ctx context.Context, p Person, machine string) (string, error) {
+	secret := rig.NewSecret()
+	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: machine, TokenHash: rig.Hash(secret)})
+	if err != nil {
+		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
+	}
+	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: machine})
+	return rig.Token(row.ID.String(), secret), nil
+}
+
+// RevokeCredential takes a host's credential back; a host that uses it is cut
+// off at once.
+func (a *App) RevokeCredential(ctx context.Context, p Person, id uuid.UUID) error {
+	n, err := a.store.Queries().CredentialDelete(ctx, db.CredentialDeleteParams{ID: id, StudioID: p.Studio})
+	if err != nil {
+		return fmt.Errorf("revoke a credential: %w", err)
+	}
+	if n == 0 {
+		return store.ErrNotFound
+	}
+	a.rig.Forget(id.String())
+	return nil
+}

@@ -1,0 +1,163 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
+	"fanfold/internal/store/db"
+)
+
+// paceBook keeps what measured loads have taught of each machine.
+type paceBook struct {
+	mu    sync.Mutex
+	known map[machineKey]calls.Pace
+}
+
+func (b *paceBook) of(key machineKey) calls.Pace {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.known[key]
+}
+
+func (b *paceBook) learn(key machineKey, computed, measured time.Duration) calls.Pace {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	p := b.known[key].Learn(computed, measured)
+	b.known[key] = p
+	return p
+}
+
+// loadPaces brings back what was learned before.
+func (a *App) loadPaces(ctx context.Context) error {
+	rows, err := a.store.Queries().PaceList(ctx)
+	if err != nil {
+		return fmt.Errorf("list what was learned of machines: %w", err)
+	}
+	a.paces.mu.Lock()
+	defer a.paces.mu.Unlock()
+	for _, r := range rows {
+		a.paces.known[machineKey{r.StudioID, r.Machine}] = calls.Pace{Computed: r.Computed, Measured: r.Measured, Loads: int(r.Loads)}
+	}
+	return nil
+}
+
+func (a *App) learn(studio uuid.UUID, machine string, computed, measured time.Duration) {
+	key := machineKey{studio, machine}
+	before := a.paces.of(key)
+	p := a.paces.learn(key, computed, measured)
+	if p == before {
+		return
+	}
+	err := a.store.Queries().PacePut(context.Background(), db.PacePutParams{StudioID: studio, Machine: machine, Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
+	if err != nil {
+		slog.Warn("what was learned of a machine is not kept", "machine", machine, "error", err)
+	}
+}
+
+// measuring is a load that is being timed: from a machine at rest until all it
+// was told to load is ready.
+type measuring struct {
+	since    time.Time
+	computed time.Duration
+	pending  map[template.ID]bool
+	spoiled  bool // something failed or was rested meanwhile: it teaches nothing
+}
+
+// Measured is how long the last load of a machine was computed to take, and
+// how long it took.
+type Measured struct{ Computed, Took time.Duration }
+
+// beginMeasuring notes what a call gives machines to load. The caller holds
+// the lock.
+func (h *Hot) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bool, now time.Time) {
+	for _, m := range h.measuring {
+		for id := range m.pending {
+			if !next[id] {
+				m.spoiled = true
+				delete(m.pending, id)
+			}
+		}
+	}
+	for _, e := range estimates {
+		if len(e.Order) == 0 || !h.machines[e.Machine.ID].Online {
+			continue
+		}
+		m := h.measuring[e.Machine.ID]
+		if m == nil {
+			m = &measuring{since: now, pending: map[template.ID]bool{}, spoiled: h.loading(e.Machine.ID)}
+			h.measuring[e.Machine.ID] = m
+		}
+		m.computed += e.Wait
+		for _, l := range e.Order {
+			m.pending[l.Instrument.ID] = true
+		}
+	}
+}
+
+// loading tells whether a machine has something to load already.
+func (h *Hot) loading(machine template.ID) bool {
+	for id, s := range h.states {
+		if i := h.t.Instrument(id); s.State == string(rig.Tuning) && i != nil && i.Seat != nil && i.Seat.Machine == machine {
+			return true
+		}
+	}
+	return false
+}
+
+// endMeasuring looks whether a load has ended, and learns from it. The caller
+// holds the lock.
+func (h *Hot) endMeasuring(machine *template.Machine, away bool, now time.Time) {
+	m := h.measuring[machine.ID]
+	if m == nil {
+		return
+	}
+	if away {
+		delete(h.measuring, machine.ID)
+		return
+	}
+	for id := range m.pending {
+		switch s := h.states[id]; {
+		case s.State == string(rig.Ready):
+			delete(m.pending, id)
+		case s.State == string(rig.Failed) || h.t.Instrument(id) == nil:
+			m.spoiled = true
+			delete(m.pending, id)
+		}
+	}
+	if len(m.pending) > 0 {
+		return
+	}
+	delete(h.measuring, machine.ID)
+	if m.spoiled {
+		return
+	}
+	took := now.Sub(m.since)
+	h.lastLoad[machine.ID] = Measured{m.computed, took}
+	h.app.learn(h.studio, machine.Name, m.computed, took)
+}
+
+// paceOfAll is what was learned of the template's machines.
+func (h *Hot) paceOfAll() map[template.ID]calls.Pace {
+	out := map[template.ID]calls.Pace{}
+	for _, m := range h.t.Machines {
+		out[m.ID] = h.app.paces.of(machineKey{h.studio, m.Name})
+	}
+	return out
+}
+
+// use notes that somebody used instruments. The caller holds the lock.
+func (h *Hot) use(ids []template.ID, now time.Time) {
+	for _, id := range ids {
+		h.usedAt[id] = now
+	}
+	maps.DeleteFunc(h.usedAt, func(id template.ID, _ time.Time) bool { return h.t.Instrument(id) == nil })
+}

@@ -1,0 +1,233 @@
+package app_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/handover"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format/smf"
+	"fanfold/internal/rig"
+	"fanfold/internal/store"
+)
+
+func (f *fixture) rows(n int) []template.ID {
+	var ids []template.ID
+	for _, i := range f.hot.View().Template.Instruments {
+		if i.Seat != nil && len(ids) < n {
+			ids = append(ids, i.ID)
+		}
+	}
+	return ids
+}
+
+func (f *fixture) edit(t *testing.T, e change.Fields) {
+	_, err := f.hot.Apply(ctx, f.ada, func(*template.Template) (change.Change, error) {
+		return change.Edit{Edits: []change.Fields{e}}, nil
+	})
+	require.NoError(t, err)
+}
+
+func (f *fixture) machineOf(id template.ID) *template.Machine {
+	v := f.hot.View().Template
+	return v.Index().Machines[v.Instrument(id).Seat.Machine]
+}
+
+// report tells what the machine of an instrument holds.
+func (f *fixture) report(m *template.Machine, items ...rig.Item) {
+	for n := range items {
+		items[n].ID = f.id.String() + "/" + items[n].ID
+	}
+	f.app.Reported(rig.Host{Studio: f.ada.Studio.String(), Machine: m.Name}, rig.Report{Generation: 1, Items: items}, false)
+}
+
+// What is kept comes with every call, stays when everything rests, and rests
+// only when it is asked for by itself and somebody is sure.
+func TestKeptOnesStay(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(3)
+	yes := true
+	f.edit(t, change.Fields{ID: ids[0], Keep: &yes})
+	require.Empty(t, f.hot.Wanted(), "a mark loads nothing by itself")
+	require.NoError(t, f.hot.Call(ctx, ids[1:2], app.OnlyThem, false))
+	require.ElementsMatch(t, ids[:2], f.hot.Wanted())
+	require.NoError(t, f.hot.Call(ctx, ids[:2], app.RestThem, false))
+	require.Equal(t, ids[:1], f.hot.Wanted())
+	var busy *app.BusyError
+	require.ErrorAs(t, f.hot.Call(ctx, ids[:1], app.RestThem, false), &busy)
+	require.Len(t, busy.Kept, 1)
+	require.ErrorContains(t, busy, "is kept. Rest all the same?")
+	require.Equal(t, ids[:1], f.hot.Wanted())
+	require.NoError(t, f.hot.Call(ctx, ids[:1], app.RestThem, true))
+	require.Empty(t, f.hot.Wanted())
+}
+
+// Nothing that sounds or is armed is rested without asking, whichever way it
+// would be.
+func TestWhatSoundsIsNotRestedUnasked(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(3)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	m := f.machineOf(ids[0])
+	f.report(m, rig.Item{ID: string(ids[0]), State: rig.Ready, Voices: 12}, rig.Item{ID: string(ids[1]), State: rig.Ready, Armed: true}, rig.Item{ID: string(ids[2]), State: rig.Ready})
+	var busy *app.BusyError
+	require.ErrorAs(t, f.hot.Call(ctx, ids[:1], app.RestThem, false), &busy)
+	require.Len(t, busy.Busy, 1)
+	require.ErrorAs(t, f.hot.Call(ctx, ids[2:], app.OnlyThem, false), &busy)
+	require.Len(t, busy.Busy, 2)
+	require.Len(t, f.hot.Wanted(), 3, "nothing was rested")
+	require.NoError(t, f.hot.Call(ctx, ids[2:], app.RestThem, false), "what does not sound rests")
+	require.NoError(t, f.hot.Call(ctx, ids[:2], app.RestThem, true))
+	require.Empty(t, f.hot.Wanted())
+}
+
+// Recorded audio in its stead frees an instrument's memory and keeps its
+// settings; one action lets it play again.
+func TestPrintedAndBack(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(2)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	m := f.machineOf(ids[0])
+	held := func() bool {
+		return slices.Contains(f.rig.names(m.Name), f.hot.View().Template.Instrument(ids[0]).Name)
+	}
+	require.True(t, held())
+	before := f.hot.View().Template.Instrument(ids[0])
+	f.edit(t, change.Fields{ID: ids[0], Printed: &template.Printed{File: "Salt.wav", Seconds: 12}})
+	require.False(t, held())
+	state := f.hot.Rig().Instruments[0]
+	require.Equal(t, "printed", state.State)
+	f.edit(t, change.Fields{ID: ids[0], Printed: &template.Printed{}})
+	require.True(t, held())
+	require.Equal(t, before, f.hot.View().Template.Instrument(ids[0]))
+}
+
+// The last call loads first on its machine.
+func TestTheLastCallLoadsFirst(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(12)
+	m := f.machineOf(ids[0])
+	require.NoError(t, f.hot.Call(ctx, ids[:11], app.CallThem, false))
+	require.NoError(t, f.hot.Call(ctx, ids[11:], app.CallThem, false))
+	if f.machineOf(ids[11]) == m {
+		require.Equal(t, f.hot.View().Template.Instrument(ids[11]).Name, f.rig.names(m.Name)[0])
+	}
+	last := f.rows(1)
+	require.NoError(t, f.hot.Call(ctx, last, app.CallThem, false))
+	require.Equal(t, f.hot.View().Template.Instrument(last[0]).Name, f.rig.names(m.Name)[0], "called again, it goes first")
+}
+
+// A machine that takes longer than computed is learned of, shown, and known
+// after the server starts again; a load that failed teaches nothing.
+func TestLoadingTimesAreLearned(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(1)
+	m := f.machineOf(ids[0])
+	f.report(m)
+	estimates, _ := f.hot.Estimate(ids, app.CallThem)
+	computed := estimates[slices.IndexFunc(f.hot.View().Template.Machines, func(x *template.Machine) bool { return x == m })].Wait
+	require.Greater(t, computed, 500*time.Millisecond)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	f.report(m, rig.Item{ID: string(ids[0]), State: rig.Failed, Reason: "unreadable"})
+	require.NoError(t, f.hot.Call(ctx, ids, app.RestThem, false))
+	v, err := f.app.Host(ctx, f.ada, m.Name)
+	require.NoError(t, err)
+	require.Zero(t, v.Pace.Loads)
+	f.report(m)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	f.report(m, rig.Item{ID: string(ids[0]), State: rig.Ready})
+	v, err = f.app.Host(ctx, f.ada, m.Name)
+	require.NoError(t, err)
+	require.Equal(t, 1, v.Pace.Loads)
+	require.InDelta(t, computed.Seconds(), v.Pace.Computed, 1e-9)
+	require.Less(t, v.Pace.Factor(), 1.0, "it was ready at once")
+
+	again := app.New(f.store, &quietRig{wanted: map[string][]rig.Load{}})
+	require.NoError(t, again.Start(ctx))
+	w, err := again.Host(ctx, f.ada, m.Name)
+	require.NoError(t, err)
+	require.Equal(t, v.Pace, w.Pace)
+}
+
+// A credential is made for one machine, listed without its secret, and taken
+// back; nobody of another studio can.
+func TestCredentialsAreRevoked(t *testing.T) {
+	f := setUp(t)
+	token, err := f.app.MakeCredential(ctx, f.ada, "Birch")
+	require.NoError(t, err)
+	id, secret, err := rig.SplitToken(token)
+	require.NoError(t, err)
+	_, known := f.store.HostLookup(ctx, id, secret)
+	require.True(t, known)
+	v, err := f.app.Host(ctx, f.ada, "Birch")
+	require.NoError(t, err)
+	require.Len(t, v.Credentials, 1)
+	require.False(t, v.Online)
+	require.True(t, v.Seen.IsZero())
+
+	stranger := app.Person{ID: f.ben.ID, Studio: uuid.New()}
+	require.ErrorIs(t, f.app.RevokeCredential(ctx, stranger, v.Credentials[0].ID), store.ErrNotFound)
+	host := rig.Host{Credential: id, Studio: f.ada.Studio.String(), Machine: "Birch"}
+	f.app.Reported(host, rig.Report{UsedMiB: 100, Voices: 3, Version: rig.Version}, false)
+	v, err = f.app.Host(ctx, f.ada, "Birch")
+	require.NoError(t, err)
+	require.True(t, v.Online)
+	require.True(t, v.Credentials[0].SeenAt.Valid)
+	require.Len(t, v.History, 1)
+	require.Equal(t, 3, v.History[0].Voices)
+
+	require.NoError(t, f.app.RevokeCredential(ctx, f.ada, v.Credentials[0].ID))
+	require.Equal(t, []string{id}, f.rig.forgotten)
+	_, known = f.store.HostLookup(ctx, id, secret)
+	require.False(t, known)
+	require.ErrorIs(t, f.app.RevokeCredential(ctx, f.ada, v.Credentials[0].ID), store.ErrNotFound)
+}
+
+// The MIDI file a template is taken out as, with notes on three of its tracks,
+// comes back as the call of just these three.
+func TestACueBecomesItsCall(t *testing.T) {
+	f := setUp(t)
+	view := f.hot.View().Template
+	song := handover.NewSong(view)
+	var midi strings.Builder
+	require.NoError(t, smf.Write(&midi, song))
+	words, err := f.hot.Vocabulary(ctx, f.ada)
+	require.NoError(t, err)
+	piece, err := app.ReadPiece(strings.NewReader(midi.String()), words)
+	require.NoError(t, err)
+	require.Empty(t, piece.Parts, "a template has no notes yet")
+
+	ids := f.rows(3)
+	for n, id := range ids {
+		i := view.Instrument(id)
+		part := app.PiecePart{ID: string(rune('a' + n)), Name: i.Name, Port: -1}
+		if n == 2 {
+			part.Name, part.Port, part.Channel = "no such track", view.Ports()[i.Seat.PortOf()], i.Seat.Channel
+		}
+		part.Part.Notes = []articulation.Note{{Start: 0, End: 480, Key: 60 + n, Velocity: 80}}
+		piece.Parts = append(piece.Parts, part)
+	}
+	ask := app.MusicAsk{Piece: piece, Name: "1M01"}
+	told, err := f.hot.CallFromMusic(ctx, f.ada, ask)
+	require.NoError(t, err)
+	require.Equal(t, ids, told.Used)
+	require.Equal(t, []string{"name", "name", "seat"}, []string{string(told.Parts[0].How), string(told.Parts[1].How), string(told.Parts[2].How)})
+	require.Empty(t, f.hot.View().Template.Calls, "it was only asked")
+
+	ask.Take, ask.Hand = true, map[string][]template.ID{"b": {}}
+	kept, err := f.hot.CallFromMusic(ctx, f.ada, ask)
+	require.NoError(t, err)
+	c := f.hot.View().Template.Index().Calls[kept.Call]
+	require.Equal(t, []template.ID{ids[0], ids[2]}, c.Instruments, "b was left out by hand")
+	require.Equal(t, []template.UsedKey{{Key: 60, Low: 80, High: 80}}, c.Uses[0].Keys)
+	require.NoError(t, f.hot.Call(ctx, c.Instruments, app.OnlyThem, false))
+	require.ElementsMatch(t, c.Instruments, f.hot.Wanted())
+}

@@ -1,0 +1,235 @@
+package casting
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// Music is one part of a cue, with its notes.
+type Music struct {
+	Part
+	Port    int // the file's number for it, from 0; -1 when not said
+	Channel int // 1..16; 0 when not said, or several
+	Played  articulation.Part
+}
+
+// How says what matched a part with instruments.
+type How string
+
+// The ways, in the order they are tried.
+const (
+	ByChoice How = "hand" // a person chose
+	ByName   How = "name" // the track is named like the instrument
+	BySeat   How = "seat" // it plays on the instrument's port and channel
+	ByCast   How = "cast" // the casting list gives it the part
+	ByNobody How = ""     // nobody plays it
+)
+
+// Heard is who plays a part of a cue, and what it asks of each of them.
+type Heard struct {
+	Music Music
+	How   How
+	Why   string // in words
+	Uses  []template.Use
+	Lacks []string // techniques nobody chosen plays
+}
+
+// Hear finds the instruments of the template that a cue uses: by the name of a
+// track, by its port and channel, or by casting within the template. hand says
+// whom people chose themselves, by the part's ID; an empty list leaves the part
+// out.
+func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
+	names, seats := map[string]*template.Instrument{}, map[[2]int]*template.Instrument{}
+	ports := c.t.Ports()
+	for _, i := range c.t.ScoreOrder() {
+		if !i.NeedsSeat() {
+			continue
+		}
+		if key := nameKey(i.Name); names[key] == nil {
+			names[key] = i
+		}
+		if i.Seat == nil {
+			continue
+		}
+		if at := [2]int{ports[i.Seat.PortOf()], i.Seat.Channel}; seats[at] == nil {
+			seats[at] = i
+		}
+	}
+	out := make([]Heard, len(parts))
+	for n, m := range parts {
+		h := Heard{Music: m, Lacks: []string{}}
+		chosen, byHand := hand[m.ID]
+		i := names[nameKey(m.Name)]
+		at := seats[[2]int{m.Port, m.Channel}]
+		switch {
+		case byHand:
+			h.How, h.Why = ByChoice, "chosen by hand"
+			h.Uses = c.uses(m, chosen)
+		case i != nil:
+			h.How, h.Why = ByName, "the track has its name"
+			h.Uses = c.uses(m, []template.ID{i.ID})
+		case at != nil && m.Port >= 0 && m.Channel > 0:
+			h.How, h.Why = BySeat, fmt.Sprintf("port %d, channel %d is its seat", m.Port+1, m.Channel)
+			h.Uses = c.uses(m, []template.ID{at.ID})
+		default:
+			cast := c.cast(m.Part, []template.Preference{{Kind: template.FromTemplate}})
+			h.Why, h.Lacks = cast.Why, cast.Lacks
+			if cast.Entry != Nobody {
+				h.How, h.Why = ByCast, "cast: the template's own"
+				h.Uses = c.uses(m, cast.Instruments)
+			}
+		}
+		out[n] = h
+	}
+	return out
+}
+
+func nameKey(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
+
+// uses shares the notes of a part among instruments: each note goes to the
+// first that plays it as it is asked for, else to the first of all.
+func (c *Caster) uses(m Music, ids []template.ID) []template.Use {
+	var players []*template.Instrument
+	for _, id := range ids {
+		if i := c.t.Instrument(id); i != nil {
+			players = append(players, i)
+		}
+	}
+	if len(players) == 0 {
+		return []template.Use{}
+	}
+	notes := articulation.Decode(c.t.MapOf(players[0]), m.Played)
+	shares := make([][]articulation.Note, len(players))
+	for _, n := range notes {
+		at := max(0, slices.IndexFunc(players, func(i *template.Instrument) bool {
+			return len(players) == 1 || c.plays(i, n.Articulations)
+		}))
+		shares[at] = append(shares[at], n)
+	}
+	out := make([]template.Use, 0, len(players))
+	for k, i := range players {
+		if len(shares[k]) > 0 || len(notes) == 0 {
+			out = append(out, useOf(i.ID, shares[k]))
+		}
+	}
+	return out
+}
+
+func (c *Caster) plays(i *template.Instrument, ways []string) bool {
+	for _, w := range ways {
+		if !slices.ContainsFunc(i.Articulations, func(a string) bool { return c.plain(a) == c.plain(w) }) {
+			return false
+		}
+	}
+	return len(ways) > 0
+}
+
+func useOf(id template.ID, notes []articulation.Note) template.Use {
+	u := template.Use{Instrument: id, Articulations: []string{}, Keys: []template.UsedKey{}, Notes: len(notes), Music: Fingerprint(notes)}
+	keys, ways := map[int]template.UsedKey{}, map[string]int{}
+	for _, n := range notes {
+		k, known := keys[n.Key]
+		if !known {
+			k = template.UsedKey{Key: n.Key, Low: n.Velocity, High: n.Velocity}
+		}
+		k.Low, k.High = min(k.Low, n.Velocity), max(k.High, n.Velocity)
+		keys[n.Key] = k
+		for _, w := range n.Articulations {
+			ways[w]++
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		u.Keys = append(u.Keys, keys[key])
+	}
+	u.Articulations = append(u.Articulations, slices.SortedFunc(maps.Keys(ways), func(a, b string) int {
+		return cmp.Or(cmp.Compare(ways[b], ways[a]), strings.Compare(a, b))
+	})...)
+	return u
+}
+
+// Fingerprint is the same for the same notes, played alike at the same times,
+// in whatever order they are listed; 16 hexadecimal digits of SHA-256.
+func Fingerprint(notes []articulation.Note) string {
+	lines := make([]string, len(notes))
+	for n, x := range notes {
+		var b []byte
+		for _, v := range []int64{x.Start, x.End, int64(x.Key), int64(x.Velocity)} {
+			b = binary.BigEndian.AppendUint64(b, uint64(v))
+		}
+		lines[n] = string(b) + strings.Join(x.Articulations, "\x00")
+	}
+	slices.Sort(lines)
+	sum := sha256.New()
+	for _, l := range lines {
+		sum.Write(binary.BigEndian.AppendUint32(nil, uint32(len(l))))
+		sum.Write([]byte(l))
+	}
+	return hex.EncodeToString(sum.Sum(nil)[:8])
+}
+
+// CueCall is the call of a cue: everybody who plays, and what is asked of them.
+// A call of that name is replaced.
+func CueCall(t *template.Template, heard []Heard, name string, mint template.Mint) (change.Change, error) {
+	name = strings.TrimSpace(name)
+	if err := template.CheckName(name); err != nil {
+		return nil, &change.Refused{Reason: fmt.Sprintf("name the cue: %s", err)}
+	}
+	call := &template.Call{ID: mint("call"), Name: name, Instruments: []template.ID{}}
+	uses := map[template.ID]template.Use{}
+	for _, h := range heard {
+		for _, u := range h.Uses {
+			if was, twice := uses[u.Instrument]; twice {
+				u = join(was, u)
+			}
+			uses[u.Instrument] = u
+		}
+	}
+	for _, i := range t.ScoreOrder() {
+		if u, plays := uses[i.ID]; plays {
+			call.Instruments = append(call.Instruments, i.ID)
+			call.Uses = append(call.Uses, u)
+		}
+	}
+	if len(call.Instruments) == 0 {
+		return nil, &change.Refused{Reason: "nobody in the template plays this music; choose by hand, or cast the score first"}
+	}
+	for _, c := range t.Calls {
+		if strings.EqualFold(c.Name, name) {
+			call.ID, call.Opening = c.ID, c.Opening
+		}
+	}
+	return change.Put{Calls: []change.Entry[template.Call]{change.Append(call)}}, nil
+}
+
+// join is what two parts ask of one instrument.
+func join(a, b template.Use) template.Use {
+	out := template.Use{Instrument: a.Instrument, Articulations: slices.Clone(a.Articulations), Notes: a.Notes + b.Notes, Keys: []template.UsedKey{}}
+	for _, w := range b.Articulations {
+		if !slices.Contains(out.Articulations, w) {
+			out.Articulations = append(out.Articulations, w)
+		}
+	}
+	keys := map[int]template.UsedKey{}
+	for _, k := range slices.Concat(a.Keys, b.Keys) {
+		if was, known := keys[k.Key]; known {
+			k.Low, k.High = min(k.Low, was.Low), max(k.High, was.High)
+		}
+		keys[k.Key] = k
+	}
+	for _, key := range slices.Sorted(maps.Keys(keys)) {
+		out.Keys = append(out.Keys, keys[key])
+	}
+	sum := sha256.Sum256([]byte(a.Music + b.Music))
+	out.Music = hex.EncodeToString(sum[:8])
+	return out
+}

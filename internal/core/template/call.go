@@ -1,0 +1,74 @@
+package template
+
+import "slices"
+
+// Call is a named set of instruments to bring to ready.
+type Call struct {
+	ID          ID     `json:"id"`
+	Name        string `json:"name"`
+	Opening     bool   `json:"opening,omitempty"` // what the template starts with
+	Instruments []ID   `json:"instruments"`
+	Uses        []Use  `json:"uses,omitempty"` // what its music asks of them; none when it was not made from music
+}
+
+// Use is what the music of a call asks of one of its instruments.
+type Use struct {
+	Instrument    ID        `json:"instrument"`
+	Articulations []string  `json:"articulations"` // as the music names them
+	Keys          []UsedKey `json:"keys"`          // by key
+	Notes         int       `json:"notes"`         // how many
+	Music         string    `json:"music"`         // a fingerprint: other notes have another one
+}
+
+// UsedKey is a key that is played, and how softly and how loudly.
+type UsedKey struct {
+	Key  int `json:"key"`  // 0..127
+	Low  int `json:"low"`  // velocity, 1..127
+	High int `json:"high"` // velocity, Low..127
+}
+
+// UseOf is what the call's music asks of an instrument; nil when it says
+// nothing of it.
+func (c *Call) UseOf(instrument ID) *Use {
+	if n := slices.IndexFunc(c.Uses, func(u Use) bool { return u.Instrument == instrument }); n >= 0 {
+		return &c.Uses[n]
+	}
+	return nil
+}
+
+// Stale tells whether the notes of a printed instrument are others now than
+// those that were recorded.
+func (t *Template) Stale(i *Instrument) bool {
+	if i.Printed == nil || i.Printed.Music == "" {
+		return false
+	}
+	c := t.Index().Calls[i.Printed.Call]
+	if c == nil {
+		return false
+	}
+	u := c.UseOf(i.ID)
+	return u == nil || u.Music != i.Printed.Music
+}
+
+func (v *validator) calls() {
+	for i, c := range v.t.Calls {
+		v.id("calls", i, c.ID)
+		v.name("calls", i, c.Name)
+		for n, id := range c.Instruments {
+			if _, ok := v.x.Place[id]; !ok {
+				v.fail(atIn("calls", i, "instruments", n), "no instrument has the id %q", id)
+			}
+		}
+		for n, u := range c.Uses {
+			where := atIn("calls", i, "uses", n)
+			if !slices.Contains(c.Instruments, u.Instrument) {
+				v.fail(where+".instrument", "the call has no instrument %q", u.Instrument)
+			}
+			for k, x := range u.Keys {
+				if x.Key < 0 || x.Key > 127 || x.Low < 1 || x.High > 127 || x.Low > x.High || k > 0 && u.Keys[k-1].Key >= x.Key {
+					v.fail(where+".keys", "keys are 0 to 127 in rising order, their velocities 1 to 127")
+				}
+			}
+		}
+	}
+}
