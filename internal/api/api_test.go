@@ -221,7 +221,7 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		"twice the heading": {path + "/import", []byte("section,name,name\n"), 422, "two columns are headed"},
 		"a picture":         {path + "/import", []byte("\x89PNG\r\n\x1a\n\x00\x00"), 422, "not a text file"},
 		"100 MB":            {path + "/import", bytes.Repeat([]byte("a,b,c,d,e,f\n"), 100<<20/12), 413, ""},
-		"newer version":     {"/api/templates/file", bytes.Replace(good, []byte(`"version": 4`), []byte(`"version": 5`), 1), 422, "use a newer Fanfold"},
+		"newer version":     {"/api/templates/file", bytes.Replace(good, []byte(`"version": 5`), []byte(`"version": 6`), 1), 422, "use a newer Fanfold"},
 		"dangling id":       {"/api/templates/file", bytes.Replace(good, []byte(`"to": "bus-speakers"`), []byte(`"to": "bus-gone"`), 1), 422, "no bus has the id"},
 		"not JSON":          {"/api/templates/file", []byte("{\n\"format\": oops"), 422, "line 2 is not JSON"},
 		"unknown change":    {path + "/changes", map[string]any{"base": 0, "change": map[string]string{"kind": "explode"}}, 422, "not a kind of change"},

@@ -189,5 +189,19 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 	return gen.CallFromMusic200JSONResponse(out), nil
 }
 
+// Print implements the contract.
+func (s *server) Print(ctx context.Context, r gen.PrintRequestObject) (gen.PrintResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	make, err := app.Print(template.ID(r.Instrument), app.Recording{Name: r.Params.File, Head: r.Body, Size: r.Params.Size, Call: template.ID(or(r.Params.Call, ""))})
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.Apply(ctx, p, make)
+	return gen.Print200JSONResponse{Revision: revision}, err
+}
+
 // shellQuote quotes a text for a POSIX shell.
 func shellQuote(text string) string { return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'" }

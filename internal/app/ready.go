@@ -294,8 +294,8 @@ func (h *Hot) afterChange(before *template.Template) {
 	}
 	if len(h.wanted) > 0 || len(before.Machines) != len(h.t.Machines) {
 		h.order()
-		h.tellRig()
 	}
+	h.tellRig()
 }
 
 // order tells the rig what each machine shall hold for this template.

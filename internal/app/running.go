@@ -87,11 +87,11 @@ func (h *Hot) Rig() RigState {
 	return h.rigState()
 }
 
-// rigState lists what is not tacet.
+// rigState lists what is not tacet, and what is printed.
 func (h *Hot) rigState() RigState {
 	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
 	for _, i := range h.t.Instruments {
-		if h.wanted[i.ID] {
+		if h.wanted[i.ID] || i.Printed != nil {
 			out.Instruments = append(out.Instruments, h.stateOf(i))
 		}
 	}
@@ -113,7 +113,11 @@ const printed = "printed"
 // is tuning; if its machine is away, the reason says so.
 func (h *Hot) stateOf(i *template.Instrument) State {
 	if i.Printed != nil {
-		return State{ID: i.ID, State: printed}
+		s := State{ID: i.ID, State: printed}
+		if h.t.Stale(i) {
+			s.Reason = "its notes have changed since it was recorded"
+		}
+		return s
 	}
 	s, known := h.states[i.ID]
 	if known {

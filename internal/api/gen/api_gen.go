@@ -1576,6 +1576,13 @@ type ImportRowsParams struct {
 	MiddleC *int    `form:"middleC,omitempty" json:"middleC,omitempty"`
 }
 
+// PrintParams defines parameters for Print.
+type PrintParams struct {
+	File string  `form:"file" json:"file"`
+	Size int64   `form:"size" json:"size"`
+	Call *string `form:"call,omitempty" json:"call,omitempty"`
+}
+
 // LayoutJSONBody defines parameters for Layout.
 type LayoutJSONBody struct {
 	Ids []Id `json:"ids"`
@@ -1874,6 +1881,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx *echo.Context, id openapi_types.UUID, params ImportRowsParams) error
+
+	// (POST /api/templates/{id}/instruments/{instrument}/printed)
+	Print(ctx *echo.Context, id openapi_types.UUID, instrument string, params PrintParams) error
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx *echo.Context, id openapi_types.UUID) error
@@ -2843,6 +2853,53 @@ func (w *ServerInterfaceWrapper) ImportRows(ctx *echo.Context) error {
 	return err
 }
 
+// Print converts echo context to params.
+func (w *ServerInterfaceWrapper) Print(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PrintParams
+	// ------------- Required query parameter "file" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "file", ctx.QueryParams(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter file: %s", err))
+	}
+
+	// ------------- Required query parameter "size" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "size", ctx.QueryParams(), &params.Size, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter size: %s", err))
+	}
+
+	// ------------- Optional query parameter "call" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "call", ctx.QueryParams(), &params.Call, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Print(ctx, id, instrument, params)
+	return err
+}
+
 // Layout converts echo context to params.
 func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
 	var err error
@@ -3446,6 +3503,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
@@ -5291,6 +5349,48 @@ func (response ImportRowsdefaultApplicationProblemPlusJSONResponse) VisitImportR
 	return err
 }
 
+type PrintRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+	Params     PrintParams
+	Body       io.Reader
+}
+
+type PrintResponseObject interface {
+	VisitPrintResponse(w http.ResponseWriter) error
+}
+
+type Print200JSONResponse Applied
+
+func (response Print200JSONResponse) VisitPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintdefaultApplicationProblemPlusJSONResponse) VisitPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LayoutRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *LayoutJSONRequestBody
@@ -6503,6 +6603,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx context.Context, request ImportRowsRequestObject) (ImportRowsResponseObject, error)
+
+	// (POST /api/templates/{id}/instruments/{instrument}/printed)
+	Print(ctx context.Context, request PrintRequestObject) (PrintResponseObject, error)
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
@@ -8201,6 +8304,35 @@ func (sh *strictHandler) ImportRows(ctx *echo.Context, id openapi_types.UUID, pa
 		return err
 	} else if validResponse, ok := response.(ImportRowsResponseObject); ok {
 		return validResponse.VisitImportRowsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Print operation middleware
+func (sh *strictHandler) Print(ctx *echo.Context, id openapi_types.UUID, instrument string, params PrintParams) error {
+	var request PrintRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Print(ctx.Request().Context(), request.(PrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Print")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintResponseObject); ok {
+		return validResponse.VisitPrintResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

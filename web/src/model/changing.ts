@@ -96,8 +96,19 @@ export async function seatEveryone(fresh: boolean) {
 export const moveSeats = (ids: Id[], to: { machine: Id; riser: number; port: number; channel: number }) =>
   attempt(() => answer(api.POST("/api/templates/{id}/seating/move", { ...at(), body: { ids, to } })));
 
-export const call = (ids: Id[], how: How) =>
-  attempt(() => answer(api.POST("/api/templates/{id}/calls", { ...at(), body: { ids, how } })));
+/** call brings instruments to ready or rests them. Before what is in use is
+ * rested, a person is asked. */
+export function call(ids: Id[], how: How) {
+  const send = (sure: boolean) =>
+    answer(api.POST("/api/templates/{id}/calls", { ...at(), body: { ids, how, ...(sure ? { sure } : {}) } }));
+  return attempt(
+    () => send(false),
+    () => send(true),
+  );
+}
+
+/** keep marks instruments to stay ready whatever is called, or no longer. */
+export const keep = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, keep: on })) });
 
 export async function saveCall(name: string) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/calls/save", { ...at(), body: { name } })));

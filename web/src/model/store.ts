@@ -55,11 +55,15 @@ export interface State {
     | "plan"
     | "what-if"
     | "compare-calls"
+    | "music"
+    | "print"
+    | "host"
     | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
   clash: Clash | null;
+  busy: Clash | null; // what a call would take away, and the call again
 }
 
 export const store = createStore<State>(() => ({
@@ -84,6 +88,7 @@ export const store = createStore<State>(() => ({
   machine: null,
   notices: [],
   clash: null,
+  busy: null,
 }));
 
 export function useApp<T>(pick: (s: State) => T): T {
@@ -131,6 +136,7 @@ export async function attempt<T>(what: () => Promise<T>, again?: () => Promise<u
   } catch (e) {
     if (!(e instanceof Refusal)) throw e;
     if (e.problem.code === "clash" && again) set({ clash: { problem: e.problem, again } });
+    else if (e.problem.code === "busy" && again) set({ busy: { problem: e.problem, again } });
     else if (e.problem.code === "signed-out") set({ person: null });
     else tell(e.problem.detail, "refused");
     return undefined;

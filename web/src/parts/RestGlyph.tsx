@@ -1,6 +1,6 @@
 /** RestGlyph shows the state of an instrument by shape: a whole-bar rest for
  * tacet, a filling ring for tuning, a note head for ready, an accent for
- * failed. */
+ * failed, a waveform for printed. */
 export function RestGlyph({ state, progress = 0, reason }: { state?: string; progress?: number; reason?: string }) {
   const label =
     state === "tuning"
@@ -11,12 +11,12 @@ export function RestGlyph({ state, progress = 0, reason }: { state?: string; pro
   return (
     <svg width="18" height="16" viewBox="0 0 18 16" role="img" aria-label={label} data-state={state ?? "tacet"}>
       <title>{reason ? `${label} (${reason})` : label}</title>
-      {shape(state, progress)}
+      {shape(state, progress, reason)}
     </svg>
   );
 }
 
-function shape(state: string | undefined, progress: number) {
+function shape(state: string | undefined, progress: number, reason: string | undefined) {
   const round = 2 * Math.PI * 5;
   switch (state) {
     case "ready":
@@ -36,6 +36,15 @@ function shape(state: string | undefined, progress: number) {
             transform="rotate(-90 9 8)"
           />
         </>
+      );
+    case "printed":
+      return (
+        <path
+          d="M3.5 6v4M6.25 3.5v9M9 5.5v5M11.75 2.5v11M14.5 6v4"
+          fill="none"
+          stroke={reason ? "var(--accent)" : "var(--ink)"}
+          strokeWidth="1.6"
+        />
       );
     case "failed":
       return <path d="M3.5 3.5 14 8 3.5 12.5" fill="none" stroke="var(--accent)" strokeWidth="2" />;

@@ -14,7 +14,7 @@ export function useGlass(): Map<Id, GlassPart[]> {
     const out = new Map<Id, Map<string, GlassPart>>();
     for (const s of states.values()) {
       const i = sheet.instruments.byId.get(s.id);
-      if (s.state === "failed" || !i?.seat) continue;
+      if (s.state === "failed" || s.state === "printed" || !i?.seat) continue;
       if (s.state === "tuning" && s.progress === 0) continue; // it waits its turn
       let top = sheet.sections.byId.get(i.section);
       while (top?.parent) top = sheet.sections.byId.get(top.parent);

@@ -2,6 +2,7 @@ import { Tooltip } from "radix-ui";
 import { useEffect } from "react";
 import { start } from "../model/opening";
 import { useApp } from "../model/store";
+import { BusyDialog } from "./BusyDialog";
 import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
 import { FoldedSheet } from "./FoldedSheet";
@@ -40,6 +41,7 @@ function Studio() {
       <TraceLine />
       <Dialogs />
       <ClashDialog />
+      <BusyDialog />
     </div>
   );
 }

@@ -1,4 +1,6 @@
 import { CompareDialog } from "../leaves/calls/CompareDialog";
+import { MusicDialog } from "../leaves/calls/MusicDialog";
+import { PrintDialog } from "../leaves/calls/PrintDialog";
 import { ReturnsDialog } from "../leaves/deliver/ReturnsDialog";
 import { RulesDialog } from "../leaves/deliver/RulesDialog";
 import { StemsDialog } from "../leaves/deliver/StemsDialog";
@@ -9,6 +11,7 @@ import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
 import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
+import { HostDialog } from "../leaves/seating/HostDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { PlanDialog } from "../leaves/seating/PlanDialog";
 import { WhatIfDialog } from "../leaves/seating/WhatIfDialog";
@@ -58,6 +61,12 @@ export function Dialogs() {
       return <PlanDialog close={close} />;
     case "compare-calls":
       return <CompareDialog close={close} />;
+    case "music":
+      return <MusicDialog close={close} />;
+    case "print":
+      return <PrintDialog close={close} />;
+    case "host":
+      return <HostDialog close={close} />;
     case "what-if":
       return <WhatIfDialog close={close} />;
     case "new":

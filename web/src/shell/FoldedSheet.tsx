@@ -61,7 +61,7 @@ export function FoldedSheet() {
               aria-label={leafTitle[name]}
               data-leaf={name}
               className="relative flex min-w-0 flex-col overflow-hidden border-line border-r"
-              style={{ flex: `${grow[name]} 1 0` }}
+              style={{ flex: `${10 * grow[name]} 1 0` }} // below 1 in all, they would not fill the line
             >
               <LeafGuard leaf={leafTitle[name]}>
                 <Content />

@@ -18,10 +18,13 @@ export function Calls() {
   const picked = chosen ? sheet.calls.byId.get(chosen) : undefined;
   const ready = [...states.values()].filter((s) => s.state === "ready");
   const total = ready.reduce((n, s) => n + (sheet.facts.get(s.id)?.readyMib ?? 0), 0);
-  const all = [...states.keys()];
+  const all = [...states.values()].filter((s) => s.state !== "printed").map((s) => s.id);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)}`}>
+        <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
+          From music…
+        </button>
         <button
           type="button"
           className="button"
@@ -69,14 +72,20 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
   const memory = data?.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const here = data?.machines.every((m) => m.loads === 0 && m.afterMib === m.beforeMib);
-  const coming = useApp((s) => saved.instruments.some((id) => s.states.get(id)?.state !== "ready"));
+  const coming = useApp((s) =>
+    saved.instruments.some((id) => !["ready", "printed"].includes(s.states.get(id)?.state ?? "")),
+  );
   return (
     <li
       className={`flex items-center gap-2 border-line border-b px-3 py-1.5 ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : ""}`}
       data-call={saved.name}
     >
       <button type="button" aria-pressed={chosen} className="min-w-0 flex-1 text-left" onClick={choose}>
-        <span className="block truncate font-medium">{saved.name}</span>
+        <span className="block truncate font-medium">
+          {saved.name}
+          {saved.opening && <span className="font-normal text-[12px] text-soft"> opens</span>}
+          {saved.uses && <span className="font-normal text-[12px] text-soft"> from its music</span>}
+        </span>
         <span className="text-[12px] text-soft">
           {plural(saved.instruments.length, "row")} · {mib(memory)} ·{" "}
           {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
@@ -170,6 +179,11 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         limit={cost.limitMib}
         after={gib(then) !== gib(now) ? then : undefined}
       />
+      {state && state.tookMs !== undefined && state.computedMs !== undefined && (
+        <p className="mt-0.5 text-[12px] text-soft" data-part="took">
+          last load: computed {wait(state.computedMs / 1000)}, took {wait(state.tookMs / 1000)}
+        </p>
+      )}
       {!cost.fits && (
         <p className="mt-1 text-accent">
           {cost.refusal}.{" "}
@@ -189,7 +203,7 @@ function Arriving() {
   const sheet = useApp((s) => s.sheet)!;
   const states = useApp((s) => s.states);
   const rig = useApp((s) => s.rig);
-  const list = [...states.values()].filter((s) => s.state !== "ready");
+  const list = [...states.values()].filter((s) => s.state !== "ready" && s.state !== "printed");
   const left = Math.max(0, ...[...rig.values()].map((m) => m.leftMs));
   if (list.length === 0) return null;
   return (

@@ -82,7 +82,10 @@ export const Row = memo(function Row({
       className={`absolute inset-x-0 top-0 grid h-[26px] cursor-default [contain:strict] items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
       style={{ top, gridTemplateColumns: grid }}
     >
-      <span role="gridcell" className="flex items-center">
+      <span role="gridcell" className="flex items-center" title={i.keep ? "kept" : undefined}>
+        {i.keep && (
+          <span role="img" aria-label="kept" className="absolute left-[50px] size-1.5 rounded-full bg-accent" />
+        )}
         {i.kind === "sampled" && <RestGlyph state={state?.state} progress={state?.progress} reason={state?.reason} />}
       </span>
       {shown.map((f, n) => {

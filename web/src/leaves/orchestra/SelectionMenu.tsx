@@ -1,7 +1,8 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate } from "../../model/changing";
+import { addRows, call, change, duplicate, keep } from "../../model/changing";
 import { copyRows, duplicateSection, obey } from "../../model/delivering";
 import { get, set, useApp } from "../../model/store";
+import { unprint } from "../calls/PrintDialog";
 import { type Field, fieldNamed } from "./fields";
 
 /** SelectionMenu is everything that can be done to the selection at once. */
@@ -27,6 +28,14 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
             <Item text="Call, ready" hint="C" off={n === 0} run={() => void call(ids(), "call")} />
             <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
             <Item text="Call alone in its section" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
+            <Item text="Keep ready" off={n === 0} run={() => void keep(ids(), true)} />
+            <Item text="No longer keep" off={n === 0} run={() => void keep(ids(), false)} />
+            <Item text="Print it…" off={n !== 1} run={() => set({ dialog: "print" })} />
+            <Item
+              text="Let printed ones play again"
+              off={n === 0}
+              run={() => void unprint(ids().filter((id) => get().sheet!.instruments.byId.get(id)?.printed))}
+            />
             <Line />
             {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
               <Item

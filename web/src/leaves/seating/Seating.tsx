@@ -1,16 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useRef } from "react";
 import type { Id, Machine, Schemas } from "../../model/api";
-import { answer, api } from "../../model/api";
 import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { attempt, select, set, show, useApp } from "../../model/store";
+import { select, set, show, useApp } from "../../model/store";
 import { gib, plural, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
 import { useSize } from "../../parts/useSize";
-import { HostCommand } from "./HostCommand";
 import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
 import { type SeatIndex, seatIndex } from "./seats";
@@ -117,18 +115,11 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
   const sheet = useApp((s) => s.sheet)!;
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
-  const [command, setCommand] = useState("");
   const risers = sheet.risers[machine.id] ?? 0;
   const host = state?.online ? "here" : "away";
   const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${plural(risers, "riser")} · host ${host}${linkText(link)}`;
   const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
     await moveSeats(ids, { machine: machine.id, ...to });
-  };
-  const credential = async () => {
-    const made = await attempt(() =>
-      answer(api.POST("/api/machines/credential", { body: { template: sheet.id, machine: machine.id } })),
-    );
-    if (made) setCommand(made.command);
   };
   return (
     <section className="border-line border-b px-3 pt-2 pb-3" aria-label={machine.name} data-machine={machine.name}>
@@ -147,9 +138,9 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
         <button
           type="button"
           className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
-          onClick={() => void credential()}
+          onClick={() => set({ dialog: "host", machine: machine.id })}
         >
-          host command
+          its host
         </button>
         <span className="ml-auto shrink-0 whitespace-nowrap text-soft">
           {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
@@ -170,14 +161,6 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
           />
         ))}
       </div>
-      {command && (
-        <HostCommand
-          title={`Start the host on ${machine.name}`}
-          name={machine.name}
-          command={command}
-          close={() => setCommand("")}
-        />
-      )}
     </section>
   );
 }

@@ -1,0 +1,188 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import type { Id } from "../../model/api";
+import { call } from "../../model/changing";
+import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
+import { get, tell, useApp } from "../../model/store";
+import { mib, plural, wait } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+const matched: Record<MusicPart["how"], string> = {
+  hand: "by hand",
+  name: "by name",
+  seat: "by port and channel",
+  cast: "by casting",
+  "": "nobody",
+};
+
+/** MusicDialog reads the music of a cue and makes it the cue's call: who plays
+ * each part, what the music asks of them, and what calling them costs. */
+export function MusicDialog({ close }: { close: () => void }) {
+  const revision = useApp((s) => s.sheet!.revision);
+  const called = useApp((s) => s.called);
+  const [ask, setAsk] = useState<MusicAsk>({ file: null, hand: {} });
+  const [name, setName] = useState("");
+  const { data, error } = useQuery(heard(ask, revision, called));
+  const report = ask.file && !error ? data : undefined;
+  const open = (file: File | null | undefined) => {
+    if (!file) return;
+    setAsk({ file, hand: {} });
+    setName(nameOf(file.name));
+  };
+  const take = async (e: FormEvent, bring: boolean) => {
+    e.preventDefault();
+    const done = await keepCue(ask, name);
+    if (!done) return;
+    tell(`${name} is a call now.`);
+    if (bring && !(await call([...new Set(done.parts.flatMap((p) => p.uses.map((u) => u.instrument)))], "only")))
+      return;
+    close();
+  };
+  const used = new Set(report?.parts.flatMap((p) => p.uses.map((u) => u.instrument)));
+  const memory = report?.cost.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
+  const seconds = Math.max(0, ...(report?.cost.machines.map((m) => m.seconds) ?? []));
+  return (
+    <Floating title="A call from the music" open onOpenChange={close} className="w-[860px]">
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: a file may also be chosen by its button */}
+      <div
+        className="flex min-h-0 flex-col"
+        onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
+        onDrop={(e) => {
+          e.preventDefault();
+          open(e.dataTransfer.files[0]);
+        }}
+      >
+        <div className="mb-2 flex items-center gap-3">
+          <label className="button">
+            {ask.file ? "Another file…" : "Choose a file…"}
+            <input
+              type="file"
+              className="sr-only"
+              accept=".mid,.midi,.smf,.musicxml,.mxl,.xml"
+              aria-label="Music"
+              onChange={(e) => open(e.target.files?.[0])}
+            />
+          </label>
+          <span className="text-soft">{ask.file?.name ?? "MIDI file or MusicXML of one cue; or drop it here"}</span>
+        </div>
+        {error && <p className="py-2 text-accent">! {error.message}</p>}
+        {report && (
+          <>
+            <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
+              <table className="w-full text-left" aria-label="Parts">
+                <thead className="sticky top-0 bg-paper">
+                  <tr className="text-soft">
+                    <th className="py-1 pl-1 font-normal">Part</th>
+                    <th className="font-normal">Played by</th>
+                    <th className="font-normal">It asks for</th>
+                    <th className="font-normal">Matched</th>
+                    <th className="font-normal">
+                      <span className="sr-only">Choose</span>
+                    </th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {report.parts.map((p) => (
+                    <PartRow
+                      key={p.id}
+                      part={p}
+                      byHand={p.id in ask.hand}
+                      choose={(ids) => {
+                        const hand = { ...ask.hand };
+                        if (ids) hand[p.id] = ids;
+                        else delete hand[p.id];
+                        setAsk({ ...ask, hand });
+                      }}
+                    />
+                  ))}
+                </tbody>
+              </table>
+              {report.parts.length === 0 && <p className="p-3 text-soft">There are no notes in this file.</p>}
+            </div>
+            {report.cost.machines
+              .filter((m) => !m.fits)
+              .map((m) => (
+                <p key={m.id} className="mt-2 text-accent">
+                  {m.refusal}.
+                </p>
+              ))}
+            <form className="mt-3 flex items-center gap-2" onSubmit={(e) => void take(e, true)}>
+              <span data-part="cue-cost">
+                {plural(used.size, "instrument")} · {mib(memory)} · {wait(seconds)}
+              </span>
+              <input
+                className="field ml-auto w-56"
+                aria-label="Name of the cue"
+                value={name}
+                onChange={(e) => setName(e.target.value)}
+              />
+              <button type="button" className="button" disabled={used.size === 0} onClick={(e) => void take(e, false)}>
+                Keep as a call
+              </button>
+              <button type="submit" className="button button-main" disabled={used.size === 0}>
+                Keep and call it
+              </button>
+            </form>
+          </>
+        )}
+      </div>
+    </Floating>
+  );
+}
+
+interface PartProps {
+  part: MusicPart;
+  byHand: boolean;
+  choose: (ids: Id[] | null) => void;
+}
+
+function PartRow({ part: p, byHand, choose }: PartProps) {
+  const sheet = useApp((s) => s.sheet)!;
+  const selected = useApp((s) => s.selection.size);
+  const ways = [...new Set(p.uses.flatMap((u) => u.articulations))];
+  return (
+    <tr className="align-top odd:bg-band" data-part-name={p.name}>
+      <td className="py-1 pl-1">
+        <span className="block font-medium">{p.name}</span>
+        <span className="block text-[12px] text-soft">{plural(p.notes, "note")}</span>
+      </td>
+      <td className="py-1 pr-2">
+        {p.uses.length === 0 && <span className="text-accent">&gt; nobody</span>}
+        {p.uses.map((u) => (
+          <span key={u.instrument} className="block">
+            {sheet.instruments.byId.get(u.instrument)?.name} <span className="text-[12px] text-soft">{u.notes}</span>
+          </span>
+        ))}
+      </td>
+      <td className="max-w-[220px] py-1 pr-2 text-soft">
+        {ways.join(" · ")}
+        {p.lacks.length > 0 && <span className="block text-accent">lacks {p.lacks.join(", ")}</span>}
+      </td>
+      <td className="py-1 pr-2 text-soft" title={p.why}>
+        {p.how === "" ? p.why : matched[p.how]}
+      </td>
+      <td className="whitespace-nowrap py-1 text-right">
+        {byHand ? (
+          <button type="button" className="link h-6" onClick={() => choose(null)}>
+            as matched
+          </button>
+        ) : (
+          <>
+            <button
+              type="button"
+              className="link mr-3 h-6"
+              disabled={selected === 0}
+              title="The instruments selected in the Orchestra play it"
+              onClick={() => choose(sheet.instruments.order.filter((id) => get().selection.has(id)))}
+            >
+              the selected
+            </button>
+            <button type="button" className="link h-6" onClick={() => choose([])}>
+              leave out
+            </button>
+          </>
+        )}
+      </td>
+    </tr>
+  );
+}

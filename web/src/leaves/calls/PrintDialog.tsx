@@ -1,0 +1,75 @@
+import { type FormEvent, useState } from "react";
+import type { Id } from "../../model/api";
+import { change } from "../../model/changing";
+import { print } from "../../model/music";
+import { get, tell, useApp } from "../../model/store";
+import { mib, things } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+/** PrintDialog puts an instrument's own recorded audio in its stead, or lets it
+ * play again. */
+export function PrintDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [id] = useState(() => [...get().selection][0] ?? "");
+  const i = sheet.instruments.byId.get(id);
+  const state = useApp((s) => s.states.get(id));
+  const cues = things(sheet.calls).filter((c) => c.uses?.some((u) => u.instrument === id));
+  const [file, setFile] = useState<File | null>(null);
+  const [call, setCall] = useState<Id>(cues[0]?.id ?? "");
+  if (!i) return null;
+  const take = async (e: FormEvent) => {
+    e.preventDefault();
+    if (!file || !(await print(id, file, call))) return;
+    tell(`${file.name} plays for ${i.name}; its memory is free.`);
+    close();
+  };
+  const back = () => void unprint([id]).then((done) => done && close());
+  return (
+    <Floating title={`Print ${i.name}`} open onOpenChange={close} className="w-[480px]">
+      {i.printed && (
+        <p className="mb-3" data-part="printed">
+          {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays for it now.{" "}
+          {state?.reason && <span className="text-accent">! {state.reason}. </span>}
+          <button type="button" className="link" onClick={back}>
+            Let it play again
+          </button>
+        </p>
+      )}
+      <form className="flex flex-col gap-3" onSubmit={(e) => void take(e)}>
+        <p className="text-soft">
+          Its notes, routes and settings stay; {mib(sheet.facts.get(id)?.readyMib ?? 0)} are freed. It comes back with
+          one action.
+        </p>
+        <label className="button self-start">
+          {file ? file.name : "Choose its recording…"}
+          <input
+            type="file"
+            className="sr-only"
+            accept=".wav,.flac"
+            aria-label="Recording"
+            onChange={(e) => setFile(e.target.files?.[0] ?? null)}
+          />
+        </label>
+        {cues.length > 0 && (
+          <label className="flex items-center gap-2">
+            of the music of
+            <select className="field" value={call} onChange={(e) => setCall(e.target.value)}>
+              {cues.map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.name}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        <button type="submit" className="button button-main self-end" disabled={!file}>
+          Print it
+        </button>
+      </form>
+    </Floating>
+  );
+}
+
+/** unprint lets instruments play again. */
+export const unprint = (ids: Id[]) =>
+  change({ kind: "edit", edits: ids.map((id) => ({ id, printed: { file: "", seconds: 0 } })) });

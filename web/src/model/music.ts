@@ -1,0 +1,59 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { answer, api, type Id, type Schemas } from "./api";
+import { at } from "./changing";
+import { attempt, get } from "./store";
+
+export type MusicPart = Schemas["MusicPart"];
+
+/** MusicAsk is a cue, and whom a person chose for its parts. */
+export interface MusicAsk {
+  file: File | null;
+  hand: Record<string, Id[]>;
+}
+
+function send(ask: MusicAsk, take: boolean, name: string) {
+  const query = { hand: JSON.stringify(ask.hand), ...(name ? { name } : {}), ...(take ? { take } : {}) };
+  return answer(
+    api.POST("/api/templates/{id}/calls/music", {
+      params: { path: { id: get().sheet!.id }, query },
+      body: "" as never, // the file itself, below
+      bodySerializer: () => ask.file ?? "",
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
+  );
+}
+
+/** nameOf is a file's name without its ending. */
+export const nameOf = (file: string) => file.replace(/\.[^.]*$/, "");
+
+export const heard = (ask: MusicAsk, revision: number, called: number) =>
+  queryOptions({
+    queryKey: ["music", ask.file?.name, ask.file?.size, ask.file?.lastModified, ask.hand, revision, called],
+    queryFn: () => send(ask, false, ""),
+    placeholderData: keepPreviousData,
+    enabled: ask.file !== null,
+    retry: false,
+  });
+
+export const keepCue = (ask: MusicAsk, name: string) => attempt(() => send(ask, true, name));
+
+/** How much of a recorded file says what it is, bytes. */
+const head = 65536;
+
+/** print puts a recorded file in an instrument's stead. */
+export function print(instrument: Id, file: File, call: Id) {
+  const { path } = at().params;
+  return attempt(() =>
+    answer(
+      api.POST("/api/templates/{id}/instruments/{instrument}/printed", {
+        params: {
+          path: { ...path, instrument },
+          query: { file: file.name, size: file.size, ...(call ? { call } : {}) },
+        },
+        body: "" as never, // how the file begins, below
+        bodySerializer: () => file.slice(0, head),
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  );
+}
