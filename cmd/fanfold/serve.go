@@ -17,6 +17,7 @@ import (
 
 	"fanfold/internal/api"
 	"fanfold/internal/app"
+	"fanfold/internal/remote"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/web"
@@ -38,6 +39,7 @@ type running struct {
 	app   *app.App
 	desk  *rig.Desk
 	stop  func() // ends long work
+	deaf  func() // ends listening to music programs
 }
 
 // gcPercent makes the collector run earlier than by default: what lives is
@@ -82,10 +84,20 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		r.close()
 		return nil, err
 	}
+	listening, deaf := context.WithCancel(ctx)
+	gone := make(chan struct{})
+	go func() {
+		defer close(gone)
+		remote.Serve(listening, r.app)
+	}()
+	r.deaf = func() { deaf(); <-gone }
 	return r, nil
 }
 
 func (r *running) close() {
+	if r.deaf != nil {
+		r.deaf()
+	}
 	if r.stop != nil {
 		r.stop()
 	}

@@ -1,9 +1,11 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"strings"
 	"time"
 
@@ -11,7 +13,11 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format"
+	"fanfold/internal/format/smf"
 	"fanfold/internal/store"
 )
 
@@ -202,6 +208,32 @@ func (s *server) Print(ctx context.Context, r gen.PrintRequestObject) (gen.Print
 	revision, err := h.Apply(ctx, p, make)
 	return gen.Print200JSONResponse{Revision: revision}, err
 }
+
+// CallMidi implements the contract.
+func (s *server) CallMidi(ctx context.Context, r gen.CallMidiRequestObject) (gen.CallMidiResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	t := h.View().Template
+	call := t.Index().Calls[template.ID(r.Call)]
+	if call == nil {
+		return nil, store.ErrNotFound
+	}
+	clock, err := tempo.New(handover.TicksPerQuarter)
+	if err != nil {
+		return nil, err
+	}
+	w := handover.NewWake(t, call)
+	var b bytes.Buffer
+	if err := smf.WriteCompiled(&b, w.Name, clock, w.Messages); err != nil {
+		return nil, err
+	}
+	return download{data: b.Bytes(), name: format.FileName(w.Name) + ".mid", mediaType: "audio/midi"}, nil
+}
+
+// VisitCallMidiResponse implements the generated response.
+func (d download) VisitCallMidiResponse(w http.ResponseWriter) error { return d.VisitExportResponse(w) }
 
 // shellQuote quotes a text for a POSIX shell.
 func shellQuote(text string) string { return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'" }

@@ -1831,6 +1831,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (GET /api/templates/{id}/calls/{call}/midi)
+	CallMidi(ctx *echo.Context, id openapi_types.UUID, call string) error
+
 	// (POST /api/templates/{id}/cast)
 	Cast(ctx *echo.Context, id openapi_types.UUID, params CastParams) error
 
@@ -2408,6 +2411,30 @@ func (w *ServerInterfaceWrapper) SaveCall(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SaveCall(ctx, id)
+	return err
+}
+
+// CallMidi converts echo context to params.
+func (w *ServerInterfaceWrapper) CallMidi(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "call" -------------
+	var call string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CallMidi(ctx, id, call)
 	return err
 }
 
@@ -3505,6 +3532,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/calls/:call/midi", wrapper.CallMidi, options.OperationMiddlewares["CallMidi"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
 	router.GET(options.BaseURL+"/api/catalogue", wrapper.Catalogue, options.OperationMiddlewares["Catalogue"]...)
@@ -4640,6 +4668,52 @@ type SaveCalldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SaveCalldefaultApplicationProblemPlusJSONResponse) VisitSaveCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CallMidiRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Call string             `json:"call"`
+}
+
+type CallMidiResponseObject interface {
+	VisitCallMidiResponse(w http.ResponseWriter) error
+}
+
+type CallMidi200AudiomidiResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CallMidi200AudiomidiResponse) VisitCallMidiResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/midi")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type CallMididefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CallMididefaultApplicationProblemPlusJSONResponse) VisitCallMidiResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6553,6 +6627,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx context.Context, request SaveCallRequestObject) (SaveCallResponseObject, error)
 
+	// (GET /api/templates/{id}/calls/{call}/midi)
+	CallMidi(ctx context.Context, request CallMidiRequestObject) (CallMidiResponseObject, error)
+
 	// (POST /api/templates/{id}/cast)
 	Cast(ctx context.Context, request CastRequestObject) (CastResponseObject, error)
 
@@ -7675,6 +7752,32 @@ func (sh *strictHandler) SaveCall(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(SaveCallResponseObject); ok {
 		return validResponse.VisitSaveCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CallMidi operation middleware
+func (sh *strictHandler) CallMidi(ctx *echo.Context, id openapi_types.UUID, call string) error {
+	var request CallMidiRequestObject
+
+	request.Id = id
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CallMidi(ctx.Request().Context(), request.(CallMidiRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CallMidi")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CallMidiResponseObject); ok {
+		return validResponse.VisitCallMidiResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -16,18 +16,19 @@ const (
 
 // Settings are a template's own ways. DefaultSettings gives the defaults.
 type Settings struct {
-	RiserPorts    int          `json:"riserPorts"`        // MIDI ports of a riser, 1..MaxPorts; defaults to 8
-	RiserPairs    int          `json:"riserPairs"`        // stereo output pairs of a riser, 1..MaxPairs; defaults to 64
-	FirstPair     int          `json:"firstPair"`         // first pair used, 1..RiserPairs; defaults to 2 (outputs 3-4)
-	CoreShare     float64      `json:"coreShare"`         // share of a machine's cores for one riser, 0..1; defaults to a quarter
-	MinRiserCores int          `json:"minRiserCores"`     // least cores of a riser; defaults to 2
-	MemoryRule    MemoryRule   `json:"memoryRule"`        // what must fit at once; defaults to everything
-	TempoBPM      float64      `json:"tempoBpm"`          // quarter notes a minute, 4..999; defaults to 120
-	CueBar        int          `json:"cueBar"`            // the bar on the cue's start, 1..64; defaults to 5, four bars free
-	MiddleC       int          `json:"middleC,omitempty"` // the octave key 60 is named by, 3..5; 0 takes 4, as in scientific pitch
-	Upbeat        []Controller `json:"upbeat"`            // sent to every instrument before the cue
-	Deliver       Deliver      `json:"deliver,omitzero"`  // how stems are wired and delivered
-	Seating       Seating      `json:"seating,omitzero"`  // how plans seat instruments
+	RiserPorts    int          `json:"riserPorts"`           // MIDI ports of a riser, 1..MaxPorts; defaults to 8
+	RiserPairs    int          `json:"riserPairs"`           // stereo output pairs of a riser, 1..MaxPairs; defaults to 64
+	FirstPair     int          `json:"firstPair"`            // first pair used, 1..RiserPairs; defaults to 2 (outputs 3-4)
+	CoreShare     float64      `json:"coreShare"`            // share of a machine's cores for one riser, 0..1; defaults to a quarter
+	MinRiserCores int          `json:"minRiserCores"`        // least cores of a riser; defaults to 2
+	MemoryRule    MemoryRule   `json:"memoryRule"`           // what must fit at once; defaults to everything
+	TempoBPM      float64      `json:"tempoBpm"`             // quarter notes a minute, 4..999; defaults to 120
+	CueBar        int          `json:"cueBar"`               // the bar on the cue's start, 1..64; defaults to 5, four bars free
+	MiddleC       int          `json:"middleC,omitempty"`    // the octave key 60 is named by, 3..5; 0 takes 4, as in scientific pitch
+	Upbeat        []Controller `json:"upbeat"`               // sent to every instrument before the cue
+	Deliver       Deliver      `json:"deliver,omitzero"`     // how stems are wired and delivered
+	Seating       Seating      `json:"seating,omitzero"`     // how plans seat instruments
+	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }
 
 // Controller is one MIDI controller value.

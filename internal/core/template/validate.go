@@ -211,6 +211,9 @@ func (v *validator) settings() {
 	} {
 		v.setting(r.field, r.x, r.low, r.high)
 	}
+	if s.RemotePort != 0 {
+		v.setting("remotePort", float64(s.RemotePort), 1024, 65535)
+	}
 	v.deliver()
 	v.seating()
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {

@@ -11,6 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/format/smf"
@@ -86,6 +88,31 @@ func TestCompiledMessagesAreWritten(t *testing.T) {
 	back, err := smf.Read(bytes.NewReader(out.Bytes()))
 	require.NoError(t, err)
 	require.Len(t, back.Tracks[1].Notes, 2)
+}
+
+// The file of a call is read by midicsv: banks, then a note for each instrument.
+func TestTheFileOfACall(t *testing.T) {
+	base := coretest.Orchestra(3, 1)
+	call := &template.Call{ID: "c", Name: "1M01", Instruments: []template.ID{base.Instruments[2].ID, base.Instruments[0].ID}}
+	base.Calls = []*template.Call{{ID: "first", Name: "Other"}, call}
+	w := handover.NewWake(base, call)
+	clock, err := tempo.New(handover.TicksPerQuarter)
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "call.mid")
+	var out bytes.Buffer
+	require.NoError(t, smf.WriteCompiled(&out, w.Name, clock, w.Messages))
+	require.NoError(t, os.WriteFile(path, out.Bytes(), 0o644))
+	text, err := exec.Command("midicsv", path).Output()
+	require.NoError(t, err)
+	require.Contains(t, string(text), `2, 0, Title_t, "1M01"
+2, 0, Control_c, 15, 0, 0
+2, 0, Control_c, 15, 32, 1
+2, 120, Note_on_c, 15, 0, 100
+2, 240, Note_off_c, 15, 0, 0
+2, 240, Note_on_c, 15, 1, 100
+2, 360, Note_off_c, 15, 1, 0
+2, 360, End_track
+`)
 }
 
 func TestBrokenFilesSayWhere(t *testing.T) {

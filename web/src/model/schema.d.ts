@@ -772,6 +772,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/{call}/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["CallMidi"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/save": {
         parameters: {
             query?: never;
@@ -1296,6 +1312,8 @@ export interface components {
             /** @description quarter notes a minute */
             tempoBpm: number;
             cueBar: number;
+            /** @description UDP port for Open Sound Control on the loopback; missing listens to nothing */
+            remotePort?: number;
             upbeat: {
                 /** @description MIDI controller */
                 number: number;
@@ -4425,6 +4443,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CallMidi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                call: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a Standard MIDI File whose notes stand for the instruments of the call */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/midi": string;
+                };
             };
             /** @description what went wrong */
             default: {

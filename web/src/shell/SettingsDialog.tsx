@@ -96,6 +96,26 @@ export function SettingsDialog({ close }: { close: () => void }) {
             </select>
           </Line>
         </Part>
+        <Part title="The music program">
+          <Line text="Open Sound Control on UDP port 127.0.0.1:">
+            <input
+              type="number"
+              className="field w-28"
+              min={1024}
+              max={65535}
+              placeholder="off"
+              value={s.remotePort ?? ""}
+              onChange={(e) => {
+                const { remotePort: _, ...rest } = s;
+                setS(e.target.value === "" ? rest : { ...rest, remotePort: Number(e.target.value) });
+              }}
+            />
+          </Line>
+          <p className="text-[12px] text-soft">
+            It obeys /fanfold/call and /fanfold/rest with names of instruments, /fanfold/call/ followed by the name of a
+            call, and /fanfold/midi as in a call's MIDI file.
+          </p>
+        </Part>
         <LeaveOrSet leave={close} />
       </form>
     </Floating>

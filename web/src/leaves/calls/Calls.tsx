@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import type { Call, Id, Schemas } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
@@ -18,10 +19,16 @@ export function Calls() {
   const picked = chosen ? sheet.calls.byId.get(chosen) : undefined;
   const ready = [...states.values()].filter((s) => s.state === "ready");
   const total = ready.reduce((n, s) => n + (sheet.facts.get(s.id)?.readyMib ?? 0), 0);
+  const opening = things(sheet.calls).find((c) => c.opening);
   const all = [...states.values()].filter((s) => s.state !== "printed").map((s) => s.id);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)}`}>
+        {opening && all.length === 0 && (
+          <button type="button" className="button button-main" onClick={() => void call(opening.instruments, "only")}>
+            Open
+          </button>
+        )}
         <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
           From music…
         </button>
@@ -94,15 +101,46 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
       <button type="button" className="button" onClick={() => void call(saved.instruments, "only")}>
         Call it
       </button>
-      <button
-        type="button"
-        className="button"
-        aria-label={`Forget the call ${saved.name}`}
-        onClick={() => void change({ kind: "drop", calls: [saved.id] })}
-      >
-        Forget
-      </button>
+      <CallMenu saved={saved} />
     </li>
+  );
+}
+
+/** CallMenu is what else can be done with a saved call. */
+function CallMenu({ saved }: { saved: Call }) {
+  const id = useApp((s) => s.sheet!.id);
+  const all = useApp((s) => s.sheet!.calls);
+  const open = () =>
+    change({
+      kind: "put",
+      calls: things(all)
+        .filter((c) => c.id === saved.id || c.opening)
+        .map((c) => ({ at: -1, value: { ...c, opening: c.id === saved.id && !saved.opening } })),
+    });
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="button px-2" aria-label={`Do with the call ${saved.name}`}>
+        ▾
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating w-64 p-1" align="end" sideOffset={4}>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void call(saved.instruments, "call")}>
+            Call it beside what is ready
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void open()}>
+            {saved.opening ? "Open with nothing" : "Open with it"}
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" asChild>
+            <a href={`/api/templates/${id}/calls/${saved.id}/midi`} download>
+              Take out as MIDI
+            </a>
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void change({ kind: "drop", calls: [saved.id] })}>
+            Forget it
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }
 
