@@ -60,8 +60,12 @@ func (s *server) Routing(ctx context.Context, r gen.RoutingRequestObject) (gen.R
 		return nil, err
 	}
 	v := h.View()
+	var only map[template.ID]bool
+	if or(r.Params.Ready, false) {
+		only = h.Ready()
+	}
 	d := ribbon.Draw(v.Template, v.Proof.Fan, ribbon.View{
-		Fold: template.ID(or(r.Params.Fold, "")), Toggled: toggled(r.Params.Toggled), Room: min(1e5, max(0, or(r.Params.Room, 0))),
+		Fold: template.ID(or(r.Params.Fold, "")), Toggled: toggled(r.Params.Toggled), Room: min(1e5, max(0, or(r.Params.Room, 0))), Only: only,
 	})
 	out := gen.Routing200JSONResponse{Places: make([]gen.Place, len(d.Places)), Ribbons: make([]gen.Ribbon, len(d.Ribbons)), Columns: d.Columns, Height: d.Height, Sums: []gen.FoldSum{}}
 	for n, p := range d.Places {

@@ -182,6 +182,24 @@ func (h *Hot) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*templat
 	return h.reckon(h.after(ids, how, false), nil), calls.Unseated(h.t, ids)
 }
 
+// Small chooses the instruments that play the most roles within a budget, MiB.
+func (h *Hot) Small(budgetMiB float64, roles []calls.Role) calls.Small {
+	return calls.Sketch(h.View().Template, budgetMiB, roles, h.Ready())
+}
+
+// Ready lists who is ready, as the hosts report it.
+func (h *Hot) Ready() map[template.ID]bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	ready := map[template.ID]bool{}
+	for id, s := range h.states {
+		if s.State == string(rig.Ready) {
+			ready[id] = true
+		}
+	}
+	return ready
+}
+
 // Kept lists the instruments that come with every call.
 func (h *Hot) Kept() []template.ID {
 	h.mu.Lock()

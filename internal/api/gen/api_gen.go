@@ -215,6 +215,30 @@ func (e Tint) Valid() bool {
 	}
 }
 
+// Defines values for WantedRoleFamily.
+const (
+	Effect WantedRoleFamily = "effect"
+	Legato WantedRoleFamily = "legato"
+	Long   WantedRoleFamily = "long"
+	Short  WantedRoleFamily = "short"
+)
+
+// Valid indicates whether the value is a known member of the WantedRoleFamily enum.
+func (e WantedRoleFamily) Valid() bool {
+	switch e {
+	case Effect:
+		return true
+	case Legato:
+		return true
+	case Long:
+		return true
+	case Short:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WhatIfAskKind.
 const (
 	WhatIfAskKindAnother WhatIfAskKind = "another"
@@ -1246,6 +1270,25 @@ type SignIn struct {
 	Password string `json:"password"`
 }
 
+// SmallRole defines model for SmallRole.
+type SmallRole struct {
+	By   *Id        `json:"by,omitempty"`
+	Role WantedRole `json:"role"`
+
+	// Why why nobody plays it
+	Why string `json:"why"`
+}
+
+// SmallSet defines model for SmallSet.
+type SmallSet struct {
+	Instruments []Id    `json:"instruments"`
+	Mib         float64 `json:"mib"`
+
+	// Revision once it is kept
+	Revision *int64      `json:"revision,omitempty"`
+	Roles    []SmallRole `json:"roles"`
+}
+
 // Sound what an instrument is
 type Sound struct {
 	About string `json:"about"`
@@ -1390,6 +1433,19 @@ type Verdict struct {
 	Why  string `json:"why"`
 }
 
+// WantedRole defines model for WantedRole.
+type WantedRole struct {
+	Family  *WantedRoleFamily `json:"family,omitempty"`
+	Name    string            `json:"name"`
+	Section *Id               `json:"section,omitempty"`
+
+	// Word in the name, the section, the sound or a role tag
+	Word *string `json:"word,omitempty"`
+}
+
+// WantedRoleFamily defines model for WantedRole.Family.
+type WantedRoleFamily string
+
 // WhatIfAsk defines model for WhatIfAsk.
 type WhatIfAsk struct {
 	Kind    WhatIfAskKind `json:"kind"`
@@ -1480,6 +1536,17 @@ type CallFromMusicParams struct {
 // SaveCallJSONBody defines parameters for SaveCall.
 type SaveCallJSONBody struct {
 	Name string `json:"name"`
+}
+
+// SmallJSONBody defines parameters for Small.
+type SmallJSONBody struct {
+	BudgetMib float64 `json:"budgetMib"`
+
+	// Keep keep it as a call of that name
+	Keep *string `json:"keep,omitempty"`
+
+	// Roles missing takes the usual ones
+	Roles *[]WantedRole `json:"roles,omitempty"`
 }
 
 // CastParams defines parameters for Cast.
@@ -1619,6 +1686,7 @@ type RoutingParams struct {
 	// Toggled places folded or unfolded against their usual way
 	Toggled *[]string `form:"toggled,omitempty" json:"toggled,omitempty"`
 	Room    *float64  `form:"room,omitempty" json:"room,omitempty"`
+	Ready   *bool     `form:"ready,omitempty" json:"ready,omitempty"`
 }
 
 // AddRowsJSONBody defines parameters for AddRows.
@@ -1680,6 +1748,9 @@ type CallCostJSONRequestBody = Ask
 
 // SaveCallJSONRequestBody defines body for SaveCall for application/json ContentType.
 type SaveCallJSONRequestBody SaveCallJSONBody
+
+// SmallJSONRequestBody defines body for Small for application/json ContentType.
+type SmallJSONRequestBody SmallJSONBody
 
 // ChangeJSONRequestBody defines body for Change for application/json ContentType.
 type ChangeJSONRequestBody ChangeJSONBody
@@ -1830,6 +1901,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/calls/small)
+	Small(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx *echo.Context, id openapi_types.UUID, call string) error
@@ -2411,6 +2485,22 @@ func (w *ServerInterfaceWrapper) SaveCall(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SaveCall(ctx, id)
+	return err
+}
+
+// Small converts echo context to params.
+func (w *ServerInterfaceWrapper) Small(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Small(ctx, id)
 	return err
 }
 
@@ -3089,6 +3179,13 @@ func (w *ServerInterfaceWrapper) Routing(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter room: %s", err))
 	}
 
+	// ------------- Optional query parameter "ready" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ready", ctx.QueryParams(), &params.Ready, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ready: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Routing(ctx, id, params)
 	return err
@@ -3532,6 +3629,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/calls/small", wrapper.Small, options.OperationMiddlewares["Small"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/calls/:call/midi", wrapper.CallMidi, options.OperationMiddlewares["CallMidi"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
@@ -4668,6 +4766,46 @@ type SaveCalldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SaveCalldefaultApplicationProblemPlusJSONResponse) VisitSaveCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SmallRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SmallJSONRequestBody
+}
+
+type SmallResponseObject interface {
+	VisitSmallResponse(w http.ResponseWriter) error
+}
+
+type Small200JSONResponse SmallSet
+
+func (response Small200JSONResponse) VisitSmallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SmalldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SmalldefaultApplicationProblemPlusJSONResponse) VisitSmallResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6627,6 +6765,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/calls/save)
 	SaveCall(ctx context.Context, request SaveCallRequestObject) (SaveCallResponseObject, error)
 
+	// (POST /api/templates/{id}/calls/small)
+	Small(ctx context.Context, request SmallRequestObject) (SmallResponseObject, error)
+
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx context.Context, request CallMidiRequestObject) (CallMidiResponseObject, error)
 
@@ -7752,6 +7893,54 @@ func (sh *strictHandler) SaveCall(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(SaveCallResponseObject); ok {
 		return validResponse.VisitSaveCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Small operation middleware
+func (sh *strictHandler) Small(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SmallRequestObject
+
+	request.Id = id
+
+	var body SmallJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Small(ctx.Request().Context(), request.(SmallRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Small")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SmallResponseObject); ok {
+		return validResponse.VisitSmallResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -29,6 +29,7 @@ type View struct {
 	Fold    template.ID          // whose stems show; empty takes the finest
 	Toggled map[template.ID]bool // places folded or unfolded against their usual way
 	Room    float64              // the height to fill; more is taken if it is too little
+	Only    map[template.ID]bool // instruments that show, and what they reach; nil shows all
 }
 
 // Place is a section, an instrument, a bus, or several buses gathered.
@@ -110,7 +111,10 @@ func Draw(t *template.Template, f *fan.Fan, view View) Drawing {
 
 func (d *drawer) countReach() {
 	var seen []int32
-	for n := range d.t.Instruments {
+	for n, i := range d.t.Instruments {
+		if d.hidden(i) {
+			continue
+		}
 		seen = seen[:0]
 		for _, r := range d.f.FromRow(n) {
 			if !slices.Contains(seen, r.Bus) {
@@ -120,6 +124,9 @@ func (d *drawer) countReach() {
 		}
 	}
 }
+
+// hidden tells whether an instrument is none of those that show.
+func (d *drawer) hidden(i *template.Instrument) bool { return d.view.Only != nil && !d.view.Only[i.ID] }
 
 func (d *drawer) place(p Place) int {
 	if n, ok := d.at[p.ID]; ok {
@@ -149,7 +156,7 @@ func (d *drawer) placeRows() {
 	holds := map[template.ID]bool{}
 	for n, i := range d.t.Instruments {
 		d.ofRow[n] = -1
-		if len(i.Routes) == 0 {
+		if len(i.Routes) == 0 || d.hidden(i) {
 			continue
 		}
 		rows[i.Section] = append(rows[i.Section], n)
@@ -249,6 +256,9 @@ func (d *drawer) placeBuses() {
 // shows tells whether a bus is drawn. Stems of other folds are passed through,
 // and a print bus is drawn where it is heard.
 func (d *drawer) shows(b *template.Bus) bool {
+	if d.view.Only != nil && d.reach[b.ID] == 0 && b.Kind != template.Mix && b.Kind != template.Speakers {
+		return false
+	}
 	switch b.Kind {
 	case template.Stem:
 		return b.Fold == d.fold

@@ -86,10 +86,14 @@ export interface Copied {
 
 const key = "fanfold.copied";
 
-export function copyRows(ids: Id[]) {
+/** copiedFrom is rows of the template that is open. */
+export function copiedFrom(ids: Id[]): Copied {
   const sheet = get().sheet!;
-  const copied: Copied = { template: sheet.id, name: sheet.name, ids };
-  localStorage.setItem(key, JSON.stringify(copied));
+  return { template: sheet.id, name: sheet.name, ids };
+}
+
+export function copyRows(ids: Id[]) {
+  localStorage.setItem(key, JSON.stringify(copiedFrom(ids)));
   tell(`Copied ${ids.length} ${ids.length === 1 ? "row" : "rows"}; paste here or in another template.`);
 }
 

@@ -36,11 +36,22 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/undo", path(id))),
       placeholderData: keepPreviousData,
     }),
-  routing: (id: string, revision: number, fold: Id, toggled: string[], room: number) =>
+  routing: (
+    id: string,
+    revision: number,
+    fold: Id,
+    toggled: string[],
+    room: number,
+    only: ReadonlySet<Id> | null, // who is ready, when only they show
+  ) =>
     queryOptions({
-      queryKey: ["routing", id, revision, fold, toggled.join(), room],
+      queryKey: ["routing", id, revision, fold, toggled.join(), room, only && numberOf(only)],
       queryFn: () =>
-        answer(api.GET("/api/templates/{id}/routing", { params: { path: { id }, query: { fold, toggled, room } } })),
+        answer(
+          api.GET("/api/templates/{id}/routing", {
+            params: { path: { id }, query: { fold, toggled, room, ...(only ? { ready: true } : {}) } },
+          }),
+        ),
       placeholderData: keepPreviousData,
     }),
   reach: (id: string, revision: number, instrument: Id) =>

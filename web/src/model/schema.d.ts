@@ -772,6 +772,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/small": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Small"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/{call}/midi": {
         parameters: {
             query?: never;
@@ -2150,6 +2166,31 @@ export interface components {
             /** Format: date-time */
             seen?: string;
         };
+        WantedRole: {
+            name: string;
+            section?: components["schemas"]["Id"];
+            /** @enum {string} */
+            family?: "long" | "short" | "legato" | "effect";
+            /** @description in the name, the section, the sound or a role tag */
+            word?: string;
+        };
+        SmallSet: {
+            /** Format: double */
+            mib: number;
+            /**
+             * Format: int64
+             * @description once it is kept
+             */
+            revision?: number;
+            instruments: components["schemas"]["Id"][];
+            roles: components["schemas"]["SmallRole"][];
+        };
+        SmallRole: {
+            role: components["schemas"]["WantedRole"];
+            by?: components["schemas"]["Id"];
+            /** @description why nobody plays it */
+            why: string;
+        };
         CompareAsk: {
             from: components["schemas"]["Id"][];
             to: components["schemas"]["Id"][];
@@ -3505,6 +3546,7 @@ export interface operations {
                 /** @description places folded or unfolded against their usual way */
                 toggled?: string[];
                 room?: number;
+                ready?: boolean;
             };
             header?: never;
             path: {
@@ -4443,6 +4485,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Small: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: double */
+                    budgetMib: number;
+                    /** @description missing takes the usual ones */
+                    roles?: components["schemas"]["WantedRole"][];
+                    /** @description keep it as a call of that name */
+                    keep?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmallSet"];
+                };
             };
             /** @description what went wrong */
             default: {

@@ -7,8 +7,13 @@ export type Line =
   | { kind: "row"; id: Id; depth: number };
 
 /** lines lays the sheet out: sections depth first, each with its own rows;
- * a folded section is one line. `end` is the last line that belongs to it. */
-export function lines(sheet: Pick<Sheet, "sections" | "instruments">, folded: ReadonlySet<Id>): Line[] {
+ * a folded section is one line. `end` is the last line that belongs to it. Only
+ * some rows may show; sections without any are left out, then. */
+export function lines(
+  sheet: Pick<Sheet, "sections" | "instruments">,
+  folded: ReadonlySet<Id>,
+  only: ReadonlySet<Id> | null = null,
+): Line[] {
   const children = new Map<Id, Section[]>();
   for (const id of sheet.sections.order) {
     const s = sheet.sections.byId.get(id)!;
@@ -18,6 +23,7 @@ export function lines(sheet: Pick<Sheet, "sections" | "instruments">, folded: Re
   }
   const rows = new Map<Id, Id[]>();
   for (const id of sheet.instruments.order) {
+    if (only && !only.has(id)) continue;
     const key = sheet.instruments.byId.get(id)!.section;
     if (!rows.has(key)) rows.set(key, []);
     rows.get(key)!.push(id);
@@ -26,6 +32,7 @@ export function lines(sheet: Pick<Sheet, "sections" | "instruments">, folded: Re
     (rows.get(s.id)?.length ?? 0) + (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
   const out: Line[] = [];
   const walk = (s: Section, depth: number) => {
+    if (only && count(s) === 0) return;
     const line: Line = { kind: "section", section: s, depth, count: count(s), folded: folded.has(s.id), end: 0 };
     out.push(line);
     if (!line.folded) {

@@ -56,6 +56,7 @@ export interface State {
     | "what-if"
     | "compare-calls"
     | "music"
+    | "small"
     | "print"
     | "host"
     | null;
@@ -63,6 +64,7 @@ export interface State {
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
   clash: Clash | null;
+  readyOnly: boolean; // only what is ready shows
   busy: Clash | null; // what a call would take away, and the call again
 }
 
@@ -88,6 +90,7 @@ export const store = createStore<State>(() => ({
   machine: null,
   notices: [],
   clash: null,
+  readyOnly: false,
   busy: null,
 }));
 

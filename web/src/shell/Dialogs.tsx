@@ -1,6 +1,7 @@
 import { CompareDialog } from "../leaves/calls/CompareDialog";
 import { MusicDialog } from "../leaves/calls/MusicDialog";
 import { PrintDialog } from "../leaves/calls/PrintDialog";
+import { SmallDialog } from "../leaves/calls/SmallDialog";
 import { ReturnsDialog } from "../leaves/deliver/ReturnsDialog";
 import { RulesDialog } from "../leaves/deliver/RulesDialog";
 import { StemsDialog } from "../leaves/deliver/StemsDialog";
@@ -63,6 +64,8 @@ export function Dialogs() {
       return <CompareDialog close={close} />;
     case "music":
       return <MusicDialog close={close} />;
+    case "small":
+      return <SmallDialog close={close} />;
     case "print":
       return <PrintDialog close={close} />;
     case "host":

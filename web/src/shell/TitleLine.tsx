@@ -109,6 +109,7 @@ function IconButton({
 
 function Menu() {
   const person = useApp((s) => s.person);
+  const readyOnly = useApp((s) => s.readyOnly);
   const choose = (t: string) => setTheme(t as Theme);
   return (
     <DropdownMenu.Root>
@@ -125,6 +126,14 @@ function Menu() {
               </DropdownMenu.RadioItem>
             ))}
           </DropdownMenu.RadioGroup>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.CheckboxItem
+            className="menu-item"
+            checked={readyOnly}
+            onCheckedChange={(on) => set({ readyOnly: on })}
+          >
+            Ready only <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
+          </DropdownMenu.CheckboxItem>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
             Keys <span className="key">?</span>

@@ -4,7 +4,8 @@ import { type FormEvent, useState } from "react";
 import type { Call, Id, Schemas } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { select, set, useApp } from "../../model/store";
+import { fewestMoves } from "../../model/seating";
+import { select, set, tell, useApp } from "../../model/store";
 import { gib, mib, plural, things, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
@@ -31,6 +32,9 @@ export function Calls() {
         )}
         <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
           From music…
+        </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "small" })}>
+          Small…
         </button>
         <button
           type="button"
@@ -176,6 +180,13 @@ function Before({ picked, selected }: { picked: Call | undefined; selected: Read
   const { data } = useQuery(computed.cost(sheet.id, sheet.revision, called, picked ? "only" : "call", ids));
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const loads = data?.machines.reduce((n, m) => n + m.loads, 0) ?? 0;
+  const inTheWay = asked ? (data?.machines.flatMap((m) => m.rest) ?? []) : [];
+  const instead = async () => {
+    const out = new Set(inTheWay);
+    const wanted = [...ids].filter((id) => !out.has(id));
+    if (!(await call(inTheWay, "rest"))) return;
+    if (wanted.length > 0) void call(wanted, picked ? "only" : "call");
+  };
   const title = picked ? picked.name : selected.size ? "Calling the selection" : "Memory";
   return (
     <section className="border-line border-t px-3 py-2" data-part="memory">
@@ -191,6 +202,11 @@ function Before({ picked, selected }: { picked: Call | undefined; selected: Read
       {data?.machines.map((m) => (
         <MachineCost key={m.id} cost={m} asked={asked} />
       ))}
+      {inTheWay.length > 0 && (
+        <button type="button" className="button mt-2" onClick={() => void instead()}>
+          Call it with those {inTheWay.length} resting
+        </button>
+      )}
       {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}
     </section>
   );
@@ -198,6 +214,11 @@ function Before({ picked, selected }: { picked: Call | undefined; selected: Read
 
 function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boolean }) {
   const glass = useGlass().get(cost.id) ?? [];
+  const moveSome = async () => {
+    const mib = Math.ceil(cost.afterMib - cost.limitMib);
+    const moves = await fewestMoves({ kind: "memory", machine: cost.id, mib, take: true });
+    if (moves) tell(`${moves.text}.`);
+  };
   const state = useApp((s) => s.rig.get(cost.id));
   const now = state?.online ? state.usedMib : cost.beforeMib;
   const then = asked ? cost.afterMib : cost.beforeMib; // once all that is called has arrived
@@ -226,10 +247,16 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         <p className="mt-1 text-accent">
           {cost.refusal}.{" "}
           {cost.rest.length > 0 && (
-            <button type="button" className="link" onClick={() => select(cost.rest, cost.rest[0] ?? null)}>
-              Select {cost.rest.length === 1 ? "it" : `those ${cost.rest.length}`}
-            </button>
+            <>
+              <button type="button" className="link" onClick={() => select(cost.rest, cost.rest[0] ?? null)}>
+                Select {cost.rest.length === 1 ? "it" : `those ${cost.rest.length}`}
+              </button>
+              {" · "}
+            </>
           )}
+          <button type="button" className="link" onClick={() => void moveSome()}>
+            Move seats elsewhere
+          </button>
         </p>
       )}
     </div>

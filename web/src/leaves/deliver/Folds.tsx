@@ -19,7 +19,7 @@ export function Folds() {
   const chosen = useApp((s) => s.bus);
   const [folded, setFolded] = useState<ReadonlySet<Id>>(new Set());
   const { cells, rows } = useMemo(() => tree(sheet, folded), [sheet, folded]);
-  const { data } = useQuery(computed.routing(sheet.id, sheet.revision, "", [], 600));
+  const { data } = useQuery(computed.routing(sheet.id, sheet.revision, "", [], 600, null));
   const folds = things(sheet.folds);
   const toggle = (id: Id) => {
     const next = new Set(folded);

@@ -27,9 +27,15 @@ export function Orchestra() {
 
 function Head({ ask }: { ask: (f: Field) => void }) {
   const count = useApp((s) => s.sheet!.instruments.order.length);
+  const only = useApp((s) => s.readyOnly);
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   return (
     <LeafHead title="Orchestra" note={`${plural(count, "instrument")}, ${ready} ready`}>
+      {only && (
+        <button type="button" className="button" onClick={() => set({ readyOnly: false })}>
+          Ready only ×
+        </button>
+      )}
       <button type="button" className="button" onClick={() => set({ dialog: "import" })}>
         Bring in…
       </button>

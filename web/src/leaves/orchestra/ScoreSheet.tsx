@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type SyntheticEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
+import { useReadyOnly } from "../../model/ready";
 import { lines } from "../../model/score";
 import { useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
@@ -28,7 +29,8 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
   const cursor = useApp((s) => s.cursor);
-  const all = useMemo(() => lines(sheet, folded), [sheet.sections, sheet.instruments, folded]);
+  const only = useReadyOnly();
+  const all = useMemo(() => lines(sheet, folded, only), [sheet.sections, sheet.instruments, folded, only]);
   const scroller = useRef<HTMLDivElement>(null);
   const size = useSize(scroller);
   const wide = (size?.width ?? 0) >= wideFrom;

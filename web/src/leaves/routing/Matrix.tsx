@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { change, seen } from "../../model/changing";
+import { useReadyOnly } from "../../model/ready";
 import { lines } from "../../model/score";
 import { select, set, toggleFold, useApp } from "../../model/store";
 import { db, plural, type Sheet, things, tintOf, tintVar } from "../../model/template";
@@ -28,8 +29,9 @@ const head = { w: 210, h: 118 };
 export function Matrix() {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
+  const only = useReadyOnly();
   const buses = useMemo(() => inOrder(sheet), [sheet.buses, sheet.folds]);
-  const rows = useMemo(() => sources(sheet, folded, buses), [sheet, folded, buses]);
+  const rows = useMemo(() => sources(sheet, folded, buses, only), [sheet, folded, buses, only]);
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState({ row: 0, column: 0 });
   const [typed, setTyped] = useState<string | null>(null);
@@ -250,8 +252,8 @@ function inOrder(sheet: Sheet): Bus[] {
 }
 
 /** sources are the rows, section by section, and then the buses. */
-function sources(sheet: Sheet, folded: ReadonlySet<Id>, buses: Bus[]): Source[] {
-  const out: Source[] = lines(sheet, folded).map((l) => {
+function sources(sheet: Sheet, folded: ReadonlySet<Id>, buses: Bus[], only: ReadonlySet<Id> | null): Source[] {
+  const out: Source[] = lines(sheet, folded, only).map((l) => {
     if (l.kind === "section") {
       const name = `${l.section.name}${l.folded ? `, ${plural(l.count, "row")}` : ""}`;
       return {

@@ -1,0 +1,229 @@
+package e2e_test
+
+import (
+	"bytes"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/osc"
+	"fanfold/internal/format/smf"
+)
+
+// cue writes a MIDI file of one track.
+func cue(t *testing.T, track string, keys ...int) string {
+	clock, err := tempo.New(480)
+	require.NoError(t, err)
+	var messages []articulation.Message
+	for n, key := range keys {
+		at := int64(n) * 480
+		messages = append(messages,
+			articulation.Message{Tick: at, Status: articulation.NoteOn, Channel: 3, Data1: key, Data2: 80},
+			articulation.Message{Tick: at + 240, Status: articulation.NoteOff, Channel: 3, Data1: key})
+	}
+	var file bytes.Buffer
+	require.NoError(t, smf.WriteCompiled(&file, track, clock, messages))
+	path := filepath.Join(t.TempDir(), "3M02 Low tide.mid")
+	require.NoError(t, os.WriteFile(path, file.Bytes(), 0o644))
+	return path
+}
+
+// The music of a cue becomes its call with one click; a part nobody plays is
+// given to who is selected.
+func TestACueBringsInWhatItUses(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.click(`[data-row="Oboe 1 long"]`)
+	p.unfold("calls")
+	p.press("From music")
+	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Bottle of Kel", 60, 62))
+	p.seeText(`[data-part-name="Bottle of Kel"]`, "2 notes")
+	p.seeText(`[data-part-name="Bottle of Kel"]`, "nobody")
+	p.click(`[data-part-name="Bottle of Kel"] button`)
+	p.seeText(`[data-part-name="Bottle of Kel"]`, `Oboe 1 long[\s\S]*by hand`)
+	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Flute 1 long", 72, 74, 76))
+	p.seeText(`[data-part-name="Flute 1 long"]`, "by name")
+	p.seeText(`[data-part=cue-cost]`, "1 instrument")
+	p.press("Keep and call it")
+	p.gone("[role=dialog]")
+	p.seeText(`[data-call="3M02 Low tide"]`, "from its music")
+	p.seeText(`[data-leaf=calls] header`, "1 ready")
+	p.unfold("orchestra")
+	p.see(`[data-row="Flute 1 long"][data-state=ready]`)
+
+	// its recording takes its place, and it comes back
+	p.click(`[data-row="Flute 1 long"]`)
+	p.press("1 selected")
+	p.press("Print it")
+	wav := filepath.Join(t.TempDir(), "Flute.wav")
+	require.NoError(t, os.WriteFile(wav, recording(48000), 0o644))
+	p.see(`[aria-label="Recording"]`).MustSetFiles(wav)
+	p.press("Print it")
+	p.gone("[role=dialog]")
+	p.see(`[data-row="Flute 1 long"][data-state=printed]`)
+	p.press("1 selected")
+	p.press("Let printed ones play again")
+	p.see(`[data-row="Flute 1 long"][data-state=ready]`)
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+}
+
+// recording is a WAV file of mono silence at 48 kHz.
+func recording(frames int) []byte {
+	var b bytes.Buffer
+	u32 := func(x int) { b.Write([]byte{byte(x), byte(x >> 8), byte(x >> 16), byte(x >> 24)}) }
+	b.WriteString("RIFF")
+	u32(36 + 2*frames)
+	b.WriteString("WAVEfmt ")
+	u32(16)
+	b.Write([]byte{1, 0, 1, 0})
+	u32(48000)
+	u32(96000)
+	b.Write([]byte{2, 0, 16, 0})
+	b.WriteString("data")
+	u32(2 * frames)
+	b.Write(make([]byte, 2*frames))
+	return b.Bytes()
+}
+
+// What is kept stays when everything rests, and is rested only when somebody
+// says so.
+func TestKeptRowsAskBeforeTheyRest(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.click(`[data-row="Piccolo long"]`)
+	p.press("1 selected")
+	p.press("Keep ready")
+	p.see(`[data-row="Piccolo long"] [aria-label=kept]`)
+	p.click(`[data-row="Piccolo short"]`)
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.keys(input.KeyC)
+	p.see(`[data-row="Piccolo short"][data-state=ready]`)
+	p.see(`[data-row="Piccolo long"][data-state=ready]`)
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "1 ready")
+	p.press("Rest all")
+	p.seeText("[role=dialog]", "Piccolo long is kept. Rest all the same?")
+	p.press("Leave everything")
+	p.seeText(`[data-leaf=calls] header`, "1 ready")
+	p.press("Rest all")
+	p.press("Rest them")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+	p.unfold("orchestra")
+	p.undo(1)
+	p.gone(`[data-row="Piccolo long"] [aria-label=kept]`)
+}
+
+// A call that does not fit says so before it is made, and is made with what is
+// in its way resting.
+func TestACallThatDoesNotFitAndItsRemedy(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra", "calls")
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.chord(input.ControlLeft, input.KeyA)
+	p.seeText(`[data-part=memory]`, "short: .* Rest .*, which frees")
+	p.press("Call it with those [0-9]+ resting")
+	p.gone(`[role=alert]`)
+	p.page.Timeout(30 * time.Second).MustWait(`() => {
+		const ready = parseInt(document.querySelector("[data-leaf=calls] header").textContent.match(/(\d+) ready/)?.[1] ?? "0");
+		return ready > 50;
+	}`)
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+}
+
+// A small set is chosen for a budget; what it leaves out is said, and only what
+// is ready shows when asked.
+func TestASmallOneOutOfTheBigOne(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("calls")
+	p.press("Small")
+	p.seeText("[data-part=small-sum]", "of 24 roles")
+	p.see(`[aria-label="Budget, GiB"]`).MustSelectAllText().MustInput("1")
+	p.seeText(`[role=dialog]`, "left out: takes")
+	p.see(`[aria-label="Another role"]`).MustInput("harp")
+	p.press("Add the role")
+	p.seeText("[data-part=small-sum]", "of 25 roles")
+	p.see(`[aria-label="Budget, GiB"]`).MustSelectAllText().MustInput("16")
+	p.seeText(`[data-role="One harp"]`, "[Hh]arp")
+	p.click(`[role=dialog] .button-main`)
+	p.gone("[role=dialog]")
+	p.page.Timeout(30 * time.Second).MustWait(`() => / [1-9]\d* ready/.test(" " + document.querySelector("[data-leaf=calls] header").textContent.replace("Calls", " "))`)
+	p.unfold("orchestra", "routing")
+	p.click(`[aria-label="View and account"]`)
+	p.click(`[role=menuitemcheckbox]`)
+	p.gone(`[data-row="Piccolo effects"]`)
+	p.see(`[data-leaf=orchestra] [data-row]`)
+	p.page.MustWait(`() => [...document.querySelectorAll("[data-leaf=orchestra] [data-row]")].every((r) => r.dataset.state === "ready")`)
+	p.gone(`[role=menu]`)
+	p.press("Ready only ×")
+	p.see(`[data-row="Piccolo effects"]`)
+	p.unfold("calls")
+	p.press("Rest all")
+}
+
+// A machine tells what it is and holds; a credential is made, shown once, and
+// taken back.
+func TestAMachineAndItsCredentials(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("seating")
+	p.click(`[data-machine="Cedar"] button:nth-of-type(2)`)
+	p.seeText(`[data-host="State"]`, "here")
+	p.seeText(`[data-host="Program"]`, "fanfold host")
+	p.seeText(`[data-host="Disk"]`, "MiB/s")
+	p.see(`[data-part=host] figure svg`)
+	before := len(p.page.MustElements(`[data-credential]`))
+	p.press("Make one")
+	p.seeText("[data-part=host] pre", "fanfold host --server .* --credential ")
+	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n + 1`, before)
+	p.seeText(`[data-credential]:last-of-type`, "never heard")
+	p.click(`[data-credential]:last-of-type button`)
+	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n`, before)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.seeText(`[data-machine="Cedar"]`, "host here")
+}
+
+// A music program wakes an instrument over Open Sound Control, once the
+// template listens.
+func TestAMusicProgramWakesAnInstrument(t *testing.T) {
+	p := enter(t, 1280, 800)
+	free, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+	require.NoError(t, err)
+	port := free.LocalAddr().(*net.UDPAddr).Port
+	free.Close()
+	p.click(`[aria-label^="Template: "]`)
+	p.press("Name and settings")
+	p.see(`[role=dialog] input[placeholder=off]`).MustInput(fmt.Sprint(port))
+	p.press("Set")
+	p.gone("[role=dialog]")
+	conn, err := net.DialUDP("udp4", nil, &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: port})
+	require.NoError(t, err)
+	defer conn.Close()
+	answer := make([]byte, 1000)
+	require.Eventually(t, func() bool {
+		_, _ = conn.Write(osc.Write(osc.Message{Address: "/fanfold/call", Args: []any{"piccolo short"}}))
+		_ = conn.SetReadDeadline(time.Now().Add(time.Second))
+		n, err := conn.Read(answer)
+		if err != nil {
+			return false
+		}
+		got, err := osc.Read(answer[:n])
+		return err == nil && got[0].Args[0] == "called Piccolo short"
+	}, 20*time.Second, 100*time.Millisecond)
+	p.see(`[data-row="Piccolo short"][data-state=ready]`)
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+	p.undo(1)
+}
