@@ -216,6 +216,8 @@ func (s *server) SeatByHand(ctx context.Context, r gen.SeatByHandRequestObject) 
 			return seating.Renumber(t, machine, riser)
 		case gen.Riser:
 			return seating.MoveRiser(t, machine, riser, or(r.Body.ToMachine, ""), or(r.Body.ToRiser, 0))
+		case gen.Copy:
+			return app.CopyRiser(machine, riser, or(r.Body.ToMachine, ""), or(r.Body.ToRiser, 0))(t)
 		default:
 			return seating.Consecutive(t, ids, seating.Part(r.Body.Kind), or(r.Body.From, 0))
 		}

@@ -45,6 +45,39 @@ func Duplicate(ids []template.ID) Maker {
 	}
 }
 
+// CopyRiser duplicates all on a riser and seats the copies on another, with the
+// same ports, channels and output pairs.
+func CopyRiser(machine template.ID, riser int, to template.ID, toRiser int) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		rows, err := seating.RowsOn(t, machine, riser)
+		if err != nil {
+			return nil, err
+		}
+		copies, err := Duplicate(rows)(t)
+		if err != nil {
+			return nil, err
+		}
+		then, _, err := change.Apply(t, copies)
+		if err != nil {
+			return nil, err
+		}
+		var like, ids []template.ID
+		for _, i := range t.Instruments {
+			if slices.Contains(rows, i.ID) {
+				like = append(like, i.ID)
+			}
+		}
+		for _, p := range copies.(change.Batch).Changes[0].(change.Add).Instruments {
+			ids = append(ids, p.Instrument.ID)
+		}
+		seats, err := seating.SeatAs(then, ids, like, to, toRiser)
+		if err != nil {
+			return nil, err
+		}
+		return change.Batch{Label: fmt.Sprintf("Copy a riser of %d rows", len(ids)), Changes: []change.Change{copies, seats}}, nil
+	}
+}
+
 func nextName(t *template.Template, i *template.Instrument) string {
 	taken := map[string]bool{}
 	for _, o := range t.Instruments {

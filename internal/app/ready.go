@@ -310,10 +310,13 @@ func (h *Hot) afterChange(before *template.Template) {
 			delete(h.states, id)
 		}
 	}
+	isPrinted := func(i *template.Instrument) bool { return i.Printed != nil }
 	if len(h.wanted) > 0 || len(before.Machines) != len(h.t.Machines) {
 		h.order()
+		h.tellRig()
+	} else if slices.ContainsFunc(before.Instruments, isPrinted) || slices.ContainsFunc(h.t.Instruments, isPrinted) {
+		h.tellRig()
 	}
-	h.tellRig()
 }
 
 // order tells the rig what each machine shall hold for this template.

@@ -3,6 +3,7 @@ package app_test
 import (
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -230,4 +231,78 @@ func TestACueBecomesItsCall(t *testing.T) {
 	require.Equal(t, []template.UsedKey{{Key: 60, Low: 80, High: 80}}, c.Uses[0].Keys)
 	require.NoError(t, f.hot.Call(ctx, c.Instruments, app.OnlyThem, false))
 	require.ElementsMatch(t, c.Instruments, f.hot.Wanted())
+}
+
+// A riser is copied with its rows, which sit as the others do, with their
+// routes; where somebody sits already it is refused and nothing is half done.
+func TestARiserIsCopied(t *testing.T) {
+	f := setUp(t)
+	before := f.hot.View().Template
+	ids := f.rows(1)
+	seat := *before.Instrument(ids[0]).Seat
+	free := before.Risers(before.Index().Machines[seat.Machine])
+	rows := 0
+	for _, i := range before.Instruments {
+		if i.Seat != nil && i.Seat.Machine == seat.Machine && i.Seat.Riser == seat.Riser {
+			rows++
+		}
+	}
+	_, err := f.hot.Apply(ctx, f.ada, app.CopyRiser(seat.Machine, seat.Riser, seat.Machine, seat.Riser))
+	require.Error(t, err, "its seats are taken")
+	require.Len(t, f.hot.View().Template.Instruments, len(before.Instruments))
+	_, err = f.hot.Apply(ctx, f.ada, app.CopyRiser(seat.Machine, seat.Riser, seat.Machine, free))
+	require.NoError(t, err)
+	now := f.hot.View().Template
+	require.Len(t, now.Instruments, len(before.Instruments)+rows)
+	places := map[template.Seat]*template.Instrument{}
+	for _, i := range now.Instruments {
+		if i.Seat != nil {
+			require.Nil(t, places[*i.Seat])
+			places[*i.Seat] = i
+		}
+	}
+	for _, i := range before.Instruments {
+		if i.Seat == nil || i.Seat.Machine != seat.Machine || i.Seat.Riser != seat.Riser {
+			continue
+		}
+		there := *i.Seat
+		there.Riser = free
+		copied := places[there]
+		require.NotNil(t, copied, "a copy of %s", i.Name)
+		require.Equal(t, i.Patches, copied.Patches)
+		require.Equal(t, i.Routes, copied.Routes)
+	}
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, len(before.Instruments), len(f.hot.View().Template.Instruments))
+}
+
+// Two people call and rest the same instruments at once: in the end what is
+// wanted is what the machines were told, and what is kept.
+func TestTwoCallAndRestTheSame(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(12)
+	var both sync.WaitGroup
+	for who := range 2 {
+		both.Go(func() {
+			for n := range 30 {
+				how := []app.How{app.CallThem, app.RestThem}[(n+who)%2]
+				_ = f.hot.Call(ctx, ids[n%6:6+n%6], how, true) // either may be refused
+			}
+		})
+	}
+	both.Wait()
+	wanted := f.hot.Wanted()
+	var told []string
+	for _, m := range f.hot.View().Template.Machines {
+		told = append(told, f.rig.names(m.Name)...)
+	}
+	var names []string
+	for _, id := range wanted {
+		names = append(names, f.hot.View().Template.Instrument(id).Name)
+	}
+	require.ElementsMatch(t, names, told)
+	kept, err := f.store.Queries().WantedList(ctx, f.id)
+	require.NoError(t, err)
+	require.Len(t, kept, len(wanted))
 }

@@ -47,6 +47,7 @@ func (e AskHow) Valid() bool {
 // Defines values for HandAskKind.
 const (
 	Channel  HandAskKind = "channel"
+	Copy     HandAskKind = "copy"
 	Pair     HandAskKind = "pair"
 	Port     HandAskKind = "port"
 	Release  HandAskKind = "release"
@@ -58,6 +59,8 @@ const (
 func (e HandAskKind) Valid() bool {
 	switch e {
 	case Channel:
+		return true
+	case Copy:
 		return true
 	case Pair:
 		return true
@@ -651,7 +654,7 @@ type HandAsk struct {
 	From *int  `json:"from,omitempty"`
 	Ids  *[]Id `json:"ids,omitempty"`
 
-	// Kind consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+	// Kind consecutive ports, channels or output pairs; letting plans seat again; a whole riser, or a copy of it
 	Kind      HandAskKind `json:"kind"`
 	Machine   *Id         `json:"machine,omitempty"`
 	Riser     *int        `json:"riser,omitempty"`
@@ -659,7 +662,7 @@ type HandAsk struct {
 	ToRiser   *int        `json:"toRiser,omitempty"`
 }
 
-// HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+// HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser, or a copy of it
 type HandAskKind string
 
 // Host defines model for Host.

@@ -162,3 +162,31 @@ func MoveRiser(t *template.Template, machine template.ID, riser int, to template
 	}
 	return byHand(c), nil
 }
+
+// RowsOn lists the instruments on a riser, in score order; nobody there is a
+// *change.Refused.
+func RowsOn(t *template.Template, machine template.ID, riser int) ([]template.ID, error) {
+	return riserRows(t, riserKey{machine, riser})
+}
+
+// SeatAs seats instruments on a riser as others sit on theirs: with the same
+// port, channel and output pair.
+func SeatAs(t *template.Template, ids, like []template.ID, machine template.ID, riser int) (change.Change, error) {
+	h, rows, err := hallWithout(t, ids)
+	if err != nil {
+		return nil, err
+	}
+	as := make(map[template.ID]template.Seat, len(ids))
+	for n, id := range ids {
+		as[id] = *t.Instrument(like[n]).Seat
+	}
+	var c change.Seat
+	for _, i := range rows {
+		s := as[i.ID]
+		s.Machine, s.Riser = machine, riser
+		if err := h.sitByHand(i, s, &c); err != nil {
+			return nil, err
+		}
+	}
+	return byHand(c), nil
+}

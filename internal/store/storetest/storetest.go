@@ -51,7 +51,7 @@ func run(m *testing.M) int {
 }
 
 // URL makes an empty database and returns its address.
-func URL(t *testing.T) string {
+func URL(t testing.TB) string {
 	t.Helper()
 	name := fmt.Sprintf("test_%d", count.Add(1))
 	ctx := context.Background()
@@ -64,7 +64,7 @@ func URL(t *testing.T) string {
 }
 
 // Open opens a store on a database of its own.
-func Open(t *testing.T) *store.Store {
+func Open(t testing.TB) *store.Store {
 	t.Helper()
 	s, err := store.Open(context.Background(), URL(t))
 	require.NoError(t, err)
@@ -73,7 +73,7 @@ func Open(t *testing.T) *store.Store {
 }
 
 // Restart stops the server and starts it again at the same address.
-func Restart(t *testing.T) {
+func Restart(t testing.TB) {
 	t.Helper()
 	again, err := server.Restart(context.Background())
 	require.NoError(t, err)

@@ -2008,10 +2008,10 @@ export interface components {
         };
         HandAsk: {
             /**
-             * @description consecutive ports, channels or output pairs; letting plans seat again; a whole riser
+             * @description consecutive ports, channels or output pairs; letting plans seat again; a whole riser, or a copy of it
              * @enum {string}
              */
-            kind: "port" | "channel" | "pair" | "release" | "renumber" | "riser";
+            kind: "port" | "channel" | "pair" | "release" | "renumber" | "riser" | "copy";
             ids?: components["schemas"]["Id"][];
             from?: number;
             machine?: components["schemas"]["Id"];

@@ -16,9 +16,10 @@ export function RiserMenu({ machine, number }: { machine: Machine; number: numbe
     const moves = await fewestMoves({ kind: "empty", ...here, take: true });
     if (moves) tell(`${moves.text}.`);
   };
-  const move = async (toMachine: string, toRiser: number) => {
+  const move = async (kind: "riser" | "copy", toMachine: string, toRiser: number) => {
     const to = `riser ${toRiser} of ${sheet.machines.byId.get(toMachine)?.name}`;
-    if (await seatByHand({ kind: "riser", ...here, toMachine, toRiser })) tell(`Moved to ${to}.`);
+    const done = await seatByHand({ kind, ...here, toMachine, toRiser });
+    if (done) tell(kind === "copy" ? `Copied to ${to}.` : `Moved to ${to}.`);
   };
   return (
     <DropdownMenu.Root>
@@ -33,26 +34,41 @@ export function RiserMenu({ machine, number }: { machine: Machine; number: numbe
           <DropdownMenu.Item className="menu-item" onSelect={() => void empty()}>
             Empty it onto the others
           </DropdownMenu.Item>
-          <DropdownMenu.Sub>
-            <DropdownMenu.SubTrigger className="menu-item">
-              Move it to <span>▸</span>
-            </DropdownMenu.SubTrigger>
-            <DropdownMenu.Portal>
-              <DropdownMenu.SubContent className="floating max-h-80 w-44 overflow-y-auto p-1">
-                {things(sheet.machines).flatMap((m) =>
-                  Array.from({ length: sheet.risers[m.id] ?? 0 }, (_, n) => n + 1)
-                    .filter((r) => m.id !== machine.id || r !== number)
-                    .map((r) => (
-                      <DropdownMenu.Item key={`${m.id} ${r}`} className="menu-item" onSelect={() => void move(m.id, r)}>
-                        {m.name}, riser {r}
-                      </DropdownMenu.Item>
-                    )),
-                )}
-              </DropdownMenu.SubContent>
-            </DropdownMenu.Portal>
-          </DropdownMenu.Sub>
+          <Risers text="Move it to" but={here} pick={(m, r) => void move("riser", m, r)} />
+          <Risers text="Copy it to" but={here} pick={(m, r) => void move("copy", m, r)} />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
+  );
+}
+
+interface RisersProps {
+  text: string;
+  but: { machine: string; riser: number }; // left out
+  pick: (machine: string, riser: number) => void;
+}
+
+/** Risers offers every other riser. */
+function Risers({ text, but, pick }: RisersProps) {
+  const sheet = useApp((s) => s.sheet)!;
+  return (
+    <DropdownMenu.Sub>
+      <DropdownMenu.SubTrigger className="menu-item">
+        {text} <span>▸</span>
+      </DropdownMenu.SubTrigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.SubContent className="floating max-h-80 w-44 overflow-y-auto p-1">
+          {things(sheet.machines).flatMap((m) =>
+            Array.from({ length: sheet.risers[m.id] ?? 0 }, (_, n) => n + 1)
+              .filter((r) => m.id !== but.machine || r !== but.riser)
+              .map((r) => (
+                <DropdownMenu.Item key={`${m.id} ${r}`} className="menu-item" onSelect={() => pick(m.id, r)}>
+                  {m.name}, riser {r}
+                </DropdownMenu.Item>
+              )),
+          )}
+        </DropdownMenu.SubContent>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Sub>
   );
 }
