@@ -216,3 +216,28 @@ func TestTheDeskIsBegunAgainUnder500Loads(t *testing.T) {
 	stop()
 	require.NoError(t, <-done)
 }
+
+// The network is cut and comes back: the host is told away, nothing of it is
+// ready meanwhile, and afterwards what it held is still there, loaded once.
+func TestTheNetworkIsCutAndComesBack(t *testing.T) {
+	d, heard := openDesk(t)
+	d.Want("s", "t", "Birch", []rig.Load{load("a", 100), load("b", 100)})
+	machine := rig.NewStandIn(1000, 1000, 20, rig.Faults{DropAfter: 1500 * time.Millisecond, DropFor: 2500 * time.Millisecond})
+	stop := host(t, d, machine)
+	defer stop()
+	both := func(x told) bool { s := states(x.report); return s["a"] == rig.Ready && s["b"] == rig.Ready }
+	until(t, heard, "both ready", both)
+	until(t, heard, "away", func(x told) bool { return x.away && len(x.report.Items) == 0 })
+	d.Want("s", "t", "Birch", []rig.Load{load("a", 100), load("c", 100)}) // somebody goes on meanwhile
+	first := true
+	until(t, heard, "back, with what is wanted now", func(x told) bool {
+		require.False(t, x.away)
+		s := states(x.report)
+		if first {
+			require.Equal(t, rig.Ready, s["a"], "it was not loaded again")
+			first = false
+		}
+		return s["a"] == rig.Ready && s["c"] == rig.Ready && len(s) == 2
+	})
+	require.InDelta(t, 50+200, machine.Report().UsedMiB, 1e-9)
+}
