@@ -57,7 +57,7 @@ func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObje
 	if r.Body.Both {
 		to = calls.Combine(t, r.Body.From, to)
 	}
-	c := calls.Compare(t, r.Body.From, calls.Combine(t, to, h.Kept()))
+	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, h.Kept()), Paces: h.Paces()})
 	id := func(i *template.Instrument) template.ID { return i.ID }
 	return gen.CompareCalls200JSONResponse{
 		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),

@@ -145,7 +145,14 @@ func (h *Hot) endMeasuring(machine *template.Machine, away bool, now time.Time) 
 	h.app.learn(h.studio, machine.Name, m.computed, took)
 }
 
-// paceOfAll is what was learned of the template's machines.
+// Paces is what was learned of the template's machines.
+func (h *Hot) Paces() map[template.ID]calls.Pace {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.paceOfAll()
+}
+
+// paceOfAll is Paces, for a caller that holds the lock.
 func (h *Hot) paceOfAll() map[template.ID]calls.Pace {
 	out := map[template.ID]calls.Pace{}
 	for _, m := range h.t.Machines {

@@ -9,6 +9,8 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
+	"gitlab.com/gomidi/midi/v2"
+	"gitlab.com/gomidi/midi/v2/smf"
 )
 
 // TestScreenshots renews docs/screenshots when FANFOLD_SHOTS names the
@@ -21,7 +23,6 @@ func TestScreenshots(t *testing.T) {
 	require.NoError(t, os.MkdirAll(dir, 0o755))
 	p := visit(t, 1280, 800)
 	p.see("form")
-	p.shoot(dir, "sign-in-day.png")
 	p.press("Open the demo studio")
 	p.see(`[data-leaf="orchestra"] [role=row]`)
 	for _, theme := range []string{"day", "pit"} {
@@ -44,7 +45,9 @@ func TestScreenshots(t *testing.T) {
 		}
 		p.unfold("deliver")
 		p.click(`[data-stem="High winds"] button[draggable]`)
-		p.shoot(dir, "deliver-"+theme+".png")
+		if theme == "day" {
+			p.shoot(dir, "deliver-day.png")
+		}
 		p.click(`[data-stem="High winds"] button[draggable]`)
 		p.unfold("seating", "calls")
 		p.see(`[data-call="1M05 Lamp room"]`)
@@ -52,9 +55,21 @@ func TestScreenshots(t *testing.T) {
 		p.gone(`[data-part=arriving] [data-state=tuning]`)
 		p.click(`[data-call="2M11 Storm over salt"] button`)
 		p.shoot(dir, "seating-calls-"+theme+".png")
+		if theme == "day" {
+			p.shootCalls(dir)
+		} else {
+			p.unfold("seating")
+			p.click(`[data-machine="Birch"] button:nth-of-type(2)`)
+			p.see(`[data-part=host] figure svg`)
+			p.shoot(dir, "host-pit.png")
+			require.NoError(t, p.page.Keyboard.Press(input.Escape))
+			p.gone("[role=dialog]")
+		}
 		p.unfold("library", "orchestra")
 		p.click(`[data-patch="Flute 1 long"]`)
-		p.shoot(dir, "library-orchestra-"+theme+".png")
+		if theme == "day" {
+			p.shoot(dir, "library-orchestra-day.png")
+		}
 		p.unfold("orchestra")
 		p.press("[0-9]+ mark")
 		p.see("[data-mark]")
@@ -84,6 +99,51 @@ func TestScreenshots(t *testing.T) {
 	p.press("Name and settings")
 	p.see("[role=dialog] form")
 	p.shoot(dir, "settings-day.png")
+}
+
+// shootCalls renews those of what the Calls leaf opens.
+func (p *person) shootCalls(dir string) {
+	p.press("Compare")
+	p.see(`[aria-label="To"]`).MustSelect("2M11 Storm over salt")
+	p.seeText(`[data-part=comparison]`, "and [0-9]+ more")
+	p.shoot(dir, "call-comparison-day.png")
+	require.NoError(p.t, p.page.Keyboard.Press(input.Escape))
+	p.gone("[role=dialog]")
+	p.press("From music")
+	p.see(`[aria-label="Music"]`).MustSetFiles(storm(p.t))
+	p.see(`[data-part-name="Moon harp of Kel"]`)
+	p.shoot(dir, "call-from-music-day.png")
+	require.NoError(p.t, p.page.Keyboard.Press(input.Escape))
+	p.gone("[role=dialog]")
+}
+
+// storm is a MIDI file of a made-up cue.
+func storm(t testing.TB) string {
+	file := smf.NewSMF1()
+	file.TimeFormat = smf.MetricTicks(480)
+	for n, part := range []struct {
+		name, ways string
+		keys       []byte
+	}{
+		{"Flute 1 long", "", []byte{72, 74, 76, 79}}, {"Oboe 1", "stacc.", []byte{67, 69, 71}}, {"Horns in F", "marcato", []byte{53, 55, 57, 60, 62}},
+		{"Violins I", "spiccato", []byte{76, 79, 81, 83, 84, 86}}, {"Violas", "pizz.", []byte{60, 62, 64}}, {"Cellos", "legato", []byte{48, 50, 52, 53}},
+		{"Timpani", "", []byte{43, 43, 45}}, {"Moon harp of Kel", "", []byte{60}},
+	} {
+		var track smf.Track
+		track.Add(0, smf.MetaTrackSequenceName(part.name))
+		if part.ways != "" {
+			track.Add(0, smf.MetaText(part.ways))
+		}
+		for _, key := range part.keys {
+			track.Add(0, midi.NoteOn(uint8(n), key, 80))
+			track.Add(240, midi.NoteOff(uint8(n), key))
+		}
+		track.Close(0)
+		require.NoError(t, file.Add(track))
+	}
+	path := filepath.Join(t.TempDir(), "2M12 The breakwater.mid")
+	require.NoError(t, file.WriteFile(path))
+	return path
 }
 
 // TestScreenshotsOfTheLibrary renews those of what the catalogue opens.

@@ -12,9 +12,9 @@ type Comparison struct {
 // Compare tells what going from one set of instruments to another loads, rests
 // and keeps, and what that costs. Instruments that are gone, or need no seat,
 // are left out.
-func Compare(t *template.Template, from, to []template.ID) Comparison {
-	was, will := known(from), known(to)
-	c := Comparison{Unseated: Unseated(t, to), Estimates: Costs(t, from, to)}
+func Compare(t *template.Template, g Going) Comparison {
+	was, will := known(g.Before), known(g.After)
+	c := Comparison{Unseated: Unseated(t, g.After), Estimates: Reckon(t, g)}
 	for _, i := range t.ScoreOrder() {
 		if !i.NeedsSeat() {
 			continue

@@ -30,7 +30,7 @@ func TestComparingTwoCalls(t *testing.T) {
 			return out
 		}
 		a, b := some("a"), some("b")
-		there, back := calls.Compare(base, a, b), calls.Compare(base, b, a)
+		there, back := calls.Compare(base, calls.Going{Before: a, After: b}), calls.Compare(base, calls.Going{Before: b, After: a})
 		require.Equal(r, there.Loads, back.Rests)
 		require.Equal(r, there.Rests, back.Loads)
 		require.Equal(r, there.Stays, back.Stays)
@@ -43,12 +43,12 @@ func TestComparingTwoCalls(t *testing.T) {
 		}
 		require.Equal(r, len(there.Loads), loads)
 		both := calls.Combine(base, a, b)
-		require.Empty(r, calls.Compare(base, a, both).Rests)
-		require.Empty(r, calls.Compare(base, b, both).Rests)
+		require.Empty(r, calls.Compare(base, calls.Going{Before: a, After: both}).Rests)
+		require.Empty(r, calls.Compare(base, calls.Going{Before: b, After: both}).Rests)
 		require.Len(r, both, len(there.Loads)+len(there.Rests)+len(there.Stays))
 		require.True(r, slices.Equal(both, calls.Combine(base, b, a)))
 	})
-	gone := calls.Compare(base, []template.ID{"nobody"}, []template.ID{"i-1"})
+	gone := calls.Compare(base, calls.Going{Before: []template.ID{"nobody"}, After: []template.ID{"i-1"}})
 	require.Len(t, gone.Loads, 1)
 	require.Empty(t, gone.Rests)
 }
