@@ -132,7 +132,7 @@ func (s *server) Print(ctx context.Context, r gen.PrintRequestObject) (gen.Print
 	if err != nil {
 		return nil, err
 	}
-	make, err := app.Print(template.ID(r.Instrument), app.Recording{Name: r.Params.File, Head: r.Body, Size: r.Params.Size, Call: template.ID(or(r.Params.Call, ""))})
+	make, err := app.Print(template.ID(r.Instrument), app.Recording{Name: or(r.Params.File, ""), Head: r.Body, Size: or(r.Params.Size, 0), Call: template.ID(or(r.Params.Call, ""))})
 	if err != nil {
 		return nil, err
 	}
@@ -175,6 +175,9 @@ func (s *server) Small(ctx context.Context, r gen.SmallRequestObject) (gen.Small
 	t := h.View().Template
 	roles := calls.UsualRoles(t)
 	if r.Body.Roles != nil {
+		if len(*r.Body.Roles) > calls.MaxRoles {
+			return nil, &change.Refused{Reason: fmt.Sprintf("at most %d roles are looked at, not %d", calls.MaxRoles, len(*r.Body.Roles))}
+		}
 		roles = nil
 		for _, x := range *r.Body.Roles {
 			roles = append(roles, calls.Role{Name: x.Name, Section: or(x.Section, ""), Family: template.Family(or(x.Family, "")), Word: or(x.Word, "")})

@@ -24,6 +24,9 @@ type Recording struct {
 // Print puts a recording in an instrument's stead. Its length is read from the
 // file; the notes that the call asks of the instrument now are what it holds.
 func Print(instrument template.ID, r Recording) (Maker, error) {
+	if err := template.CheckName(r.Name); err != nil {
+		return nil, refused(instrument, "name the recording: %s", err)
+	}
 	head, err := io.ReadAll(io.LimitReader(r.Head, HeadBytes))
 	if err != nil {
 		return nil, err

@@ -226,8 +226,17 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 			"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
 			"plan":     func() { p.unfold("seating"); p.press("Plan…") },
 			"compare":  func() { p.unfold("calls"); p.press("Compare") },
-			"what if":  func() { p.unfold("seating"); p.press("What if") },
-			"returns":  func() { p.unfold("deliver"); p.press("Returns") },
+			"music":    func() { p.unfold("calls"); p.press("From music") },
+			"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-role]") },
+			"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
+			"print": func() {
+				p.unfold("orchestra")
+				p.click(`[data-row="Piccolo long"]`)
+				p.press("1 selected")
+				p.press("Print it")
+			},
+			"what if": func() { p.unfold("seating"); p.press("What if") },
+			"returns": func() { p.unfold("deliver"); p.press("Returns") },
 		} {
 			p.page.MustEval(`() => document.activeElement.blur()`)
 			open()

@@ -1648,8 +1648,8 @@ type ImportRowsParams struct {
 
 // PrintParams defines parameters for Print.
 type PrintParams struct {
-	File string  `form:"file" json:"file"`
-	Size int64   `form:"size" json:"size"`
+	File *string `form:"file,omitempty" json:"file,omitempty"`
+	Size *int64  `form:"size,omitempty" json:"size,omitempty"`
 	Call *string `form:"call,omitempty" json:"call,omitempty"`
 }
 
@@ -2994,16 +2994,16 @@ func (w *ServerInterfaceWrapper) Print(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params PrintParams
-	// ------------- Required query parameter "file" -------------
+	// ------------- Optional query parameter "file" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "file", ctx.QueryParams(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", ctx.QueryParams(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter file: %s", err))
 	}
 
-	// ------------- Required query parameter "size" -------------
+	// ------------- Optional query parameter "size" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "size", ctx.QueryParams(), &params.Size, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "size", ctx.QueryParams(), &params.Size, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter size: %s", err))
 	}

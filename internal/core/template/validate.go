@@ -349,6 +349,12 @@ func (v *validator) instrument(n int, i *Instrument) {
 	if i.Seat != nil {
 		v.seat(n, i)
 	}
+	if p := i.Printed; p != nil {
+		if err := CheckName(p.File); err != nil {
+			v.fail(at("instruments", n, "printed.file"), "%s", err)
+		}
+		v.ranged("instruments", n, "printed.seconds", p.Seconds, 0, MaxPrintedSeconds, " s")
+	}
 }
 
 func (v *validator) references(n int, i *Instrument) {

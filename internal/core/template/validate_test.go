@@ -52,11 +52,18 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		spoil     func(*template.Template)
 		path, why string
 	}{
-		"no name":                  {func(t *template.Template) { t.Name = " " }, "name", "the name is empty"},
-		"no ports":                 {func(t *template.Template) { t.Settings.RiserPorts = 0 }, "settings.riserPorts", "0 is outside 1 to 64"},
-		"first pair beyond":        {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},
-		"tempo that is no number":  {func(t *template.Template) { t.Settings.TempoBPM = math.NaN() }, "settings.tempoBpm", "NaN is outside 4 to 999"},
-		"memory rule":              {func(t *template.Template) { t.Settings.MemoryRule = "hope" }, "settings.memoryRule", `"hope" is neither`},
+		"no name":                 {func(t *template.Template) { t.Name = " " }, "name", "the name is empty"},
+		"no ports":                {func(t *template.Template) { t.Settings.RiserPorts = 0 }, "settings.riserPorts", "0 is outside 1 to 64"},
+		"first pair beyond":       {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},
+		"tempo that is no number": {func(t *template.Template) { t.Settings.TempoBPM = math.NaN() }, "settings.tempoBpm", "NaN is outside 4 to 999"},
+		"memory rule":             {func(t *template.Template) { t.Settings.MemoryRule = "hope" }, "settings.memoryRule", `"hope" is neither`},
+		"a port of the system":    {func(t *template.Template) { t.Settings.RemotePort = 80 }, "settings.remotePort", "80 is outside 1024 to 65535"},
+		"a recording of no name":  {func(t *template.Template) { first(t).Printed = &template.Printed{} }, "instruments[0].printed.file", "empty"},
+		"a recording of a week":   {func(t *template.Template) { first(t).Printed = &template.Printed{File: "a.wav", Seconds: 7 * 86400} }, "instruments[0].printed.seconds", "604800 s is outside 0 to 86400 s"},
+		"a use of nobody":         {func(t *template.Template) { t.Calls[0].Uses = []template.Use{{Instrument: "x"}} }, "calls[0].uses[0].instrument", `no instrument "x"`},
+		"keys out of order": {func(t *template.Template) {
+			t.Calls[0].Uses = []template.Use{{Instrument: first(t).ID, Keys: []template.UsedKey{{Key: 61, Low: 1, High: 2}, {Key: 60, Low: 1, High: 2}}}}
+		}, "calls[0].uses[0].keys", "rising order"},
 		"middle C":                 {func(t *template.Template) { t.Settings.MiddleC = 6 }, "settings.middleC", "C3, C4 or C5, not C6"},
 		"a room":                   {func(t *template.Template) { t.Libraries[0].Room = "cave" }, "libraries[0].room", "rooms are dry, stage and hall"},
 		"a machine without a name": {func(t *template.Template) { t.Libraries[0].Machines = []string{""} }, "libraries[0].machines", "the name is empty"},

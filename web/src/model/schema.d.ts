@@ -4430,9 +4430,9 @@ export interface operations {
     };
     Print: {
         parameters: {
-            query: {
-                file: string;
-                size: number;
+            query?: {
+                file?: string;
+                size?: number;
                 call?: string;
             };
             header?: never;
