@@ -108,7 +108,7 @@ func TestRoutingIsEditedFromTheLeaf(t *testing.T) {
 	p.see(`[data-inspects=Harp] [data-route="Keys and harp"] button[title="Where the signal is taken"]`)
 	p.chord(input.ControlLeft, input.KeyZ)
 	p.seeText("[data-part=sums]", "24 stems add up to the mix")
-	p.click(`[aria-label="Disconnect from Keys and harp"]`)
+	p.click(`[aria-label="Cut, disconnect from Keys and harp"]`)
 	p.seeText(`[data-inspects=Harp] [data-part=routes]`, "It goes nowhere")
 	p.page.MustEval(`() => document.activeElement.blur()`)
 	p.chord(input.ControlLeft, input.KeyZ)
