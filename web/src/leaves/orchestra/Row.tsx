@@ -1,8 +1,8 @@
 import { type DragEvent, type MouseEvent, memo } from "react";
-import type { Id } from "../../model/api";
+import type { Id, Schemas } from "../../model/api";
 import { between, type Line } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
-import { tintOf, tintVar } from "../../model/template";
+import { plural, tintOf, tintVar } from "../../model/template";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
 import { carries, dragged, moveRows, takePatches } from "./dragging";
@@ -86,7 +86,9 @@ export const Row = memo(function Row({
         {i.keep && (
           <span role="img" aria-label="kept" className="absolute left-[50px] size-1.5 rounded-full bg-accent" />
         )}
-        {i.kind === "sampled" && <RestGlyph state={state?.state} progress={state?.progress} reason={state?.reason} />}
+        {i.kind === "sampled" && (
+          <RestGlyph state={state?.state} progress={state?.progress} reason={state && reasonOf(state)} />
+        )}
       </span>
       {shown.map((f, n) => {
         if (editing === f.key)
@@ -110,6 +112,13 @@ export const Row = memo(function Row({
     </div>
   );
 });
+
+/** reasonOf says more of a state: why, or what it does. */
+function reasonOf(state: Schemas["State"]): string | undefined {
+  if (state.reason) return state.reason;
+  if (state.voices) return `${plural(state.voices, "voice")} sound`;
+  return state.armed ? "armed" : undefined;
+}
 
 /** swatch is a square of a tint before the text of a cell. */
 const swatch = (tint: string) => ({

@@ -196,7 +196,12 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
             >
               {r.tap === "pre" ? "before fader" : "after fader"}
             </button>
-            <button type="button" className="button" aria-label={`Cut, disconnect from ${name}`} onClick={() => wire(r.to)}>
+            <button
+              type="button"
+              className="button"
+              aria-label={`Cut, disconnect from ${name}`}
+              onClick={() => wire(r.to)}
+            >
               Cut
             </button>
           </div>
