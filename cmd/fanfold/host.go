@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -19,7 +20,7 @@ func hostCommand() *cobra.Command {
 	var name, server, credential string
 	var memory, disk, speed float64
 	var cores int
-	var corrupt, stall, roots, libraries, armed []string
+	var corrupt, stall, roots, libraries, armed, plays []string
 	var sounding map[string]int
 	var faults rig.Faults
 	c := &cobra.Command{
@@ -34,6 +35,10 @@ func hostCommand() *cobra.Command {
 				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
 			}
 			faults.Corrupt, faults.Stall, faults.Armed, faults.Sounding = set(corrupt), set(stall), set(armed), sounding
+			var err error
+			if faults.Plays, err = played(plays); err != nil {
+				return err
+			}
 			ctx, stop := signal.NotifyContext(c.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
 			log := slog.With("machine", name)
@@ -61,6 +66,7 @@ func hostCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&libraries, "library", nil, "a library installed here; may be given again")
 	c.Flags().StringToIntVar(&sounding, "sounding", nil, "voices of instruments that sound once they are ready: NAME=VOICES")
 	c.Flags().StringArrayVar(&armed, "armed", nil, "an instrument somebody is about to play")
+	c.Flags().StringArrayVar(&plays, "plays", nil, "a key (MIDI note) that is played once an instrument is ready: NAME=KEY; may be given again")
 	c.Flags().Float64Var(&faults.DiskShare, "disk-share", 1, "read at this share of the disk's rate")
 	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
@@ -76,4 +82,18 @@ func set(names []string) map[string]bool {
 		out[strings.TrimSpace(n)] = true
 	}
 	return out
+}
+
+// played reads what is played of instruments: NAME=KEY.
+func played(list []string) (map[string][]int, error) {
+	out := map[string][]int{}
+	for _, x := range list {
+		name, text, ok := strings.Cut(x, "=")
+		key, err := strconv.Atoi(text)
+		if !ok || err != nil || key < 0 || key > 127 {
+			return nil, wrongUse{fmt.Errorf("--plays %s: give NAME=KEY, the key a MIDI note from 0 to 127", x)}
+		}
+		out[name] = append(out[name], key)
+	}
+	return out, nil
 }

@@ -202,6 +202,39 @@ func (s *server) Small(ctx context.Context, r gen.SmallRequestObject) (gen.Small
 	return gen.Small200JSONResponse(out), nil
 }
 
+// TrimToMusic implements the contract.
+func (s *server) TrimToMusic(ctx context.Context, r gen.TrimToMusicRequestObject) (gen.TrimToMusicResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.Trimmings(ctx, template.ID(r.Call))
+	if err != nil {
+		return nil, err
+	}
+	out := gen.TrimReport{Rows: []gen.TrimRow{}}
+	if r.Body.Take != gen.TrimToMusicJSONBodyTakeTell {
+		make := app.TrimTo(list)
+		if r.Body.Take == gen.TrimToMusicJSONBodyTakeWhole {
+			make = app.LoadWhole(list)
+		}
+		revision, err := h.Apply(ctx, p, make)
+		if err != nil {
+			return nil, err
+		}
+		out.Revision = &revision
+	}
+	t := h.View().Template
+	for _, x := range list {
+		i := t.Instrument(x.Instrument.ID)
+		out.Rows = append(out.Rows, gen.TrimRow{
+			Instrument: x.Instrument.ID, FullMib: x.FullMiB, PreloadMib: x.PreloadMiB, TrimmedMib: x.TrimmedMiB,
+			Zones: x.Zones, Of: x.Of, Why: x.Why, Trimmed: i != nil && i.Trim != nil,
+		})
+	}
+	return gen.TrimToMusic200JSONResponse(out), nil
+}
+
 // said is nil for an empty text.
 func said[T ~string](x T) *T {
 	if x == "" {

@@ -46,6 +46,7 @@ func (h *Hot) load(l calls.Load) rig.Load {
 	out := rig.Load{ID: h.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
 	for _, p := range h.t.PatchesOf(l.Instrument) {
 		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
+		load.Trim, load.WholeMiB = h.trimOf(l.Instrument, p)
 		if key, shares := calls.SharedAt(p, l.Instrument, *l.Instrument.Seat); shares {
 			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", h.id, key.Patch, key.Spread, key.Riser, key.Port)
 		}
@@ -84,4 +85,21 @@ func (a *App) Start(ctx context.Context) error {
 		h.mu.Unlock()
 	}
 	return nil
+}
+
+// trimOf is what a patch of a trimmed instrument is trimmed to, and what it
+// would take whole, MiB; nothing when it is not trimmed.
+func (h *Hot) trimOf(i *template.Instrument, p *template.Patch) (keys string, wholeMiB float64) {
+	if i.Trim == nil || !slices.ContainsFunc(i.Trim.Patches, func(x template.TrimmedPatch) bool { return x.Patch == p.ID }) {
+		return "", 0
+	}
+	var list [][3]int
+	if c := h.t.Index().Calls[i.Trim.Call]; c != nil {
+		if u := c.UseOf(i.ID); u != nil {
+			for _, k := range u.Keys {
+				list = append(list, [3]int{k.Key, k.Low, k.High})
+			}
+		}
+	}
+	return rig.KeysText(list), p.PreloadMiB
 }

@@ -18,6 +18,7 @@ type State struct {
 	Reason   string      `json:"reason,omitempty"`
 	Voices   int         `json:"voices,omitempty"` // that sound now
 	Armed    bool        `json:"armed,omitempty"`  // somebody is about to play it
+	Missed   int         `json:"missed,omitempty"` // notes outside what it was trimmed to
 }
 
 // MachineState is the running state of one machine.
@@ -69,7 +70,7 @@ func (h *Hot) reported(machine string, report rig.Report, away bool) {
 		if owner, id, _ := strings.Cut(item.ID, "/"); owner == h.id.String() {
 			h.states[template.ID(id)] = State{
 				ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason,
-				Voices: item.Voices, Armed: item.Armed,
+				Voices: item.Voices, Armed: item.Armed, Missed: item.Missed,
 			}
 			if item.Voices > 0 || item.Armed {
 				h.usedAt[template.ID(id)] = now

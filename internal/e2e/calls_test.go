@@ -227,3 +227,41 @@ func TestAMusicProgramWakesAnInstrument(t *testing.T) {
 	p.seeText(`[data-leaf=calls] header`, "0 ready")
 	p.undo(1)
 }
+
+// What the notes of a cue touch of scanned samples is shown beside the whole;
+// trimming to it is one change, and loading whole another.
+func TestTrimmingToACue(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library", "orchestra")
+	p.press("Scan")
+	root := p.see(`[role=dialog] input[value^="/"]`).MustProperty("value").Str()
+	p.see(`[role=dialog] input[value^="/"]`).MustSelectAllText().MustInput(filepath.Join(root, "Lamp Room Bells"))
+	p.see(`[role=dialog] input[list=libraries]`).MustInput("Lamp Room Bells")
+	p.press("Scan it")
+	p.see(`[data-scan="Lamp Room Bells"][data-state=done]`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.library("fog bell", "Fog bell")
+	p.page.MustEval(`() => document.querySelector("[aria-label=Patches]").focus()`)
+	p.keys(input.Enter)
+	p.seeText("[role=status]", "It stands in the Orchestra")
+	p.unfold("calls")
+	p.press("From music")
+	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Fog bell", 37, 38))
+	p.seeText(`[data-part-name="Fog bell"]`, "by name")
+	p.press("Keep as a call")
+	p.gone("[role=dialog]")
+	p.click(`[aria-label="Do with the call 3M02 Low tide"]`)
+	p.press("Trim to its music")
+	p.seeText(`[data-trim="Fog bell"]`, `6 of 18`) // three ways, two rounds each, of three runs of keys
+	p.press("Trim$")
+	p.seeText(`[data-trim="Fog bell"]`, "trimmed")
+	p.press("Load whole")
+	p.page.MustWait(`() => !document.querySelector('[data-trim="Fog bell"]')?.textContent.includes("trimmed")`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.undo(4)
+	p.gone(`[data-call="3M02 Low tide"]`)
+	p.unfold("library")
+	p.click(`[aria-label="Undo in the catalogue"]`)
+}

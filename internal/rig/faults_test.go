@@ -241,3 +241,39 @@ func TestTheNetworkIsCutAndComesBack(t *testing.T) {
 	})
 	require.InDelta(t, 50+200, machine.Report().UsedMiB, 1e-9)
 }
+
+// Trimming frees memory at once; loading whole again reads the rest and no
+// more; a note outside the trim is loaded on demand and reported.
+func TestTrimAndWholeAgain(t *testing.T) {
+	s := rig.NewStandIn(1000, 100, 1, rig.Faults{})
+	whole := load("a", 228)
+	trimmed := load("a", 100)
+	trimmed.Patches[0].WholeMiB, trimmed.Patches[0].Trim = 228, rig.KeysText([][3]int{{60, 1, 80}, {62, 1, 127}})
+	follow := func(n int64, l rig.Load) rig.Item {
+		s.Follow(rig.Orders{Generation: n, Loads: []rig.Load{l}})
+		return s.Report().Items[0]
+	}
+	s.Follow(rig.Orders{Generation: 1, Loads: []rig.Load{whole}})
+	s.Step(time.Minute)
+	require.Equal(t, 278.0, s.Report().UsedMiB)
+	require.Equal(t, rig.Ready, follow(2, trimmed).State, "it stays ready")
+	require.Equal(t, 150.0, s.Report().UsedMiB)
+
+	s.Play("a", 60, 80)
+	s.Play("a", 62, 127)
+	require.Zero(t, s.Report().Items[0].Missed)
+	s.Play("a", 60, 81)
+	s.Play("a", 61, 1)
+	s.Play("nobody", 61, 1)
+	require.Equal(t, 2, s.Report().Items[0].Missed)
+	require.Equal(t, 152.0, s.Report().UsedMiB, "two keys of 128, of the 128 MiB left out")
+
+	require.Equal(t, rig.Tuning, follow(3, whole).State)
+	s.Step(1200 * time.Millisecond)
+	require.Equal(t, rig.Tuning, s.Report().Items[0].State)
+	s.Step(100 * time.Millisecond)
+	r := s.Report()
+	require.Equal(t, rig.Ready, r.Items[0].State, "126 MiB at 100 MiB/s")
+	require.Equal(t, 278.0, r.UsedMiB)
+	require.Zero(t, r.Items[0].Missed)
+}

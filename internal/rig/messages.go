@@ -4,7 +4,11 @@
 // number, so that a host that comes back is simply told everything again.
 package rig
 
-import "time"
+import (
+	"fmt"
+	"strings"
+	"time"
+)
 
 // Load is one instrument that a host shall hold ready.
 type Load struct {
@@ -18,7 +22,32 @@ type Load struct {
 type PatchLoad struct {
 	Name       string  `json:"name"`
 	PreloadMiB float64 `json:"preloadMib"`
-	Key        string  `json:"key,omitempty"` // loads that name it share the patch, and it is loaded once
+	Key        string  `json:"key,omitempty"`      // loads that name it share the patch, and it is loaded once
+	WholeMiB   float64 `json:"wholeMib,omitempty"` // of the patch untrimmed; 0 when it is not trimmed
+	Trim       string  `json:"trim,omitempty"`     // the keys it is trimmed to, as KeysText writes them; empty when it is not
+}
+
+// KeysText writes keys with their velocities: "60:1-127 62:64-90".
+func KeysText(keys [][3]int) string {
+	var b strings.Builder
+	for n, k := range keys {
+		if n > 0 {
+			b.WriteByte(' ')
+		}
+		fmt.Fprintf(&b, "%d:%d-%d", k[0], k[1], k[2])
+	}
+	return b.String()
+}
+
+// within tells whether a note is among keys that KeysText wrote.
+func within(text string, key, velocity int) bool {
+	for _, part := range strings.Fields(text) {
+		var k, low, high int
+		if _, err := fmt.Sscanf(part, "%d:%d-%d", &k, &low, &high); err == nil && k == key && low <= velocity && velocity <= high {
+			return true
+		}
+	}
+	return false
 }
 
 // PlayerLoad is one running player the instrument needs.
@@ -54,6 +83,7 @@ type Item struct {
 	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls
 	Voices   int     `json:"voices,omitempty"`   // that sound now
 	Armed    bool    `json:"armed,omitempty"`    // somebody is about to play it
+	Missed   int     `json:"missed,omitempty"`   // notes outside what it was trimmed to, loaded on demand
 	// Stalled is set by the desk, not by hosts: a load that does not move.
 	Stalled bool `json:"stalled,omitempty"`
 }

@@ -2,6 +2,7 @@ package rig
 
 import (
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 )
@@ -26,14 +27,15 @@ type StandIn struct {
 
 // Faults are the ways a stand-in can be told to fail.
 type Faults struct {
-	Corrupt    map[string]bool // names of patches that can not be read
-	Stall      map[string]bool // names of instruments that never finish loading
-	Sounding   map[string]int  // voices that sound of instruments, by name, once they are ready
-	Armed      map[string]bool // names of instruments somebody is about to play
-	DiskShare  float64         // reads at this share of its rate; 0 takes all of it
-	CrashAfter time.Duration   // end without a word after this time; 0 never
-	DropAfter  time.Duration   // drop off the network after this time; 0 never
-	DropFor    time.Duration   // and come back after this time
+	Corrupt    map[string]bool  // names of patches that can not be read
+	Stall      map[string]bool  // names of instruments that never finish loading
+	Sounding   map[string]int   // voices that sound of instruments, by name, once they are ready
+	Armed      map[string]bool  // names of instruments somebody is about to play
+	Plays      map[string][]int // keys of instruments, by name, that are played once they are ready
+	DiskShare  float64          // reads at this share of its rate; 0 takes all of it
+	CrashAfter time.Duration    // end without a word after this time; 0 never
+	DropAfter  time.Duration    // drop off the network after this time; 0 never
+	DropFor    time.Duration    // and come back after this time
 }
 
 type held struct {
@@ -44,6 +46,7 @@ type held struct {
 	left     time.Duration // of simulated time
 	total    time.Duration
 	mib      float64
+	missed   int // notes loaded on demand
 }
 
 // Version is what a host of this program says it is.
@@ -77,9 +80,65 @@ func (s *StandIn) Follow(o Orders) {
 			delete(s.held, id)
 		}
 	}
+	for _, l := range o.Loads {
+		if h := s.held[l.ID]; h != nil {
+			s.resize(h, l)
+		}
+	}
 	select {
 	case s.changed <- struct{}{}:
 	default:
+	}
+}
+
+// resize trims what is held, or loads the rest of it.
+func (s *StandIn) resize(h *held, l Load) {
+	was := h.load
+	h.load = l
+	if h.state == Failed || slices.Equal(was.Patches, l.Patches) {
+		return
+	}
+	own := 0.0
+	for _, p := range l.Patches {
+		if p.Key == "" {
+			own += p.PreloadMiB
+		}
+	}
+	more := own - h.mib
+	h.mib, h.missed = own, 0
+	if h.state == Ready && more > 0 {
+		h.state, h.progress = Tuning, 0
+		h.total = time.Duration(more / s.DiskMiBs * float64(time.Second))
+		h.left = h.total
+	}
+}
+
+// keys is how many keys MIDI has; a note outside a trim loads one key's share.
+const keys = 128
+
+// Play sounds a note of an instrument that is ready. One outside what it was
+// trimmed to is loaded on demand, and reported: it takes one key's share of what
+// the trim left out.
+func (s *StandIn) Play(id string, key, velocity int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if h := s.held[id]; h != nil && h.state == Ready {
+		h.play(key, velocity)
+	}
+}
+
+func (h *held) play(key, velocity int) {
+	missed := false
+	for _, p := range h.load.Patches {
+		if p.WholeMiB > 0 && !within(p.Trim, key, velocity) {
+			missed = true
+			if h.missed < keys {
+				h.mib += (p.WholeMiB - p.PreloadMiB) / keys
+			}
+		}
+	}
+	if missed {
+		h.missed++
 	}
 }
 
@@ -113,6 +172,9 @@ func (s *StandIn) Step(d time.Duration) (busy bool) {
 		}
 		if h.left <= 0 {
 			h.state, h.progress = Ready, 1
+			for _, key := range s.Faults.Plays[l.Name] {
+				h.play(key, 100)
+			}
 		}
 		if budget <= 0 {
 			break
@@ -266,7 +328,7 @@ func (s *StandIn) Report() Report {
 		if h.state == Tuning {
 			left += h.left
 		}
-		item := Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason, Armed: s.Faults.Armed[l.Name]}
+		item := Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason, Armed: s.Faults.Armed[l.Name], Missed: h.missed}
 		if h.state == Ready {
 			item.Voices = s.Faults.Sounding[l.Name]
 		}

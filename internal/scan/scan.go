@@ -104,7 +104,8 @@ type scanner struct {
 	policy patch.Policy
 	sizes  map[string]sized // of samples, since patches share them
 	stats  map[string]Stamp
-	behind []Stamp // the files the present patch file is measured from
+	behind []Stamp                 // the files the present patch file is measured from
+	zones  map[string][]patch.Zone // by patch; nil when nobody asks
 	result Result
 }
 
@@ -227,8 +228,28 @@ func (s *scanner) sfz(name string) error {
 		zones = append(zones, z)
 	}
 	base := path.Base(name)
-	s.result.Patches = append(s.result.Patches, Found{name, strings.TrimSuffix(base, path.Ext(base)), patch.Take(zones, s.policy)})
+	s.found(name, strings.TrimSuffix(base, path.Ext(base)), zones)
 	return nil
+}
+
+// found notes a patch of a file.
+func (s *scanner) found(file, name string, zones []patch.Zone) {
+	if s.zones != nil {
+		s.zones[name] = zones
+	}
+	s.result.Patches = append(s.result.Patches, Found{file, name, patch.Take(zones, s.policy)})
+}
+
+// Zones reads the zones of one patch file again, by the names of its patches.
+func Zones(folder fs.FS, file string) (map[string][]patch.Zone, error) {
+	s := &scanner{folder: folder, policy: patch.DefaultPolicy(), sizes: map[string]sized{}, stats: map[string]Stamp{}, zones: map[string][]patch.Zone{}}
+	s.file(file)
+	for _, b := range s.result.Broken {
+		if b.File == file {
+			return nil, fmt.Errorf("%s: %s", file, b.Reason)
+		}
+	}
+	return s.zones, nil
 }
 
 // sample reads the header of a sample, once.
@@ -307,7 +328,7 @@ func (s *scanner) soundFont(name string) error {
 				VelLow: z.VelLow, VelHigh: z.VelHigh, Looped: z.Looped, Switch: -1, Sequence: 1, Sounded: 1,
 			})
 		}
-		s.result.Patches = append(s.result.Patches, Found{name, p.Name, patch.Take(zones, s.policy)})
+		s.found(name, p.Name, zones)
 	}
 	return nil
 }

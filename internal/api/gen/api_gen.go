@@ -350,6 +350,27 @@ func (e AssignJSONBodyField) Valid() bool {
 	}
 }
 
+// Defines values for TrimToMusicJSONBodyTake.
+const (
+	TrimToMusicJSONBodyTakeTell  TrimToMusicJSONBodyTake = "tell"
+	TrimToMusicJSONBodyTakeTrim  TrimToMusicJSONBodyTake = "trim"
+	TrimToMusicJSONBodyTakeWhole TrimToMusicJSONBodyTake = "whole"
+)
+
+// Valid indicates whether the value is a known member of the TrimToMusicJSONBodyTake enum.
+func (e TrimToMusicJSONBodyTake) Valid() bool {
+	switch e {
+	case TrimToMusicJSONBodyTakeTell:
+		return true
+	case TrimToMusicJSONBodyTakeTrim:
+		return true
+	case TrimToMusicJSONBodyTakeWhole:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WireJSONBodyWhat.
 const (
 	Everything WireJSONBodyWhat = "everything"
@@ -1398,6 +1419,39 @@ type TriedMessage struct {
 	Why  string  `json:"why"`
 }
 
+// Trim only what the music of a call touches is loaded
+type Trim = template.Trim
+
+// TrimReport defines model for TrimReport.
+type TrimReport struct {
+	// Revision once something was done
+	Revision *int64    `json:"revision,omitempty"`
+	Rows     []TrimRow `json:"rows"`
+}
+
+// TrimRow defines model for TrimRow.
+type TrimRow struct {
+	// FullMib on disk
+	FullMib    float64 `json:"fullMib"`
+	Instrument Id      `json:"instrument"`
+	Of         int     `json:"of"`
+
+	// PreloadMib loaded whole
+	PreloadMib float64 `json:"preloadMib"`
+
+	// Trimmed it is trimmed now
+	Trimmed bool `json:"trimmed"`
+
+	// TrimmedMib of what its notes touch
+	TrimmedMib float64 `json:"trimmedMib"`
+
+	// Why why it can not be trimmed
+	Why string `json:"why"`
+
+	// Zones that stay
+	Zones int `json:"zones"`
+}
+
 // Undoable defines model for Undoable.
 type Undoable struct {
 	Redo string `json:"redo"`
@@ -1551,6 +1605,15 @@ type SmallJSONBody struct {
 	// Roles missing takes the usual ones
 	Roles *[]WantedRole `json:"roles,omitempty"`
 }
+
+// TrimToMusicJSONBody defines parameters for TrimToMusic.
+type TrimToMusicJSONBody struct {
+	// Take only tell, trim what can be, or load all of them whole again
+	Take TrimToMusicJSONBodyTake `json:"take"`
+}
+
+// TrimToMusicJSONBodyTake defines parameters for TrimToMusic.
+type TrimToMusicJSONBodyTake string
 
 // CastParams defines parameters for Cast.
 type CastParams struct {
@@ -1755,6 +1818,9 @@ type SaveCallJSONRequestBody SaveCallJSONBody
 // SmallJSONRequestBody defines body for Small for application/json ContentType.
 type SmallJSONRequestBody SmallJSONBody
 
+// TrimToMusicJSONRequestBody defines body for TrimToMusic for application/json ContentType.
+type TrimToMusicJSONRequestBody TrimToMusicJSONBody
+
 // ChangeJSONRequestBody defines body for Change for application/json ContentType.
 type ChangeJSONRequestBody ChangeJSONBody
 
@@ -1910,6 +1976,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx *echo.Context, id openapi_types.UUID, call string) error
+
+	// (POST /api/templates/{id}/calls/{call}/trim)
+	TrimToMusic(ctx *echo.Context, id openapi_types.UUID, call string) error
 
 	// (POST /api/templates/{id}/cast)
 	Cast(ctx *echo.Context, id openapi_types.UUID, params CastParams) error
@@ -2528,6 +2597,30 @@ func (w *ServerInterfaceWrapper) CallMidi(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CallMidi(ctx, id, call)
+	return err
+}
+
+// TrimToMusic converts echo context to params.
+func (w *ServerInterfaceWrapper) TrimToMusic(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "call" -------------
+	var call string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TrimToMusic(ctx, id, call)
 	return err
 }
 
@@ -3633,6 +3726,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/small", wrapper.Small, options.OperationMiddlewares["Small"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/calls/:call/trim", wrapper.TrimToMusic, options.OperationMiddlewares["TrimToMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/calls/:call/midi", wrapper.CallMidi, options.OperationMiddlewares["CallMidi"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/save", wrapper.SaveCall, options.OperationMiddlewares["SaveCall"]...)
 	router.POST(options.BaseURL+"/api/machines/credential", wrapper.MakeCredential, options.OperationMiddlewares["MakeCredential"]...)
@@ -4855,6 +4949,47 @@ type CallMididefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CallMididefaultApplicationProblemPlusJSONResponse) VisitCallMidiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TrimToMusicRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Call string             `json:"call"`
+	Body *TrimToMusicJSONRequestBody
+}
+
+type TrimToMusicResponseObject interface {
+	VisitTrimToMusicResponse(w http.ResponseWriter) error
+}
+
+type TrimToMusic200JSONResponse TrimReport
+
+func (response TrimToMusic200JSONResponse) VisitTrimToMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TrimToMusicdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TrimToMusicdefaultApplicationProblemPlusJSONResponse) VisitTrimToMusicResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6774,6 +6909,9 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx context.Context, request CallMidiRequestObject) (CallMidiResponseObject, error)
 
+	// (POST /api/templates/{id}/calls/{call}/trim)
+	TrimToMusic(ctx context.Context, request TrimToMusicRequestObject) (TrimToMusicResponseObject, error)
+
 	// (POST /api/templates/{id}/cast)
 	Cast(ctx context.Context, request CastRequestObject) (CastResponseObject, error)
 
@@ -7970,6 +8108,55 @@ func (sh *strictHandler) CallMidi(ctx *echo.Context, id openapi_types.UUID, call
 		return err
 	} else if validResponse, ok := response.(CallMidiResponseObject); ok {
 		return validResponse.VisitCallMidiResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TrimToMusic operation middleware
+func (sh *strictHandler) TrimToMusic(ctx *echo.Context, id openapi_types.UUID, call string) error {
+	var request TrimToMusicRequestObject
+
+	request.Id = id
+	request.Call = call
+
+	var body TrimToMusicJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TrimToMusic(ctx.Request().Context(), request.(TrimToMusicRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TrimToMusic")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TrimToMusicResponseObject); ok {
+		return validResponse.VisitTrimToMusicResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

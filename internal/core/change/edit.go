@@ -25,6 +25,7 @@ type Fields struct {
 	SeatByHand    *bool               `json:"seatByHand,omitempty"`
 	Keep          *bool               `json:"keep,omitempty"`
 	Printed       *template.Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
+	Trim          *template.Trim      `json:"trim,omitempty"`    // one without a call loads the instrument whole again
 }
 
 // Edit sets fields of instruments.
@@ -57,6 +58,7 @@ func (f Fields) names() []string {
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
 		{"seatByHand", f.SeatByHand != nil}, {"keep", f.Keep != nil}, {"printed", f.Printed != nil},
+		{"trim", f.Trim != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -88,7 +90,8 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
 		swap(&i.SeatByHand, f.SeatByHand, &old.SeatByHand)
 		swap(&i.Keep, f.Keep, &old.Keep)
-		old.Printed = stand(i, f.Printed)
+		old.Printed = optional(&i.Printed, f.Printed, func(p template.Printed) bool { return p.File != "" })
+		old.Trim = optional(&i.Trim, f.Trim, func(x template.Trim) bool { return x.Call != "" })
 		template.NormaliseMap(i.Map)
 		undo.Edits = append(undo.Edits, old)
 	}
@@ -106,22 +109,22 @@ func swap[T any](field *T, value *T, old **T) {
 	*field = *value
 }
 
-// stand puts recorded audio in an instrument's stead, or takes it away, and
-// returns what stood there; nil leaves everything.
-func stand(i *template.Instrument, p *template.Printed) *template.Printed {
-	if p == nil {
+// optional sets what an instrument may have or not, or takes it away where the
+// new value says nothing, and returns what was there; nil leaves everything.
+func optional[T any](field **T, value *T, says func(T) bool) *T {
+	if value == nil {
 		return nil
 	}
-	was := template.Printed{}
-	if i.Printed != nil {
-		was = *i.Printed
+	was := new(T)
+	if *field != nil {
+		*was = **field
 	}
-	i.Printed = nil
-	if p.File != "" {
-		now := *p
-		i.Printed = &now
+	*field = nil
+	if says(*value) {
+		now := *value
+		*field = &now
 	}
-	return &was
+	return was
 }
 
 // Configure replaces the template's name and settings.

@@ -14,12 +14,12 @@ import (
 const WakeChannel = 16
 
 // Slug is a name as it stands in an address: lower case, with a hyphen for each
-// run of what Open Sound Control 1.0 forbids there (space # * , / ? [ ] { }) or
+// run of hyphens and of what Open Sound Control 1.0 forbids there (space # * , / ? [ ] { }) or
 // is not printable ASCII; a letter it can not hold is left to its hyphen.
 func Slug(name string) string {
 	var b strings.Builder
 	for _, r := range strings.ToLower(name) {
-		if r <= ' ' || r > '~' || strings.ContainsRune("#*,/?[]{}", r) {
+		if r <= ' ' || r > '~' || strings.ContainsRune("-#*,/?[]{}", r) {
 			if s := b.String(); s != "" && !strings.HasSuffix(s, "-") {
 				b.WriteByte('-')
 			}

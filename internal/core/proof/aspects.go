@@ -83,7 +83,7 @@ func touchedRow(old, now *template.Instrument) aspect {
 	if old.Style != now.Style || (old.Printed == nil) != (now.Printed == nil) || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
 		a |= seats
 	}
-	if !slices.Equal(old.Patches, now.Patches) || !reflect.DeepEqual(old.Map, now.Map) || !slices.Equal(old.Mics, now.Mics) || old.Spread != now.Spread {
+	if !slices.Equal(old.Patches, now.Patches) || !reflect.DeepEqual(old.Trim, now.Trim) || !reflect.DeepEqual(old.Map, now.Map) || !slices.Equal(old.Mics, now.Mics) || old.Spread != now.Spread {
 		a |= patches
 	}
 	return a

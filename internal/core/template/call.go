@@ -50,6 +50,19 @@ func (t *Template) Stale(i *Instrument) bool {
 	return u == nil || u.Music != i.Printed.Music
 }
 
+// TrimStale tells whether the notes an instrument is trimmed to are others now.
+func (t *Template) TrimStale(i *Instrument) bool {
+	if i.Trim == nil {
+		return false
+	}
+	c := t.Index().Calls[i.Trim.Call]
+	if c == nil {
+		return false
+	}
+	u := c.UseOf(i.ID)
+	return u == nil || u.Music != i.Trim.Music
+}
+
 func (v *validator) calls() {
 	for i, c := range v.t.Calls {
 		v.id("calls", i, c.ID)

@@ -131,10 +131,17 @@ func (i *Instrument) MicsOf(p *Patch) []Mic {
 	return out
 }
 
-// PreloadMiB is the memory a patch takes for an instrument, MiB: its own, and
-// its chosen microphone positions'.
+// PreloadMiB is the memory a patch takes for an instrument, MiB: its own, or
+// what of it is left when it is trimmed, and its chosen microphone positions'.
 func (i *Instrument) PreloadMiB(p *Patch) float64 {
 	sum := p.PreloadMiB
+	if i.Trim != nil {
+		for _, x := range i.Trim.Patches {
+			if x.Patch == p.ID {
+				sum = min(sum, x.MiB)
+			}
+		}
+	}
 	for _, m := range i.MicsOf(p) {
 		sum += m.PreloadMiB
 	}

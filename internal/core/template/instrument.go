@@ -38,6 +38,20 @@ type Instrument struct {
 	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
 	Keep          bool      `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
 	Printed       *Printed  `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
+	Trim          *Trim     `json:"trim,omitempty"`       // only what a call's music needs is loaded; nil loads all
+}
+
+// Trim says that only the zones which the music of a call touches are loaded.
+type Trim struct {
+	Call    ID             `json:"call"`    // one no longer there keeps the trim as it was
+	Music   string         `json:"music"`   // what its notes were then: Use.Music
+	Patches []TrimmedPatch `json:"patches"` // those that are trimmed; others load whole
+}
+
+// TrimmedPatch is what a patch takes when it is trimmed.
+type TrimmedPatch struct {
+	Patch ID      `json:"patch"`
+	MiB   float64 `json:"mib"` // of its preload, MiB, at most that of the patch
 }
 
 // Printed is the recorded audio that stands in for an instrument. It takes no
@@ -73,6 +87,11 @@ func (i *Instrument) Clone() *Instrument {
 	if i.Printed != nil {
 		printed := *i.Printed
 		c.Printed = &printed
+	}
+	if i.Trim != nil {
+		trim := *i.Trim
+		trim.Patches = slices.Clone(i.Trim.Patches)
+		c.Trim = &trim
 	}
 	return &c
 }

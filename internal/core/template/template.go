@@ -84,6 +84,9 @@ func (t *Template) Normalise() {
 	for _, i := range t.Instruments {
 		NormaliseMap(i.Map)
 		i.Articulations, i.Patches = some(i.Articulations), some(i.Patches)
+		if i.Trim != nil {
+			i.Trim.Patches = some(i.Trim.Patches)
+		}
 		i.Routes = SortRoutes(i.Routes)
 	}
 	for _, b := range t.Buses {

@@ -349,6 +349,11 @@ func (v *validator) instrument(n int, i *Instrument) {
 	if i.Seat != nil {
 		v.seat(n, i)
 	}
+	if i.Trim != nil {
+		for k, x := range i.Trim.Patches {
+			v.ranged("instruments", n, fmt.Sprintf("trim.patches[%d].mib", k), x.MiB, 0, 1<<20, " MiB")
+		}
+	}
 	if p := i.Printed; p != nil {
 		if err := CheckName(p.File); err != nil {
 			v.fail(at("instruments", n, "printed.file"), "%s", err)

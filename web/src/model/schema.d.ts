@@ -788,6 +788,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/{call}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TrimToMusic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/{call}/midi": {
         parameters: {
             query?: never;
@@ -1142,6 +1158,7 @@ export interface components {
             /** @description it comes with every call and is not rested unasked */
             keep?: boolean;
             printed?: components["schemas"]["Printed"];
+            trim?: components["schemas"]["Trim"];
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
@@ -1169,6 +1186,15 @@ export interface components {
             call?: components["schemas"]["Id"];
             /** @description what the recorded notes were */
             music?: string;
+        };
+        /** @description only what the music of a call touches is loaded */
+        Trim: {
+            call: components["schemas"]["Id"];
+            music: string;
+            patches: {
+                patch: components["schemas"]["Id"];
+                mib: number;
+            }[];
         };
         /** @description what the music of a call asks of an instrument */
         Use: {
@@ -1630,6 +1656,8 @@ export interface components {
             voices?: number;
             /** @description somebody is about to play it */
             armed?: boolean;
+            /** @description notes outside what it was trimmed to, loaded on demand */
+            missed?: number;
         };
         MachineState: {
             id: components["schemas"]["Id"];
@@ -2165,6 +2193,39 @@ export interface components {
             created: string;
             /** Format: date-time */
             seen?: string;
+        };
+        TrimReport: {
+            /**
+             * Format: int64
+             * @description once something was done
+             */
+            revision?: number;
+            rows: components["schemas"]["TrimRow"][];
+        };
+        TrimRow: {
+            instrument: components["schemas"]["Id"];
+            /**
+             * Format: double
+             * @description on disk
+             */
+            fullMib: number;
+            /**
+             * Format: double
+             * @description loaded whole
+             */
+            preloadMib: number;
+            /**
+             * Format: double
+             * @description of what its notes touch
+             */
+            trimmedMib: number;
+            /** @description that stay */
+            zones: number;
+            of: number;
+            /** @description it is trimmed now */
+            trimmed: boolean;
+            /** @description why it can not be trimmed */
+            why: string;
         };
         WantedRole: {
             name: string;
@@ -4526,6 +4587,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SmallSet"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TrimToMusic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                call: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * @description only tell, trim what can be, or load all of them whole again
+                     * @enum {string}
+                     */
+                    take: "tell" | "trim" | "whole";
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimReport"];
                 };
             };
             /** @description what went wrong */

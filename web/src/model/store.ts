@@ -57,6 +57,7 @@ export interface State {
     | "compare-calls"
     | "music"
     | "small"
+    | "trim"
     | "print"
     | "host"
     | null;
@@ -64,6 +65,7 @@ export interface State {
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
   clash: Clash | null;
+  trimming: Id | null; // the call whose music rows are trimmed to
   readyOnly: boolean; // only what is ready shows
   busy: Clash | null; // what a call would take away, and the call again
 }
@@ -90,6 +92,7 @@ export const store = createStore<State>(() => ({
   machine: null,
   notices: [],
   clash: null,
+  trimming: null,
   readyOnly: false,
   busy: null,
 }));

@@ -2,6 +2,7 @@ import { CompareDialog } from "../leaves/calls/CompareDialog";
 import { MusicDialog } from "../leaves/calls/MusicDialog";
 import { PrintDialog } from "../leaves/calls/PrintDialog";
 import { SmallDialog } from "../leaves/calls/SmallDialog";
+import { TrimDialog } from "../leaves/calls/TrimDialog";
 import { ReturnsDialog } from "../leaves/deliver/ReturnsDialog";
 import { RulesDialog } from "../leaves/deliver/RulesDialog";
 import { StemsDialog } from "../leaves/deliver/StemsDialog";
@@ -66,6 +67,8 @@ export function Dialogs() {
       return <MusicDialog close={close} />;
     case "small":
       return <SmallDialog close={close} />;
+    case "trim":
+      return <TrimDialog close={close} />;
     case "print":
       return <PrintDialog close={close} />;
     case "host":

@@ -4,7 +4,7 @@ import { type FormEvent, useState } from "react";
 import type { Call, Id } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
-import { useApp } from "../../model/store";
+import { set, useApp } from "../../model/store";
 import { mib, plural, things, wait } from "../../model/template";
 
 /** SavedCalls lists the named calls: what each takes and how long it waits. */
@@ -83,6 +83,11 @@ function CallMenu({ saved }: { saved: Call }) {
           <DropdownMenu.Item className="menu-item" onSelect={() => void open()}>
             {saved.opening ? "Open with nothing" : "Open with it"}
           </DropdownMenu.Item>
+          {saved.uses && (
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "trim", trimming: saved.id })}>
+              Trim to its music…
+            </DropdownMenu.Item>
+          )}
           <DropdownMenu.Item className="menu-item" asChild>
             <a href={`/api/templates/${id}/calls/${saved.id}/midi`} download>
               Take out as MIDI

@@ -117,6 +117,7 @@ export const Row = memo(function Row({
 function reasonOf(state: Schemas["State"]): string | undefined {
   if (state.reason) return state.reason;
   if (state.voices) return `${plural(state.voices, "voice")} sound`;
+  if (state.missed) return `${plural(state.missed, "note")} outside its trim, loaded on demand`;
   return state.armed ? "armed" : undefined;
 }
 

@@ -1,0 +1,200 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
+	"fanfold/internal/scan"
+	"fanfold/internal/store/db"
+)
+
+// Trimming is what trimming one instrument to the music of a call would mean.
+type Trimming struct {
+	Instrument *template.Instrument
+	FullMiB    float64 // on disk
+	PreloadMiB float64 // loaded whole
+	TrimmedMiB float64 // of what its notes touch
+	Zones, Of  int     // zones that stay, of how many
+	Why        string  // why it can not be trimmed; empty when it can
+
+	trim template.Trim
+}
+
+// Trimmings tells, for every instrument that the music of a call uses, what
+// must stay in memory for its notes: the zones of its scanned patches that they
+// touch. A patch that was not scanned on the server can not be trimmed.
+func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, error) {
+	t := h.View().Template
+	c := t.Index().Calls[call]
+	if c == nil {
+		return nil, refused(call, "the call is no longer there")
+	}
+	if len(c.Uses) == 0 {
+		return nil, refused(call, "nothing is known of the music of %s; bring it in with From music", c.Name)
+	}
+	files := &patchFiles{app: h.app, zones: map[template.ID]scanned{}}
+	out := make([]Trimming, 0, len(c.Uses))
+	for _, u := range c.Uses {
+		i := t.Instrument(u.Instrument)
+		x := Trimming{Instrument: i, trim: template.Trim{Call: call, Music: u.Music, Patches: []template.TrimmedPatch{}}}
+		var played patch.Played
+		for _, k := range u.Keys {
+			played.Band(k.Key, k.Low, k.High)
+		}
+		for _, p := range t.PatchesOf(i) {
+			x.FullMiB += p.FullMiB
+			x.PreloadMiB += p.PreloadMiB
+			read, err := files.of(ctx, h, t, p)
+			if err != nil {
+				x.TrimmedMiB += p.PreloadMiB
+				x.Why = err.Error()
+				continue
+			}
+			left := patch.Trim(read.zones, &played, switchesOf(t.MapOf(i), u.Articulations))
+			mib := min(p.PreloadMiB, patch.Take(left, read.policy).PreloadMiB)
+			x.Zones, x.Of, x.TrimmedMiB = x.Zones+len(left), x.Of+len(read.zones), x.TrimmedMiB+mib
+			x.trim.Patches = append(x.trim.Patches, template.TrimmedPatch{Patch: p.ID, MiB: mib})
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// switchesOf are the key switches of the articulations in use; nil, for all of
+// them, when that is not known.
+func switchesOf(m []template.Mapping, articulations []string) map[int]bool {
+	used := map[int]bool{}
+	for _, x := range m {
+		for _, a := range articulations {
+			if x.Articulation != a {
+				continue
+			}
+			for _, s := range x.Switches {
+				if s.Kind == template.ByKey {
+					used[s.Number] = true
+				}
+			}
+		}
+	}
+	if len(used) == 0 {
+		return nil
+	}
+	return used
+}
+
+// TrimTo makes the change that trims what can be.
+func TrimTo(list []Trimming) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		var edit change.Edit
+		for _, x := range list {
+			if len(x.trim.Patches) > 0 && t.Instrument(x.Instrument.ID) != nil {
+				edit.Edits = append(edit.Edits, change.Fields{ID: x.Instrument.ID, Trim: &x.trim})
+			}
+		}
+		if len(edit.Edits) == 0 {
+			return nil, refused("", "nothing can be trimmed: scan the folders of these patches first, in the Library")
+		}
+		return change.Batch{Label: fmt.Sprintf("Trim %d rows", len(edit.Edits)), Changes: []change.Change{edit}}, nil
+	}
+}
+
+// LoadWhole makes the change that loads them whole again.
+func LoadWhole(list []Trimming) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		var edit change.Edit
+		for _, x := range list {
+			if i := t.Instrument(x.Instrument.ID); i != nil && i.Trim != nil {
+				edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Trim: &template.Trim{}})
+			}
+		}
+		if len(edit.Edits) == 0 {
+			return nil, refused("", "none of them is trimmed")
+		}
+		return change.Batch{Label: fmt.Sprintf("Load %d rows whole", len(edit.Edits)), Changes: []change.Change{edit}}, nil
+	}
+}
+
+// scanned is what a scan found of a patch, or why it is not known.
+type scanned struct {
+	zones  []patch.Zone
+	policy patch.Policy
+	err    error
+}
+
+// patchFiles finds the zones of patches in the folders that were scanned.
+type patchFiles struct {
+	app   *App
+	zones map[template.ID]scanned // of patches looked for before
+	scans []db.Scan               // of the studio, newest first
+}
+
+func (f *patchFiles) of(ctx context.Context, h *Hot, t *template.Template, p *template.Patch) (scanned, error) {
+	known, ok := f.zones[p.ID]
+	if !ok {
+		known.zones, known.policy, known.err = f.look(ctx, h, t, p)
+		f.zones[p.ID] = known
+	}
+	return known, known.err
+}
+
+func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *template.Patch) ([]patch.Zone, patch.Policy, error) {
+	if f.scans == nil {
+		var err error
+		if f.scans, err = f.app.store.Queries().ScanList(ctx, h.studio); err != nil {
+			return nil, patch.Policy{}, fmt.Errorf("list scans: %w", err)
+		}
+	}
+	library := t.Index().Libraries[p.Library].Name
+	there := ""
+	for _, row := range f.scans {
+		switch {
+		case row.Library != library:
+		case row.Machine != "":
+			there = row.Machine
+		default:
+			if zones, err := f.within(ctx, row, p.Name); zones != nil || err != nil {
+				return zones, policyOf(row), err
+			}
+		}
+	}
+	if there != "" {
+		return nil, patch.Policy{}, fmt.Errorf("the files of %s lie on %s; only folders of the server can be read for this", p.Name, there)
+	}
+	return nil, patch.Policy{}, fmt.Errorf("%s was not scanned; its zones are not known", p.Name)
+}
+
+// within reads the zones of a patch in a scanned folder; nil when it is not
+// there.
+func (f *patchFiles) within(ctx context.Context, row db.Scan, name string) ([]patch.Zone, error) {
+	files, err := f.app.store.Queries().ScannedFiles(ctx, db.ScannedFilesParams{StudioID: row.StudioID, Folder: row.Folder})
+	if err != nil {
+		return nil, fmt.Errorf("read what was scanned: %w", err)
+	}
+	for _, file := range files {
+		var found []scan.Found
+		if json.Unmarshal(file.Found, &found) != nil {
+			continue
+		}
+		for _, x := range found {
+			if x.Name != name {
+				continue
+			}
+			dir, err := f.app.scanFolder(row.Folder)
+			if err != nil {
+				return nil, err
+			}
+			defer func() { _ = dir.Close() }() // only read
+			all, err := scan.Zones(fs.FS(dir.FS()), x.File)
+			if err != nil {
+				return nil, err
+			}
+			return all[name], nil
+		}
+	}
+	return nil, nil
+}
