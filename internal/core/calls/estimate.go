@@ -3,6 +3,7 @@ package calls
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -270,9 +271,11 @@ func (e Estimate) Refusal() string {
 	return fmt.Sprintf("%s. Rest %s and %d more, which frees %s", s, e.Rest[0].Instrument.Name, len(e.Rest)-1, FormatMiB(freed))
 }
 
-// FormatMiB writes an amount of memory: "310 MiB", "58.2 GiB".
+// FormatMiB writes an amount of memory: "80 KiB", "310 MiB", "58 GiB".
 func FormatMiB(mib float64) string {
 	switch {
+	case 0 < mib && mib < 1:
+		return fmt.Sprintf("%.0f KiB", math.Ceil(1024*mib))
 	case mib < 1024:
 		return fmt.Sprintf("%.0f MiB", mib)
 	case mib < 10*1024:

@@ -149,6 +149,7 @@ export function seatText(sheet: Sheet, i: Instrument): string {
 }
 
 export function mib(x: number): string {
+  if (x > 0 && x < 1) return `${Math.ceil(x * 1024)} KiB`;
   if (x < 1024) return `${Math.round(x)} MiB`;
   return x < 10240 ? `${(x / 1024).toFixed(1)} GiB` : `${Math.round(x / 1024)} GiB`;
 }
