@@ -17,6 +17,7 @@ import (
 
 	"fanfold/internal/api"
 	"fanfold/internal/app"
+	corepatch "fanfold/internal/core/patch"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/storetest"
@@ -26,7 +27,10 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 type noRig struct{}
 
-func (noRig) Know(rig.Host)                                                 {}
+func (noRig) Know(rig.Host) {}
+func (noRig) Zones(context.Context, string, string, string, string) ([]corepatch.Zone, error) {
+	return nil, nil
+}
 func (noRig) Forget(string)                                                 {}
 func (noRig) Want(_, _, _ string, _ []rig.Load)                             {}
 func (noRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }

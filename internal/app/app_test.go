@@ -3,6 +3,7 @@ package app_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"sync"
 	"testing"
 
@@ -12,6 +13,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/patch"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
@@ -32,8 +34,11 @@ type quietRig struct {
 func (q *quietRig) Know(rig.Host)                                                 {}
 func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
-func (q *quietRig) StopScan(string)                                               {}
-func (q *quietRig) Address() string                                               { return "nats://example.invalid" }
+func (q *quietRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
+	return nil, errors.New("the host is away")
+}
+func (q *quietRig) StopScan(string) {}
+func (q *quietRig) Address() string { return "nats://example.invalid" }
 func (q *quietRig) Want(_, _, machine string, loads []rig.Load) {
 	q.mu.Lock()
 	defer q.mu.Unlock()

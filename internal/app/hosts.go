@@ -34,6 +34,9 @@ type HostView struct {
 // HistoryLength is how long a machine's past is kept, one sample a second.
 const HistoryLength = 10 * time.Minute
 
+// asideWithin bounds what is written beside the work, and may be lost.
+const asideWithin = 5 * time.Second
+
 // hostBook keeps what hosts reported, by their machine.
 type hostBook struct {
 	mu    sync.Mutex
@@ -106,7 +109,9 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 	}
 	if a.hosts.note(machineKey{studio, host.Machine}, report, away, time.Now()) {
 		if id, err := uuid.Parse(host.Credential); err == nil {
-			_ = a.store.Queries().CredentialSeen(context.Background(), id) // only to tell when it was last here
+			ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+			_ = a.store.Queries().CredentialSeen(ctx, id) // only to tell when it was last here
+			stop()
 		}
 	}
 	a.noteRoots(studio, host.Machine, report.ScanRoots)

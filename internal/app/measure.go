@@ -57,7 +57,9 @@ func (a *App) learn(studio uuid.UUID, machine string, computed, measured time.Du
 	if p == before {
 		return
 	}
-	err := a.store.Queries().PacePut(context.Background(), db.PacePutParams{StudioID: studio, Machine: machine, Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	err := a.store.Queries().PacePut(ctx, db.PacePutParams{StudioID: studio, Machine: machine, Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
 	if err != nil {
 		slog.Warn("what was learned of a machine is not kept", "machine", machine, "error", err)
 	}

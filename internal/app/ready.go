@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
 )
@@ -23,6 +24,9 @@ type Rig interface {
 	Want(studio, owner, machine string, loads []rig.Load)
 	// Scan asks a machine of a studio for a scan; hear is told how it goes.
 	Scan(studio, machine string, o rig.ScanOrder, hear func(rig.ScanNews)) error
+	// Zones asks a machine of a studio for the zones of a patch in a folder it
+	// has scanned.
+	Zones(ctx context.Context, studio, machine, folder, name string) ([]patch.Zone, error)
 	// StopScan stops a scan on a machine.
 	StopScan(id string)
 	// Address is where hosts dial in.

@@ -27,7 +27,8 @@ type Trimming struct {
 
 // Trimmings tells, for every instrument that the music of a call uses, what
 // must stay in memory for its notes: the zones of its scanned patches that they
-// touch. A patch that was not scanned on the server can not be trimmed.
+// touch. A patch that was not scanned can not be trimmed, nor one on a machine
+// whose host is away.
 func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, error) {
 	t := h.View().Template
 	c := t.Index().Calls[call]
@@ -150,20 +151,24 @@ func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *
 		}
 	}
 	library := t.Index().Libraries[p.Library].Name
-	there := ""
+	var there error
 	for _, row := range f.scans {
 		switch {
 		case row.Library != library:
 		case row.Machine != "":
-			there = row.Machine
+			zones, err := f.app.rig.Zones(ctx, h.studio.String(), row.Machine, row.Folder, p.Name)
+			if len(zones) > 0 {
+				return zones, policyOf(row), nil
+			}
+			there = err
 		default:
 			if zones, err := f.within(ctx, row, p.Name); zones != nil || err != nil {
 				return zones, policyOf(row), err
 			}
 		}
 	}
-	if there != "" {
-		return nil, patch.Policy{}, fmt.Errorf("the files of %s lie on %s; only folders of the server can be read for this", p.Name, there)
+	if there != nil {
+		return nil, patch.Policy{}, there
 	}
 	return nil, patch.Policy{}, fmt.Errorf("%s was not scanned; its zones are not known", p.Name)
 }

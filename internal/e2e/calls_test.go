@@ -5,7 +5,11 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"regexp"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -75,6 +79,8 @@ func TestACueBringsInWhatItUses(t *testing.T) {
 	p.unfold("calls")
 	p.press("Rest all")
 	p.seeText(`[data-leaf=calls] header`, "0 ready")
+	p.undo(3)
+	p.gone(`[data-call="3M02 Low tide"]`)
 }
 
 // recording is a WAV file of mono silence at 48 kHz.
@@ -264,4 +270,83 @@ func TestTrimmingToACue(t *testing.T) {
 	p.gone(`[data-call="3M02 Low tide"]`)
 	p.unfold("library")
 	p.click(`[aria-label="Undo in the catalogue"]`)
+}
+
+// A host that fails is seen to: what it can not load has failed, with the
+// reason; what it loads is ready; and once it is gone nothing there is ready,
+// until it comes back.
+func TestAHostFailingOnScreen(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("seating")
+	p.press("Add a machine")
+	p.see(`[role=dialog] input`).MustInput("Elm")
+	p.keys(input.Enter)
+	command := p.see("[role=dialog] pre").MustText()
+	p.keys(input.Escape)
+	p.see(`[data-machine=Elm]`)
+	run := func(extra ...string) *exec.Cmd {
+		words := regexp.MustCompile(`'[^']*'|\S+`).FindAllString(command, -1)
+		for n, w := range words {
+			words[n] = strings.Trim(w, "'")
+		}
+		cmd := exec.Command(studio.binary, append(words[1:], extra...)...)
+		require.NoError(t, startTied(cmd, syscall.SIGKILL))
+		return cmd
+	}
+	host := run("--speed", "50", "--corrupt", "Anvil")
+	defer func() { _ = host.Process.Kill(); _ = host.Wait() }()
+	p.seeText(`[data-machine=Elm]`, "host here")
+	for n, row := range []string{"Anvil", "Piccolo long"} {
+		p.find(row, row)
+		p.unfold("seating")
+		p.see(`form[aria-label="Move seats"] [aria-label=Machine]`).MustSelect("Elm")
+		p.see(`form[aria-label="Move seats"] label:nth-of-type(3) input`).MustSelectAllText().MustInput(fmt.Sprint(n + 1)) // channel
+		p.press("Move$")
+		p.see(`[data-riser="Elm 1"] [data-seat="` + row + `"]`)
+		p.unfold("orchestra")
+		p.click(`[data-row="` + row + `"]`)
+		p.press("Call 1")
+		p.unfold("seating")
+	}
+	p.unfold("orchestra", "calls")
+	p.see(`[data-row="Piccolo long"][data-state=ready]`)
+	p.seeText("[data-part=arriving]", "the samples of Anvil can not be read")
+	p.seeText(`[data-leaf=calls] header`, "1 ready")
+
+	require.NoError(t, host.Process.Kill())
+	_ = host.Wait()
+	p.seeText("[data-part=arriving]", "Elm is away")
+	p.see(`[data-row="Piccolo long"][data-state=tuning]`)
+	host = run("--speed", "50")
+	p.see(`[data-row="Piccolo long"][data-state=ready]`)
+	p.seeText(`[data-leaf=calls] header`, "2 ready")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+	p.undo(3)
+	p.unfold("seating")
+	p.gone(`[data-machine=Elm]`)
+}
+
+// A small set becomes a template of its own: its buses are asked about, and its
+// rows keep their ways.
+func TestASmallTemplateOutOfTheBigOne(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("calls")
+	p.press("Small")
+	p.seeText("[data-part=small-sum]", "of 24 roles")
+	p.see(`[aria-label="Name of the small one"]`).MustSelectAllText().MustInput("Lantern sketch")
+	p.press("Make a template")
+	p.see(`[aria-label="Template: Lantern sketch"]`)
+	p.seeText("[role=dialog]", "no bus of these labels")
+	p.press("Paste$")
+	for range 5 { // what is made may ask for more
+		if p.page.MustEval(`() => new Promise((done) => setTimeout(() => done(!document.querySelector("[role=dialog]")), 1500))`).Bool() {
+			break
+		}
+		p.press("Paste$")
+	}
+	p.gone("[role=dialog]")
+	p.unfold("orchestra", "routing")
+	p.seeText(`[data-leaf=orchestra] header`, "[0-9]+ instruments")
+	p.seeText("[data-part=sums]", "add up to the mix")
 }

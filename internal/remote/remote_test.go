@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/patch"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/osc"
@@ -23,7 +24,10 @@ import (
 // deafRig drives nothing.
 type deafRig struct{}
 
-func (deafRig) Know(rig.Host)                                                 {}
+func (deafRig) Know(rig.Host) {}
+func (deafRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
+	return nil, nil
+}
 func (deafRig) Forget(string)                                                 {}
 func (deafRig) Want(_, _, _ string, _ []rig.Load)                             {}
 func (deafRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }

@@ -97,6 +97,9 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return fmt.Errorf("listen for scans: %w", err)
 	}
+	if _, err = conn.Subscribe(zonesSubject(id), func(m *nats.Msg) { go scans.answerZones(m) }); err != nil {
+		return fmt.Errorf("listen for questions about patches: %w", err)
+	}
 	return follow(ctx, conn, closed, id, machine)
 }
 

@@ -181,7 +181,8 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 	}
 	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
 		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id)}},
-		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id)}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id)}},
+		Response:  &server.ResponsePermission{MaxMsgs: 1, Expires: zonesWithin},
 	}})
 	return true
 }

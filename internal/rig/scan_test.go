@@ -90,3 +90,26 @@ func TestAScanEndsWithItsHost(t *testing.T) {
 		return n.Over && (strings.Contains(n.Reason, "went away") || n.Stopped)
 	}, 15*time.Second, time.Millisecond)
 }
+
+// A host tells the zones of a patch it has scanned, and nobody else's; what it
+// has not scanned, it says so.
+func TestAHostTellsZones(t *testing.T) {
+	d, _ := openDesk(t)
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "Bell.sfz"), []byte("<region> sample=*sine lokey=40 hikey=59\n<region> sample=*sine lokey=60 hikey=80 lovel=90\n"), 0o644))
+	_, err := d.Zones(t.Context(), "s", "Birch", dir, "Bell")
+	require.ErrorContains(t, err, "the host of Birch is away")
+	machine := rig.NewStandIn(1000, 1000, 1, rig.Faults{})
+	machine.ScanRoots = []string{dir}
+	stop := host(t, d, machine)
+	defer stop()
+	scanned(t, d, rig.ScanOrder{ID: "scan", Folder: dir, Policy: patch.DefaultPolicy()})
+	zones, err := d.Zones(t.Context(), "s", "Birch", dir, "Bell")
+	require.NoError(t, err)
+	require.Len(t, zones, 2)
+	require.Equal(t, []int{60, 80, 90, 127}, []int{zones[1].KeyLow, zones[1].KeyHigh, zones[1].VelLow, zones[1].VelHigh})
+	_, err = d.Zones(t.Context(), "s", "Birch", dir, "Drum")
+	require.ErrorContains(t, err, "Drum is not known there")
+	_, err = d.Zones(t.Context(), "other studio", "Birch", dir, "Bell")
+	require.Error(t, err)
+}

@@ -86,14 +86,10 @@ export interface Copied {
 
 const key = "fanfold.copied";
 
-/** copiedFrom is rows of the template that is open. */
-export function copiedFrom(ids: Id[]): Copied {
-  const sheet = get().sheet!;
-  return { template: sheet.id, name: sheet.name, ids };
-}
-
 export function copyRows(ids: Id[]) {
-  localStorage.setItem(key, JSON.stringify(copiedFrom(ids)));
+  const sheet = get().sheet!;
+  const copied: Copied = { template: sheet.id, name: sheet.name, ids };
+  localStorage.setItem(key, JSON.stringify(copied));
   tell(`Copied ${ids.length} ${ids.length === 1 ? "row" : "rows"}; paste here or in another template.`);
 }
 

@@ -105,6 +105,8 @@ describe("the sheet", () => {
 
 describe("figures", () => {
   it.each([
+    [0, "0 MiB"],
+    [0.2, "205 KiB"],
     [310, "310 MiB"],
     [1500, "1.5 GiB"],
     [59597, "58 GiB"],

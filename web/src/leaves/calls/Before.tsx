@@ -3,7 +3,7 @@ import type { Call, Id, Schemas } from "../../model/api";
 import { call } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { fewestMoves } from "../../model/seating";
-import { select, tell, useApp } from "../../model/store";
+import { select, set, tell, useApp } from "../../model/store";
 import { gib, wait } from "../../model/template";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
@@ -45,6 +45,11 @@ export function Before({ picked, selected }: { picked: Call | undefined; selecte
           Call it with those {inTheWay.length} resting
         </button>
       )}
+      {inTheWay.length > 0 && picked?.uses && (
+        <button type="button" className="button mt-2 ml-2" onClick={() => set({ dialog: "trim", trimming: picked.id })}>
+          Trim it to its music…
+        </button>
+      )}
       {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}
     </section>
   );
@@ -67,6 +72,7 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         <span className="text-soft">
           {gib(now)}
           {gib(then) !== gib(now) && ` → ${gib(then)}`} of {gib(cost.limitMib)} GiB
+          {cost.fits && `, ${gib(cost.limitMib - then)} left`}
         </span>
       </div>
       <MemoryGlass

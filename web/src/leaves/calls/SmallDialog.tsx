@@ -2,9 +2,9 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { call } from "../../model/changing";
-import { type Copied, copiedFrom, paste } from "../../model/delivering";
+import { copyRows } from "../../model/delivering";
 import { createTemplate } from "../../model/opening";
-import { attempt, get, select, tell, useApp } from "../../model/store";
+import { attempt, get, select, set, tell, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 
@@ -52,11 +52,8 @@ export function SmallDialog({ close }: { close: () => void }) {
     if (data && (await call(data.instruments, "only"))) close();
   };
   const template = async () => {
-    const rows: Copied = copiedFrom(data!.instruments);
-    if (!(await createTemplate(name))) return;
-    const done = await paste(rows, {});
-    if (done) tell(`${name} is a template of its own.`);
-    close();
+    copyRows(data!.instruments);
+    if (await createTemplate(name)) set({ dialog: "paste" }); // which asks about buses and puts the rows in
   };
   return (
     <Floating title="A small one out of this" open onOpenChange={close} className="w-[680px]">
