@@ -37,7 +37,7 @@ const Root = "/fanfold/"
 func (r *Remote) Obey(ctx context.Context, m osc.Message) (string, error) {
 	verb, ok := strings.CutPrefix(m.Address, Root)
 	if !ok {
-		return "", fmt.Errorf("%s: addresses begin with %s", m.Address, Root)
+		return "", fmt.Errorf("addresses begin with %s", Root)
 	}
 	t := r.h.View().Template
 	verb, name, named := strings.Cut(verb, "/")
@@ -53,7 +53,7 @@ func (r *Remote) Obey(ctx context.Context, m osc.Message) (string, error) {
 	case verb == "midi":
 		return r.midi(ctx, t, m.Args)
 	}
-	return "", fmt.Errorf("%s is no address here; there are %scall, %srest, %scall/NAME and %smidi", m.Address, Root, Root, Root, Root)
+	return "", fmt.Errorf("there is no such address; there are %[1]scall, %[1]srest, %[1]scall/NAME and %[1]smidi", Root)
 }
 
 func (r *Remote) callNamed(ctx context.Context, t *template.Template, name string) (string, error) {

@@ -121,7 +121,7 @@ func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 
 	require.Equal(t, `/fanfold/failed /fanfold/call: there is no instrument "moon"`, ask("/fanfold/call", "moon"))
 	require.Equal(t, `/fanfold/failed /fanfold/call/9m99: there is no call "9m99"`, ask("/fanfold/call/9m99"))
-	require.Contains(t, ask("/fanfold/wave"), "is no address here")
+	require.Contains(t, ask("/fanfold/wave"), "there is no such address")
 	require.Contains(t, ask("/fanfold/call", int32(4)), "named by texts")
 	require.Contains(t, ask("/other"), "begin with /fanfold/")
 	require.ElementsMatch(t, ids[:2], h.Wanted(), "nothing was half done")
