@@ -230,6 +230,7 @@ func (s *server) TrimToMusic(ctx context.Context, r gen.TrimToMusicRequestObject
 		out.Rows = append(out.Rows, gen.TrimRow{
 			Instrument: x.Instrument.ID, FullMib: x.FullMiB, PreloadMib: x.PreloadMiB, TrimmedMib: x.TrimmedMiB,
 			Zones: x.Zones, Of: x.Of, Why: x.Why, Trimmed: i != nil && i.Trim != nil,
+			Stale: i != nil && t.TrimStale(i),
 		})
 	}
 	return gen.TrimToMusic200JSONResponse(out), nil

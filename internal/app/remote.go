@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"maps"
 	"strings"
@@ -128,6 +129,24 @@ func (a *App) RemotePorts() map[uuid.UUID]int {
 		}
 	}
 	return out
+}
+
+// RemoteFailed tells everybody who looks at a template that it can not listen.
+func (a *App) RemoteFailed(id uuid.UUID, port int) {
+	a.mu.Lock()
+	h := a.hot[id]
+	a.mu.Unlock()
+	if h == nil {
+		return
+	}
+	text := fmt.Sprintf("UDP port %d is taken, so no music program is heard; choose another in the settings", port)
+	data, err := json.Marshal(map[string]string{"text": text})
+	if err != nil {
+		return
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.tell(Event{Name: "said", Data: data})
 }
 
 // RemoteOf returns a Remote of a template that listens; nil when it is gone.

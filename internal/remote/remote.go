@@ -73,6 +73,7 @@ func (s *server) follow(ctx context.Context) {
 			if s.failed[id] != port {
 				slog.Warn("a template can not listen for Open Sound Control", "template", id, "port", port, "error", err)
 				s.failed[id] = port
+				s.app.RemoteFailed(id, port)
 			}
 			continue
 		}

@@ -73,6 +73,12 @@ func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 	defer func() { stop(); <-served }()
 	require.Empty(t, a.RemotePorts(), "off by default")
 
+	taken, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+	require.NoError(t, err)
+	defer taken.Close()
+	watcher := h.Watch(h.View().Revision)
+	defer h.Unwatch(watcher)
+
 	port := freePort(t)
 	set := func(port int) {
 		_, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
@@ -81,6 +87,19 @@ func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 			return change.Configure{Name: t.Name, Settings: s}, nil
 		})
 		require.NoError(t, err)
+	}
+	set(taken.LocalAddr().(*net.UDPAddr).Port)
+	for timeout := time.After(20 * time.Second); ; {
+		select {
+		case e := <-watcher.Events:
+			if e.Name != "said" {
+				continue
+			}
+			require.Contains(t, string(e.Data), "is taken, so no music program is heard")
+		case <-timeout:
+			require.Fail(t, "nobody was told that the port is taken")
+		}
+		break
 	}
 	set(port)
 	conn, err := net.DialUDP("udp4", nil, &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: port})

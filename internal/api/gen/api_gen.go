@@ -1439,6 +1439,9 @@ type TrimRow struct {
 	// PreloadMib loaded whole
 	PreloadMib float64 `json:"preloadMib"`
 
+	// Stale trimmed, but to other notes than these
+	Stale bool `json:"stale"`
+
 	// Trimmed it is trimmed now
 	Trimmed bool `json:"trimmed"`
 

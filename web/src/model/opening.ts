@@ -106,6 +106,7 @@ function listen(id: string, revision: number) {
     set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
   });
   events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
+  events.addEventListener("said", (e) => tell((JSON.parse(e.data) as { text: string }).text, "refused"));
   events.addEventListener("reset", () => void openTemplate(id));
   events.onopen = () => set({ connected: true });
   events.onerror = () => {

@@ -2224,6 +2224,8 @@ export interface components {
             of: number;
             /** @description it is trimmed now */
             trimmed: boolean;
+            /** @description trimmed, but to other notes than these */
+            stale: boolean;
             /** @description why it can not be trimmed */
             why: string;
         };

@@ -61,6 +61,9 @@ export function TrimDialog({ close }: { close: () => void }) {
                       <td className="py-1 pl-1">
                         {name}
                         {r.trimmed && <span className="text-[12px] text-soft"> trimmed</span>}
+                        {r.stale && (
+                          <span className="block text-[12px] text-accent">! its notes have changed; trim it again</span>
+                        )}
                         {missed > 0 && (
                           <span className="block text-[12px] text-accent">
                             ! {plural(missed, "note")} outside it, loaded on demand
