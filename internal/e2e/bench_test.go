@@ -175,6 +175,43 @@ func spent(b *testing.B, p *person) map[string]float64 {
 	return ms
 }
 
+// The running state of 10,000 instruments, all called, to a browser that comes:
+// from asking until it is read. The goal is a second.
+func BenchmarkRunningState10000(b *testing.B) {
+	big := coretest.Large(10_000, 200)
+	for n, m := range big.Machines {
+		roomy := *m
+		roomy.MemoryMiB = 1 << 24
+		big.Machines[n] = &roomy
+	}
+	id := takeLarge(b, big)
+	p := visit(b, 1280, 800)
+	p.press("Open the demo studio")
+	p.see(`[data-leaf="orchestra"] [role=row]`)
+	called := p.page.MustEval(`async id => {
+		const ids = (await (await fetch("/api/templates/" + id)).json()).template.instruments.filter((i) => i.seat).map((i) => i.id);
+		const r = await fetch("/api/templates/" + id + "/calls", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ids, how: "call" }) });
+		if (!r.ok) throw new Error(await r.text());
+		return ids.length;
+	}`, id).Int()
+	sum, n := 0.0, 0
+	for b.Loop() {
+		sum += p.page.MustEval(`(id, called) => new Promise((done, fail) => {
+			const begun = performance.now();
+			const events = new EventSource("/api/templates/" + id + "/events");
+			events.addEventListener("rig", (e) => {
+				const told = new Map(JSON.parse(e.data).instruments.map((i) => [i.id, i]));
+				events.close();
+				told.size === called ? done(performance.now() - begun) : fail(new Error(told.size + " of " + called));
+			});
+		})`, id, called).Num()
+		n++
+	}
+	b.ReportMetric(float64(called), "instruments")
+	b.ReportMetric(sum/float64(n), "ms/state")
+	b.ReportMetric(0, "ns/op")
+}
+
 // A change in one browser is seen in another. The goal is half a second.
 func BenchmarkSeenByAnother(b *testing.B) {
 	p, other := openLarge(b), openLarge(b)
