@@ -1,18 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
-import { type Catalogue, faultsOf, type Mapping, type Patch } from "../../model/catalogue";
+import { type Catalogue, faultsOf, type Mapping } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
 import { tell } from "../../model/store";
 import { Keyboard } from "../../parts/Keyboard";
 import { clipboard } from "./clipboard";
-import { keysOf, read, writtenAll } from "./switches";
+import { keysOf, type Mapped, read, writtenAll } from "./switches";
 import { TryOut } from "./TryOut";
 import { useLearn } from "./useLearn";
-
-/** Mapped is what a map belongs to: a patch, or an instrument with a map of
- * its own. */
-export type Mapped = Pick<Patch, "name" | "map" | "keyLow" | "keyHigh" | "switchZone" | "sound" | "dynamics">;
 
 interface Props {
   cat: Catalogue;

@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Catalogue, type Mapping, tried } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
-import type { Mapped } from "./MapEditor";
 import { Messages } from "./Messages";
+import type { Mapped } from "./switches";
 
 /** TryOut compiles a few notes written by hand, and shows the messages. */
 export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Mapped; map: Mapping[] }) {

@@ -1,5 +1,9 @@
-import type { Mapping, Switch } from "../../model/catalogue";
+import type { Mapping, Patch, Switch } from "../../model/catalogue";
 import { keyName, keyOf } from "../../model/keys";
+
+/** Mapped is what a map belongs to: a patch, or an instrument with a map of
+ * its own. */
+export type Mapped = Pick<Patch, "name" | "map" | "keyLow" | "keyHigh" | "switchZone" | "sound" | "dynamics">;
 
 /** written puts a switch as people write it: "key C1", "cc 32 0-20", "prog 7
  * bank 2", "chan +2", "vel 1-64". */
