@@ -134,7 +134,7 @@ func visit(t testing.TB, width, height int) *person {
 	require.NoError(t, err)
 	page, err := private.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
-	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
 	page = page.Context(ctx)
 	t.Cleanup(func() { _ = private.Close(); cancel() })
 	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))

@@ -191,60 +191,62 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	check := func(p *person, where ...string) {
-		t.Helper()
+		p.t.Helper()
 		p.page.MustEval("() => {" + string(axe) + "}")
 		found := p.page.MustEval(`async () => {
 			const r = await axe.run(document, { resultTypes: ["violations"] });
 			return r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
 				.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary).join(" | ")).join("\n");
 		}`).Str()
-		require.Empty(t, found, "%v", where)
+		require.Empty(p.t, found, "%v", where)
 	}
 	out := visit(t, 1280, 800)
 	out.see("form")
 	check(out, "signing in")
-	p := enter(t, 1280, 800)
 	for _, theme := range []string{"day", "pit"} {
-		p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
-		for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}, {"library"}, {"deliver"}} {
-			p.unfold(leaves[0], leaves[1:]...)
-			check(p, append(leaves, theme)...)
-		}
-		p.unfold("routing")
-		p.press("matrix")
-		p.see("[data-part=matrix] [data-cell]")
-		check(p, "matrix", theme)
-		p.press("ribbons")
-		for dialog, open := range map[string]func(){
-			"finder":   func() { p.keys(input.Slash) },
-			"keys":     func() { p.chord(input.ShiftLeft, input.Slash) },
-			"marks":    func() { p.keys(input.Period) },
-			"bring in": func() { p.unfold("orchestra"); p.press("Bring in") },
-			"settings": func() { p.click(`[aria-label^="Template: "]`); p.press("Name and settings") },
-			"new bus":  func() { p.unfold("routing"); p.press("New bus") },
-			"stems":    func() { p.unfold("deliver", "routing"); p.press("Stems from") },
-			"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
-			"plan":     func() { p.unfold("seating"); p.press("Plan…") },
-			"compare":  func() { p.unfold("calls"); p.press("Compare") },
-			"music":    func() { p.unfold("calls"); p.press("From music") },
-			"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-role]") },
-			"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
-			"print": func() {
-				p.unfold("orchestra")
-				p.click(`[data-row="Piccolo long"]`)
-				p.press("1 selected")
-				p.press("Print it")
-			},
-			"what if": func() { p.unfold("seating"); p.press("What if") },
-			"returns": func() { p.unfold("deliver"); p.press("Returns") },
-		} {
-			p.page.MustEval(`() => document.activeElement.blur()`)
-			open()
-			p.see("[role=dialog]")
-			check(p, dialog, theme)
-			p.keys(input.Escape)
-			p.gone("[role=dialog]")
-		}
+		t.Run(theme, func(t *testing.T) {
+			p := enter(t, 1280, 800)
+			p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, theme)
+			for _, leaves := range [][]string{{"orchestra", "routing"}, {"seating", "calls"}, {"library"}, {"deliver"}} {
+				p.unfold(leaves[0], leaves[1:]...)
+				check(p, append(leaves, theme)...)
+			}
+			p.unfold("routing")
+			p.press("matrix")
+			p.see("[data-part=matrix] [data-cell]")
+			check(p, "matrix", theme)
+			p.press("ribbons")
+			for dialog, open := range map[string]func(){
+				"finder":   func() { p.keys(input.Slash) },
+				"keys":     func() { p.chord(input.ShiftLeft, input.Slash) },
+				"marks":    func() { p.keys(input.Period) },
+				"bring in": func() { p.unfold("orchestra"); p.press("Bring in") },
+				"settings": func() { p.click(`[aria-label^="Template: "]`); p.press("Name and settings") },
+				"new bus":  func() { p.unfold("routing"); p.press("New bus") },
+				"stems":    func() { p.unfold("deliver", "routing"); p.press("Stems from") },
+				"rules":    func() { p.unfold("deliver"); p.press("Stem rules") },
+				"plan":     func() { p.unfold("seating"); p.press("Plan…") },
+				"compare":  func() { p.unfold("calls"); p.press("Compare") },
+				"music":    func() { p.unfold("calls"); p.press("From music") },
+				"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-role]") },
+				"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
+				"print": func() {
+					p.unfold("orchestra")
+					p.click(`[data-row="Piccolo long"]`)
+					p.press("1 selected")
+					p.press("Print it")
+				},
+				"what if": func() { p.unfold("seating"); p.press("What if") },
+				"returns": func() { p.unfold("deliver"); p.press("Returns") },
+			} {
+				p.page.MustEval(`() => document.activeElement.blur()`)
+				open()
+				p.see("[role=dialog]")
+				check(p, dialog, theme)
+				p.keys(input.Escape)
+				p.gone("[role=dialog]")
+			}
+		})
 	}
 }
 
