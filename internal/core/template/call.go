@@ -39,28 +39,23 @@ func (c *Call) UseOf(instrument ID) *Use {
 // Stale tells whether the notes of a printed instrument are others now than
 // those that were recorded.
 func (t *Template) Stale(i *Instrument) bool {
-	if i.Printed == nil || i.Printed.Music == "" {
-		return false
-	}
-	c := t.Index().Calls[i.Printed.Call]
-	if c == nil {
-		return false
-	}
-	u := c.UseOf(i.ID)
-	return u == nil || u.Music != i.Printed.Music
+	return i.Printed != nil && i.Printed.Music != "" && t.otherNotes(i, i.Printed.Call, i.Printed.Music)
 }
 
 // TrimStale tells whether the notes an instrument is trimmed to are others now.
 func (t *Template) TrimStale(i *Instrument) bool {
-	if i.Trim == nil {
-		return false
-	}
-	c := t.Index().Calls[i.Trim.Call]
+	return i.Trim != nil && t.otherNotes(i, i.Trim.Call, i.Trim.Music)
+}
+
+// otherNotes tells whether a call asks for other notes of an instrument than
+// those of a fingerprint; one no longer there tells nothing.
+func (t *Template) otherNotes(i *Instrument, call ID, music string) bool {
+	c := t.Index().Calls[call]
 	if c == nil {
 		return false
 	}
 	u := c.UseOf(i.ID)
-	return u == nil || u.Music != i.Trim.Music
+	return u == nil || u.Music != music
 }
 
 func (v *validator) calls() {

@@ -43,3 +43,10 @@ export async function answer<T>(asked: Promise<{ data?: T; error?: Problem; resp
   }
   return got.data as T;
 }
+
+/** fileBody sends a file as it is. */
+export const fileBody = (file: Blob | null) => ({
+  body: "" as never, // the file itself, below
+  bodySerializer: () => file ?? "",
+  headers: { "Content-Type": "application/octet-stream" },
+});

@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { answer, api, type Id, type Schemas } from "./api";
+import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { attempt, get } from "./store";
 
 export type CastingList = Schemas["CastingList"];
@@ -25,11 +25,16 @@ function send(ask: CastAsk, take: boolean, name?: string) {
   return answer(
     api.POST("/api/templates/{id}/cast", {
       params: { path: { id: get().sheet!.id }, query },
-      body: "" as never, // the file itself, below
-      bodySerializer: () => ask.file ?? "",
-      headers: { "Content-Type": "application/octet-stream" },
+      ...fileBody(ask.file),
     }),
   );
+}
+
+/** handed is what people chose by hand with one part more: null lets it be
+ * matched again. */
+export function handed(hand: Record<string, Id[]>, part: string, ids: Id[] | null): Record<string, Id[]> {
+  const { [part]: _, ...rest } = hand;
+  return ids ? { ...rest, [part]: ids } : rest;
 }
 
 const fileKey = (f: File | null) => (f ? [f.name, f.size, f.lastModified] : null);

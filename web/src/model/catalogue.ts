@@ -1,6 +1,6 @@
 import { keepPreviousData, queryOptions, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { answer, api, type Id, type Schemas } from "./api";
+import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { attempt, get, tell } from "./store";
 
 export type Patch = Schemas["Patch"];
@@ -96,9 +96,7 @@ export const takePatchList = (file: File, take: boolean) =>
     answer(
       api.POST("/api/catalogue/list", {
         params: { query: { take } },
-        body: "" as never, // the file itself, below
-        bodySerializer: () => file,
-        headers: { "Content-Type": "application/octet-stream" },
+        ...fileBody(file),
       }),
     ),
   );

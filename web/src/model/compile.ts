@@ -1,12 +1,10 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { answer, api, type Id } from "./api";
+import { answer, api, fileBody, type Id } from "./api";
 import { attempt, get } from "./store";
 
 const ask = (instrument: Id, file: File, part: number, bar: number) => ({
   params: { path: { id: get().sheet!.id, instrument }, query: { part, bar } },
-  body: "" as never, // the file itself, below
-  bodySerializer: () => file,
-  headers: { "Content-Type": "application/octet-stream" },
+  ...fileBody(file),
 });
 
 export const compiled = (instrument: Id, file: File | null, part: number, bar: number, revision: number) =>

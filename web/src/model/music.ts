@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { answer, api, type Id, type Schemas } from "./api";
+import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { at } from "./changing";
 import { attempt, get } from "./store";
 
@@ -16,9 +16,7 @@ function send(ask: MusicAsk, take: boolean, name: string) {
   return answer(
     api.POST("/api/templates/{id}/calls/music", {
       params: { path: { id: get().sheet!.id }, query },
-      body: "" as never, // the file itself, below
-      bodySerializer: () => ask.file ?? "",
-      headers: { "Content-Type": "application/octet-stream" },
+      ...fileBody(ask.file),
     }),
   );
 }
@@ -50,9 +48,7 @@ export function print(instrument: Id, file: File, call: Id) {
           path: { ...path, instrument },
           query: { file: file.name, size: file.size, ...(call ? { call } : {}) },
         },
-        body: "" as never, // how the file begins, below
-        bodySerializer: () => file.slice(0, head),
-        headers: { "Content-Type": "application/octet-stream" },
+        ...fileBody(file.slice(0, head)),
       }),
     ),
   );

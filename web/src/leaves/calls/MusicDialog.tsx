@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import type { Id } from "../../model/api";
+import { handed } from "../../model/casting";
 import { call } from "../../model/changing";
 import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
 import { get, tell, useApp } from "../../model/store";
@@ -87,12 +88,7 @@ export function MusicDialog({ close }: { close: () => void }) {
                       key={p.id}
                       part={p}
                       byHand={p.id in ask.hand}
-                      choose={(ids) => {
-                        const hand = { ...ask.hand };
-                        if (ids) hand[p.id] = ids;
-                        else delete hand[p.id];
-                        setAsk({ ...ask, hand });
-                      }}
+                      choose={(ids) => setAsk({ ...ask, hand: handed(ask.hand, p.id, ids) })}
                     />
                   ))}
                 </tbody>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { type CastAsk, type CastPart, casting, takeCast } from "../../../model/casting";
+import { type CastAsk, type CastPart, casting, handed, takeCast } from "../../../model/casting";
 import { type Catalogue, useCatalogue } from "../../../model/catalogue";
 import { keyName } from "../../../model/keys";
 import { createTemplate } from "../../../model/opening";
@@ -126,12 +126,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
                     cat={cat}
                     part={p}
                     byHand={p.id in ask.hand}
-                    choose={(ids) => {
-                      const hand = { ...ask.hand };
-                      if (ids) hand[p.id] = ids;
-                      else delete hand[p.id];
-                      setAsk({ ...ask, hand });
-                    }}
+                    choose={(ids) => setAsk({ ...ask, hand: handed(ask.hand, p.id, ids) })}
                   />
                 ))}
               </tbody>
