@@ -9,19 +9,28 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// PlayerKey names one running player. A player of many sounds serves the
-// channels of one port; a player of one sound serves one seat, or the rows
-// that are spread out over several.
+// PlayerKey names one running player, or one bank of it. A player of many
+// sounds serves the channels of one port, or of as many in a row as it has
+// banks; a player of one sound serves one seat, or the rows that are spread out
+// over several.
 type PlayerKey struct {
 	Player        template.ID
 	Machine       template.ID
 	Riser         int
-	Port, Channel int         // Channel is 0 for a player of many sounds
+	Port, Channel int         // its first port; Channel is 0 for a player of many sounds
 	Spread        template.ID // the rows it serves, for a player of one sound
 }
 
 // PlayerAt returns the running player that serves an instrument on a seat.
 func PlayerAt(p *template.Player, i *template.Instrument, s template.Seat) PlayerKey {
+	key := BankAt(p, i, s)
+	key.Port = p.FirstPort(s.Port)
+	return key
+}
+
+// BankAt returns the bank of a running player that holds the sound of an
+// instrument on a seat: the player on that port alone.
+func BankAt(p *template.Player, i *template.Instrument, s template.Seat) PlayerKey {
 	key := PlayerKey{Player: p.ID, Machine: s.Machine, Riser: s.Riser, Port: s.Port}
 	switch {
 	case p.Sounds > 1:

@@ -10,7 +10,7 @@ import (
 
 // ToSeat is a template to be seated: so many instruments in so many groups of
 // uneven size, on machines of uneven size, whose memory they fill to a share.
-// Two players hold them: one of sixteen sounds, each with its output pair,, one of a
+// Two players hold them: one of sixteen sounds, each with its output pair, one of a
 // single sound. A tenth of the instruments are heavy.
 func ToSeat(instruments, machines, groups int, full float64, seed uint64) *template.Template {
 	r := rand.New(rand.NewPCG(seed, 1))

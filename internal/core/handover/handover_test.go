@@ -139,6 +139,10 @@ func TestSeatingSheetInOrder(t *testing.T) {
 		}
 	}
 	require.Equal(t, 41, lines)
+	banks := *now.Players[0]
+	banks.Banks = 4
+	now = coretest.Must(now, change.Put{Players: []change.Entry[template.Player]{change.Append(&banks)}})
+	require.Equal(t, banks.Name+", ports 1 to 4", column(t, handover.SeatingSheet(now, now.Machines[0].ID), "player")[0], "which is one player to build")
 }
 
 // A row list brought in again gives the same rows, sections, groups, stems

@@ -110,7 +110,12 @@ func patchCells(t *template.Template, i *template.Instrument) [][]string {
 	x := t.Index()
 	var out [][]string
 	for _, p := range t.PatchesOf(i) {
-		out = append(out, []string{x.Players[p.Player].Name, x.Libraries[p.Library].Name, p.Name, figure(p.PreloadMiB)})
+		player := x.Players[p.Player]
+		name := player.Name
+		if i.Seat != nil && player.Ports() > 1 {
+			name += ", " + player.PortsText(i.Seat.Port)
+		}
+		out = append(out, []string{name, x.Libraries[p.Library].Name, p.Name, figure(p.PreloadMiB)})
 	}
 	if len(out) == 0 {
 		out = append(out, []string{"", "", "", ""})

@@ -165,63 +165,102 @@ func samePort(a, b template.Seat) bool {
 	return a.Machine == b.Machine && a.Riser == b.Riser && a.Port == b.Port
 }
 
-// held counts what one running player holds.
-type held struct {
+// bank is what one bank of a running player holds.
+type bank struct {
 	sounds  int
-	pairs   []int         // output pairs it feeds
-	spreads []template.ID // whose rows it holds
+	spreads []template.ID // whose rows are among them
+}
+
+// excess is what a running player or a bank of it has too much of, and the
+// instruments that are too many.
+type excess struct {
+	where riser
+	what  string
+	rows  []*template.Instrument
 }
 
 // riserOverloads finds seats beyond a riser's ports, and players that hold
 // more sounds, or feed more output pairs, than they can.
 func riserOverloads(s *subject) []Mark {
-	players := map[calls.PlayerKey]*held{}
-	x := s.t.Index()
 	out := tooHeavy(s)
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil {
+		if i.Seat == nil || i.Seat.Port <= s.t.Settings.RiserPorts {
 			continue
 		}
-		where := riser{i.Seat.Machine, i.Seat.Riser}
-		if i.Seat.Port > s.t.Settings.RiserPorts {
-			out = append(out, Mark{
-				Subject: i.ID, Name: i.Name,
-				Message:  fmt.Sprintf("%s sits on port %d of %s, which has %d ports", i.Name, i.Seat.Port, s.riserName(where), s.t.Settings.RiserPorts),
-				Remedies: []Remedy{s.reseat("Give it another seat", i.ID)},
-			})
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message:  fmt.Sprintf("%s sits on port %d of %s, which has %d ports", i.Name, i.Seat.Port, s.riserName(riser{i.Seat.Machine, i.Seat.Riser}), s.t.Settings.RiserPorts),
+			Remedies: []Remedy{s.reseat("Give it another seat", i.ID)},
+		})
+	}
+	for _, e := range playersOver(s) {
+		i, others := e.rows[0], ""
+		var ids []template.ID
+		for _, row := range e.rows {
+			ids = append(ids, row.ID)
 		}
-		for _, id := range i.Patches {
-			player := x.Players[x.Patches[id].Player]
-			key := calls.PlayerAt(player, i, *i.Seat)
-			h := players[key]
-			if h == nil {
-				h = &held{}
-				players[key] = h
-			}
-			if i.Spread != "" && slices.Contains(h.spreads, i.Spread) {
-				h.sounds-- // rows spread out are one sound
-			}
-			h.spreads = append(h.spreads, i.Spread)
-			if h.sounds++; h.sounds == player.Sounds+1 && player.Sounds > 1 {
-				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d holds more than its %d sounds", player.Name, i.Seat.Port, player.Sounds)))
-			}
-			if slices.Contains(h.pairs, i.Seat.Pair) {
-				continue
-			}
-			if h.pairs = append(h.pairs, i.Seat.Pair); len(h.pairs) == player.Outputs+1 {
-				out = append(out, s.playerMark(i, where, fmt.Sprintf("the %s on port %d feeds more than its %d output pairs", player.Name, i.Seat.Port, player.Outputs)))
-			}
+		if len(ids) > 1 {
+			others = fmt.Sprintf(" and %d more", len(ids)-1)
 		}
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message:  fmt.Sprintf("On %s, %s, with %s%s", s.riserName(e.where), e.what, i.Name, others),
+			Remedies: []Remedy{s.reseat("Give "+i.Name+others+" another seat", ids...)},
+		})
 	}
 	return out
 }
 
-func (s *subject) playerMark(i *template.Instrument, where riser, what string) Mark {
-	return Mark{
-		Subject: i.ID, Name: i.Name,
-		Message:  fmt.Sprintf("On %s, %s, with %s", s.riserName(where), what, i.Name),
-		Remedies: []Remedy{s.reseat("Give "+i.Name+" another seat", i.ID)},
+// playersOver finds the players that hold more sounds in a bank, or feed more
+// output pairs, than they can.
+func playersOver(s *subject) []*excess {
+	x := s.t.Index()
+	banks, pairs := map[calls.PlayerKey]*bank{}, map[calls.PlayerKey][]int{}
+	found := map[string]*excess{}
+	var out []*excess
+	over := func(i *template.Instrument, what string) {
+		where := riser{i.Seat.Machine, i.Seat.Riser}
+		key := fmt.Sprint(where, what)
+		e := found[key]
+		if e == nil {
+			e = &excess{where: where, what: what}
+			found[key] = e
+			out = append(out, e)
+		}
+		if !slices.Contains(e.rows, i) {
+			e.rows = append(e.rows, i)
+		}
 	}
+	for _, i := range s.t.Instruments {
+		if i.Seat == nil {
+			continue
+		}
+		for _, id := range i.Patches {
+			player := x.Players[x.Patches[id].Player]
+			key := calls.BankAt(player, i, *i.Seat)
+			b := banks[key]
+			if b == nil {
+				b = &bank{}
+				banks[key] = b
+			}
+			if i.Spread == "" || !slices.Contains(b.spreads, i.Spread) { // rows spread out are one sound
+				b.spreads = append(b.spreads, i.Spread)
+				if b.sounds++; b.sounds > player.Sounds && player.Sounds > 1 {
+					over(i, fmt.Sprintf("the %s on port %d holds more than its %d sounds", player.Name, i.Seat.Port, player.Sounds))
+				}
+			}
+			key = calls.PlayerAt(player, i, *i.Seat)
+			at := slices.Index(pairs[key], i.Seat.Pair)
+			if at < 0 {
+				at = len(pairs[key])
+				pairs[key] = append(pairs[key], i.Seat.Pair)
+			}
+			if at >= player.Outputs {
+				over(i, fmt.Sprintf("the %s on %s feeds more than its %d output pairs", player.Name, player.PortsText(i.Seat.Port), player.Outputs))
+			}
+		}
+	}
+	return out
 }
 
 func machineOverloads(s *subject) []Mark {

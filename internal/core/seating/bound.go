@@ -62,12 +62,13 @@ func (h *hall) risersNeeded(list []*template.Instrument) int {
 	if most := set.Seating.HeavyPerRiser; most > 0 {
 		need = max(need, ceilDiv(heavy, most))
 	}
-	return max(need, ceilDiv(h.portsNeeded(list), set.RiserPorts))
+	return max(need, h.risersForPlayers(list))
 }
 
-// portsNeeded is how many ports the player that needs most of them takes: on
-// each it holds so many sounds, and feeds so many output pairs.
-func (h *hall) portsNeeded(list []*template.Instrument) int {
+// risersForPlayers is how many risers the player that needs most of them takes:
+// on each port it holds so many sounds, and over the ports of its banks it
+// feeds so many output pairs.
+func (h *hall) risersForPlayers(list []*template.Instrument) int {
 	type share struct {
 		player *template.Player
 		group  groupKey
@@ -81,13 +82,16 @@ func (h *hall) portsNeeded(list []*template.Instrument) int {
 			}
 		}
 	}
-	times := map[*template.Player]int{} // a pair is fed from a port
+	ports := h.t.Settings.RiserPorts
+	holds := func(p *template.Player, ports int) int { return ports * min(p.Sounds, template.PortChannels) }
+	times := map[*template.Player]int{} // a pair is fed from a player
 	for s, n := range shares {
-		times[s.player] += ceilDiv(n, min(s.player.Sounds, template.PortChannels))
+		times[s.player] += ceilDiv(n, holds(s.player, min(ports, s.player.Ports())))
 	}
 	most := 0
 	for p, n := range sounds {
-		most = max(most, ceilDiv(n, min(p.Sounds, template.PortChannels)), ceilDiv(times[p], p.Outputs))
+		onRiser := ceilDiv(ports, p.Ports()) // running players of a riser
+		most = max(most, ceilDiv(n, holds(p, ports)), ceilDiv(ceilDiv(times[p], p.Outputs), onRiser))
 	}
 	return most
 }

@@ -16,8 +16,8 @@ type hall struct {
 	kinds    map[template.ID]template.BusKind
 	places   map[template.Seat]template.ID // with Pair 0
 	pairs    map[pairKey]*pairUse
-	first    map[groupOn][]int // the pairs of a group on a riser
-	sounds   map[calls.PlayerKey]int
+	first    map[groupOn][]int       // the pairs of a group on a riser
+	sounds   map[calls.PlayerKey]int // of each bank
 	outputs  map[calls.PlayerKey]map[int]int
 	preload  map[template.ID]float64 // preload of all that sits on a machine, MiB
 	glasses  []*calls.Glass          // one for each set that must fit
@@ -249,11 +249,11 @@ func (h *hall) playersRefuse(i *template.Instrument, s template.Seat) *refusal {
 		p := h.t.Index().Players[patch.Player]
 		key := calls.PlayerAt(p, i, s)
 		shared := i.Spread != "" && h.spread[i.Spread] != nil && h.spread[i.Spread].seated > 0
-		if h.sounds[key] >= p.Sounds && !shared {
+		if h.sounds[calls.BankAt(p, i, s)] >= p.Sounds && !shared {
 			return refuse(playerFull, "the %s on port %d holds its %d sounds", p.Name, s.Port, p.Sounds)
 		}
 		if out := h.outputs[key]; out[s.Pair] == 0 && len(out) >= p.Outputs {
-			return refuse(playerFull, "the %s on port %d uses its %d output pairs", p.Name, s.Port, p.Outputs)
+			return refuse(playerFull, "the %s on %s uses its %d output pairs", p.Name, p.PortsText(s.Port), p.Outputs)
 		}
 	}
 	return nil
@@ -306,9 +306,10 @@ func (h *hall) take(i *template.Instrument, s template.Seat) {
 	h.pairs[key].rows++
 	for _, patch := range h.t.PatchesOf(i) {
 		h.preload[s.Machine] += i.PreloadMiB(patch)
-		key := calls.PlayerAt(h.t.Index().Players[patch.Player], i, s)
+		p := h.t.Index().Players[patch.Player]
+		key := calls.PlayerAt(p, i, s)
 		if x := h.spread[i.Spread]; x == nil || x.seated == 0 {
-			h.sounds[key]++
+			h.sounds[calls.BankAt(p, i, s)]++
 		}
 		if h.outputs[key] == nil {
 			h.outputs[key] = map[int]int{}
@@ -356,9 +357,10 @@ func (h *hall) leave(i *template.Instrument, s template.Seat) {
 	}
 	for _, patch := range h.t.PatchesOf(i) {
 		h.preload[s.Machine] -= i.PreloadMiB(patch)
-		key := calls.PlayerAt(h.t.Index().Players[patch.Player], i, s)
+		p := h.t.Index().Players[patch.Player]
+		key := calls.PlayerAt(p, i, s)
 		if x := h.spread[i.Spread]; x == nil || x.seated == 0 {
-			h.sounds[key]--
+			h.sounds[calls.BankAt(p, i, s)]--
 		}
 		if h.outputs[key][s.Pair]--; h.outputs[key][s.Pair] == 0 {
 			delete(h.outputs[key], s.Pair)

@@ -31,6 +31,7 @@ func TestPlanNeverBreaksALimit(t *testing.T) {
 		}
 		p := *base.Players[0]
 		p.Sounds, p.Outputs = rapid.IntRange(1, 16).Draw(r, "sounds"), rapid.IntRange(1, 4).Draw(r, "outputs")
+		p.Banks = rapid.IntRange(0, 9).Draw(r, "banks")
 		put.Players = append(put.Players, change.Append(&p))
 		base = coretest.Must(base, put)
 		plan := seating.Everyone(base, seating.Options{})
@@ -39,6 +40,7 @@ func TestPlanNeverBreaksALimit(t *testing.T) {
 		for _, code := range seatCodes {
 			require.Zero(r, counts[code], code)
 		}
+		checkBanks(r, after, &p)
 		require.Equal(r, len(base.Instruments), len(plan.Seats)+len(plan.Unseated))
 		require.Equal(r, len(plan.Unseated), counts["unseated"])
 		if len(plan.Unseated) == 0 {

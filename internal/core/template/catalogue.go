@@ -1,6 +1,9 @@
 package template
 
-import "slices"
+import (
+	"fmt"
+	"slices"
+)
 
 // Room is the kind of room a library was recorded in.
 type Room string
@@ -35,13 +38,38 @@ func (l *Library) InstalledOn(machine string) bool {
 type Player struct {
 	ID          ID      `json:"id"`
 	Name        string  `json:"name"`
-	Sounds      int     `json:"sounds"`          // sounds at once, 1..16
+	Sounds      int     `json:"sounds"`          // sounds at once in each bank, 1..16
 	Outputs     int     `json:"outputs"`         // stereo output pairs, 1..64
 	OwnMiB      float64 `json:"ownMib"`          // memory of one empty player, MiB
 	WakeMs      int     `json:"wakeMs"`          // time to wake the first on a riser, ms
 	WakeAgainMs int     `json:"wakeAgainMs"`     // time to wake each later one, ms
 	Order       int     `json:"order"`           // players load in this order, lowest first
-	Banks       int     `json:"banks,omitempty"` // banks of programmes it holds, 0..128; 0 when not said
+	Banks       int     `json:"banks,omitempty"` // banks of sounds it holds, 0..128; 0 when not said: see Ports
+}
+
+// Ports is how many MIDI ports in a row one running player listens on, 1 or
+// more: each of its banks has a port of its own, and a player of which nothing
+// is said holds one bank (common practice, no source). A player of one sound
+// has no banks.
+func (p *Player) Ports() int {
+	if p.Sounds < 2 {
+		return 1
+	}
+	return max(1, p.Banks)
+}
+
+// FirstPort is the first MIDI port, 1 or more, of the running player that
+// listens on a port: players of four banks begin on ports 1, 5, 9 and so on.
+func (p *Player) FirstPort(port int) int { return port - (port-1)%p.Ports() }
+
+// PortsText says on which ports a running player listens, in words: "port 3",
+// "ports 1 to 4".
+func (p *Player) PortsText(port int) string {
+	from := p.FirstPort(port)
+	if p.Ports() == 1 {
+		return fmt.Sprintf("port %d", from)
+	}
+	return fmt.Sprintf("ports %d to %d", from, from+p.Ports()-1)
 }
 
 // Patch is one loadable sound in a library.

@@ -1249,7 +1249,7 @@ export interface components {
         Player: {
             id: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
-            /** @description banks of programmes */
+            /** @description banks of sounds it holds, each on a MIDI port of its own; 0 counts as one */
             banks?: number;
             /** @description sounds at once */
             sounds: number;

@@ -12,7 +12,7 @@ const fields: [keyof Player, string, number][] = [
   ["wakeMs", "Wakes the first time in, ms", 0],
   ["wakeAgainMs", "and later ones in, ms", 0],
   ["order", "Place in the loading order", 0],
-  ["banks", "Banks it holds (0: not said)", 0],
+  ["banks", "Banks, each on a port of its own (0: one)", 0],
 ];
 
 const fresh = (order: number): Player => ({
