@@ -77,6 +77,14 @@ func TestOnePlayerServesAllItsBanks(t *testing.T) {
 	}
 }
 
+// One group larger than a riser goes on over the risers of its machine.
+func TestALargeGroupGoesOn(t *testing.T) {
+	tm := withPlayer(t, 500, 1, 0, 16)
+	plan := seating.Everyone(tm, seating.Options{})
+	require.Empty(t, plan.Unseated)
+	require.Equal(t, 4, plan.RisersUsed)
+}
+
 // The banks of a player share its output pairs. 32 groups, eight ports, four
 // pairs a player: with a bank each, eight players feed 32 pairs from one riser;
 // with four banks each, two players feed eight pairs, and four risers are

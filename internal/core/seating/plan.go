@@ -137,13 +137,25 @@ func (p *planner) seatAll(list []*template.Instrument, order func(a, b []*templa
 	groups := byGroup(list, p.h)
 	slices.SortStableFunc(groups, order)
 	for _, group := range groups {
-		risers := p.risersFor(group, barred)
-		for _, i := range group {
-			if s, ok := p.seatOn(i, risers); ok {
-				p.sit(i, s)
-			}
+		for left := len(group) + 1; len(group) > 0 && len(group) < left; {
+			left = len(group)
+			group = p.seatGroup(group, p.risersFor(group, barred))
 		}
 	}
+}
+
+// seatGroup seats a group on the risers given and returns who is left over. Of
+// empty risers only the first is among them, so more may be found for the rest.
+func (p *planner) seatGroup(group []*template.Instrument, risers []template.Seat) []*template.Instrument {
+	var left []*template.Instrument
+	for _, i := range group {
+		if s, ok := p.seatOn(i, risers); ok {
+			p.sit(i, s)
+		} else {
+			left = append(left, i)
+		}
+	}
+	return left
 }
 
 // byGroup gathers instruments that may share output pairs, in score order of
