@@ -57,7 +57,7 @@ func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObje
 	if r.Body.Both {
 		to = calls.Combine(t, r.Body.From, to)
 	}
-	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, h.Kept()), Paces: h.Paces()})
+	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, calls.Beside(t, r.Body.From)), Paces: h.Paces()})
 	id := func(i *template.Instrument) template.ID { return i.ID }
 	return gen.CompareCalls200JSONResponse{
 		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),
@@ -75,6 +75,16 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 		return nil, err
 	}
 	return gen.Call200JSONResponse(costs(estimates, len(unseated))), nil
+}
+
+// Begin implements the contract.
+func (s *server) Begin(ctx context.Context, r gen.BeginRequestObject) (gen.BeginResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	n, err := h.Begin(ctx)
+	return gen.Begin200JSONResponse{Called: n}, err
 }
 
 // SaveCall implements the contract.
@@ -132,12 +142,36 @@ func (s *server) Print(ctx context.Context, r gen.PrintRequestObject) (gen.Print
 	if err != nil {
 		return nil, err
 	}
-	make, err := app.Print(template.ID(r.Instrument), app.Recording{Name: or(r.Params.File, ""), Head: r.Body, Size: or(r.Params.Size, 0), Call: template.ID(or(r.Params.Call, ""))})
-	if err != nil {
-		return nil, err
-	}
-	revision, err := h.Apply(ctx, p, make)
+	revision, err := h.Print(ctx, p, template.ID(r.Instrument), app.Recording{Name: or(r.Params.File, ""), Body: r.Body, Call: template.ID(or(r.Params.Call, ""))})
 	return gen.Print200JSONResponse{Revision: revision}, err
+}
+
+// Recorded implements the contract.
+func (s *server) Recorded(ctx context.Context, r gen.RecordedRequestObject) (gen.RecordedResponseObject, error) {
+	heard, err := s.app.Recorded(ctx, person(ctx), r.Audio)
+	return listening{ctx, heard, or(r.Params.Range, "")}, err
+}
+
+// listening answers with a recording, or the part of it that is asked for.
+type listening struct {
+	ctx   context.Context
+	heard app.Heard
+	part  string // as HTTP's Range says it
+}
+
+// VisitRecordedResponse implements the generated response.
+func (l listening) VisitRecordedResponse(w http.ResponseWriter) error {
+	r, err := http.NewRequestWithContext(l.ctx, http.MethodGet, "/", nil)
+	if err != nil {
+		return err
+	}
+	if l.part != "" {
+		r.Header.Set("Range", l.part)
+	}
+	w.Header().Set("Content-Type", l.heard.MediaType)
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // it is named by what is in it
+	http.ServeContent(w, r, "", l.heard.At, l.heard)
+	return nil
 }
 
 // CallMidi implements the contract.
@@ -230,7 +264,7 @@ func (s *server) TrimToMusic(ctx context.Context, r gen.TrimToMusicRequestObject
 		out.Rows = append(out.Rows, gen.TrimRow{
 			Instrument: x.Instrument.ID, FullMib: x.FullMiB, PreloadMib: x.PreloadMiB, TrimmedMib: x.TrimmedMiB,
 			Zones: x.Zones, Of: x.Of, Why: x.Why, Trimmed: i != nil && i.Trim != nil,
-			Stale: i != nil && t.TrimStale(i),
+			Beside: len(x.Beside), Stale: x.Stale(t),
 		})
 	}
 	return gen.TrimToMusic200JSONResponse(out), nil

@@ -93,12 +93,14 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 
 func limitBody(most int64) echo.MiddlewareFunc {
 	files := middleware.BodyLimit(templatefile.MaxBytes + 1<<20)
-	small := middleware.BodyLimit(most)
+	small, audio := middleware.BodyLimit(most), middleware.BodyLimit(app.MaxRecordingBytes)
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
-		forFiles, forSmall := files(next), small(next)
+		forFiles, forSmall, forAudio := files(next), small(next), audio(next)
 		return func(c *echo.Context) error {
 			if path := c.Request().URL.Path; strings.HasSuffix(path, "/import") || strings.HasSuffix(path, "/cast") || strings.HasSuffix(path, "/calls/music") || path == "/api/catalogue/list" || strings.Contains(path, "/compile/") || path == "/api/templates/file" {
 				return forFiles(c)
+			} else if strings.HasSuffix(path, "/printed") {
+				return forAudio(c)
 			}
 			return forSmall(c)
 		}
@@ -108,7 +110,10 @@ func limitBody(most int64) echo.MiddlewareFunc {
 func compress() echo.MiddlewareFunc {
 	return middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: 4, MinLength: 1024,
-		Skipper: func(c *echo.Context) bool { return strings.HasSuffix(c.Request().URL.Path, "/events") },
+		Skipper: func(c *echo.Context) bool { 
+			path := c.Request().URL.Path
+			return strings.HasSuffix(path, "/events") || strings.HasPrefix(path, "/api/recordings/")
+		},
 	})
 }
 

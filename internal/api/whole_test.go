@@ -73,7 +73,7 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	id := mine[len("/api/templates/"):]
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}

@@ -45,6 +45,7 @@ type Hot struct {
 	plans plannings
 
 	wanted       map[template.ID]bool  // shall be ready
+	asked        bool                  // somebody has called or rested since the server started
 	states       map[template.ID]State // as hosts report
 	machines     map[template.ID]MachineState
 	awaited      map[template.ID]bool      // of the last call: these load first

@@ -95,7 +95,7 @@ func (h *Hot) trimOf(i *template.Instrument, p *template.Patch) (keys string, wh
 	}
 	var list [][3]int
 	if c := h.t.Index().Calls[i.Trim.Call]; c != nil {
-		if u := c.UseOf(i.ID); u != nil {
+		for _, u := range h.t.UsesOf(c, i) {
 			for _, k := range u.Keys {
 				list = append(list, [3]int{k.Key, k.Low, k.High})
 			}

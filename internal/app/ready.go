@@ -89,7 +89,8 @@ func (e *BusyError) Error() string {
 }
 
 // after computes the wanted set that a call leads to. What is kept comes with
-// every call, and is rested only when nothing else is, or sure says so.
+// every call, and is rested only when nothing else is, or sure says so; what is
+// wanted of the opening call stays when another is brought in alone.
 func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool {
 	next := maps.Clone(h.wanted)
 	switch how {
@@ -102,6 +103,9 @@ func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool 
 		return next
 	case OnlyThem:
 		clear(next)
+		for _, id := range calls.Beside(h.t, h.scoreOrder(h.wanted)) {
+			next[id] = true
+		}
 	case SoloThem:
 		sections := map[template.ID]bool{}
 		for _, id := range ids {
@@ -204,17 +208,27 @@ func (h *Hot) Ready() map[template.ID]bool {
 	return ready
 }
 
-// Kept lists the instruments that come with every call.
-func (h *Hot) Kept() []template.ID {
+// Begin brings in the opening call and what is kept, when a person opens a
+// template of which nothing is wanted and nobody has called or rested anything
+// since the server started. It returns how many come. One that does not fit is
+// refused with a *NoRoomError, once; those without a seat are left out.
+func (h *Hot) Begin(ctx context.Context) (int, error) {
 	h.mu.Lock()
-	defer h.mu.Unlock()
-	var out []template.ID
-	for _, i := range h.t.Instruments {
-		if i.Keep && i.NeedsSeat() {
-			out = append(out, i.ID)
-		}
+	if err := h.refreshLocked(ctx); err != nil {
+		h.mu.Unlock()
+		return 0, err
 	}
-	return out
+	asked := h.asked || len(h.wanted) > 0
+	ids := slices.DeleteFunc(calls.Standing(h.t), func(id template.ID) bool { return !h.t.Instrument(id).Loads() })
+	h.asked = h.asked || len(ids) > 0
+	h.mu.Unlock()
+	if asked || len(ids) == 0 {
+		return 0, nil
+	}
+	if err := h.Call(ctx, ids, CallThem, false); err != nil {
+		return 0, fmt.Errorf("the opening call does not come: %w", err)
+	}
+	return len(ids), nil
 }
 
 func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
@@ -237,6 +251,7 @@ func (h *Hot) Call(ctx context.Context, ids []template.ID, how How, sure bool) e
 	if err := h.refreshLocked(ctx); err != nil {
 		return err
 	}
+	h.asked = true
 	next := h.after(ids, how, sure)
 	if !sure {
 		if busy := h.disturbed(ids, how, next); busy != nil {

@@ -71,6 +71,62 @@ func TestKeptOnesStay(t *testing.T) {
 	require.Empty(t, f.hot.Wanted())
 }
 
+// A template opens with its opening call, once; it stays beside whatever else
+// is called, and who is rested by hand stays at rest.
+func TestTheOpeningCall(t *testing.T) {
+	f := setUp(t)
+	rows := f.rows(5)
+	begun := func(h *app.Hot) int {
+		n, err := h.Begin(ctx)
+		require.NoError(t, err)
+		return n
+	}
+	require.Zero(t, begun(f.hot), "there is none yet")
+	opens := &template.Call{ID: "opens", Name: "Opening", Opening: true, Instruments: rows[:2]}
+	yes := true
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Batch{Changes: []change.Change{
+		change.Put{Calls: []change.Entry[template.Call]{change.Append(opens)}},
+		change.Edit{Edits: []change.Fields{{ID: rows[2], Keep: &yes}}},
+	}})
+	require.NoError(t, err)
+	require.Empty(t, f.hot.Wanted(), "nothing comes before somebody opens it")
+	require.Equal(t, 3, begun(f.hot))
+	require.Equal(t, rows[:3], f.hot.Wanted())
+	require.Zero(t, begun(f.hot), "somebody else opens it, too")
+
+	require.NoError(t, f.hot.Call(ctx, rows[3:4], app.OnlyThem, false))
+	require.Equal(t, rows[:4], f.hot.Wanted(), "there is always something to play")
+	require.NoError(t, f.hot.Call(ctx, rows[:1], app.RestThem, false))
+	require.NoError(t, f.hot.Call(ctx, rows[4:], app.OnlyThem, false))
+	require.Equal(t, []template.ID{rows[1], rows[2], rows[4]}, f.hot.Wanted())
+	require.NoError(t, f.hot.Call(ctx, rows, app.RestThem, true))
+	require.Zero(t, begun(f.hot), "everything was rested on purpose")
+
+	again := app.New(f.store, f.rig)
+	require.NoError(t, again.Start(ctx))
+	h, err := again.Open(ctx, f.ada, f.id)
+	require.NoError(t, err)
+	require.Empty(t, h.Wanted(), "nobody has opened it yet")
+	require.Equal(t, 3, begun(h), "another day")
+}
+
+// An opening call that does not fit is refused with what is short.
+func TestAnOpeningCallThatDoesNotFit(t *testing.T) {
+	f := setUp(t)
+	small := *f.hot.View().Template.Machines[0]
+	small.MemoryMiB, small.ReserveMiB = 300, 0
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{
+		Machines: []change.Entry[template.Machine]{change.Append(&small)},
+		Calls:    []change.Entry[template.Call]{change.Append(&template.Call{ID: "opens", Name: "Opening", Opening: true, Instruments: ids(f.hot.View().Template)})},
+	})
+	require.NoError(t, err)
+	var room *app.NoRoomError
+	_, err = f.hot.Begin(ctx)
+	require.ErrorAs(t, err, &room)
+	require.ErrorContains(t, err, "the opening call does not come: Machine 1 is")
+	require.Empty(t, f.hot.Wanted())
+}
+
 // Nothing that sounds or is armed is rested without asking, whichever way it
 // would be.
 func TestWhatSoundsIsNotRestedUnasked(t *testing.T) {

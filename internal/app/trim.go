@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"maps"
+	"slices"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/patch"
@@ -14,15 +16,35 @@ import (
 )
 
 // Trimming is what trimming one instrument to the music of a call would mean.
+// Rows that feed one player share its patches, so they are trimmed as one, to
+// the notes of all of them.
 type Trimming struct {
 	Instrument *template.Instrument
+	Beside     []*template.Instrument // the other rows that feed its player
 	FullMiB    float64 // on disk
 	PreloadMiB float64 // loaded whole
 	TrimmedMiB float64 // of what its notes touch
 	Zones, Of  int     // zones that stay, of how many
 	Why        string  // why it can not be trimmed; empty when it can
 
-	trim template.Trim
+	trims []change.Fields
+}
+
+// Stale tells whether it, or a row beside it, is trimmed to other notes than
+// those of now.
+func (x *Trimming) Stale(t *template.Template) bool {
+	return slices.ContainsFunc(x.rows(t), t.TrimStale)
+}
+
+// rows are the rows that are still there.
+func (x *Trimming) rows(t *template.Template) []*template.Instrument {
+	var out []*template.Instrument
+	for _, i := range append([]*template.Instrument{x.Instrument}, x.Beside...) {
+		if now := t.Instrument(i.ID); now != nil {
+			out = append(out, now)
+		}
+	}
+	return out
 }
 
 // Trimmings tells, for every instrument that the music of a call uses, what
@@ -40,30 +62,70 @@ func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, erro
 	}
 	files := &patchFiles{app: h.app, zones: map[template.ID]scanned{}}
 	out := make([]Trimming, 0, len(c.Uses))
+	done := map[template.ID]bool{} // players that rows feed
 	for _, u := range c.Uses {
 		i := t.Instrument(u.Instrument)
-		x := Trimming{Instrument: i, trim: template.Trim{Call: call, Music: u.Music, Patches: []template.TrimmedPatch{}}}
-		var played patch.Played
-		for _, k := range u.Keys {
-			played.Band(k.Key, k.Low, k.High)
+		if done[i.Spread] {
+			continue
 		}
-		for _, p := range t.PatchesOf(i) {
-			x.FullMiB += p.FullMiB
-			x.PreloadMiB += p.PreloadMiB
-			read, err := files.of(ctx, h, t, p)
-			if err != nil {
-				x.TrimmedMiB += p.PreloadMiB
-				x.Why = err.Error()
-				continue
-			}
-			left := patch.Trim(read.zones, &played, switchesOf(t.MapOf(i), u.Articulations))
-			mib := min(p.PreloadMiB, patch.Take(left, read.policy).PreloadMiB)
-			x.Zones, x.Of, x.TrimmedMiB = x.Zones+len(left), x.Of+len(read.zones), x.TrimmedMiB+mib
-			x.trim.Patches = append(x.trim.Patches, template.TrimmedPatch{Patch: p.ID, MiB: mib})
+		done[i.Spread] = i.Spread != ""
+		x, err := h.trimming(ctx, t, c, i, files)
+		if err != nil {
+			return nil, err
 		}
 		out = append(out, x)
 	}
 	return out, nil
+}
+
+func (h *Hot) trimming(ctx context.Context, t *template.Template, c *template.Call, i *template.Instrument, files *patchFiles) (Trimming, error) {
+	x := Trimming{Instrument: i}
+	for _, other := range t.Instruments {
+		if i.Spread != "" && other.Spread == i.Spread && other != i {
+			x.Beside = append(x.Beside, other)
+		}
+	}
+	var played patch.Played
+	switches, known := map[int]bool{}, true
+	for _, u := range t.UsesOf(c, i) {
+		used := switchesOf(t.MapOf(t.Instrument(u.Instrument)), u.Articulations)
+		known = known && used != nil
+		maps.Copy(switches, used)
+		for _, k := range u.Keys {
+			played.Band(k.Key, k.Low, k.High)
+		}
+	}
+	if !known {
+		switches = nil
+	}
+	patches := []template.TrimmedPatch{}
+	for _, p := range t.PatchesOf(i) {
+		x.FullMiB += p.FullMiB
+		x.PreloadMiB += p.PreloadMiB
+		read, err := files.of(ctx, h, t, p)
+		if err != nil {
+			if ctx.Err() != nil {
+				return x, ctx.Err()
+			}
+			x.TrimmedMiB += p.PreloadMiB
+			x.Why = err.Error()
+			continue
+		}
+		left := patch.Trim(read.zones, &played, switches)
+		mib := min(p.PreloadMiB, patch.Take(left, read.policy).PreloadMiB)
+		x.Zones, x.Of, x.TrimmedMiB = x.Zones+len(left), x.Of+len(read.zones), x.TrimmedMiB+mib
+		patches = append(patches, template.TrimmedPatch{Patch: p.ID, MiB: mib})
+	}
+	for _, row := range x.rows(t) {
+		trim := &template.Trim{Call: c.ID, Patches: patches}
+		if u := c.UseOf(row.ID); u != nil {
+			trim.Music = u.Music
+		}
+		if len(patches) > 0 {
+			x.trims = append(x.trims, change.Fields{ID: row.ID, Trim: trim})
+		}
+	}
+	return x, nil
 }
 
 // switchesOf are the key switches of the articulations in use; nil, for all of
@@ -93,8 +155,10 @@ func TrimTo(list []Trimming) Maker {
 	return func(t *template.Template) (change.Change, error) {
 		var edit change.Edit
 		for _, x := range list {
-			if len(x.trim.Patches) > 0 && t.Instrument(x.Instrument.ID) != nil {
-				edit.Edits = append(edit.Edits, change.Fields{ID: x.Instrument.ID, Trim: &x.trim})
+			for _, e := range x.trims {
+				if t.Instrument(e.ID) != nil {
+					edit.Edits = append(edit.Edits, e)
+				}
 			}
 		}
 		if len(edit.Edits) == 0 {
@@ -109,8 +173,10 @@ func LoadWhole(list []Trimming) Maker {
 	return func(t *template.Template) (change.Change, error) {
 		var edit change.Edit
 		for _, x := range list {
-			if i := t.Instrument(x.Instrument.ID); i != nil && i.Trim != nil {
-				edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Trim: &template.Trim{}})
+			for _, i := range x.rows(t) {
+				if i.Trim != nil {
+					edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Trim: &template.Trim{}})
+				}
 			}
 		}
 		if len(edit.Edits) == 0 {

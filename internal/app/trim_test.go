@@ -105,3 +105,60 @@ func TestTrimmingToTheMusic(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, f.hot.View().Template.Instrument(ids[0]).Trim)
 }
+
+// Rows that feed one player share its patch: it is trimmed to the notes of all
+// of them, those the cue leaves out included, and the host hears one set of keys.
+func TestRowsOfOnePlayerAreTrimmedTogether(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(3)
+	v := f.hot.View().Template
+	p := v.PatchesOf(v.Instrument(ids[0]))[0]
+	f.scannedFolder(t, v.Index().Libraries[p.Library].Name, p.Name)
+	spread, player, patches := template.SpreadOut, template.ID("one-player"), []template.ID{p.ID}
+	seat := *v.Instrument(ids[0]).Seat
+	var edit change.Edit
+	seats := change.Seat{}
+	for n, id := range ids {
+		edit.Edits = append(edit.Edits, change.Fields{ID: id, Layout: &spread, Spread: &player, Patches: &patches})
+		at := seat
+		at.Port, at.Channel = 8, 1+n
+		seats.Seats = append(seats.Seats, change.Seating{ID: id, Seat: &at})
+	}
+	call := &template.Call{ID: "cue", Name: "1M01", Instruments: ids[:2], Uses: []template.Use{
+		{Instrument: ids[0], Music: "x", Notes: 1, Keys: []template.UsedKey{{Key: 64, Low: 80, High: 90}}},
+		{Instrument: ids[1], Music: "y", Notes: 1, Keys: []template.UsedKey{{Key: 70, Low: 1, High: 1}}},
+	}}
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Batch{Changes: []change.Change{seats, edit, change.Put{Calls: []change.Entry[template.Call]{change.Append(call)}}}})
+	require.NoError(t, err)
+	list, err := f.hot.Trimmings(ctx, "cue")
+	require.NoError(t, err)
+	require.Len(t, list, 1, "one player, one trim")
+	require.Len(t, list[0].Beside, 2)
+	require.Equal(t, []int{1, 2}, []int{list[0].Zones, list[0].Of}, "both notes lie in the upper zone")
+	_, err = f.hot.Apply(ctx, f.ada, app.TrimTo(list))
+	require.NoError(t, err)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	now := f.hot.View().Template
+	for _, l := range f.rig.wanted[f.machineOf(ids[0]).Name] {
+		require.InDelta(t, list[0].TrimmedMiB, l.Patches[0].PreloadMiB, 1e-9, l.Name)
+		require.Equal(t, "64:80-90 70:1-1", l.Patches[0].Trim, l.Name)
+	}
+	for _, id := range ids {
+		require.NotNil(t, now.Instrument(id).Trim)
+		require.False(t, now.TrimStale(now.Instrument(id)))
+	}
+	require.False(t, list[0].Stale(now))
+
+	call.Instruments, call.Uses = ids, append(call.Uses, template.Use{Instrument: ids[2], Music: "z", Notes: 1, Keys: []template.UsedKey{{Key: 50, Low: 1, High: 1}}})
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Calls: []change.Entry[template.Call]{change.Append(call)}})
+	require.NoError(t, err)
+	list, err = f.hot.Trimmings(ctx, "cue")
+	require.NoError(t, err)
+	require.True(t, list[0].Stale(f.hot.View().Template), "the third row plays now")
+	require.Equal(t, 2, list[0].Zones)
+	_, err = f.hot.Apply(ctx, f.ada, app.LoadWhole(list))
+	require.NoError(t, err)
+	for _, id := range ids {
+		require.Nil(t, f.hot.View().Template.Instrument(id).Trim)
+	}
+}

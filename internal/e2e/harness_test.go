@@ -61,7 +61,35 @@ func run(m *testing.M) (int, error) {
 	}
 	defer browser.MustClose()
 	studio.browser = browser
+	if err := studio.restAll(); err != nil {
+		return 1, err
+	}
 	return m.Run(), nil
+}
+
+// restAll opens the demo, waits for its opening call and rests it, so that
+// tests begin with nothing ready.
+func (d *demo) restAll() error {
+	page, err := d.browser.Page(proto.TargetCreateTarget{URL: d.address})
+	if err != nil {
+		return err
+	}
+	defer page.Close()
+	_, err = page.Timeout(30 * time.Second).Evaluate(rod.Eval(`async () => {
+		const post = async (path, body) => {
+			const r = await fetch("/api" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body ?? {}) })
+			if (!r.ok) throw new Error(path + ": " + await r.text())
+			return r.json()
+		}
+		await post("/session/demo")
+		const all = await (await fetch("/api/templates")).json()
+		const path = "/templates/" + all[0].id
+		const { called } = await post(path + "/calls/begin")
+		if (called !== 6) throw new Error("the opening call brings " + called)
+		const { template: { instruments } } = await (await fetch("/api" + path)).json()
+		await post(path + "/calls", { ids: instruments.map(i => i.id), how: "rest", sure: true })
+	}`).ByPromise())
+	return err
 }
 
 // startTied starts a program that ends with this one. The system binds that to

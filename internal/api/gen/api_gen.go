@@ -1431,6 +1431,9 @@ type TrimReport struct {
 
 // TrimRow defines model for TrimRow.
 type TrimRow struct {
+	// Beside how many rows feed its player with it and are trimmed with it
+	Beside int `json:"beside"`
+
 	// FullMib on disk
 	FullMib    float64 `json:"fullMib"`
 	Instrument Id      `json:"instrument"`
@@ -1563,6 +1566,11 @@ type PatchesParamsSort string
 type MakeCredentialJSONBody struct {
 	Machine  Id                 `json:"machine"`
 	Template openapi_types.UUID `json:"template"`
+}
+
+// RecordedParams defines parameters for Recorded.
+type RecordedParams struct {
+	Range *string `json:"Range,omitempty"`
 }
 
 // FoldersParams defines parameters for Folders.
@@ -1715,7 +1723,6 @@ type ImportRowsParams struct {
 // PrintParams defines parameters for Print.
 type PrintParams struct {
 	File *string `form:"file,omitempty" json:"file,omitempty"`
-	Size *int64  `form:"size,omitempty" json:"size,omitempty"`
 	Call *string `form:"call,omitempty" json:"call,omitempty"`
 }
 
@@ -1914,6 +1921,9 @@ type ServerInterface interface {
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error
 
+	// (GET /api/recordings/{audio})
+	Recorded(ctx *echo.Context, audio string, params RecordedParams) error
+
 	// (GET /api/scans)
 	Scans(ctx *echo.Context) error
 
@@ -1961,6 +1971,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/calls)
 	Call(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/calls/begin)
+	Begin(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/calls/compare)
 	CompareCalls(ctx *echo.Context, id openapi_types.UUID) error
@@ -2265,6 +2278,42 @@ func (w *ServerInterfaceWrapper) RevokeCredential(ctx *echo.Context) error {
 	return err
 }
 
+// Recorded converts echo context to params.
+func (w *ServerInterfaceWrapper) Recorded(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "audio" -------------
+	var audio string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "audio", ctx.Param("audio"), &audio, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter audio: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RecordedParams
+
+	headers := ctx.Request().Header
+	// ------------- Optional header parameter "Range" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Range")]; found {
+		var Range string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for Range, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Range", valueList[0], &Range, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter Range: %s", err))
+		}
+
+		params.Range = &Range
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Recorded(ctx, audio, params)
+	return err
+}
+
 // Scans converts echo context to params.
 func (w *ServerInterfaceWrapper) Scans(ctx *echo.Context) error {
 	var err error
@@ -2473,6 +2522,22 @@ func (w *ServerInterfaceWrapper) Call(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Call(ctx, id)
+	return err
+}
+
+// Begin converts echo context to params.
+func (w *ServerInterfaceWrapper) Begin(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Begin(ctx, id)
 	return err
 }
 
@@ -3097,13 +3162,6 @@ func (w *ServerInterfaceWrapper) Print(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter file: %s", err))
 	}
 
-	// ------------- Optional query parameter "size" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "size", ctx.QueryParams(), &params.Size, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter size: %s", err))
-	}
-
 	// ------------- Optional query parameter "call" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "call", ctx.QueryParams(), &params.Call, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3724,9 +3782,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/calls/begin", wrapper.Begin, options.OperationMiddlewares["Begin"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
+	router.GET(options.BaseURL+"/api/recordings/:audio", wrapper.Recorded, options.OperationMiddlewares["Recorded"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/small", wrapper.Small, options.OperationMiddlewares["Small"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/:call/trim", wrapper.TrimToMusic, options.OperationMiddlewares["TrimToMusic"]...)
@@ -4094,6 +4154,53 @@ type RevokeCredentialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RevokeCredentialdefaultApplicationProblemPlusJSONResponse) VisitRevokeCredentialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordedRequestObject struct {
+	Audio  string `json:"audio"`
+	Params RecordedParams
+}
+
+type RecordedResponseObject interface {
+	VisitRecordedResponse(w http.ResponseWriter) error
+}
+
+type Recorded200AudioResponse struct {
+	Body          io.Reader
+	ContentType   string
+	ContentLength int64
+}
+
+func (response Recorded200AudioResponse) VisitRecordedResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", response.ContentType)
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type RecordeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecordeddefaultApplicationProblemPlusJSONResponse) VisitRecordedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4705,6 +4812,48 @@ type CalldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CalldefaultApplicationProblemPlusJSONResponse) VisitCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type BeginResponseObject interface {
+	VisitBeginResponse(w http.ResponseWriter) error
+}
+
+type Begin200JSONResponse struct {
+	// Called how many come to ready
+	Called int `json:"called"`
+}
+
+func (response Begin200JSONResponse) VisitBeginResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BegindefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BegindefaultApplicationProblemPlusJSONResponse) VisitBeginResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6846,6 +6995,9 @@ type StrictServerInterface interface {
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx context.Context, request RevokeCredentialRequestObject) (RevokeCredentialResponseObject, error)
 
+	// (GET /api/recordings/{audio})
+	Recorded(ctx context.Context, request RecordedRequestObject) (RecordedResponseObject, error)
+
 	// (GET /api/scans)
 	Scans(ctx context.Context, request ScansRequestObject) (ScansResponseObject, error)
 
@@ -6893,6 +7045,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/calls)
 	Call(ctx context.Context, request CallRequestObject) (CallResponseObject, error)
+
+	// (POST /api/templates/{id}/calls/begin)
+	Begin(ctx context.Context, request BeginRequestObject) (BeginResponseObject, error)
 
 	// (POST /api/templates/{id}/calls/compare)
 	CompareCalls(ctx context.Context, request CompareCallsRequestObject) (CompareCallsResponseObject, error)
@@ -7364,6 +7519,32 @@ func (sh *strictHandler) RevokeCredential(ctx *echo.Context, credential openapi_
 		return err
 	} else if validResponse, ok := response.(RevokeCredentialResponseObject); ok {
 		return validResponse.VisitRevokeCredentialResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Recorded operation middleware
+func (sh *strictHandler) Recorded(ctx *echo.Context, audio string, params RecordedParams) error {
+	var request RecordedRequestObject
+
+	request.Audio = audio
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Recorded(ctx.Request().Context(), request.(RecordedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Recorded")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RecordedResponseObject); ok {
+		return validResponse.VisitRecordedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -7865,6 +8046,31 @@ func (sh *strictHandler) Call(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(CallResponseObject); ok {
 		return validResponse.VisitCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Begin operation middleware
+func (sh *strictHandler) Begin(ctx *echo.Context, id openapi_types.UUID) error {
+	var request BeginRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Begin(ctx.Request().Context(), request.(BeginRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Begin")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginResponseObject); ok {
+		return validResponse.VisitBeginResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

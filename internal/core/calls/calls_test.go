@@ -141,7 +141,17 @@ func TestWhatMustFitAtOnce(t *testing.T) {
 	set.MemoryRule = template.FitCalls
 	parked := coretest.Must(all, change.Configure{Name: "T", Settings: set},
 		change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "k", Name: "1M05", Instruments: []template.ID{"a"}})}})
-	require.Equal(t, [][]template.ID{{"a"}}, calls.AlwaysReady(parked))
+	require.Equal(t, []template.ID{"a"}, calls.AlwaysReady(parked)[1])
+
+	opens := change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "o", Name: "Opening", Opening: true, Instruments: []template.ID{"c"}})}}
+	yes := true
+	parked = coretest.Must(parked, opens, change.Edit{Edits: []change.Fields{{ID: "b", Keep: &yes}}})
+	require.Equal(t, []template.ID{"b", "c"}, calls.Standing(parked))
+	sets := calls.AlwaysReady(parked)
+	require.ElementsMatch(t, []template.ID{"a", "b", "c"}, sets[1], "what is kept and the opening call stay beside a call")
+	require.ElementsMatch(t, []template.ID{"b", "c"}, sets[2])
+	require.Equal(t, []template.ID{"b"}, calls.Beside(parked, []template.ID{"a"}), "who was rested stays at rest, what is kept comes")
+	require.Equal(t, []template.ID{"b", "c"}, calls.Beside(parked, []template.ID{"a", "c"}))
 }
 
 // Whatever is called: memory adds up machine by machine, what is named to

@@ -168,13 +168,42 @@ func EverythingMiB(t *template.Template) map[template.ID]float64 {
 	return g.used
 }
 
-// AlwaysReady returns the set that the template's memory rule asks to fit:
-// everything at once, or each call by itself.
+// Standing lists the instruments that stay ready beside any call, in list
+// order: those of the opening call, so that there is always something to play,
+// and those that are kept.
+func Standing(t *template.Template) []template.ID {
+	var opening map[template.ID]bool
+	for _, c := range t.Calls {
+		if c.Opening {
+			opening = known(c.Instruments)
+		}
+	}
+	var out []template.ID
+	for _, i := range t.Instruments {
+		if i.NeedsSeat() && (i.Keep || opening[i.ID]) {
+			out = append(out, i.ID)
+		}
+	}
+	return out
+}
+
+// Beside lists which of the instruments that are wanted now stay when another
+// call is brought in alone, and which come with it: what is kept comes, what is
+// wanted of the opening call stays. Whoever is rested by hand does not come back
+// with the opening call.
+func Beside(t *template.Template, wanted []template.ID) []template.ID {
+	now := known(wanted)
+	return slices.DeleteFunc(Standing(t), func(id template.ID) bool { return !now[id] && !t.Instrument(id).Keep })
+}
+
+// AlwaysReady returns the sets that the template's memory rule asks to fit:
+// everything at once, or each call by itself, beside what stays ready.
 func AlwaysReady(t *template.Template) [][]template.ID {
 	if t.Settings.MemoryRule == template.FitCalls {
-		var sets [][]template.ID
+		standing := Standing(t)
+		sets := [][]template.ID{standing}
 		for _, c := range t.Calls {
-			sets = append(sets, c.Instruments)
+			sets = append(sets, Combine(t, c.Instruments, standing))
 		}
 		return sets
 	}

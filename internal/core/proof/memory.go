@@ -19,8 +19,9 @@ var memoryRules = []Rule{
 // template is mostly parked, everything at once.
 func overMemory(s *subject) []Mark {
 	var out []Mark
+	standing := calls.Standing(s.t)
 	for _, call := range s.t.Calls {
-		used := calls.ReadyMiB(s.t, call.Instruments)
+		used := calls.ReadyMiB(s.t, calls.Combine(s.t, call.Instruments, standing))
 		for _, m := range s.t.Machines {
 			if mark, over := s.overMark(call.Name, m, used[m.ID]); over {
 				mark.Subject, mark.Name = call.ID, call.Name
@@ -62,7 +63,8 @@ func (s *subject) seatAfresh() Remedy {
 func (s *subject) thinOut(call *template.Call, m *template.Machine) Remedy {
 	return Remedy{Label: fmt.Sprintf("Take the largest on %s out of the call", m.Name), Build: func() (change.Change, error) {
 		c := *call
-		for _, e := range calls.Costs(s.t, nil, call.Instruments) {
+		standing := calls.Standing(s.t)
+		for _, e := range calls.Costs(s.t, standing, calls.Combine(s.t, call.Instruments, standing)) {
 			if e.Machine != m {
 				continue
 			}

@@ -36,6 +36,18 @@ func (c *Call) UseOf(instrument ID) *Use {
 	return nil
 }
 
+// UsesOf is what the call's music asks of an instrument and of the rows that
+// feed one player with it, in list order of the call; none when it asks nothing.
+func (t *Template) UsesOf(c *Call, i *Instrument) []*Use {
+	var out []*Use
+	for n := range c.Uses {
+		if u := &c.Uses[n]; u.Instrument == i.ID || i.Spread != "" && t.Instrument(u.Instrument).Spread == i.Spread {
+			out = append(out, u)
+		}
+	}
+	return out
+}
+
 // Stale tells whether the notes of a printed instrument are others now than
 // those that were recorded.
 func (t *Template) Stale(i *Instrument) bool {
@@ -48,14 +60,18 @@ func (t *Template) TrimStale(i *Instrument) bool {
 }
 
 // otherNotes tells whether a call asks for other notes of an instrument than
-// those of a fingerprint; one no longer there tells nothing.
+// those of a fingerprint, which is empty for none; a call no longer there tells
+// nothing.
 func (t *Template) otherNotes(i *Instrument, call ID, music string) bool {
 	c := t.Index().Calls[call]
 	if c == nil {
 		return false
 	}
-	u := c.UseOf(i.ID)
-	return u == nil || u.Music != music
+	now := ""
+	if u := c.UseOf(i.ID); u != nil {
+		now = u.Music
+	}
+	return now != music
 }
 
 func (v *validator) calls() {

@@ -1,6 +1,9 @@
 package template
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Kind says what stands in a row.
 type Kind string
@@ -61,6 +64,12 @@ type Printed struct {
 	Seconds float64 `json:"seconds"`         // its length, s, 0..MaxPrintedSeconds
 	Call    ID      `json:"call,omitempty"`  // whose notes were recorded; one no longer there tells nothing
 	Music   string  `json:"music,omitempty"` // what these notes were then: Use.Music
+	Audio   string  `json:"audio,omitempty"` // SHA-256 of the file, by which the studio keeps it; empty when it does not
+}
+
+// IsDigest tells whether a text is a SHA-256 in lower-case hexadecimal.
+func IsDigest(s string) bool {
+	return len(s) == 64 && strings.Trim(s, "0123456789abcdef") == ""
 }
 
 // MaxPrintedSeconds is the longest recording, a day.

@@ -359,6 +359,9 @@ func (v *validator) instrument(n int, i *Instrument) {
 			v.fail(at("instruments", n, "printed.file"), "%s", err)
 		}
 		v.ranged("instruments", n, "printed.seconds", p.Seconds, 0, MaxPrintedSeconds, " s")
+		if p.Audio != "" && !IsDigest(p.Audio) {
+			v.fail(at("instruments", n, "printed.audio"), "%q is no SHA-256 in lower-case hexadecimal", p.Audio)
+		}
 	}
 }
 

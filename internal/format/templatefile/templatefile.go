@@ -10,7 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
+	"math"
 	"strings"
 	"sync"
 
@@ -25,7 +25,7 @@ import (
 // Format and Version stand at the head of every file.
 const (
 	Format  = "fanfold-template"
-	Version = 5
+	Version = 6
 )
 
 // MaxBytes bounds a file.
@@ -128,33 +128,35 @@ func checkHead(data []byte) (int, error) {
 		return 0, &Bad{Path: "format", Reason: fmt.Sprintf("it says %q, not %q; this is not a template file", head.Format, Format)}
 	case head.Version > Version:
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("the file is version %g, this program reads up to version %d; use a newer Fanfold", head.Version, Version)}
-	case !slices.Contains([]float64{1, 2, 3, 4, 5}, head.Version):
+	case head.Version < 1 || head.Version != math.Trunc(head.Version):
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
 	}
 	return int(head.Version), nil
 }
 
-// schemas are those of each version, compiled at their first use.
-var schemas = map[int]func() (*jsonschema.Schema, error){
-	1: compile("template-1.schema.json", schema.Template1),
-	2: compile("template-2.schema.json", schema.Template2),
-	3: compile("template-3.schema.json", schema.Template3),
-	4: compile("template-4.schema.json", schema.Template4),
-	5: compile("template-5.schema.json", schema.Template5),
-}
+// schemas are those of versions 1 to Version, compiled at their first use.
+var schemas = func() (out [Version + 1]func() (*jsonschema.Schema, error)) {
+	for v := range out {
+		out[v] = sync.OnceValues(func() (*jsonschema.Schema, error) { return compile(fmt.Sprintf("template-%d.schema.json", v)) })
+	}
+	return out
+}()
 
-func compile(name string, source []byte) func() (*jsonschema.Schema, error) {
-	return sync.OnceValues(func() (*jsonschema.Schema, error) {
-		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(source))
-		if err != nil {
-			return nil, err
-		}
-		c := jsonschema.NewCompiler()
-		if err := c.AddResource(name, doc); err != nil {
-			return nil, err
-		}
-		return c.Compile(name)
-	})
+func compile(name string) (*jsonschema.Schema, error) {
+	source, err := schema.Templates.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer source.Close()
+	doc, err := jsonschema.UnmarshalJSON(source)
+	if err != nil {
+		return nil, err
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource(name, doc); err != nil {
+		return nil, err
+	}
+	return c.Compile(name)
 }
 
 func checkSchema(data []byte, version int) error {

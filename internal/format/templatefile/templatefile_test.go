@@ -44,7 +44,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 5`, `"version": 7`, "the file is version 7, this program reads up to version 5"},
+		"newer version":  {`"version": 6`, `"version": 8`, "the file is version 8, this program reads up to version 6"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -99,7 +99,7 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 5`)
+	require.Contains(t, now.String(), `"version": 6`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
@@ -132,6 +132,18 @@ func TestTheFourthVersionIsReadStill(t *testing.T) {
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }
 
+// And one of the fifth, whose printed rows name a file that is not kept.
+func TestTheFifthVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-5.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Equal(t, &template.Printed{File: "Cue.wav", Seconds: 61.5}, old.Instruments[0].Printed)
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"file": "Cue.wav",`, `"file": "Cue.wav", "audio": "00",`, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
 // What a call's music asks for, kept and printed rows go to the file and back.
 func TestCallsFromMusicTravel(t *testing.T) {
 	data, err := os.ReadFile("testdata/version-4.fanfold.json")
@@ -140,7 +152,7 @@ func TestCallsFromMusicTravel(t *testing.T) {
 	require.NoError(t, err)
 	i := was.Instruments[0]
 	i.Keep = true
-	i.Printed = &template.Printed{File: "Cue.wav", Seconds: 61.5, Call: "cue", Music: "f00d"}
+	i.Printed = &template.Printed{File: "Cue.wav", Seconds: 61.5, Call: "cue", Music: "f00d", Audio: strings.Repeat("0f", 32)}
 	was.Calls = append(was.Calls, &template.Call{ID: "cue", Name: "1M01", Instruments: []template.ID{i.ID}, Uses: []template.Use{
 		{Instrument: i.ID, Articulations: []string{"staccato"}, Keys: []template.UsedKey{{Key: 60, Low: 1, High: 127}}, Notes: 2, Music: "f00d"},
 	}})

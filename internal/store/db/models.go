@@ -49,6 +49,20 @@ type Person struct {
 	CreatedAt    time.Time
 }
 
+type Recording struct {
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	Sha256    string
+	Bytes     int64
+	CreatedAt time.Time
+}
+
+type RecordingPart struct {
+	RecordingID uuid.UUID
+	Part        int32
+	Data        []byte
+}
+
 type Scan struct {
 	ID          uuid.UUID
 	StudioID    uuid.UUID

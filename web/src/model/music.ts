@@ -35,10 +35,7 @@ export const heard = (ask: MusicAsk, revision: number, called: number) =>
 
 export const keepCue = (ask: MusicAsk, name: string) => attempt(() => send(ask, true, name));
 
-/** How much of a recorded file says what it is, bytes. */
-const head = 65536;
-
-/** print puts a recorded file in an instrument's stead. */
+/** print keeps a recorded file and puts it in an instrument's stead. */
 export function print(instrument: Id, file: File, call: Id) {
   const { path } = at().params;
   return attempt(() =>
@@ -46,9 +43,9 @@ export function print(instrument: Id, file: File, call: Id) {
       api.POST("/api/templates/{id}/instruments/{instrument}/printed", {
         params: {
           path: { ...path, instrument },
-          query: { file: file.name, size: file.size, ...(call ? { call } : {}) },
+          query: { file: file.name, ...(call ? { call } : {}) },
         },
-        ...fileBody(file.slice(0, head)),
+        ...fileBody(file),
       }),
     ),
   );

@@ -59,7 +59,13 @@ export async function takeFile(file: File) {
 
 let stream: EventSource | null = null;
 
+/** openTemplate shows a template, and brings in its opening call when nothing was asked of it yet. */
 export async function openTemplate(id: string) {
+  await showTemplate(id);
+  await attempt(() => answer(api.POST("/api/templates/{id}/calls/begin", { params: { path: { id } } })));
+}
+
+async function showTemplate(id: string) {
   const opened = await answer(api.GET("/api/templates/{id}", { params: { path: { id } } }));
   const was = get().sheet?.id;
   set({
@@ -99,7 +105,7 @@ function listen(id: string, revision: number) {
     const { sheet } = get();
     if (!sheet || delta.revision <= sheet.revision) return;
     if (delta.revision !== sheet.revision + 1) {
-      void openTemplate(id);
+      void showTemplate(id);
       return;
     }
     const next = after(sheet, delta);
@@ -107,7 +113,7 @@ function listen(id: string, revision: number) {
   });
   events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
   events.addEventListener("said", (e) => tell((JSON.parse(e.data) as { text: string }).text, "refused"));
-  events.addEventListener("reset", () => void openTemplate(id));
+  events.addEventListener("reset", () => void showTemplate(id));
   events.onopen = () => set({ connected: true });
   events.onerror = () => {
     set({ connected: false });
@@ -119,7 +125,7 @@ function listen(id: string, revision: number) {
 async function dialAgain(id: string, ended: EventSource) {
   if (stream !== ended) return; // another template was opened meanwhile
   const opened = await attempt(async () => {
-    await openTemplate(id);
+    await showTemplate(id);
     return true;
   });
   if (!opened && get().person) setTimeout(() => void dialAgain(id, ended), 5000);

@@ -708,6 +708,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description a person begins to work; the opening call comes when nothing is wanted and nobody has asked for anything yet */
+        post: operations["Begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/music": {
         parameters: {
             query?: never;
@@ -750,6 +767,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["Print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{audio}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Recorded"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1186,6 +1219,8 @@ export interface components {
             call?: components["schemas"]["Id"];
             /** @description what the recorded notes were */
             music?: string;
+            /** @description SHA-256 of the recorded file, by which the studio keeps it; missing when it does not */
+            audio?: string;
         };
         /** @description only what the music of a call touches is loaded */
         Trim: {
@@ -2204,6 +2239,8 @@ export interface components {
         };
         TrimRow: {
             instrument: components["schemas"]["Id"];
+            /** @description how many rows feed its player with it and are trimmed with it */
+            beside: number;
             /**
              * Format: double
              * @description on disk
@@ -4420,6 +4457,40 @@ export interface operations {
             };
         };
     };
+    Begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description how many come to ready */
+                        called: number;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     CallFromMusic: {
         parameters: {
             query?: {
@@ -4495,7 +4566,6 @@ export interface operations {
         parameters: {
             query?: {
                 file?: string;
-                size?: number;
                 call?: string;
             };
             header?: never;
@@ -4518,6 +4588,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Recorded: {
+        parameters: {
+            query?: never;
+            header?: {
+                Range?: string;
+            };
+            path: {
+                audio: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the recorded file, or the part of it that is asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/*": string;
                 };
             };
             /** @description what went wrong */

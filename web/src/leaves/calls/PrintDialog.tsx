@@ -4,6 +4,7 @@ import { change } from "../../model/changing";
 import { print } from "../../model/music";
 import { get, tell, useApp } from "../../model/store";
 import { mib, things } from "../../model/template";
+import { Listen } from "../../parts/Listen";
 import { Floating } from "../../shell/Floating";
 
 /** PrintDialog puts an instrument's own recorded audio in its stead, or lets it
@@ -27,13 +28,20 @@ export function PrintDialog({ close }: { close: () => void }) {
   return (
     <Floating title={`Print ${i.name}`} open onOpenChange={close} className="w-[480px]">
       {i.printed && (
-        <p className="mb-3" data-part="printed">
-          {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays for it now.{" "}
-          {state?.reason && <span className="text-accent">! {state.reason}. </span>}
-          <button type="button" className="link" onClick={back}>
-            Let it play again
-          </button>
-        </p>
+        <div className="mb-4 flex flex-col gap-2 border-line border-b pb-4" data-part="printed">
+          <p>
+            {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays for it now.{" "}
+            {state?.reason && <span className="text-accent">! {state.reason}. </span>}
+            <button type="button" className="link" onClick={back}>
+              Let it play again
+            </button>
+          </p>
+          {i.printed.audio ? (
+            <Listen src={`/api/recordings/${i.printed.audio}`} seconds={i.printed.seconds} name={i.printed.file} />
+          ) : (
+            <p className="text-soft">The file itself is not kept here; choose it to keep it.</p>
+          )}
+        </div>
       )}
       <form className="flex flex-col gap-3" onSubmit={(e) => void take(e)}>
         <p className="text-soft">

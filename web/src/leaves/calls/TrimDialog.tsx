@@ -60,6 +60,9 @@ export function TrimDialog({ close }: { close: () => void }) {
                     <tr key={r.instrument} className="odd:bg-band" data-trim={name}>
                       <td className="py-1 pl-1">
                         {name}
+                        {r.beside > 0 && (
+                          <span className="text-[12px] text-soft"> and {plural(r.beside, "row")} of its player</span>
+                        )}
                         {r.trimmed && <span className="text-[12px] text-soft"> trimmed</span>}
                         {r.stale && (
                           <span className="block text-[12px] text-accent">! its notes have changed; trim it again</span>

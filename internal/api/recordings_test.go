@@ -1,0 +1,75 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/format/wav"
+)
+
+// A recording that stands in for a row is kept: it is heard whole or from any
+// place, by those of the studio, and survives undo; what is no recording is
+// refused and nothing changes.
+func TestRecordingsAreHeard(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	path := c.newTemplate("Salt")
+	require.Equal(t, 200, c.do("POST", path+"/import?take=true", []byte(list)).status)
+	var opened struct {
+		Template struct {
+			Instruments []struct {
+				ID      string
+				Printed *struct {
+					File, Audio string
+					Seconds     float64
+				}
+			}
+		}
+	}
+	read := func() {
+		opened.Template.Instruments = nil
+		require.NoError(t, json.Unmarshal(c.do("GET", path, nil).body, &opened))
+	}
+	read()
+	row := opened.Template.Instruments[1].ID
+	var b bytes.Buffer
+	samples := make([]int16, 700_000) // more than one part of the store
+	for n := range samples {
+		samples[n] = int16(n)
+	}
+	require.NoError(t, wav.WriteMono16(&b, 48000, samples))
+	audio := b.Bytes()
+
+	bad := c.do("POST", path+"/instruments/"+row+"/printed?file=a.wav", []byte("hello"))
+	require.Equal(t, 422, bad.status)
+	require.Contains(t, bad.field(t, "detail"), "choose a WAV or FLAC file")
+	read()
+	require.Nil(t, opened.Template.Instruments[1].Printed)
+
+	done := c.do("POST", path+"/instruments/"+row+"/printed?file=a.wav", audio)
+	require.Equal(t, 200, done.status, "%s", done.body)
+	read()
+	printed := opened.Template.Instruments[1].Printed
+	require.InDelta(t, 700_000/48000.0, printed.Seconds, 1e-9)
+	whole := c.do("GET", "/api/recordings/"+printed.Audio, nil)
+	require.Equal(t, 200, whole.status)
+	require.Equal(t, "audio/wav", whole.header.Get("Content-Type"))
+	require.True(t, bytes.Equal(audio, whole.body))
+
+	r, err := http.NewRequest("GET", c.base+"/api/recordings/"+printed.Audio, nil)
+	require.NoError(t, err)
+	r.Header.Set("Range", "bytes=1048570-1048589") // RFC 9110, over the edge of two parts
+	part := c.send(r)
+	require.Equal(t, 206, part.status)
+	require.Equal(t, audio[1048570:1048590], part.body)
+
+	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
+	read()
+	require.Nil(t, opened.Template.Instruments[1].Printed)
+	require.Equal(t, 200, c.do("GET", "/api/recordings/"+printed.Audio, nil).status, "redo finds it")
+	require.Equal(t, 404, s.signedIn(t, "eve").do("GET", "/api/recordings/"+printed.Audio, nil).status)
+}
