@@ -108,7 +108,7 @@ func (h *Hot) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bo
 // loading tells whether a machine has something to load already.
 func (h *Hot) loading(machine template.ID) bool {
 	for id, s := range h.states {
-		if i := h.t.Instrument(id); s.State == string(rig.Tuning) && i != nil && i.Seat != nil && i.Seat.Machine == machine {
+		if s.State == string(rig.Tuning) && machineOf(h.t.Instrument(id)) == machine {
 			return true
 		}
 	}

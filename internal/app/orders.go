@@ -11,12 +11,16 @@ import (
 )
 
 // afterChange follows a change of the template on the machines: deleted
-// instruments are no longer wanted, moved ones load elsewhere.
+// instruments are no longer wanted, moved ones load elsewhere, and those that
+// lost their seat load when they have one again.
 func (h *Hot) afterChange(before *template.Template) {
 	for id := range h.wanted {
-		if i := h.t.Instrument(id); i == nil || i.Seat == nil {
+		i := h.t.Instrument(id)
+		if i == nil || !i.NeedsSeat() {
 			delete(h.wanted, id)
-			delete(h.states, id)
+		}
+		if machineOf(i) == "" || machineOf(i) != machineOf(before.Instrument(id)) {
+			delete(h.states, id) // what its old machine said
 		}
 	}
 	isPrinted := func(i *template.Instrument) bool { return i.Printed != nil }
@@ -26,6 +30,14 @@ func (h *Hot) afterChange(before *template.Template) {
 	} else if slices.ContainsFunc(before.Instruments, isPrinted) || slices.ContainsFunc(h.t.Instruments, isPrinted) {
 		h.tellRig()
 	}
+}
+
+// machineOf is the machine an instrument sits on; empty when it sits nowhere.
+func machineOf(i *template.Instrument) template.ID {
+	if i == nil || i.Seat == nil {
+		return ""
+	}
+	return i.Seat.Machine
 }
 
 // order tells the rig what each machine shall hold for this template.

@@ -362,3 +362,47 @@ func TestTwoCallAndRestTheSame(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, kept, len(wanted))
 }
+
+// A row that is ready on a machine that is lost waits for a seat, is never told
+// ready meanwhile, and loads where it is seated next; what the old machine says
+// late counts no more.
+func TestCalledRowsFollowTheirSeats(t *testing.T) {
+	f := setUp(t)
+	row := f.rows(1)[0]
+	require.NoError(t, f.hot.Call(ctx, []template.ID{row}, app.CallThem, false))
+	old := f.machineOf(row)
+	state := func() app.State {
+		for _, s := range f.hot.Rig().Instruments {
+			if s.ID == row {
+				return s
+			}
+		}
+		return app.State{}
+	}
+	f.report(old, rig.Item{ID: string(row), State: rig.Ready})
+	require.Equal(t, "ready", state().State)
+	seat := func(s *template.Seat) {
+		t.Helper()
+		_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Seat{Seats: []change.Seating{{ID: row, Seat: s}}})
+		require.NoError(t, err)
+	}
+	was := *f.hot.View().Template.Instrument(row).Seat
+	seat(nil)
+	require.Equal(t, []template.ID{row}, f.hot.Wanted(), "it is wanted still")
+	require.Equal(t, app.State{ID: row, State: "tuning", Reason: "it has lost its seat; seat it again"}, state())
+	require.Empty(t, f.rig.names(old.Name))
+
+	other := f.hot.View().Template.Machines[0]
+	if other.ID == old.ID {
+		other = f.hot.View().Template.Machines[1]
+	}
+	next := template.Seat{Machine: other.ID, Riser: 2, Port: 1, Channel: 1, Pair: 9}
+	seat(&next)
+	require.Len(t, f.rig.names(other.Name), 1, "it loads there")
+	f.report(old, rig.Item{ID: string(row), State: rig.Ready})
+	require.NotEqual(t, "ready", state().State, "the old machine is late")
+	f.report(other, rig.Item{ID: string(row), State: rig.Ready})
+	require.Equal(t, "ready", state().State)
+	seat(&was)
+	require.NotEqual(t, "ready", state().State, "moved back, it loads anew")
+}

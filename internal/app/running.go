@@ -62,12 +62,13 @@ func (h *Hot) reported(machine string, report rig.Report, away bool) {
 	}
 	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs, Voices: report.Voices}
 	for id := range h.states {
-		if i := h.t.Instrument(id); i == nil || i.Seat == nil || i.Seat.Machine == m.ID {
+		if at := machineOf(h.t.Instrument(id)); at == "" || at == m.ID {
 			delete(h.states, id)
 		}
 	}
 	for _, item := range report.Items {
-		if owner, id, _ := strings.Cut(item.ID, "/"); owner == h.id.String() {
+		owner, id, _ := strings.Cut(item.ID, "/")
+		if owner == h.id.String() && machineOf(h.t.Instrument(template.ID(id))) == m.ID { // or it has moved away since
 			h.states[template.ID(id)] = State{
 				ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason,
 				Voices: item.Voices, Armed: item.Armed, Missed: item.Missed,
@@ -125,7 +126,9 @@ func (h *Hot) stateOf(i *template.Instrument) State {
 		return s
 	}
 	s = State{ID: i.ID, State: string(rig.Tuning)}
-	if i.Seat != nil && !h.machines[i.Seat.Machine].Online {
+	if i.Seat == nil {
+		s.Reason = "it has lost its seat; seat it again"
+	} else if !h.machines[i.Seat.Machine].Online {
 		s.Reason = h.t.Index().Machines[i.Seat.Machine].Name + " is away"
 	}
 	return s
@@ -175,7 +178,7 @@ func (h *Hot) ReadyOn(machine template.ID) int {
 	defer h.mu.Unlock()
 	n := 0
 	for id, s := range h.states {
-		if i := h.t.Instrument(id); s.State == string(rig.Ready) && i != nil && i.Seat != nil && i.Seat.Machine == machine {
+		if s.State == string(rig.Ready) && machineOf(h.t.Instrument(id)) == machine {
 			n++
 		}
 	}

@@ -28,9 +28,15 @@ func TestAPlanIsMadeAndTaken(t *testing.T) {
 	p.undo(1)
 }
 
-// What if a machine were gone; then it is, and all find new seats.
+// What if a machine were gone; then it is, all find new seats, and what was
+// ready there is ready again.
 func TestReseatingAfterLosingAMachine(t *testing.T) {
 	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("oboe 1 long", "Oboe 1 long")
+	p.seeText("[data-part=trace]", "Cedar, riser 1")
+	p.keys(input.KeyC)
+	p.see(`[data-row="Oboe 1 long"][data-state=ready]`)
 	p.unfold("seating")
 	p.see(`[data-machine=Cedar]`)
 	p.press("What if")
@@ -44,10 +50,19 @@ func TestReseatingAfterLosingAMachine(t *testing.T) {
 	p.press("Remove, and take its seats away")
 	p.gone(`[data-machine=Cedar]`)
 	p.seeText("[data-part=unseated]", "without a seat")
+	p.unfold("calls")
+	p.seeText("[data-part=arriving]", "Oboe 1 long[\\s\\S]*it has lost its seat")
+	p.unfold("seating")
 	p.press("Seat everyone")
 	p.gone("[data-part=unseated]")
+	p.unfold("orchestra")
+	p.see(`[data-row="Oboe 1 long"][data-state=ready]`)
+	p.seeText("[data-part=trace]", "Oboe 1 long.*(Alder|Birch), riser")
 	p.undo(2)
-	p.see(`[data-machine=Cedar]`)
+	p.seeText("[data-part=trace]", "Cedar, riser 1")
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
 }
 
 // Output pairs are given in one action, the seats are then by hand, and why an

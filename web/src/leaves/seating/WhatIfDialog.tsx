@@ -119,6 +119,9 @@ export function WhatIfDialog({ close }: { close: () => void }) {
             </tbody>
           </table>
         )}
+        {outcome && figures.every(([key]) => outcome.now[key] === outcome.then[key]) && (
+          <p className="text-soft">Nothing would change.</p>
+        )}
         {outcome && outcome.unseated.length > 0 && (
           <p className="text-soft">
             {plural(outcome.unseated.length, "instrument")} would find no seat; first {outcome.unseated[0]!.name}:{" "}
