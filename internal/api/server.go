@@ -110,7 +110,7 @@ func limitBody(most int64) echo.MiddlewareFunc {
 func compress() echo.MiddlewareFunc {
 	return middleware.GzipWithConfig(middleware.GzipConfig{
 		Level: 4, MinLength: 1024,
-		Skipper: func(c *echo.Context) bool { 
+		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
 			return strings.HasSuffix(path, "/events") || strings.HasPrefix(path, "/api/recordings/")
 		},

@@ -21,11 +21,11 @@ import (
 type Trimming struct {
 	Instrument *template.Instrument
 	Beside     []*template.Instrument // the other rows that feed its player
-	FullMiB    float64 // on disk
-	PreloadMiB float64 // loaded whole
-	TrimmedMiB float64 // of what its notes touch
-	Zones, Of  int     // zones that stay, of how many
-	Why        string  // why it can not be trimmed; empty when it can
+	FullMiB    float64                // on disk
+	PreloadMiB float64                // loaded whole
+	TrimmedMiB float64                // of what its notes touch
+	Zones, Of  int                    // zones that stay, of how many
+	Why        string                 // why it can not be trimmed; empty when it can
 
 	trims []change.Fields
 }

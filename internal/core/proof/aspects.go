@@ -83,6 +83,9 @@ func touchedRow(old, now *template.Instrument) aspect {
 	if old.Style != now.Style || (old.Printed == nil) != (now.Printed == nil) || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
 		a |= seats
 	}
+	if old.Keep != now.Keep {
+		a |= named // it comes with every call
+	}
 	if !slices.Equal(old.Patches, now.Patches) || !reflect.DeepEqual(old.Trim, now.Trim) || !reflect.DeepEqual(old.Map, now.Map) || !slices.Equal(old.Mics, now.Mics) || old.Spread != now.Spread {
 		a |= patches
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/proof"
@@ -83,6 +84,34 @@ func narrow(t *template.Template, id template.ID) change.Change {
 	return change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}}
 }
 
+// late is a machine of 512 samples, twice, where 12 ms are allowed: 21.3 ms
+// late, as (1 + m) N / fs has it.
+func late(t *template.Template, id template.ID) change.Change {
+	m := *t.Index().Machines[id]
+	m.BufferSamples, m.BufferTimes = 512, 1
+	set := t.Settings
+	set.LatestMs = 12
+	return change.Batch{Changes: []change.Change{
+		change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}}, change.Configure{Name: t.Name, Settings: set},
+	}}
+}
+
+// The remedy for a late machine is the largest buffer that is early enough: 256
+// samples once more are 10.67 ms at 48 kHz (the worked example of practice).
+func TestALateMachineIsToldItsBuffer(t *testing.T) {
+	base := sound()
+	faulty := coretest.Must(base, late(base, base.Machines[0].ID))
+	for _, m := range proof.Check(faulty, "").Marks {
+		if m.Code == "late" {
+			require.Equal(t, base.Machines[0].Name+" sounds 21.3 ms late, of 12 allowed", m.Message)
+			require.Equal(t, "Say that its buffer is 256 samples", m.Remedies[0].Label)
+			require.Equal(t, "Allow 21.4 ms", m.Remedies[1].Label)
+			return
+		}
+	}
+	require.Fail(t, "it is not found")
+}
+
 // heavies makes two of the first riser heavy, where one is allowed.
 func heavies(t *template.Template) []change.Change {
 	set := t.Settings
@@ -140,6 +169,7 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"orphan, in print":         {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
 		"orphan, in listen":        {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
 		"network-overload":         {narrow(base, a.Seat.Machine)},
+		"late":                     {late(base, a.Seat.Machine)},
 		"riser-overload, by heavy": heavies(base),
 		"unseated":                 {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
 		"seat-clash":               {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
@@ -202,6 +232,33 @@ func TestOverMemory(t *testing.T) {
 		require.Equal(t, 1, proof.Check(after, "").Counts()["over-memory"])
 		require.Less(t, len(after.Calls[0].Instruments), len(ids))
 	}
+}
+
+// What is kept, or in the opening call, comes with every call: each must fit
+// beside it, and the proof finds so when the mark is set.
+func TestEveryCallFitsBesideWhatStays(t *testing.T) {
+	base := sound()
+	on := base.Machines[0].ID
+	var here []template.ID
+	for _, i := range base.Instruments {
+		if i.Seat.Machine == on {
+			here = append(here, i.ID)
+		}
+	}
+	m, set := *base.Machines[0], base.Settings
+	m.ReserveMiB, m.MemoryMiB = 0, calls.ReadyMiB(base, here[:len(here)-1])[on]
+	set.MemoryRule = template.FitCalls
+	now := coretest.Must(base, change.Configure{Name: base.Name, Settings: set}, change.Put{
+		Machines: []change.Entry[template.Machine]{change.Append(&m)},
+		Calls:    []change.Entry[template.Call]{change.Append(&template.Call{ID: "call", Name: "1M05", Instruments: here[:len(here)-1]})},
+	})
+	proved := proof.Check(now, "")
+	require.Zero(t, proved.Counts()["over-memory"], "it fits to the last MiB")
+	yes := true
+	kept := coretest.Must(now, change.Edit{Edits: []change.Fields{{ID: here[len(here)-1], Keep: &yes}}})
+	require.Equal(t, 1, proof.Recheck(proved, kept, "").Counts()["over-memory"])
+	opens := coretest.Must(now, change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "o", Name: "Opening", Opening: true, Instruments: here[len(here)-1:]})}})
+	require.Equal(t, 1, proof.Recheck(proved, opens, "").Counts()["over-memory"])
 }
 
 // A split return keeps every level: each stem keeps its own wet sound.

@@ -28,8 +28,12 @@ type Settings struct {
 	Upbeat        []Controller `json:"upbeat"`               // sent to every instrument before the cue
 	Deliver       Deliver      `json:"deliver,omitzero"`     // how stems are wired and delivered
 	Seating       Seating      `json:"seating,omitzero"`     // how plans seat instruments
+	LatestMs      float64      `json:"latestMs,omitempty"`   // most that a machine may sound late, ms, 0..MaxLatestMs; 0 when it does not matter
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }
+
+// MaxLatestMs is the largest latency that can be allowed for, ms.
+const MaxLatestMs = 10_000
 
 // Controller is one MIDI controller value.
 type Controller struct {

@@ -208,6 +208,7 @@ func (v *validator) settings() {
 		{"minRiserCores", float64(s.MinRiserCores), 1, 1024},
 		{"tempoBpm", s.TempoBPM, 4, 999},
 		{"cueBar", float64(s.CueBar), 1, 64},
+		{"latestMs", s.LatestMs, 0, MaxLatestMs},
 	} {
 		v.setting(r.field, r.x, r.low, r.high)
 	}

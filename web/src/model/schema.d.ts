@@ -1389,6 +1389,11 @@ export interface components {
             /** @description quarter notes a minute */
             tempoBpm: number;
             cueBar: number;
+            /**
+             * Format: double
+             * @description most that a machine may sound late, ms; missing when it does not matter
+             */
+            latestMs?: number;
             /** @description UDP port for Open Sound Control on the loopback; missing listens to nothing */
             remotePort?: number;
             upbeat: {

@@ -85,6 +85,21 @@ export function SettingsDialog({ close }: { close: () => void }) {
             />
           </Line>
           {figure("minRiserCores", "At least this many cores", 1, 1024)}
+          <Line text="A machine may sound late by at most, ms">
+            <input
+              type="number"
+              className="field w-28"
+              min={0.1}
+              max={10000}
+              step="any"
+              placeholder="any"
+              value={s.latestMs ?? ""}
+              onChange={(e) => {
+                const { latestMs: _, ...rest } = s;
+                setS(e.target.value === "" ? rest : { ...rest, latestMs: Number(e.target.value) });
+              }}
+            />
+          </Line>
           <Line text="What must fit into memory">
             <select
               className="field w-44"
