@@ -53,6 +53,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/calls/save":                map[string]any{"name": "x"},
 	"/api/templates/{id}/use":                       map[string]any{"patches": []string{"x"}},
 	"/api/templates/{id}/swap":                      map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
+	"/api/templates/{id}/order":                     map[string]any{"by": "score"},
 	"/api/templates/{id}/layout":                    map[string]any{"ids": []string{}, "to": "spread"},
 	"/api/templates/{id}/compile/{instrument}":      []byte("x"),
 	"/api/templates/{id}/compile/{instrument}/midi": []byte("x"),

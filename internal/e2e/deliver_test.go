@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"testing"
+	"time"
 
 	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/require"
@@ -275,13 +276,14 @@ func TestRowsTravelWithTheirRoutes(t *testing.T) {
 	p.focusSheet()
 	p.chord(input.ControlLeft, input.KeyV)
 	p.see(`[data-question="Flutes"]`)
-	p.press("Paste$")
-	for range 3 { // what the new buses feed is asked about in turn
-		if has, _, _ := p.page.Has(`[data-question]`); has {
-			p.press("Paste$")
-		}
-		p.page.MustWaitRequestIdle("/events")()
-	}
+	require.Eventually(t, func() bool { // what the new buses feed is asked about in turn
+		return p.page.MustEval(`() => {
+			if ([...document.querySelectorAll("[role=status]")].some((e) => e.textContent.includes("Pasted 1 row"))) return true
+			if (document.querySelector("[data-question]"))
+				[...document.querySelectorAll("[role=dialog] button")].find((b) => b.textContent.startsWith("Paste"))?.click()
+			return false
+		}`).Bool()
+	}, 30*time.Second, 100*time.Millisecond)
 	p.gone("[role=dialog]")
 	p.seeText(`[data-row="Piccolo long"]`, "High winds")
 }

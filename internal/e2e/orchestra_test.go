@@ -191,3 +191,28 @@ func TestAClashShowsBothValuesAndLosesNothing(t *testing.T) {
 	ben.undo(1)
 	ben.see(`[data-row="Piccolo long"]`)
 }
+
+// One section is gathered by role, seen before it is taken, its routes and seats
+// as they were; and undone.
+func TestOneSectionIsGatheredByRole(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("violas short", "Violas short")
+	before := p.see("[data-part=trace]").MustText()
+	p.press("1 selected")
+	p.press("Put in order")
+	p.seeText("[data-part=moved]", "All stand so already|would stand elsewhere")
+	p.see("[role=dialog] select").MustSelect("Strings")
+	p.page.MustElementR("[role=dialog] label", "By role").MustClick()
+	p.seeText("[role=dialog] [role=region]", `High long[\s\S]*High short[\s\S]*Low long[\s\S]*Effects`)
+	p.seeText("[role=dialog]", "Goes, since it would be empty: .*Strings / Violas")
+	p.page.MustElementR("[role=dialog] button", "^Put in order").MustClick()
+	p.gone("[role=dialog]")
+	p.find("violas short", "Violas short")
+	p.see(`[data-section="High short"]`)
+	require.Equal(t, before, p.see("[data-part=trace]").MustText(), "routes and seat are as they were")
+	p.undo(1)
+	p.gone(`[data-section="High short"]`)
+	p.find("violas short", "Violas short")
+	p.see(`[data-section="Violas"]`)
+}

@@ -413,6 +413,36 @@ func (e LayoutJSONBodyTo) Valid() bool {
 	}
 }
 
+// Defines values for OrderJSONBodyBy.
+const (
+	OrderJSONBodyByInstrument OrderJSONBodyBy = "instrument"
+	OrderJSONBodyByLibrary    OrderJSONBodyBy = "library"
+	OrderJSONBodyByLowToHigh  OrderJSONBodyBy = "low-to-high"
+	OrderJSONBodyByRole       OrderJSONBodyBy = "role"
+	OrderJSONBodyByScore      OrderJSONBodyBy = "score"
+	OrderJSONBodyByStage      OrderJSONBodyBy = "stage"
+)
+
+// Valid indicates whether the value is a known member of the OrderJSONBodyBy enum.
+func (e OrderJSONBodyBy) Valid() bool {
+	switch e {
+	case OrderJSONBodyByInstrument:
+		return true
+	case OrderJSONBodyByLibrary:
+		return true
+	case OrderJSONBodyByLowToHigh:
+		return true
+	case OrderJSONBodyByRole:
+		return true
+	case OrderJSONBodyByScore:
+		return true
+	case OrderJSONBodyByStage:
+		return true
+	default:
+		return false
+	}
+}
+
 // Applied defines model for Applied.
 type Applied struct {
 	Added      *[]Id          `json:"added,omitempty"`
@@ -933,6 +963,40 @@ type Opened struct {
 	// Risers risers each machine carries
 	Risers   map[string]int `json:"risers"`
 	Template Template       `json:"template"`
+}
+
+// OrderPlan defines model for OrderPlan.
+type OrderPlan struct {
+	// Changes something would change
+	Changes bool `json:"changes"`
+
+	// Gone sections that would be empty, and go
+	Gone []string `json:"gone"`
+
+	// Kept sections that would be empty, and stay: stem rules or wishes speak of them
+	Kept []string `json:"kept"`
+
+	// Made sections that would be made
+	Made []string `json:"made"`
+
+	// Moved rows that would stand elsewhere
+	Moved int `json:"moved"`
+
+	// Revision when it was taken
+	Revision *int64           `json:"revision,omitempty"`
+	Sections []OrderedSection `json:"sections"`
+
+	// Stems rows that the stem rules, applied again, would treat differently
+	Stems int `json:"stems"`
+}
+
+// OrderedSection defines model for OrderedSection.
+type OrderedSection struct {
+	// Count rows that stand in it, not deeper
+	Count int      `json:"count"`
+	Depth int      `json:"depth"`
+	First []string `json:"first"`
+	Name  string   `json:"name"`
 }
 
 // Pasted defines model for Pasted.
@@ -1745,6 +1809,16 @@ type MendJSONBody struct {
 	Subject Id     `json:"subject"`
 }
 
+// OrderJSONBody defines parameters for Order.
+type OrderJSONBody struct {
+	By     OrderJSONBodyBy `json:"by"`
+	Take   *bool           `json:"take,omitempty"`
+	Within *Id             `json:"within,omitempty"`
+}
+
+// OrderJSONBodyBy defines parameters for Order.
+type OrderJSONBodyBy string
+
 // PasteJSONBody defines parameters for Paste.
 type PasteJSONBody struct {
 	Answers *map[string]struct {
@@ -1860,6 +1934,9 @@ type LayoutJSONRequestBody LayoutJSONBody
 
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
+
+// OrderJSONRequestBody defines body for Order for application/json ContentType.
+type OrderJSONRequestBody OrderJSONBody
 
 // PasteJSONRequestBody defines body for Paste for application/json ContentType.
 type PasteJSONRequestBody PasteJSONBody
@@ -2061,6 +2138,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/order)
+	Order(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx *echo.Context, id openapi_types.UUID) error
@@ -3246,6 +3326,22 @@ func (w *ServerInterfaceWrapper) Mend(ctx *echo.Context) error {
 	return err
 }
 
+// Order converts echo context to params.
+func (w *ServerInterfaceWrapper) Order(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Order(ctx, id)
+	return err
+}
+
 // Paste converts echo context to params.
 func (w *ServerInterfaceWrapper) Paste(ctx *echo.Context) error {
 	var err error
@@ -3779,6 +3875,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/trace/:instrument", wrapper.Trace, options.OperationMiddlewares["Trace"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
@@ -6052,6 +6149,46 @@ func (response MenddefaultApplicationProblemPlusJSONResponse) VisitMendResponse(
 	return err
 }
 
+type OrderRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *OrderJSONRequestBody
+}
+
+type OrderResponseObject interface {
+	VisitOrderResponse(w http.ResponseWriter) error
+}
+
+type Order200JSONResponse OrderPlan
+
+func (response Order200JSONResponse) VisitOrderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderdefaultApplicationProblemPlusJSONResponse) VisitOrderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PasteRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *PasteJSONRequestBody
@@ -7135,6 +7272,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx context.Context, request MendRequestObject) (MendResponseObject, error)
+
+	// (POST /api/templates/{id}/order)
+	Order(ctx context.Context, request OrderRequestObject) (OrderResponseObject, error)
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx context.Context, request PasteRequestObject) (PasteResponseObject, error)
@@ -9171,6 +9311,54 @@ func (sh *strictHandler) Mend(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(MendResponseObject); ok {
 		return validResponse.VisitMendResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Order operation middleware
+func (sh *strictHandler) Order(ctx *echo.Context, id openapi_types.UUID) error {
+	var request OrderRequestObject
+
+	request.Id = id
+
+	var body OrderJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Order(ctx.Request().Context(), request.(OrderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Order")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(OrderResponseObject); ok {
+		return validResponse.VisitOrderResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -44,6 +44,8 @@ func Describe(c Change) string {
 		return "Remove a machine"
 	case SetRules:
 		return "Set the stem rules"
+	case SetSections:
+		return "Arrange the sections"
 	case SetReturns:
 		return "Set the return sets"
 	case SetPosition:
@@ -121,6 +123,8 @@ func Value(c Change) Change {
 	case *RemoveMachine:
 		return *c
 	case *SetRules:
+		return *c
+	case *SetSections:
 		return *c
 	case *SetReturns:
 		return *c

@@ -123,3 +123,20 @@ func plain(s string) string {
 		return -1
 	}, s)
 }
+
+var ranks = map[*Sound]int{}
+
+func init() {
+	for n := range table {
+		ranks[&table[n]] = n
+	}
+}
+
+// Rank is the place of a sound in score order, from 0: woodwinds, brass,
+// percussion, keyboards and harp, voices, strings; -1 when it is not known.
+func Rank(id string) int {
+	if s := ByID(id); s != nil {
+		return ranks[s]
+	}
+	return -1
+}

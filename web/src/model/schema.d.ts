@@ -660,6 +660,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description puts sections and rows in order, or gathers them into sections anew; without take it only tells what that means */
+        post: operations["Order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/cost": {
         parameters: {
             query?: never;
@@ -2241,6 +2258,33 @@ export interface components {
              */
             revision?: number;
             rows: components["schemas"]["TrimRow"][];
+        };
+        OrderPlan: {
+            /** @description something would change */
+            changes: boolean;
+            /** @description rows that would stand elsewhere */
+            moved: number;
+            /** @description sections that would be made */
+            made: string[];
+            /** @description sections that would be empty, and go */
+            gone: string[];
+            /** @description sections that would be empty, and stay: stem rules or wishes speak of them */
+            kept: string[];
+            /** @description rows that the stem rules, applied again, would treat differently */
+            stems: number;
+            sections: components["schemas"]["OrderedSection"][];
+            /**
+             * Format: int64
+             * @description when it was taken
+             */
+            revision?: number;
+        };
+        OrderedSection: {
+            name: string;
+            depth: number;
+            /** @description rows that stand in it, not deeper */
+            count: number;
+            first: string[];
         };
         TrimRow: {
             instrument: components["schemas"]["Id"];
@@ -4344,6 +4388,46 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    within?: components["schemas"]["Id"];
+                    /** @enum {string} */
+                    by: "score" | "stage" | "low-to-high" | "role" | "library" | "instrument";
+                    take?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderPlan"];
                 };
             };
             /** @description what went wrong */

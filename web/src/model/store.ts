@@ -45,6 +45,7 @@ export interface State {
     | "new"
     | "casting"
     | "layout"
+    | "order"
     | "own-map"
     | "compile"
     | "stems"

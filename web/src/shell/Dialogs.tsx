@@ -10,6 +10,7 @@ import { CastingDialog } from "../leaves/library/casting/CastingDialog";
 import { CompileDialog } from "../leaves/orchestra/CompileDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
 import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
+import { OrderDialog } from "../leaves/orchestra/OrderDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
 import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
@@ -43,6 +44,8 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "order":
+      return <OrderDialog close={close} />;
     case "own-map":
       return <OwnMapDialog close={close} />;
     case "compile":
