@@ -5,6 +5,7 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/naming"
 	"fanfold/internal/core/order"
 	"fanfold/internal/core/template"
 )
@@ -76,4 +77,77 @@ func outline(t *template.Template, within template.ID) []gen.OrderedSection {
 		out = append(out, o)
 	}
 	return out
+}
+
+// NameRows implements the contract.
+func (s *server) NameRows(ctx context.Context, r gen.NameRowsRequestObject) (gen.NameRowsResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	ask := naming.Ask{
+		Rows: r.Body.Ids, Pattern: or(r.Body.Pattern, ""), ShortPattern: or(r.Body.ShortPattern, ""),
+		Shorten: or(r.Body.Shorten, false), Limit: or(r.Body.Limit, 0), ByHand: or(r.Body.ByHand, false),
+	}
+	named, err := h.NamesOf(ctx, p, ask)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.NamedRows{Rows: []gen.NamedRow{}}
+	for _, x := range named {
+		out.Rows = append(out.Rows, gen.NamedRow{
+			Id: x.Instrument.ID, Before: x.Instrument.Name, Name: x.Name, ShortBefore: x.Instrument.Short, Short: x.Short,
+			Kept: x.Kept, KeptShort: x.KeptShort, Twice: x.Twice,
+		})
+	}
+	if or(r.Body.Take, false) {
+		revision, err := h.NameRows(ctx, p, ask)
+		if err != nil {
+			return nil, err
+		}
+		out.Revision = &revision
+	}
+	return gen.NameRows200JSONResponse(out), nil
+}
+
+// ReplaceText implements the contract.
+func (s *server) ReplaceText(ctx context.Context, r gen.ReplaceTextRequestObject) (gen.ReplaceTextResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	search := naming.Search{
+		Field: naming.Field(r.Body.Field), Find: r.Body.Find, With: r.Body.With, Expression: or(r.Body.Expression, false), Case: or(r.Body.Case, false),
+	}
+	if r.Body.Ids != nil {
+		search.Rows = *r.Body.Ids
+	}
+	found, err := h.Replaced(search)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.ReplacedTexts{Found: []gen.ReplacedText{}}
+	for _, f := range found {
+		out.Found = append(out.Found, gen.ReplacedText{Id: f.ID, Name: f.Name, Before: f.Before, After: f.After})
+	}
+	if or(r.Body.Take, false) {
+		revision, err := h.Apply(ctx, p, app.ReplaceText(search))
+		if err != nil {
+			return nil, err
+		}
+		out.Revision = &revision
+	}
+	return gen.ReplaceText200JSONResponse(out), nil
+}
+
+// Abbreviations implements the contract.
+func (s *server) Abbreviations(ctx context.Context, _ gen.AbbreviationsRequestObject) (gen.AbbreviationsResponseObject, error) {
+	own, err := s.app.Abbreviations(ctx, person(ctx))
+	return gen.Abbreviations200JSONResponse{Own: list(own), Standard: naming.Standard()}, err
+}
+
+// SetAbbreviations implements the contract.
+func (s *server) SetAbbreviations(ctx context.Context, r gen.SetAbbreviationsRequestObject) (gen.SetAbbreviationsResponseObject, error) {
+	err := s.app.SetAbbreviations(ctx, person(ctx), r.Body.Own)
+	return gen.SetAbbreviations200JSONResponse{Own: r.Body.Own, Standard: naming.Standard()}, err
 }

@@ -182,6 +182,39 @@ func (e RibbonTap) Valid() bool {
 	}
 }
 
+// Defines values for SearchField.
+const (
+	SearchFieldArticulations SearchField = "articulations"
+	SearchFieldBusNames      SearchField = "bus names"
+	SearchFieldCallNames     SearchField = "call names"
+	SearchFieldNames         SearchField = "names"
+	SearchFieldNotes         SearchField = "notes"
+	SearchFieldSectionNames  SearchField = "section names"
+	SearchFieldShortNames    SearchField = "short names"
+)
+
+// Valid indicates whether the value is a known member of the SearchField enum.
+func (e SearchField) Valid() bool {
+	switch e {
+	case SearchFieldArticulations:
+		return true
+	case SearchFieldBusNames:
+		return true
+	case SearchFieldCallNames:
+		return true
+	case SearchFieldNames:
+		return true
+	case SearchFieldNotes:
+		return true
+	case SearchFieldSectionNames:
+		return true
+	case SearchFieldShortNames:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Tint.
 const (
 	Clay    Tint = "clay"
@@ -441,6 +474,15 @@ func (e OrderJSONBodyBy) Valid() bool {
 	default:
 		return false
 	}
+}
+
+// Abbreviation defines model for Abbreviation.
+type Abbreviation = template.Abbreviation
+
+// Abbreviations defines model for Abbreviations.
+type Abbreviations struct {
+	Own      []Abbreviation `json:"own"`
+	Standard []Abbreviation `json:"standard"`
 }
 
 // Applied defines model for Applied.
@@ -941,6 +983,32 @@ type MusicReport struct {
 // Name defines model for Name.
 type Name = string
 
+// NamedRow defines model for NamedRow.
+type NamedRow struct {
+	Before string `json:"before"`
+	Id     Id     `json:"id"`
+
+	// Kept named by hand, and left so
+	Kept        bool   `json:"kept"`
+	KeptShort   bool   `json:"keptShort"`
+	Name        string `json:"name"`
+	Short       string `json:"short"`
+	ShortBefore string `json:"shortBefore"`
+
+	// Twice another row of its section would bear the name
+	Twice bool `json:"twice"`
+}
+
+// NamedRows defines model for NamedRows.
+type NamedRows struct {
+	// Revision when it was taken
+	Revision *int64     `json:"revision,omitempty"`
+	Rows     []NamedRow `json:"rows"`
+}
+
+// Names how rows are named
+type Names = template.Names
+
 // NearlyFull defines model for NearlyFull.
 type NearlyFull struct {
 	Machine string `json:"machine"`
@@ -1155,6 +1223,22 @@ type RemoveBusChange = json.RawMessage
 // RemoveMachineChange defines model for RemoveMachineChange.
 type RemoveMachineChange = json.RawMessage
 
+// ReplacedText defines model for ReplacedText.
+type ReplacedText struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Id     Id     `json:"id"`
+	Name   string `json:"name"`
+}
+
+// ReplacedTexts defines model for ReplacedTexts.
+type ReplacedTexts struct {
+	Found []ReplacedText `json:"found"`
+
+	// Revision when it was taken
+	Revision *int64 `json:"revision,omitempty"`
+}
+
 // ReturnSet effects that stems share the settings of
 type ReturnSet = template.ReturnSet
 
@@ -1234,6 +1318,9 @@ type ScanMachine struct {
 	Name  string   `json:"name"`
 	Roots []string `json:"roots"`
 }
+
+// SearchField defines model for SearchField.
+type SearchField string
 
 // Seat defines model for Seat.
 type Seat = template.Seat
@@ -1608,6 +1695,11 @@ type WireSettingAt string
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
 
+// SetAbbreviationsJSONBody defines parameters for SetAbbreviations.
+type SetAbbreviationsJSONBody struct {
+	Own []Abbreviation `json:"own"`
+}
+
 // TakePatchListParams defines parameters for TakePatchList.
 type TakePatchListParams struct {
 	Take *bool `form:"take,omitempty" json:"take,omitempty"`
@@ -1809,6 +1901,26 @@ type MendJSONBody struct {
 	Subject Id     `json:"subject"`
 }
 
+// NameRowsJSONBody defines parameters for NameRows.
+type NameRowsJSONBody struct {
+	// ByHand those named by hand are renamed, too
+	ByHand *bool `json:"byHand,omitempty"`
+	Ids    []Id  `json:"ids"`
+
+	// Limit letters of a short name, 0 for any
+	Limit *int `json:"limit,omitempty"`
+
+	// Pattern empty leaves the names as they are
+	Pattern *string `json:"pattern,omitempty"`
+
+	// ShortPattern empty shortens the name
+	ShortPattern *string `json:"shortPattern,omitempty"`
+
+	// Shorten short names are made, too
+	Shorten *bool `json:"shorten,omitempty"`
+	Take    *bool `json:"take,omitempty"`
+}
+
 // OrderJSONBody defines parameters for Order.
 type OrderJSONBody struct {
 	By     OrderJSONBodyBy `json:"by"`
@@ -1827,6 +1939,20 @@ type PasteJSONBody struct {
 	} `json:"answers,omitempty"`
 	From openapi_types.UUID `json:"from"`
 	Ids  []Id               `json:"ids"`
+}
+
+// ReplaceTextJSONBody defines parameters for ReplaceText.
+type ReplaceTextJSONBody struct {
+	// Case capitals and small letters differ
+	Case *bool `json:"case,omitempty"`
+
+	// Expression find is a regular expression (RE2)
+	Expression *bool       `json:"expression,omitempty"`
+	Field      SearchField `json:"field"`
+	Find       string      `json:"find"`
+	Ids        *[]Id       `json:"ids,omitempty"`
+	Take       *bool       `json:"take,omitempty"`
+	With       string      `json:"with"`
 }
 
 // RoutingParams defines parameters for Routing.
@@ -1862,6 +1988,9 @@ type MoveSeatsJSONBody struct {
 		Riser   int `json:"riser"`
 	} `json:"to"`
 }
+
+// SetAbbreviationsJSONRequestBody defines body for SetAbbreviations for application/json ContentType.
+type SetAbbreviationsJSONRequestBody SetAbbreviationsJSONBody
 
 // CheckMapJSONRequestBody defines body for CheckMap for application/json ContentType.
 type CheckMapJSONRequestBody = MapCheck
@@ -1935,11 +2064,17 @@ type LayoutJSONRequestBody LayoutJSONBody
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
 
+// NameRowsJSONRequestBody defines body for NameRows for application/json ContentType.
+type NameRowsJSONRequestBody NameRowsJSONBody
+
 // OrderJSONRequestBody defines body for Order for application/json ContentType.
 type OrderJSONRequestBody OrderJSONBody
 
 // PasteJSONRequestBody defines body for Paste for application/json ContentType.
 type PasteJSONRequestBody PasteJSONBody
+
+// ReplaceTextJSONRequestBody defines body for ReplaceText for application/json ContentType.
+type ReplaceTextJSONRequestBody ReplaceTextJSONBody
 
 // AddRowsJSONRequestBody defines body for AddRows for application/json ContentType.
 type AddRowsJSONRequestBody AddRowsJSONBody
@@ -1970,6 +2105,12 @@ type UseJSONRequestBody = UseAsk
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+
+	// (GET /api/abbreviations)
+	Abbreviations(ctx *echo.Context) error
+
+	// (PUT /api/abbreviations)
+	SetAbbreviations(ctx *echo.Context) error
 
 	// (GET /api/catalogue)
 	Catalogue(ctx *echo.Context) error
@@ -2139,6 +2280,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/names)
+	NameRows(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/order)
 	Order(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -2150,6 +2294,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/redo)
 	Redo(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/replace)
+	ReplaceText(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/routing)
 	Routing(ctx *echo.Context, id openapi_types.UUID, params RoutingParams) error
@@ -2215,6 +2362,24 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// Abbreviations converts echo context to params.
+func (w *ServerInterfaceWrapper) Abbreviations(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Abbreviations(ctx)
+	return err
+}
+
+// SetAbbreviations converts echo context to params.
+func (w *ServerInterfaceWrapper) SetAbbreviations(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetAbbreviations(ctx)
+	return err
 }
 
 // Catalogue converts echo context to params.
@@ -3326,6 +3491,22 @@ func (w *ServerInterfaceWrapper) Mend(ctx *echo.Context) error {
 	return err
 }
 
+// NameRows converts echo context to params.
+func (w *ServerInterfaceWrapper) NameRows(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.NameRows(ctx, id)
+	return err
+}
+
 // Order converts echo context to params.
 func (w *ServerInterfaceWrapper) Order(ctx *echo.Context) error {
 	var err error
@@ -3395,6 +3576,22 @@ func (w *ServerInterfaceWrapper) Redo(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Redo(ctx, id)
+	return err
+}
+
+// ReplaceText converts echo context to params.
+func (w *ServerInterfaceWrapper) ReplaceText(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReplaceText(ctx, id)
 	return err
 }
 
@@ -3876,6 +4073,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/names", wrapper.NameRows, options.OperationMiddlewares["NameRows"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/replace", wrapper.ReplaceText, options.OperationMiddlewares["ReplaceText"]...)
+	router.GET(options.BaseURL+"/api/abbreviations", wrapper.Abbreviations, options.OperationMiddlewares["Abbreviations"]...)
+	router.PUT(options.BaseURL+"/api/abbreviations", wrapper.SetAbbreviations, options.OperationMiddlewares["SetAbbreviations"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
@@ -3908,6 +4109,83 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/catalogue/list", wrapper.PatchList, options.OperationMiddlewares["PatchList"]...)
 	router.POST(options.BaseURL+"/api/catalogue/list", wrapper.TakePatchList, options.OperationMiddlewares["TakePatchList"]...)
 
+}
+
+type AbbreviationsRequestObject struct {
+}
+
+type AbbreviationsResponseObject interface {
+	VisitAbbreviationsResponse(w http.ResponseWriter) error
+}
+
+type Abbreviations200JSONResponse Abbreviations
+
+func (response Abbreviations200JSONResponse) VisitAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AbbreviationsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AbbreviationsdefaultApplicationProblemPlusJSONResponse) VisitAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetAbbreviationsRequestObject struct {
+	Body *SetAbbreviationsJSONRequestBody
+}
+
+type SetAbbreviationsResponseObject interface {
+	VisitSetAbbreviationsResponse(w http.ResponseWriter) error
+}
+
+type SetAbbreviations200JSONResponse Abbreviations
+
+func (response SetAbbreviations200JSONResponse) VisitSetAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetAbbreviationsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetAbbreviationsdefaultApplicationProblemPlusJSONResponse) VisitSetAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type CatalogueRequestObject struct {
@@ -6149,6 +6427,46 @@ func (response MenddefaultApplicationProblemPlusJSONResponse) VisitMendResponse(
 	return err
 }
 
+type NameRowsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *NameRowsJSONRequestBody
+}
+
+type NameRowsResponseObject interface {
+	VisitNameRowsResponse(w http.ResponseWriter) error
+}
+
+type NameRows200JSONResponse NamedRows
+
+func (response NameRows200JSONResponse) VisitNameRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NameRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NameRowsdefaultApplicationProblemPlusJSONResponse) VisitNameRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OrderRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *OrderJSONRequestBody
@@ -6297,6 +6615,46 @@ type RedodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RedodefaultApplicationProblemPlusJSONResponse) VisitRedoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplaceTextRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ReplaceTextJSONRequestBody
+}
+
+type ReplaceTextResponseObject interface {
+	VisitReplaceTextResponse(w http.ResponseWriter) error
+}
+
+type ReplaceText200JSONResponse ReplacedTexts
+
+func (response ReplaceText200JSONResponse) VisitReplaceTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplaceTextdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReplaceTextdefaultApplicationProblemPlusJSONResponse) VisitReplaceTextResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7105,6 +7463,12 @@ func (response UsedefaultApplicationProblemPlusJSONResponse) VisitUseResponse(w 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 
+	// (GET /api/abbreviations)
+	Abbreviations(ctx context.Context, request AbbreviationsRequestObject) (AbbreviationsResponseObject, error)
+
+	// (PUT /api/abbreviations)
+	SetAbbreviations(ctx context.Context, request SetAbbreviationsRequestObject) (SetAbbreviationsResponseObject, error)
+
 	// (GET /api/catalogue)
 	Catalogue(ctx context.Context, request CatalogueRequestObject) (CatalogueResponseObject, error)
 
@@ -7273,6 +7637,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx context.Context, request MendRequestObject) (MendResponseObject, error)
 
+	// (POST /api/templates/{id}/names)
+	NameRows(ctx context.Context, request NameRowsRequestObject) (NameRowsResponseObject, error)
+
 	// (POST /api/templates/{id}/order)
 	Order(ctx context.Context, request OrderRequestObject) (OrderResponseObject, error)
 
@@ -7284,6 +7651,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
+
+	// (POST /api/templates/{id}/replace)
+	ReplaceText(ctx context.Context, request ReplaceTextRequestObject) (ReplaceTextResponseObject, error)
 
 	// (GET /api/templates/{id}/routing)
 	Routing(ctx context.Context, request RoutingRequestObject) (RoutingResponseObject, error)
@@ -7356,6 +7726,75 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// Abbreviations operation middleware
+func (sh *strictHandler) Abbreviations(ctx *echo.Context) error {
+	var request AbbreviationsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Abbreviations(ctx.Request().Context(), request.(AbbreviationsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Abbreviations")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AbbreviationsResponseObject); ok {
+		return validResponse.VisitAbbreviationsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetAbbreviations operation middleware
+func (sh *strictHandler) SetAbbreviations(ctx *echo.Context) error {
+	var request SetAbbreviationsRequestObject
+
+	var body SetAbbreviationsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetAbbreviations(ctx.Request().Context(), request.(SetAbbreviationsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetAbbreviations")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetAbbreviationsResponseObject); ok {
+		return validResponse.VisitSetAbbreviationsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // Catalogue operation middleware
@@ -9317,6 +9756,54 @@ func (sh *strictHandler) Mend(ctx *echo.Context, id openapi_types.UUID) error {
 	return nil
 }
 
+// NameRows operation middleware
+func (sh *strictHandler) NameRows(ctx *echo.Context, id openapi_types.UUID) error {
+	var request NameRowsRequestObject
+
+	request.Id = id
+
+	var body NameRowsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NameRows(ctx.Request().Context(), request.(NameRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NameRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NameRowsResponseObject); ok {
+		return validResponse.VisitNameRowsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Order operation middleware
 func (sh *strictHandler) Order(ctx *echo.Context, id openapi_types.UUID) error {
 	var request OrderRequestObject
@@ -9458,6 +9945,54 @@ func (sh *strictHandler) Redo(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(RedoResponseObject); ok {
 		return validResponse.VisitRedoResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReplaceText operation middleware
+func (sh *strictHandler) ReplaceText(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ReplaceTextRequestObject
+
+	request.Id = id
+
+	var body ReplaceTextJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReplaceText(ctx.Request().Context(), request.(ReplaceTextRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReplaceText")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReplaceTextResponseObject); ok {
+		return validResponse.VisitReplaceTextResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -10,6 +10,9 @@ import (
 type Fields struct {
 	ID            template.ID         `json:"id"`
 	Name          *string             `json:"name,omitempty"`
+	NameByHand    *bool               `json:"nameByHand,omitempty"`
+	Short         *string             `json:"short,omitempty"`
+	ShortByHand   *bool               `json:"shortByHand,omitempty"`
 	Kind          *template.Kind      `json:"kind,omitempty"`
 	Articulations *[]string           `json:"articulations,omitempty"`
 	Patches       *[]template.ID      `json:"patches,omitempty"`
@@ -53,7 +56,7 @@ func (f Fields) names() []string {
 		name string
 		set  bool
 	}{
-		{"name", f.Name != nil}, {"kind", f.Kind != nil}, {"articulations", f.Articulations != nil},
+		{"name", f.Name != nil}, {"short", f.Short != nil}, {"nameByHand", f.NameByHand != nil}, {"shortByHand", f.ShortByHand != nil}, {"kind", f.Kind != nil}, {"articulations", f.Articulations != nil},
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
@@ -76,6 +79,9 @@ func (c Edit) apply(d *draft) (Change, error) {
 		}
 		old := Fields{ID: f.ID}
 		swap(&i.Name, f.Name, &old.Name)
+		swap(&i.NameByHand, f.NameByHand, &old.NameByHand)
+		swap(&i.Short, f.Short, &old.Short)
+		swap(&i.ShortByHand, f.ShortByHand, &old.ShortByHand)
 		swap(&i.Kind, f.Kind, &old.Kind)
 		swap(&i.Articulations, f.Articulations, &old.Articulations)
 		swap(&i.Patches, f.Patches, &old.Patches)

@@ -106,36 +106,9 @@ func (s *sorter) rowOf(i *template.Instrument, at int) row {
 	if tr.High > 0 {
 		r.middle = float64(tr.Low+tr.High) / 2
 	}
-	r.desk = template.FoldName(s.desk(i.Name))
+	r.desk = template.FoldName(articulation.Desk(s.words, i.Name))
 	r.family = slices.Index(template.Families, tr.Family)
 	return r
-}
-
-var wordBreaks = regexp.MustCompile(`[\s,;/()]+`)
-
-// extra are words for what a row holds that are no articulations.
-var extra = []string{"effect", "effects", "fx", "longs", "shorts"}
-
-// desk is a name without the articulation it speaks of: that of "Flute 1 short"
-// is "Flute 1".
-func (s *sorter) desk(name string) string {
-	words := wordBreaks.Split(strings.TrimSpace(name), -1)
-	var out []string
-	for at := 0; at < len(words); at++ {
-		long := min(3, len(words)-at)
-		for ; long > 0; long-- {
-			phrase := strings.Join(words[at:at+long], " ")
-			if at > 0 && (s.words.Find(phrase) != nil || slices.Contains(extra, template.FoldName(phrase)) || slices.Contains(template.Families, template.Family(template.FoldName(phrase)))) {
-				break
-			}
-		}
-		if long > 0 {
-			at += long - 1
-		} else {
-			out = append(out, words[at])
-		}
-	}
-	return strings.Join(out, " ")
 }
 
 func (s *sorter) compareRows(a, b row) int {

@@ -3,13 +3,14 @@ package proof
 import (
 	"fmt"
 	"strings"
+	"unicode"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
 )
 
 var orderRules = []Rule{
-	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name", reads: rows | names | buses, find: duplicateNames},
+	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name or nearly one", reads: rows | names | buses, find: duplicateNames},
 	{Code: "empty-section", About: "a section holds no instrument", reads: rows | gone | sections, find: emptySections},
 }
 
@@ -21,16 +22,26 @@ type nameKey struct {
 func duplicateNames(s *subject) []Mark {
 	var out []Mark
 	count := make(map[nameKey]int, len(s.t.Instruments))
+	alike := make(map[nameKey]*template.Instrument, len(s.t.Instruments)) // the first of a name, nearly
 	key := func(i *template.Instrument, name string) nameKey { return nameKey{i.Section, strings.ToLower(name)} }
 	for _, i := range s.t.Instruments {
-		k := key(i, i.Name)
-		if count[k]++; count[k] == 1 || i.Kind == template.Spare {
+		k, near := key(i, i.Name), nameKey{i.Section, nearly(i.Name)}
+		first := alike[near]
+		if first == nil {
+			alike[near] = i
+		}
+		if count[k]++; first == nil || i.Kind == template.Spare {
 			continue
 		}
-		free := func() string { return freeName(i.Name, func(name string) bool { return count[key(i, name)] == 0 }) }
+		message := fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section))
+		if count[k] == 1 {
+			message = fmt.Sprintf("%s and %s are nearly one name, in %s", first.Name, i.Name, s.t.SectionPath(i.Section))
+		}
+		free := func() string {
+			return freeName(i.Name, func(name string) bool { return count[key(i, name)] == 0 && alike[nameKey{i.Section, nearly(name)}] == nil })
+		}
 		out = append(out, Mark{
-			Subject: i.ID, Name: i.Name,
-			Message: fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section)),
+			Subject: i.ID, Name: i.Name, Message: message,
 			Remedies: []Remedy{{Label: "Give it a number of its own", Build: func() (change.Change, error) {
 				name := free()
 				return change.Edit{Edits: []change.Fields{{ID: i.ID, Name: &name}}}, nil
@@ -38,6 +49,30 @@ func duplicateNames(s *subject) []Mark {
 		})
 	}
 	return append(out, duplicateBuses(s)...)
+}
+
+// nearly is what names that are nearly one have in common: their letters and
+// digits, without regard to case and to the s of a plural.
+func nearly(name string) string {
+	var b strings.Builder
+	word := 0
+	end := func() {
+		if s := b.String(); word > 3 && strings.HasSuffix(s, "s") {
+			b.Reset()
+			b.WriteString(s[:len(s)-1])
+		}
+		word = 0
+	}
+	for _, r := range strings.ToLower(name) {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			b.WriteRune(r)
+			word++
+		} else {
+			end()
+		}
+	}
+	end()
+	return b.String()
 }
 
 func duplicateBuses(s *subject) []Mark {

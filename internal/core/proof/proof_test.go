@@ -178,6 +178,7 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"outputs-overflow":         {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
 		"missing-patch":            {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
 		"duplicate-name":           {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
+		"duplicate-name, nearly":   {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: new("Flute1, longs")}, {ID: b.ID, Name: new("flute 1 long")}}}},
 		"library-missing":          {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
 		"switch-clash":             {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
 		"switch-in-range":          {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},

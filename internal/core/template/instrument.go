@@ -24,6 +24,9 @@ type Instrument struct {
 	ID            ID        `json:"id"`
 	Section       ID        `json:"section"`
 	Name          string    `json:"name"`
+	NameByHand    bool      `json:"nameByHand,omitempty"` // naming by a pattern passes it by
+	Short         string    `json:"short,omitempty"`      // what small displays show; empty shows the name
+	ShortByHand   bool      `json:"shortByHand,omitempty"`
 	Kind          Kind      `json:"kind"`
 	Articulations []string  `json:"articulations"`
 	Patches       []ID      `json:"patches"`        // layered when more than one

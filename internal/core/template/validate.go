@@ -217,6 +217,7 @@ func (v *validator) settings() {
 	}
 	v.deliver()
 	v.seating()
+	v.names()
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}
@@ -344,6 +345,9 @@ func (v *validator) tooMany() {
 
 func (v *validator) instrument(n int, i *Instrument) {
 	v.name("instruments", n, i.Name)
+	if len([]rune(i.Short)) > MaxShort {
+		v.fail(at("instruments", n, "short"), "a short name has at most %d letters", MaxShort)
+	}
 	v.routes("instruments", n, i.ID, i.Routes)
 	v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
 	v.references(n, i)

@@ -677,6 +677,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description names rows by a pattern; without take it only tells what they would be called */
+        post: operations["NameRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description finds and replaces text; without take it only tells what would be replaced */
+        post: operations["ReplaceText"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/abbreviations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the abbreviations of names */
+        get: operations["Abbreviations"];
+        /** @description replaces the abbreviations of the studio */
+        put: operations["SetAbbreviations"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/cost": {
         parameters: {
             query?: never;
@@ -1203,6 +1255,11 @@ export interface components {
             spread?: components["schemas"]["Id"];
             /** @description an exception: the stem rules pass it by */
             stemByHand?: boolean;
+            /** @description naming by a pattern passes it by */
+            nameByHand?: boolean;
+            /** @description what small displays show; missing shows the name */
+            short?: string;
+            shortByHand?: boolean;
             /** @description plans leave the seat alone */
             seatByHand?: boolean;
             /** @description it comes with every call and is not rested unasked */
@@ -1406,6 +1463,7 @@ export interface components {
             /** @description quarter notes a minute */
             tempoBpm: number;
             cueBar: number;
+            names?: components["schemas"]["Names"];
             /**
              * Format: double
              * @description most that a machine may sound late, ms; missing when it does not matter
@@ -1510,6 +1568,9 @@ export interface components {
             edits: {
                 id: components["schemas"]["Id"];
                 name?: string;
+                nameByHand?: boolean;
+                short?: string;
+                shortByHand?: boolean;
                 /** @enum {string} */
                 kind?: "sampled" | "input" | "guide" | "spare";
                 articulations?: string[];
@@ -2258,6 +2319,57 @@ export interface components {
              */
             revision?: number;
             rows: components["schemas"]["TrimRow"][];
+        };
+        /** @description how rows are named */
+        Names: {
+            pattern?: string;
+            shortPattern?: string;
+            shortLimit?: number;
+            abbreviations?: components["schemas"]["Abbreviation"][];
+        };
+        Abbreviation: {
+            long: string;
+            short: string;
+        };
+        /** @enum {string} */
+        SearchField: "names" | "short names" | "notes" | "articulations" | "section names" | "bus names" | "call names";
+        NamedRows: {
+            rows: components["schemas"]["NamedRow"][];
+            /**
+             * Format: int64
+             * @description when it was taken
+             */
+            revision?: number;
+        };
+        NamedRow: {
+            id: components["schemas"]["Id"];
+            before: string;
+            name: string;
+            shortBefore: string;
+            short: string;
+            /** @description named by hand, and left so */
+            kept: boolean;
+            keptShort: boolean;
+            /** @description another row of its section would bear the name */
+            twice: boolean;
+        };
+        ReplacedTexts: {
+            found: components["schemas"]["ReplacedText"][];
+            /**
+             * Format: int64
+             * @description when it was taken
+             */
+            revision?: number;
+        };
+        ReplacedText: {
+            id: components["schemas"]["Id"];
+            name: string;
+            before: string;
+            after: string;
+        };
+        Abbreviations: {
+            own: components["schemas"]["Abbreviation"][];
+            standard: components["schemas"]["Abbreviation"][];
         };
         OrderPlan: {
             /** @description something would change */
@@ -4428,6 +4540,163 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderPlan"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    NameRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ids: components["schemas"]["Id"][];
+                    /** @description empty leaves the names as they are */
+                    pattern?: string;
+                    /** @description empty shortens the name */
+                    shortPattern?: string;
+                    /** @description short names are made, too */
+                    shorten?: boolean;
+                    /** @description letters of a short name, 0 for any */
+                    limit?: number;
+                    /** @description those named by hand are renamed, too */
+                    byHand?: boolean;
+                    take?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedRows"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ReplaceText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    field: components["schemas"]["SearchField"];
+                    find: string;
+                    with: string;
+                    /** @description find is a regular expression (RE2) */
+                    expression?: boolean;
+                    /** @description capitals and small letters differ */
+                    case?: boolean;
+                    ids?: components["schemas"]["Id"][];
+                    take?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplacedTexts"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Abbreviations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Abbreviations"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SetAbbreviations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    own: components["schemas"]["Abbreviation"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Abbreviations"];
                 };
             };
             /** @description what went wrong */

@@ -46,6 +46,8 @@ export interface State {
     | "casting"
     | "layout"
     | "order"
+    | "names"
+    | "replace"
     | "own-map"
     | "compile"
     | "stems"

@@ -10,9 +10,11 @@ import { CastingDialog } from "../leaves/library/casting/CastingDialog";
 import { CompileDialog } from "../leaves/orchestra/CompileDialog";
 import { ImportDialog } from "../leaves/orchestra/ImportDialog";
 import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
+import { NamesDialog } from "../leaves/orchestra/NamesDialog";
 import { OrderDialog } from "../leaves/orchestra/OrderDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
+import { ReplaceDialog } from "../leaves/orchestra/ReplaceDialog";
 import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
 import { HostDialog } from "../leaves/seating/HostDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
@@ -44,6 +46,10 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "names":
+      return <NamesDialog close={close} />;
+    case "replace":
+      return <ReplaceDialog close={close} />;
     case "order":
       return <OrderDialog close={close} />;
     case "own-map":

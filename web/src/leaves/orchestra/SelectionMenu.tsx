@@ -50,6 +50,8 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
             <Item text="Its articulation map…" off={n !== 1} run={() => set({ dialog: "own-map" })} />
             <Item text="Play a part through it…" off={n !== 1} run={() => set({ dialog: "compile" })} />
             <Item text="Rename its section…" off={n === 0} run={rename} />
+            <Item text="Name by a pattern…" run={() => set({ dialog: "names" })} />
+            <Item text="Find and replace…" run={() => set({ dialog: "replace" })} />
             <Item text="Put in order…" run={() => set({ dialog: "order" })} />
             <Line />
             <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />

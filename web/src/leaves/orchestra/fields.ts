@@ -37,7 +37,16 @@ export const fields: Field[] = [
     share: 1.2,
     text: (_, i) => i.name,
     one: true,
-    set: (ids, name, base) => edit(ids, { name }, base),
+    set: (ids, name, base) => edit(ids, { name, nameByHand: true }, base),
+  },
+  {
+    key: "short",
+    title: "Short",
+    least: 70,
+    wideOnly: true,
+    text: (_, i) => i.short ?? "",
+    one: true,
+    set: (ids, short, base) => edit(ids, { short: short.trim(), shortByHand: short.trim() !== "" }, base),
   },
   {
     key: "articulations",
