@@ -35,6 +35,8 @@ func problemOf(err error) gen.Problem {
 		room     *app.NoRoomError
 		seat     *app.NoSeatError
 		busy     *app.BusyError
+		locked   *app.LockedError
+		depends  *app.DependsError
 		refused  *change.Refused
 		invalid  *template.Invalid
 		list     *rows.Unreadable
@@ -59,6 +61,10 @@ func problemOf(err error) gen.Problem {
 		return problem(409, "no-seat", "An instrument has no seat", err)
 	case errors.As(err, &busy):
 		return problem(409, "busy", "This would rest what is in use", err)
+	case errors.As(err, &locked):
+		return problem(409, "locked", "The template is locked", err)
+	case errors.As(err, &depends):
+		return problem(409, "depends", "Later changes depend on it", err)
 	case errors.Is(err, app.ErrNothing):
 		return problem(409, "nothing", "Nothing to take back", err)
 	case errors.As(err, &refused):

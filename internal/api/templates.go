@@ -62,7 +62,9 @@ func (s *server) OpenTemplate(ctx context.Context, r gen.OpenTemplateRequestObje
 		return nil, err
 	}
 	v := h.View()
+	of, at := h.OfVersion()
 	return gen.OpenTemplate200JSONResponse{
+		Locked: h.Locked(), Of: unless(of, uuid.Nil), At: unless(at, 0),
 		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: app.Risers(v.Template),
 		Proof: app.ProofSummary{Marks: len(v.Proof.Marks), Counts: v.Proof.Counts()},
 	}, nil
@@ -252,4 +254,12 @@ func preview(t *template.Template, list *rows.List) gen.ImportReport {
 		out.Sample = append(out.Sample, gen.SampleRow{Line: row.Line, Section: row.Section, Instrument: row.Instrument, Library: row.Library, Stem: row.Stem})
 	}
 	return out
+}
+
+// unless is nil for the value that says nothing.
+func unless[T comparable](x, nothing T) *T {
+	if x == nothing {
+		return nil
+	}
+	return &x
 }

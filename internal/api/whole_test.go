@@ -54,6 +54,10 @@ var bodies = map[string]any{
 	"/api/templates/{id}/use":                       map[string]any{"patches": []string{"x"}},
 	"/api/templates/{id}/swap":                      map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
 	"/api/templates/{id}/order":                     map[string]any{"by": "score"},
+	"/api/templates/{id}/versions":                  map[string]any{"name": "x"},
+	"/api/templates/{id}/branch":                    map[string]any{"name": "x"},
+	"/api/templates/{id}/lock":                      map[string]any{"locked": true},
+	"/api/templates/{id}/compare":                   map[string]any{"with": "00000000-0000-0000-0000-000000000000"},
 	"/api/templates/{id}/names":                     map[string]any{"ids": []string{"x"}, "pattern": "{name}"},
 	"/api/templates/{id}/replace":                   map[string]any{"field": "names", "find": "x", "with": "y"},
 	"/api/abbreviations":                            map[string]any{"own": []any{}},
@@ -77,7 +81,7 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	id := mine[len("/api/templates/"):]
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}

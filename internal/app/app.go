@@ -83,7 +83,7 @@ func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Te
 // of another studio is store.ErrNotFound.
 func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
 	h, err := a.load(ctx, p, id)
-	if err != nil || h.catalogue || p.ID == uuid.Nil || h.agrees.Swap(true) {
+	if err != nil || h.catalogue || h.Locked() || p.ID == uuid.Nil || h.agrees.Swap(true) {
 		return h, err
 	}
 	if err := a.agree(ctx, p, h); err != nil {

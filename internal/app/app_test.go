@@ -166,7 +166,7 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	_, err = f.hot.Undo(ctx, f.ada)
 	require.ErrorIs(t, err, app.ErrNothing)
 	undo, redo := f.hot.Undoable(f.ada)
-	require.Equal(t, []string{"", "Set name of 1 row"}, []string{undo, redo})
+	require.Equal(t, []string{"", "Set name of A"}, []string{undo, redo})
 	_, err = f.hot.Redo(ctx, f.ada)
 	require.NoError(t, err)
 	require.Equal(t, "A", f.hot.View().Template.Instrument(first.ID).Name)

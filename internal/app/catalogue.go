@@ -56,6 +56,10 @@ func (h *Hot) follow(ctx context.Context, p Person, make func(*template.Template
 	if err := h.refreshLocked(ctx); err != nil {
 		return err
 	}
+	if h.locked {
+		h.agrees.Store(false) // made up for once it is unlocked
+		return nil
+	}
 	c := make(h.t)
 	if len(c.Keys()) == 0 {
 		return nil

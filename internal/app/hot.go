@@ -28,9 +28,12 @@ type Hot struct {
 	studio    uuid.UUID
 	catalogue bool        // it is the studio's catalogue
 	agrees    atomic.Bool // with the catalogue, as far as one knows
+	of        uuid.UUID   // the template it holds as it was; nil when it is no version
+	at        int64       // the revision it holds that at
 
 	mu       sync.Mutex
 	stale    bool // the database may know more: load again before use
+	locked   bool // against change
 	t        *template.Template
 	revision int64
 	proof    proof.Proof
@@ -94,7 +97,7 @@ func (h *Hot) refreshLocked(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("load wanted: %w", err)
 	}
-	h.catalogue = loaded.Catalogue
+	h.catalogue, h.locked, h.of, h.at = loaded.Catalogue, loaded.Locked, loaded.Of, loaded.At
 	h.t, h.revision, h.log = loaded.Template, loaded.Revision, loaded.Log
 	clear(h.wanted) // what failed to be written may differ from what was kept
 	for _, id := range wanted {
@@ -205,6 +208,9 @@ func (h *Hot) clash(base int64, c change.Change) error {
 
 // apply writes the change, then shows it to everybody.
 func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.Role, target int64) (int64, error) {
+	if h.locked {
+		return 0, &LockedError{h.t.Name, h.of != uuid.Nil}
+	}
 	after, inverse, err := change.Apply(h.t, c)
 	if err != nil {
 		return 0, err
@@ -216,7 +222,7 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	}
 	e := store.Entry{
 		Revision: h.revision + 1, Author: p.ID, Role: role, Target: target,
-		Label: change.Describe(c), Change: c, Inverse: inverse,
+		Label: change.DescribeIn(h.t, after, c), Change: c, Inverse: inverse,
 	}
 	if err := h.app.store.ChangeAppend(ctx, h.id, e, after); err != nil {
 		return h.lookAgain(ctx, e, err)
@@ -235,6 +241,20 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 		go debug.FreeOSMemory() // what bringing in a list took for a moment, other programs can use
 	}
 	return h.revision, nil
+}
+
+// LockedError is a change refused because the template is locked, or is only an
+// earlier version to be looked at.
+type LockedError struct {
+	Name    string
+	Version bool
+}
+
+func (e *LockedError) Error() string {
+	if e.Version {
+		return "this is an earlier version, to be looked at; restore it, or work on a copy"
+	}
+	return e.Name + " is locked; unlock it, or work on a copy"
 }
 
 // largeChange is how many things a change sets that takes much memory for a

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
@@ -218,7 +220,7 @@ func (h *Hot) Begin(ctx context.Context) (int, error) {
 		h.mu.Unlock()
 		return 0, err
 	}
-	asked := h.asked || len(h.wanted) > 0
+	asked := h.asked || len(h.wanted) > 0 || h.of != uuid.Nil
 	ids := slices.DeleteFunc(calls.Standing(h.t), func(id template.ID) bool { return !h.t.Instrument(id).Loads() })
 	h.asked = h.asked || len(ids) > 0
 	h.mu.Unlock()
@@ -250,6 +252,9 @@ func (h *Hot) Call(ctx context.Context, ids []template.ID, how How, sure bool) e
 	defer h.mu.Unlock()
 	if err := h.refreshLocked(ctx); err != nil {
 		return err
+	}
+	if h.of != uuid.Nil {
+		return &LockedError{h.t.Name, true} // it would take memory from the present
 	}
 	h.asked = true
 	next := h.after(ids, how, sure)

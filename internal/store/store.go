@@ -227,7 +227,10 @@ func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, add, remove []st
 // Loaded is a template as it stands, with its log since the last snapshot.
 type Loaded struct {
 	Template  *template.Template
-	Catalogue bool // it is the studio's catalogue
+	Catalogue bool      // it is the studio's catalogue
+	Locked    bool      // against change
+	Of        uuid.UUID // the template that it holds as it was; nil when it is no version
+	At        int64     // the revision it holds that template at
 	Revision  int64
 	Log       []Entry
 }
@@ -251,7 +254,10 @@ func (s *Store) TemplateLoad(ctx context.Context, studio, id uuid.UUID) (Loaded,
 	if err != nil {
 		return Loaded{}, fmt.Errorf("load changes: %w", err)
 	}
-	out := Loaded{Template: t, Catalogue: head.Kind == catalogueKind, Revision: snap.Revision}
+	out := Loaded{Template: t, Catalogue: head.Kind == catalogueKind, Locked: head.Locked, Of: head.OfTemplate.Bytes, Revision: snap.Revision}
+	if head.OfRevision != nil {
+		out.At = *head.OfRevision
+	}
 	for _, row := range rows {
 		e, err := entry(row)
 		if err != nil {

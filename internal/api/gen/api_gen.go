@@ -44,6 +44,66 @@ func (e AskHow) Valid() bool {
 	}
 }
 
+// Defines values for DifferenceHow.
+const (
+	Added   DifferenceHow = "added"
+	Changed DifferenceHow = "changed"
+	Removed DifferenceHow = "removed"
+)
+
+// Valid indicates whether the value is a known member of the DifferenceHow enum.
+func (e DifferenceHow) Valid() bool {
+	switch e {
+	case Added:
+		return true
+	case Changed:
+		return true
+	case Removed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DifferenceNoun.
+const (
+	DifferenceNounBus      DifferenceNoun = "bus"
+	DifferenceNounCall     DifferenceNoun = "call"
+	DifferenceNounLibrary  DifferenceNoun = "library"
+	DifferenceNounMachine  DifferenceNoun = "machine"
+	DifferenceNounPatch    DifferenceNoun = "patch"
+	DifferenceNounPlayer   DifferenceNoun = "player"
+	DifferenceNounRow      DifferenceNoun = "row"
+	DifferenceNounSection  DifferenceNoun = "section"
+	DifferenceNounSettings DifferenceNoun = "settings"
+)
+
+// Valid indicates whether the value is a known member of the DifferenceNoun enum.
+func (e DifferenceNoun) Valid() bool {
+	switch e {
+	case DifferenceNounBus:
+		return true
+	case DifferenceNounCall:
+		return true
+	case DifferenceNounLibrary:
+		return true
+	case DifferenceNounMachine:
+		return true
+	case DifferenceNounPatch:
+		return true
+	case DifferenceNounPlayer:
+		return true
+	case DifferenceNounRow:
+		return true
+	case DifferenceNounSection:
+		return true
+	case DifferenceNounSettings:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HandAskKind.
 const (
 	Channel  HandAskKind = "channel"
@@ -119,6 +179,30 @@ func (e MusicPartHow) Valid() bool {
 	case MusicPartHowName:
 		return true
 	case MusicPartHowSeat:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PastChangeRole.
+const (
+	Do     PastChangeRole = "do"
+	Follow PastChangeRole = "follow"
+	Redo   PastChangeRole = "redo"
+	Undo   PastChangeRole = "undo"
+)
+
+// Valid indicates whether the value is a known member of the PastChangeRole enum.
+func (e PastChangeRole) Valid() bool {
+	switch e {
+	case Do:
+		return true
+	case Follow:
+		return true
+	case Redo:
+		return true
+	case Undo:
 		return true
 	default:
 		return false
@@ -700,6 +784,22 @@ type Dependants struct {
 	Silenced    []Id `json:"silenced"`
 }
 
+// Difference defines model for Difference.
+type Difference struct {
+	Fields []FieldDifference `json:"fields"`
+	How    DifferenceHow     `json:"how"`
+	Id     Id                `json:"id"`
+	Name   string            `json:"name"`
+	Noun   DifferenceNoun    `json:"noun"`
+	Where  string            `json:"where"`
+}
+
+// DifferenceHow defines model for Difference.How.
+type DifferenceHow string
+
+// DifferenceNoun defines model for Difference.Noun.
+type DifferenceNoun string
+
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
 
@@ -711,6 +811,13 @@ type EditChange = json.RawMessage
 
 // Fact defines model for Fact.
 type Fact = app.Fact
+
+// FieldDifference defines model for FieldDifference.
+type FieldDifference struct {
+	Here  string `json:"here"`
+	Name  string `json:"name"`
+	There string `json:"there"`
+}
 
 // Fold one level of stem detail
 type Fold = template.Fold
@@ -1022,11 +1129,19 @@ type NearlyFull struct {
 
 // Opened defines model for Opened.
 type Opened struct {
-	Facts    []Fact             `json:"facts"`
-	Id       openapi_types.UUID `json:"id"`
-	Proof    ProofSummary       `json:"proof"`
-	Revision int64              `json:"revision"`
-	Rig      RigState           `json:"rig"`
+	// At the revision it holds
+	At    *int64             `json:"at,omitempty"`
+	Facts []Fact             `json:"facts"`
+	Id    openapi_types.UUID `json:"id"`
+
+	// Locked against change
+	Locked bool `json:"locked"`
+
+	// Of the template that this one holds as it was
+	Of       *openapi_types.UUID `json:"of,omitempty"`
+	Proof    ProofSummary        `json:"proof"`
+	Revision int64               `json:"revision"`
+	Rig      RigState            `json:"rig"`
 
 	// Risers risers each machine carries
 	Risers   map[string]int `json:"risers"`
@@ -1066,6 +1181,21 @@ type OrderedSection struct {
 	First []string `json:"first"`
 	Name  string   `json:"name"`
 }
+
+// PastChange defines model for PastChange.
+type PastChange struct {
+	At       time.Time      `json:"at"`
+	Author   string         `json:"author"`
+	Label    string         `json:"label"`
+	Revision int64          `json:"revision"`
+	Role     PastChangeRole `json:"role"`
+
+	// Target the revision it takes back or brings back
+	Target *int64 `json:"target,omitempty"`
+}
+
+// PastChangeRole defines model for PastChange.Role.
+type PastChangeRole string
 
 // Pasted defines model for Pasted.
 type Pasted struct {
@@ -1531,6 +1661,14 @@ type Switch = template.Switch
 // Template defines model for Template.
 type Template = *template.Template
 
+// TemplateComparison defines model for TemplateComparison.
+type TemplateComparison struct {
+	Differences []Difference `json:"differences"`
+
+	// Revision when something was taken
+	Revision *int64 `json:"revision,omitempty"`
+}
+
 // TemplateRow defines model for TemplateRow.
 type TemplateRow struct {
 	Id       openapi_types.UUID `json:"id"`
@@ -1647,6 +1785,16 @@ type Verdict struct {
 	Why  string `json:"why"`
 }
 
+// Version defines model for Version.
+type Version struct {
+	At       time.Time          `json:"at"`
+	Author   string             `json:"author"`
+	Id       openapi_types.UUID `json:"id"`
+	Name     string             `json:"name"`
+	Note     string             `json:"note"`
+	Revision int64              `json:"revision"`
+}
+
 // WantedRole defines model for WantedRole.
 type WantedRole struct {
 	Family  *WantedRoleFamily `json:"family,omitempty"`
@@ -1750,6 +1898,14 @@ type AssignJSONBody struct {
 // AssignJSONBodyField defines parameters for Assign.
 type AssignJSONBodyField string
 
+// BranchJSONBody defines parameters for Branch.
+type BranchJSONBody struct {
+	Name string `json:"name"`
+
+	// Revision missing for the present
+	Revision *int64 `json:"revision,omitempty"`
+}
+
 // CallFromMusicParams defines parameters for CallFromMusic.
 type CallFromMusicParams struct {
 	Hand *string `form:"hand,omitempty" json:"hand,omitempty"`
@@ -1795,6 +1951,19 @@ type CastParams struct {
 type ChangeJSONBody struct {
 	Base   int64  `json:"base"`
 	Change Change `json:"change"`
+}
+
+// CompareTemplatesJSONBody defines parameters for CompareTemplates.
+type CompareTemplatesJSONBody struct {
+	// Revision as it was then; missing for the present
+	Revision *int64 `json:"revision,omitempty"`
+	Take     *[]struct {
+		Id   Id     `json:"id"`
+		Noun string `json:"noun"`
+	} `json:"take,omitempty"`
+
+	// With another template, or this one
+	With openapi_types.UUID `json:"with"`
 }
 
 // CompileParams defines parameters for Compile.
@@ -1869,6 +2038,11 @@ type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
 }
 
+// HistoryParams defines parameters for History.
+type HistoryParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // ImportRowsParams defines parameters for ImportRows.
 type ImportRowsParams struct {
 	Take    *bool   `form:"take,omitempty" json:"take,omitempty"`
@@ -1893,6 +2067,11 @@ type LayoutJSONBody struct {
 
 // LayoutJSONBodyTo defines parameters for Layout.
 type LayoutJSONBodyTo string
+
+// LockJSONBody defines parameters for Lock.
+type LockJSONBody struct {
+	Locked bool `json:"locked"`
+}
 
 // MendJSONBody defines parameters for Mend.
 type MendJSONBody struct {
@@ -1989,6 +2168,15 @@ type MoveSeatsJSONBody struct {
 	} `json:"to"`
 }
 
+// NameVersionJSONBody defines parameters for NameVersion.
+type NameVersionJSONBody struct {
+	Name string  `json:"name"`
+	Note *string `json:"note,omitempty"`
+
+	// Revision missing for the present
+	Revision *int64 `json:"revision,omitempty"`
+}
+
 // SetAbbreviationsJSONRequestBody defines body for SetAbbreviations for application/json ContentType.
 type SetAbbreviationsJSONRequestBody SetAbbreviationsJSONBody
 
@@ -2016,6 +2204,9 @@ type CreateTemplateJSONRequestBody CreateTemplateJSONBody
 // AssignJSONRequestBody defines body for Assign for application/json ContentType.
 type AssignJSONRequestBody AssignJSONBody
 
+// BranchJSONRequestBody defines body for Branch for application/json ContentType.
+type BranchJSONRequestBody BranchJSONBody
+
 // CallJSONRequestBody defines body for Call for application/json ContentType.
 type CallJSONRequestBody = Ask
 
@@ -2036,6 +2227,9 @@ type TrimToMusicJSONRequestBody TrimToMusicJSONBody
 
 // ChangeJSONRequestBody defines body for Change for application/json ContentType.
 type ChangeJSONRequestBody ChangeJSONBody
+
+// CompareTemplatesJSONRequestBody defines body for CompareTemplates for application/json ContentType.
+type CompareTemplatesJSONRequestBody CompareTemplatesJSONBody
 
 // AddFoldJSONRequestBody defines body for AddFold for application/json ContentType.
 type AddFoldJSONRequestBody AddFoldJSONBody
@@ -2060,6 +2254,9 @@ type DuplicateJSONRequestBody DuplicateJSONBody
 
 // LayoutJSONRequestBody defines body for Layout for application/json ContentType.
 type LayoutJSONRequestBody LayoutJSONBody
+
+// LockJSONRequestBody defines body for Lock for application/json ContentType.
+type LockJSONRequestBody LockJSONBody
 
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
@@ -2102,6 +2299,9 @@ type SwapJSONRequestBody = SwapAsk
 
 // UseJSONRequestBody defines body for Use for application/json ContentType.
 type UseJSONRequestBody = UseAsk
+
+// NameVersionJSONRequestBody defines body for NameVersion for application/json ContentType.
+type NameVersionJSONRequestBody NameVersionJSONBody
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -2184,6 +2384,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/branch)
+	Branch(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/templates/{id}/buses/{bus}/dependants)
 	Dependants(ctx *echo.Context, id openapi_types.UUID, bus string) error
 
@@ -2219,6 +2422,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/changes)
 	Change(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/compare)
+	CompareTemplates(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/compile/{instrument})
 	Compile(ctx *echo.Context, id openapi_types.UUID, instrument string, params CompileParams) error
@@ -2262,6 +2468,18 @@ type ServerInterface interface {
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
 
+	// (GET /api/templates/{id}/history)
+	History(ctx *echo.Context, id openapi_types.UUID, params HistoryParams) error
+
+	// (POST /api/templates/{id}/history/{revision}/look)
+	LookAt(ctx *echo.Context, id openapi_types.UUID, revision int64) error
+
+	// (POST /api/templates/{id}/history/{revision}/restore)
+	Restore(ctx *echo.Context, id openapi_types.UUID, revision int64) error
+
+	// (POST /api/templates/{id}/history/{revision}/take-back)
+	TakeBackOne(ctx *echo.Context, id openapi_types.UUID, revision int64) error
+
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx *echo.Context, id openapi_types.UUID, params ImportRowsParams) error
 
@@ -2270,6 +2488,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/lock)
+	Lock(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx *echo.Context, id openapi_types.UUID, machine string) error
@@ -2357,6 +2578,15 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/use)
 	Use(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/versions)
+	Versions(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/versions)
+	NameVersion(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (DELETE /api/templates/{id}/versions/{version})
+	ForgetVersion(ctx *echo.Context, id openapi_types.UUID, version openapi_types.UUID) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -2730,6 +2960,22 @@ func (w *ServerInterfaceWrapper) Assign(ctx *echo.Context) error {
 	return err
 }
 
+// Branch converts echo context to params.
+func (w *ServerInterfaceWrapper) Branch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Branch(ctx, id)
+	return err
+}
+
 // Dependants converts echo context to params.
 func (w *ServerInterfaceWrapper) Dependants(ctx *echo.Context) error {
 	var err error
@@ -3003,6 +3249,22 @@ func (w *ServerInterfaceWrapper) Change(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Change(ctx, id)
+	return err
+}
+
+// CompareTemplates converts echo context to params.
+func (w *ServerInterfaceWrapper) CompareTemplates(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CompareTemplates(ctx, id)
 	return err
 }
 
@@ -3340,6 +3602,103 @@ func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	return err
 }
 
+// History converts echo context to params.
+func (w *ServerInterfaceWrapper) History(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params HistoryParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.History(ctx, id, params)
+	return err
+}
+
+// LookAt converts echo context to params.
+func (w *ServerInterfaceWrapper) LookAt(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "revision" -------------
+	var revision int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "revision", ctx.Param("revision"), &revision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LookAt(ctx, id, revision)
+	return err
+}
+
+// Restore converts echo context to params.
+func (w *ServerInterfaceWrapper) Restore(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "revision" -------------
+	var revision int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "revision", ctx.Param("revision"), &revision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Restore(ctx, id, revision)
+	return err
+}
+
+// TakeBackOne converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeBackOne(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "revision" -------------
+	var revision int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "revision", ctx.Param("revision"), &revision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeBackOne(ctx, id, revision)
+	return err
+}
+
 // ImportRows converts echo context to params.
 func (w *ServerInterfaceWrapper) ImportRows(ctx *echo.Context) error {
 	var err error
@@ -3432,6 +3791,22 @@ func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Layout(ctx, id)
+	return err
+}
+
+// Lock converts echo context to params.
+func (w *ServerInterfaceWrapper) Lock(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Lock(ctx, id)
 	return err
 }
 
@@ -3977,6 +4352,62 @@ func (w *ServerInterfaceWrapper) Use(ctx *echo.Context) error {
 	return err
 }
 
+// Versions converts echo context to params.
+func (w *ServerInterfaceWrapper) Versions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Versions(ctx, id)
+	return err
+}
+
+// NameVersion converts echo context to params.
+func (w *ServerInterfaceWrapper) NameVersion(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.NameVersion(ctx, id)
+	return err
+}
+
+// ForgetVersion converts echo context to params.
+func (w *ServerInterfaceWrapper) ForgetVersion(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "version" -------------
+	var version openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "version", ctx.Param("version"), &version, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter version: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ForgetVersion(ctx, id, version)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -4072,6 +4503,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/trace/:instrument", wrapper.Trace, options.OperationMiddlewares["Trace"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/history", wrapper.History, options.OperationMiddlewares["History"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/take-back", wrapper.TakeBackOne, options.OperationMiddlewares["TakeBackOne"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/look", wrapper.LookAt, options.OperationMiddlewares["LookAt"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/restore", wrapper.Restore, options.OperationMiddlewares["Restore"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/versions", wrapper.Versions, options.OperationMiddlewares["Versions"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/versions", wrapper.NameVersion, options.OperationMiddlewares["NameVersion"]...)
+	router.DELETE(options.BaseURL+"/api/templates/:id/versions/:version", wrapper.ForgetVersion, options.OperationMiddlewares["ForgetVersion"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/branch", wrapper.Branch, options.OperationMiddlewares["Branch"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/lock", wrapper.Lock, options.OperationMiddlewares["Lock"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/names", wrapper.NameRows, options.OperationMiddlewares["NameRows"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/replace", wrapper.ReplaceText, options.OperationMiddlewares["ReplaceText"]...)
@@ -5118,6 +5559,46 @@ func (response AssigndefaultApplicationProblemPlusJSONResponse) VisitAssignRespo
 	return err
 }
 
+type BranchRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *BranchJSONRequestBody
+}
+
+type BranchResponseObject interface {
+	VisitBranchResponse(w http.ResponseWriter) error
+}
+
+type Branch201JSONResponse TemplateRow
+
+func (response Branch201JSONResponse) VisitBranchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BranchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BranchdefaultApplicationProblemPlusJSONResponse) VisitBranchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DependantsRequestObject struct {
 	Id  openapi_types.UUID `json:"id"`
 	Bus string             `json:"bus"`
@@ -5598,6 +6079,46 @@ type ChangedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChangedefaultApplicationProblemPlusJSONResponse) VisitChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareTemplatesRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *CompareTemplatesJSONRequestBody
+}
+
+type CompareTemplatesResponseObject interface {
+	VisitCompareTemplatesResponse(w http.ResponseWriter) error
+}
+
+type CompareTemplates200JSONResponse TemplateComparison
+
+func (response CompareTemplates200JSONResponse) VisitCompareTemplatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareTemplatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompareTemplatesdefaultApplicationProblemPlusJSONResponse) VisitCompareTemplatesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6185,6 +6706,166 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 	return err
 }
 
+type HistoryRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params HistoryParams
+}
+
+type HistoryResponseObject interface {
+	VisitHistoryResponse(w http.ResponseWriter) error
+}
+
+type History200JSONResponse []PastChange
+
+func (response History200JSONResponse) VisitHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HistorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HistorydefaultApplicationProblemPlusJSONResponse) VisitHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LookAtRequestObject struct {
+	Id       openapi_types.UUID `json:"id"`
+	Revision int64              `json:"revision"`
+}
+
+type LookAtResponseObject interface {
+	VisitLookAtResponse(w http.ResponseWriter) error
+}
+
+type LookAt200JSONResponse TemplateRow
+
+func (response LookAt200JSONResponse) VisitLookAtResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LookAtdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LookAtdefaultApplicationProblemPlusJSONResponse) VisitLookAtResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreRequestObject struct {
+	Id       openapi_types.UUID `json:"id"`
+	Revision int64              `json:"revision"`
+}
+
+type RestoreResponseObject interface {
+	VisitRestoreResponse(w http.ResponseWriter) error
+}
+
+type Restore200JSONResponse Applied
+
+func (response Restore200JSONResponse) VisitRestoreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoredefaultApplicationProblemPlusJSONResponse) VisitRestoreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackOneRequestObject struct {
+	Id       openapi_types.UUID `json:"id"`
+	Revision int64              `json:"revision"`
+}
+
+type TakeBackOneResponseObject interface {
+	VisitTakeBackOneResponse(w http.ResponseWriter) error
+}
+
+type TakeBackOne200JSONResponse Applied
+
+func (response TakeBackOne200JSONResponse) VisitTakeBackOneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackOnedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackOnedefaultApplicationProblemPlusJSONResponse) VisitTakeBackOneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ImportRowsRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params ImportRowsParams
@@ -6297,6 +6978,40 @@ type LayoutdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LayoutdefaultApplicationProblemPlusJSONResponse) VisitLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LockRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *LockJSONRequestBody
+}
+
+type LockResponseObject interface {
+	VisitLockResponse(w http.ResponseWriter) error
+}
+
+type Lock204Response struct {
+}
+
+func (response Lock204Response) VisitLockResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type LockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LockdefaultApplicationProblemPlusJSONResponse) VisitLockResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7460,6 +8175,119 @@ func (response UsedefaultApplicationProblemPlusJSONResponse) VisitUseResponse(w 
 	return err
 }
 
+type VersionsRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type VersionsResponseObject interface {
+	VisitVersionsResponse(w http.ResponseWriter) error
+}
+
+type Versions200JSONResponse []Version
+
+func (response Versions200JSONResponse) VisitVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VersionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response VersionsdefaultApplicationProblemPlusJSONResponse) VisitVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NameVersionRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *NameVersionJSONRequestBody
+}
+
+type NameVersionResponseObject interface {
+	VisitNameVersionResponse(w http.ResponseWriter) error
+}
+
+type NameVersion201JSONResponse Version
+
+func (response NameVersion201JSONResponse) VisitNameVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NameVersiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NameVersiondefaultApplicationProblemPlusJSONResponse) VisitNameVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ForgetVersionRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Version openapi_types.UUID `json:"version"`
+}
+
+type ForgetVersionResponseObject interface {
+	VisitForgetVersionResponse(w http.ResponseWriter) error
+}
+
+type ForgetVersion204Response struct {
+}
+
+func (response ForgetVersion204Response) VisitForgetVersionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ForgetVersiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgetVersiondefaultApplicationProblemPlusJSONResponse) VisitForgetVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 
@@ -7541,6 +8369,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx context.Context, request AssignRequestObject) (AssignResponseObject, error)
 
+	// (POST /api/templates/{id}/branch)
+	Branch(ctx context.Context, request BranchRequestObject) (BranchResponseObject, error)
+
 	// (GET /api/templates/{id}/buses/{bus}/dependants)
 	Dependants(ctx context.Context, request DependantsRequestObject) (DependantsResponseObject, error)
 
@@ -7576,6 +8407,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/changes)
 	Change(ctx context.Context, request ChangeRequestObject) (ChangeResponseObject, error)
+
+	// (POST /api/templates/{id}/compare)
+	CompareTemplates(ctx context.Context, request CompareTemplatesRequestObject) (CompareTemplatesResponseObject, error)
 
 	// (POST /api/templates/{id}/compile/{instrument})
 	Compile(ctx context.Context, request CompileRequestObject) (CompileResponseObject, error)
@@ -7619,6 +8453,18 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
 
+	// (GET /api/templates/{id}/history)
+	History(ctx context.Context, request HistoryRequestObject) (HistoryResponseObject, error)
+
+	// (POST /api/templates/{id}/history/{revision}/look)
+	LookAt(ctx context.Context, request LookAtRequestObject) (LookAtResponseObject, error)
+
+	// (POST /api/templates/{id}/history/{revision}/restore)
+	Restore(ctx context.Context, request RestoreRequestObject) (RestoreResponseObject, error)
+
+	// (POST /api/templates/{id}/history/{revision}/take-back)
+	TakeBackOne(ctx context.Context, request TakeBackOneRequestObject) (TakeBackOneResponseObject, error)
+
 	// (POST /api/templates/{id}/import)
 	ImportRows(ctx context.Context, request ImportRowsRequestObject) (ImportRowsResponseObject, error)
 
@@ -7627,6 +8473,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
+
+	// (POST /api/templates/{id}/lock)
+	Lock(ctx context.Context, request LockRequestObject) (LockResponseObject, error)
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx context.Context, request HostRequestObject) (HostResponseObject, error)
@@ -7714,6 +8563,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/use)
 	Use(ctx context.Context, request UseRequestObject) (UseResponseObject, error)
+
+	// (GET /api/templates/{id}/versions)
+	Versions(ctx context.Context, request VersionsRequestObject) (VersionsResponseObject, error)
+
+	// (POST /api/templates/{id}/versions)
+	NameVersion(ctx context.Context, request NameVersionRequestObject) (NameVersionResponseObject, error)
+
+	// (DELETE /api/templates/{id}/versions/{version})
+	ForgetVersion(ctx context.Context, request ForgetVersionRequestObject) (ForgetVersionResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -8557,6 +9415,54 @@ func (sh *strictHandler) Assign(ctx *echo.Context, id openapi_types.UUID) error 
 	return nil
 }
 
+// Branch operation middleware
+func (sh *strictHandler) Branch(ctx *echo.Context, id openapi_types.UUID) error {
+	var request BranchRequestObject
+
+	request.Id = id
+
+	var body BranchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Branch(ctx.Request().Context(), request.(BranchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Branch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BranchResponseObject); ok {
+		return validResponse.VisitBranchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Dependants operation middleware
 func (sh *strictHandler) Dependants(ctx *echo.Context, id openapi_types.UUID, bus string) error {
 	var request DependantsRequestObject
@@ -9021,6 +9927,54 @@ func (sh *strictHandler) Change(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(ChangeResponseObject); ok {
 		return validResponse.VisitChangeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CompareTemplates operation middleware
+func (sh *strictHandler) CompareTemplates(ctx *echo.Context, id openapi_types.UUID) error {
+	var request CompareTemplatesRequestObject
+
+	request.Id = id
+
+	var body CompareTemplatesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompareTemplates(ctx.Request().Context(), request.(CompareTemplatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompareTemplates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CompareTemplatesResponseObject); ok {
+		return validResponse.VisitCompareTemplatesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -9552,6 +10506,110 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 	return nil
 }
 
+// History operation middleware
+func (sh *strictHandler) History(ctx *echo.Context, id openapi_types.UUID, params HistoryParams) error {
+	var request HistoryRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.History(ctx.Request().Context(), request.(HistoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "History")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HistoryResponseObject); ok {
+		return validResponse.VisitHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LookAt operation middleware
+func (sh *strictHandler) LookAt(ctx *echo.Context, id openapi_types.UUID, revision int64) error {
+	var request LookAtRequestObject
+
+	request.Id = id
+	request.Revision = revision
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LookAt(ctx.Request().Context(), request.(LookAtRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LookAt")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LookAtResponseObject); ok {
+		return validResponse.VisitLookAtResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Restore operation middleware
+func (sh *strictHandler) Restore(ctx *echo.Context, id openapi_types.UUID, revision int64) error {
+	var request RestoreRequestObject
+
+	request.Id = id
+	request.Revision = revision
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Restore(ctx.Request().Context(), request.(RestoreRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Restore")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RestoreResponseObject); ok {
+		return validResponse.VisitRestoreResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeBackOne operation middleware
+func (sh *strictHandler) TakeBackOne(ctx *echo.Context, id openapi_types.UUID, revision int64) error {
+	var request TakeBackOneRequestObject
+
+	request.Id = id
+	request.Revision = revision
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBackOne(ctx.Request().Context(), request.(TakeBackOneRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBackOne")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeBackOneResponseObject); ok {
+		return validResponse.VisitTakeBackOneResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ImportRows operation middleware
 func (sh *strictHandler) ImportRows(ctx *echo.Context, id openapi_types.UUID, params ImportRowsParams) error {
 	var request ImportRowsRequestObject
@@ -9651,6 +10709,54 @@ func (sh *strictHandler) Layout(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(LayoutResponseObject); ok {
 		return validResponse.VisitLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Lock operation middleware
+func (sh *strictHandler) Lock(ctx *echo.Context, id openapi_types.UUID) error {
+	var request LockRequestObject
+
+	request.Id = id
+
+	var body LockJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Lock(ctx.Request().Context(), request.(LockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Lock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LockResponseObject); ok {
+		return validResponse.VisitLockResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -10705,6 +11811,105 @@ func (sh *strictHandler) Use(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(UseResponseObject); ok {
 		return validResponse.VisitUseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Versions operation middleware
+func (sh *strictHandler) Versions(ctx *echo.Context, id openapi_types.UUID) error {
+	var request VersionsRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Versions(ctx.Request().Context(), request.(VersionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Versions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(VersionsResponseObject); ok {
+		return validResponse.VisitVersionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// NameVersion operation middleware
+func (sh *strictHandler) NameVersion(ctx *echo.Context, id openapi_types.UUID) error {
+	var request NameVersionRequestObject
+
+	request.Id = id
+
+	var body NameVersionJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NameVersion(ctx.Request().Context(), request.(NameVersionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NameVersion")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NameVersionResponseObject); ok {
+		return validResponse.VisitNameVersionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ForgetVersion operation middleware
+func (sh *strictHandler) ForgetVersion(ctx *echo.Context, id openapi_types.UUID, version openapi_types.UUID) error {
+	var request ForgetVersionRequestObject
+
+	request.Id = id
+	request.Version = version
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetVersion(ctx.Request().Context(), request.(ForgetVersionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetVersion")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ForgetVersionResponseObject); ok {
+		return validResponse.VisitForgetVersionResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -3,6 +3,8 @@ package change
 import (
 	"fmt"
 	"strings"
+
+	"fanfold/internal/core/template"
 )
 
 // Describe says in a few words what a change does, for the history and the
@@ -44,6 +46,8 @@ func Describe(c Change) string {
 		return "Remove a machine"
 	case SetRules:
 		return "Set the stem rules"
+	case Become:
+		return "Make it like another"
 	case SetSections:
 		return "Arrange the sections"
 	case SetReturns:
@@ -58,6 +62,23 @@ func Describe(c Change) string {
 		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms), len(c.Castings))
 	}
 	return c.Kind()
+}
+
+// DescribeIn is Describe, with the name of the row where it is only one: t is
+// the template before, after the one with the change.
+func DescribeIn(t, after *template.Template, c Change) string {
+	text := Describe(c)
+	if !strings.HasSuffix(text, rows(1)) {
+		return text
+	}
+	for _, k := range c.Keys() {
+		for _, x := range []*template.Template{t, after} {
+			if i := x.Instrument(k.Object); i != nil {
+				return strings.TrimSuffix(text, rows(1)) + i.Name
+			}
+		}
+	}
+	return text
 }
 
 func rows(n int) string {
@@ -123,6 +144,8 @@ func Value(c Change) Change {
 	case *RemoveMachine:
 		return *c
 	case *SetRules:
+		return *c
+	case *Become:
 		return *c
 	case *SetSections:
 		return *c

@@ -38,7 +38,9 @@ func duplicateNames(s *subject) []Mark {
 			message = fmt.Sprintf("%s and %s are nearly one name, in %s", first.Name, i.Name, s.t.SectionPath(i.Section))
 		}
 		free := func() string {
-			return freeName(i.Name, func(name string) bool { return count[key(i, name)] == 0 && alike[nameKey{i.Section, nearly(name)}] == nil })
+			return freeName(i.Name, func(name string) bool {
+				return count[key(i, name)] == 0 && alike[nameKey{i.Section, nearly(name)}] == nil
+			})
 		}
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name, Message: message,

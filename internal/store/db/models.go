@@ -113,12 +113,25 @@ type Studio struct {
 }
 
 type Template struct {
-	ID        uuid.UUID
-	StudioID  uuid.UUID
-	Name      string
-	Revision  int64
-	CreatedAt time.Time
-	Kind      string
+	ID         uuid.UUID
+	StudioID   uuid.UUID
+	Name       string
+	Revision   int64
+	CreatedAt  time.Time
+	Kind       string
+	Locked     bool
+	OfTemplate pgtype.UUID
+	OfRevision *int64
+}
+
+type Version struct {
+	ID         uuid.UUID
+	TemplateID uuid.UUID
+	Revision   int64
+	Name       string
+	Note       string
+	AuthorID   uuid.UUID
+	CreatedAt  time.Time
 }
 
 type Wanted struct {

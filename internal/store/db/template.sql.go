@@ -12,7 +12,7 @@ import (
 )
 
 const catalogueGet = `-- name: CatalogueGet :one
-select id, studio_id, name, revision, created_at, kind from templates where studio_id = $1 and kind = 'catalogue'
+select id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision from templates where studio_id = $1 and kind = 'catalogue'
 `
 
 func (q *Queries) CatalogueGet(ctx context.Context, studioID uuid.UUID) (Template, error) {
@@ -25,12 +25,15 @@ func (q *Queries) CatalogueGet(ctx context.Context, studioID uuid.UUID) (Templat
 		&i.Revision,
 		&i.CreatedAt,
 		&i.Kind,
+		&i.Locked,
+		&i.OfTemplate,
+		&i.OfRevision,
 	)
 	return i, err
 }
 
 const catalogueInsert = `-- name: CatalogueInsert :one
-insert into templates (studio_id, name, kind) values ($1, $2, 'catalogue') returning id, studio_id, name, revision, created_at, kind
+insert into templates (studio_id, name, kind) values ($1, $2, 'catalogue') returning id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision
 `
 
 type CatalogueInsertParams struct {
@@ -48,6 +51,9 @@ func (q *Queries) CatalogueInsert(ctx context.Context, arg CatalogueInsertParams
 		&i.Revision,
 		&i.CreatedAt,
 		&i.Kind,
+		&i.Locked,
+		&i.OfTemplate,
+		&i.OfRevision,
 	)
 	return i, err
 }
@@ -193,7 +199,7 @@ func (q *Queries) TemplateAdvance(ctx context.Context, arg TemplateAdvanceParams
 }
 
 const templateAll = `-- name: TemplateAll :many
-select id, studio_id, name, revision, created_at, kind from templates order by created_at
+select id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision from templates where kind <> 'version' order by created_at
 `
 
 func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
@@ -212,6 +218,9 @@ func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
 			&i.Revision,
 			&i.CreatedAt,
 			&i.Kind,
+			&i.Locked,
+			&i.OfTemplate,
+			&i.OfRevision,
 		); err != nil {
 			return nil, err
 		}
@@ -224,7 +233,7 @@ func (q *Queries) TemplateAll(ctx context.Context) ([]Template, error) {
 }
 
 const templateGet = `-- name: TemplateGet :one
-select id, studio_id, name, revision, created_at, kind from templates where id = $1 and studio_id = $2
+select id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision from templates where id = $1 and studio_id = $2
 `
 
 type TemplateGetParams struct {
@@ -242,12 +251,15 @@ func (q *Queries) TemplateGet(ctx context.Context, arg TemplateGetParams) (Templ
 		&i.Revision,
 		&i.CreatedAt,
 		&i.Kind,
+		&i.Locked,
+		&i.OfTemplate,
+		&i.OfRevision,
 	)
 	return i, err
 }
 
 const templateInsert = `-- name: TemplateInsert :one
-insert into templates (studio_id, name) values ($1, $2) returning id, studio_id, name, revision, created_at, kind
+insert into templates (studio_id, name) values ($1, $2) returning id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision
 `
 
 type TemplateInsertParams struct {
@@ -265,12 +277,15 @@ func (q *Queries) TemplateInsert(ctx context.Context, arg TemplateInsertParams) 
 		&i.Revision,
 		&i.CreatedAt,
 		&i.Kind,
+		&i.Locked,
+		&i.OfTemplate,
+		&i.OfRevision,
 	)
 	return i, err
 }
 
 const templateList = `-- name: TemplateList :many
-select id, studio_id, name, revision, created_at, kind from templates where studio_id = $1 and kind = 'template' order by created_at
+select id, studio_id, name, revision, created_at, kind, locked, of_template, of_revision from templates where studio_id = $1 and kind = 'template' order by created_at
 `
 
 func (q *Queries) TemplateList(ctx context.Context, studioID uuid.UUID) ([]Template, error) {
@@ -289,6 +304,9 @@ func (q *Queries) TemplateList(ctx context.Context, studioID uuid.UUID) ([]Templ
 			&i.Revision,
 			&i.CreatedAt,
 			&i.Kind,
+			&i.Locked,
+			&i.OfTemplate,
+			&i.OfRevision,
 		); err != nil {
 			return nil, err
 		}

@@ -8,7 +8,7 @@ select * from templates where id = @id and studio_id = @studio_id;
 select * from templates where studio_id = @studio_id and kind = 'template' order by created_at;
 
 -- name: TemplateAll :many
-select * from templates order by created_at;
+select * from templates where kind <> 'version' order by created_at;
 
 -- name: TemplateAdvance :execrows
 update templates set revision = revision + 1, name = @name where id = @id and revision = @base;

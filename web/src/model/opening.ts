@@ -73,7 +73,7 @@ async function showTemplate(id: string) {
     ...running(opened.rig),
     ...(was === id ? {} : { selection: new Set(), cursor: null, bus: null }),
   });
-  remember("template", id);
+  if (!opened.of) remember("template", id);
   listen(id, opened.revision);
 }
 

@@ -34,6 +34,7 @@ export interface State {
 
   open: LeafName[];
   folded: ReadonlySet<Id>;
+  comparing: { template: string; revision: number | null } | null; // what the open template is compared with
   renaming: Id | null; // the section whose name is being edited
   dialog:
     | "finder"
@@ -46,6 +47,8 @@ export interface State {
     | "casting"
     | "layout"
     | "order"
+    | "history"
+    | "compare-templates"
     | "names"
     | "replace"
     | "own-map"
@@ -91,6 +94,7 @@ export const store = createStore<State>(() => ({
   folded: new Set(),
   renaming: null,
   dialog: null,
+  comparing: null,
   importing: null,
   machine: null,
   notices: [],

@@ -27,6 +27,9 @@ export interface Sheet {
   facts: ReadonlyMap<Id, Schemas["Fact"]>;
   risers: Readonly<Record<Id, number>>;
   marks: number;
+  locked: boolean; // against change
+  of?: string; // the template that this one holds as it was
+  at?: number; // the revision it holds
 }
 
 export function list<T extends { id: Id }>(things: readonly T[]): List<T> {
@@ -58,6 +61,8 @@ export function sheetOf(opened: Schemas["Opened"]): Sheet {
     facts: new Map(opened.facts.map((f) => [f.id, f])),
     risers: opened.risers,
     marks: opened.proof.marks,
+    locked: opened.locked,
+    ...(opened.of ? { of: opened.of, at: opened.at ?? 0 } : {}),
   };
 }
 

@@ -7,6 +7,7 @@ import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
 import { FoldedSheet } from "./FoldedSheet";
 import { useKeys } from "./keys";
+import { LockedLine } from "./LockedLine";
 import { Notices } from "./Notices";
 import { SignIn } from "./SignIn";
 import { TitleLine } from "./TitleLine";
@@ -37,6 +38,7 @@ function Studio() {
   return (
     <div className="flex h-full flex-col">
       <TitleLine />
+      <LockedLine />
       <FoldedSheet />
       <TraceLine />
       <Dialogs />

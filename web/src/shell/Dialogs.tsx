@@ -21,7 +21,9 @@ import { MachineDialog } from "../leaves/seating/MachineDialog";
 import { PlanDialog } from "../leaves/seating/PlanDialog";
 import { WhatIfDialog } from "../leaves/seating/WhatIfDialog";
 import { set, useApp } from "../model/store";
+import { CompareTemplatesDialog } from "./CompareTemplatesDialog";
 import { Finder } from "./Finder";
+import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
 import { NewTemplateDialog } from "./NewTemplateDialog";
@@ -30,7 +32,7 @@ import { SettingsDialog } from "./SettingsDialog";
 /** Dialogs shows the one dialog that is open. */
 export function Dialogs() {
   const dialog = useApp((s) => s.dialog);
-  const close = () => set({ dialog: null, importing: null, machine: null });
+  const close = () => set({ dialog: null, importing: null, machine: null, comparing: null });
   switch (dialog) {
     case "finder":
       return <Finder close={close} />;
@@ -46,6 +48,10 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "history":
+      return <HistoryDialog close={close} />;
+    case "compare-templates":
+      return <CompareTemplatesDialog close={close} />;
     case "names":
       return <NamesDialog close={close} />;
     case "replace":

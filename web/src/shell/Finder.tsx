@@ -121,6 +121,8 @@ function commands(): Found[] {
     command("Bring in a row list", "", () => set({ dialog: "import" })),
     command("Seat everyone", "", () => void seatEveryone(false)),
     command("Put in order, or gather by role or library", "", () => set({ dialog: "order" })),
+    command("History and versions", "", () => set({ dialog: "history" })),
+    command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
     command("Name rows by a pattern", "", () => set({ dialog: "names" })),
     command("Find and replace text", "", () => set({ dialog: "replace" })),
     command("Plan the seating", "", () => set({ dialog: "plan" })),

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useRef } from "react";
+import { branch, lock } from "../model/history";
 import { openTemplate, takeFile } from "../model/opening";
 import { computed } from "../model/queries";
 import { attempt, set, useApp } from "../model/store";
@@ -11,6 +12,8 @@ export function TemplateMenu() {
   const id = useApp((s) => s.sheet!.id);
   const name = useApp((s) => s.sheet!.name);
   const revision = useApp((s) => s.sheet!.revision);
+  const locked = useApp((s) => s.sheet!.locked);
+  const of = useApp((s) => s.sheet!.of !== undefined);
   const { data } = useQuery(computed.templates(id, revision));
   const file = useRef<HTMLInputElement>(null);
   return (
@@ -39,6 +42,19 @@ export function TemplateMenu() {
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>
               Bring in a template file…
+            </DropdownMenu.Item>
+            <DropdownMenu.Separator className="my-1 h-px bg-line" />
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "history" })}>
+              History and versions…
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "compare-templates" })}>
+              Compare…
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => void branch(`${name}, copy`)}>
+              Make a copy
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" disabled={of} onSelect={() => void lock(!locked)}>
+              {locked ? "Unlock" : "Lock against change"}
             </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "settings" })}>

@@ -20,9 +20,21 @@ export function TitleLine() {
     <header className="flex h-[46px] shrink-0 items-center gap-3 bg-paper px-3">
       <Mark />
       <TemplateMenu />
-      <span className="shrink-0 text-soft" data-revision={sheet.revision}>
-        {connected ? `revision ${sheet.revision.toLocaleString("en")}` : "the server is away; dialling again…"}
-      </span>
+      {connected ? (
+        <button
+          type="button"
+          className="link shrink-0 text-soft"
+          data-revision={sheet.revision}
+          title="History and versions"
+          onClick={() => set({ dialog: "history" })}
+        >
+          revision {(sheet.at ?? sheet.revision).toLocaleString("en")}
+        </button>
+      ) : (
+        <span className="shrink-0 text-soft" data-revision={sheet.revision}>
+          the server is away; dialling again…
+        </span>
+      )}
       <button
         type="button"
         className="button ml-2 h-8 min-w-40 flex-1 justify-start text-soft"

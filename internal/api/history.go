@@ -1,0 +1,146 @@
+package api
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/core/compare"
+)
+
+// History implements the contract.
+func (s *server) History(ctx context.Context, r gen.HistoryRequestObject) (gen.HistoryResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := h.History(ctx, or(r.Params.Before, 0))
+	if err != nil {
+		return nil, err
+	}
+	out := gen.History200JSONResponse{}
+	for _, x := range rows {
+		out = append(out, gen.PastChange{Revision: x.Revision, Author: x.Author, At: x.MadeAt, Role: gen.PastChangeRole(x.Role), Target: x.Target, Label: x.Label})
+	}
+	return out, nil
+}
+
+// TakeBackOne implements the contract.
+func (s *server) TakeBackOne(ctx context.Context, r gen.TakeBackOneRequestObject) (gen.TakeBackOneResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.TakeBackOne(ctx, p, r.Revision)
+	return gen.TakeBackOne200JSONResponse{Revision: revision}, err
+}
+
+// Versions implements the contract.
+func (s *server) Versions(ctx context.Context, r gen.VersionsRequestObject) (gen.VersionsResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := h.Versions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.Versions200JSONResponse{}
+	for _, x := range rows {
+		out = append(out, gen.Version{Id: x.ID, Revision: x.Revision, Name: x.Name, Note: x.Note, Author: x.Author, At: x.CreatedAt})
+	}
+	return out, nil
+}
+
+// NameVersion implements the contract.
+func (s *server) NameVersion(ctx context.Context, r gen.NameVersionRequestObject) (gen.NameVersionResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	row, err := h.NameVersion(ctx, p, or(r.Body.Revision, app.Present), r.Body.Name, or(r.Body.Note, ""))
+	return gen.NameVersion201JSONResponse{Id: row.ID, Revision: row.Revision, Name: row.Name, Note: row.Note, Author: p.Name, At: row.CreatedAt}, err
+}
+
+// ForgetVersion implements the contract.
+func (s *server) ForgetVersion(ctx context.Context, r gen.ForgetVersionRequestObject) (gen.ForgetVersionResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return gen.ForgetVersion204Response{}, h.ForgetVersion(ctx, r.Version)
+}
+
+// LookAt implements the contract.
+func (s *server) LookAt(ctx context.Context, r gen.LookAtRequestObject) (gen.LookAtResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	row, err := h.LookAt(ctx, r.Revision, h.View().Template.Name)
+	return gen.LookAt200JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// Restore implements the contract.
+func (s *server) Restore(ctx context.Context, r gen.RestoreRequestObject) (gen.RestoreResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.Restore(ctx, p, r.Revision)
+	return gen.Restore200JSONResponse{Revision: revision}, err
+}
+
+// Branch implements the contract.
+func (s *server) Branch(ctx context.Context, r gen.BranchRequestObject) (gen.BranchResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	row, err := h.Branch(ctx, p, or(r.Body.Revision, app.Present), r.Body.Name)
+	return gen.Branch201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// Lock implements the contract.
+func (s *server) Lock(ctx context.Context, r gen.LockRequestObject) (gen.LockResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return gen.Lock204Response{}, h.Lock(ctx, r.Body.Locked)
+}
+
+// CompareTemplates implements the contract.
+func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesRequestObject) (gen.CompareTemplatesResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	with := app.Other{Template: uuid.UUID(r.Body.With), Revision: or(r.Body.Revision, app.Present)}
+	out := gen.TemplateComparison{Differences: []gen.Difference{}}
+	if r.Body.Take != nil {
+		var picks []compare.Pick
+		for _, x := range *r.Body.Take {
+			picks = append(picks, compare.Pick{Noun: compare.Noun(x.Noun), ID: x.Id})
+		}
+		revision, err := h.TakeFrom(ctx, p, with, picks)
+		if err != nil {
+			return nil, err
+		}
+		out.Revision = &revision
+	}
+	list, err := h.CompareWith(ctx, p, with)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range list {
+		x := gen.Difference{Noun: gen.DifferenceNoun(d.Noun), How: gen.DifferenceHow(d.How), Id: d.ID, Name: d.Name, Where: d.Where, Fields: []gen.FieldDifference{}}
+		for _, f := range d.Fields {
+			x.Fields = append(x.Fields, gen.FieldDifference{Name: f.Name, Here: f.Here, There: f.There})
+		}
+		out.Differences = append(out.Differences, x)
+	}
+	return gen.CompareTemplates200JSONResponse(out), nil
+}

@@ -1,0 +1,369 @@
+// Package compare puts two templates side by side: two versions of one, or two
+// that have nothing in common. Both go in; what only one has, and what differs
+// in what both have, comes out in words, and single differences are taken from
+// one to the other, with all they need.
+package compare
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/template"
+)
+
+// Noun is what a difference is about.
+type Noun string
+
+// The nouns, in the order they are listed.
+const (
+	Settings Noun = "settings"
+	Section  Noun = "section"
+	Row      Noun = "row"
+	Bus      Noun = "bus"
+	Machine  Noun = "machine"
+	Call     Noun = "call"
+	Library  Noun = "library"
+	Player   Noun = "player"
+	Patch    Noun = "patch"
+)
+
+// Nouns lists every noun.
+var Nouns = []Noun{Settings, Section, Row, Bus, Machine, Call, Library, Player, Patch}
+
+// How says what became of a thing on the way from here to there.
+type How string
+
+// The ways.
+const (
+	Added   How = "added"   // only there
+	Removed How = "removed" // only here
+	Changed How = "changed"
+)
+
+// Difference is one thing that differs.
+type Difference struct {
+	Noun   Noun
+	How    How
+	ID     template.ID // there, or here when it was removed
+	Name   string
+	Where  string // the path of its section, or the kind of bus
+	Fields []Field
+}
+
+// Field is what differs in a thing that both have.
+type Field struct{ Name, Here, There string }
+
+// Pair finds the differences between two templates. Things are one when they
+// have one ID or, failing that, one name in one place.
+func Pair(here, there *template.Template) []Difference {
+	p := newPairs(here, there)
+	var out []Difference
+	out = append(out, p.settings()...)
+	out = append(out, list(p, Section, here.Sections, there.Sections, sectionOf)...)
+	out = append(out, list(p, Row, here.ScoreOrder(), there.ScoreOrder(), rowOf)...)
+	out = append(out, list(p, Bus, here.Buses, there.Buses, busOf)...)
+	out = append(out, list(p, Machine, here.Machines, there.Machines, machineOf)...)
+	out = append(out, list(p, Call, here.Calls, there.Calls, callOf)...)
+	out = append(out, list(p, Library, here.Libraries, there.Libraries, libraryOf)...)
+	out = append(out, list(p, Player, here.Players, there.Players, playerOf)...)
+	return append(out, list(p, Patch, here.Patches, there.Patches, patchOf)...)
+}
+
+// thing is what all nouns have.
+type thing struct {
+	id          template.ID
+	name, where string
+}
+
+func (x thing) key() string { return template.FoldName(x.where) + "\x00" + template.FoldName(x.name) }
+
+func sectionOf(t *template.Template, x *template.Section) thing {
+	return thing{x.ID, x.Name, t.SectionPath(x.Parent)}
+}
+
+func rowOf(t *template.Template, x *template.Instrument) thing {
+	return thing{x.ID, x.Name, t.SectionPath(x.Section)}
+}
+
+func busOf(t *template.Template, x *template.Bus) thing {
+	where := string(x.Kind)
+	for _, f := range t.Folds {
+		if f.ID == x.Fold {
+			where = f.Name + " stem"
+		}
+	}
+	return thing{x.ID, x.Name, where}
+}
+
+func machineOf(_ *template.Template, x *template.Machine) thing { return thing{x.ID, x.Name, ""} }
+func callOf(_ *template.Template, x *template.Call) thing       { return thing{x.ID, x.Name, ""} }
+func libraryOf(_ *template.Template, x *template.Library) thing { return thing{x.ID, x.Name, ""} }
+func playerOf(_ *template.Template, x *template.Player) thing   { return thing{x.ID, x.Name, ""} }
+
+func patchOf(t *template.Template, x *template.Patch) thing {
+	where := ""
+	if l := t.Index().Libraries[x.Library]; l != nil {
+		where = l.Name
+	}
+	return thing{x.ID, x.Name, where}
+}
+
+// pairs knows which thing there is which thing here.
+type pairs struct {
+	here, there           *template.Template
+	hereWords, thereWords *words
+	of                    map[Noun]map[template.ID]template.ID // there → here
+}
+
+func newPairs(here, there *template.Template) *pairs {
+	p := &pairs{here: here, there: there, hereWords: &words{t: here}, thereWords: &words{t: there}, of: map[Noun]map[template.ID]template.ID{}}
+	p.of[Section] = match(here, there, here.Sections, there.Sections, sectionOf)
+	p.of[Row] = match(here, there, here.Instruments, there.Instruments, rowOf)
+	p.of[Bus] = match(here, there, here.Buses, there.Buses, busOf)
+	p.of[Machine] = match(here, there, here.Machines, there.Machines, machineOf)
+	p.of[Call] = match(here, there, here.Calls, there.Calls, callOf)
+	p.of[Library] = match(here, there, here.Libraries, there.Libraries, libraryOf)
+	p.of[Player] = match(here, there, here.Players, there.Players, playerOf)
+	p.of[Patch] = match(here, there, here.Patches, there.Patches, patchOf)
+	p.thereWords.known = map[template.ID]string{} // what both have goes by its name here
+	for _, ids := range p.of {
+		for id, to := range ids {
+			p.thereWords.known[id] = p.hereWords.name(string(to))
+		}
+	}
+	return p
+}
+
+func match[T any](here, there *template.Template, a, b []*T, of func(*template.Template, *T) thing) map[template.ID]template.ID {
+	out := make(map[template.ID]template.ID, len(b))
+	ids := make(map[template.ID]bool, len(a))
+	for _, x := range a {
+		ids[of(here, x).id] = true
+	}
+	taken := map[template.ID]bool{}
+	for _, x := range b {
+		if id := of(there, x).id; ids[id] {
+			out[id], taken[id] = id, true
+		}
+	}
+	free := map[string]template.ID{}
+	for _, x := range a {
+		y := of(here, x)
+		if _, met := free[y.key()]; !taken[y.id] && !met {
+			free[y.key()] = y.id
+		}
+	}
+	for _, x := range b {
+		y := of(there, x)
+		if id, ok := free[y.key()]; ok && out[y.id] == "" {
+			out[y.id] = id
+			delete(free, y.key())
+		}
+	}
+	return out
+}
+
+func list[T any](p *pairs, noun Noun, a, b []*T, of func(*template.Template, *T) thing) []Difference {
+	here := make(map[template.ID]*T, len(a))
+	for _, x := range a {
+		here[of(p.here, x).id] = x
+	}
+	met := map[template.ID]bool{}
+	var out []Difference
+	for _, x := range b {
+		y := of(p.there, x)
+		id := p.of[noun][y.id]
+		met[id] = true
+		switch was := here[id]; {
+		case was == nil:
+			out = append(out, Difference{Noun: noun, How: Added, ID: y.id, Name: y.name, Where: y.where})
+		case was == x || id == y.id && reflect.DeepEqual(was, x):
+		default:
+			if fields := p.fields(was, x); len(fields) > 0 {
+				out = append(out, Difference{Noun: noun, How: Changed, ID: y.id, Name: y.name, Where: y.where, Fields: fields})
+			}
+		}
+	}
+	for _, x := range a {
+		if y := of(p.here, x); !met[y.id] {
+			out = append(out, Difference{Noun: noun, How: Removed, ID: y.id, Name: y.name, Where: y.where})
+		}
+	}
+	return out
+}
+
+func (p *pairs) settings() []Difference {
+	fields := p.fields(p.here.Settings, p.there.Settings)
+	if p.here.Name != p.there.Name {
+		fields = append([]Field{{"name", p.here.Name, p.there.Name}}, fields...)
+	}
+	if len(fields) == 0 {
+		return nil
+	}
+	return []Difference{{Noun: Settings, How: Changed, ID: "settings", Name: "Name and settings", Fields: fields}}
+}
+
+// fields puts two things side by side, field by field, in words: what they
+// speak of goes by its name, so that it is the same in both.
+func (p *pairs) fields(here, there any) []Field {
+	a, b := p.hereWords.of(here), p.thereWords.of(there)
+	var names []string
+	for name := range a {
+		names = append(names, name)
+	}
+	for name := range b {
+		if _, ok := a[name]; !ok {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	var out []Field
+	for _, name := range names {
+		if a[name] != b[name] {
+			out = append(out, Field{called(name), a[name], b[name]})
+		}
+	}
+	return out
+}
+
+// called is a field's name in words.
+func called(field string) string {
+	if name, ok := map[string]string{
+		"gainDb": "fader", "nameByHand": "named by hand", "shortByHand": "short name by hand", "short": "short name", "stemByHand": "stem by hand", "seatByHand": "seat by hand",
+		"style": "seat style", "mics": "microphones", "keep": "kept", "map": "articulation map", "memoryMib": "memory, MiB", "reserveMib": "reserve, MiB", "diskMibs": "disk, MiB/s",
+		"preloadMib": "preload, MiB", "fullMib": "on disk, MiB", "ownMib": "own memory, MiB", "keyLow": "lowest key", "keyHigh": "highest key", "returnSets": "return sets",
+	}[field]; ok {
+		return name
+	}
+	return field
+}
+
+// words turns things into words.
+type words struct {
+	t     *template.Template
+	known map[template.ID]string
+	names map[string]string // of IDs
+}
+
+func (w *words) name(id string) string {
+	if w.names == nil {
+		w.names = map[string]string{}
+		add := func(id template.ID, name string) { w.names[string(id)] = name }
+		for _, x := range w.t.Sections {
+			add(x.ID, w.t.SectionPath(x.ID))
+		}
+		for _, x := range w.t.Instruments {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Buses {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Machines {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Libraries {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Players {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Patches {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Calls {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.Folds {
+			add(x.ID, x.Name)
+		}
+		for _, x := range w.t.ReturnSets {
+			add(x.ID, x.Name)
+			for _, e := range x.Effects {
+				add(e.ID, e.Name)
+			}
+		}
+	}
+	if name, ok := w.known[template.ID(id)]; ok {
+		return name
+	}
+	if name, ok := w.names[id]; ok {
+		return name
+	}
+	return id
+}
+
+// of is a thing field by field.
+func (w *words) of(x any) map[string]string {
+	data, err := json.Marshal(x)
+	var fields map[string]any
+	if err != nil || json.Unmarshal(data, &fields) != nil {
+		return map[string]string{"": fmt.Sprint(x)}
+	}
+	delete(fields, "id")
+	out := make(map[string]string, len(fields))
+	for name, value := range fields {
+		if text := w.value(name, value); text != "" {
+			out[name] = text
+		}
+	}
+	return out
+}
+
+func (w *words) value(name string, value any) string {
+	switch v := value.(type) {
+	case nil:
+		return ""
+	case string:
+		return w.name(v)
+	case bool:
+		if v {
+			return "yes"
+		}
+		return ""
+	case float64:
+		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.6f", v), "0"), ".")
+	case []any:
+		var out []string
+		for _, x := range v {
+			if text := w.value(name, x); text != "" {
+				out = append(out, text)
+			}
+		}
+		return strings.Join(out, "; ")
+	case map[string]any:
+		return w.object(name, v)
+	}
+	return fmt.Sprint(value)
+}
+
+func (w *words) object(name string, v map[string]any) string {
+	figure := func(key string) string { return w.value(key, v[key]) }
+	switch {
+	case name == "seat" && v["riser"] != nil:
+		return fmt.Sprintf("%s, riser %s, port %s, channel %s, pair %s", figure("machine"), figure("riser"), figure("port"), figure("channel"), figure("pair"))
+	case name == "routes" && v["to"] != nil:
+		text := figure("to")
+		if gain := figure("gainDb"); gain != "0" {
+			text += " " + gain + " dB"
+		}
+		if v["tap"] == string(template.Pre) {
+			text += " before the fader"
+		}
+		return text
+	}
+	var keys []string
+	for key := range v {
+		keys = append(keys, key)
+	}
+	slices.Sort(keys)
+	var out []string
+	for _, key := range keys {
+		if text := w.value(key, v[key]); text != "" {
+			out = append(out, called(key)+" "+text)
+		}
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,69 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// A version is named; rows go; the version is looked at, compared with, one row
+// is taken across, and an earlier change is taken back alone.
+func TestVersionsOnScreen(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.press("revision [0-9]")
+	p.see(`[aria-label="Name of the version"]`).MustInput("Before the flood")
+	p.see(`[aria-label="Note"]`).MustInput("all in their seats")
+	p.press("Name it")
+	p.seeText(`[data-version="Before the flood"]`, "all in their seats")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+
+	p.find("flute 2 long", "Flute 2 long")
+	p.keys(input.Delete)
+	p.gone(`[data-row="Flute 2 long"]`)
+	p.find("flute 3 short", "Flute 3 short")
+	p.keys(input.KeyE)
+	p.see(`[role=grid] input`).MustSelectAllText().MustInput("Third flute")
+	p.keys(input.Enter)
+	p.see(`[data-row="Third flute"]`)
+
+	p.press("revision [0-9]")
+	p.page.MustElementR(`[data-version="Before the flood"] button`, "look at it").MustClick()
+	p.seeText("[data-part=locked]", "as it was at revision")
+	p.see(`[data-row="Flute 2 long"]`)
+	p.click(`[data-row="Flute 2 long"]`)
+	p.focusSheet()
+	p.keys(input.Delete)
+	p.seeText("[role=alert]", "an earlier version, to be looked at")
+	p.press("Back to the present")
+	p.gone("[data-part=locked]")
+	p.gone(`[data-row="Flute 2 long"]`)
+
+	p.press("revision [0-9]")
+	p.page.MustElementR(`[data-version="Before the flood"] button`, "^compare").MustClick()
+	p.seeText("[data-part=difference-count]", "1 only there, 0 only here, 1 changed")
+	p.seeText(`[data-difference="Flute 3 short"]`, `name[\s\S]*Third flute[\s\S]*Flute 3 short`)
+	p.page.MustElement(`[data-difference="Flute 2 long"] input`).MustClick()
+	p.press("Take 1 difference")
+	p.seeText("[data-part=difference-count]", "0 only there, 0 only here, 1 changed")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.find("flute 2 long", "Flute 2 long")
+	p.seeText("[data-part=trace]", "Birch, riser 1, port 1, channel 7")
+
+	p.press("revision [0-9]")
+	rows := p.page.MustElements("[data-past]")
+	require.Contains(t, rows[1].MustText(), "Set name of Flute 3 short")
+	rows[1].MustElementR("button", "take back").MustClick()
+	p.page.MustElementR("[data-past]", "Take back: Set name")
+	p.page.MustElements("[data-past]")[3].MustElementR("button", "take back").MustClick()
+	p.seeText("[role=alert]", "can not be taken back alone; later changes set the same: Take 1 differences")
+	p.page.MustElementR(`[data-version="Before the flood"] button`, "forget the name").MustClick()
+	p.gone(`[data-version="Before the flood"]`)
+	p.keys(input.Escape)
+	p.see(`[data-row="Flute 3 short"]`)
+	p.undo(4)
+	p.see(`[data-row="Flute 2 long"]`)
+}

@@ -1,0 +1,172 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import {
+  forgetVersion,
+  history,
+  lookAt,
+  nameVersion,
+  type PastChange,
+  restore,
+  takeBackOne,
+  type Version,
+  versions,
+} from "../model/history";
+import { set, useApp } from "../model/store";
+import { Floating } from "./Floating";
+
+/** HistoryDialog lists every change with who, when and what; versions with
+ * names stand among them. */
+export function HistoryDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [before, setBefore] = useState(0);
+  const { data: changes } = useQuery(history(sheet.id, sheet.revision, before));
+  const { data: named } = useQuery(versions(sheet.id));
+  const oldest = changes?.at(-1)?.revision ?? 1;
+  return (
+    <Floating title="History" open onOpenChange={close} className="w-[760px]">
+      <NameForm />
+      <div
+        className="mt-3 min-h-0 flex-1 overflow-y-auto border-line border-y"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
+        tabIndex={0}
+        role="region"
+        aria-label="Changes"
+      >
+        {changes?.length === 0 && <p className="py-2 text-soft">Nothing was changed yet.</p>}
+        {changes?.map((c) => (
+          <div key={c.revision}>
+            {named
+              ?.filter((v) => v.revision === c.revision)
+              .map((v) => (
+                <NamedLine key={v.id} version={v} close={close} />
+              ))}
+            <ChangeLine change={c} close={close} />
+          </div>
+        ))}
+        {oldest === 1 &&
+          named?.filter((v) => v.revision === 0).map((v) => <NamedLine key={v.id} version={v} close={close} />)}
+      </div>
+      <div className="mt-3 flex items-center gap-2">
+        <button type="button" className="button" disabled={before === 0} onClick={() => setBefore(0)}>
+          Newest
+        </button>
+        <button type="button" className="button" disabled={oldest <= 1} onClick={() => setBefore(oldest)}>
+          Older
+        </button>
+        <button type="button" className="button ml-auto" onClick={() => set({ dialog: "compare-templates" })}>
+          Compare…
+        </button>
+      </div>
+    </Floating>
+  );
+}
+
+function NameForm() {
+  const id = useApp((s) => s.sheet!.id);
+  const queries = useQueryClient();
+  const [name, setName] = useState("");
+  const [note, setNote] = useState("");
+  const keep = async (e: FormEvent) => {
+    e.preventDefault();
+    if (!(await nameVersion(name.trim(), note.trim()))) return;
+    setName("");
+    setNote("");
+    await queries.invalidateQueries({ queryKey: ["versions", id] });
+  };
+  return (
+    <form className="flex gap-2" onSubmit={(e) => void keep(e)}>
+      <input
+        className="field w-52"
+        aria-label="Name of the version"
+        placeholder="Name the present"
+        required
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <input
+        className="field min-w-0 flex-1"
+        aria-label="Note"
+        placeholder="a note, if you like"
+        value={note}
+        onChange={(e) => setNote(e.target.value)}
+      />
+      <button type="submit" className="button button-main">
+        Name it
+      </button>
+    </form>
+  );
+}
+
+function NamedLine({ version: v, close }: { version: Version; close: () => void }) {
+  const id = useApp((s) => s.sheet!.id);
+  const queries = useQueryClient();
+  const forget = async () => {
+    if (await forgetVersion(v.id)) await queries.invalidateQueries({ queryKey: ["versions", id] });
+  };
+  return (
+    <div className="flex min-h-[34px] items-center gap-3 border-line border-b px-1" data-version={v.name}>
+      <span className="min-w-0 flex-1">
+        <b className="font-semibold font-serif text-[15px]">{v.name}</b> <span className="text-soft">{v.note}</span>
+      </span>
+      <button type="button" className="link" onClick={() => void lookAt(v.revision).then((ok) => ok && close())}>
+        look at it
+      </button>
+      <button type="button" className="link" onClick={() => void restore(id, v.revision).then((ok) => ok && close())}>
+        restore
+      </button>
+      <button
+        type="button"
+        className="link"
+        onClick={() => set({ dialog: "compare-templates", comparing: { template: id, revision: v.revision } })}
+      >
+        compare
+      </button>
+      <button type="button" className="link text-soft" onClick={() => void forget()}>
+        forget the name
+      </button>
+    </div>
+  );
+}
+
+const when = (at: string) =>
+  new Date(at).toLocaleString("en", {
+    month: "short",
+    day: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    hour12: false,
+  });
+
+function ChangeLine({ change: c, close }: { change: PastChange; close: () => void }) {
+  const verb = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" }[c.role];
+  return (
+    <div
+      className={`flex min-h-[26px] items-center gap-3 px-1 ${c.revision % 2 ? "bg-band" : ""}`}
+      data-past={c.revision}
+      title={`Revision ${c.revision}`}
+    >
+      <span className="w-12 shrink-0 text-right text-soft tabular-nums">{c.revision}</span>
+      <span className="w-28 shrink-0 text-soft">{when(c.at)}</span>
+      <span className="w-24 shrink-0 truncate text-soft">{c.author}</span>
+      <span className="min-w-0 flex-1 truncate">
+        {verb}
+        {c.label}
+      </span>
+      <button
+        type="button"
+        className="link text-[12px] text-soft"
+        onClick={() => void lookAt(c.revision).then((ok) => ok && close())}
+      >
+        look at it
+      </button>
+      <button
+        type="button"
+        className="link text-[12px] text-soft"
+        disabled={c.role === "follow"}
+        onClick={() => void takeBackOne(c.revision)}
+      >
+        take back
+      </button>
+    </div>
+  );
+}
