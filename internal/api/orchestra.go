@@ -7,6 +7,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/naming"
 	"fanfold/internal/core/order"
+	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
 )
 
@@ -150,4 +151,18 @@ func (s *server) Abbreviations(ctx context.Context, _ gen.AbbreviationsRequestOb
 func (s *server) SetAbbreviations(ctx context.Context, r gen.SetAbbreviationsRequestObject) (gen.SetAbbreviationsResponseObject, error) {
 	err := s.app.SetAbbreviations(ctx, person(ctx), r.Body.Own)
 	return gen.SetAbbreviations200JSONResponse{Own: r.Body.Own, Standard: naming.Standard()}, err
+}
+
+// MakeSightlines implements the contract.
+func (s *server) MakeSightlines(ctx context.Context, r gen.MakeSightlinesRequestObject) (gen.MakeSightlinesResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	var sets []sight.Set
+	for _, x := range r.Body.Sets {
+		sets = append(sets, sight.Set(x))
+	}
+	revision, err := h.Apply(ctx, p, app.MakeSightlines(sets, or(r.Body.Fold, "")))
+	return gen.MakeSightlines200JSONResponse{Revision: revision}, err
 }

@@ -53,6 +53,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/calls/save":                map[string]any{"name": "x"},
 	"/api/templates/{id}/use":                       map[string]any{"patches": []string{"x"}},
 	"/api/templates/{id}/swap":                      map[string]any{"ids": []string{}, "patch": "x", "layer": false, "take": false},
+	"/api/templates/{id}/sightlines/set":            map[string]any{"sets": []string{"all"}},
 	"/api/templates/{id}/order":                     map[string]any{"by": "score"},
 	"/api/templates/{id}/versions":                  map[string]any{"name": "x"},
 	"/api/templates/{id}/branch":                    map[string]any{"name": "x"},

@@ -6,6 +6,7 @@ import (
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/proof"
+	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
@@ -13,8 +14,9 @@ import (
 // Fact is what the core computes for one row of the sheet.
 type Fact struct {
 	ID       template.ID   `json:"id"`
-	Stems    []template.ID `json:"stems"`    // of the finest fold
-	ReadyMiB float64       `json:"readyMib"` // preload when ready, MiB
+	Stems    []template.ID `json:"stems"`            // of the finest fold
+	ReadyMiB float64       `json:"readyMib"`         // preload when ready, MiB
+	Sights   []template.ID `json:"sights,omitempty"` // along which it is seen, whatever its state
 }
 
 // facts computes the facts of all rows, taking over from an earlier version
@@ -22,15 +24,21 @@ type Fact struct {
 func facts(t *template.Template, p proof.Proof, before *template.Template, earlier []Fact) []Fact {
 	samePatches := before != nil && slices.Equal(before.Patches, t.Patches)
 	sameBuses := before != nil && slices.Equal(before.Buses, t.Buses) && slices.Equal(before.Folds, t.Folds)
+	sameSights := samePatches && sameBuses && slices.Equal(before.Sightlines, t.Sightlines) && slices.Equal(before.Sections, t.Sections)
+	looker := sight.NewLooker(t, t.Sightlines)
 	out := make([]Fact, len(t.Instruments))
 	for n, i := range t.Instruments {
-		if old, ok := p.Fan.Taken(n); ok && samePatches && sameBuses {
+		old, ok := p.Fan.Taken(n)
+		if ok = ok && samePatches && sameBuses; ok {
 			out[n] = earlier[old]
-			continue
+		} else {
+			out[n] = Fact{ID: i.ID, Stems: []template.ID{}, ReadyMiB: calls.PreloadMiB(t, i)}
+			for _, s := range p.Stems(n) {
+				out[n].Stems = append(out[n].Stems, s.ID)
+			}
 		}
-		out[n] = Fact{ID: i.ID, Stems: []template.ID{}, ReadyMiB: calls.PreloadMiB(t, i)}
-		for _, s := range p.Stems(n) {
-			out[n].Stems = append(out[n].Stems, s.ID)
+		if !ok || !sameSights || before.Instruments[old] != i {
+			out[n].Sights = looker.Showing(i, out[n].Stems)
 		}
 	}
 	return out
@@ -66,6 +74,7 @@ type Delta struct {
 	Lists    map[string]any         `json:"lists"`
 	Rules    *[]*template.StemRule  `json:"rules,omitempty"`      // all of them, when they changed
 	Returns  *[]*template.ReturnSet `json:"returnSets,omitempty"` // likewise
+	Sights   *[]*template.Sightline `json:"sightlines,omitempty"` // likewise
 }
 
 // ListDelta tells what became of one list: things new or changed, and, when
@@ -157,6 +166,10 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 		sets := append([]*template.ReturnSet{}, h.t.ReturnSets...)
 		d.Returns = &sets
 	}
+	if !slices.Equal(before.Sightlines, h.t.Sightlines) {
+		sights := append([]*template.Sightline{}, h.t.Sightlines...)
+		d.Sights = &sights
+	}
 	if !before.Settings.Equal(h.t.Settings) {
 		d.Settings = &h.t.Settings
 	}
@@ -192,7 +205,7 @@ func changedFacts(before, after []Fact) []Fact {
 		if n < len(before) && before[n].ID == f.ID {
 			was, ok = before[n], true
 		}
-		if !ok || was.ReadyMiB != f.ReadyMiB || !slices.Equal(was.Stems, f.Stems) {
+		if !ok || was.ReadyMiB != f.ReadyMiB || !slices.Equal(was.Stems, f.Stems) || !slices.Equal(was.Sights, f.Sights) {
 			out = append(out, f)
 		}
 	}

@@ -1,8 +1,11 @@
 package app
 
 import (
+	"slices"
+
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/order"
+	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
 )
 
@@ -24,5 +27,20 @@ func PutInOrder(within template.ID, by order.By) Maker {
 			return nil, refused(within, "all rows stand so already")
 		}
 		return plan.Change, nil
+	}
+}
+
+// MakeSightlines makes the change that adds sets of sightlines in one go, but
+// for those that are there already.
+func MakeSightlines(sets []sight.Set, fold template.ID) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		now := t.Clone()
+		for _, set := range sets {
+			now.Sightlines = append(slices.Clone(now.Sightlines), sight.Make(now, set, fold, NewID)...)
+		}
+		if len(now.Sightlines) == len(t.Sightlines) {
+			return nil, refused("", "they are all there already")
+		}
+		return change.SetSightlines{Sightlines: now.Sightlines}, nil
 	}
 }

@@ -560,6 +560,33 @@ func (e OrderJSONBodyBy) Valid() bool {
 	}
 }
 
+// Defines values for MakeSightlinesJSONBodySets.
+const (
+	All      MakeSightlinesJSONBodySets = "all"
+	Buses    MakeSightlinesJSONBodySets = "buses"
+	Ready    MakeSightlinesJSONBodySets = "ready"
+	Sections MakeSightlinesJSONBodySets = "sections"
+	Stems    MakeSightlinesJSONBodySets = "stems"
+)
+
+// Valid indicates whether the value is a known member of the MakeSightlinesJSONBodySets enum.
+func (e MakeSightlinesJSONBodySets) Valid() bool {
+	switch e {
+	case All:
+		return true
+	case Buses:
+		return true
+	case Ready:
+		return true
+	case Sections:
+		return true
+	case Stems:
+		return true
+	default:
+		return false
+	}
+}
+
 // Abbreviation defines model for Abbreviation.
 type Abbreviation = template.Abbreviation
 
@@ -1558,6 +1585,9 @@ type SetReturnsChange = json.RawMessage
 // SetRulesChange defines model for SetRulesChange.
 type SetRulesChange = json.RawMessage
 
+// SetSightlinesChange defines model for SetSightlinesChange.
+type SetSightlinesChange = json.RawMessage
+
 // Settings defines model for Settings.
 type Settings = template.Settings
 
@@ -1568,6 +1598,12 @@ type Shelf struct {
 	Patches    int     `json:"patches"`
 	PreloadMib float64 `json:"preloadMib"`
 }
+
+// SightMatch defines model for SightMatch.
+type SightMatch = template.Match
+
+// Sightline a way to look at the template
+type Sightline = template.Sightline
 
 // SignIn defines model for SignIn.
 type SignIn struct {
@@ -2168,6 +2204,15 @@ type MoveSeatsJSONBody struct {
 	} `json:"to"`
 }
 
+// MakeSightlinesJSONBody defines parameters for MakeSightlines.
+type MakeSightlinesJSONBody struct {
+	Fold *Id                          `json:"fold,omitempty"`
+	Sets []MakeSightlinesJSONBodySets `json:"sets"`
+}
+
+// MakeSightlinesJSONBodySets defines parameters for MakeSightlines.
+type MakeSightlinesJSONBodySets string
+
 // NameVersionJSONBody defines parameters for NameVersion.
 type NameVersionJSONBody struct {
 	Name string  `json:"name"`
@@ -2293,6 +2338,9 @@ type StartPlanJSONRequestBody = PlanAsk
 
 // WhatIfJSONRequestBody defines body for WhatIf for application/json ContentType.
 type WhatIfJSONRequestBody = WhatIfAsk
+
+// MakeSightlinesJSONRequestBody defines body for MakeSightlines for application/json ContentType.
+type MakeSightlinesJSONRequestBody MakeSightlinesJSONBody
 
 // SwapJSONRequestBody defines body for Swap for application/json ContentType.
 type SwapJSONRequestBody = SwapAsk
@@ -2560,6 +2608,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/sections/{section}/duplicate)
 	DuplicateSection(ctx *echo.Context, id openapi_types.UUID, section string) error
+
+	// (POST /api/templates/{id}/sightlines/set)
+	MakeSightlines(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx *echo.Context, id openapi_types.UUID) error
@@ -4240,6 +4291,22 @@ func (w *ServerInterfaceWrapper) DuplicateSection(ctx *echo.Context) error {
 	return err
 }
 
+// MakeSightlines converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeSightlines(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeSightlines(ctx, id)
+	return err
+}
+
 // Swap converts echo context to params.
 func (w *ServerInterfaceWrapper) Swap(ctx *echo.Context) error {
 	var err error
@@ -4513,6 +4580,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/branch", wrapper.Branch, options.OperationMiddlewares["Branch"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/lock", wrapper.Lock, options.OperationMiddlewares["Lock"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/sightlines/set", wrapper.MakeSightlines, options.OperationMiddlewares["MakeSightlines"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/names", wrapper.NameRows, options.OperationMiddlewares["NameRows"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/replace", wrapper.ReplaceText, options.OperationMiddlewares["ReplaceText"]...)
@@ -7937,6 +8005,46 @@ func (response DuplicateSectiondefaultApplicationProblemPlusJSONResponse) VisitD
 	return err
 }
 
+type MakeSightlinesRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *MakeSightlinesJSONRequestBody
+}
+
+type MakeSightlinesResponseObject interface {
+	VisitMakeSightlinesResponse(w http.ResponseWriter) error
+}
+
+type MakeSightlines200JSONResponse Applied
+
+func (response MakeSightlines200JSONResponse) VisitMakeSightlinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeSightlinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeSightlinesdefaultApplicationProblemPlusJSONResponse) VisitMakeSightlinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SwapRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *SwapJSONRequestBody
@@ -8545,6 +8653,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/sections/{section}/duplicate)
 	DuplicateSection(ctx context.Context, request DuplicateSectionRequestObject) (DuplicateSectionResponseObject, error)
+
+	// (POST /api/templates/{id}/sightlines/set)
+	MakeSightlines(ctx context.Context, request MakeSightlinesRequestObject) (MakeSightlinesResponseObject, error)
 
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx context.Context, request SwapRequestObject) (SwapResponseObject, error)
@@ -11613,6 +11724,54 @@ func (sh *strictHandler) DuplicateSection(ctx *echo.Context, id openapi_types.UU
 		return err
 	} else if validResponse, ok := response.(DuplicateSectionResponseObject); ok {
 		return validResponse.VisitDuplicateSectionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeSightlines operation middleware
+func (sh *strictHandler) MakeSightlines(ctx *echo.Context, id openapi_types.UUID) error {
+	var request MakeSightlinesRequestObject
+
+	request.Id = id
+
+	var body MakeSightlinesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeSightlines(ctx.Request().Context(), request.(MakeSightlinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeSightlines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeSightlinesResponseObject); ok {
+		return validResponse.VisitMakeSightlinesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -25,6 +25,7 @@ type Become struct {
 	Vocabulary []*template.Term        `json:"vocabulary,omitempty"`
 	Rules      []*template.StemRule    `json:"rules,omitempty"`
 	Returns    []*template.ReturnSet   `json:"returnSets,omitempty"`
+	Sightlines []*template.Sightline   `json:"sightlines,omitempty"`
 	Rows       []*template.Instrument  `json:"rows,omitempty"`    // new or other than they were
 	Order      []template.ID           `json:"order,omitempty"`   // of all rows, when it differs
 	Emptied    map[string]bool         `json:"emptied,omitempty"` // lists that end up with nothing, by their JSON name
@@ -79,6 +80,7 @@ func Between(a, b *template.Template) Change {
 		other(&c, "machines", a.Machines, b.Machines, &c.Machines), other(&c, "calls", a.Calls, b.Calls, &c.Calls),
 		other(&c, "castings", a.Castings, b.Castings, &c.Castings), other(&c, "vocabulary", a.Vocabulary, b.Vocabulary, &c.Vocabulary),
 		other(&c, "rules", a.Rules, b.Rules, &c.Rules), other(&c, "returnSets", a.ReturnSets, b.ReturnSets, &c.Returns),
+		other(&c, "sightlines", a.Sightlines, b.Sightlines, &c.Sightlines),
 		c.rows(a.Instruments, b.Instruments),
 	} {
 		differs = differs || d
@@ -155,6 +157,7 @@ func (c Become) apply(d *draft) (Change, error) {
 	become(d, &c, &undo, "vocabulary", template.Vocabulary, &d.t.Vocabulary, c.Vocabulary, &undo.Vocabulary)
 	become(d, &c, &undo, "rules", template.Rules, &d.t.Rules, c.Rules, &undo.Rules)
 	become(d, &c, &undo, "returnSets", template.ReturnSets, &d.t.ReturnSets, c.Returns, &undo.Returns)
+	become(d, &c, &undo, "sightlines", template.Sightlines, &d.t.Sightlines, c.Sightlines, &undo.Sightlines)
 	if err := c.applyRows(d, &undo); err != nil {
 		return nil, err
 	}

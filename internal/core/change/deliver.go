@@ -165,3 +165,23 @@ func positioned(t *template.Template, speakers template.ID, puts []Entry[templat
 	}
 	return puts
 }
+
+// SetSightlines replaces the sightlines.
+type SetSightlines struct {
+	Sightlines []*template.Sightline `json:"sightlines"`
+}
+
+// Kind implements Change.
+func (SetSightlines) Kind() string { return "set-sightlines" }
+
+// Keys implements Change.
+func (SetSightlines) Keys() []Key { return []Key{{Object: "template", Field: "sightlines"}} }
+
+func (c SetSightlines) apply(d *draft) (Change, error) {
+	if slices.Contains(c.Sightlines, nil) {
+		return nil, refuse("", "a sightline is missing")
+	}
+	undo := SetSightlines{Sightlines: d.t.Sightlines}
+	d.t.Sightlines, d.lists[template.Sightlines] = slices.Clone(c.Sightlines), true
+	return undo, nil
+}

@@ -46,6 +46,8 @@ func Describe(c Change) string {
 		return "Remove a machine"
 	case SetRules:
 		return "Set the stem rules"
+	case SetSightlines:
+		return "Set the sightlines"
 	case Become:
 		return "Make it like another"
 	case SetSections:
@@ -144,6 +146,8 @@ func Value(c Change) Change {
 	case *RemoveMachine:
 		return *c
 	case *SetRules:
+		return *c
+	case *SetSightlines:
 		return *c
 	case *Become:
 		return *c

@@ -26,6 +26,7 @@ type Fields struct {
 	Spread        *template.ID        `json:"spread,omitempty"`
 	StemByHand    *bool               `json:"stemByHand,omitempty"`
 	SeatByHand    *bool               `json:"seatByHand,omitempty"`
+	Pinned        *bool               `json:"pinned,omitempty"`
 	Keep          *bool               `json:"keep,omitempty"`
 	Printed       *template.Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
 	Trim          *template.Trim      `json:"trim,omitempty"`    // one without a call loads the instrument whole again
@@ -60,7 +61,7 @@ func (f Fields) names() []string {
 		{"patches", f.Patches != nil}, {"colour", f.Colour != nil}, {"notes", f.Notes != nil},
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
-		{"seatByHand", f.SeatByHand != nil}, {"keep", f.Keep != nil}, {"printed", f.Printed != nil},
+		{"seatByHand", f.SeatByHand != nil}, {"pinned", f.Pinned != nil}, {"keep", f.Keep != nil}, {"printed", f.Printed != nil},
 		{"trim", f.Trim != nil},
 	} {
 		if x.set {
@@ -95,6 +96,7 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&i.Spread, f.Spread, &old.Spread)
 		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
 		swap(&i.SeatByHand, f.SeatByHand, &old.SeatByHand)
+		swap(&i.Pinned, f.Pinned, &old.Pinned)
 		swap(&i.Keep, f.Keep, &old.Keep)
 		old.Printed = optional(&i.Printed, f.Printed, func(p template.Printed) bool { return p.File != "" })
 		old.Trim = optional(&i.Trim, f.Trim, func(x template.Trim) bool { return x.Call != "" })

@@ -24,6 +24,7 @@ var kinds = map[string]func() Change{
 	"remove-bus":     func() Change { return &RemoveBus{} },
 	"remove-machine": func() Change { return &RemoveMachine{} },
 	"set-rules":      func() Change { return &SetRules{} },
+	"set-sightlines": func() Change { return &SetSightlines{} },
 	"become":         func() Change { return &Become{} },
 	"set-sections":   func() Change { return &SetSections{} },
 	"set-returns":    func() Change { return &SetReturns{} },

@@ -44,6 +44,7 @@ func every(t *template.Template) map[string]struct {
 		"drop":           {change.Drop{Calls: []template.ID{"call-1"}}, "Remove a call"},
 		"remove-bus":     {change.RemoveBus{ID: stem.ID}, "Remove a bus"},
 		"set-rules":      {change.SetRules{Rules: []*template.StemRule{{ID: "rule", Stem: stem.ID, Register: template.Low}}}, "Set the stem rules"},
+		"set-sightlines": {change.SetSightlines{Sightlines: []*template.Sightline{{ID: "s", Name: "Ready", Match: template.Match{State: "ready"}}}}, "Set the sightlines"},
 		"become":         {change.Between(t, coretest.Must(t, change.Delete{IDs: []template.ID{first.ID}}, change.Configure{Name: "Other", Settings: set})), "Make it like another"},
 		"set-sections":   {change.SetSections{Sections: append([]*template.Section{{ID: "new", Name: "Newest"}}, t.Sections...)}, "Arrange the sections"},
 		"set-returns":    {change.SetReturns{Sets: []*template.ReturnSet{{ID: "other", Name: "Other", Effects: []template.ReturnEffect{{ID: "e2", Name: "Hall"}}}}}, "Set the return sets"},

@@ -19,6 +19,7 @@ const (
 	Castings
 	Rules
 	ReturnSets
+	Sightlines
 )
 
 // Index finds the things of one template by ID.

@@ -42,6 +42,7 @@ type Instrument struct {
 	Style         SeatStyle `json:"style"`
 	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
 	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
+	Pinned        bool      `json:"pinned,omitempty"`     // stands first in every sightline
 	Keep          bool      `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
 	Printed       *Printed  `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
 	Trim          *Trim     `json:"trim,omitempty"`       // only what a call's music needs is loaded; nil loads all

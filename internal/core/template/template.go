@@ -35,6 +35,7 @@ type Template struct {
 	Vocabulary  []*Term        `json:"vocabulary"`         // the studio's own articulations, beside the standard ones
 	Rules       []*StemRule    `json:"rules,omitempty"`    // which instrument goes to which stem; the first that matches
 	ReturnSets  []*ReturnSet   `json:"returnSets,omitempty"`
+	Sightlines  []*Sightline   `json:"sightlines,omitempty"`
 
 	index atomic.Pointer[Index]
 }
@@ -63,7 +64,7 @@ func (t *Template) Clone() *Template {
 		Sections: t.Sections, Instruments: t.Instruments, Buses: t.Buses,
 		Libraries: t.Libraries, Players: t.Players, Patches: t.Patches,
 		Machines: t.Machines, Calls: t.Calls, Vocabulary: t.Vocabulary, Castings: t.Castings,
-		Rules: t.Rules, ReturnSets: t.ReturnSets,
+		Rules: t.Rules, ReturnSets: t.ReturnSets, Sightlines: t.Sightlines,
 	}
 }
 

@@ -74,6 +74,7 @@ func (t *Template) ValidateParts(p Parts) error {
 		{v.calls, []List{Calls}},
 		{v.vocabulary, []List{Vocabulary}},
 		{v.castings, []List{Castings, Libraries, Patches}},
+		{v.sightlines, []List{Sightlines}},
 		{v.rules, []List{Rules, Buses, Sections, Libraries}},
 		{v.returnSets, []List{ReturnSets, Buses, Sections}},
 	} {

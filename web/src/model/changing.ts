@@ -110,6 +110,9 @@ export function call(ids: Id[], how: How) {
 /** keep marks instruments to stay ready whatever is called, or no longer. */
 export const keep = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, keep: on })) });
 
+/** pin puts rows first in every sightline, or back in their place. */
+export const pin = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, pinned: on })) });
+
 export async function saveCall(name: string) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/calls/save", { ...at(), body: { name } })));
   if (done) tell(`Saved as ${name}.`);

@@ -71,7 +71,7 @@ async function showTemplate(id: string) {
   set({
     sheet: sheetOf(opened),
     ...running(opened.rig),
-    ...(was === id ? {} : { selection: new Set(), cursor: null, bus: null }),
+    ...(was === id ? {} : { selection: new Set(), cursor: null, bus: null, sight: null }),
   });
   if (!opened.of) remember("template", id);
   listen(id, opened.revision);

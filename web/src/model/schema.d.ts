@@ -814,6 +814,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/sightlines/set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description makes a set of sightlines in one go */
+        post: operations["MakeSightlines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/order": {
         parameters: {
             query?: never;
@@ -1409,6 +1426,8 @@ export interface components {
             spread?: components["schemas"]["Id"];
             /** @description an exception: the stem rules pass it by */
             stemByHand?: boolean;
+            /** @description stands first in every sightline */
+            pinned?: boolean;
             /** @description naming by a pattern passes it by */
             nameByHand?: boolean;
             /** @description what small displays show; missing shows the name */
@@ -1665,6 +1684,7 @@ export interface components {
             vocabulary: components["schemas"]["Term"][];
             rules?: components["schemas"]["StemRule"][];
             returnSets?: components["schemas"]["ReturnSet"][];
+            sightlines?: components["schemas"]["Sightline"][];
         };
         /** @description a section's own amount for one effect */
         Send: {
@@ -1690,6 +1710,35 @@ export interface components {
             role?: string;
             /** @description a pattern: * stands for any letters, ? for one */
             name?: string;
+        };
+        /** @description a way to look at the template */
+        Sightline: {
+            id: components["schemas"]["Id"];
+            name: string;
+            /** @description shows the rows it lists; otherwise those that match */
+            fixed?: boolean;
+            rows?: components["schemas"]["Id"][];
+            match?: components["schemas"]["SightMatch"];
+            /** @enum {string} */
+            order?: "name" | "seat" | "memory";
+            folded?: components["schemas"]["Id"][];
+            columns?: string[];
+            leaves?: string[];
+            widths?: {
+                [key: string]: number;
+            };
+            fold?: components["schemas"]["Id"];
+            key?: number;
+        };
+        SightMatch: {
+            sections?: components["schemas"]["Id"][];
+            kinds?: ("sampled" | "input" | "guide" | "spare")[];
+            stems?: components["schemas"]["Id"][];
+            libraries?: components["schemas"]["Id"][];
+            machines?: components["schemas"]["Id"][];
+            text?: string;
+            /** @enum {string} */
+            state?: "ready" | "tuning" | "failed" | "printed" | "tacet";
         };
         /** @description effects that stems share the settings of */
         ReturnSet: {
@@ -1722,6 +1771,7 @@ export interface components {
             edits: {
                 id: components["schemas"]["Id"];
                 name?: string;
+                pinned?: boolean;
                 nameByHand?: boolean;
                 short?: string;
                 shortByHand?: boolean;
@@ -1840,6 +1890,11 @@ export interface components {
             kind: "set-rules";
             rules: components["schemas"]["StemRule"][];
         };
+        SetSightlinesChange: {
+            /** @enum {string} */
+            kind: "set-sightlines";
+            sightlines: components["schemas"]["Sightline"][];
+        };
         SetReturnsChange: {
             /** @enum {string} */
             kind: "set-returns";
@@ -1868,7 +1923,7 @@ export interface components {
             label: string;
             changes: components["schemas"]["Change"][];
         };
-        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["SetRulesChange"] | components["schemas"]["SetReturnsChange"] | components["schemas"]["SetPositionChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
+        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["SetRulesChange"] | components["schemas"]["SetReturnsChange"] | components["schemas"]["SetSightlinesChange"] | components["schemas"]["SetPositionChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
         /** @description An error as in RFC 9457 */
         Problem: {
             type: string;
@@ -1908,6 +1963,8 @@ export interface components {
             stems: components["schemas"]["Id"][];
             /** Format: double */
             readyMib: number;
+            /** @description the sightlines along which it is seen, whatever its state */
+            sights?: components["schemas"]["Id"][];
         };
         ProofSummary: {
             marks: number;
@@ -1990,6 +2047,7 @@ export interface components {
             proof: components["schemas"]["ProofSummary"];
             rules?: components["schemas"]["StemRule"][];
             returnSets?: components["schemas"]["ReturnSet"][];
+            sightlines?: components["schemas"]["Sightline"][];
             lists: {
                 folds?: {
                     put: components["schemas"]["Fold"][];
@@ -5075,6 +5133,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateComparison"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    MakeSightlines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    sets: ("all" | "sections" | "ready" | "buses" | "stems")[];
+                    fold?: components["schemas"]["Id"];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
                 };
             };
             /** @description what went wrong */

@@ -13,6 +13,7 @@ export function lines(
   sheet: Pick<Sheet, "sections" | "instruments">,
   folded: ReadonlySet<Id>,
   only: ReadonlySet<Id> | null = null,
+  pinned: readonly Id[] = [],
 ): Line[] {
   const children = new Map<Id, Section[]>();
   for (const id of sheet.sections.order) {
@@ -22,15 +23,16 @@ export function lines(
     children.get(key)!.push(s);
   }
   const rows = new Map<Id, Id[]>();
+  const first = new Set(pinned);
   for (const id of sheet.instruments.order) {
-    if (only && !only.has(id)) continue;
+    if (first.has(id) || (only && !only.has(id))) continue;
     const key = sheet.instruments.byId.get(id)!.section;
     if (!rows.has(key)) rows.set(key, []);
     rows.get(key)!.push(id);
   }
   const count = (s: Section): number =>
     (rows.get(s.id)?.length ?? 0) + (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
-  const out: Line[] = [];
+  const out: Line[] = pinned.map((id) => ({ kind: "row", id, depth: 0 }));
   const walk = (s: Section, depth: number) => {
     if (only && count(s) === 0) return;
     const line: Line = { kind: "section", section: s, depth, count: count(s), folded: folded.has(s.id), end: 0 };
@@ -43,6 +45,37 @@ export function lines(
   };
   for (const s of children.get("") ?? []) walk(s, 0);
   return out;
+}
+
+/** flatLines lists the rows by themselves, in an order of their own; pinned rows
+ * stay first. */
+export function flatLines(
+  sheet: Pick<Sheet, "instruments" | "machines" | "facts">,
+  order: "name" | "seat" | "memory",
+  only: ReadonlySet<Id> | null,
+  pinned: readonly Id[],
+): Line[] {
+  const first = new Set(pinned);
+  const place = new Map(sheet.machines.order.map((id, n) => [id, n]));
+  const key = (id: Id): (string | number)[] => {
+    const i = sheet.instruments.byId.get(id)!;
+    if (order === "name") return [i.name.toLowerCase()];
+    if (order === "memory") return [-(sheet.facts.get(id)?.readyMib ?? 0)];
+    const s = i.seat;
+    return s ? [place.get(s.machine) ?? 0, s.riser, s.port, s.channel] : [Number.MAX_SAFE_INTEGER];
+  };
+  const rows = sheet.instruments.order.filter((id) => !first.has(id) && (!only || only.has(id)));
+  const keyed = rows.map((id) => ({ id, key: key(id) }));
+  keyed.sort((a, b) => {
+    for (let n = 0; n < Math.min(a.key.length, b.key.length); n++) {
+      const x = a.key[n]!;
+      const y = b.key[n]!;
+      const c = typeof x === "string" ? x.localeCompare(String(y), undefined, { numeric: true }) : x - Number(y);
+      if (c !== 0) return c;
+    }
+    return 0;
+  });
+  return [...pinned, ...keyed.map((x) => x.id)].map((id) => ({ kind: "row", id, depth: 0 }));
 }
 
 /** within lists the rows of a section and everything below it. */

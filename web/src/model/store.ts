@@ -33,6 +33,9 @@ export interface State {
   shelf: { library: Id; text: string; patch: Id } | null; // what the Library shall show next
 
   open: LeafName[];
+  widths: Readonly<Record<LeafName, number>>; // shares of the open leaves
+  sight: Id | null; // the sightline that is looked along; null for everything
+  sighting: Id | null; // the one being changed; null makes one
   folded: ReadonlySet<Id>;
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
   renaming: Id | null; // the section whose name is being edited
@@ -47,6 +50,7 @@ export interface State {
     | "casting"
     | "layout"
     | "order"
+    | "sightline"
     | "history"
     | "compare-templates"
     | "names"
@@ -91,6 +95,9 @@ export const store = createStore<State>(() => ({
   fold: null,
   shelf: null,
   open: remembered("open", ["orchestra", "routing"]),
+  widths: { deliver: 1.25, library: 1.3, orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 },
+  sight: null,
+  sighting: null,
   folded: new Set(),
   renaming: null,
   dialog: null,

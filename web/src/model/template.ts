@@ -24,6 +24,7 @@ export interface Sheet {
   calls: List<Call>;
   rules: readonly Schemas["StemRule"][];
   returnSets: readonly Schemas["ReturnSet"][];
+  sightlines: readonly Schemas["Sightline"][];
   facts: ReadonlyMap<Id, Schemas["Fact"]>;
   risers: Readonly<Record<Id, number>>;
   marks: number;
@@ -58,6 +59,7 @@ export function sheetOf(opened: Schemas["Opened"]): Sheet {
     calls: list(t.calls),
     rules: t.rules ?? [],
     returnSets: t.returnSets ?? [],
+    sightlines: t.sightlines ?? [],
     facts: new Map(opened.facts.map((f) => [f.id, f])),
     risers: opened.risers,
     marks: opened.proof.marks,
@@ -107,6 +109,7 @@ export function after(sheet: Sheet, d: Delta): Sheet {
     calls: follow(sheet.calls, d.lists.calls),
     rules: d.rules ?? sheet.rules,
     returnSets: d.returnSets ?? sheet.returnSets,
+    sightlines: d.sightlines ?? sheet.sightlines,
     facts,
     risers: d.risers ?? sheet.risers,
     marks: d.proof.marks,

@@ -15,6 +15,7 @@ import { OrderDialog } from "../leaves/orchestra/OrderDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
 import { ReplaceDialog } from "../leaves/orchestra/ReplaceDialog";
+import { SightDialog } from "../leaves/orchestra/SightDialog";
 import { RemoveBusDialog } from "../leaves/routing/RemoveBusDialog";
 import { HostDialog } from "../leaves/seating/HostDialog";
 import { MachineDialog } from "../leaves/seating/MachineDialog";
@@ -48,6 +49,8 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "sightline":
+      return <SightDialog close={close} />;
     case "history":
       return <HistoryDialog close={close} />;
     case "compare-templates":

@@ -1,11 +1,11 @@
-import { Fragment, type PointerEvent, type ReactNode, useRef, useState } from "react";
+import { Fragment, type PointerEvent, type ReactNode, useRef } from "react";
 import { Calls } from "../leaves/calls/Calls";
 import { Deliver } from "../leaves/deliver/Deliver";
 import { Library } from "../leaves/library/Library";
 import { Orchestra } from "../leaves/orchestra/Orchestra";
 import { Routing } from "../leaves/routing/Routing";
 import { Seating } from "../leaves/seating/Seating";
-import { type LeafName, leafNames, unfold, useApp } from "../model/store";
+import { type LeafName, leafNames, set, unfold, useApp } from "../model/store";
 import { gib, plural } from "../model/template";
 import { LeafGuard } from "./LeafGuard";
 
@@ -35,18 +35,10 @@ const content: Record<LeafName, () => ReactNode> = {
   routing: Routing,
   calls: Calls,
 };
-const shares: Record<LeafName, number> = {
-  deliver: 1.25,
-  library: 1.3,
-  orchestra: 1.5,
-  seating: 1.25,
-  routing: 1,
-  calls: 0.9,
-};
-
 export function FoldedSheet() {
   const open = useApp((s) => s.open);
-  const [grow, setGrow] = useState(shares);
+  const grow = useApp((s) => s.widths);
+  const setGrow = (widths: typeof grow) => set({ widths });
   const frame = useRef<HTMLDivElement>(null);
   return (
     <div ref={frame} className="flex min-h-0 flex-1 border-line border-y">
@@ -125,7 +117,7 @@ function useFigure(name: LeafName): string {
 interface CreaseProps {
   left: LeafName;
   right: LeafName;
-  grow: Record<LeafName, number>;
+  grow: Readonly<Record<LeafName, number>>;
   setGrow: (g: Record<LeafName, number>) => void;
 }
 

@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import { call, duplicate, redo, undo } from "../model/changing";
+import { lookByKey, lookOn } from "../model/sight";
 import type { LeafName } from "../model/store";
 import { get, set, unfold } from "../model/store";
 
@@ -70,7 +71,12 @@ function anywhere(e: KeyboardEvent): boolean {
   }
   if (ctrl || e.altKey) return false;
   const ids = [...get().selection];
+  if (/^[0-9]$/.test(e.key)) return lookByKey(Number(e.key));
   switch (e.key) {
+    case "v":
+    case "V":
+      lookOn(e.shiftKey ? -1 : 1);
+      return true;
     case "/":
       set({ dialog: "finder" });
       return true;

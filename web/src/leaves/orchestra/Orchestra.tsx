@@ -10,6 +10,7 @@ import type { Field } from "./fields";
 import { PromptDialog } from "./PromptDialog";
 import { ScoreSheet } from "./ScoreSheet";
 import { SelectionMenu } from "./SelectionMenu";
+import { SightMenu } from "./SightMenu";
 import { TakeOutMenu } from "./TakeOutMenu";
 
 export function Orchestra() {
@@ -31,6 +32,7 @@ function Head({ ask }: { ask: (f: Field) => void }) {
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   return (
     <LeafHead title="Orchestra" note={`${plural(count, "instrument")}, ${ready} ready`}>
+      <SightMenu />
       {only && (
         <button type="button" className="button" onClick={() => set({ readyOnly: false })}>
           Ready only ×

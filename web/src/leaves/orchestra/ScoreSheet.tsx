@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type SyntheticEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
-import { useReadyOnly } from "../../model/ready";
-import { lines } from "../../model/score";
+import { flatLines, lines } from "../../model/score";
+import { sightOf, useShown } from "../../model/sight";
 import { useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
@@ -29,12 +29,19 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
   const cursor = useApp((s) => s.cursor);
-  const only = useReadyOnly();
-  const all = useMemo(() => lines(sheet, folded, only), [sheet.sections, sheet.instruments, folded, only]);
+  const { only, order, pinned } = useShown();
+  const columns = useApp((s) => sightOf(s.sheet!, s.sight)?.columns);
+  const all = useMemo(
+    () => (order ? flatLines(sheet, order, only, pinned) : lines(sheet, folded, only, pinned)),
+    [sheet.sections, sheet.instruments, folded, only, order, pinned, order === "memory" && sheet.facts],
+  );
   const scroller = useRef<HTMLDivElement>(null);
   const size = useSize(scroller);
   const wide = (size?.width ?? 0) >= wideFrom;
-  const shown = useMemo(() => fields.filter((f) => !f.menuOnly && (wide || !f.wideOnly)), [wide]);
+  const shown = useMemo(
+    () => fields.filter((f) => !f.menuOnly && (columns?.length ? columns.includes(f.key) : wide || !f.wideOnly)),
+    [wide, columns],
+  );
   const [column, setColumn] = useState(0);
   const [editing, setEditing] = useState<{ id: Id; field: string } | null>(null);
 
@@ -63,7 +70,7 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
     setEditing(next ?? null);
     if (!next) scroller.current?.focus();
   }, []);
-  const keys = useSheetKeys({ all, shown, column, setColumn, startEdit, ask: (key) => ask(fieldNamed(key)) });
+  const keys = useSheetKeys({ all, only, shown, column, setColumn, startEdit, ask: (key) => ask(fieldNamed(key)) });
   // In whole pixels, so that no row has to measure its own columns.
   const across = useMemo(() => widths(shown, (size?.width ?? wideFrom) - besideColumns), [shown, size?.width]);
   const grid = `34px ${across.map((w) => `${w}px`).join(" ")}`;

@@ -1,6 +1,7 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate, keep } from "../../model/changing";
+import { addRows, call, change, duplicate, keep, pin } from "../../model/changing";
 import { copyRows, duplicateSection, obey } from "../../model/delivering";
+import { whereShown } from "../../model/sight";
 import { get, set, useApp } from "../../model/store";
 import { unprint } from "../calls/PrintDialog";
 import { type Field, fieldNamed } from "./fields";
@@ -24,44 +25,60 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
       <DropdownMenu.Root>
         <DropdownMenu.Trigger className="button">{n > 0 ? `${n} selected` : "Rows"} ▾</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content className="floating w-60 p-1" align="end" sideOffset={4}>
-            <Item text="Call, ready" hint="C" off={n === 0} run={() => void call(ids(), "call")} />
-            <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
-            <Item text="Call alone in its section" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
-            <Item text="Keep ready" off={n === 0} run={() => void keep(ids(), true)} />
-            <Item text="No longer keep" off={n === 0} run={() => void keep(ids(), false)} />
-            <Item text="Print it…" off={n !== 1} run={() => set({ dialog: "print" })} />
-            <Item
-              text="Let printed ones play again"
-              off={n === 0}
-              run={() => void unprint(ids().filter((id) => get().sheet!.instruments.byId.get(id)?.printed))}
-            />
-            <Line />
-            {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
+          <DropdownMenu.Content
+            className="floating grid max-h-[var(--radix-dropdown-menu-content-available-height)] w-[500px] grid-cols-2 overflow-y-auto p-1"
+            align="end"
+            sideOffset={4}
+          >
+            <DropdownMenu.Group className="border-line border-r pr-1">
+              <Item text="Call, ready" hint="C" off={n === 0} run={() => void call(ids(), "call")} />
+              <Item text="Rest, tacet" hint="X" off={n === 0} run={() => void call(ids(), "rest")} />
+              <Item text="Call alone in its section" hint="⇧C" off={n === 0} run={() => void call(ids(), "solo")} />
+              <Item text="Keep ready" off={n === 0} run={() => void keep(ids(), true)} />
+              <Item text="No longer keep" off={n === 0} run={() => void keep(ids(), false)} />
+              <Item text="Print it…" off={n !== 1} run={() => set({ dialog: "print" })} />
               <Item
-                key={key}
-                text={`Set ${key}…`}
-                hint={{ stem: "G S", machine: "G M", library: "G P" }[key] ?? ""}
+                text="Let printed ones play again"
                 off={n === 0}
-                run={() => ask(fieldNamed(key))}
+                run={() => void unprint(ids().filter((id) => get().sheet!.instruments.byId.get(id)?.printed))}
               />
-            ))}
-            <Item text="Lay out its articulations…" off={n === 0} run={() => set({ dialog: "layout" })} />
-            <Item text="Its articulation map…" off={n !== 1} run={() => set({ dialog: "own-map" })} />
-            <Item text="Play a part through it…" off={n !== 1} run={() => set({ dialog: "compile" })} />
-            <Item text="Rename its section…" off={n === 0} run={rename} />
-            <Item text="Name by a pattern…" run={() => set({ dialog: "names" })} />
-            <Item text="Find and replace…" run={() => set({ dialog: "replace" })} />
-            <Item text="Put in order…" run={() => set({ dialog: "order" })} />
-            <Line />
-            <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
-            <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
-            <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
-            <Item text="Duplicate its section" off={n === 0} run={() => void duplicateSection(sectionOf(ids()[0]!))} />
-            <Item text="Copy" hint="Ctrl C" off={n === 0} run={() => copyRows(ids())} />
-            <Item text="Paste with routes" hint="Ctrl V" run={() => setTimeout(() => set({ dialog: "paste" }), 50)} />
-            <Item text="Follow the stem rules again" off={n === 0} run={() => void obey(ids())} />
-            <Item text="Delete" hint="Del" off={n === 0} run={() => void change({ kind: "delete", ids: ids() })} />
+              <Line />
+              {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
+                <Item
+                  key={key}
+                  text={`Set ${key}…`}
+                  hint={{ stem: "G S", machine: "G M", library: "G P" }[key] ?? ""}
+                  off={n === 0}
+                  run={() => ask(fieldNamed(key))}
+                />
+              ))}
+              <Item text="Follow the stem rules again" off={n === 0} run={() => void obey(ids())} />
+            </DropdownMenu.Group>
+            <DropdownMenu.Group className="pl-1">
+              <Item text="Name by a pattern…" run={() => set({ dialog: "names" })} />
+              <Item text="Find and replace…" run={() => set({ dialog: "replace" })} />
+              <Item text="Put in order…" run={() => set({ dialog: "order" })} />
+              <Item text="Rename its section…" off={n === 0} run={rename} />
+              <Line />
+              <Item text="Lay out its articulations…" off={n === 0} run={() => set({ dialog: "layout" })} />
+              <Item text="Its articulation map…" off={n !== 1} run={() => set({ dialog: "own-map" })} />
+              <Item text="Play a part through it…" off={n !== 1} run={() => set({ dialog: "compile" })} />
+              <Line />
+              <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
+              <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
+              <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
+              <Item
+                text="Duplicate its section"
+                off={n === 0}
+                run={() => void duplicateSection(sectionOf(ids()[0]!))}
+              />
+              <Item text="Copy" hint="Ctrl C" off={n === 0} run={() => copyRows(ids())} />
+              <Item text="Paste with routes" hint="Ctrl V" run={() => setTimeout(() => set({ dialog: "paste" }), 50)} />
+              <Item text="Pin to the top" off={n === 0} run={() => void pin(ids(), true)} />
+              <Item text="No longer pin" off={n === 0} run={() => void pin(ids(), false)} />
+              <Item text="Where does it show?" off={n !== 1} run={() => whereShown(ids()[0]!)} />
+              <Item text="Delete" hint="Del" off={n === 0} run={() => void change({ kind: "delete", ids: ids() })} />
+            </DropdownMenu.Group>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>

@@ -40,15 +40,6 @@ export const fields: Field[] = [
     set: (ids, name, base) => edit(ids, { name, nameByHand: true }, base),
   },
   {
-    key: "short",
-    title: "Short",
-    least: 70,
-    wideOnly: true,
-    text: (_, i) => i.short ?? "",
-    one: true,
-    set: (ids, short, base) => edit(ids, { short: short.trim(), shortByHand: short.trim() !== "" }, base),
-  },
-  {
     key: "articulations",
     title: "Articulations",
     least: 90,
@@ -102,6 +93,15 @@ export const fields: Field[] = [
     text: (sheet, i) => pathOf(sheet, i.section),
     choices: (sheet) => sheet.sections.order.map((id) => pathOf(sheet, id)),
     set: (ids, path, base) => assign(ids, "section", path, base),
+  },
+  {
+    key: "short",
+    title: "Short",
+    least: 70,
+    wideOnly: true,
+    text: (_, i) => i.short ?? "",
+    one: true,
+    set: (ids, short, base) => edit(ids, { short: short.trim(), shortByHand: short.trim() !== "" }, base),
   },
   {
     key: "notes",

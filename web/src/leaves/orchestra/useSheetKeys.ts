@@ -8,6 +8,7 @@ import type { Field } from "./fields";
 
 interface Sheet {
   all: readonly Line[];
+  only: ReadonlySet<Id> | null; // who shows; null for everybody
   shown: Field[];
   column: number;
   setColumn: (n: number) => void;
@@ -18,7 +19,7 @@ interface Sheet {
 const going: Record<string, string> = { s: "stem", m: "machine", p: "library" };
 
 /** useSheetKeys are the keys of the sheet itself. */
-export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: Sheet) {
+export function useSheetKeys({ all, only, shown, column, setColumn, startEdit, ask }: Sheet) {
   const go = useRef(false); // G was pressed
   return (e: KeyboardEvent) => {
     if (e.defaultPrevented || (e.target as HTMLElement).closest("input")) return;
@@ -33,7 +34,7 @@ export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: 
   function worked(e: KeyboardEvent): boolean {
     const { cursor, selection, sheet } = get();
     if (e.key === "a" && (e.ctrlKey || e.metaKey)) {
-      select(sheet!.instruments.order, cursor);
+      select(only ? sheet!.instruments.order.filter((id) => only.has(id)) : sheet!.instruments.order, cursor);
       return true;
     }
     if ((e.ctrlKey || e.metaKey) && e.key === "c" && selection.size) {
@@ -57,6 +58,13 @@ export function useSheetKeys({ all, shown, column, setColumn, startEdit, ask }: 
       case "g":
         go.current = true;
         return true;
+      case "f": {
+        const spares = sheet!.instruments.order.filter((id) => sheet!.instruments.byId.get(id)!.kind === "spare");
+        const from = cursor ? sheet!.instruments.order.indexOf(cursor) : -1;
+        const next = spares.find((id) => sheet!.instruments.order.indexOf(id) > from) ?? spares[0];
+        if (next) select([next], next);
+        return true;
+      }
       case "n":
         void addRows("sampled", 1, cursor, sheet!.sections.order[0]);
         return true;

@@ -2,8 +2,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { change, seen } from "../../model/changing";
-import { useReadyOnly } from "../../model/ready";
 import { lines } from "../../model/score";
+import { useShown } from "../../model/sight";
 import { select, set, toggleFold, useApp } from "../../model/store";
 import { db, plural, type Sheet, things, tintOf, tintVar } from "../../model/template";
 
@@ -29,7 +29,7 @@ const head = { w: 210, h: 118 };
 export function Matrix() {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
-  const only = useReadyOnly();
+  const { only } = useShown();
   const buses = useMemo(() => inOrder(sheet), [sheet.buses, sheet.folds]);
   const rows = useMemo(() => sources(sheet, folded, buses, only), [sheet, folded, buses, only]);
   const scroller = useRef<HTMLDivElement>(null);

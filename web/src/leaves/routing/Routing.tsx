@@ -3,7 +3,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { setPosition } from "../../model/delivering";
 import { computed } from "../../model/queries";
-import { useReadyOnly } from "../../model/ready";
+import { useShown } from "../../model/sight";
 import { remember, remembered, set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
@@ -23,7 +23,7 @@ export function Routing() {
   const [view, setView] = useState<View>(remembered("routing", "ribbons"));
   const [toggled, setToggled] = useState<Id[]>([]);
   const [room, setRoom] = useState(600);
-  const only = useReadyOnly();
+  const { only } = useShown();
   const { data } = useQuery(computed.routing(sheet.id, sheet.revision, fold ?? "", toggled, room, only));
   const toggle = (id: Id) => setToggled((t) => (t.includes(id) ? t.filter((x) => x !== id) : [...t, id]));
   const empty = sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2;

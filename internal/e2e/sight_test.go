@@ -1,0 +1,75 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// A set of sightlines is made in one go and switched by digit; a new row enters
+// the live one that matches and not the fixed one; pinned rows stay; leaves come
+// back as they were kept.
+func TestSightlines(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.click("[data-part=sight]")
+	p.press("One for each section")
+	p.focusSheet()
+	p.keys(input.Digit4)
+	p.seeText("[data-part=sight]", "Keys and harp")
+	p.see(`[data-row="Harp 1"]`)
+	p.gone(`[data-row="Piccolo long"]`)
+	p.keys(input.KeyV)
+	p.seeText("[data-part=sight]", "Voices")
+	p.chord(input.ShiftLeft, input.KeyV)
+	p.seeText("[data-part=sight]", "Keys and harp")
+
+	p.click(`[data-row="Harp 1"]`)
+	p.click("[data-part=sight]")
+	p.press("New sightline")
+	p.see("[role=dialog] input[required]").MustInput("My harp")
+	p.page.MustElementR("[role=dialog] label", "the 1 selected row, always").MustClick()
+	p.press("Keep it")
+	p.gone("[role=dialog]")
+	p.seeText("[data-part=sight]", "My harp")
+	p.gone(`[data-row="Harp 2"]`)
+	require.Len(t, p.page.MustElements("[data-row]"), 1)
+
+	p.keys(input.Digit4)
+	p.see(`[data-row="Harp 2"]`)
+	p.click(`[data-row="Harp 1"]`)
+	p.focusSheet()
+	p.keys(input.KeyD)
+	p.see(`[data-row="Harp 1 2"]`)
+	p.press("1 selected")
+	p.press("Where does it show")
+	p.seeText("[role=status]", "Harp 1 2 shows along Keys and harp")
+	p.click("[data-part=sight]")
+	p.page.MustElementR("[role=menuitemradio]", "^My harp").MustClick()
+	p.see(`[data-row="Harp 1"]`)
+	require.Len(t, p.page.MustElements("[data-row]"), 1, "a fixed one lists its rows")
+
+	p.keys(input.Digit0)
+	p.find("anvil", "Anvil")
+	p.press("1 selected")
+	p.press("Pin to the top")
+	p.focusSheet()
+	p.keys(input.Digit1)
+	p.see(`[data-row="Piccolo long"]`)
+	p.see(`[data-row="Anvil"]`)
+
+	p.unfold("orchestra", "seating")
+	p.click("[data-part=sight]")
+	p.press("Update it to what shows now")
+	p.seeText("[role=status]", "Kept Winds")
+	p.unfold("orchestra", "routing")
+	p.gone(`[data-leaf="seating"]`)
+	p.focusSheet()
+	p.keys(input.Digit1)
+	p.see(`[data-leaf="seating"]`)
+	p.keys(input.Digit0)
+	p.undo(5)
+	p.click("[data-part=sight]")
+	p.gone(`[role=menuitemradio][data-state=checked] + [role=menuitemradio]`)
+}

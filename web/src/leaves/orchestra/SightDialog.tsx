@@ -1,0 +1,229 @@
+import { type FormEvent, useState } from "react";
+import type { Id } from "../../model/api";
+import { seen } from "../../model/changing";
+import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
+import { get, useApp } from "../../model/store";
+import { pathOf, plural, things } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+import { fields } from "./fields";
+
+type Match = NonNullable<Sightline["match"]>;
+
+const orders = [
+  ["", "as they stand, by section"],
+  ["name", "by name"],
+  ["seat", "by seat"],
+  ["memory", "by memory, largest first"],
+] as const;
+
+/** SightDialog makes or changes a sightline: which rows it shows, in what order,
+ * and how. */
+export function SightDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [was] = useState(() => sightOf(sheet, get().sighting));
+  const [base] = useState(seen);
+  const [line, setLine] = useState<Sightline>(
+    () => was ?? { id: `sightline-${crypto.randomUUID()}`, name: "", match: {}, ...arrangement() },
+  );
+  const [picked] = useState(() => sheet.instruments.order.filter((id) => get().selection.has(id)));
+  const match = line.match ?? {};
+  const setMatch = (m: Match) => setLine({ ...line, match: m });
+  const keep = async (e: FormEvent) => {
+    e.preventDefault();
+    const { order, key, columns, ...rest } = { ...line, name: line.name.trim() };
+    const kept: Sightline = {
+      ...rest,
+      ...(order ? { order } : {}),
+      ...(key ? { key } : {}),
+      ...(columns && columns.length > 0 ? { columns } : {}),
+    };
+    if (!(await keepSightline(kept, base))) return;
+    setTimeout(() => look(kept.id), 50); // once the change has come back
+    close();
+  };
+  const one = (key: "sections" | "stems" | "libraries" | "machines" | "kinds", text: string, list: [Id, string][]) => (
+    <label className="contents">
+      <span>{text}</span>
+      <select
+        className="field min-w-0"
+        value={match[key]?.[0] ?? ""}
+        onChange={(e) => {
+          const { [key]: _, ...others } = match;
+          setMatch(e.target.value ? { ...others, [key]: [e.target.value] } : others);
+        }}
+      >
+        <option value="">any</option>
+        {list.map(([id, name]) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  const stems = things(sheet.buses).filter((b) => b.kind === "stem");
+  return (
+    <Floating title={was ? `Change ${was.name}` : "New sightline"} open onOpenChange={close} className="w-[560px]">
+      <form onSubmit={(e) => void keep(e)} className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+        <div className="grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2">
+          <label className="contents">
+            <span>Name</span>
+            <input
+              className="field"
+              required
+              value={line.name}
+              onChange={(e) => setLine({ ...line, name: e.target.value })}
+            />
+          </label>
+          <span>Shows</span>
+          <div className="flex gap-5">
+            <label className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="fixed"
+                checked={!line.fixed}
+                onChange={() => {
+                  const { fixed: _, rows: __, ...rest } = line;
+                  setLine({ ...rest, match });
+                }}
+              />
+              what matches
+            </label>
+            <label className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="fixed"
+                checked={line.fixed === true}
+                disabled={!line.fixed && picked.length === 0}
+                onChange={() => setLine({ ...line, fixed: true, rows: picked })}
+              />
+              {line.fixed ? plural(line.rows?.length ?? 0, "row") : `the ${plural(picked.length, "selected row")}`},
+              always
+            </label>
+          </div>
+          {!line.fixed && (
+            <>
+              {one(
+                "sections",
+                "Section",
+                things(sheet.sections).map((s) => [s.id, pathOf(sheet, s.id)]),
+              )}
+              {one(
+                "stems",
+                "Stem",
+                stems.map((b) => [b.id, `${b.name} (${sheet.folds.byId.get(b.fold!)?.name})`]),
+              )}
+              {one(
+                "libraries",
+                "Library",
+                things(sheet.libraries).map((l) => [l.id, l.name]),
+              )}
+              {one(
+                "machines",
+                "Machine",
+                things(sheet.machines).map((m) => [m.id, m.name]),
+              )}
+              {one(
+                "kinds",
+                "Kind",
+                (["sampled", "input", "guide", "spare"] as const).map((k) => [k, k]),
+              )}
+              <label className="contents">
+                <span>State</span>
+                <select
+                  className="field"
+                  value={match.state ?? ""}
+                  onChange={(e) => {
+                    const { state: _, ...others } = match;
+                    setMatch(
+                      e.target.value ? { ...others, state: e.target.value as NonNullable<Match["state"]> } : others,
+                    );
+                  }}
+                >
+                  <option value="">any</option>
+                  {["ready", "tuning", "failed", "printed", "tacet"].map((s) => (
+                    <option key={s}>{s}</option>
+                  ))}
+                </select>
+              </label>
+              <label className="contents">
+                <span>Words</span>
+                <input
+                  className="field"
+                  placeholder="in name, notes, section or articulations"
+                  value={match.text ?? ""}
+                  onChange={(e) => {
+                    const { text: _, ...others } = match;
+                    setMatch(e.target.value ? { ...others, text: e.target.value } : others);
+                  }}
+                />
+              </label>
+            </>
+          )}
+          <label className="contents">
+            <span>Order</span>
+            <select
+              className="field"
+              value={line.order ?? ""}
+              onChange={(e) => {
+                const { order: _, ...rest } = line;
+                setLine(e.target.value ? { ...rest, order: e.target.value as NonNullable<Sightline["order"]> } : rest);
+              }}
+            >
+              {orders.map(([key, text]) => (
+                <option key={key} value={key}>
+                  {text}
+                </option>
+              ))}
+            </select>
+          </label>
+          <span className="self-start pt-1">Columns</span>
+          <div className="flex flex-wrap gap-x-4 gap-y-1">
+            {fields
+              .filter((f) => !f.menuOnly)
+              .map((f) => (
+                <label key={f.key} className="flex items-center gap-1.5">
+                  <input
+                    type="checkbox"
+                    checked={!line.columns?.length || line.columns.includes(f.key)}
+                    onChange={(e) => {
+                      const all = fields.filter((x) => !x.menuOnly).map((x) => x.key);
+                      const on = new Set(line.columns?.length ? line.columns : all);
+                      e.target.checked ? on.add(f.key) : on.delete(f.key);
+                      on.add("name");
+                      setLine({ ...line, columns: on.size === all.length ? [] : all.filter((k) => on.has(k)) });
+                    }}
+                  />
+                  {f.title}
+                </label>
+              ))}
+          </div>
+          <label className="contents">
+            <span>Key</span>
+            <select
+              className="field w-24"
+              value={line.key ?? ""}
+              onChange={(e) => {
+                const { key: _, ...rest } = line;
+                setLine(e.target.value ? { ...rest, key: Number(e.target.value) } : rest);
+              }}
+            >
+              <option value="">none</option>
+              {[1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => (
+                <option key={n} value={n} disabled={sheet.sightlines.some((s) => s.key === n && s.id !== line.id)}>
+                  {n}
+                </option>
+              ))}
+            </select>
+          </label>
+        </div>
+        <div className="flex items-center gap-3">
+          <span className="text-soft">It opens the leaves that are open now, folded and as wide as they are.</span>
+          <button type="submit" className="button button-main ml-auto">
+            Keep it
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}

@@ -1,0 +1,86 @@
+import { DropdownMenu } from "radix-ui";
+import {
+  arrangement,
+  forgetSightline,
+  keepSightline,
+  look,
+  makeSet,
+  type Sightline,
+  type SightSet,
+  sightOf,
+} from "../../model/sight";
+import { set, useApp } from "../../model/store";
+
+const sets: [SightSet, string][] = [
+  ["all", "All"],
+  ["sections", "One for each section"],
+  ["ready", "Ready only"],
+  ["buses", "Groups and returns"],
+  ["stems", "The stems of this fold"],
+];
+
+/** SightMenu switches between sightlines, and keeps, changes and makes them. */
+export function SightMenu() {
+  const sheet = useApp((s) => s.sheet)!;
+  const sight = useApp((s) => s.sight);
+  const now = sightOf(sheet, sight);
+  const count = (id: string) => {
+    let n = 0;
+    for (const f of sheet.facts.values()) if (f.sights?.includes(id)) n++;
+    return n;
+  };
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        className={`button ${now ? "border-accent text-accent" : ""}`}
+        aria-label={`Sightline: ${now?.name ?? "everything"}`}
+        data-part="sight"
+      >
+        <span className="max-w-36 truncate">{now?.name ?? "Everything"}</span> ▾
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating max-h-[70vh] w-64 overflow-y-auto p-1" align="start" sideOffset={4}>
+          <DropdownMenu.RadioGroup value={sight ?? ""} onValueChange={(id) => look(id || null)}>
+            <DropdownMenu.RadioItem value="" className="menu-item">
+              Everything <span className="key">0</span>
+            </DropdownMenu.RadioItem>
+            {sheet.sightlines.map((s) => (
+              <DropdownMenu.RadioItem key={s.id} value={s.id} className="menu-item">
+                <span className="min-w-0 truncate">{s.name}</span>
+                <span className="ml-auto pl-2 text-[12px] text-soft">{s.match?.state ? "" : count(s.id)}</span>
+                {s.key && <span className="key">{s.key}</span>}
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <Item text="New sightline…" run={() => set({ dialog: "sightline", sighting: null })} />
+          {now && (
+            <>
+              <Item text={`Change ${now.name}…`} run={() => set({ dialog: "sightline", sighting: now.id })} />
+              <Item text="Update it to what shows now" run={() => void keepSightline(asNow(now))} />
+              <Item text="Forget it" run={() => void forgetSightline(now.id)} />
+            </>
+          )}
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">Make in one go</DropdownMenu.Label>
+          {sets.map(([key, text]) => (
+            <Item key={key} text={text} run={() => void makeSet([key])} />
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** asNow is a sightline with leaves, folds and widths as they are now. */
+function asNow({ folded: _, fold: __, ...rest }: Sightline): Sightline {
+  return { ...rest, ...arrangement() };
+}
+
+function Item({ text, run }: { text: string; run: () => void }) {
+  return (
+    <DropdownMenu.Item className="menu-item" onSelect={run}>
+      <span className="truncate">{text}</span>
+    </DropdownMenu.Item>
+  );
+}
