@@ -64,7 +64,7 @@ export function SightDialog({ close }: { close: () => void }) {
   const stems = things(sheet.buses).filter((b) => b.kind === "stem");
   return (
     <Floating title={was ? `Change ${was.name}` : "New sightline"} open onOpenChange={close} className="w-[560px]">
-      <form onSubmit={(e) => void keep(e)} className="flex min-h-0 flex-col gap-3 overflow-y-auto">
+      <form onSubmit={(e) => void keep(e)} className="-m-1 flex min-h-0 flex-col gap-3 overflow-y-auto p-1">
         <div className="grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2">
           <label className="contents">
             <span>Name</span>
