@@ -2,13 +2,17 @@ package api
 
 import (
 	"context"
+	"errors"
+	"net/http"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/naming"
 	"fanfold/internal/core/order"
+	"fanfold/internal/core/palette"
 	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format"
 )
 
 // named is how many rows of a section a preview names.
@@ -165,4 +169,64 @@ func (s *server) MakeSightlines(ctx context.Context, r gen.MakeSightlinesRequest
 	}
 	revision, err := h.Apply(ctx, p, app.MakeSightlines(sets, or(r.Body.Fold, "")))
 	return gen.MakeSightlines200JSONResponse{Revision: revision}, err
+}
+
+// CheckPalette implements the contract.
+func (s *server) CheckPalette(ctx context.Context, r gen.CheckPaletteRequestObject) (gen.CheckPaletteResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	faults, mended, why := h.CheckPalette(*r.Body)
+	var invalid *template.Invalid
+	if errors.As(why, &invalid) {
+		return nil, why
+	}
+	out := gen.CheckPalette200JSONResponse{}
+	out.Faults = make([]struct {
+		Kind    string `json:"kind"`
+		Message string `json:"message"`
+	}, len(faults))
+	for n, f := range faults {
+		out.Faults[n].Kind, out.Faults[n].Message = string(f.Kind), f.Message
+	}
+	if why != nil {
+		out.Why = said(why.Error())
+	} else {
+		out.Mended = &mended
+	}
+	return out, nil
+}
+
+// PaletteFile implements the contract.
+func (s *server) PaletteFile(ctx context.Context, r gen.PaletteFileRequestObject) (gen.PaletteFileResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	data, name, err := h.PaletteFile(string(r.Format))
+	return download{data: data, name: format.FileName(name) + "." + string(r.Format), mediaType: "text/plain; charset=utf-8"}, err
+}
+
+// VisitPaletteFileResponse implements the generated response.
+func (d download) VisitPaletteFileResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
+}
+
+// Palettes implements the contract.
+func (s *server) Palettes(ctx context.Context, _ gen.PalettesRequestObject) (gen.PalettesResponseObject, error) {
+	own, err := s.app.Palettes(ctx, person(ctx))
+	return gen.Palettes200JSONResponse{Own: list(own), Shipped: palette.Shipped()}, err
+}
+
+// SetPalettes implements the contract.
+func (s *server) SetPalettes(ctx context.Context, r gen.SetPalettesRequestObject) (gen.SetPalettesResponseObject, error) {
+	err := s.app.SetPalettes(ctx, person(ctx), r.Body.Own)
+	return gen.SetPalettes200JSONResponse{Own: r.Body.Own, Shipped: palette.Shipped()}, err
+}
+
+// ReadPalette implements the contract.
+func (s *server) ReadPalette(_ context.Context, r gen.ReadPaletteRequestObject) (gen.ReadPaletteResponseObject, error) {
+	p, err := app.ReadPalette(r.Body)
+	return gen.ReadPalette200JSONResponse(p), err
 }

@@ -19,16 +19,7 @@ func (a *App) Abbreviations(ctx context.Context, p Person) ([]template.Abbreviat
 
 // SetAbbreviations replaces the studio's own abbreviations.
 func (a *App) SetAbbreviations(ctx context.Context, p Person, own []template.Abbreviation) error {
-	cat, err := a.Catalogue(ctx, p)
-	if err != nil {
-		return err
-	}
-	_, err = cat.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
-		set := t.Settings
-		set.Names.Abbreviations = own
-		return change.Configure{Name: t.Name, Settings: set}, nil
-	})
-	return err
+	return a.setStudio(ctx, p, func(set *template.Settings) { set.Names.Abbreviations = own })
 }
 
 // NamesOf works out what rows would be called, with the studio's abbreviations.

@@ -73,3 +73,29 @@ func TestSightlines(t *testing.T) {
 	p.click("[data-part=sight]")
 	p.gone(`[role=menuitemradio][data-state=checked] + [role=menuitemradio]`)
 }
+
+// The palette is made stronger than is good, which is said and mended in one
+// step; used here, it colours the ribbons, and undo takes it back.
+func TestThePalette(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.press("View")
+	p.press("Palette")
+	p.seeText("[data-part=palette-faults]", "Neighbours are told apart")
+	p.page.MustElement(`[aria-label="Strength of the palette"]`).MustFocus()
+	p.keys(input.End)
+	p.seeText("[data-part=palette-faults]", "too strong for long hours")
+	p.press("Mend it")
+	p.seeText("[data-part=palette-faults]", "Neighbours are told apart")
+	name := p.see(`[aria-label="Name of the palette"]`)
+	name.MustSelectAllText().MustInput("Salt flats")
+	p.press("Keep for the studio")
+	p.seeText("[role=status]", "Salt flats is kept for the studio")
+	p.press("Use it here")
+	p.gone("[role=dialog]")
+	moss := func() string {
+		return p.page.MustEval(`() => document.documentElement.style.getPropertyValue("--tint-moss")`).String()
+	}
+	require.Contains(t, moss(), "oklch(")
+	p.undo(1)
+	p.page.MustWait(`() => document.documentElement.style.getPropertyValue("--tint-moss") === ""`)
+}

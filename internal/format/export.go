@@ -45,7 +45,7 @@ var Exports = []Export{
 		}},
 	{"ribbons", "the routing as a picture", ".svg", "image/svg+xml",
 		func(w io.Writer, t *template.Template) error {
-			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}))
+			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}), t.ThePalette())
 		}},
 	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating},
 	{"seating-pdf", "the seating sheets to print, a page for each riser", ".pdf", "application/pdf",

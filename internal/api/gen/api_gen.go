@@ -560,6 +560,24 @@ func (e OrderJSONBodyBy) Valid() bool {
 	}
 }
 
+// Defines values for PaletteFileParamsFormat.
+const (
+	Gpl  PaletteFileParamsFormat = "gpl"
+	Json PaletteFileParamsFormat = "json"
+)
+
+// Valid indicates whether the value is a known member of the PaletteFileParamsFormat enum.
+func (e PaletteFileParamsFormat) Valid() bool {
+	switch e {
+	case Gpl:
+		return true
+	case Json:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MakeSightlinesJSONBodySets.
 const (
 	All      MakeSightlinesJSONBodySets = "all"
@@ -1207,6 +1225,32 @@ type OrderedSection struct {
 	Depth int      `json:"depth"`
 	First []string `json:"first"`
 	Name  string   `json:"name"`
+}
+
+// Palette the colours of the tints
+type Palette = template.Palette
+
+// PaletteReport defines model for PaletteReport.
+type PaletteReport struct {
+	Faults []struct {
+		Kind    string `json:"kind"`
+		Message string `json:"message"`
+	} `json:"faults"`
+
+	// Mended the colours of the tints
+	Mended *Palette `json:"mended,omitempty"`
+
+	// Why why it can not be mended
+	Why *string `json:"why,omitempty"`
+}
+
+// PaletteTint defines model for PaletteTint.
+type PaletteTint = template.Tint
+
+// Palettes defines model for Palettes.
+type Palettes struct {
+	Own     []Palette `json:"own"`
+	Shipped []Palette `json:"shipped"`
 }
 
 // PastChange defines model for PastChange.
@@ -1908,6 +1952,11 @@ type MakeCredentialJSONBody struct {
 	Template openapi_types.UUID `json:"template"`
 }
 
+// SetPalettesJSONBody defines parameters for SetPalettes.
+type SetPalettesJSONBody struct {
+	Own []Palette `json:"own"`
+}
+
 // RecordedParams defines parameters for Recorded.
 type RecordedParams struct {
 	Range *string `json:"Range,omitempty"`
@@ -2146,6 +2195,9 @@ type OrderJSONBody struct {
 // OrderJSONBodyBy defines parameters for Order.
 type OrderJSONBodyBy string
 
+// PaletteFileParamsFormat defines parameters for PaletteFile.
+type PaletteFileParamsFormat string
+
 // PasteJSONBody defines parameters for Paste.
 type PasteJSONBody struct {
 	Answers *map[string]struct {
@@ -2237,6 +2289,9 @@ type EditPatchesJSONRequestBody = PatchEdit
 // MakeCredentialJSONRequestBody defines body for MakeCredential for application/json ContentType.
 type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 
+// SetPalettesJSONRequestBody defines body for SetPalettes for application/json ContentType.
+type SetPalettesJSONRequestBody SetPalettesJSONBody
+
 // StartScanJSONRequestBody defines body for StartScan for application/json ContentType.
 type StartScanJSONRequestBody = ScanAsk
 
@@ -2312,6 +2367,9 @@ type NameRowsJSONRequestBody NameRowsJSONBody
 // OrderJSONRequestBody defines body for Order for application/json ContentType.
 type OrderJSONRequestBody OrderJSONBody
 
+// CheckPaletteJSONRequestBody defines body for CheckPalette for application/json ContentType.
+type CheckPaletteJSONRequestBody = Palette
+
 // PasteJSONRequestBody defines body for Paste for application/json ContentType.
 type PasteJSONRequestBody PasteJSONBody
 
@@ -2386,6 +2444,15 @@ type ServerInterface interface {
 
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error
+
+	// (GET /api/palettes)
+	Palettes(ctx *echo.Context) error
+
+	// (PUT /api/palettes)
+	SetPalettes(ctx *echo.Context) error
+
+	// (POST /api/palettes/read)
+	ReadPalette(ctx *echo.Context) error
 
 	// (GET /api/recordings/{audio})
 	Recorded(ctx *echo.Context, audio string, params RecordedParams) error
@@ -2554,6 +2621,12 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/palette/check)
+	CheckPalette(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/palette/{format})
+	PaletteFile(ctx *echo.Context, id openapi_types.UUID, format PaletteFileParamsFormat) error
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx *echo.Context, id openapi_types.UUID) error
@@ -2801,6 +2874,33 @@ func (w *ServerInterfaceWrapper) RevokeCredential(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RevokeCredential(ctx, credential)
+	return err
+}
+
+// Palettes converts echo context to params.
+func (w *ServerInterfaceWrapper) Palettes(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Palettes(ctx)
+	return err
+}
+
+// SetPalettes converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPalettes(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPalettes(ctx)
+	return err
+}
+
+// ReadPalette converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadPalette(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadPalette(ctx)
 	return err
 }
 
@@ -3949,6 +4049,46 @@ func (w *ServerInterfaceWrapper) Order(ctx *echo.Context) error {
 	return err
 }
 
+// CheckPalette converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckPalette(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckPalette(ctx, id)
+	return err
+}
+
+// PaletteFile converts echo context to params.
+func (w *ServerInterfaceWrapper) PaletteFile(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format PaletteFileParamsFormat
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PaletteFile(ctx, id, format)
+	return err
+}
+
 // Paste converts echo context to params.
 func (w *ServerInterfaceWrapper) Paste(ctx *echo.Context) error {
 	var err error
@@ -4580,6 +4720,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/branch", wrapper.Branch, options.OperationMiddlewares["Branch"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/lock", wrapper.Lock, options.OperationMiddlewares["Lock"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
+	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
+	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
+	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/sightlines/set", wrapper.MakeSightlines, options.OperationMiddlewares["MakeSightlines"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/names", wrapper.NameRows, options.OperationMiddlewares["NameRows"]...)
@@ -5038,6 +5183,122 @@ type RevokeCredentialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RevokeCredentialdefaultApplicationProblemPlusJSONResponse) VisitRevokeCredentialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PalettesRequestObject struct {
+}
+
+type PalettesResponseObject interface {
+	VisitPalettesResponse(w http.ResponseWriter) error
+}
+
+type Palettes200JSONResponse Palettes
+
+func (response Palettes200JSONResponse) VisitPalettesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PalettesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PalettesdefaultApplicationProblemPlusJSONResponse) VisitPalettesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPalettesRequestObject struct {
+	Body *SetPalettesJSONRequestBody
+}
+
+type SetPalettesResponseObject interface {
+	VisitSetPalettesResponse(w http.ResponseWriter) error
+}
+
+type SetPalettes200JSONResponse Palettes
+
+func (response SetPalettes200JSONResponse) VisitSetPalettesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPalettesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPalettesdefaultApplicationProblemPlusJSONResponse) VisitSetPalettesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadPaletteRequestObject struct {
+	Body io.Reader
+}
+
+type ReadPaletteResponseObject interface {
+	VisitReadPaletteResponse(w http.ResponseWriter) error
+}
+
+type ReadPalette200JSONResponse Palette
+
+func (response ReadPalette200JSONResponse) VisitReadPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadPalettedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadPalettedefaultApplicationProblemPlusJSONResponse) VisitReadPaletteResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7290,6 +7551,83 @@ func (response OrderdefaultApplicationProblemPlusJSONResponse) VisitOrderRespons
 	return err
 }
 
+type CheckPaletteRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *CheckPaletteJSONRequestBody
+}
+
+type CheckPaletteResponseObject interface {
+	VisitCheckPaletteResponse(w http.ResponseWriter) error
+}
+
+type CheckPalette200JSONResponse PaletteReport
+
+func (response CheckPalette200JSONResponse) VisitCheckPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckPalettedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckPalettedefaultApplicationProblemPlusJSONResponse) VisitCheckPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PaletteFileRequestObject struct {
+	Id     openapi_types.UUID      `json:"id"`
+	Format PaletteFileParamsFormat `json:"format"`
+}
+
+type PaletteFileResponseObject interface {
+	VisitPaletteFileResponse(w http.ResponseWriter) error
+}
+
+type PaletteFile200TextResponse openapi_types.File
+
+func (response PaletteFile200TextResponse) VisitPaletteFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/plain")
+	w.WriteHeader(200)
+
+	_, err := w.Write([]byte(fmt.Sprint(response)))
+	return err
+}
+
+type PaletteFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PaletteFiledefaultApplicationProblemPlusJSONResponse) VisitPaletteFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PasteRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *PasteJSONRequestBody
@@ -8432,6 +8770,15 @@ type StrictServerInterface interface {
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx context.Context, request RevokeCredentialRequestObject) (RevokeCredentialResponseObject, error)
 
+	// (GET /api/palettes)
+	Palettes(ctx context.Context, request PalettesRequestObject) (PalettesResponseObject, error)
+
+	// (PUT /api/palettes)
+	SetPalettes(ctx context.Context, request SetPalettesRequestObject) (SetPalettesResponseObject, error)
+
+	// (POST /api/palettes/read)
+	ReadPalette(ctx context.Context, request ReadPaletteRequestObject) (ReadPaletteResponseObject, error)
+
 	// (GET /api/recordings/{audio})
 	Recorded(ctx context.Context, request RecordedRequestObject) (RecordedResponseObject, error)
 
@@ -8599,6 +8946,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx context.Context, request OrderRequestObject) (OrderResponseObject, error)
+
+	// (POST /api/templates/{id}/palette/check)
+	CheckPalette(ctx context.Context, request CheckPaletteRequestObject) (CheckPaletteResponseObject, error)
+
+	// (GET /api/templates/{id}/palette/{format})
+	PaletteFile(ctx context.Context, request PaletteFileRequestObject) (PaletteFileResponseObject, error)
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx context.Context, request PasteRequestObject) (PasteResponseObject, error)
@@ -9067,6 +9420,100 @@ func (sh *strictHandler) RevokeCredential(ctx *echo.Context, credential openapi_
 		return err
 	} else if validResponse, ok := response.(RevokeCredentialResponseObject); ok {
 		return validResponse.VisitRevokeCredentialResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Palettes operation middleware
+func (sh *strictHandler) Palettes(ctx *echo.Context) error {
+	var request PalettesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Palettes(ctx.Request().Context(), request.(PalettesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Palettes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PalettesResponseObject); ok {
+		return validResponse.VisitPalettesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetPalettes operation middleware
+func (sh *strictHandler) SetPalettes(ctx *echo.Context) error {
+	var request SetPalettesRequestObject
+
+	var body SetPalettesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPalettes(ctx.Request().Context(), request.(SetPalettesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPalettes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPalettesResponseObject); ok {
+		return validResponse.VisitSetPalettesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadPalette operation middleware
+func (sh *strictHandler) ReadPalette(ctx *echo.Context) error {
+	var request ReadPaletteRequestObject
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadPalette(ctx.Request().Context(), request.(ReadPaletteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadPalette")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadPaletteResponseObject); ok {
+		return validResponse.VisitReadPaletteResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11063,6 +11510,80 @@ func (sh *strictHandler) Order(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(OrderResponseObject); ok {
 		return validResponse.VisitOrderResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckPalette operation middleware
+func (sh *strictHandler) CheckPalette(ctx *echo.Context, id openapi_types.UUID) error {
+	var request CheckPaletteRequestObject
+
+	request.Id = id
+
+	var body CheckPaletteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckPalette(ctx.Request().Context(), request.(CheckPaletteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckPalette")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckPaletteResponseObject); ok {
+		return validResponse.VisitCheckPaletteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PaletteFile operation middleware
+func (sh *strictHandler) PaletteFile(ctx *echo.Context, id openapi_types.UUID, format PaletteFileParamsFormat) error {
+	var request PaletteFileRequestObject
+
+	request.Id = id
+	request.Format = format
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PaletteFile(ctx.Request().Context(), request.(PaletteFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PaletteFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PaletteFileResponseObject); ok {
+		return validResponse.VisitPaletteFileResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -99,16 +99,6 @@ func (g *gathering) home(x group, tint string) *template.Section {
 	return home
 }
 
-// tint is the tint a section shows.
-func (s *sorter) tint(section template.ID) string {
-	for _, x := range s.t.Ancestry(section) {
-		if x.Tint != "" {
-			return x.Tint
-		}
-	}
-	return ""
-}
-
 // gather puts rows into sections by role, library or instrument.
 func (s *sorter) gather(mint template.Mint, plan *Plan) change.Batch {
 	g := &gathering{s: s, mint: mint, sections: slices.Clone(s.t.Sections), homes: map[string]*template.Section{}, made: map[template.ID]int{}, tints: map[template.ID]map[string]int{}}
@@ -121,7 +111,7 @@ func (s *sorter) gather(mint template.Mint, plan *Plan) change.Batch {
 		rows = append(rows, i)
 		to[i.ID] = i.Section
 		if i.Kind == template.Sampled {
-			to[i.ID] = g.home(s.groupOf(i), s.tint(i.Section)).ID
+			to[i.ID] = g.home(s.groupOf(i), s.t.TintOf(i.Section)).ID
 		}
 	}
 	sections, gone := s.tidy(g, to, plan)

@@ -83,6 +83,9 @@ func touchedRow(old, now *template.Instrument) aspect {
 	if old.Style != now.Style || (old.Printed == nil) != (now.Printed == nil) || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
 		a |= seats
 	}
+	if old.Colour != now.Colour {
+		a |= sections // whose rows it is among
+	}
 	if old.Keep != now.Keep {
 		a |= named // it comes with every call
 	}

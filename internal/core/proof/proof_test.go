@@ -84,6 +84,25 @@ func narrow(t *template.Template, id template.ID) change.Change {
 	return change.Put{Machines: []change.Entry[template.Machine]{change.Append(&m)}}
 }
 
+// vivid is the standard palette at nearly twice its strength.
+func vivid(t *template.Template) change.Change {
+	set, p := t.Settings, template.StandardPalette()
+	p.Strength = 1.9
+	set.Palette = &p
+	return change.Configure{Name: t.Name, Settings: set}
+}
+
+// rainbow colours rows of one section by hand, each otherwise.
+func rainbow(t *template.Template, section template.ID) []change.Change {
+	var out []change.Change
+	for n, i := range t.Instruments {
+		if tints := []string{"rose", "petrol", "clay", "heather"}; n < len(tints) {
+			out = append(out, change.Move{IDs: []template.ID{i.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: i.ID, Colour: &tints[n]}}})
+		}
+	}
+	return out
+}
+
 // late is a machine of 512 samples, twice, where 12 ms are allowed: 21.3 ms
 // late, as (1 + m) N / fs has it.
 func late(t *template.Template, id template.ID) change.Change {
@@ -169,6 +188,8 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 		"orphan, in print":         {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
 		"orphan, in listen":        {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
 		"network-overload":         {narrow(base, a.Seat.Machine)},
+		"colour-close, strong":     {vivid(base)},
+		"colour-close, rainbow":    rainbow(base, section),
 		"late":                     {late(base, a.Seat.Machine)},
 		"riser-overload, by heavy": heavies(base),
 		"unseated":                 {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},

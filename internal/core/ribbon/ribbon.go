@@ -139,16 +139,6 @@ func (d *drawer) place(p Place) int {
 	return len(d.d.Places) - 1
 }
 
-// tint is that of a section or its nearest parent that has one.
-func (d *drawer) tint(section template.ID) string {
-	for _, s := range d.t.Ancestry(section) {
-		if s.Tint != "" {
-			return s.Tint
-		}
-	}
-	return "grey"
-}
-
 // placeRows gathers the instruments that go anywhere by section. A section with
 // others below it is unfolded into them, unless there are too many.
 func (d *drawer) placeRows() {
@@ -189,12 +179,12 @@ func (d *drawer) placeRows() {
 		if open && len(below) == 0 {
 			for _, row := range rows[s.ID] {
 				i := d.t.Instruments[row]
-				d.ofRow[row] = d.place(Place{ID: i.ID, Name: i.Name, Kind: KindInstrument, Tint: d.tint(s.ID), Count: 1, In: s.ID})
+				d.ofRow[row] = d.place(Place{ID: i.ID, Name: i.Name, Kind: KindInstrument, Tint: d.t.TintOf(s.ID), Count: 1, In: s.ID})
 			}
 			return
 		}
 		if !open || len(rows[s.ID]) > 0 {
-			n := d.place(Place{ID: s.ID, Name: s.Name, Kind: KindSection, Tint: d.tint(s.ID), In: in})
+			n := d.place(Place{ID: s.ID, Name: s.Name, Kind: KindSection, Tint: d.t.TintOf(s.ID), In: in})
 			if open {
 				for _, row := range rows[s.ID] {
 					d.ofRow[row] = n
@@ -238,13 +228,13 @@ func (d *drawer) placeBuses() {
 		if !d.shows(b) {
 			continue
 		}
-		p := Place{ID: b.ID, Name: b.Name, Kind: string(b.Kind), Number: b.Number, Tint: d.tint(b.Section), Column: columnOf(b), Count: d.reach[b.ID]}
+		p := Place{ID: b.ID, Name: b.Name, Kind: string(b.Kind), Number: b.Number, Tint: d.t.TintOf(b.Section), Column: columnOf(b), Count: d.reach[b.ID]}
 		top := d.t.TopSection(b.Section)
 		all := gathering(b.Kind, top)
 		if many := count[b.Kind] > MostPlaces; many && !d.view.Toggled[all] {
 			p.ID, p.Number, p.Holds, p.Name = all, 0, 1, string(b.Kind)+"s"
 			if top != nil {
-				p.Name, p.Tint = top.Name+" "+p.Name, d.tint(top.ID)
+				p.Name, p.Tint = top.Name+" "+p.Name, d.t.TintOf(top.ID)
 			}
 		} else if many {
 			p.In = all

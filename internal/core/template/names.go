@@ -1,5 +1,7 @@
 package template
 
+import "fmt"
+
 // Names is how rows are named.
 type Names struct {
 	Pattern       string         `json:"pattern,omitempty"`       // last used: "{desk} {articulation}"
@@ -26,7 +28,7 @@ func (v *validator) names() {
 	v.setting("names.abbreviations", float64(len(n.Abbreviations)), 0, MaxAbbreviations)
 	seen := map[string]bool{}
 	for k, a := range n.Abbreviations {
-		where := at("settings.names.abbreviations", k, "")
+		where := fmt.Sprintf("settings.names.abbreviations[%d]", k)
 		switch err := CheckName(a.Long); {
 		case err != nil:
 			v.fail(where+".long", "%s", err)

@@ -29,6 +29,8 @@ type Settings struct {
 	Deliver       Deliver      `json:"deliver,omitzero"`     // how stems are wired and delivered
 	Seating       Seating      `json:"seating,omitzero"`     // how plans seat instruments
 	LatestMs      float64      `json:"latestMs,omitempty"`   // most that a machine may sound late, ms, 0..MaxLatestMs; 0 when it does not matter
+	Palette       *Palette     `json:"palette,omitempty"`    // nil takes StandardPalette
+	Palettes      []Palette    `json:"palettes,omitempty"`   // of a catalogue: the studio's own
 	Names         Names        `json:"names,omitzero"`       // how rows are named
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }

@@ -219,6 +219,7 @@ func (v *validator) settings() {
 	v.deliver()
 	v.seating()
 	v.names()
+	v.palettes()
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}

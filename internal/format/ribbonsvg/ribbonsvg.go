@@ -9,6 +9,7 @@ import (
 	"io"
 	"strings"
 
+	"fanfold/internal/core/palette"
 	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
 )
@@ -19,25 +20,22 @@ const Wide = 1200.0
 // across is where the columns stand, as shares of the width.
 var across = []float64{0.15, 0.34, 0.6, 0.86, 0.96}
 
-// tints are the section colours on paper, as sRGB, of the lightness and chroma
-// that the interface uses by day.
-var tints = map[string]string{
-	"moss": "#98b98b", "plum": "#b88fb1", "clay": "#d5a084", "stone": "#cfc9a0", "rose": "#d69ba0",
-	"petrol": "#80b7cb", "heather": "#9a8fbf", "grey": "#aeaca8",
-}
-
-// Write writes a drawing with a title.
-func Write(w io.Writer, title string, d ribbon.Drawing) error {
-	out := bufio.NewWriter(w)
+// Write writes a drawing with a title, in the colours that a palette gives the
+// tints by day.
+func Write(w io.Writer, title string, d ribbon.Drawing, colours template.Palette) error {
+	out, tints := bufio.NewWriter(w), map[string]string{}
+	for _, x := range colours.Tints {
+		tints[x.Tint] = palette.On(colours, x, false).Screen().Hex()
+	}
 	fmt.Fprintf(out, `<svg xmlns="http://www.w3.org/2000/svg" width="%g" height="%g" viewBox="0 0 %g %g" font-family="'Source Sans 3', sans-serif" font-size="12">`+"\n",
 		Wide, d.Height+30, Wide, d.Height+30)
 	fmt.Fprintf(out, "<title>%s</title>\n<rect width=\"100%%\" height=\"100%%\" fill=\"#faf7ec\"/>\n", escape(title))
 	fmt.Fprintf(out, "<text x=\"12\" y=\"20\" font-size=\"15\" font-weight=\"600\">%s</text>\n<g transform=\"translate(0 24)\">\n", escape(title))
 	for _, r := range d.Ribbons {
-		writeRibbon(out, d, r)
+		writeRibbon(out, d, r, tints)
 	}
 	for _, p := range d.Places {
-		writePlace(out, p)
+		writePlace(out, p, tints)
 	}
 	fmt.Fprint(out, "</g>\n</svg>\n")
 	if err := out.Flush(); err != nil {
@@ -46,7 +44,7 @@ func Write(w io.Writer, title string, d ribbon.Drawing) error {
 	return nil
 }
 
-func writeRibbon(w io.Writer, d ribbon.Drawing, r ribbon.Ribbon) {
+func writeRibbon(w io.Writer, d ribbon.Drawing, r ribbon.Ribbon, tints map[string]string) {
 	from, to := d.Places[r.From], d.Places[r.To]
 	x1, x2 := across[from.Column]*Wide+4, across[to.Column]*Wide
 	m := (x1 + x2) / 2
@@ -63,9 +61,9 @@ func writeRibbon(w io.Writer, d ribbon.Drawing, r ribbon.Ribbon) {
 		escape(fmt.Sprintf("%s to %s: %d instruments, %s", from.Name, to.Name, r.Count, level)))
 }
 
-func writePlace(w io.Writer, p ribbon.Place) {
+func writePlace(w io.Writer, p ribbon.Place, tints map[string]string) {
 	x := across[p.Column] * Wide
-	fmt.Fprintf(w, `<rect x="%.1f" y="%.1f" width="4" height="%.1f" fill="%s"/>`+"\n", x, p.Y, p.H, bar(p))
+	fmt.Fprintf(w, `<rect x="%.1f" y="%.1f" width="4" height="%.1f" fill="%s"/>`+"\n", x, p.Y, p.H, bar(p, tints))
 	name := p.Name
 	if p.Number > 0 {
 		name = fmt.Sprintf("%d  %s", p.Number, name)
@@ -81,7 +79,7 @@ func writePlace(w io.Writer, p ribbon.Place) {
 	}
 }
 
-func bar(p ribbon.Place) string {
+func bar(p ribbon.Place, tints map[string]string) string {
 	if p.Column == 0 {
 		return tints[p.Tint]
 	}

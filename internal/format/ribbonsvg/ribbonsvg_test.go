@@ -26,7 +26,7 @@ func TestThePicture(t *testing.T) {
 	now = coretest.Must(now, change.Put{Buses: []change.Entry[template.Bus]{change.Append(odd)}})
 	d := ribbon.Draw(now, fan.New(now), ribbon.View{Room: 600})
 	var b bytes.Buffer
-	require.NoError(t, ribbonsvg.Write(&b, "A & B", d))
+	require.NoError(t, ribbonsvg.Write(&b, "A & B", d, template.StandardPalette()))
 	count := map[string]int{}
 	text := ""
 	for decoder := xml.NewDecoder(&b); ; {

@@ -80,6 +80,29 @@ it.each([0.74, 0.62])("keeps neighbouring tints apart at lightness %s", (l) => {
   }
 });
 
+// The server's colours as npm culori has them: OKLCH, Delta E OK and contrast.
+// How far a colour moves in protan, deutan and tritan vision agrees within 0.02
+// for muted ones: the library takes the matrices to encoded values, the server,
+// as the paper's authors do, to linear ones.
+it("has the colours that the server has", () => {
+  const far = differenceEuclidean("oklab");
+  let before: Color | string = "#000000";
+  for (const f of read("internal/core/colour/testdata/outside.json")) {
+    const c = oklch(f.hex as string)!;
+    expect(c.l, f.hex).toBeCloseTo(f.l, 3);
+    expect(c.c, f.hex).toBeCloseTo(f.c, 3);
+    if (f.c > 0.01) expect(c.h, f.hex).toBeCloseTo(f.h, 0);
+    expect(far(before, f.hex), f.hex).toBeCloseTo(f.difference, 3);
+    expect(wcagContrast(f.hex, "#ffffff"), f.hex).toBeCloseTo(f.contrast, 2);
+    before = f.hex;
+    if (f.c > 0.16) continue;
+    const visions = { protan: filterDeficiencyProt, deutan: filterDeficiencyDeuter, tritan: filterDeficiencyTrit };
+    for (const [name, see] of Object.entries(visions)) {
+      expect(Math.abs(far(f.hex, see(1)(f.hex)) - f.seen[name]), `${f.hex}, ${name}`).toBeLessThan(0.02);
+    }
+  }
+});
+
 // The notes of scores as npm musicxml-io counts them, another reader than the
 // server's; its test holds the same figures.
 const scores = read("internal/format/musicxml/testdata/pier.counts.json") as Record<string, unknown>;

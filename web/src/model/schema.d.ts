@@ -814,6 +814,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/palette/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description what is wrong with a palette on this template, and the palette without it */
+        post: operations["CheckPalette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/palette/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the palette of the template, as a file */
+        get: operations["PaletteFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the studio's own palettes, and those that come with Fanfold */
+        get: operations["Palettes"];
+        /** @description replaces the studio's own palettes */
+        put: operations["SetPalettes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description reads a palette file, Fanfold's own or GIMP's */
+        post: operations["ReadPalette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/sightlines/set": {
         parameters: {
             query?: never;
@@ -1637,6 +1706,8 @@ export interface components {
             tempoBpm: number;
             cueBar: number;
             names?: components["schemas"]["Names"];
+            palette?: components["schemas"]["Palette"];
+            palettes?: components["schemas"]["Palette"][];
             /**
              * Format: double
              * @description most that a machine may sound late, ms; missing when it does not matter
@@ -2543,6 +2614,38 @@ export interface components {
              */
             revision?: number;
             rows: components["schemas"]["TrimRow"][];
+        };
+        /** @description the colours of the tints */
+        Palette: {
+            name: string;
+            /** Format: double */
+            lightness?: number;
+            /** Format: double */
+            strength: number;
+            tints: components["schemas"]["PaletteTint"][];
+        };
+        PaletteTint: {
+            tint: string;
+            label?: string;
+            /** Format: double */
+            lightness: number;
+            /** Format: double */
+            chroma: number;
+            /** Format: double */
+            hue: number;
+        };
+        Palettes: {
+            own: components["schemas"]["Palette"][];
+            shipped: components["schemas"]["Palette"][];
+        };
+        PaletteReport: {
+            faults: {
+                kind: string;
+                message: string;
+            }[];
+            mended?: components["schemas"]["Palette"];
+            /** @description why it can not be mended */
+            why?: string;
         };
         /** @description how rows are named */
         Names: {
@@ -5133,6 +5236,170 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateComparison"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CheckPalette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Palette"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PaletteFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                format: "json" | "gpl";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Palettes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palettes"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SetPalettes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    own: components["schemas"]["Palette"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palettes"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ReadPalette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palette"];
                 };
             };
             /** @description what went wrong */

@@ -50,6 +50,7 @@ export interface State {
     | "casting"
     | "layout"
     | "order"
+    | "palette"
     | "sightline"
     | "history"
     | "compare-templates"

@@ -1,6 +1,7 @@
 import { Tooltip } from "radix-ui";
 import { useEffect } from "react";
 import { start } from "../model/opening";
+import { show } from "../model/palette";
 import { useApp } from "../model/store";
 import { BusyDialog } from "./BusyDialog";
 import { ClashDialog } from "./ClashDialog";
@@ -35,6 +36,8 @@ function Waiting() {
 
 function Studio() {
   useKeys();
+  const palette = useApp((s) => s.sheet!.settings.palette);
+  useEffect(() => show(palette), [palette]);
   return (
     <div className="flex h-full flex-col">
       <TitleLine />

@@ -13,6 +13,7 @@ import { LayoutDialog } from "../leaves/orchestra/LayoutDialog";
 import { NamesDialog } from "../leaves/orchestra/NamesDialog";
 import { OrderDialog } from "../leaves/orchestra/OrderDialog";
 import { OwnMapDialog } from "../leaves/orchestra/OwnMapDialog";
+import { PaletteDialog } from "../leaves/orchestra/PaletteDialog";
 import { PasteDialog } from "../leaves/orchestra/PasteDialog";
 import { ReplaceDialog } from "../leaves/orchestra/ReplaceDialog";
 import { SightDialog } from "../leaves/orchestra/SightDialog";
@@ -49,6 +50,8 @@ export function Dialogs() {
       return <SettingsDialog close={close} />;
     case "casting":
       return <CastingDialog close={close} />;
+    case "palette":
+      return <PaletteDialog close={close} />;
     case "sightline":
       return <SightDialog close={close} />;
     case "history":

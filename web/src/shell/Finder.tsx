@@ -121,6 +121,7 @@ function commands(): Found[] {
     command("Bring in a row list", "", () => set({ dialog: "import" })),
     command("Seat everyone", "", () => void seatEveryone(false)),
     command("Put in order, or gather by role or library", "", () => set({ dialog: "order" })),
+    command("Palette", "", () => set({ dialog: "palette" })),
     command("History and versions", "", () => set({ dialog: "history" })),
     command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
     command("Name rows by a pattern", "", () => set({ dialog: "names" })),

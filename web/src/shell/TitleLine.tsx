@@ -146,6 +146,9 @@ function Menu() {
           >
             Ready only <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
           </DropdownMenu.CheckboxItem>
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "palette" })}>
+            Palette…
+          </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
             Keys <span className="key">?</span>

@@ -1,0 +1,50 @@
+package app_test
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// A GIMP palette is read by its names, and written again; the studio keeps its
+// own.
+func TestPalettesTravel(t *testing.T) {
+	f := setUp(t)
+	p, err := app.ReadPalette(strings.NewReader("GIMP Palette\nName: Reeds\n#\n10 20 30\tdeep\n152 185 139\tmoss\n"))
+	require.NoError(t, err)
+	require.Equal(t, "Reeds", p.Name)
+	require.Equal(t, template.Tint{Tint: "moss", Lightness: 0.749, Chroma: 0.0737, Hue: 137}, p.Tints[0], "by its name; as npm culori has it")
+	require.Equal(t, "deep", p.Tints[1].Label, "and the others in their order")
+	set := f.hot.View().Template.Settings
+	set.Palette = &p
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Configure{Name: "T", Settings: set})
+	require.NoError(t, err)
+	data, name, err := f.hot.PaletteFile("gpl")
+	require.NoError(t, err)
+	require.Equal(t, "Reeds", name)
+	require.Contains(t, string(data), "152 185 139\tmoss\n")
+	data, _, err = f.hot.PaletteFile("json")
+	require.NoError(t, err)
+	again, err := app.ReadPalette(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Equal(t, p, again)
+	for text, says := range map[string]string{
+		`{"name":"x"}`:    "a palette has a colour for each of the 8 tints",
+		`{"tints": oops`:  "the palette can not be read",
+		"GIMP Palette\n#": "the palette has no colours",
+		"rgb":             "this is no palette",
+	} {
+		_, err := app.ReadPalette(strings.NewReader(text))
+		require.ErrorContains(t, err, says)
+	}
+	require.NoError(t, f.app.SetPalettes(ctx, f.ada, []template.Palette{p}))
+	own, err := f.app.Palettes(ctx, f.ben)
+	require.NoError(t, err)
+	require.Equal(t, []template.Palette{p}, own)
+}
