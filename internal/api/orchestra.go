@@ -230,3 +230,13 @@ func (s *server) ReadPalette(_ context.Context, r gen.ReadPaletteRequestObject) 
 	p, err := app.ReadPalette(r.Body)
 	return gen.ReadPalette200JSONResponse(p), err
 }
+
+// KeepSpares implements the contract.
+func (s *server) KeepSpares(ctx context.Context, r gen.KeepSparesRequestObject) (gen.KeepSparesResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.Apply(ctx, p, app.KeepSpares)
+	return gen.KeepSpares200JSONResponse{Revision: revision}, err
+}

@@ -10,6 +10,7 @@ import (
 
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/order"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
@@ -198,7 +199,14 @@ func (h *Hot) Use(ctx context.Context, p Person, patches []template.ID, where ca
 		return nil, err
 	}
 	c := cat.View().Template
-	return born(func(t *template.Template) (change.Change, error) { return catalogue.Use(t, c, patches, where, NewID) }, true), nil
+	use := born(func(t *template.Template) (change.Change, error) { return catalogue.Use(t, c, patches, where, NewID) }, true)
+	return func(t *template.Template) (change.Change, error) {
+		made, err := use(t)
+		if err != nil {
+			return nil, err
+		}
+		return order.WithSpares(t, made, NewID), nil
+	}, nil
 }
 
 // Swap tells what another patch would mean for instruments and, when take,

@@ -44,3 +44,15 @@ func MakeSightlines(sets []sight.Set, fold template.ID) Maker {
 		return change.SetSightlines{Sightlines: now.Sightlines}, nil
 	}
 }
+
+// KeepSpares makes the change that adds the spare rows which sections lack.
+func KeepSpares(t *template.Template) (change.Change, error) {
+	if t.Settings.SpareRows == 0 && t.Settings.SpareShare == 0 {
+		return nil, refused("", "say first how many spare rows a section keeps, in the settings")
+	}
+	c := order.Spares(t, nil, NewID)
+	if c == nil {
+		return nil, refused("", "every section has its spare rows already")
+	}
+	return c, nil
+}

@@ -99,3 +99,23 @@ func TestThePalette(t *testing.T) {
 	p.undo(1)
 	p.page.MustWait(`() => document.documentElement.style.getPropertyValue("--tint-moss") === ""`)
 }
+
+// Sections keep spare rows, with routes and seats; the next free row is one key.
+func TestSpareRowsAreKept(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.click(`[aria-label^="Template:"]`)
+	p.press("Name and settings")
+	p.page.MustElementR("[role=dialog] label", "Spare rows at the end").MustElement("input").MustInput("1")
+	p.page.MustElementR("[role=dialog] button", "^Set").MustClick()
+	p.gone("[role=dialog]")
+	p.press("Rows")
+	p.press("Fill up the spare rows")
+	p.seeText("[data-leaf=orchestra] header", "45[0-9] instruments")
+	p.focusSheet()
+	p.keys(input.KeyF)
+	p.see(`[data-row="Spare"][aria-selected=true]`)
+	p.seeText("[data-part=trace]", "Spare.*High winds")
+	p.undo(2)
+	p.seeText("[data-leaf=orchestra] header", "425 instruments")
+}

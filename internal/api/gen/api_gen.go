@@ -2685,6 +2685,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/sightlines/set)
 	MakeSightlines(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/spares)
+	KeepSpares(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -4447,6 +4450,22 @@ func (w *ServerInterfaceWrapper) MakeSightlines(ctx *echo.Context) error {
 	return err
 }
 
+// KeepSpares converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepSpares(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepSpares(ctx, id)
+	return err
+}
+
 // Swap converts echo context to params.
 func (w *ServerInterfaceWrapper) Swap(ctx *echo.Context) error {
 	var err error
@@ -4725,6 +4744,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
 	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/spares", wrapper.KeepSpares, options.OperationMiddlewares["KeepSpares"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/sightlines/set", wrapper.MakeSightlines, options.OperationMiddlewares["MakeSightlines"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/order", wrapper.Order, options.OperationMiddlewares["Order"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/names", wrapper.NameRows, options.OperationMiddlewares["NameRows"]...)
@@ -8383,6 +8403,45 @@ func (response MakeSightlinesdefaultApplicationProblemPlusJSONResponse) VisitMak
 	return err
 }
 
+type KeepSparesRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type KeepSparesResponseObject interface {
+	VisitKeepSparesResponse(w http.ResponseWriter) error
+}
+
+type KeepSpares200JSONResponse Applied
+
+func (response KeepSpares200JSONResponse) VisitKeepSparesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepSparesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepSparesdefaultApplicationProblemPlusJSONResponse) VisitKeepSparesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SwapRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *SwapJSONRequestBody
@@ -9009,6 +9068,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/sightlines/set)
 	MakeSightlines(ctx context.Context, request MakeSightlinesRequestObject) (MakeSightlinesResponseObject, error)
+
+	// (POST /api/templates/{id}/spares)
+	KeepSpares(ctx context.Context, request KeepSparesRequestObject) (KeepSparesResponseObject, error)
 
 	// (POST /api/templates/{id}/swap)
 	Swap(ctx context.Context, request SwapRequestObject) (SwapResponseObject, error)
@@ -12293,6 +12355,31 @@ func (sh *strictHandler) MakeSightlines(ctx *echo.Context, id openapi_types.UUID
 		return err
 	} else if validResponse, ok := response.(MakeSightlinesResponseObject); ok {
 		return validResponse.VisitMakeSightlinesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepSpares operation middleware
+func (sh *strictHandler) KeepSpares(ctx *echo.Context, id openapi_types.UUID) error {
+	var request KeepSparesRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepSpares(ctx.Request().Context(), request.(KeepSparesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepSpares")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepSparesResponseObject); ok {
+		return validResponse.VisitKeepSparesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

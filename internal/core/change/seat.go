@@ -44,7 +44,7 @@ func (c Seat) apply(d *draft) (Change, error) {
 		if err != nil {
 			return nil, err
 		}
-		if s.Seat != nil && !i.NeedsSeat() {
+		if s.Seat != nil && !i.TakesSeat() {
 			return nil, refuse(s.ID, "%q is %s and takes no seat", i.Name, i.Kind)
 		}
 		undo.Seats = append(undo.Seats, Seating{ID: s.ID, Seat: i.Seat})

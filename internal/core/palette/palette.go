@@ -24,6 +24,9 @@ const (
 	mendingStep = 0.01
 )
 
+// plain is the tint of what has no colour: guides, and sections that say none.
+const plain = "grey"
+
 // On is the colour of a tint on a theme.
 func On(p template.Palette, x template.Tint, pit bool) colour.LCH {
 	l := x.Lightness + p.Lightness
@@ -53,7 +56,7 @@ type Fault struct {
 }
 
 // Check finds what is wrong with a template's colours. Sections are neighbours
-// when they stand one after another at the top.
+// when they stand one after another at the top; plain grey is nobody's colour.
 func Check(t *template.Template) []Fault {
 	p := t.ThePalette()
 	tints := byName(p)
@@ -66,8 +69,8 @@ func Check(t *template.Template) []Fault {
 	var out []Fault
 	for n := 1; n < len(tops); n++ {
 		a, b := t.TintOf(tops[n-1].ID), t.TintOf(tops[n].ID)
-		if a == b {
-			continue // they are meant to be alike
+		if a == b || a == plain || b == plain {
+			continue // they are meant to be alike, or one shows none
 		}
 		if v, d, near := closest(p, tints[a], tints[b]); near {
 			out = append(out, Fault{

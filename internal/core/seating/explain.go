@@ -187,7 +187,7 @@ func WhatIf(t *template.Template, c change.Change) (Outcome, error) {
 func Judge(t *template.Template) Cost {
 	h := newHall(t)
 	for _, i := range t.Instruments {
-		if i.Seat != nil && i.NeedsSeat() {
+		if i.Seat != nil && i.TakesSeat() {
 			h.take(i, *i.Seat)
 		}
 	}

@@ -89,7 +89,7 @@ func newPlanner(t *template.Template, o Options) *planner {
 		p.h.tally.weights.Moved = 0
 	}
 	for _, i := range order {
-		fixed := i.Seat != nil && (i.SeatByHand || !o.Fresh) && i.NeedsSeat()
+		fixed := i.Seat != nil && (i.SeatByHand || !o.Fresh) && i.TakesSeat()
 		if len(only) > 0 {
 			fixed = i.Seat != nil && !only[i.ID]
 		}
@@ -99,11 +99,20 @@ func newPlanner(t *template.Template, o Options) *planner {
 			if len(only) == 0 && !i.SeatByHand {
 				p.movable = append(p.movable, i)
 			}
-		case i.NeedsSeat() && (len(only) == 0 || only[i.ID]):
+		case seatable(i, only):
 			p.movable = append(p.movable, i)
 		}
 	}
 	return p
+}
+
+// seatable tells whether plans seat an instrument: one that sounds, and a spare
+// row that has a seat already or is asked for by name.
+func seatable(i *template.Instrument, only map[template.ID]bool) bool {
+	if len(only) > 0 {
+		return only[i.ID] && i.TakesSeat()
+	}
+	return i.NeedsSeat() || i.Kind == template.Spare && i.Seat != nil
 }
 
 func (p *planner) sit(i *template.Instrument, s template.Seat) {

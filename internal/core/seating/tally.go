@@ -52,7 +52,7 @@ type wishedBy struct {
 func newTally(h *hall) *tally {
 	c := &tally{h: h, weights: h.t.PlanWeights(), from: map[template.ID]*template.Seat{}, wished: map[template.ID][]wishedBy{}}
 	for _, i := range h.t.Instruments {
-		if i.NeedsSeat() {
+		if seatable(i, nil) {
 			c.needed++
 		}
 	}
@@ -151,7 +151,7 @@ func (c *tally) riser(use *riserUse, by int) {
 
 // enter counts an instrument that takes a seat, or (by -1) leaves it.
 func (c *tally) enter(i *template.Instrument, s template.Seat, by int) {
-	if i.NeedsSeat() {
+	if seatable(i, nil) {
 		c.seated += by
 	}
 	if was := c.from[i.ID]; was != nil && *was != s {

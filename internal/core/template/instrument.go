@@ -116,6 +116,10 @@ func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil }
 // NeedsSeat tells whether the instrument must sit on a machine to sound.
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled }
 
+// TakesSeat tells whether the instrument may have a seat: one that sounds from a
+// machine, or a spare row that holds it for what will come.
+func (i *Instrument) TakesSeat() bool { return i.Kind == Sampled || i.Kind == Spare }
+
 // PatchesOf returns the patches an instrument plays.
 func (t *Template) PatchesOf(i *Instrument) []*Patch {
 	out := make([]*Patch, 0, len(i.Patches))

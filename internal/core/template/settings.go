@@ -31,9 +31,14 @@ type Settings struct {
 	LatestMs      float64      `json:"latestMs,omitempty"`   // most that a machine may sound late, ms, 0..MaxLatestMs; 0 when it does not matter
 	Palette       *Palette     `json:"palette,omitempty"`    // nil takes StandardPalette
 	Palettes      []Palette    `json:"palettes,omitempty"`   // of a catalogue: the studio's own
+	SpareRows     int          `json:"spareRows,omitempty"`  // kept at the end of every section, 0..MaxSpareRows
+	SpareShare    float64      `json:"spareShare,omitempty"` // or as a share of its rows, 0..1, whichever is more
 	Names         Names        `json:"names,omitzero"`       // how rows are named
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }
+
+// MaxSpareRows bounds the spare rows kept in one section.
+const MaxSpareRows = 64
 
 // MaxLatestMs is the largest latency that can be allowed for, ms.
 const MaxLatestMs = 10_000

@@ -209,6 +209,8 @@ func (v *validator) settings() {
 		{"minRiserCores", float64(s.MinRiserCores), 1, 1024},
 		{"tempoBpm", s.TempoBPM, 4, 999},
 		{"cueBar", float64(s.CueBar), 1, 64},
+		{"spareRows", float64(s.SpareRows), 0, MaxSpareRows},
+		{"spareShare", s.SpareShare, 0, 1},
 		{"latestMs", s.LatestMs, 0, MaxLatestMs},
 	} {
 		v.setting(r.field, r.x, r.low, r.high)
@@ -413,7 +415,7 @@ func (v *validator) seat(n int, i *Instrument) {
 	if v.x.Machines[s.Machine] == nil {
 		v.fail(at("instruments", n, "seat.machine"), "no machine has the id %q", s.Machine)
 	}
-	if !i.NeedsSeat() {
+	if !i.TakesSeat() {
 		v.fail(at("instruments", n, "seat"), "%q is %s and takes no seat", i.Name, i.Kind)
 	}
 	v.ranged("instruments", n, "seat.riser", float64(s.Riser), 1, MaxRisers, "")

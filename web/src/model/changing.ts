@@ -110,6 +110,9 @@ export function call(ids: Id[], how: How) {
 /** keep marks instruments to stay ready whatever is called, or no longer. */
 export const keep = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, keep: on })) });
 
+/** keepSpares adds the spare rows that sections lack. */
+export const keepSpares = () => attempt(() => answer(api.POST("/api/templates/{id}/spares", at())));
+
 /** pin puts rows first in every sightline, or back in their place. */
 export const pin = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, pinned: on })) });
 

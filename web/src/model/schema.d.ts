@@ -883,6 +883,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/spares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description adds the spare rows that the sections lack */
+        post: operations["KeepSpares"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/sightlines/set": {
         parameters: {
             query?: never;
@@ -1708,6 +1725,10 @@ export interface components {
             names?: components["schemas"]["Names"];
             palette?: components["schemas"]["Palette"];
             palettes?: components["schemas"]["Palette"][];
+            /** @description kept at the end of every section */
+            spareRows?: number;
+            /** Format: double */
+            spareShare?: number;
             /**
              * Format: double
              * @description most that a machine may sound late, ms; missing when it does not matter
@@ -5400,6 +5421,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Palette"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    KeepSpares: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
                 };
             };
             /** @description what went wrong */

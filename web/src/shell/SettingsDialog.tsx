@@ -69,6 +69,36 @@ export function SettingsDialog({ close }: { close: () => void }) {
             </Line>
           ))}
         </Part>
+        <Part title="Growth">
+          <Line text="Spare rows at the end of every section">
+            <input
+              type="number"
+              className="field w-28"
+              min={0}
+              max={64}
+              placeholder="none"
+              value={s.spareRows ?? ""}
+              onChange={(e) => {
+                const { spareRows: _, ...rest } = s;
+                setS(Number(e.target.value) > 0 ? { ...rest, spareRows: Number(e.target.value) } : rest);
+              }}
+            />
+          </Line>
+          <Line text="or as a share of its rows, %, if that is more">
+            <input
+              type="number"
+              className="field w-28"
+              min={0}
+              max={100}
+              placeholder="none"
+              value={s.spareShare ? Math.round(s.spareShare * 100) : ""}
+              onChange={(e) => {
+                const { spareShare: _, ...rest } = s;
+                setS(Number(e.target.value) > 0 ? { ...rest, spareShare: Number(e.target.value) / 100 } : rest);
+              }}
+            />
+          </Line>
+        </Part>
         <Part title="Risers">
           {figure("riserPorts", "MIDI ports of a riser", 1, 64)}
           {figure("riserPairs", "Stereo output pairs of a riser", 1, 256)}

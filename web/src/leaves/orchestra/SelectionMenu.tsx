@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate, keep, pin } from "../../model/changing";
+import { addRows, call, change, duplicate, keep, keepSpares, pin } from "../../model/changing";
 import { copyRows, duplicateSection, obey } from "../../model/delivering";
 import { whereShown } from "../../model/sight";
 import { get, set, useApp } from "../../model/store";
@@ -66,6 +66,7 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
               <Line />
               <Item text="New row below" hint="N" run={() => void addRows("sampled", 1, last(), section())} />
               <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
+              <Item text="Fill up the spare rows" run={() => void keepSpares()} />
               <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
               <Item
                 text="Duplicate its section"
