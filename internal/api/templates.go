@@ -11,6 +11,7 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/casting"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
@@ -37,12 +38,21 @@ func (s *server) Templates(ctx context.Context, _ gen.TemplatesRequestObject) (g
 
 // CreateTemplate implements the contract.
 func (s *server) CreateTemplate(ctx context.Context, r gen.CreateTemplateRequestObject) (gen.CreateTemplateResponseObject, error) {
-	t := template.New(app.NewID("template"), r.Body.Name)
-	if err := t.Validate(); err != nil {
-		return nil, err
+	from := app.From{Line: or(r.Body.Line, ""), Template: or(r.Body.From, uuid.Nil)}
+	if r.Body.Sections != nil {
+		from.Sections = *r.Body.Sections
 	}
-	row, err := s.app.Create(ctx, person(ctx), t)
+	row, err := s.app.Begin(ctx, person(ctx), r.Body.Name, from)
 	return gen.CreateTemplate201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// Beginnings implements the contract.
+func (s *server) Beginnings(context.Context, gen.BeginningsRequestObject) (gen.BeginningsResponseObject, error) {
+	out := gen.Beginnings200JSONResponse{}
+	for _, b := range casting.Beginnings() {
+		out = append(out, gen.Beginning{Name: b.Name, About: b.About, Line: b.Line})
+	}
+	return out, nil
 }
 
 // TakeFile implements the contract.

@@ -67,3 +67,32 @@ func TestVersionsOnScreen(t *testing.T) {
 	p.undo(4)
 	p.see(`[data-row="Flute 2 long"]`)
 }
+
+// A template begins from a starting point, and another from one section of the
+// demo, which comes with its stems.
+func TestTemplatesBeginFromWhatThereIs(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.click(`[aria-label^="Template: "]`)
+	p.press("New template")
+	p.see(`[aria-label="Name of the template"]`).MustInput("Pier sketches")
+	p.page.MustElementR("[role=dialog] label", "A starting point").MustClick()
+	p.seeText("[role=dialog]", "double winds, four horns")
+	p.press("Make it")
+	p.see(`[aria-label="Template: Pier sketches"]`)
+	p.unfold("orchestra")
+	p.see(`[data-row="Flute 1 long"]`)
+
+	p.click(`[aria-label^="Template: "]`)
+	p.page.MustElementR("[role=menuitemradio]", "^The Salt Lantern").MustClick()
+	p.see(`[aria-label="Template: The Salt Lantern"]`)
+	p.click(`[aria-label^="Template: "]`)
+	p.press("New template")
+	p.see(`[aria-label="Name of the template"]`).MustInput("Brass alone")
+	p.page.MustElementR("[role=dialog] label", "Another template").MustClick()
+	p.page.MustElementR("[role=dialog] label", "^Brass").MustClick()
+	p.press("Make it")
+	p.see(`[aria-label="Template: Brass alone"]`)
+	p.seeText("[data-leaf=orchestra] header", "66 instruments")
+	p.click(`[data-row="Horn 1 long"]`)
+	p.seeText("[data-part=trace]", "Horn 1 long.*Tallow Brass.*Horns.*Brass.*Mix")
+}

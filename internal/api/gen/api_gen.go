@@ -650,6 +650,13 @@ type AssignStemChange = json.RawMessage
 // BatchChange defines model for BatchChange.
 type BatchChange = json.RawMessage
 
+// Beginning defines model for Beginning.
+type Beginning struct {
+	About string `json:"about"`
+	Line  string `json:"line"`
+	Name  string `json:"name"`
+}
+
 // BrokenFile defines model for BrokenFile.
 type BrokenFile struct {
 	File   string `json:"file"`
@@ -1969,7 +1976,15 @@ type FoldersParams struct {
 
 // CreateTemplateJSONBody defines parameters for CreateTemplate.
 type CreateTemplateJSONBody struct {
-	Name string `json:"name"`
+	// From begins with another template
+	From *openapi_types.UUID `json:"from,omitempty"`
+
+	// Line begins with an orchestra, in shorthand
+	Line *string `json:"line,omitempty"`
+	Name string  `json:"name"`
+
+	// Sections only these of it
+	Sections *[]Id `json:"sections,omitempty"`
 }
 
 // AssignJSONBody defines parameters for Assign.
@@ -2418,6 +2433,9 @@ type ServerInterface interface {
 	// (PUT /api/abbreviations)
 	SetAbbreviations(ctx *echo.Context) error
 
+	// (GET /api/beginnings)
+	Beginnings(ctx *echo.Context) error
+
 	// (GET /api/catalogue)
 	Catalogue(ctx *echo.Context) error
 
@@ -2736,6 +2754,15 @@ func (w *ServerInterfaceWrapper) SetAbbreviations(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetAbbreviations(ctx)
+	return err
+}
+
+// Beginnings converts echo context to params.
+func (w *ServerInterfaceWrapper) Beginnings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Beginnings(ctx)
 	return err
 }
 
@@ -4741,6 +4768,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
+	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
 	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
@@ -4851,6 +4879,44 @@ type SetAbbreviationsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetAbbreviationsdefaultApplicationProblemPlusJSONResponse) VisitSetAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginningsRequestObject struct {
+}
+
+type BeginningsResponseObject interface {
+	VisitBeginningsResponse(w http.ResponseWriter) error
+}
+
+type Beginnings200JSONResponse []Beginning
+
+func (response Beginnings200JSONResponse) VisitBeginningsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginningsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginningsdefaultApplicationProblemPlusJSONResponse) VisitBeginningsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8802,6 +8868,9 @@ type StrictServerInterface interface {
 	// (PUT /api/abbreviations)
 	SetAbbreviations(ctx context.Context, request SetAbbreviationsRequestObject) (SetAbbreviationsResponseObject, error)
 
+	// (GET /api/beginnings)
+	Beginnings(ctx context.Context, request BeginningsRequestObject) (BeginningsResponseObject, error)
+
 	// (GET /api/catalogue)
 	Catalogue(ctx context.Context, request CatalogueRequestObject) (CatalogueResponseObject, error)
 
@@ -9175,6 +9244,29 @@ func (sh *strictHandler) SetAbbreviations(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetAbbreviationsResponseObject); ok {
 		return validResponse.VisitSetAbbreviationsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Beginnings operation middleware
+func (sh *strictHandler) Beginnings(ctx *echo.Context) error {
+	var request BeginningsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Beginnings(ctx.Request().Context(), request.(BeginningsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Beginnings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginningsResponseObject); ok {
+		return validResponse.VisitBeginningsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

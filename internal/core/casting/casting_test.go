@@ -234,3 +234,25 @@ func TestAnyCastCanBeApplied(t *testing.T) {
 		}
 	})
 }
+
+// Every starting point that comes along can be read, and begins a sound template
+// whose rows wait for patches in their sections.
+func TestBeginnings(t *testing.T) {
+	for _, b := range casting.Beginnings() {
+		empty := template.New("t", "T")
+		c, err := casting.Begin(empty, b.Line, coretest.Mint())
+		require.NoError(t, err, b.Name)
+		now, _, err := change.Apply(empty, c)
+		require.NoError(t, err, b.Name)
+		require.NotEmpty(t, now.Instruments)
+		names := map[string]bool{}
+		for _, i := range now.Instruments {
+			require.Equal(t, template.Spare, i.Kind)
+			require.Len(t, i.Routes, 1, i.Name)
+			require.False(t, names[string(i.Section)+i.Name], "%s stands twice in %s", i.Name, b.Name)
+			names[string(i.Section)+i.Name] = true
+		}
+	}
+	_, err := casting.Begin(template.New("t", "T"), "", coretest.Mint())
+	require.ErrorContains(t, err, "the line can not be read")
+}

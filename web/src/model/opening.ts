@@ -34,9 +34,9 @@ async function openFirst() {
   await openTemplate(row.id);
 }
 
-/** createTemplate makes an empty template and opens it. */
-export async function createTemplate(name: string) {
-  const row = await attempt(() => answer(api.POST("/api/templates", { body: { name } })));
+/** createTemplate makes a template, empty or from what there is, and opens it. */
+export async function createTemplate(name: string, from: { line?: string; from?: string; sections?: Id[] } = {}) {
+  const row = await attempt(() => answer(api.POST("/api/templates", { body: { name, ...from } })));
   if (row) await openTemplate(row.id);
   return row;
 }

@@ -848,6 +848,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/beginnings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the starting points that come with Fanfold */
+        get: operations["Beginnings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/palettes": {
         parameters: {
             query?: never;
@@ -2768,6 +2785,11 @@ export interface components {
             here: string;
             there: string;
         };
+        Beginning: {
+            name: string;
+            about: string;
+            line: string;
+        };
         OrderPlan: {
             /** @description something would change */
             changes: boolean;
@@ -3412,6 +3434,15 @@ export interface operations {
             content: {
                 "application/json": {
                     name: string;
+                    /** @description begins with an orchestra, in shorthand */
+                    line?: string;
+                    /**
+                     * Format: uuid
+                     * @description begins with another template
+                     */
+                    from?: string;
+                    /** @description only these of it */
+                    sections?: components["schemas"]["Id"][];
                 };
             };
         };
@@ -5324,6 +5355,35 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Beginnings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginning"][];
                 };
             };
             /** @description what went wrong */

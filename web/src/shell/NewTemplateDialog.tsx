@@ -1,26 +1,140 @@
+import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
+import { answer, api, type Id } from "../model/api";
 import { createTemplate } from "../model/opening";
+import { computed } from "../model/queries";
+import { set, useApp } from "../model/store";
+import { things } from "../model/template";
 import { Floating } from "./Floating";
 
-/** NewTemplateDialog makes an empty template. */
+type Kind = "nothing" | "start" | "line" | "list" | "other";
+
+const kinds: [Kind, string][] = [
+  ["nothing", "Nothing"],
+  ["start", "A starting point"],
+  ["line", "One line of orchestra shorthand"],
+  ["list", "A row list"],
+  ["other", "Another template"],
+];
+
+/** NewTemplateDialog makes a template, from nothing or from what there is. */
 export function NewTemplateDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
   const [name, setName] = useState("");
+  const [kind, setKind] = useState<Kind>("nothing");
+  const [start, setStart] = useState(0);
+  const [line, setLine] = useState(
+    "3[1.2.pic] 3[1.2.Eh] 3[1.2.bcl] 3[1.2.cbn] - 4 3 3 1 - tmp+3 - 2hp - str 14.12.10.8.6",
+  );
+  const [from, setFrom] = useState(sheet.id);
+  const [sections, setSections] = useState<ReadonlySet<Id>>(new Set());
+  const { data: starts } = useQuery({ queryKey: ["beginnings"], queryFn: () => answer(api.GET("/api/beginnings")) });
+  const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
   const make = async (e: FormEvent) => {
     e.preventDefault();
-    if (await createTemplate(name.trim())) close();
+    const what = {
+      nothing: {},
+      list: {},
+      start: { line: starts?.[start]?.line ?? "" },
+      line: { line },
+      other: { from, ...(from === sheet.id && sections.size > 0 ? { sections: [...sections] } : {}) },
+    }[kind];
+    if (!(await createTemplate(name.trim(), what))) return;
+    if (kind === "list") set({ dialog: "import" });
+    else close();
   };
   return (
-    <Floating title="New template" open onOpenChange={close} className="w-96">
-      <form onSubmit={(e) => void make(e)} className="flex gap-2">
+    <Floating title="New template" open onOpenChange={close} className="w-[560px]">
+      <form onSubmit={(e) => void make(e)} className="-m-1 flex min-h-0 flex-col gap-3 overflow-y-auto p-1">
         <input
-          className="field min-w-0 flex-1"
+          className="field"
           aria-label="Name of the template"
           placeholder="Name"
           required
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
-        <button type="submit" className="button button-main">
+        <fieldset className="flex flex-col gap-1">
+          <legend className="mb-1 text-soft">It begins with</legend>
+          {kinds.map(([key, text]) => (
+            <label key={key} className="flex min-h-7 items-center gap-2">
+              <input type="radio" name="begin" checked={kind === key} onChange={() => setKind(key)} />
+              {text}
+            </label>
+          ))}
+        </fieldset>
+        {kind === "start" && (
+          <label className="flex flex-col gap-1">
+            <select
+              className="field"
+              aria-label="Starting point"
+              value={start}
+              onChange={(e) => setStart(Number(e.target.value))}
+            >
+              {starts?.map((s, n) => (
+                <option key={s.name} value={n}>
+                  {s.name}
+                </option>
+              ))}
+            </select>
+            <span className="text-soft">{starts?.[start]?.about}</span>
+            <code className="text-[12px] text-soft">{starts?.[start]?.line}</code>
+          </label>
+        )}
+        {kind === "line" && (
+          <input
+            className="field"
+            aria-label="Orchestra shorthand"
+            required
+            value={line}
+            onChange={(e) => setLine(e.target.value)}
+          />
+        )}
+        {(kind === "start" || kind === "line") && (
+          <p className="text-soft">
+            Every desk gets a free row for long and one for short articulations, in its section and on the way to a
+            stem. A patch that is dropped on a row makes it play.
+          </p>
+        )}
+        {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
+        {kind === "other" && (
+          <>
+            <select
+              className="field"
+              aria-label="Template to begin with"
+              value={from}
+              onChange={(e) => setFrom(e.target.value)}
+            >
+              {all?.map((t) => (
+                <option key={t.id} value={t.id}>
+                  {t.name}
+                </option>
+              ))}
+            </select>
+            {from === sheet.id && (
+              <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
+                <legend className="mb-1 text-soft">Only these sections, with all they need; none for the whole</legend>
+                {things(sheet.sections)
+                  .filter((s) => !s.parent)
+                  .map((s) => (
+                    <label key={s.id} className="flex items-center gap-1.5">
+                      <input
+                        type="checkbox"
+                        checked={sections.has(s.id)}
+                        onChange={(e) => {
+                          const next = new Set(sections);
+                          e.target.checked ? next.add(s.id) : next.delete(s.id);
+                          setSections(next);
+                        }}
+                      />
+                      {s.name}
+                    </label>
+                  ))}
+              </fieldset>
+            )}
+          </>
+        )}
+        <button type="submit" className="button button-main self-end">
           Make it
         </button>
       </form>
