@@ -1,13 +1,18 @@
 package api
 
 import (
+	"bytes"
 	"context"
+	"net/http"
 
 	"github.com/google/uuid"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/compare"
+	"fanfold/internal/format"
+	"fanfold/internal/format/sheethtml"
+	"fanfold/internal/format/sheetpdf"
 )
 
 // History implements the contract.
@@ -143,4 +148,31 @@ func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesReq
 		out.Differences = append(out.Differences, x)
 	}
 	return gen.CompareTemplates200JSONResponse(out), nil
+}
+
+// Handbook implements the contract.
+func (s *server) Handbook(ctx context.Context, r gen.HandbookRequestObject) (gen.HandbookResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	title, pages, err := h.Handbook(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	d := download{name: format.FileName(title) + " handbook." + string(r.Format), mediaType: "application/pdf"}
+	if r.Format == gen.Html {
+		d.mediaType = "text/html; charset=utf-8"
+		err = sheethtml.Write(&b, title, pages)
+	} else {
+		err = sheetpdf.WriteBook(&b, title, pages)
+	}
+	d.data = b.Bytes()
+	return d, err
+}
+
+// VisitHandbookResponse implements the generated response.
+func (d download) VisitHandbookResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
 }

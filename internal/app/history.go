@@ -9,6 +9,7 @@ import (
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/compare"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
@@ -263,4 +264,29 @@ func (h *Hot) TakeFrom(ctx context.Context, p Person, o Other, picks []compare.P
 		return 0, err
 	}
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return compare.Take(t, there, picks, NewID) })
+}
+
+// Handbook is the template as a document for people, with what was changed since
+// its last version.
+func (h *Hot) Handbook(ctx context.Context) (title string, pages []handover.Page, err error) {
+	var since handover.Since
+	from := int64(0)
+	named, err := h.Versions(ctx)
+	if err != nil {
+		return "", nil, err
+	}
+	if len(named) > 0 {
+		since.Version, from = named[0].Name, named[0].Revision
+	}
+	rows, err := h.History(ctx, 0)
+	if err != nil {
+		return "", nil, err
+	}
+	for _, r := range rows {
+		if r.Revision > from && r.Role != string(store.Follow) {
+			since.Changes = append(since.Changes, handover.Past{Revision: r.Revision, At: r.MadeAt, Author: r.Author, Label: r.Label})
+		}
+	}
+	t := h.View().Template
+	return t.Name, handover.Handbook(t, since), nil
 }

@@ -15,6 +15,7 @@ import (
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
+	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/smf"
 	"fanfold/internal/format/templatefile"
@@ -51,6 +52,14 @@ var Exports = []Export{
 	{"seating-pdf", "the seating sheets to print, a page for each riser", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.Write(w, t.Name+", seating", handover.SeatingPages(t))
+		}},
+	{"handbook", "the template as a document for people, to print", ".pdf", "application/pdf",
+		func(w io.Writer, t *template.Template) error {
+			return sheetpdf.WriteBook(w, t.Name, handover.Handbook(t, handover.Since{}))
+		}},
+	{"handbook-html", "the same as a page for a browser", ".html", "text/html; charset=utf-8",
+		func(w io.Writer, t *template.Template) error {
+			return sheethtml.Write(w, t.Name, handover.Handbook(t, handover.Since{}))
 		}},
 	{"addresses", "the machines' addresses, links and latencies", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.AddressSheet(t)) }},

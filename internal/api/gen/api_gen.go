@@ -509,6 +509,24 @@ func (e WireJSONBodyWhat) Valid() bool {
 	}
 }
 
+// Defines values for HandbookParamsFormat.
+const (
+	Html HandbookParamsFormat = "html"
+	Pdf  HandbookParamsFormat = "pdf"
+)
+
+// Valid indicates whether the value is a known member of the HandbookParamsFormat enum.
+func (e HandbookParamsFormat) Valid() bool {
+	switch e {
+	case Html:
+		return true
+	case Pdf:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LayoutJSONBodyTo.
 const (
 	Performed LayoutJSONBodyTo = "performed"
@@ -2138,6 +2156,9 @@ type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
 }
 
+// HandbookParamsFormat defines parameters for Handbook.
+type HandbookParamsFormat string
+
 // HistoryParams defines parameters for History.
 type HistoryParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
@@ -2600,6 +2621,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
+
+	// (GET /api/templates/{id}/handbook/{format})
+	Handbook(ctx *echo.Context, id openapi_types.UUID, format HandbookParamsFormat) error
 
 	// (GET /api/templates/{id}/history)
 	History(ctx *echo.Context, id openapi_types.UUID, params HistoryParams) error
@@ -3783,6 +3807,30 @@ func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	return err
 }
 
+// Handbook converts echo context to params.
+func (w *ServerInterfaceWrapper) Handbook(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format HandbookParamsFormat
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Handbook(ctx, id, format)
+	return err
+}
+
 // History converts echo context to params.
 func (w *ServerInterfaceWrapper) History(ctx *echo.Context) error {
 	var err error
@@ -4768,6 +4816,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
 	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
@@ -7121,6 +7170,52 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 	return err
 }
 
+type HandbookRequestObject struct {
+	Id     openapi_types.UUID   `json:"id"`
+	Format HandbookParamsFormat `json:"format"`
+}
+
+type HandbookResponseObject interface {
+	VisitHandbookResponse(w http.ResponseWriter) error
+}
+
+type Handbook200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response Handbook200ApplicationoctetStreamResponse) VisitHandbookResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type HandbookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HandbookdefaultApplicationProblemPlusJSONResponse) VisitHandbookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HistoryRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params HistoryParams
@@ -9035,6 +9130,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
+
+	// (GET /api/templates/{id}/handbook/{format})
+	Handbook(ctx context.Context, request HandbookRequestObject) (HandbookResponseObject, error)
 
 	// (GET /api/templates/{id}/history)
 	History(ctx context.Context, request HistoryRequestObject) (HistoryResponseObject, error)
@@ -11212,6 +11310,32 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 		return err
 	} else if validResponse, ok := response.(ExportResponseObject); ok {
 		return validResponse.VisitExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Handbook operation middleware
+func (sh *strictHandler) Handbook(ctx *echo.Context, id openapi_types.UUID, format HandbookParamsFormat) error {
+	var request HandbookRequestObject
+
+	request.Id = id
+	request.Format = format
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Handbook(ctx.Request().Context(), request.(HandbookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Handbook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HandbookResponseObject); ok {
+		return validResponse.VisitHandbookResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

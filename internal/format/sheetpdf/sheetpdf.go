@@ -7,6 +7,7 @@ import (
 	_ "embed"
 	"fmt"
 	"io"
+	"strconv"
 	"time"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -31,8 +32,36 @@ const (
 	titleSize = 15.0
 )
 
+// WriteBook writes pages after a title and a list of contents with the numbers
+// of the pages they begin on. Equal pages give equal bytes.
+func WriteBook(w io.Writer, title string, pages []handover.Page) error {
+	contents := handover.Page{Title: title, Table: handover.Table{Headings: []string{"contents", "page"}}}
+	for _, p := range pages {
+		contents.Rows = append(contents.Rows, []string{p.Title, "000"})
+	}
+	book := append([]handover.Page{contents}, pages...)
+	_, begin := draw(title, book) // how long it is does not hang on the numbers
+	for n := range pages {
+		contents.Rows[n][1] = strconv.Itoa(begin[n+1])
+	}
+	pdf, _ := draw(title, book)
+	if err := pdf.Output(w); err != nil {
+		return fmt.Errorf("write PDF: %w", err)
+	}
+	return nil
+}
+
 // Write writes pages. Equal pages give equal bytes.
 func Write(w io.Writer, title string, pages []handover.Page) error {
+	pdf, _ := draw(title, pages)
+	if err := pdf.Output(w); err != nil {
+		return fmt.Errorf("write PDF: %w", err)
+	}
+	return nil
+}
+
+// draw draws pages and tells on which sheet each begins, from 1.
+func draw(title string, pages []handover.Page) (*fpdf.Fpdf, []int) {
 	pdf := fpdf.New("L", "mm", "A4", "")
 	pdf.SetCreationDate(time.Unix(0, 0).UTC())
 	pdf.SetModificationDate(time.Unix(0, 0).UTC())
@@ -48,13 +77,12 @@ func Write(w io.Writer, title string, pages []handover.Page) error {
 		pdf.SetXY(margin, pageHigh-footRoom+2)
 		pdf.CellFormat(pageWide-2*margin, 5, fmt.Sprintf("%d of {pages}", pdf.PageNo()), "", 0, "R", false, 0, "")
 	})
-	for _, p := range pages {
+	begin := make([]int, len(pages))
+	for n, p := range pages {
+		begin[n] = pdf.PageNo() + 1
 		page(pdf, p)
 	}
-	if err := pdf.Output(w); err != nil {
-		return fmt.Errorf("write PDF: %w", err)
-	}
-	return nil
+	return pdf, begin
 }
 
 func page(pdf *fpdf.Fpdf, p handover.Page) {

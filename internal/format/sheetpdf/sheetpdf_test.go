@@ -6,12 +6,15 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/sheetpdf"
 )
@@ -67,4 +70,36 @@ func TestLongSheetsGoOn(t *testing.T) {
 	for n := range 120 {
 		require.Contains(t, strings.Join(read, "\n"), fmt.Sprintf("end %d", n))
 	}
+}
+
+// The handbook, read by another program: its contents name the page on which
+// each chapter begins, and everybody is in it with articulations, stem and seat.
+func TestTheHandbook(t *testing.T) {
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	since := handover.Since{Version: "First reading", Changes: []handover.Past{{Revision: 12, Author: "Composer", Label: "Delete Flute 2 long"}}}
+	pages := handover.Handbook(lantern, since)
+	var b bytes.Buffer
+	require.NoError(t, sheetpdf.WriteBook(&b, "The Salt Lantern", pages))
+	read := text(t, b.Bytes())
+	all := strings.Join(read, "\n")
+	found := 0
+	for _, p := range pages {
+		require.Regexp(t, regexp.QuoteMeta(p.Title)+` +\d+`, read[0]+read[1], "it is among the contents")
+		m := regexp.MustCompile(regexp.QuoteMeta(p.Title) + ` +(\d+)\n`).FindStringSubmatch(read[0] + read[1])
+		require.NotNil(t, m, p.Title)
+		n, err := strconv.Atoi(m[1])
+		require.NoError(t, err)
+		require.Contains(t, read[n-1], p.Title)
+		found++
+	}
+	require.Equal(t, len(pages), found)
+	for _, i := range lantern.Instruments {
+		words := strings.Fields(i.Name) // a long name goes on below
+		require.True(t, i.Kind == template.Spare || strings.Contains(all, strings.Join(words[:max(1, len(words)-1)], " ")), i.Name)
+	}
+	require.Regexp(t, `instruments that play patches +414`, all)
+	require.Contains(t, all, "Changes since First reading")
+	require.Contains(t, all, "Delete Flute 2 long")
+	require.Contains(t, all, "key 60 is called")
 }

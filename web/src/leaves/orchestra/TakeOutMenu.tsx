@@ -21,6 +21,13 @@ export function TakeOutMenu() {
       <DropdownMenu.Trigger className="button">Take out ▾</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
+          {(["pdf", "html"] as const).map((format) => (
+            <DropdownMenu.Item key={format} className="menu-item" asChild>
+              <a href={`/api/templates/${id}/handbook/${format}`} download>
+                {format === "pdf" ? "Handbook, to print" : "Handbook, for a browser"}
+              </a>
+            </DropdownMenu.Item>
+          ))}
           {formats.map(([format, text]) => (
             <DropdownMenu.Item key={format} className="menu-item" asChild>
               <a href={`/api/templates/${id}/export/${format}`} download>
