@@ -48,7 +48,7 @@ func (s *server) events(c *echo.Context) error {
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
-	watcher := h.Watch(after)
+	watcher := h.Watch(p, after)
 	defer h.Unwatch(watcher)
 	return stream(r.Context(), w, watcher)
 }

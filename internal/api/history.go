@@ -176,3 +176,12 @@ func (s *server) Handbook(ctx context.Context, r gen.HandbookRequestObject) (gen
 func (d download) VisitHandbookResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
 }
+
+// Here implements the contract.
+func (s *server) Here(ctx context.Context, r gen.HereRequestObject) (gen.HereResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return gen.Here204Response{}, h.Select(p, r.Body.Browser, r.Body.Selected)
+}

@@ -59,6 +59,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/branch":                    map[string]any{"name": "x"},
 	"/api/templates/{id}/lock":                      map[string]any{"locked": true},
 	"/api/templates/{id}/compare":                   map[string]any{"with": "00000000-0000-0000-0000-000000000000"},
+	"/api/templates/{id}/here":                      map[string]any{"browser": "x", "selected": []string{}},
 	"/api/templates/{id}/names":                     map[string]any{"ids": []string{"x"}, "pattern": "{name}"},
 	"/api/templates/{id}/replace":                   map[string]any{"field": "names", "find": "x", "with": "y"},
 	"/api/palettes":                                 map[string]any{"own": []any{}},

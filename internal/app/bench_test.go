@@ -80,7 +80,7 @@ func BenchmarkState10000(b *testing.B) {
 	bytes := 0
 	for b.Loop() {
 		begun := time.Now()
-		w := h.Watch(h.View().Revision)
+		w := h.Watch(app.Person{}, h.View().Revision)
 		bytes = len((<-w.Events).Data)
 		h.Unwatch(w)
 		require.Less(b, time.Since(begun), time.Minute)

@@ -2,6 +2,7 @@ package app
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 
 	"fanfold/internal/core/calls"
@@ -215,14 +216,19 @@ func changedFacts(before, after []Fact) []Fact {
 // Watcher receives a template's events.
 type Watcher struct {
 	Events chan Event // closed when the watcher is too slow; it must resume
+
+	id   string
+	who  Person
+	rows []template.ID // selected there
+	all  int           // how many those are in truth
 }
 
 // Watch starts watching after a revision. What happened since comes first; a
 // "reset" event says that the template must be loaded anew.
-func (h *Hot) Watch(after int64) *Watcher {
+func (h *Hot) Watch(p Person, after int64) *Watcher {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	w := &Watcher{Events: make(chan Event, keptDeltas+64)}
+	w := &Watcher{Events: make(chan Event, keptDeltas+64), id: NewIDText(), who: p}
 	switch {
 	case after == h.revision:
 	case after < h.revision && len(h.deltas) > 0 && h.deltas[0].Revision <= after+1:
@@ -236,7 +242,9 @@ func (h *Hot) Watch(after int64) *Watcher {
 	}
 	now := h.rigState()
 	w.Events <- rigEvent(RigDelta{Whole: true, Instruments: now.Instruments, Tacet: []template.ID{}, Machines: now.Machines})
+	w.Events <- Event{Name: "you", Data: fmt.Appendf(nil, `{"id":%q}`, w.id)}
 	h.watchers[w] = true
+	h.tellHere()
 	return w
 }
 
@@ -245,6 +253,7 @@ func (h *Hot) Unwatch(w *Watcher) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	delete(h.watchers, w)
+	h.tellHere()
 }
 
 func (h *Hot) tell(e Event) {

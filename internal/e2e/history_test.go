@@ -96,3 +96,29 @@ func TestTemplatesBeginFromWhatThereIs(t *testing.T) {
 	p.click(`[data-row="Horn 1 long"]`)
 	p.seeText("[data-part=trace]", "Horn 1 long.*Tallow Brass.*Horns.*Brass.*Mix")
 }
+
+// Two people have the template open: each sees that the other is here and what is
+// selected there, and both edits stand.
+func TestTwoPeopleAtOnce(t *testing.T) {
+	ada, ben := enter(t, 1280, 800), enter(t, 1280, 800)
+	ada.unfold("orchestra")
+	ben.unfold("orchestra")
+	ada.see("[data-part=others]")
+	ben.find("piccolo short", "Piccolo short")
+	ada.see(`[data-row="Piccolo short"] [data-by]`)
+	ada.find("flute 1 short", "Flute 1 short")
+	ben.see(`[data-row="Flute 1 short"] [data-by]`)
+	ben.keys(input.KeyE)
+	ben.see(`[role=grid] input`).MustSelectAllText().MustInput("Ben's piccolo")
+	ada.keys(input.KeyE)
+	ada.see(`[role=grid] input`).MustSelectAllText().MustInput("Ada's flute")
+	ben.keys(input.Enter)
+	ada.keys(input.Enter)
+	for _, p := range []*person{ada, ben} {
+		p.see(`[data-row="Ben's piccolo"]`)
+		p.see(`[data-row="Ada's flute"]`)
+	}
+	ada.undo(2)
+	ben.see(`[data-row="Piccolo short"]`)
+	ben.see(`[data-row="Flute 1 short"]`)
+}

@@ -76,7 +76,7 @@ func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 	taken, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
 	require.NoError(t, err)
 	defer taken.Close()
-	watcher := h.Watch(h.View().Revision)
+	watcher := h.Watch(p, h.View().Revision)
 	defer h.Unwatch(watcher)
 
 	port := freePort(t)

@@ -2159,6 +2159,13 @@ type DuplicateJSONBody struct {
 // HandbookParamsFormat defines parameters for Handbook.
 type HandbookParamsFormat string
 
+// HereJSONBody defines parameters for Here.
+type HereJSONBody struct {
+	// Browser as the stream of events told it
+	Browser  string `json:"browser"`
+	Selected []Id   `json:"selected"`
+}
+
 // HistoryParams defines parameters for History.
 type HistoryParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
@@ -2387,6 +2394,9 @@ type WireJSONRequestBody WireJSONBody
 
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
+
+// HereJSONRequestBody defines body for Here for application/json ContentType.
+type HereJSONRequestBody HereJSONBody
 
 // LayoutJSONRequestBody defines body for Layout for application/json ContentType.
 type LayoutJSONRequestBody LayoutJSONBody
@@ -2624,6 +2634,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx *echo.Context, id openapi_types.UUID, format HandbookParamsFormat) error
+
+	// (POST /api/templates/{id}/here)
+	Here(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/history)
 	History(ctx *echo.Context, id openapi_types.UUID, params HistoryParams) error
@@ -3831,6 +3844,22 @@ func (w *ServerInterfaceWrapper) Handbook(ctx *echo.Context) error {
 	return err
 }
 
+// Here converts echo context to params.
+func (w *ServerInterfaceWrapper) Here(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Here(ctx, id)
+	return err
+}
+
 // History converts echo context to params.
 func (w *ServerInterfaceWrapper) History(ctx *echo.Context) error {
 	var err error
@@ -4817,6 +4846,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/here", wrapper.Here, options.OperationMiddlewares["Here"]...)
 	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
@@ -7216,6 +7246,40 @@ func (response HandbookdefaultApplicationProblemPlusJSONResponse) VisitHandbookR
 	return err
 }
 
+type HereRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *HereJSONRequestBody
+}
+
+type HereResponseObject interface {
+	VisitHereResponse(w http.ResponseWriter) error
+}
+
+type Here204Response struct {
+}
+
+func (response Here204Response) VisitHereResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type HeredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HeredefaultApplicationProblemPlusJSONResponse) VisitHereResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HistoryRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params HistoryParams
@@ -9133,6 +9197,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx context.Context, request HandbookRequestObject) (HandbookResponseObject, error)
+
+	// (POST /api/templates/{id}/here)
+	Here(ctx context.Context, request HereRequestObject) (HereResponseObject, error)
 
 	// (GET /api/templates/{id}/history)
 	History(ctx context.Context, request HistoryRequestObject) (HistoryResponseObject, error)
@@ -11336,6 +11403,54 @@ func (sh *strictHandler) Handbook(ctx *echo.Context, id openapi_types.UUID, form
 		return err
 	} else if validResponse, ok := response.(HandbookResponseObject); ok {
 		return validResponse.VisitHandbookResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Here operation middleware
+func (sh *strictHandler) Here(ctx *echo.Context, id openapi_types.UUID) error {
+	var request HereRequestObject
+
+	request.Id = id
+
+	var body HereJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Here(ctx.Request().Context(), request.(HereRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Here")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HereResponseObject); ok {
+		return validResponse.VisitHereResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

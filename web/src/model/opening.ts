@@ -1,5 +1,5 @@
 import { answer, api, type Delta, type Id, Refusal, type Schemas } from "./api";
-import { attempt, get, remember, remembered, type State, set, tell } from "./store";
+import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
 import { after, type Sheet, sheetOf } from "./template";
 
 export async function start() {
@@ -112,6 +112,8 @@ function listen(id: string, revision: number) {
     set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
   });
   events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
+  events.addEventListener("you", (e) => set({ browser: (JSON.parse(e.data) as { id: string }).id }));
+  events.addEventListener("here", (e) => set({ here: JSON.parse(e.data) as Here[] }));
   events.addEventListener("said", (e) => tell((JSON.parse(e.data) as { text: string }).text, "refused"));
   events.addEventListener("reset", () => void showTemplate(id));
   events.onopen = () => set({ connected: true });
@@ -140,3 +142,24 @@ function pruned(s: State, sheet: Sheet): Partial<State> {
   if (gone(s.anchor)) out.anchor = null;
   return out;
 }
+
+/** How long a selection stands before the others are told, ms. */
+const settled = 300;
+let telling: ReturnType<typeof setTimeout> | undefined;
+
+// What is selected here is shown to the others.
+store.subscribe((now, was) => {
+  if (now.selection === was.selection && now.browser === was.browser) return;
+  clearTimeout(telling);
+  telling = setTimeout(() => {
+    const { sheet, browser, selection, here } = get();
+    if (!sheet || !browser || here.length < 2) return;
+    // Nobody minds if it does not arrive.
+    void api
+      .POST("/api/templates/{id}/here", {
+        params: { path: { id: sheet.id } },
+        body: { browser, selected: [...selection] },
+      })
+      .catch(() => undefined);
+  }, settled);
+});

@@ -25,6 +25,8 @@ export interface State {
   connected: boolean;
   lastChange: Delta | null;
 
+  browser: string | null; // what the server calls this one
+  here: readonly Here[]; // who has the template open
   selection: ReadonlySet<Id>;
   anchor: Id | null; // where a range starts
   cursor: Id | null; // the row under focus
@@ -81,6 +83,14 @@ export interface State {
   busy: Clash | null; // what a call would take away, and the call again
 }
 
+/** Here is a browser that has the template open, and what is selected there. */
+export interface Here {
+  id: string;
+  name: string;
+  selected: Id[];
+  count: number;
+}
+
 export const store = createStore<State>(() => ({
   person: undefined,
   sheet: null,
@@ -89,6 +99,8 @@ export const store = createStore<State>(() => ({
   called: 0,
   connected: true,
   lastChange: null,
+  browser: null,
+  here: [],
   selection: new Set(),
   anchor: null,
   cursor: null,

@@ -43,6 +43,7 @@ export function TitleLine() {
       >
         <Search size={14} aria-hidden="true" /> Find anything <span className="key ml-auto">Ctrl K</span>
       </button>
+      <Others />
       <RigBars />
       <button
         type="button"
@@ -70,6 +71,24 @@ export function TitleLine() {
         <Menu />
       </div>
     </header>
+  );
+}
+
+/** Others are who else has the template open, and how much they have selected. */
+function Others() {
+  const here = useApp((s) => s.here);
+  const browser = useApp((s) => s.browser);
+  const others = here.filter((h) => h.id !== browser);
+  if (others.length === 0) return null;
+  const said = others.map((h) => (h.count > 0 ? `${h.name}, ${h.count} selected` : h.name)).join("; ");
+  return (
+    <span
+      className="min-w-0 max-w-32 shrink truncate text-[12px] text-soft"
+      data-part="others"
+      title={`Also here: ${said}`}
+    >
+      with {others.length > 2 ? `${others.length} others` : others.map((h) => h.name).join(", ")}
+    </span>
   );
 }
 

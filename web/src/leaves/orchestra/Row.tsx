@@ -43,6 +43,7 @@ export const Row = memo(function Row({
   const sheet = useApp((s) => s.sheet)!;
   const chosen = useApp((s) => s.selection.has(id));
   const state = useApp((s) => s.states.get(id));
+  const by = useApp((s) => s.here.find((h) => h.id !== s.browser && h.selected.includes(id))?.name);
   const i = sheet.instruments.byId.get(id);
   if (!i) return null;
 
@@ -85,6 +86,15 @@ export const Row = memo(function Row({
       <span role="gridcell" className="flex items-center" title={i.keep ? "kept" : undefined}>
         {i.keep && (
           <span role="img" aria-label="kept" className="absolute left-[50px] size-1.5 rounded-full bg-accent" />
+        )}
+        {by && (
+          <span
+            role="img"
+            aria-label={`${by} has it selected`}
+            title={`${by} has it selected`}
+            className="absolute top-1 left-[40px] h-[18px] w-[3px] rounded-full bg-soft"
+            data-by={by}
+          />
         )}
         {i.kind === "sampled" && (
           <RestGlyph state={state?.state} progress={state?.progress} reason={state && reasonOf(state)} />
