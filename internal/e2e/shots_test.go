@@ -35,7 +35,9 @@ func TestScreenshots(t *testing.T) {
 		p.click(`[data-node="High winds"][data-kind=stem]`)
 		p.see(`[data-inspects="High winds"] [data-part=arriving] [role=listitem]`)
 		p.unfold("routing")
-		p.shoot(dir, "routing-"+theme+".png")
+		if theme == "day" {
+			p.shoot(dir, "routing-day.png")
+		}
 		p.click(`[data-node="High winds"][data-kind=stem]`)
 		if theme == "day" {
 			p.press("matrix")
@@ -57,13 +59,6 @@ func TestScreenshots(t *testing.T) {
 		p.shoot(dir, "seating-calls-"+theme+".png")
 		if theme == "day" {
 			p.shootCalls(dir)
-		} else {
-			p.unfold("seating")
-			p.click(`[data-machine="Birch"] button:nth-of-type(2)`)
-			p.see(`[data-part=host] figure svg`)
-			p.shoot(dir, "host-pit.png")
-			require.NoError(t, p.page.Keyboard.Press(input.Escape))
-			p.gone("[role=dialog]")
 		}
 		p.unfold("library", "orchestra")
 		p.click(`[data-patch="Flute 1 long"]`)
@@ -95,10 +90,48 @@ func TestScreenshots(t *testing.T) {
 	p.shoot(dir, "bring-in-day.png")
 	require.NoError(t, p.page.Keyboard.Press(input.Escape))
 	p.gone("[role=dialog]")
-	p.click(`[aria-label="Template: The Salt Lantern"]`)
-	p.press("Name and settings")
-	p.see("[role=dialog] form")
-	p.shoot(dir, "settings-day.png")
+}
+
+// TestScreenshotsOfTheHistory renews those of the template's past and palette.
+func TestScreenshotsOfTheHistory(t *testing.T) {
+	dir := os.Getenv("FANFOLD_SHOTS")
+	if dir == "" {
+		t.Skip("set FANFOLD_SHOTS to a folder, or run make screenshots")
+	}
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.press("View")
+	p.press("Palette")
+	p.seeText("[data-part=palette-faults]", "Neighbours are told apart")
+	p.shoot(dir, "palette-day.png")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+
+	p.press("revision [0-9]")
+	p.see(`[aria-label="Name of the version"]`).MustInput("Reel two, locked")
+	p.see(`[aria-label="Note"]`).MustInput("as it went to the stage")
+	p.press("Name it")
+	p.see(`[data-version="Reel two, locked"]`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	for from, to := range map[string]string{"Flute 3 short": "Alto flute short", "Flute 3 long": "Alto flute long"} {
+		p.find(from, from)
+		p.keys(input.KeyE)
+		p.see(`[role=grid] input`).MustSelectAllText().MustInput(to)
+		p.keys(input.Enter)
+		p.see(`[data-row="` + to + `"]`)
+	}
+	p.find("anvil", "Anvil")
+	p.keys(input.Delete)
+	p.gone(`[data-row="Anvil"]`)
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "pit")
+	p.press("revision [0-9]")
+	p.see("[data-past]")
+	p.shoot(dir, "history-pit.png")
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
+	p.page.MustElementR(`[data-version="Reel two, locked"] button`, "^compare").MustClick()
+	p.see(`[data-difference="Anvil"]`)
+	p.shoot(dir, "compare-day.png")
 }
 
 // shootCalls renews those of what the Calls leaf opens.

@@ -93,13 +93,14 @@ func rows(n int) string {
 // whatOf names the nouns that are there, in the order of the template's lists.
 func whatOf(counts ...int) string {
 	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call", "articulation", "casting list"}
+	many := []string{"folds", "sections", "buses", "libraries", "players", "patches", "machines", "calls", "articulations", "casting lists"}
 	var out []string
 	for n, count := range counts {
 		switch {
 		case count == 1:
 			out = append(out, "a "+names[n])
 		case count > 1:
-			out = append(out, fmt.Sprintf("%d of kind %s", count, names[n]))
+			out = append(out, fmt.Sprintf("%d %s", count, many[n]))
 		}
 	}
 	if len(out) == 0 {

@@ -40,7 +40,7 @@ func every(t *template.Template) map[string]struct {
 		"connect":        {change.Connect{Wires: []change.Wire{{From: first.ID, To: stem.ID, Level: &change.WireSetting{GainDB: -6, Tap: template.Pre}}, {From: stem.ID, To: stem.Routes[0].To}}}, "Connect"},
 		"assign-stem":    {change.AssignStem{IDs: []template.ID{first.ID, second.ID}, Stem: stem.ID}, "Set stem of 2 rows"},
 		"seat":           {change.Seat{Seats: []change.Seating{{ID: first.ID}, {ID: second.ID, Seat: &template.Seat{Machine: "machine-1", Riser: 2, Port: 1, Channel: 1, Pair: 2}}}}, "Seat 2 rows"},
-		"put":            {change.Put{Sections: []change.Entry[template.Section]{change.Append(&section), {At: 0, Value: &template.Section{ID: "new", Name: "Newest"}}}}, "Set 2 of kind section"},
+		"put":            {change.Put{Sections: []change.Entry[template.Section]{change.Append(&section), {At: 0, Value: &template.Section{ID: "new", Name: "Newest"}}}}, "Set 2 sections"},
 		"drop":           {change.Drop{Calls: []template.ID{"call-1"}}, "Remove a call"},
 		"remove-bus":     {change.RemoveBus{ID: stem.ID}, "Remove a bus"},
 		"set-rules":      {change.SetRules{Rules: []*template.StemRule{{ID: "rule", Stem: stem.ID, Register: template.Low}}}, "Set the stem rules"},

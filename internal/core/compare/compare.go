@@ -223,10 +223,18 @@ func (p *pairs) fields(here, there any) []Field {
 	var out []Field
 	for _, name := range names {
 		if a[name] != b[name] {
-			out = append(out, Field{called(name), a[name], b[name]})
+			out = append(out, Field{called(name), orNo(a[name], b[name]), orNo(b[name], a[name])})
 		}
 	}
 	return out
+}
+
+// orNo is what a field says, "no" where it says nothing and the other "yes".
+func orNo(says, other string) string {
+	if says == "" && other == "yes" {
+		return "no"
+	}
+	return says
 }
 
 // called is a field's name in words.

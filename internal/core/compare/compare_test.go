@@ -20,11 +20,11 @@ func TestTwoVersionsSideBySide(t *testing.T) {
 	then := coretest.Orchestra(12, 1)
 	then = coretest.Must(then, seating.Everyone(then, seating.Options{}).Change())
 	first, second := then.Instruments[0], then.Instruments[1]
-	level, notes := -8.0, "keep an eye on it"
+	level, notes, keep := -8.0, "keep an eye on it", true
 	section := *then.Sections[0]
 	section.Name = "Woods"
 	now := coretest.Must(then,
-		change.Edit{Edits: []change.Fields{{ID: first.ID, GainDB: &level, Notes: &notes}}},
+		change.Edit{Edits: []change.Fields{{ID: first.ID, GainDB: &level, Notes: &notes, Keep: &keep}}},
 		change.Delete{IDs: []template.ID{second.ID}},
 		change.Seat{Seats: []change.Seating{{ID: then.Instruments[4].ID}}},
 		change.Put{Sections: []change.Entry[template.Section]{change.Append(&section)}, Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "new", Name: "1M01", Instruments: []template.ID{first.ID}})}},
@@ -35,7 +35,7 @@ func TestTwoVersionsSideBySide(t *testing.T) {
 		told[string(d.How)+" "+string(d.Noun)+" "+d.Name] = d.Fields
 	}
 	require.Len(t, list, 5)
-	require.Equal(t, []compare.Field{{Name: "fader", Here: "0", There: "-8"}, {Name: "notes", There: notes}}, told["changed row "+first.Name])
+	require.Equal(t, []compare.Field{{Name: "fader", Here: "0", There: "-8"}, {Name: "kept", Here: "no", There: "yes"}, {Name: "notes", There: notes}}, told["changed row "+first.Name])
 	require.Contains(t, told, "removed row "+second.Name)
 	require.Contains(t, told, "added call 1M01")
 	require.Equal(t, []compare.Field{{Name: "name", Here: "Winds", There: "Woods"}}, told["changed section Woods"])

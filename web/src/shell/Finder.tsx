@@ -25,7 +25,7 @@ export function Finder({ close }: { close: () => void }) {
   return (
     <Dialog.Root open onOpenChange={close}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/20" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-shade" />
         <Dialog.Content
           aria-describedby={undefined}
           className="floating -translate-x-1/2 fixed top-[7vh] left-1/2 w-[560px] max-w-[94vw]"
