@@ -257,3 +257,42 @@ func TestRowsAreNamedByAPattern(t *testing.T) {
 	p.see(`[data-row="Oboe 1 long"]`)
 	p.see(`[data-row="Oboe 2 short"]`)
 }
+
+// What the finder finds can be called, rested and added to the selection at
+// once, and what was chosen before comes first.
+func TestTheFinderActs(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	ask := func(question string) {
+		require.NoError(t, p.page.Keyboard.Press('/'))
+		p.see("[cmdk-input]").MustInput(question)
+		p.seeText("[cmdk-item][data-selected=true]", "Concert bass drum")
+	}
+	p.focusSheet()
+	ask("bd")
+	p.chord(input.ControlLeft, input.Enter)
+	p.gone("[role=dialog]")
+	p.seeText("[data-leaf=orchestra] header", "1 ready")
+	p.focusSheet()
+	ask("bass drum")
+	require.NoError(t, p.page.KeyActions().Press(input.ControlLeft, input.ShiftLeft).Type(input.Enter).Release(input.ControlLeft, input.ShiftLeft).Do())
+	p.gone("[role=dialog]")
+	p.seeText("[data-leaf=orchestra] header", "425 instruments$|425 instruments, 0 ready")
+	p.focusSheet()
+	ask("bd")
+	p.chord(input.ShiftLeft, input.Enter)
+	p.see("[cmdk-input]").MustInput("anvil")
+	p.seeText("[cmdk-item][data-selected=true]", "Anvil")
+	p.chord(input.ShiftLeft, input.Enter)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.press("2 selected")
+	p.keys(input.Escape)
+
+	p.focusSheet()
+	require.NoError(t, p.page.Keyboard.Press('/'))
+	p.see("[cmdk-input]").MustInput("drum")
+	p.seeText("[cmdk-item][data-selected=true]", "Concert bass drum")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+}

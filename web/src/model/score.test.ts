@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { between, lines, matches, within } from "./score";
+import { between, lines, within } from "./score";
 import { follow, list } from "./template";
 
 const sections = list([
@@ -31,14 +31,6 @@ describe("selecting", () => {
     const all = lines(sheet, new Set());
     expect(between(all, "4", "3")).toEqual(["4", "1", "3"]);
     expect(between(all, "3", "4")).toEqual(["4", "1", "3"]);
-  });
-});
-
-describe("matches", () => {
-  it("finds short first violins by abbreviation", () => {
-    expect(matches("spic vln", "Violins 1 short spiccato")).toBe(true);
-    expect(matches("tam-tam", "Tam-tam")).toBe(true);
-    expect(matches("vlns pizz", "Violins 1 short spiccato")).toBe(false);
   });
 });
 

@@ -102,19 +102,3 @@ export function between(all: readonly Line[], from: Id, to: Id): Id[] {
   if (a < 0 || b < 0) return [to];
   return ids.slice(Math.min(a, b), Math.max(a, b) + 1);
 }
-
-/** matches tells whether every word of the question begins a word of the text
- * or stands for its letters: "spic vln" finds "Violins 1 spiccato". */
-export function matches(question: string, text: string): boolean {
-  const words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
-  return question
-    .toLowerCase()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter(Boolean)
-    .every((q) => words.some((w) => w.startsWith(q) || skeleton(w).startsWith(q)));
-}
-
-/** skeleton drops the vowels after the first letter, as abbreviations do. */
-function skeleton(word: string): string {
-  return word.slice(0, 1) + word.slice(1).replace(/[aeiou]/g, "");
-}

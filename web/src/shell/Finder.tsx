@@ -1,10 +1,11 @@
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
-import { useMemo, useState } from "react";
+import { type KeyboardEvent, useMemo, useState } from "react";
+import type { Id } from "../model/api";
 import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
-import { matches } from "../model/score";
+import { asked, rowsToFind, textOf, used, uses } from "../model/find";
 import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
-import { libraryOf, pathOf, plural, type Sheet, things } from "../model/template";
+import { plural, type Sheet, things } from "../model/template";
 import { leafTitle } from "./FoldedSheet";
 
 interface Found {
@@ -12,16 +13,35 @@ interface Found {
   kind: string;
   text: string;
   note: string;
+  rows?: Id[]; // that can be called, rested and selected
   run: () => void;
 }
 
 const most = 40;
 
-/** Finder finds instruments, stems, machines, calls and commands. */
+/** Finder finds instruments, stems, machines, calls and commands, those chosen
+ * often before the rest. What it finds can be called and rested at once. */
 export function Finder({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [question, setQuestion] = useState("");
-  const found = useMemo(() => find(sheet, question), [sheet, question]);
+  const [at, setAt] = useState("");
+  const [counts] = useState(uses);
+  useState(() => rowsToFind(sheet)); // before the first letter
+  const found = useMemo(() => find(sheet, question, counts), [sheet, question, counts]);
+  const act = (e: KeyboardEvent) => {
+    const here = found.find((f) => f.key === at);
+    if (e.key !== "Enter" || !here?.rows || !(e.ctrlKey || e.metaKey || e.shiftKey)) return;
+    e.preventDefault();
+    e.stopPropagation();
+    used(here.key);
+    if (!(e.ctrlKey || e.metaKey)) {
+      select([...get().selection, ...here.rows], here.rows.at(-1)!);
+      setQuestion("");
+      return;
+    }
+    close();
+    void call(here.rows, e.shiftKey ? "rest" : "call");
+  };
   return (
     <Dialog.Root open onOpenChange={close}>
       <Dialog.Portal>
@@ -31,7 +51,14 @@ export function Finder({ close }: { close: () => void }) {
           className="floating -translate-x-1/2 fixed top-[7vh] left-1/2 w-[560px] max-w-[94vw]"
         >
           <Dialog.Title className="sr-only">Find anything</Dialog.Title>
-          <Command shouldFilter={false} label="Find anything" loop>
+          <Command
+            shouldFilter={false}
+            label="Find anything"
+            loop
+            value={at}
+            onValueChange={setAt}
+            onKeyDownCapture={act}
+          >
             <Command.Input
               value={question}
               onValueChange={setQuestion}
@@ -48,6 +75,7 @@ export function Finder({ close }: { close: () => void }) {
                   className="menu-item"
                   onSelect={() => {
                     close();
+                    used(f.key);
                     f.run();
                   }}
                 >
@@ -56,6 +84,9 @@ export function Finder({ close }: { close: () => void }) {
                 </Command.Item>
               ))}
             </Command.List>
+            <p className="border-line border-t px-3 py-1.5 text-[12px] text-soft">
+              Enter goes there · Ctrl Enter calls · Ctrl Shift Enter rests · Shift Enter adds to what is selected
+            </p>
           </Command>
         </Dialog.Content>
       </Dialog.Portal>
@@ -63,48 +94,68 @@ export function Finder({ close }: { close: () => void }) {
   );
 }
 
-function find(sheet: Sheet, question: string): Found[] {
-  const out: Found[] = [];
-  const add = (f: Found, text = `${f.text} ${f.note} ${f.kind}`) => {
-    if (out.length < most && matches(question, text)) out.push(f);
-  };
-  if (question) {
-    for (const i of things(sheet.instruments)) {
-      if (out.length >= most) break;
-      const path = pathOf(sheet, i.section);
-      add(
-        {
-          key: i.id,
-          kind: "instrument",
-          text: i.name,
-          note: path,
-          run: () => {
-            select([i.id], i.id);
-            show("orchestra");
-          },
+function find(sheet: Sheet, question: string, counts: Record<string, number>): Found[] {
+  const asks = asked(question);
+  const found = [
+    ...(question ? places(sheet, asks, counts) : []),
+    ...doings(sheet).filter((f) => asks(textOf(f.text, f.note, f.kind))),
+  ];
+  return found
+    .map((f, n) => ({ f, n, uses: counts[f.key] ?? 0 }))
+    .sort((a, b) => b.uses - a.uses || a.n - b.n)
+    .slice(0, most)
+    .map((x) => x.f);
+}
+
+/** places are what a person goes to: of the rows the first, and those often chosen. */
+function places(sheet: Sheet, asks: (text: string) => boolean, counts: Record<string, number>): Found[] {
+  let first = 0;
+  const rows = rowsToFind(sheet).filter((r) => (counts[r.row.id] || first < most) && asks(r.text) && ++first);
+  return [
+    ...rows.map(({ row, path }) => ({
+      key: row.id,
+      kind: "instrument",
+      text: row.name,
+      note: path,
+      rows: [row.id],
+      run: () => {
+        select([row.id], row.id);
+        show("orchestra");
+      },
+    })),
+    ...things(sheet.buses)
+      .filter((b) => asks(textOf(b.name, b.kind)))
+      .map((b) => ({
+        key: b.id,
+        kind: b.kind,
+        text: b.name,
+        note: b.kind,
+        run: () => {
+          set({ bus: b.id });
+          show("routing");
         },
-        `${i.name} ${path} ${i.articulations.join(" ")} ${libraryOf(sheet, i)?.name ?? ""}`,
-      );
-    }
-    for (const b of things(sheet.buses)) {
-      const run = () => {
-        set({ bus: b.id });
-        show("routing");
-      };
-      add({ key: b.id, kind: b.kind, text: b.name, note: b.kind, run });
-    }
-    for (const m of things(sheet.machines))
-      add({ key: m.id, kind: "machine", text: m.name, note: "machine", run: () => show("seating") });
-  }
-  for (const c of things(sheet.calls)) {
-    const run = () => {
-      show("calls");
-      void call(c.instruments, "only");
-    };
-    add({ key: c.id, kind: "call", text: `Call ${c.name}`, note: plural(c.instruments.length, "row"), run });
-  }
-  for (const f of commands()) add(f);
-  return out;
+      })),
+    ...things(sheet.machines)
+      .filter((m) => asks(textOf(m.name, "machine")))
+      .map((m) => ({ key: m.id, kind: "machine", text: m.name, note: "machine", run: () => show("seating") })),
+  ];
+}
+
+/** doings are calls and commands. */
+function doings(sheet: Sheet): Found[] {
+  return [
+    ...things(sheet.calls).map((c) => ({
+      key: c.id,
+      kind: "call",
+      text: `Call ${c.name}`,
+      note: plural(c.instruments.length, "row"),
+      run: () => {
+        show("calls");
+        void call(c.instruments, "only");
+      },
+    })),
+    ...commands(),
+  ];
 }
 
 function commands(): Found[] {
