@@ -238,7 +238,7 @@ func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.R
 	h.tellDelta(e, p, before, factsBefore)
 	h.afterChange(before)
 	if len(c.Keys()) > largeChange {
-		go debug.FreeOSMemory() // what bringing in a list took for a moment, other programs can use
+		time.AfterFunc(restAfter, debug.FreeOSMemory) // what bringing in a list took for a moment, other programs can use
 	}
 	return h.revision, nil
 }
@@ -260,6 +260,10 @@ func (e *LockedError) Error() string {
 // largeChange is how many things a change sets that takes much memory for a
 // moment.
 const largeChange = 2000
+
+// restAfter is how long after a large change its memory is given back: what was
+// changed is shown first.
+const restAfter = 3 * time.Second
 
 // lookAgain finds out whether a change was kept although writing it failed, as
 // when the connection breaks between the commit and its answer.
