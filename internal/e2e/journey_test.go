@@ -230,6 +230,14 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 				"music":    func() { p.unfold("calls"); p.press("From music") },
 				"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-role]") },
 				"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
+				"palette":  func() { p.press("View"); p.press("Palette"); p.seeText("[data-part=palette-faults]", "told apart") },
+				"history":  func() { p.press("revision [0-9]"); p.see("[data-past]") },
+				"versions": func() { p.press("revision [0-9]"); p.see("[data-past]"); p.press("Compare…") },
+				"order":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Put in order") },
+				"names":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Name by a pattern") },
+				"replace":  func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Find and replace") },
+				"sight":    func() { p.unfold("orchestra"); p.click("[data-part=sight]"); p.press("New sightline") },
+				"new":      func() { p.click(`[aria-label^="Template: "]`); p.press("New template") },
 				"print": func() {
 					p.unfold("orchestra")
 					p.click(`[data-row="Piccolo long"]`)

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { asked, textOf, used, uses } from "./find";
+import { asked, firstRows, rowsToFind, textOf, used, uses } from "./find";
+import { list, type Sheet } from "./template";
 
 describe("asked", () => {
   it("finds by abbreviations, initials and words in any order", () => {
@@ -9,6 +10,44 @@ describe("asked", () => {
     expect(asked("low brass short")(textOf("Tubas short", "Brass / Low brass"))).toBe(true);
     expect(asked("vlns pizz")(textOf("Violins 1 short", "spiccato"))).toBe(false);
     expect(asked("dr")(textOf("Bass", "Strings / Basses"))).toBe(false);
+  });
+});
+
+describe("firstRows", () => {
+  const row = (id: string, name: string, section: string, articulations: string[]) => ({
+    id,
+    name,
+    section,
+    articulations,
+    patches: [],
+  });
+  const sheet = {
+    sections: list([
+      { id: "b", name: "Brass" },
+      { id: "s", name: "Strings" },
+    ]),
+    instruments: list([
+      row("1", "Cellos", "s", ["col legno battuto"]),
+      row("2", "Tuba", "b", ["stacc"]),
+      row("3", "Tuba mute", "b", ["long"]),
+      row("4", "Col legno cellos", "s", ["hit"]),
+    ]),
+    libraries: list([]),
+    buses: list([{ id: "lb", name: "Low brass" }]),
+    facts: new Map([["2", { stems: ["lb"] }]]),
+  } as unknown as Sheet;
+  const terms = [{ id: "t", name: "Staccato", short: "stacc", synonyms: ["short notes"], family: "short" as const }];
+  const found = (question: string, counts = {}, most = 10) =>
+    firstRows(rowsToFind(sheet, terms as never), asked(question), most, counts).map((r) => r.row.id);
+  it("knows stems and the other words for an articulation", () => {
+    expect(found("low brass short")).toEqual(["2"]);
+  });
+  it("puts what is so named before what only plays so", () => {
+    expect(found("col legno")).toEqual(["4", "1"]);
+  });
+  it("keeps to the first, and those chosen before", () => {
+    expect(found("tuba", {}, 1)).toEqual(["2"]);
+    expect(found("tuba", { "3": 1 }, 1)).toEqual(["2", "3"]);
   });
 });
 

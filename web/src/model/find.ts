@@ -1,5 +1,7 @@
-import type { Instrument } from "./api";
+import type { Instrument, Schemas } from "./api";
 import { libraryOf, pathOf, type Sheet, things } from "./template";
+
+type Term = Schemas["Term"];
 
 /** Text is what can be found by its words: small letters, a space before each
  * word, the same without vowels, and the first letters of words in a row. */
@@ -27,28 +29,60 @@ export function asked(question: string): (text: Text) => boolean {
 interface Row {
   row: Instrument;
   path: string;
-  text: Text;
+  name: Text;
+  text: Text; // with all that is around it
 }
 
-const known = new WeakMap<Instrument, { path: string; library: string; row: Row }>();
+const known = new WeakMap<Instrument, { around: string; row: Row }>();
 
-/** rowsToFind are the rows of a sheet in score order, what did not change taken
- * over from before. */
-export function rowsToFind(sheet: Sheet): Row[] {
+/** rowsToFind are the rows of a sheet in score order, by name, section,
+ * articulations with their other words, library and stems; what did not change
+ * is taken over from before. */
+export function rowsToFind(sheet: Sheet, terms: readonly Term[]): Row[] {
   const paths = new Map(sheet.sections.order.map((id) => [id, pathOf(sheet, id)]));
+  const other = otherWords(terms);
   const out: Row[] = [];
   for (const i of things(sheet.instruments)) {
     const path = paths.get(i.section) ?? "";
-    const library = libraryOf(sheet, i)?.name ?? "";
+    const stems = (sheet.facts.get(i.id)?.stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "");
+    const ways = i.articulations.map((a) => `${a} ${other.get(a.toLowerCase()) ?? ""}`);
+    const around = [path, ...ways, libraryOf(sheet, i)?.name ?? "", ...stems].join(" ");
     let k = known.get(i);
-    if (!k || k.path !== path || k.library !== library) {
-      const row = { row: i, path, text: textOf(i.name, i.short ?? "", path, ...i.articulations, library) };
-      k = { path, library, row };
+    if (k?.around !== around) {
+      k = { around, row: { row: i, path, name: textOf(i.name), text: textOf(i.name, i.short ?? "", around) } };
       known.set(i, k);
     }
-    out.push(k.row);
+    out.push(k!.row);
   }
   return out;
+}
+
+/** otherWords are what an articulation is called besides, by each of its names. */
+function otherWords(terms: readonly Term[]): Map<string, string> {
+  const out = new Map<string, string>();
+  for (const t of terms) {
+    const all = [t.name, t.short, ...t.synonyms];
+    for (const name of all) out.set(name.toLowerCase(), [...all, t.family].join(" "));
+  }
+  return out;
+}
+
+/** firstRows are the first that a question asks for: those that do so by name,
+ * then the others; and any that has been chosen before. */
+export function firstRows(
+  rows: readonly Row[],
+  asks: (text: Text) => boolean,
+  most: number,
+  counts: Record<string, number>,
+): Row[] {
+  const byName: Row[] = [];
+  const others: Row[] = [];
+  for (const r of rows) {
+    if (byName.length >= most && !counts[r.row.id]) continue;
+    if (asks(r.name)) byName.push(r);
+    else if ((others.length < most || counts[r.row.id]) && asks(r.text)) others.push(r);
+  }
+  return [...byName, ...others];
 }
 
 const usesKey = "fanfold.found";

@@ -2,8 +2,9 @@ import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
 import { type KeyboardEvent, useMemo, useState } from "react";
 import type { Id } from "../model/api";
+import { useCatalogue } from "../model/catalogue";
 import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
-import { asked, rowsToFind, textOf, used, uses } from "../model/find";
+import { asked, firstRows, rowsToFind, textOf, used, uses } from "../model/find";
 import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
 import { plural, type Sheet, things } from "../model/template";
 import { leafTitle } from "./FoldedSheet";
@@ -26,8 +27,9 @@ export function Finder({ close }: { close: () => void }) {
   const [question, setQuestion] = useState("");
   const [at, setAt] = useState("");
   const [counts] = useState(uses);
-  useState(() => rowsToFind(sheet)); // before the first letter
-  const found = useMemo(() => find(sheet, question, counts), [sheet, question, counts]);
+  const cat = useCatalogue();
+  const rows = useMemo(() => rowsToFind(sheet, cat?.vocabulary ?? []), [sheet, cat?.vocabulary]);
+  const found = useMemo(() => find(sheet, rows, question, counts), [sheet, rows, question, counts]);
   const act = (e: KeyboardEvent) => {
     const here = found.find((f) => f.key === at);
     if (e.key !== "Enter" || !here?.rows || !(e.ctrlKey || e.metaKey || e.shiftKey)) return;
@@ -94,10 +96,12 @@ export function Finder({ close }: { close: () => void }) {
   );
 }
 
-function find(sheet: Sheet, question: string, counts: Record<string, number>): Found[] {
+type Rows = ReturnType<typeof rowsToFind>;
+
+function find(sheet: Sheet, rows: Rows, question: string, counts: Record<string, number>): Found[] {
   const asks = asked(question);
   const found = [
-    ...(question ? places(sheet, asks, counts) : []),
+    ...(question ? places(sheet, firstRows(rows, asks, most, counts), asks) : []),
     ...doings(sheet).filter((f) => asks(textOf(f.text, f.note, f.kind))),
   ];
   return found
@@ -107,10 +111,8 @@ function find(sheet: Sheet, question: string, counts: Record<string, number>): F
     .map((x) => x.f);
 }
 
-/** places are what a person goes to: of the rows the first, and those often chosen. */
-function places(sheet: Sheet, asks: (text: string) => boolean, counts: Record<string, number>): Found[] {
-  let first = 0;
-  const rows = rowsToFind(sheet).filter((r) => (counts[r.row.id] || first < most) && asks(r.text) && ++first);
+/** places are what a person goes to. */
+function places(sheet: Sheet, rows: Rows, asks: (text: string) => boolean): Found[] {
   return [
     ...rows.map(({ row, path }) => ({
       key: row.id,
