@@ -33,28 +33,39 @@ interface Row {
   text: Text; // with all that is around it
 }
 
-const known = new WeakMap<Instrument, { around: string; row: Row }>();
+const mostKnown = 50_000;
+const known = new Map<string, { from: string; name: Text; text: Text }>(); // of rows, by their IDs
+const knownAround = new Map<string, Text>();
 
 /** rowsToFind are the rows of a sheet in score order, by name, section,
  * articulations with their other words, library and stems; what did not change
  * is taken over from before. */
 export function rowsToFind(sheet: Sheet, terms: readonly Term[]): Row[] {
+  if (known.size > mostKnown) known.clear();
+  if (knownAround.size > mostKnown) knownAround.clear();
   const paths = new Map(sheet.sections.order.map((id) => [id, pathOf(sheet, id)]));
   const other = otherWords(terms);
-  const out: Row[] = [];
-  for (const i of things(sheet.instruments)) {
+  return things(sheet.instruments).map((i) => {
     const path = paths.get(i.section) ?? "";
     const stems = (sheet.facts.get(i.id)?.stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "");
     const ways = i.articulations.map((a) => `${a} ${other.get(a.toLowerCase()) ?? ""}`);
     const around = [path, ...ways, libraryOf(sheet, i)?.name ?? "", ...stems].join(" ");
-    let k = known.get(i);
-    if (k?.around !== around) {
-      k = { around, row: { row: i, path, name: textOf(i.name), text: textOf(i.name, i.short ?? "", around) } };
-      known.set(i, k);
+    const from = [i.name, i.short ?? "", around].join("|");
+    let k = known.get(i.id);
+    if (k?.from !== from) {
+      const name = textOf(i.name, i.short ?? "");
+      k = { from, name, text: name + aroundText(around) };
+      known.set(i.id, k);
     }
-    out.push(k!.row);
-  }
-  return out;
+    return { row: i, path, name: k!.name, text: k!.text };
+  });
+}
+
+/** aroundText is what many rows of a section have in common, made once. */
+function aroundText(around: string): Text {
+  const text = knownAround.get(around) ?? textOf("", around);
+  knownAround.set(around, text);
+  return text;
 }
 
 /** otherWords are what an articulation is called besides, by each of its names. */
