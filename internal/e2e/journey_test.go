@@ -232,7 +232,7 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 				"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
 				"palette":  func() { p.press("View"); p.press("Palette"); p.seeText("[data-part=palette-faults]", "told apart") },
 				"history":  func() { p.press("revision [0-9]"); p.see("[data-past]") },
-				"versions": func() { p.press("revision [0-9]"); p.see("[data-past]"); p.press("Compare…") },
+				"versions": func() { p.unfold("orchestra"); p.press("revision [0-9]"); p.see("[data-past]"); p.press("Compare…") },
 				"order":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Put in order") },
 				"names":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Name by a pattern") },
 				"replace":  func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Find and replace") },
