@@ -176,6 +176,18 @@ func (s *server) Duplicate(ctx context.Context, r gen.DuplicateRequestObject) (g
 	return gen.Duplicate200JSONResponse(done), err
 }
 
+// Again implements the contract.
+func (s *server) Again(ctx context.Context, r gen.AgainRequestObject) (gen.AgainResponseObject, error) {
+	done, err := s.adding(ctx, r.Id, app.Again(r.Body.Ids))
+	return gen.Again200JSONResponse(done), err
+}
+
+// OwnSeats implements the contract.
+func (s *server) OwnSeats(ctx context.Context, r gen.OwnSeatsRequestObject) (gen.OwnSeatsResponseObject, error) {
+	done, err := s.adding(ctx, r.Id, app.OwnSeats(r.Body.Ids))
+	return gen.OwnSeats200JSONResponse(done), err
+}
+
 // Assign implements the contract.
 func (s *server) Assign(ctx context.Context, r gen.AssignRequestObject) (gen.AssignResponseObject, error) {
 	h, p, err := s.open(ctx, r.Id)

@@ -43,6 +43,8 @@ var bodies = map[string]any{
 	"/api/templates/{id}/changes":                   map[string]any{"base": 0, "change": map[string]any{"kind": "delete", "ids": []string{}}},
 	"/api/templates/{id}/rows":                      map[string]any{"kind": "sampled", "count": 1},
 	"/api/templates/{id}/duplicate":                 map[string]any{"ids": []string{}},
+	"/api/templates/{id}/again":                     map[string]any{"ids": []string{}},
+	"/api/templates/{id}/own-seats":                 map[string]any{"ids": []string{}},
 	"/api/templates/{id}/assign":                    map[string]any{"base": 0, "ids": []string{}, "field": "stem", "value": "x"},
 	"/api/templates/{id}/import":                    []byte(list),
 	"/api/templates/{id}/marks/mend":                map[string]any{"code": "unseated", "subject": "x", "remedy": 0},

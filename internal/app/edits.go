@@ -37,11 +37,62 @@ func Duplicate(ids []template.ID) Maker {
 				continue
 			}
 			c := i.Clone()
-			c.ID, c.Seat, c.Name = NewID("instrument"), nil, nextName(t, i)
+			c.ID, c.Seat, c.With, c.Name = NewID("instrument"), nil, "", nextName(t, i)
 			last++
 			add.Instruments = append(add.Instruments, change.Placed{At: last, Instrument: c})
 		}
 		return change.Batch{Label: fmt.Sprintf("Duplicate %d rows", len(ids)), Changes: []change.Change{add}}, nil
+	}
+}
+
+// Again puts another row below each of the rows, on the same seat: it plays the
+// same sound, which is loaded once.
+func Again(ids []template.ID) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		add := change.Add{}
+		for n, id := range inOrder(t, ids) {
+			i := t.Instrument(id)
+			switch {
+			case i == nil:
+				return nil, refused(id, "the instrument is no longer in the template")
+			case i.Kind != template.Sampled:
+				return nil, refused(id, "%s is %s and has no seat to share; duplicate it instead", i.Name, i.Kind)
+			}
+			c := i.Clone()
+			c.ID, c.With, c.Name, c.Pinned = NewID("instrument"), t.Home(i).ID, nextName(t, i), false
+			add.Instruments = append(add.Instruments, change.Placed{At: t.Index().Place[id] + n + 1, Instrument: c})
+		}
+		return change.Batch{Label: fmt.Sprintf("Same again for %d rows", len(ids)), Changes: []change.Change{add}}, nil
+	}
+}
+
+// OwnSeats gives rows that sit with others a sound and a seat of their own, as
+// far as there are any.
+func OwnSeats(ids []template.ID) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		var edit change.Edit
+		var seats change.Seat
+		none := template.ID("")
+		for _, id := range ids {
+			if i := t.Instrument(id); i != nil && i.With != "" {
+				edit.Edits = append(edit.Edits, change.Fields{ID: id, With: &none})
+				seats.Seats = append(seats.Seats, change.Seating{ID: id})
+			}
+		}
+		if len(edit.Edits) == 0 {
+			return nil, refused("", "none of the rows sits with another")
+		}
+		alone := change.Batch{Label: fmt.Sprintf("Give %d rows their own seats", len(edit.Edits)), Changes: []change.Change{edit, seats}}
+		then, _, err := change.Apply(t, alone)
+		if err != nil {
+			return nil, err
+		}
+		var rows []template.ID
+		for _, f := range edit.Edits {
+			rows = append(rows, f.ID)
+		}
+		alone.Changes = append(alone.Changes, seating.Everyone(then, seating.Options{Only: rows}).Change())
+		return alone, nil
 	}
 }
 

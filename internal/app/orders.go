@@ -18,6 +18,7 @@ func (h *Hot) afterChange(before *template.Template) {
 		i := h.t.Instrument(id)
 		if i == nil || !i.NeedsSeat() {
 			delete(h.wanted, id)
+			h.wantHeir(before, id)
 		}
 		if machineOf(i) == "" || machineOf(i) != machineOf(before.Instrument(id)) {
 			delete(h.states, id) // what its old machine said
@@ -29,6 +30,18 @@ func (h *Hot) afterChange(before *template.Template) {
 		h.tellRig()
 	} else if slices.ContainsFunc(before.Instruments, isPrinted) || slices.ContainsFunc(h.t.Instruments, isPrinted) {
 		h.tellRig()
+	}
+}
+
+// wantHeir wants the row that has taken over the seat of one that is gone.
+func (h *Hot) wantHeir(before *template.Template, gone template.ID) {
+	for _, i := range before.Instruments {
+		if i.With != gone {
+			continue
+		}
+		if now := h.t.Home(h.t.Instrument(i.ID)); now != nil {
+			h.wanted[now.ID] = true
+		}
 	}
 }
 

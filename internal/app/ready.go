@@ -95,9 +95,10 @@ func (e *BusyError) Error() string {
 // wanted of the opening call stays when another is brought in alone.
 func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool {
 	next := maps.Clone(h.wanted)
+	sounds := h.t.Sounds(ids)
 	switch how {
 	case RestThem:
-		for _, id := range ids {
+		for _, id := range sounds {
 			if i := h.t.Instrument(id); i == nil || !i.Keep || sure {
 				delete(next, id)
 			}
@@ -121,7 +122,7 @@ func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool 
 			}
 		}
 	}
-	for _, id := range ids {
+	for _, id := range sounds {
 		if i := h.t.Instrument(id); i != nil && i.NeedsSeat() {
 			next[id] = true
 		}
@@ -148,7 +149,7 @@ func (h *Hot) disturbed(ids []template.ID, how How, next map[template.ID]bool) *
 		}
 	}
 	if how == RestThem && !rested {
-		for _, id := range ids {
+		for _, id := range h.t.Sounds(ids) {
 			if i := h.t.Instrument(id); i != nil && i.Keep && h.wanted[id] {
 				e.Kept = append(e.Kept, i)
 			}
@@ -258,6 +259,7 @@ func (h *Hot) Call(ctx context.Context, ids []template.ID, how How, sure bool) e
 	}
 	h.asked = true
 	next := h.after(ids, how, sure)
+	ids = h.t.Sounds(ids)
 	if !sure {
 		if busy := h.disturbed(ids, how, next); busy != nil {
 			return busy

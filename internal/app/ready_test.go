@@ -37,6 +37,12 @@ func (f *fixture) edit(t *testing.T, e change.Fields) {
 	require.NoError(t, err)
 }
 
+// do carries out what a maker makes, as ada.
+func (f *fixture) do(m app.Maker) error {
+	_, err := f.hot.Apply(ctx, f.ada, m)
+	return err
+}
+
 func (f *fixture) machineOf(id template.ID) *template.Machine {
 	v := f.hot.View().Template
 	return v.Index().Machines[v.Instrument(id).Seat.Machine]
@@ -405,4 +411,42 @@ func TestCalledRowsFollowTheirSeats(t *testing.T) {
 	require.Equal(t, "ready", state().State)
 	seat(&was)
 	require.NotEqual(t, "ready", state().State, "moved back, it loads anew")
+}
+
+// Another row on the same seat is ready with it, loads nothing more, and takes
+// over when the first is deleted.
+func TestSameAgain(t *testing.T) {
+	f := setUp(t)
+	row := f.rows(1)[0]
+	require.NoError(t, f.do(app.Again([]template.ID{row})))
+	view := f.hot.View().Template
+	again := view.Instruments[view.Index().Place[row]+1]
+	require.Equal(t, row, again.With)
+	require.Equal(t, view.Instrument(row).Seat, again.Seat)
+	require.NotEqual(t, view.Instrument(row).Name, again.Name)
+
+	require.NoError(t, f.hot.Call(ctx, []template.ID{again.ID}, app.CallThem, false))
+	m := f.machineOf(row)
+	require.Equal(t, []string{view.Instrument(row).Name}, f.rig.names(m.Name), "its sound is loaded, once")
+	f.report(m, rig.Item{ID: string(row), State: rig.Ready})
+	states := map[template.ID]string{}
+	for _, s := range f.hot.Rig().Instruments {
+		states[s.ID] = s.State
+	}
+	require.Equal(t, map[template.ID]string{row: "ready", again.ID: "ready"}, states)
+
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Delete{IDs: []template.ID{row}})
+	require.NoError(t, err)
+	require.Equal(t, []template.ID{again.ID}, f.hot.Wanted())
+	require.Equal(t, []string{again.Name}, f.rig.names(m.Name))
+
+	require.NoError(t, f.do(app.Again([]template.ID{again.ID})))
+	view = f.hot.View().Template
+	third := view.Instruments[view.Index().Place[again.ID]+1]
+	require.NoError(t, f.do(app.OwnSeats([]template.ID{third.ID})))
+	third = f.hot.View().Template.Instrument(third.ID)
+	require.Empty(t, third.With)
+	require.NotNil(t, third.Seat)
+	require.False(t, third.Seat.SamePlace(*f.hot.View().Template.Instrument(again.ID).Seat))
+	require.ErrorContains(t, f.do(app.OwnSeats([]template.ID{third.ID})), "none of the rows sits with another")
 }

@@ -74,7 +74,7 @@ func (r *Remote) each(ctx context.Context, t *template.Template, args []any, how
 			return "", fmt.Errorf("instruments are named by texts (type s)")
 		}
 		i := find(t.Instruments, func(i *template.Instrument) bool {
-			return i.NeedsSeat() && (strings.EqualFold(i.Name, name) || handover.Slug(i.Name) == handover.Slug(name))
+			return i.Kind == template.Sampled && (strings.EqualFold(i.Name, name) || handover.Slug(i.Name) == handover.Slug(name))
 		})
 		if i == nil {
 			return "", fmt.Errorf("there is no instrument %q", name)

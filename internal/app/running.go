@@ -93,7 +93,7 @@ func (h *Hot) Rig() RigState {
 func (h *Hot) rigState() RigState {
 	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
 	for _, i := range h.t.Instruments {
-		if h.wanted[i.ID] || i.Printed != nil {
+		if h.wanted[i.ID] || h.wanted[i.With] || i.Printed != nil {
 			out.Instruments = append(out.Instruments, h.stateOf(i))
 		}
 	}
@@ -119,6 +119,11 @@ func (h *Hot) stateOf(i *template.Instrument) State {
 		if h.t.Stale(i) {
 			s.Reason = "its notes have changed since it was recorded"
 		}
+		return s
+	}
+	if i.With != "" {
+		s := h.stateOf(h.t.Home(i))
+		s.ID = i.ID
 		return s
 	}
 	s, known := h.states[i.ID]

@@ -62,13 +62,14 @@ func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, erro
 	}
 	files := &patchFiles{app: h.app, zones: map[template.ID]scanned{}}
 	out := make([]Trimming, 0, len(c.Uses))
-	done := map[template.ID]bool{} // players that rows feed
+	done := map[template.ID]bool{} // players that rows feed, and rows that others sit with
 	for _, u := range c.Uses {
 		i := t.Instrument(u.Instrument)
-		if done[i.Spread] {
+		if home := t.Home(i).ID; done[i.Spread] || done[home] {
 			continue
+		} else {
+			done[home], done[i.Spread] = true, i.Spread != ""
 		}
-		done[i.Spread] = i.Spread != ""
 		x, err := h.trimming(ctx, t, c, i, files)
 		if err != nil {
 			return nil, err
@@ -81,7 +82,7 @@ func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, erro
 func (h *Hot) trimming(ctx context.Context, t *template.Template, c *template.Call, i *template.Instrument, files *patchFiles) (Trimming, error) {
 	x := Trimming{Instrument: i}
 	for _, other := range t.Instruments {
-		if i.Spread != "" && other.Spread == i.Spread && other != i {
+		if other != i && t.OnePlayer(other, i) {
 			x.Beside = append(x.Beside, other)
 		}
 	}

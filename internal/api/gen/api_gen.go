@@ -2005,6 +2005,11 @@ type CreateTemplateJSONBody struct {
 	Sections *[]Id `json:"sections,omitempty"`
 }
 
+// AgainJSONBody defines parameters for Again.
+type AgainJSONBody struct {
+	Ids []Id `json:"ids"`
+}
+
 // AssignJSONBody defines parameters for Assign.
 type AssignJSONBody struct {
 	Base  int64               `json:"base"`
@@ -2238,6 +2243,11 @@ type OrderJSONBody struct {
 // OrderJSONBodyBy defines parameters for Order.
 type OrderJSONBodyBy string
 
+// OwnSeatsJSONBody defines parameters for OwnSeats.
+type OwnSeatsJSONBody struct {
+	Ids []Id `json:"ids"`
+}
+
 // PaletteFileParamsFormat defines parameters for PaletteFile.
 type PaletteFileParamsFormat string
 
@@ -2344,6 +2354,9 @@ type SignInJSONRequestBody = SignIn
 // CreateTemplateJSONRequestBody defines body for CreateTemplate for application/json ContentType.
 type CreateTemplateJSONRequestBody CreateTemplateJSONBody
 
+// AgainJSONRequestBody defines body for Again for application/json ContentType.
+type AgainJSONRequestBody AgainJSONBody
+
 // AssignJSONRequestBody defines body for Assign for application/json ContentType.
 type AssignJSONRequestBody AssignJSONBody
 
@@ -2412,6 +2425,9 @@ type NameRowsJSONRequestBody NameRowsJSONBody
 
 // OrderJSONRequestBody defines body for Order for application/json ContentType.
 type OrderJSONRequestBody OrderJSONBody
+
+// OwnSeatsJSONRequestBody defines body for OwnSeats for application/json ContentType.
+type OwnSeatsJSONRequestBody OwnSeatsJSONBody
 
 // CheckPaletteJSONRequestBody defines body for CheckPalette for application/json ContentType.
 type CheckPaletteJSONRequestBody = Palette
@@ -2541,6 +2557,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id})
 	OpenTemplate(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/again)
+	Again(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/arriving/{bus})
 	Arriving(ctx *echo.Context, id openapi_types.UUID, bus string) error
@@ -2676,6 +2695,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/own-seats)
+	OwnSeats(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/palette/check)
 	CheckPalette(ctx *echo.Context, id openapi_types.UUID) error
@@ -3135,6 +3157,22 @@ func (w *ServerInterfaceWrapper) OpenTemplate(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.OpenTemplate(ctx, id)
+	return err
+}
+
+// Again converts echo context to params.
+func (w *ServerInterfaceWrapper) Again(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Again(ctx, id)
 	return err
 }
 
@@ -4156,6 +4194,22 @@ func (w *ServerInterfaceWrapper) Order(ctx *echo.Context) error {
 	return err
 }
 
+// OwnSeats converts echo context to params.
+func (w *ServerInterfaceWrapper) OwnSeats(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.OwnSeats(ctx, id)
+	return err
+}
+
 // CheckPalette converts echo context to params.
 func (w *ServerInterfaceWrapper) CheckPalette(ctx *echo.Context) error {
 	var err error
@@ -4799,6 +4853,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/redo", wrapper.Redo, options.OperationMiddlewares["Redo"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/rows", wrapper.AddRows, options.OperationMiddlewares["AddRows"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/duplicate", wrapper.Duplicate, options.OperationMiddlewares["Duplicate"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/again", wrapper.Again, options.OperationMiddlewares["Again"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/own-seats", wrapper.OwnSeats, options.OperationMiddlewares["OwnSeats"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/assign", wrapper.Assign, options.OperationMiddlewares["Assign"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating", wrapper.Seating, options.OperationMiddlewares["Seating"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating", wrapper.SeatEveryone, options.OperationMiddlewares["SeatEveryone"]...)
@@ -5962,6 +6018,46 @@ type OpenTemplatedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response OpenTemplatedefaultApplicationProblemPlusJSONResponse) VisitOpenTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgainRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *AgainJSONRequestBody
+}
+
+type AgainResponseObject interface {
+	VisitAgainResponse(w http.ResponseWriter) error
+}
+
+type Again200JSONResponse Applied
+
+func (response Again200JSONResponse) VisitAgainResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgaindefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AgaindefaultApplicationProblemPlusJSONResponse) VisitAgainResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7796,6 +7892,46 @@ func (response OrderdefaultApplicationProblemPlusJSONResponse) VisitOrderRespons
 	return err
 }
 
+type OwnSeatsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *OwnSeatsJSONRequestBody
+}
+
+type OwnSeatsResponseObject interface {
+	VisitOwnSeatsResponse(w http.ResponseWriter) error
+}
+
+type OwnSeats200JSONResponse Applied
+
+func (response OwnSeats200JSONResponse) VisitOwnSeatsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OwnSeatsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OwnSeatsdefaultApplicationProblemPlusJSONResponse) VisitOwnSeatsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CheckPaletteRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *CheckPaletteJSONRequestBody
@@ -9105,6 +9241,9 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id})
 	OpenTemplate(ctx context.Context, request OpenTemplateRequestObject) (OpenTemplateResponseObject, error)
 
+	// (POST /api/templates/{id}/again)
+	Again(ctx context.Context, request AgainRequestObject) (AgainResponseObject, error)
+
 	// (GET /api/templates/{id}/arriving/{bus})
 	Arriving(ctx context.Context, request ArrivingRequestObject) (ArrivingResponseObject, error)
 
@@ -9239,6 +9378,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx context.Context, request OrderRequestObject) (OrderResponseObject, error)
+
+	// (POST /api/templates/{id}/own-seats)
+	OwnSeats(ctx context.Context, request OwnSeatsRequestObject) (OwnSeatsResponseObject, error)
 
 	// (POST /api/templates/{id}/palette/check)
 	CheckPalette(ctx context.Context, request CheckPaletteRequestObject) (CheckPaletteResponseObject, error)
@@ -10212,6 +10354,54 @@ func (sh *strictHandler) OpenTemplate(ctx *echo.Context, id openapi_types.UUID) 
 		return err
 	} else if validResponse, ok := response.(OpenTemplateResponseObject); ok {
 		return validResponse.VisitOpenTemplateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Again operation middleware
+func (sh *strictHandler) Again(ctx *echo.Context, id openapi_types.UUID) error {
+	var request AgainRequestObject
+
+	request.Id = id
+
+	var body AgainJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Again(ctx.Request().Context(), request.(AgainRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Again")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AgainResponseObject); ok {
+		return validResponse.VisitAgainResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11903,6 +12093,54 @@ func (sh *strictHandler) Order(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(OrderResponseObject); ok {
 		return validResponse.VisitOrderResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// OwnSeats operation middleware
+func (sh *strictHandler) OwnSeats(ctx *echo.Context, id openapi_types.UUID) error {
+	var request OwnSeatsRequestObject
+
+	request.Id = id
+
+	var body OwnSeatsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OwnSeats(ctx.Request().Context(), request.(OwnSeatsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OwnSeats")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(OwnSeatsResponseObject); ok {
+		return validResponse.VisitOwnSeatsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -81,6 +81,31 @@ func TestReadyMemory(t *testing.T) {
 	require.InDelta(t, calls.ReadyMiB(stage(), all)["m"], calls.EverythingMiB(stage())["m"], 1e-9)
 }
 
+// A sound that several rows of one seat play is loaded once, whichever of them
+// is called.
+func TestRowsOfOneSeatLoadOnce(t *testing.T) {
+	s := coretest.Must(stage(), coretest.Again(stage(), "a"))
+	again := s.Instruments[1]
+	require.Equal(t, template.ID("a"), again.With)
+	for _, ids := range [][]template.ID{{"a"}, {again.ID}, {"a", again.ID}} {
+		require.InDelta(t, 96+300, calls.ReadyMiB(s, ids)["m"], 1e-9)
+		require.Equal(t, []template.ID{"a"}, loading(calls.Costs(s, nil, ids)[0].Order))
+	}
+	require.Empty(t, calls.Costs(s, []template.ID{"a"}, []template.ID{again.ID})[0].Order, "it is ready already")
+	require.InDelta(t, calls.EverythingMiB(stage())["m"], calls.EverythingMiB(s)["m"], 1e-9)
+	c := calls.Compare(s, calls.Going{Before: []template.ID{again.ID}, After: []template.ID{"a", "b"}})
+	require.Len(t, c.Stays, 1)
+	require.Len(t, c.Loads, 1)
+}
+
+func loading(order []calls.Load) []template.ID {
+	var out []template.ID
+	for _, l := range order {
+		out = append(out, l.Instrument.ID)
+	}
+	return out
+}
+
 // Loading time = bytes to preload over the disk's rate, plus the player's
 // wake time, longer for the first of its kind on a riser; players load in
 // their stated order (4-reference, Machines).

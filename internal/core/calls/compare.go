@@ -13,7 +13,7 @@ type Comparison struct {
 // and keeps, and what that costs. Instruments that are gone, or need no seat,
 // are left out.
 func Compare(t *template.Template, g Going) Comparison {
-	was, will := known(g.Before), known(g.After)
+	was, will := known(t.Sounds(g.Before)), known(t.Sounds(g.After))
 	c := Comparison{Unseated: Unseated(t, g.After), Estimates: Reckon(t, g)}
 	for _, i := range t.ScoreOrder() {
 		if !i.NeedsSeat() {
@@ -31,10 +31,10 @@ func Compare(t *template.Template, g Going) Comparison {
 	return c
 }
 
-// Combine is both calls as one set, each instrument once, in score order.
+// Combine is both calls as one set, each sound once, in score order.
 func Combine(t *template.Template, a, b []template.ID) []template.ID {
-	wanted := known(a)
-	for id := range known(b) {
+	wanted := known(t.Sounds(a))
+	for id := range known(t.Sounds(b)) {
 		wanted[id] = true
 	}
 	out := make([]template.ID, 0, len(wanted))

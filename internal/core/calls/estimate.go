@@ -63,6 +63,7 @@ func Costs(t *template.Template, before, after []template.ID) []Estimate {
 // players not yet awake (longer for the first of its kind on a riser) plus the
 // preload divided by the disk's rate, since parallel loads share the disk.
 func Reckon(t *template.Template, g Going) []Estimate {
+	g.Before, g.After = t.Sounds(g.Before), t.Sounds(g.After)
 	was, will := NewGlass(t), NewGlass(t)
 	was.Fill(g.Before)
 	will.Fill(g.After)
@@ -89,7 +90,7 @@ func Reckon(t *template.Template, g Going) []Estimate {
 // seat.
 func Unseated(t *template.Template, ids []template.ID) []*template.Instrument {
 	var out []*template.Instrument
-	for _, id := range ids {
+	for _, id := range t.Sounds(ids) {
 		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil && i.Printed == nil {
 			out = append(out, i)
 		}

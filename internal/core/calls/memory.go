@@ -59,6 +59,9 @@ func SharedAt(p *template.Patch, i *template.Instrument, s template.Seat) (Share
 // chosen microphone positions, MiB.
 func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 	sum := 0.0
+	if i.With != "" {
+		return 0 // the row it sits with takes it
+	}
 	for _, p := range t.PatchesOf(i) {
 		sum += i.PreloadMiB(p)
 	}
@@ -142,7 +145,7 @@ func (g *Glass) count(i *template.Instrument, seat template.Seat, by int) {
 
 // Fill adds every instrument of the set that loads.
 func (g *Glass) Fill(ids []template.ID) {
-	for _, id := range ids {
+	for _, id := range g.t.Sounds(ids) {
 		if i := g.t.Instrument(id); i != nil && i.Loads() {
 			g.Add(i, *i.Seat)
 		}
@@ -175,7 +178,7 @@ func Standing(t *template.Template) []template.ID {
 	var opening map[template.ID]bool
 	for _, c := range t.Calls {
 		if c.Opening {
-			opening = known(c.Instruments)
+			opening = known(t.Sounds(c.Instruments))
 		}
 	}
 	var out []template.ID

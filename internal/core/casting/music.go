@@ -52,7 +52,7 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 	names, seats := map[string]*template.Instrument{}, map[[2]int]*template.Instrument{}
 	ports := c.t.Ports()
 	for _, i := range c.t.ScoreOrder() {
-		if !i.NeedsSeat() {
+		if i.Kind != template.Sampled {
 			continue
 		}
 		if key := nameKey(i.Name); names[key] == nil {

@@ -29,6 +29,9 @@ func newDraft(t *template.Template) *draft {
 // done returns the edited template if it is valid. Only what was touched is
 // checked, unless something was taken away that others may refer to.
 func (d *draft) done() (*template.Template, error) {
+	if err := d.share(); err != nil {
+		return nil, err
+	}
 	d.t.IndexBeside(d.base, func(l template.List) bool {
 		return !d.lists[l] || l == template.Instruments && !d.moved
 	})
@@ -112,11 +115,51 @@ func (d *draft) bus(id template.ID) (*template.Bus, error) {
 	return d.t.Buses[i], nil
 }
 
+// sound returns the instrument whose sound a row plays, ready to be edited:
+// itself, or the one it sits with.
+func (d *draft) sound(id template.ID) (*template.Instrument, error) {
+	if n, ok := d.find(id); ok && d.t.Instruments[n].With != "" {
+		id = d.t.Instruments[n].With
+	}
+	return d.instrument(id)
+}
+
+// share gives rows that sit with another what belongs to its sound.
+func (d *draft) share() error {
+	if !d.lists[template.Instruments] {
+		return nil
+	}
+	touched := func(id template.ID) bool { return d.owned[id] || d.added[id] }
+	for n := range d.t.Instruments {
+		i := d.t.Instruments[n]
+		if i.With == "" || !touched(i.ID) && !touched(i.With) {
+			continue
+		}
+		at, ok := d.find(i.With)
+		if !ok {
+			return refuse(i.ID, "the row that %q sits with is no longer in the template", i.Name)
+		}
+		home := d.t.Instruments[at]
+		if home.Kind != template.Sampled || home.With != "" {
+			return refuse(i.ID, "%q sits with %q; give it a seat of its own first", i.Name, home.Name)
+		}
+		if i.PlaysAs(home) {
+			continue
+		}
+		own, err := d.instrument(i.ID)
+		if err != nil {
+			return err
+		}
+		own.PlayAs(home)
+	}
+	return nil
+}
+
 // routes returns the outgoing routes of an instrument or a bus, ready to be
 // edited.
 func (d *draft) routes(from template.ID) (*[]template.Route, error) {
 	if _, ok := d.find(from); ok {
-		i, err := d.instrument(from)
+		i, err := d.sound(from)
 		if err != nil {
 			return nil, err
 		}

@@ -28,6 +28,7 @@ type Fields struct {
 	SeatByHand    *bool               `json:"seatByHand,omitempty"`
 	Pinned        *bool               `json:"pinned,omitempty"`
 	Keep          *bool               `json:"keep,omitempty"`
+	With          *template.ID        `json:"with,omitempty"` // of a row that plays the same sound already; empty gives it its own
 	Printed       *template.Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
 	Trim          *template.Trim      `json:"trim,omitempty"`    // one without a call loads the instrument whole again
 }
@@ -62,7 +63,7 @@ func (f Fields) names() []string {
 		{"gainDb", f.GainDB != nil}, {"style", f.Style != nil}, {"mics", f.Mics != nil}, {"map", f.Map != nil},
 		{"layout", f.Layout != nil}, {"spread", f.Spread != nil}, {"stemByHand", f.StemByHand != nil},
 		{"seatByHand", f.SeatByHand != nil}, {"pinned", f.Pinned != nil}, {"keep", f.Keep != nil}, {"printed", f.Printed != nil},
-		{"trim", f.Trim != nil},
+		{"trim", f.Trim != nil}, {"with", f.With != nil},
 	} {
 		if x.set {
 			names = append(names, x.name)
@@ -79,32 +80,57 @@ func (c Edit) apply(d *draft) (Change, error) {
 			return nil, err
 		}
 		old := Fields{ID: f.ID}
+		if err := d.sitWith(i, f.With, &old.With); err != nil {
+			return nil, err
+		}
+		sound, err := d.sound(f.ID) // what belongs to the sound is set for all that play it
+		if err != nil {
+			return nil, err
+		}
 		swap(&i.Name, f.Name, &old.Name)
 		swap(&i.NameByHand, f.NameByHand, &old.NameByHand)
 		swap(&i.Short, f.Short, &old.Short)
 		swap(&i.ShortByHand, f.ShortByHand, &old.ShortByHand)
 		swap(&i.Kind, f.Kind, &old.Kind)
 		swap(&i.Articulations, f.Articulations, &old.Articulations)
-		swap(&i.Patches, f.Patches, &old.Patches)
+		swap(&sound.Patches, f.Patches, &old.Patches)
 		swap(&i.Colour, f.Colour, &old.Colour)
 		swap(&i.Notes, f.Notes, &old.Notes)
-		swap(&i.GainDB, f.GainDB, &old.GainDB)
-		swap(&i.Style, f.Style, &old.Style)
-		swap(&i.Mics, f.Mics, &old.Mics)
-		swap(&i.Map, f.Map, &old.Map)
-		swap(&i.Layout, f.Layout, &old.Layout)
-		swap(&i.Spread, f.Spread, &old.Spread)
-		swap(&i.StemByHand, f.StemByHand, &old.StemByHand)
-		swap(&i.SeatByHand, f.SeatByHand, &old.SeatByHand)
+		swap(&sound.GainDB, f.GainDB, &old.GainDB)
+		swap(&sound.Style, f.Style, &old.Style)
+		swap(&sound.Mics, f.Mics, &old.Mics)
+		swap(&sound.Map, f.Map, &old.Map)
+		swap(&sound.Layout, f.Layout, &old.Layout)
+		swap(&sound.Spread, f.Spread, &old.Spread)
+		swap(&sound.StemByHand, f.StemByHand, &old.StemByHand)
+		swap(&sound.SeatByHand, f.SeatByHand, &old.SeatByHand)
 		swap(&i.Pinned, f.Pinned, &old.Pinned)
-		swap(&i.Keep, f.Keep, &old.Keep)
-		old.Printed = optional(&i.Printed, f.Printed, func(p template.Printed) bool { return p.File != "" })
-		old.Trim = optional(&i.Trim, f.Trim, func(x template.Trim) bool { return x.Call != "" })
-		template.NormaliseMap(i.Map)
+		swap(&sound.Keep, f.Keep, &old.Keep)
+		old.Printed = optional(&sound.Printed, f.Printed, func(p template.Printed) bool { return p.File != "" })
+		old.Trim = optional(&sound.Trim, f.Trim, func(x template.Trim) bool { return x.Call != "" })
+		template.NormaliseMap(sound.Map)
 		undo.Edits = append(undo.Edits, old)
 	}
 	slices.Reverse(undo.Edits) // the same row may have been edited twice
 	return undo, nil
+}
+
+// sitWith lets a row sit with another, or have its own sound again.
+func (d *draft) sitWith(i *template.Instrument, with *template.ID, old **template.ID) error {
+	if with == nil {
+		return nil
+	}
+	if *with != "" {
+		at, ok := d.find(*with)
+		if !ok {
+			return refuse(*with, "the row to sit with is no longer in the template")
+		}
+		if home := d.t.Instruments[at]; !i.PlaysAs(home) {
+			return refuse(i.ID, "%q does not play the same sound as %q, so they can not share a seat", i.Name, home.Name)
+		}
+	}
+	swap(&i.With, with, old)
+	return nil
 }
 
 // swap sets a field if there is a new value, and keeps the old one.

@@ -111,11 +111,44 @@ func (c Delete) apply(d *draft) (Change, error) {
 		}
 	}
 	d.setOrder(kept)
-	calls := dropFromCalls(d, gone)
-	if len(calls.Calls) == 0 {
+	back := Batch{Changes: []Change{undo}}
+	heirs, err := d.bequeath(gone)
+	if err != nil {
+		return nil, err
+	}
+	if len(heirs.Edits) > 0 {
+		back.Changes = append(back.Changes, heirs)
+	}
+	if calls := dropFromCalls(d, gone); len(calls.Calls) > 0 {
+		back.Changes = append(back.Changes, calls)
+	}
+	if len(back.Changes) == 1 {
 		return undo, nil
 	}
-	return Batch{Changes: []Change{undo, calls}}, nil
+	return back, nil
+}
+
+// bequeath gives the seat of each row that goes to the first of those that sit
+// with it, and lets the others sit with that one. It returns the edit that lets
+// them sit as they did.
+func (d *draft) bequeath(gone map[template.ID]bool) (Edit, error) {
+	var undo Edit
+	heirs := map[template.ID]template.ID{}
+	for n := range d.t.Instruments {
+		home := d.t.Instruments[n].With
+		if home == "" || !gone[home] {
+			continue
+		}
+		i, err := d.instrument(d.t.Instruments[n].ID)
+		if err != nil {
+			return Edit{}, err
+		}
+		undo.Edits = append(undo.Edits, Fields{ID: i.ID, With: &home})
+		if i.With = heirs[home]; i.With == "" {
+			heirs[home] = i.ID
+		}
+	}
+	return undo, nil
 }
 
 // dropFromCalls takes the instruments out of every call, and returns the

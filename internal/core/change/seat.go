@@ -44,6 +44,9 @@ func (c Seat) apply(d *draft) (Change, error) {
 		if err != nil {
 			return nil, err
 		}
+		if i.With != "" {
+			return nil, refuse(s.ID, "%q sits with another row; seat that one, or give it a seat of its own first", i.Name)
+		}
 		if s.Seat != nil && !i.TakesSeat() {
 			return nil, refuse(s.ID, "%q is %s and takes no seat", i.Name, i.Kind)
 		}

@@ -306,11 +306,16 @@ func (k *taker) row(i *template.Instrument) error {
 	if err := k.need(Machine, &c.Style.Machine); err != nil {
 		return err
 	}
+	if c.With != "" { // with the row it sits with, if that is here; else by itself
+		if c.With = k.of[Row][c.With]; c.With == "" {
+			c.Seat = nil
+		}
+	}
 	if c.Seat != nil {
 		if err := k.need(Machine, &c.Seat.Machine); err != nil {
 			return err
 		}
-		if k.sits(*c.Seat, k.of[Row][i.ID]) {
+		if c.With == "" && k.sits(*c.Seat, k.of[Row][i.ID]) {
 			c.Seat, c.SeatByHand = nil, false
 		}
 	}
@@ -334,6 +339,6 @@ func (k *taker) row(i *template.Instrument) error {
 // sits tells whether another row has the seat.
 func (k *taker) sits(s template.Seat, but template.ID) bool {
 	return slices.ContainsFunc(k.now.Instruments, func(o *template.Instrument) bool {
-		return o.ID != but && o.Seat != nil && o.Seat.SamePlace(s)
+		return o.ID != but && o.With == "" && o.Seat != nil && o.Seat.SamePlace(s)
 	})
 }

@@ -99,7 +99,7 @@ func Any(t *template.Template) *rapid.Generator[change.Change] {
 	bus := rapid.Custom(func(r *rapid.T) *template.Bus { return rapid.SampledFrom(t.Buses).Draw(r, "bus") })
 	return rapid.Custom(func(r *rapid.T) change.Change {
 		ids := some.Draw(r, "ids")
-		switch rapid.IntRange(0, 8).Draw(r, "kind") {
+		switch rapid.IntRange(0, 10).Draw(r, "kind") {
 		case 0:
 			return change.Delete{IDs: ids}
 		case 1:
@@ -110,7 +110,8 @@ func Any(t *template.Template) *rapid.Generator[change.Change] {
 			var e change.Edit
 			for _, id := range ids {
 				name, notes := rapid.StringMatching(`[A-Z][a-z]{1,8}`).Draw(r, "name"), rapid.String().Draw(r, "notes")
-				e.Edits = append(e.Edits, change.Fields{ID: id, Name: &name, Notes: &notes})
+				gain := rapid.Float64Range(-20, 6).Draw(r, "gain")
+				e.Edits = append(e.Edits, change.Fields{ID: id, Name: &name, Notes: &notes, GainDB: &gain})
 			}
 			return e
 		case 4:
@@ -127,6 +128,17 @@ func Any(t *template.Template) *rapid.Generator[change.Change] {
 				s.Seats = append(s.Seats, change.Seating{ID: id, Seat: &template.Seat{Machine: "machine-1", Riser: 1, Port: 1, Channel: n + 1, Pair: 2}})
 			}
 			return s
+		case 8:
+			return Again(t, ids[0])
+		case 9:
+			alone := template.ID("")
+			e := change.Edit{}
+			for _, i := range t.Instruments {
+				if i.With != "" {
+					e.Edits = append(e.Edits, change.Fields{ID: i.ID, With: &alone})
+				}
+			}
+			return e
 		case 7:
 			return change.RemoveBus{ID: bus.Draw(r, "bus").ID}
 		default:
@@ -138,6 +150,14 @@ func Any(t *template.Template) *rapid.Generator[change.Change] {
 			}}
 		}
 	})
+}
+
+// Again is another row on the seat of a row.
+func Again(t *template.Template, id template.ID) change.Change {
+	i := t.Instrument(id)
+	c := i.Clone()
+	c.ID, c.Name, c.With = Mint()("again"), i.Name+" again", t.Home(i).ID
+	return change.Add{Instruments: []change.Placed{{At: t.Index().Place[id] + 1, Instrument: c}}}
 }
 
 // Folds gives a template as many folds as asked, by splitting the space between

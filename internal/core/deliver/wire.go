@@ -31,6 +31,11 @@ func wire(t *template.Template, assign map[template.ID]template.ID, mint templat
 	if len(t.Folds) == 0 {
 		return nil, nil
 	}
+	for id, stem := range assign {
+		if home := t.Home(t.Instrument(id)); home != nil && home.ID != id && assign[home.ID] == "" {
+			assign[home.ID] = stem
+		}
+	}
 	w := &wiring{
 		t: t, f: fan.New(t), mint: mint, assign: assign,
 		stems: make([]*template.Bus, len(t.Instruments)), moved: make([]bool, len(t.Instruments)),
@@ -59,8 +64,8 @@ func wire(t *template.Template, assign map[template.ID]template.ID, mint templat
 // feed. Those that feed several, or none, are left as they are.
 func (w *wiring) findStems() {
 	for n, i := range w.t.Instruments {
-		if i.Kind == template.Guide {
-			continue
+		if i.Kind == template.Guide || i.With != "" {
+			continue // it goes the way of the row it sits with
 		}
 		now := w.f.StemsIn(w.f.FromRow(n), w.t.Folds[0].ID)
 		if id, ok := w.assign[i.ID]; ok {

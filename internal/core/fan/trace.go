@@ -47,7 +47,7 @@ func (f *Fan) Trace(i *template.Instrument) Trace {
 	if l := f.t.LibraryOf(i); l != nil {
 		tr = append(tr, Step{Text: l.Name, Leaf: "library", ID: l.ID, Join: next})
 	}
-	if i.NeedsSeat() {
+	if i.Kind == template.Sampled {
 		tr = append(tr, f.seatSteps(i)...)
 	}
 	if len(i.Routes) == 0 {
@@ -57,6 +57,10 @@ func (f *Fan) Trace(i *template.Instrument) Trace {
 }
 
 func (f *Fan) seatSteps(i *template.Instrument) []Step {
+	if home := f.t.Home(i); home != i {
+		with := Step{Text: "with " + home.Name, Leaf: "orchestra", ID: home.ID, Join: next}
+		return append([]Step{with}, f.seatSteps(home)...)
+	}
 	if i.Seat == nil {
 		return []Step{{Text: "not seated", Leaf: "seating", ID: i.ID, Join: next}}
 	}

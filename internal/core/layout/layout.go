@@ -103,6 +103,8 @@ func (c *converter) sets(ids []template.ID) ([][]*template.Instrument, error) {
 			return nil, &change.Refused{Subject: id, Reason: "the instrument is no longer in the template"}
 		case done[id]:
 			continue
+		case i.With != "":
+			return nil, &change.Refused{Subject: id, Reason: fmt.Sprintf("%s sits with %s; lay that one out, or give this a seat of its own first", i.Name, c.t.Home(i).Name)}
 		case i.Kind != template.Sampled:
 			return nil, &change.Refused{Subject: id, Reason: fmt.Sprintf("%s is %s; only sampled instruments have articulations", i.Name, i.Kind)}
 		}
@@ -110,7 +112,7 @@ func (c *converter) sets(ids []template.ID) ([][]*template.Instrument, error) {
 		if i.Spread != "" {
 			rows = nil
 			for _, x := range c.t.Instruments {
-				if x.Spread == i.Spread {
+				if x.Spread == i.Spread && x.With == "" {
 					rows = append(rows, x)
 				}
 			}

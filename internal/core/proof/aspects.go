@@ -80,7 +80,7 @@ func touchedRow(old, now *template.Instrument) aspect {
 	if old.GainDB != now.GainDB || !slices.Equal(old.Routes, now.Routes) {
 		a |= routes
 	}
-	if old.Style != now.Style || (old.Printed == nil) != (now.Printed == nil) || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
+	if old.Style != now.Style || old.With != now.With || (old.Printed == nil) != (now.Printed == nil) || (old.Seat == nil) != (now.Seat == nil) || (old.Seat != nil && *old.Seat != *now.Seat) {
 		a |= seats
 	}
 	if old.Colour != now.Colour {

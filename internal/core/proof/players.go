@@ -27,7 +27,7 @@ type excess struct {
 func riserOverloads(s *subject) []Mark {
 	out := tooHeavy(s)
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil || i.Seat.Port <= s.t.Settings.RiserPorts {
+		if i.Seat == nil || i.With != "" || i.Seat.Port <= s.t.Settings.RiserPorts {
 			continue
 		}
 		out = append(out, Mark{
@@ -75,7 +75,7 @@ func playersOver(s *subject) []*excess {
 		}
 	}
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil {
+		if i.Seat == nil || i.With != "" {
 			continue
 		}
 		for _, id := range i.Patches {
@@ -115,7 +115,7 @@ func tooHeavy(s *subject) []Mark {
 	on := map[riser][]template.ID{}
 	var order []riser
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil || !s.t.Heavy(i) {
+		if i.Seat == nil || i.With != "" || !s.t.Heavy(i) {
 			continue
 		}
 		r := riser{i.Seat.Machine, i.Seat.Riser}

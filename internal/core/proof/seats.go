@@ -45,7 +45,7 @@ func splitOutputs(s *subject) []Mark {
 	on := map[pair]map[*template.Bus][]*template.Instrument{}
 	var order []pair
 	for n, i := range s.t.Instruments {
-		if i.Seat == nil || len(s.stems[n]) == 0 {
+		if i.Seat == nil || i.With != "" || len(s.stems[n]) == 0 {
 			continue
 		}
 		p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
@@ -86,7 +86,7 @@ func (s *subject) splitMark(p pair, on map[*template.Bus][]*template.Instrument)
 	var odd []template.ID
 	var first *template.Instrument
 	for _, i := range s.t.Instruments {
-		if i.Seat != nil && i.Seat.Machine == p.machine && i.Seat.Riser == p.number && i.Seat.Pair == p.pair && !slices.Contains(on[main], i) {
+		if i.Seat != nil && i.Seat.Machine == p.machine && i.Seat.Riser == p.number && i.Seat.Pair == p.pair && i.With == "" && !slices.Contains(on[main], i) {
 			odd = append(odd, i.ID)
 			if first == nil {
 				first = i
@@ -132,7 +132,7 @@ func seatClashes(s *subject) []Mark {
 	homes := map[template.ID]*template.Instrument{}
 	var out []Mark
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil {
+		if i.Seat == nil || i.With != "" { // it shares the seat on purpose
 			continue
 		}
 		if home := homes[i.Spread]; i.Spread != "" && home == nil {
@@ -155,10 +155,18 @@ func seatClashes(s *subject) []Mark {
 			Subject: i.ID, Name: i.Name,
 			Message: fmt.Sprintf("%s and %s both sit on %s, port %d, channel %d", other.Name, i.Name,
 				s.riserName(riser{place.Machine, place.Riser}), place.Port, place.Channel),
-			Remedies: []Remedy{s.reseat("Give "+i.Name+" another seat", i.ID)},
+			Remedies: append([]Remedy{s.reseat("Give "+i.Name+" another seat", i.ID)}, share(i, other)...),
 		})
 	}
 	return out
+}
+
+// share lets a row sit with another on purpose, where it plays the same sound.
+func share(i, home *template.Instrument) []Remedy {
+	if !i.PlaysAs(home) {
+		return nil
+	}
+	return []Remedy{{Label: "Let it share the seat of " + home.Name, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, With: &home.ID}}})}}
 }
 
 func samePort(a, b template.Seat) bool {
@@ -169,7 +177,7 @@ func machineOverloads(s *subject) []Mark {
 	beyond := map[template.ID][]template.ID{}
 	highest := map[template.ID]int{}
 	for _, i := range s.t.Instruments {
-		if i.Seat == nil {
+		if i.Seat == nil || i.With != "" {
 			continue
 		}
 		m := s.t.Index().Machines[i.Seat.Machine]
@@ -195,7 +203,7 @@ func machineOverloads(s *subject) []Mark {
 func outputsOverflow(s *subject) []Mark {
 	var out []Mark
 	for _, i := range s.t.Instruments {
-		if i.Seat != nil && (i.Seat.Pair > s.t.Settings.RiserPairs || i.Seat.Pair < s.t.Settings.FirstPair) {
+		if i.Seat != nil && i.With == "" && (i.Seat.Pair > s.t.Settings.RiserPairs || i.Seat.Pair < s.t.Settings.FirstPair) {
 			out = append(out, Mark{
 				Subject: i.ID, Name: i.Name,
 				Message: fmt.Sprintf("%s plays on outputs %s of %s; in use are pairs %d to %d", i.Name, i.Seat.Outputs(),

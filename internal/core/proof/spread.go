@@ -15,7 +15,7 @@ func splitPlayers(s *subject) []Mark {
 	sets := map[template.ID][]int{}
 	var order []template.ID
 	for n, i := range s.t.Instruments {
-		if i.Spread != "" && len(s.stems[n]) > 0 {
+		if i.Spread != "" && i.With == "" && len(s.stems[n]) > 0 {
 			if sets[i.Spread] == nil {
 				order = append(order, i.Spread)
 			}

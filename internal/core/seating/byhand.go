@@ -57,7 +57,7 @@ func hallWithout(t *template.Template, ids []template.ID) (*hall, []*template.In
 	h := newHall(t)
 	var rows []*template.Instrument
 	named := make(map[template.ID]bool, len(ids))
-	for _, id := range ids {
+	for _, id := range t.Sounds(ids) {
 		named[id] = true
 		i := t.Instrument(id)
 		if i == nil {
@@ -66,7 +66,7 @@ func hallWithout(t *template.Template, ids []template.ID) (*hall, []*template.In
 		rows = append(rows, i)
 	}
 	for _, i := range t.Instruments {
-		if i.Seat != nil && !named[i.ID] {
+		if i.Seat != nil && i.With == "" && !named[i.ID] {
 			h.take(i, *i.Seat)
 		}
 	}
@@ -106,7 +106,7 @@ func Release(ids []template.ID) change.Change {
 func riserRows(t *template.Template, at riserKey) ([]template.ID, error) {
 	var ids []template.ID
 	for _, i := range t.ScoreOrder() {
-		if i.Seat != nil && riserOf(*i.Seat) == at {
+		if i.Seat != nil && i.With == "" && riserOf(*i.Seat) == at {
 			ids = append(ids, i.ID)
 		}
 	}

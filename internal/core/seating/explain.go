@@ -26,17 +26,21 @@ type Why struct {
 
 // Explain says why an instrument sits where it sits, or why it has no seat.
 func Explain(t *template.Template, id template.ID) (Why, error) {
-	i := t.Instrument(id)
+	asked := t.Instrument(id)
+	i := t.Home(asked)
 	if i == nil || !i.NeedsSeat() {
 		return Why{}, &change.Refused{Subject: id, Reason: "only a sampled instrument of the template has a seat"}
 	}
 	h := newHall(t)
 	for _, o := range t.Instruments {
-		if o.Seat != nil && o != i {
+		if o.Seat != nil && o.With == "" && o != i {
 			h.take(o, *o.Seat)
 		}
 	}
 	why := Why{Instrument: i, Reasons: h.reasons(i)}
+	if asked != i {
+		why.Reasons = append([]string{"it sits with " + i.Name}, why.Reasons...)
+	}
 	for _, m := range t.Machines {
 		if i.Seat == nil || i.Seat.Machine != m.ID {
 			why.Elsewhere = append(why.Elsewhere, h.elsewhere(i, m))
@@ -60,6 +64,11 @@ func (h *hall) reasons(i *template.Instrument) []string {
 	}
 	if r := h.refuses(i, *i.Seat); r != nil {
 		return append(out, "its seat breaks a limit: "+r.text())
+	}
+	for _, o := range h.t.Instruments {
+		if o.With == i.ID {
+			out = append(out, o.Name+" sits there, too")
+		}
 	}
 	if x := h.spread[i.Spread]; x != nil && x.rows > 1 {
 		out = append(out, fmt.Sprintf("it shares a player with %d more rows, on one port", x.rows-1))
@@ -126,7 +135,7 @@ func (f Fill) Text() string {
 func NearlyFull(t *template.Template, share float64) []Fill {
 	h := newHall(t)
 	for _, i := range t.Instruments {
-		if i.Seat != nil {
+		if i.Seat != nil && i.With == "" {
 			h.take(i, *i.Seat)
 		}
 	}
@@ -176,7 +185,7 @@ func WhatIf(t *template.Template, c change.Change) (Outcome, error) {
 	}
 	out.Then.Moved = 0
 	for _, i := range t.Instruments {
-		if then := final.Instrument(i.ID); i.Seat != nil && then != nil && then.Seat != nil && *then.Seat != *i.Seat {
+		if then := final.Instrument(i.ID); i.Seat != nil && then != nil && then.Seat != nil && i.With == "" && *then.Seat != *i.Seat {
 			out.Then.Moved++
 		}
 	}

@@ -36,6 +36,7 @@ func Move(t *template.Template, ids []template.ID, to template.Seat) (change.Cha
 // anywhere) and seats them there.
 func OnMachine(t *template.Template, ids []template.ID, machine template.ID) (change.Change, error) {
 	style := change.Edit{}
+	ids = t.Sounds(ids)
 	for _, id := range ids {
 		i := t.Instrument(id)
 		if i == nil {

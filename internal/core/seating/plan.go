@@ -81,7 +81,7 @@ func newPlanner(t *template.Template, o Options) *planner {
 	order := t.ScoreOrder()
 	for n, i := range order {
 		p.rank[i.ID] = n
-		if i.Seat != nil && len(only) == 0 {
+		if i.Seat != nil && i.With == "" && len(only) == 0 {
 			p.h.tally.from[i.ID] = i.Seat
 		}
 	}
@@ -89,6 +89,9 @@ func newPlanner(t *template.Template, o Options) *planner {
 		p.h.tally.weights.Moved = 0
 	}
 	for _, i := range order {
+		if i.With != "" {
+			continue // it follows the row it sits with
+		}
 		fixed := i.Seat != nil && (i.SeatByHand || !o.Fresh) && i.TakesSeat()
 		if len(only) > 0 {
 			fixed = i.Seat != nil && !only[i.ID]

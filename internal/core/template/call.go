@@ -41,11 +41,17 @@ func (c *Call) UseOf(instrument ID) *Use {
 func (t *Template) UsesOf(c *Call, i *Instrument) []*Use {
 	var out []*Use
 	for n := range c.Uses {
-		if u := &c.Uses[n]; u.Instrument == i.ID || i.Spread != "" && t.Instrument(u.Instrument).Spread == i.Spread {
+		if u := &c.Uses[n]; u.Instrument == i.ID || t.OnePlayer(t.Instrument(u.Instrument), i) {
 			out = append(out, u)
 		}
 	}
 	return out
+}
+
+// OnePlayer tells whether two rows feed one player as one sound: they are spread
+// out over it, or sit on one seat.
+func (t *Template) OnePlayer(a, b *Instrument) bool {
+	return a.Spread != "" && a.Spread == b.Spread || t.Home(a) == t.Home(b)
 }
 
 // Stale tells whether the notes of a printed instrument are others now than
@@ -68,7 +74,7 @@ func (t *Template) otherNotes(i *Instrument, call ID, music string) bool {
 		return false
 	}
 	now := ""
-	if u := c.UseOf(i.ID); u != nil {
+	if u := c.UseOf(t.Home(i).ID); u != nil {
 		now = u.Music
 	}
 	return now != music

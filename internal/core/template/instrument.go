@@ -42,6 +42,7 @@ type Instrument struct {
 	Style         SeatStyle `json:"style"`
 	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
 	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
+	With          ID        `json:"with,omitempty"`       // the row on whose seat it sits, with the same sound; empty has its own
 	Pinned        bool      `json:"pinned,omitempty"`     // stands first in every sightline
 	Keep          bool      `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
 	Printed       *Printed  `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
@@ -110,15 +111,16 @@ func (i *Instrument) Clone() *Instrument {
 }
 
 // Loads tells whether the instrument takes memory when it is called: it sits on
-// a machine, and no recorded audio stands in for it.
-func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil }
+// a machine, and neither recorded audio nor the sound of another row stands in
+// for it.
+func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil && i.With == "" }
 
-// NeedsSeat tells whether the instrument must sit on a machine to sound.
-func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled }
+// NeedsSeat tells whether the instrument must have a seat of its own to sound.
+func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled && i.With == "" }
 
-// TakesSeat tells whether the instrument may have a seat: one that sounds from a
-// machine, or a spare row that holds it for what will come.
-func (i *Instrument) TakesSeat() bool { return i.Kind == Sampled || i.Kind == Spare }
+// TakesSeat tells whether the instrument may have a seat of its own: one that
+// sounds from a machine, or a spare row that holds it for what will come.
+func (i *Instrument) TakesSeat() bool { return (i.Kind == Sampled || i.Kind == Spare) && i.With == "" }
 
 // PatchesOf returns the patches an instrument plays.
 func (t *Template) PatchesOf(i *Instrument) []*Patch {

@@ -358,6 +358,9 @@ func (v *validator) instrument(n int, i *Instrument) {
 	if i.Seat != nil {
 		v.seat(n, i)
 	}
+	if i.With != "" {
+		v.with(n, i)
+	}
 	if i.Trim != nil {
 		for k, x := range i.Trim.Patches {
 			v.ranged("instruments", n, fmt.Sprintf("trim.patches[%d].mib", k), x.MiB, 0, 1<<20, " MiB")
@@ -415,7 +418,7 @@ func (v *validator) seat(n int, i *Instrument) {
 	if v.x.Machines[s.Machine] == nil {
 		v.fail(at("instruments", n, "seat.machine"), "no machine has the id %q", s.Machine)
 	}
-	if !i.TakesSeat() {
+	if !i.TakesSeat() && i.With == "" {
 		v.fail(at("instruments", n, "seat"), "%q is %s and takes no seat", i.Name, i.Kind)
 	}
 	v.ranged("instruments", n, "seat.riser", float64(s.Riser), 1, MaxRisers, "")

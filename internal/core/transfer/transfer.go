@@ -52,7 +52,7 @@ func DuplicateSection(t *template.Template, id template.ID, mint template.Mint) 
 // copyOf is a row again, unseated; rows of one spread set stay one set.
 func copyOf(i *template.Instrument, section template.ID, sets map[template.ID]template.ID, mint template.Mint) *template.Instrument {
 	c := i.Clone()
-	c.ID, c.Section, c.Seat = mint("instrument"), section, nil
+	c.ID, c.Section, c.Seat, c.With = mint("instrument"), section, nil, ""
 	if c.Spread != "" {
 		if sets[c.Spread] == "" {
 			sets[c.Spread] = mint("spread")

@@ -54,6 +54,16 @@ export async function duplicate(ids: Id[]) {
   if (done?.added) selectNew(done.added, done.revision);
 }
 
+/** again puts another row below each, on the same seat. */
+export async function again(ids: Id[]) {
+  const done = await attempt(() => answer(api.POST("/api/templates/{id}/again", { ...at(), body: { ids } })));
+  if (done?.added) selectNew(done.added, done.revision);
+}
+
+/** ownSeats gives rows that sit with others a seat of their own. */
+export const ownSeats = (ids: Id[]) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/own-seats", { ...at(), body: { ids } })));
+
 export async function addRows(kind: string, count: number, after: Id | null, section?: Id) {
   const body = { kind, count, ...(after ? { after } : {}), ...(section ? { section } : {}) };
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/rows", { ...at(), body })));

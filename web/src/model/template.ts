@@ -153,7 +153,7 @@ export function libraryOf(sheet: Sheet, i: Instrument): Schemas["Library"] | und
 export function seatText(sheet: Sheet, i: Instrument): string {
   if (!i.seat) return "";
   const m = sheet.machines.byId.get(i.seat.machine);
-  return `${m?.name ?? "?"} ${i.seat.riser}·${i.seat.port}·${String(i.seat.channel).padStart(2, "0")}`;
+  return `${i.with ? "″ " : ""}${m?.name ?? "?"} ${i.seat.riser}·${i.seat.port}·${String(i.seat.channel).padStart(2, "0")}`;
 }
 
 export function mib(x: number): string {

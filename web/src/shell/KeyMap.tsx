@@ -15,6 +15,7 @@ const keys: [string, string][] = [
   ["X", "rest the selection: tacet"],
   ["Shift C", "call the selection, rest the others of its sections"],
   ["D", "duplicate with everything"],
+  ["Shift D", "same again: another row on the same seat"],
   ["Ctrl C, Ctrl V", "copy rows; paste them with their routes, into another template too"],
   ["N", "new row below"],
   ["Delete", "delete the selection"],

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { call, duplicate, redo, undo } from "../model/changing";
+import { again, call, duplicate, redo, undo } from "../model/changing";
 import { lookByKey, lookOn } from "../model/sight";
 import type { LeafName } from "../model/store";
 import { get, set, unfold } from "../model/store";
@@ -97,6 +97,9 @@ function anywhere(e: KeyboardEvent): boolean {
       return true;
     case "d":
       if (ids.length) void duplicate(ids);
+      return true;
+    case "D":
+      if (ids.length) void again(ids);
       return true;
   }
   return false;

@@ -110,6 +110,9 @@ export const Row = memo(function Row({
             key={f.key}
             role="gridcell"
             data-field={f.key}
+            title={
+              f.key === "machine" && i.with ? `on the seat of ${sheet.instruments.byId.get(i.with)?.name}` : undefined
+            }
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}
             className={`-ml-1 pl-1 leading-[26px] ${mayBeCut ? "truncate" : "whitespace-nowrap"} ${f.key === "mib" ? "text-right" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}

@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, call, change, duplicate, keep, keepSpares, pin } from "../../model/changing";
+import { addRows, again, call, change, duplicate, keep, keepSpares, ownSeats, pin } from "../../model/changing";
 import { copyRows, duplicateSection, obey } from "../../model/delivering";
 import { whereShown } from "../../model/sight";
 import { get, set, useApp } from "../../model/store";
@@ -68,6 +68,8 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
               <Item text="Eight spare rows below" run={() => void addRows("spare", 8, last(), section())} />
               <Item text="Fill up the spare rows" run={() => void keepSpares()} />
               <Item text="Duplicate with everything" hint="D" off={n === 0} run={() => void duplicate(ids())} />
+              <Item text="Same again, on the same seat" hint="⇧D" off={n === 0} run={() => void again(ids())} />
+              <Item text="Give it a seat of its own" off={n === 0} run={() => void ownSeats(ids())} />
               <Item
                 text="Duplicate its section"
                 off={n === 0}

@@ -1,9 +1,9 @@
 import { type DragEvent, memo, useMemo } from "react";
 import type { Id, Machine } from "../../model/api";
 import { get, select, useApp } from "../../model/store";
-import { tintOf, tintVar } from "../../model/template";
+import { plural, tintOf, tintVar } from "../../model/template";
 import { RiserMenu } from "./RiserMenu";
-import { type SeatIndex, seatKey } from "./seats";
+import { type Besides, type SeatIndex, seatKey } from "./seats";
 
 /** The room between two seats, px: as much as there is, within reason. */
 export const leastStep = 9;
@@ -20,6 +20,7 @@ interface Props {
   machine: Machine;
   number: number;
   seats: SeatIndex;
+  beside: Besides;
   step: number; // between two seats, px
   drop: (to: { riser: number; port: number; channel: number }, ids: Id[]) => void;
 }
@@ -27,7 +28,7 @@ interface Props {
 /** Riser is a sampler host with its ports as rows of sixteen seats. A taken
  * seat has its section's tint and is filled when ready; a spare one is an
  * open ring; what is selected rings. Drag a run of seats to move it. */
-export const Riser = memo(function Riser({ machine, number, seats, step, drop }: Props) {
+export const Riser = memo(function Riser({ machine, number, seats, beside, step, drop }: Props) {
   const sheet = useApp((s) => s.sheet)!;
   const selection = useApp((s) => s.selection);
   const states = useApp((s) => s.states);
@@ -116,10 +117,11 @@ export const Riser = memo(function Riser({ machine, number, seats, step, drop }:
                   stroke="var(--line)"
                 />
               );
+            const others = beside.get(i.id) ?? [];
             const ready = states.get(i.id)?.state === "ready";
             return (
               <g key={n} data-seat={i.name}>
-                <title>{`${i.name}: port ${port}, channel ${channel}, outputs ${2 * i.seat!.pair - 1}-${2 * i.seat!.pair}${ready ? ", ready" : ""}`}</title>
+                <title>{`${i.name}: port ${port}, channel ${channel}, outputs ${2 * i.seat!.pair - 1}-${2 * i.seat!.pair}${others.length ? `, with ${plural(others.length, "more row")} on it` : ""}${ready ? ", ready" : ""}`}</title>
                 <circle
                   cx={x}
                   cy={y}
@@ -128,7 +130,7 @@ export const Riser = memo(function Riser({ machine, number, seats, step, drop }:
                   opacity={ready ? 1 : 0.62}
                 />
                 {ready && <circle cx={x} cy={y} r={0.14 * step} fill="var(--ink)" />}
-                {selection.has(i.id) && (
+                {(selection.has(i.id) || others.some((id) => selection.has(id))) && (
                   <circle cx={x} cy={y} r={0.47 * step} fill="none" stroke="var(--accent)" strokeWidth="1.6" />
                 )}
               </g>

@@ -11,13 +11,14 @@ import { useGlass } from "../../parts/useGlass";
 import { useSize } from "../../parts/useSize";
 import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
-import { type SeatIndex, seatIndex } from "./seats";
+import { type Besides, besides, type SeatIndex, seatIndex } from "./seats";
 import { WhyHere } from "./WhyHere";
 
 export function Seating() {
   const sheet = useApp((s) => s.sheet)!;
   const { data } = useQuery(computed.seating(sheet.id, sheet.revision));
   const seats = useMemo(() => seatIndex(things(sheet.instruments)), [sheet.instruments]);
+  const beside = useMemo(() => besides(things(sheet.instruments)), [sheet.instruments]);
   const frame = useRef<HTMLDivElement>(null);
   const size = useSize(frame);
   const note = data
@@ -65,6 +66,7 @@ export function Seating() {
             key={m.id}
             machine={m}
             seats={seats}
+            beside={beside}
             width={(size?.width ?? 0) - 24}
             link={data?.links.find((l) => l.machine === m.id)}
           />
@@ -99,6 +101,7 @@ export function Seating() {
 interface RowProps {
   machine: Machine;
   seats: SeatIndex;
+  beside: Besides;
   width: number;
   link: Schemas["SeatingLink"] | undefined;
 }
@@ -111,7 +114,7 @@ function linkText(link: RowProps["link"]): string {
   return ` · ${link.mbits.toFixed(0)}${of} Mbit/s${late}`;
 }
 
-function MachineRow({ machine, seats, width, link }: RowProps) {
+function MachineRow({ machine, seats, beside, width, link }: RowProps) {
   const sheet = useApp((s) => s.sheet)!;
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
@@ -156,6 +159,7 @@ function MachineRow({ machine, seats, width, link }: RowProps) {
             machine={machine}
             number={n + 1}
             seats={seats}
+            beside={beside}
             step={riserStep(width, risers)}
             drop={(to, ids) => void drop(to, ids)}
           />
