@@ -12,13 +12,13 @@ import (
 
 // shelf says what is known of the demo's libraries.
 var shelf = map[string]template.Library{
-	"Wren & Vale Strings":    {Family: "strings", Room: template.Stage},
-	"Tallow Brass":           {Family: "brass", Room: template.Hall},
-	"Millrace Winds":         {Family: "winds", Room: template.Stage},
-	"Coldharbour Percussion": {Family: "percussion", Room: template.Hall},
-	"Saint Orrin Voices":     {Family: "voices", Room: template.Hall},
-	"Pinfold Keys":           {Family: "keys", Room: template.Dry},
-	"Low Meadow Textures":    {Family: "hybrid", Room: template.Dry, Machines: []string{"Alder", "Birch", "Cedar"}},
+	"Wren & Vale Strings":    {Family: "strings", Emblem: &template.Emblem{Icon: "bird"}, Room: template.Stage},
+	"Tallow Brass":           {Family: "brass", Emblem: &template.Emblem{Icon: "flame"}, Room: template.Hall},
+	"Millrace Winds":         {Family: "winds", Emblem: &template.Emblem{Icon: "wind"}, Room: template.Stage},
+	"Coldharbour Percussion": {Family: "percussion", Emblem: &template.Emblem{Icon: "drum"}, Room: template.Hall},
+	"Saint Orrin Voices":     {Family: "voices", Emblem: &template.Emblem{Icon: "church"}, Room: template.Hall},
+	"Pinfold Keys":           {Family: "keys", Emblem: &template.Emblem{Icon: "piano"}, Room: template.Dry},
+	"Low Meadow Textures":    {Family: "hybrid", Emblem: &template.Emblem{Icon: "wheat"}, Room: template.Dry, Machines: []string{"Alder", "Birch", "Cedar"}},
 }
 
 // catalogue tells of each patch what a row list does not: what it sounds
@@ -27,7 +27,8 @@ func catalogue(t *template.Template) (change.Change, error) {
 	var put change.Put
 	for _, l := range t.Libraries {
 		known := *l
-		known.Family, known.Room, known.Machines = shelf[l.Name].Family, shelf[l.Name].Room, shelf[l.Name].Machines
+		said := shelf[l.Name]
+		known.Family, known.Room, known.Machines, known.Emblem = said.Family, said.Room, said.Machines, said.Emblem
 		put.Libraries = append(put.Libraries, change.Append(&known))
 	}
 	played := map[template.ID]*template.Instrument{}

@@ -332,3 +332,48 @@ func TestAFolderOfAMachineIsScanned(t *testing.T) {
 	p.click(`[aria-label="Undo in the catalogue"]`)
 	p.gone(`[data-patch="Lamp bell"]`)
 }
+
+// A library gets an emblem: an icon of the shipped set, or a picture of which only
+// what can be seen is kept; it shows on the shelf and in the rows.
+func TestALibraryGetsAnEmblem(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("library", "orchestra")
+	row := `[data-row="Piccolo long"] [data-emblem`
+	p.see(row + `=wind]`)
+	edit := func() {
+		p.page.MustEval(`() => document.querySelector("[aria-label='Edit Millrace Winds']").click()`)
+		p.see(`[role=dialog] [aria-label="Letters of the emblem"]`)
+	}
+	edit()
+	p.click(`[aria-label="The icon feather"]`)
+	p.press("Set")
+	p.see(row + `=feather]`)
+
+	edit()
+	drawing := filepath.Join(t.TempDir(), "reed.svg")
+	require.NoError(t, os.WriteFile(drawing, []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 40">
+		<script>parent.document.title = "taken over"</script><rect width="20" height="40" fill="#804020" onload="parent.document.title = 'taken over'"/></svg>`), 0o600))
+	p.see(`[role=dialog] [type=file]`).MustSetFiles(drawing)
+	p.see(`[role=dialog] [data-emblem=picture]`)
+	p.press("Set")
+	p.see(row + `=picture]`)
+	require.Equal(t, "Fanfold", p.page.MustEval(`() => document.title`).Str())
+	require.Equal(t, "128,64,32", p.page.MustEval(`async (at) => {
+		const picture = document.querySelector(at)
+		await picture.decode()
+		const pen = document.createElement("canvas").getContext("2d")
+		pen.drawImage(picture, 0, 0)
+		return picture.naturalWidth === 64 ? [...pen.getImageData(32, 32, 1, 1).data].slice(0, 3).join() : "not 64 wide"
+	}`, row+`=picture] img`).Str(), "the drawing, 64 pixels a side")
+
+	edit()
+	broken := filepath.Join(t.TempDir(), "broken.png")
+	require.NoError(t, os.WriteFile(broken, []byte("\x89PNG\r\n\x1a\nno more"), 0o600))
+	p.see(`[role=dialog] [type=file]`).MustSetFiles(broken)
+	p.seeText("[role=dialog] [role=status]", "broken.png can not be read as a picture")
+	p.keys(input.Escape)
+	for range 2 {
+		p.click(`[aria-label="Undo in the catalogue"]`)
+	}
+	p.see(row + `=wind]`)
+}

@@ -879,6 +879,9 @@ type Dynamics = template.Dynamics
 // EditChange defines model for EditChange.
 type EditChange = json.RawMessage
 
+// Emblem the small sign of a library or a player: one of the three
+type Emblem = template.Emblem
+
 // Fact defines model for Fact.
 type Fact = app.Fact
 

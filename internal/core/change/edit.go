@@ -28,7 +28,7 @@ type Fields struct {
 	SeatByHand    *bool               `json:"seatByHand,omitempty"`
 	Pinned        *bool               `json:"pinned,omitempty"`
 	Keep          *bool               `json:"keep,omitempty"`
-	With          *template.ID        `json:"with,omitempty"` // of a row that plays the same sound already; empty gives it its own
+	With          *template.ID        `json:"with,omitempty"`    // of a row that plays the same sound already; empty gives it its own
 	Printed       *template.Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
 	Trim          *template.Trim      `json:"trim,omitempty"`    // one without a call loads the instrument whole again
 }

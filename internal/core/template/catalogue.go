@@ -26,6 +26,7 @@ type Library struct {
 	Family   string   `json:"family,omitempty"`
 	Room     Room     `json:"room,omitempty"`     // empty when not said
 	Machines []string `json:"machines,omitempty"` // names of those it is installed on; empty when not said
+	Emblem   *Emblem  `json:"emblem,omitempty"`   // its small sign; nil has none
 }
 
 // InstalledOn tells whether the library is installed on a machine, by name.
@@ -38,13 +39,14 @@ func (l *Library) InstalledOn(machine string) bool {
 type Player struct {
 	ID          ID      `json:"id"`
 	Name        string  `json:"name"`
-	Sounds      int     `json:"sounds"`          // sounds at once in each bank, 1..16
-	Outputs     int     `json:"outputs"`         // stereo output pairs, 1..64
-	OwnMiB      float64 `json:"ownMib"`          // memory of one empty player, MiB
-	WakeMs      int     `json:"wakeMs"`          // time to wake the first on a riser, ms
-	WakeAgainMs int     `json:"wakeAgainMs"`     // time to wake each later one, ms
-	Order       int     `json:"order"`           // players load in this order, lowest first
-	Banks       int     `json:"banks,omitempty"` // banks of sounds it holds, 0..128; 0 when not said: see Ports
+	Sounds      int     `json:"sounds"`           // sounds at once in each bank, 1..16
+	Outputs     int     `json:"outputs"`          // stereo output pairs, 1..64
+	OwnMiB      float64 `json:"ownMib"`           // memory of one empty player, MiB
+	WakeMs      int     `json:"wakeMs"`           // time to wake the first on a riser, ms
+	WakeAgainMs int     `json:"wakeAgainMs"`      // time to wake each later one, ms
+	Order       int     `json:"order"`            // players load in this order, lowest first
+	Banks       int     `json:"banks,omitempty"`  // banks of sounds it holds, 0..128; 0 when not said: see Ports
+	Emblem      *Emblem `json:"emblem,omitempty"` // its small sign; nil has none
 }
 
 // Ports is how many MIDI ports in a row one running player listens on, 1 or

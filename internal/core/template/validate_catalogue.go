@@ -10,10 +10,12 @@ func (v *validator) catalogue() {
 			v.fail(at("libraries", i, "room"), "%q is not a room; rooms are dry, stage and hall", l.Room)
 		}
 		v.words("libraries", i, "machines", l.Machines)
+		v.emblem("libraries", i, l.Emblem)
 	}
 	for i, p := range v.t.Players {
 		v.id("players", i, p.ID)
 		v.name("players", i, p.Name)
+		v.emblem("players", i, p.Emblem)
 		v.ranged("players", i, "banks", float64(p.Banks), 0, 128, "")
 		v.ranged("players", i, "sounds", float64(p.Sounds), 1, PortChannels, "")
 		v.ranged("players", i, "outputs", float64(p.Outputs), 1, 64, "")

@@ -1695,15 +1695,28 @@ export interface components {
             room?: "dry" | "stage" | "hall";
             /** @description names of those it is installed on; missing when not said */
             machines?: string[];
+            emblem?: components["schemas"]["Emblem"];
             id: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
             code: string;
+        };
+        /** @description the small sign of a library or a player: one of the three */
+        Emblem: {
+            letters?: string;
+            /** @enum {string} */
+            icon?: "anchor" | "bell" | "bird" | "church" | "droplet" | "drum" | "feather" | "flame" | "gem" | "guitar" | "lamp" | "leaf" | "moon" | "mountain" | "piano" | "shell" | "snowflake" | "star" | "sun" | "waves" | "wheat" | "wind";
+            /**
+             * Format: byte
+             * @description a PNG of at most 64 by 64 pixels
+             */
+            picture?: string;
         };
         Player: {
             id: components["schemas"]["Id"];
             name: components["schemas"]["Name"];
             /** @description banks of sounds it holds, each on a MIDI port of its own; 0 counts as one */
             banks?: number;
+            emblem?: components["schemas"]["Emblem"];
             /** @description sounds at once */
             sounds: number;
             /** @description stereo output pairs */

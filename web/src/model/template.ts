@@ -150,6 +150,13 @@ export function libraryOf(sheet: Sheet, i: Instrument): Schemas["Library"] | und
   return patch && sheet.libraries.byId.get(patch.library);
 }
 
+/** emblemOf is the emblem of what an instrument plays: of its library, or else
+ * of its player. */
+export function emblemOf(sheet: Sheet, i: Instrument): Schemas["Emblem"] | undefined {
+  const patch = i.patches[0] ? sheet.patches.byId.get(i.patches[0]) : undefined;
+  return patch && (sheet.libraries.byId.get(patch.library)?.emblem ?? sheet.players.byId.get(patch.player)?.emblem);
+}
+
 export function seatText(sheet: Sheet, i: Instrument): string {
   if (!i.seat) return "";
   const m = sheet.machines.byId.get(i.seat.machine);

@@ -2,6 +2,7 @@ import { type FormEvent, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { Floating } from "../../shell/Floating";
+import { EmblemField } from "./EmblemField";
 
 const rooms = ["", "dry", "stage", "hall"] as const;
 
@@ -13,6 +14,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
   const [code, setCode] = useState(there?.code ?? "");
   const [family, setFamily] = useState(there?.family ?? "");
   const [room, setRoom] = useState<(typeof rooms)[number]>(there?.room ?? "");
+  const [emblem, setEmblem] = useState(there?.emblem);
   const [machines, setMachines] = useState<string[]>(there?.machines ?? []);
   const keep = async (e: FormEvent) => {
     e.preventDefault();
@@ -23,6 +25,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
       ...(family.trim() ? { family: family.trim() } : {}),
       ...(room ? { room } : {}),
       ...(machines.length ? { machines } : {}),
+      ...(emblem ? { emblem } : {}),
     };
     if (await changeCatalogue(began, { kind: "put", libraries: [{ at: -1, value }] })) close();
   };
@@ -66,6 +69,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
             ))}
           </select>
         </label>
+        <EmblemField value={emblem} set={setEmblem} />
         <span className="self-start pt-1">Installed on</span>
         <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
           <legend className="sr-only">Machines it is installed on</legend>

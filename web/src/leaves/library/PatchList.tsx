@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import { type Asked, type Catalogue, type Patch, use, usePatches } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
+import { Emblem } from "../../parts/Emblem";
 import { useSize } from "../../parts/useSize";
 
 const lineHeight = 26;
@@ -106,7 +107,12 @@ export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found 
     e.dataTransfer.effectAllowed = "copy";
   };
   const wide = width > 560;
-  const grid = wide ? "minmax(110px,1.3fr) 46px minmax(70px,.8fr) minmax(90px,1.5fr) 74px 56px" : "1fr 46px 74px 56px";
+  const slim = width < 330; // no room beside the name but for one figure
+  const grid = wide
+    ? "minmax(110px,1.3fr) 58px minmax(70px,.8fr) minmax(90px,1.5fr) 74px 56px"
+    : slim
+      ? "minmax(0,1fr) 44px"
+      : "minmax(0,1fr) 58px 74px 56px";
   return (
     <div className="flex min-h-[140px] flex-1 flex-col">
       <div className="flex gap-2 border-line border-b p-2">
@@ -170,18 +176,22 @@ export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found 
                 <span className="truncate font-medium" title={p.name}>
                   {p.name}
                 </span>
-                <span className="truncate text-soft" title={libraries.get(p.library)?.name}>
-                  {libraries.get(p.library)?.code}
-                </span>
+                {!slim && (
+                  <span className="truncate text-soft" title={libraries.get(p.library)?.name}>
+                    <Emblem of={libraries.get(p.library)?.emblem} /> {libraries.get(p.library)?.code}
+                  </span>
+                )}
                 {wide && <span className="truncate text-soft">{sounds.get(p.sound ?? "") ?? p.sound ?? ""}</span>}
                 {wide && (
                   <span className="truncate text-soft" title={(p.map ?? []).map((m) => m.articulation).join(" · ")}>
                     {(p.map ?? []).map((m) => m.articulation).join(" · ")}
                   </span>
                 )}
-                <span className="text-soft">
-                  {keyName(p.keyLow, cat.middleC)}–{keyName(p.keyHigh, cat.middleC)}
-                </span>
+                {!slim && (
+                  <span className="text-soft">
+                    {keyName(p.keyLow, cat.middleC)}–{keyName(p.keyHigh, cat.middleC)}
+                  </span>
+                )}
                 <span className="text-right text-soft">{Math.round(p.preloadMib).toLocaleString("en")}</span>
               </div>
             );

@@ -2,6 +2,7 @@ import { type FormEvent, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { Floating } from "../../shell/Floating";
+import { EmblemField } from "./EmblemField";
 
 type Player = Schemas["Player"];
 
@@ -78,6 +79,13 @@ export function PlayersDialog({ cat, close }: { cat: Catalogue; close: () => voi
             />
           </label>
         ))}
+        <EmblemField
+          value={player.emblem}
+          set={(emblem) => {
+            const { emblem: _, ...rest } = player;
+            setPlayer(emblem ? { ...rest, emblem } : rest);
+          }}
+        />
         <div className="col-span-2 mt-2 flex justify-end">
           <button type="submit" className="button button-main">
             Set

@@ -2,6 +2,7 @@ import { Pencil, Plus, Redo2, Undo2 } from "lucide-react";
 import type { Id } from "../../model/api";
 import { type Catalogue, redoCatalogue, undoCatalogue } from "../../model/catalogue";
 import { plural } from "../../model/template";
+import { Emblem, type EmblemValue } from "../../parts/Emblem";
 
 interface Props {
   cat: Catalogue;
@@ -28,6 +29,7 @@ export function Shelves({ cat, library, choose, edit }: Props) {
           <div key={l.id} className="group relative">
             <Shelf
               name={l.name}
+              emblem={l.emblem}
               detail={detail.filter(Boolean).join(" · ")}
               on={library === l.id}
               run={() => choose(l.id)}
@@ -71,7 +73,15 @@ export function Shelves({ cat, library, choose, edit }: Props) {
   );
 }
 
-function Shelf({ name, detail, on, run }: { name: string; detail: string; on: boolean; run: () => void }) {
+interface ShelfProps {
+  name: string;
+  emblem?: EmblemValue | undefined;
+  detail: string;
+  on: boolean;
+  run: () => void;
+}
+
+function Shelf({ name, emblem, detail, on, run }: ShelfProps) {
   return (
     <button
       type="button"
@@ -80,7 +90,9 @@ function Shelf({ name, detail, on, run }: { name: string; detail: string; on: bo
       title={name}
       className={`block w-full px-3 py-1 text-left hover:bg-band ${on ? "bg-chosen shadow-[inset_3px_0_0_var(--accent)]" : ""}`}
     >
-      <span className="block truncate font-medium">{name}</span>
+      <span className="block truncate font-medium">
+        {emblem && <Emblem of={emblem} />} {name}
+      </span>
       <span className="block truncate text-[12px] text-soft">{detail}</span>
     </button>
   );

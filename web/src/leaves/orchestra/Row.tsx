@@ -2,7 +2,8 @@ import { type DragEvent, type MouseEvent, memo } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { between, type Line } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
-import { plural, tintOf, tintVar } from "../../model/template";
+import { emblemOf, plural, tintOf, tintVar } from "../../model/template";
+import { Emblem } from "../../parts/Emblem";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
 import { carries, dragged, moveRows, takePatches } from "./dragging";
@@ -118,7 +119,8 @@ export const Row = memo(function Row({
             className={`-ml-1 pl-1 leading-[26px] ${mayBeCut ? "truncate" : "whitespace-nowrap"} ${f.key === "mib" ? "text-right" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
             style={f.key === "stem" && text ? swatch(i.colour || tintOf(sheet, i.section)) : undefined}
           >
-            {text}
+            {f.key === "library" && <Emblem of={emblemOf(sheet, i)} />}
+            {f.key === "library" ? ` ${text}` : text}
           </span>
         );
       })}

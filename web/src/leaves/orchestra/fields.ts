@@ -57,7 +57,7 @@ export const fields: Field[] = [
   {
     key: "library",
     title: "Lib.",
-    least: 46,
+    least: 60,
     text: (sheet, i) => libraryOf(sheet, i)?.code ?? "",
     value: (sheet, i) => libraryOf(sheet, i)?.name ?? "",
     choices: (sheet) => things(sheet.libraries).map((l) => l.name),
