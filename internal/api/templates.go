@@ -75,7 +75,7 @@ func (s *server) OpenTemplate(ctx context.Context, r gen.OpenTemplateRequestObje
 	of, at := h.OfVersion()
 	return gen.OpenTemplate200JSONResponse{
 		Locked: h.Locked(), Of: unless(of, uuid.Nil), At: unless(at, 0),
-		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: app.Risers(v.Template),
+		Id: r.Id, Revision: v.Revision, Template: v.Template, Facts: v.Facts, Rig: h.Rig(), Risers: app.Risers(v.Template), Shades: app.Shades(v.Template),
 		Proof: app.ProofSummary{Marks: len(v.Proof.Marks), Counts: v.Proof.Counts()},
 	}, nil
 }

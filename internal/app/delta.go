@@ -3,9 +3,11 @@ package app
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/palette"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
@@ -54,6 +56,24 @@ func Risers(t *template.Template) map[string]int {
 	return out
 }
 
+// Shades are the shades of the libraries of a template.
+func Shades(t *template.Template) []palette.Shade { return append([]palette.Shade{}, palette.Shades(t)...) }
+
+// otherShades tells whether a template may have other shades than it had.
+func otherShades(before, after *template.Template) bool {
+	if !slices.Equal(before.Sections, after.Sections) || !slices.Equal(before.Libraries, after.Libraries) ||
+		!slices.Equal(before.Patches, after.Patches) || len(before.Instruments) != len(after.Instruments) ||
+		!reflect.DeepEqual(before.Settings.Palette, after.Settings.Palette) {
+		return true
+	}
+	for n, i := range after.Instruments {
+		if old := before.Instruments[n]; old != i && (old.Section != i.Section || !slices.Equal(old.Patches, i.Patches)) {
+			return true
+		}
+	}
+	return false
+}
+
 // ProofSummary is the state of the proof in figures.
 type ProofSummary struct {
 	Marks  int            `json:"marks"`
@@ -71,6 +91,7 @@ type Delta struct {
 	Settings *template.Settings     `json:"settings,omitempty"`
 	Facts    []Fact                 `json:"facts,omitempty"`
 	Risers   map[string]int         `json:"risers,omitempty"` // of each machine, when that may be other than before
+	Shades   *[]palette.Shade       `json:"shades,omitempty"` // all of them, when they may be other than before
 	Proof    ProofSummary           `json:"proof"`
 	Lists    map[string]any         `json:"lists"`
 	Rules    *[]*template.StemRule  `json:"rules,omitempty"`      // all of them, when they changed
@@ -176,6 +197,10 @@ func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, fact
 	}
 	if d.Settings != nil || !slices.Equal(before.Machines, h.t.Machines) {
 		d.Risers = Risers(h.t)
+	}
+	if otherShades(before, h.t) {
+		shades := Shades(h.t)
+		d.Shades = &shades
 	}
 	data, err := json.Marshal(d)
 	if err != nil {

@@ -7,9 +7,11 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"strings"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/colour"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/palette"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/gpl"
@@ -107,16 +109,33 @@ func ReadPalette(r io.Reader) (template.Palette, error) {
 			left = append(left, n)
 		}
 	}
-	next := 0
-	for _, n := range left {
-		for next < len(file.Colours) && taken[next] {
-			next++
-		}
-		if next < len(file.Colours) {
-			give(n, next)
+	for c := range file.Colours {
+		switch {
+		case taken[c]:
+		case len(left) > 0:
+			give(left[0], c)
+			left = left[1:]
+		case len(p.Tints) < template.MaxTints:
+			p.Tints = append(p.Tints, template.Tint{Tint: tintNamed(p, file.Colours[c].Name)})
+			give(len(p.Tints)-1, c)
+		default:
+			return p, refused("", "the palette has %d colours; %d is the most", len(file.Colours), template.MaxTints)
 		}
 	}
 	return p, checked(p)
+}
+
+// tintNamed makes a name for one more tint from what a file calls it.
+func tintNamed(p template.Palette, name string) string {
+	base := strings.TrimLeft(handover.Slug(name), "-0123456789")
+	if base = base[:min(len(base), 20)]; !template.IsTint(base) {
+		base = "colour"
+	}
+	name = base
+	for n := 2; p.Has(name); n++ {
+		name = fmt.Sprintf("%s-%d", base, n)
+	}
+	return name
 }
 
 func rounded(x float64, digits int) float64 {

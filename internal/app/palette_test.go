@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -43,6 +44,17 @@ func TestPalettesTravel(t *testing.T) {
 		_, err := app.ReadPalette(strings.NewReader(text))
 		require.ErrorContains(t, err, says)
 	}
+	more := "GIMP Palette\n#\n"
+	for n := range 12 {
+		more += fmt.Sprintf("%d 120 120\tLow Sea %d\n", 10*n, n/2)
+	}
+	longer, err := app.ReadPalette(strings.NewReader(more))
+	require.NoError(t, err)
+	require.Len(t, longer.Tints, 12, "beyond the eight they are tints of their own")
+	require.Equal(t, []string{"low-sea-4", "low-sea-4-2", "low-sea-5", "low-sea-5-2"}, longer.Names()[8:])
+	require.Equal(t, "Low Sea 4", longer.Tints[8].Label)
+	_, err = app.ReadPalette(strings.NewReader(more + strings.Repeat("1 2 3\tx\n", 21)))
+	require.ErrorContains(t, err, "33 colours; 32 is the most")
 	require.NoError(t, f.app.SetPalettes(ctx, f.ada, []template.Palette{p}))
 	own, err := f.app.Palettes(ctx, f.ben)
 	require.NoError(t, err)

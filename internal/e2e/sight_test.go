@@ -98,6 +98,22 @@ func TestThePalette(t *testing.T) {
 	require.Contains(t, moss(), "oklch(")
 	p.undo(1)
 	p.page.MustWait(`() => document.documentElement.style.getPropertyValue("--tint-moss") === ""`)
+
+	// a colour of its own for a section; what is in use goes along to another palette
+	p.press("View")
+	p.press("Palette")
+	p.press("One colour more")
+	p.see(`[aria-label="Label of own-1"]`).MustInput("Beacons")
+	p.press("Use it here")
+	p.gone("[role=dialog]")
+	p.press("View")
+	p.press("Palette")
+	p.see(`[aria-label="Colour of Guides"]`).MustSelect("Beacons")
+	p.see(`[aria-label="Take Beacons away"][disabled]`)
+	p.see("[aria-label=Palette]").MustSelect("Wet slate")
+	p.see(`[aria-label="Take Beacons away"][disabled]`)
+	p.keys(input.Escape)
+	p.undo(2)
 }
 
 // Sections keep spare rows, with routes and seats; the next free row is one key.

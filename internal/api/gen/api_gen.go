@@ -13,6 +13,7 @@ import (
 	"time"
 
 	app "fanfold/internal/app"
+	palette "fanfold/internal/core/palette"
 	template "fanfold/internal/core/template"
 
 	"github.com/labstack/echo/v5"
@@ -293,42 +294,6 @@ func (e SearchField) Valid() bool {
 	case SearchFieldSectionNames:
 		return true
 	case SearchFieldShortNames:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for Tint.
-const (
-	Clay    Tint = "clay"
-	Grey    Tint = "grey"
-	Heather Tint = "heather"
-	Moss    Tint = "moss"
-	Petrol  Tint = "petrol"
-	Plum    Tint = "plum"
-	Rose    Tint = "rose"
-	Stone   Tint = "stone"
-)
-
-// Valid indicates whether the value is a known member of the Tint enum.
-func (e Tint) Valid() bool {
-	switch e {
-	case Clay:
-		return true
-	case Grey:
-		return true
-	case Heather:
-		return true
-	case Moss:
-		return true
-	case Petrol:
-		return true
-	case Plum:
-		return true
-	case Rose:
-		return true
-	case Stone:
 		return true
 	default:
 		return false
@@ -1218,6 +1183,7 @@ type Opened struct {
 
 	// Risers risers each machine carries
 	Risers   map[string]int `json:"risers"`
+	Shades   []Shade        `json:"shades"`
 	Template Template       `json:"template"`
 }
 
@@ -1663,6 +1629,9 @@ type SetSightlinesChange = json.RawMessage
 // Settings defines model for Settings.
 type Settings = template.Settings
 
+// Shade how much lighter than its section's tint a library is shown there
+type Shade = palette.Shade
+
 // Shelf what a library holds
 type Shelf struct {
 	FullMib    float64 `json:"fullMib"`
@@ -1787,8 +1756,8 @@ type TemplateRow struct {
 // Term defines model for Term.
 type Term = template.Term
 
-// Tint defines model for Tint.
-type Tint string
+// Tint a tint of the palette
+type Tint = string
 
 // TraceStep defines model for TraceStep.
 type TraceStep struct {

@@ -200,6 +200,9 @@ func (k *taker) section(s *template.Section) error {
 	if err := k.need(Section, &c.Parent); err != nil {
 		return err
 	}
+	if !k.now.ThePalette().Has(c.Tint) {
+		c.Tint = ""
+	}
 	c.Sends = slices.DeleteFunc(slices.Clone(c.Sends), func(x template.Send) bool { return !k.hasEffect(x.Effect) })
 	put(k, Section, &k.now.Sections, &c, &c.ID)
 	return nil
@@ -289,6 +292,9 @@ func (k *taker) call(c *template.Call) error {
 
 func (k *taker) row(i *template.Instrument) error {
 	c := i.Clone()
+	if !k.now.ThePalette().Has(c.Colour) {
+		c.Colour = ""
+	}
 	if err := k.need(Section, &c.Section); err != nil {
 		return err
 	}

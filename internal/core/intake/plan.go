@@ -132,8 +132,8 @@ func (p *planner) check(row Row) []Problem {
 		}
 	}
 	out = append(out, p.checkSection(row)...)
-	if row.Colour != "" && !slices.Contains(template.Tints, row.Colour) {
-		say("colour", "%q is not a tint; use one of %s", row.Colour, strings.Join(template.Tints, ", "))
+	if colours := p.t.ThePalette(); row.Colour != "" && !colours.Has(row.Colour) {
+		say("colour", "%q is not a tint; use one of %s", row.Colour, strings.Join(colours.Names(), ", "))
 	}
 	if kind == template.Guide && row.Stem != "" {
 		say("stem", "a guide goes straight to the speakers and is in no stem; leave the stem empty")

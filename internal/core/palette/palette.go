@@ -60,18 +60,13 @@ type Fault struct {
 func Check(t *template.Template) []Fault {
 	p := t.ThePalette()
 	tints := byName(p)
-	var tops []*template.Section
-	for _, s := range t.SectionsInOrder() {
-		if s.Parent == "" {
-			tops = append(tops, s)
-		}
-	}
+	tops := topsOf(t)
 	var out []Fault
 	for n := 1; n < len(tops); n++ {
-		a, b := t.TintOf(tops[n-1].ID), t.TintOf(tops[n].ID)
-		if a == b || a == plain || b == plain {
-			continue // they are meant to be alike, or one shows none
+		if !neighbours(t, tops[n-1], tops[n]) {
+			continue
 		}
+		a, b := t.TintOf(tops[n-1].ID), t.TintOf(tops[n].ID)
 		if v, d, near := closest(p, tints[a], tints[b]); near {
 			out = append(out, Fault{
 				Kind: Close, Sections: []template.ID{tops[n-1].ID, tops[n].ID}, Tints: []string{a, b},
@@ -82,6 +77,18 @@ func Check(t *template.Template) []Fault {
 	out = append(out, texts(p)...)
 	out = append(out, strong(p)...)
 	return append(out, rainbows(t, tops, tints)...)
+}
+
+// topsOf lists the sections at the top in score order.
+func topsOf(t *template.Template) []*template.Section {
+	return slices.DeleteFunc(t.SectionsInOrder(), func(s *template.Section) bool { return s.Parent != "" })
+}
+
+// neighbours tells whether two sections that follow one another must be told
+// apart by colour: not when they are meant to be alike, or one shows none.
+func neighbours(t *template.Template, a, b *template.Section) bool {
+	x, y := t.TintOf(a.ID), t.TintOf(b.ID)
+	return x != y && x != plain && y != plain
 }
 
 func byName(p template.Palette) map[string]template.Tint {
@@ -112,12 +119,7 @@ func texts(p template.Palette) []Fault {
 	var out []Fault
 	for _, x := range p.Tints {
 		for _, pit := range []bool{false, true} {
-			ground := On(p, x, pit).Screen()
-			best := 0.0
-			for _, l := range []float64{darkL, lightL} { // dark or light letters, whichever reads better
-				best = max(best, colour.Contrast(ground, colour.LCH{L: l}.Screen()))
-			}
-			if best < TextRatio {
+			if best := contrast(On(p, x, pit).Screen()); best < TextRatio {
 				out = append(out, Fault{Kind: Text, Tints: []string{x.Tint}, Message: fmt.Sprintf("Text on %s has a contrast of %.1f on %s; %.1f is needed", named(x), best, theme(pit), TextRatio)})
 				break
 			}

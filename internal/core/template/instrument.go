@@ -34,7 +34,7 @@ type Instrument struct {
 	Map           []Mapping `json:"map,omitempty"`  // its own articulation map; empty takes its first patch's
 	Layout        Layout    `json:"layout,omitempty"`
 	Spread        ID        `json:"spread,omitempty"` // rows with the same one feed one player
-	Colour        string    `json:"colour,omitempty"` // a tint; empty takes the section's
+	Colour        string    `json:"colour,omitempty"` // a tint of the palette, by hand; empty takes the section's
 	Notes         string    `json:"notes,omitempty"`
 	GainDB        float64   `json:"gainDb"`               // the fader, dB, MinGainDB..MaxGainDB
 	Routes        []Route   `json:"routes"`               // outgoing, sorted by To

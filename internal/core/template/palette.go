@@ -3,6 +3,7 @@ package template
 import (
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // Palette gives the tints their colours.
@@ -10,12 +11,12 @@ type Palette struct {
 	Name      string  `json:"name"`
 	Lightness float64 `json:"lightness,omitempty"` // added to every tint's, -MaxShift..MaxShift
 	Strength  float64 `json:"strength"`            // every tint's chroma times this, 0..MaxStrength
-	Tints     []Tint  `json:"tints"`               // each of Tints once
+	Tints     []Tint  `json:"tints"`               // each of Tints once, and as many more as MaxTints allows
 }
 
 // Tint is the colour of a tint, in OKLCH.
 type Tint struct {
-	Tint      string  `json:"tint"`            // one of Tints
+	Tint      string  `json:"tint"`            // one of Tints, or a name of its own: see IsTint
 	Label     string  `json:"label,omitempty"` // what it is for; empty shows its name
 	Lightness float64 `json:"lightness"`       // 0..1, on Day; on Pit it is PitShift darker
 	Chroma    float64 `json:"chroma"`          // 0..MaxChroma
@@ -28,6 +29,7 @@ const (
 	MaxStrength = 2
 	MaxChroma   = 0.4
 	MaxPalettes = 200
+	MaxTints    = 32
 	PitShift    = -0.12
 )
 
@@ -58,6 +60,49 @@ func (t *Template) TintOf(section ID) string {
 	return "grey"
 }
 
+// IsTint tells whether a name can be a tint's: a small letter, then up to 23
+// small letters, digits and hyphens.
+func IsTint(name string) bool {
+	for n, r := range name {
+		if !('a' <= r && r <= 'z' || n > 0 && ('0' <= r && r <= '9' || r == '-')) {
+			return false
+		}
+	}
+	return name != "" && len(name) <= 24
+}
+
+// Has tells whether the palette has a colour for a tint.
+func (p Palette) Has(tint string) bool {
+	return slices.ContainsFunc(p.Tints, func(x Tint) bool { return x.Tint == tint })
+}
+
+// Names lists the tints of the palette.
+func (p Palette) Names() []string {
+	out := make([]string, len(p.Tints))
+	for n, x := range p.Tints {
+		out[n] = x.Tint
+	}
+	return out
+}
+
+// tints checks that every colour in use is in the palette.
+func (v *validator) tints() {
+	for n, s := range v.t.Sections {
+		v.tint(at("sections", n, "tint"), s.Tint)
+	}
+	for n, i := range v.t.Instruments {
+		if i.Colour != "" {
+			v.tint(at("instruments", n, "colour"), i.Colour)
+		}
+	}
+}
+
+func (v *validator) tint(where, name string) {
+	if name != "" && !slices.Contains(Tints, name) && !v.t.ThePalette().Has(name) {
+		v.fail(where, "the palette %q has no colour %q; it has %s", v.t.ThePalette().Name, name, strings.Join(v.t.ThePalette().Names(), ", "))
+	}
+}
+
 func (v *validator) palettes() {
 	if p := v.t.Settings.Palette; p != nil {
 		v.palette("palette", p)
@@ -76,15 +121,15 @@ func (v *validator) palette(where string, p *Palette) {
 	v.setting(where+".strength", p.Strength, 0, MaxStrength)
 	seen := map[string]bool{}
 	for _, x := range p.Tints {
-		if !slices.Contains(Tints, x.Tint) || seen[x.Tint] {
-			v.fail("settings."+where+".tints", "%q is no tint, or is there twice", x.Tint)
+		if !IsTint(x.Tint) || seen[x.Tint] {
+			v.fail("settings."+where+".tints", "%q is there twice, or can name no tint: a small letter, then small letters, digits and hyphens", x.Tint)
 		}
 		seen[x.Tint] = true
 		v.setting(where+".tints.lightness", x.Lightness, 0, 1)
 		v.setting(where+".tints.chroma", x.Chroma, 0, MaxChroma)
 		v.setting(where+".tints.hue", x.Hue, 0, 360)
 	}
-	if len(seen) != len(Tints) {
-		v.fail("settings."+where+".tints", "a palette has a colour for each of the %d tints", len(Tints))
+	if slices.ContainsFunc(Tints, func(name string) bool { return !seen[name] }) || len(p.Tints) > MaxTints {
+		v.fail("settings."+where+".tints", "a palette has a colour for each of the %d tints, and %d at most", len(Tints), MaxTints)
 	}
 }

@@ -10,7 +10,7 @@ type Section struct {
 	ID     ID     `json:"id"`
 	Parent ID     `json:"parent,omitempty"` // empty at the top
 	Name   string `json:"name"`
-	Tint   string `json:"tint,omitempty"`  // one of Tints; empty takes the parent's
+	Tint   string `json:"tint,omitempty"`  // one of the palette's; empty takes the parent's
 	Depth  Depth  `json:"depth,omitempty"` // how far back it sits; empty takes the parent's
 	Sends  []Send `json:"sends,omitempty"` // its own amounts, instead of its parent's or those by depth
 }
@@ -21,7 +21,7 @@ const PathSeparator = " / "
 // MaxSectionDepth bounds the section tree, so that no walk is unbounded.
 const MaxSectionDepth = 8
 
-// Tints are the names of the muted section colours.
+// Tints are the names of the muted section colours that every palette has.
 var Tints = []string{"moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"}
 
 // TintFor proposes a tint for a top section by its name: what the section

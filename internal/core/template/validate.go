@@ -37,6 +37,7 @@ func (t *Template) Validate() error {
 	v := &validator{t: t, x: t.Index(), seen: make(map[ID]struct{}, len(t.Instruments)+len(t.Patches)+256)}
 	v.settings()
 	v.sections()
+	v.tints()
 	v.buses()
 	v.catalogue()
 	v.machines()
@@ -67,6 +68,7 @@ func (t *Template) ValidateParts(p Parts) error {
 		lists []List
 	}{
 		{v.settings, []List{TheSettings}},
+		{v.tints, []List{TheSettings, Sections}},
 		{v.sections, []List{Sections}},
 		{v.buses, []List{Folds, Buses}},
 		{v.catalogue, []List{Libraries, Players, Patches}},
@@ -245,9 +247,6 @@ func (v *validator) sections() {
 		if s.Parent != "" && v.x.Sections[s.Parent] == nil {
 			v.fail(at("sections", i, "parent"), "no section has the id %q", s.Parent)
 		}
-		if s.Tint != "" && !slices.Contains(Tints, s.Tint) {
-			v.fail(at("sections", i, "tint"), "%q is not a tint; tints are %s", s.Tint, strings.Join(Tints, ", "))
-		}
 		depth := 0
 		for p := s; p != nil && p.Parent != ""; p = v.x.Sections[p.Parent] {
 			if depth++; depth >= MaxSectionDepth {
@@ -394,9 +393,7 @@ func (v *validator) references(n int, i *Instrument) {
 			v.fail(at("instruments", n, "articulations"), "%q is not an articulation's name; it must not be empty nor hold ';'", a)
 		}
 	}
-	if i.Colour != "" && !slices.Contains(Tints, i.Colour) {
-		v.fail(at("instruments", n, "colour"), "%q is not a tint; tints are %s", i.Colour, strings.Join(Tints, ", "))
-	}
+	v.tint(at("instruments", n, "colour"), i.Colour)
 	if len(i.Notes) > MaxNotes || !utf8.ValidString(i.Notes) {
 		v.fail(at("instruments", n, "notes"), "notes hold at most %d bytes of UTF-8", MaxNotes)
 	}

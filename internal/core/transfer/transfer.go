@@ -213,6 +213,9 @@ func (p *paster) change(rows []*template.Instrument) (change.Change, error) {
 			return nil, &change.Refused{Subject: i.ID, Reason: fmt.Sprintf("%s can not be pasted: %s", i.Name, err)}
 		}
 		c := copyOf(i, section.ID, sets, p.mint)
+		if !p.t.ThePalette().Has(c.Colour) {
+			c.Colour = ""
+		}
 		c.Routes = nil
 		for _, r := range i.Routes {
 			if to := p.to[r.To]; to != "" && !slices.ContainsFunc(c.Routes, func(o template.Route) bool { return o.To == to }) {

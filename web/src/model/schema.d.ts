@@ -1540,8 +1540,8 @@ export interface components {
     schemas: {
         Id: string;
         Name: string;
-        /** @enum {string} */
-        Tint: "moss" | "plum" | "clay" | "stone" | "rose" | "petrol" | "heather" | "grey";
+        /** @description a tint of the palette */
+        Tint: string;
         /** @description a connection to a bus */
         Route: {
             to: components["schemas"]["Id"];
@@ -2229,6 +2229,8 @@ export interface components {
             role: string;
             name: string;
             settings?: components["schemas"]["Settings"];
+            /** @description all of them, when they may be other than before */
+            shades?: components["schemas"]["Shade"][];
             /** @description risers each machine carries, when that may be other than before */
             risers?: {
                 [key: string]: number;
@@ -2302,6 +2304,7 @@ export interface components {
             at?: number;
             proof: components["schemas"]["ProofSummary"];
             rig: components["schemas"]["RigState"];
+            shades: components["schemas"]["Shade"][];
             /** @description risers each machine carries */
             risers: {
                 [key: string]: number;
@@ -2752,6 +2755,16 @@ export interface components {
             chroma: number;
             /** Format: double */
             hue: number;
+        };
+        /** @description how much lighter than its section's tint a library is shown there */
+        Shade: {
+            section: components["schemas"]["Id"];
+            library: components["schemas"]["Id"];
+            /**
+             * Format: double
+             * @description added in OKLCH
+             */
+            lightness: number;
         };
         Palettes: {
             own: components["schemas"]["Palette"][];

@@ -46,6 +46,7 @@ describe("the running state", () => {
 const opened = {
   id: "t",
   revision: 4,
+  shades: [{ section: "w", library: "l", lightness: 0.02 }],
   template: {
     name: "Salt",
     settings: { riserPorts: 8 },

@@ -27,6 +27,7 @@ export interface Sheet {
   sightlines: readonly Schemas["Sightline"][];
   facts: ReadonlyMap<Id, Schemas["Fact"]>;
   risers: Readonly<Record<Id, number>>;
+  shades: ReadonlyMap<string, number>; // by section at the top and library
   marks: number;
   locked: boolean; // against change
   of?: string; // the template that this one holds as it was
@@ -62,6 +63,7 @@ export function sheetOf(opened: Schemas["Opened"]): Sheet {
     sightlines: t.sightlines ?? [],
     facts: new Map(opened.facts.map((f) => [f.id, f])),
     risers: opened.risers,
+    shades: shadesOf(opened.shades),
     marks: opened.proof.marks,
     locked: opened.locked,
     ...(opened.of ? { of: opened.of, at: opened.at ?? 0 } : {}),
@@ -112,12 +114,20 @@ export function after(sheet: Sheet, d: Delta): Sheet {
     sightlines: d.sightlines ?? sheet.sightlines,
     facts,
     risers: d.risers ?? sheet.risers,
+    shades: d.shades ? shadesOf(d.shades) : sheet.shades,
     marks: d.proof.marks,
   };
 }
 
-/** tintNames are the tints there are, as the published schema lists them. */
+const shadesOf = (list: readonly Schemas["Shade"][]) =>
+  new Map(list.map((x) => [`${x.section} ${x.library}`, x.lightness]));
+
+/** tintNames are the tints that every palette has. */
 export const tintNames = ["moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"] as const;
+
+/** tintsOf lists the tints of the template's palette. */
+export const tintsOf = (sheet: Sheet): readonly string[] =>
+  sheet.settings.palette?.tints.map((x) => x.tint) ?? tintNames;
 
 /** tintOf finds the tint of a section: its own, or its nearest parent's. */
 export function tintOf(sheet: Sheet, section: Id | undefined): string {
@@ -131,6 +141,26 @@ export function tintOf(sheet: Sheet, section: Id | undefined): string {
 
 export function tintVar(tint: string): string {
   return `var(--tint-${tint})`;
+}
+
+/** rowTint is the colour of a row: its own tint, or its section's in the shade of
+ * its library. */
+export function rowTint(sheet: Sheet, i: Instrument): string {
+  if (i.colour) return tintVar(i.colour);
+  const plain = tintVar(tintOf(sheet, i.section));
+  const by =
+    sheet.shades.size > 0 ? sheet.shades.get(`${topOf(sheet, i.section)} ${libraryOf(sheet, i)?.id}`) : undefined;
+  return by ? `oklch(from ${plain} calc(l + ${by.toFixed(4)}) c h)` : plain;
+}
+
+function topOf(sheet: Sheet, section: Id): Id {
+  let id = section;
+  for (let n = 0; n < 9; n++) {
+    const parent = sheet.sections.byId.get(id)?.parent;
+    if (!parent) break;
+    id = parent;
+  }
+  return id;
 }
 
 /** pathOf names a section with its parents: "Winds / Flutes". */

@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
-import { tintNames } from "../model/template";
+import { get } from "../model/store";
+import { tintNames, tintsOf } from "../model/template";
 
 export type Inks = Record<string, string>;
 
@@ -9,7 +10,7 @@ export function useInks(): Inks {
   const [inks, setInks] = useState(resolve);
   useEffect(() => {
     const watch = new MutationObserver(() => setInks(resolve()));
-    watch.observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme"] });
+    watch.observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme", "style"] });
     return () => watch.disconnect();
   }, []);
   return inks;
@@ -23,7 +24,8 @@ function resolve(): Inks {
     probe.style.color = `var(--${token})`;
     out[name] = getComputedStyle(probe).color;
   };
-  for (const name of tintNames) read(name, `tint-${name}`);
+  const { sheet } = get();
+  for (const name of sheet ? tintsOf(sheet) : tintNames) read(name, `tint-${name}`);
   for (const name of ["ink", "soft", "paper", "accent"]) read(name, name);
   probe.remove();
   return out;

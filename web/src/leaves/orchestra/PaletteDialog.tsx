@@ -1,9 +1,21 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { seen } from "../../model/changing";
-import { checked, css, type Palette, palettes, readPalette, setPalettes, show, takePalette } from "../../model/palette";
+import {
+  another,
+  carrying,
+  checked,
+  css,
+  type Palette,
+  palettes,
+  readPalette,
+  setPalettes,
+  show,
+  takePalette,
+  tintSections,
+} from "../../model/palette";
 import { get, tell, useApp } from "../../model/store";
-import { plural, things, tintOf } from "../../model/template";
+import { plural, things, tintNames, tintOf, tintVar } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 
 /** PaletteDialog gives the tints their colours. What is chosen shows at once
@@ -30,11 +42,12 @@ export function PaletteDialog({ close }: { close: () => void }) {
     tell(`${now.name} is kept for the studio.`);
     await queries.invalidateQueries({ queryKey: ["palettes"] });
   };
-  const used = (tint: string) =>
-    things(sheet.sections)
-      .filter((s) => !s.parent && tintOf(sheet, s.id) === tint)
-      .map((s) => s.name)
-      .join(", ");
+  const sections = things(sheet.sections);
+  const inUse = new Set([
+    ...sections.map((s) => s.tint ?? ""),
+    ...things(sheet.instruments).map((i) => i.colour ?? ""),
+  ]);
+  const take = (p: Palette | undefined) => p && setDraft(carrying(p, now, inUse));
   const whole = (key: "lightness" | "strength", text: string, min: number, max: number, otherwise: number) => (
     <label className="flex items-center gap-3">
       <span className="w-20">{text}</span>
@@ -51,13 +64,13 @@ export function PaletteDialog({ close }: { close: () => void }) {
     </label>
   );
   return (
-    <Floating title="Palette" open onOpenChange={close} className="w-[720px]">
+    <Floating title="Palette" open onOpenChange={close} className="top-[5vh]! max-h-[90vh]! w-[760px]">
       <div className="flex flex-wrap items-center gap-2">
         <select
           className="field w-52"
           aria-label="Palette"
           value=""
-          onChange={(e) => setDraft([...all.shipped, ...all.own][Number(e.target.value)])}
+          onChange={(e) => take([...all.shipped, ...all.own][Number(e.target.value)])}
         >
           <option value="">begin with…</option>
           {[...all.shipped, ...all.own].map((p, n) => (
@@ -82,7 +95,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
             onChange={(e) => {
               const file = e.target.files?.[0];
               e.target.value = "";
-              if (file) void readPalette(file).then((p) => p && setDraft(p));
+              if (file) void readPalette(file).then(take);
             }}
           />
         </label>
@@ -97,62 +110,83 @@ export function PaletteDialog({ close }: { close: () => void }) {
         {whole("lightness", "Lightness", -0.15, 0.15, 0)}
         {whole("strength", "Strength", 0, 2, 1)}
       </div>
-      <table className="mt-3 w-full text-left" aria-label="Tints">
-        <thead className="text-soft">
-          <tr>
-            <th className="w-10 font-normal" aria-label="Colour" />
-            <th className="font-normal">For</th>
-            <th className="font-normal">Sections</th>
-            <th className="w-32 font-normal">Hue</th>
-            <th className="w-32 font-normal">Chroma</th>
-            <th className="w-32 font-normal">Lightness</th>
-          </tr>
-        </thead>
-        <tbody>
-          {now.tints.map((x, n) => {
-            const put = (part: Partial<typeof x>) =>
-              setDraft({ ...now, tints: now.tints.map((y, m) => (m === n ? { ...y, ...part } : y)) });
-            const slide = (key: "hue" | "chroma" | "lightness", max: number, step: number) => (
-              <td className="pr-3">
-                <input
-                  type="range"
-                  className="w-full"
-                  aria-label={`${key} of ${x.tint}`}
-                  min={0}
-                  max={max}
-                  step={step}
-                  value={x[key]}
-                  onChange={(e) => put({ [key]: e.target.valueAsNumber })}
-                />
-              </td>
-            );
-            return (
-              <tr key={x.tint} className="h-8" data-tint={x.tint}>
-                <td>
-                  <span className="block size-5 rounded-[3px]" style={{ background: css(now, x) }} />
-                </td>
-                <td>
+      <div className="mt-3 max-h-[344px] min-h-[100px] shrink overflow-y-auto">
+        <table className="w-full text-left" aria-label="Tints">
+          <thead className="text-soft">
+            <tr>
+              <th className="w-10 font-normal" aria-label="Colour" />
+              <th className="font-normal">For</th>
+              <th className="w-44 font-normal">Hue</th>
+              <th className="w-44 font-normal">Chroma</th>
+              <th className="w-44 font-normal">Lightness</th>
+              <th className="w-6" aria-label="Take away" />
+            </tr>
+          </thead>
+          <tbody>
+            {now.tints.map((x, n) => {
+              const put = (part: Partial<typeof x>) =>
+                setDraft({ ...now, tints: now.tints.map((y, m) => (m === n ? { ...y, ...part } : y)) });
+              const slide = (key: "hue" | "chroma" | "lightness", max: number, step: number) => (
+                <td className="pr-3">
                   <input
-                    className="field h-7 w-28"
-                    aria-label={`Label of ${x.tint}`}
-                    placeholder={x.tint}
-                    value={x.label ?? ""}
-                    onChange={(e) => put({ label: e.target.value })}
+                    type="range"
+                    className="w-full"
+                    aria-label={`${key} of ${x.tint}`}
+                    min={0}
+                    max={max}
+                    step={step}
+                    value={x[key]}
+                    onChange={(e) => put({ [key]: e.target.valueAsNumber })}
                   />
                 </td>
-                <td className="max-w-40 truncate text-soft" title={used(x.tint)}>
-                  {used(x.tint)}
-                </td>
-                {slide("hue", 360, 1)}
-                {slide("chroma", 0.2, 0.001)}
-                {slide("lightness", 1, 0.005)}
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+              );
+              return (
+                <tr key={x.tint} className="h-8" data-tint={x.tint}>
+                  <td>
+                    <span className="block size-5 rounded-[3px]" style={{ background: css(now, x) }} />
+                  </td>
+                  <td>
+                    <input
+                      className="field h-7 w-36"
+                      aria-label={`Label of ${x.tint}`}
+                      placeholder={x.tint}
+                      value={x.label ?? ""}
+                      onChange={(e) => put({ label: e.target.value })}
+                    />
+                  </td>
+                  {slide("hue", 360, 1)}
+                  {slide("chroma", 0.2, 0.001)}
+                  {slide("lightness", 1, 0.005)}
+                  <td className="w-6">
+                    {!shipped.has(x.tint) && (
+                      <button
+                        type="button"
+                        className="grid size-6 place-items-center disabled:opacity-40"
+                        aria-label={`Take ${x.label || x.tint} away`}
+                        title={inUse.has(x.tint) ? "It is in use" : "Take it away"}
+                        disabled={inUse.has(x.tint)}
+                        onClick={() => setDraft({ ...now, tints: now.tints.filter((_, m) => m !== n) })}
+                      >
+                        ×
+                      </button>
+                    )}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+      <button
+        type="button"
+        className="link mt-1 h-6 shrink-0 self-start text-[12px]"
+        onClick={() => setDraft({ ...now, tints: [...now.tints, another(now)] })}
+      >
+        One colour more
+      </button>
+      <SectionTints now={now} />
       <Faults now={now} take={setDraft} />
-      <div className="mt-3 flex items-center gap-2">
+      <div className="mt-3 flex shrink-0 items-center gap-2">
         <button type="button" className="button" onClick={() => void forStudio()}>
           Keep for the studio
         </button>
@@ -165,34 +199,72 @@ export function PaletteDialog({ close }: { close: () => void }) {
   );
 }
 
+const shipped: ReadonlySet<string> = new Set(tintNames);
+
+/** SectionTints lists the sections at the top with the colours they take. Each is
+ * set at once, as a change of its own. */
+function SectionTints({ now }: { now: Palette }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const known = new Set(sheet.settings.palette?.tints.map((x) => x.tint) ?? tintNames);
+  return (
+    <fieldset className="mt-2 grid shrink-0 grid-cols-4 gap-x-4 gap-y-1 border-line border-t pt-2">
+      <legend className="sr-only">Colours of the sections</legend>
+      {things(sheet.sections)
+        .filter((s) => !s.parent)
+        .map((s) => (
+          <label key={s.id} className="flex min-w-0 items-center gap-2">
+            <span className="min-w-0 flex-1 truncate" title={s.name}>
+              {s.name}
+            </span>
+            <span className="size-3.5 shrink-0 rounded-[3px]" style={{ background: tintVar(tintOf(sheet, s.id)) }} />
+            <select
+              className="field h-7 w-20 px-1"
+              aria-label={`Colour of ${s.name}`}
+              value={tintOf(sheet, s.id)}
+              onChange={(e) => void tintSections([s.id], e.target.value)}
+            >
+              {now.tints.map((x) => (
+                <option key={x.tint} value={x.tint} disabled={!known.has(x.tint)}>
+                  {x.label || x.tint}
+                </option>
+              ))}
+            </select>
+          </label>
+        ))}
+    </fieldset>
+  );
+}
+
 /** How many faults are listed. */
-const shown = 4;
+const shown = 3;
 
 function Faults({ now, take }: { now: Palette; take: (p: Palette) => void }) {
   const revision = useApp((s) => s.sheet!.revision);
   const { data, error } = useQuery(checked(now, revision));
-  if (error) return <p className="mt-3 min-h-[90px] text-accent">! {error.message}</p>;
+  if (error) return <p className="mt-3 min-h-[70px] text-accent">! {error.message}</p>;
   const faults = data?.faults ?? [];
   return (
-    <div className="mt-3 min-h-[90px] border-line border-t pt-2" data-part="palette-faults" aria-live="polite">
-      {data && faults.length === 0 && (
-        <p className="text-soft">
-          Neighbours are told apart in usual, protan, deutan and tritan vision, text reads on every tint, nothing is too
-          strong.
-        </p>
-      )}
-      {faults.slice(0, shown).map((f) => (
-        <p key={f.message} className="text-accent">
-          ! {f.message}
-        </p>
-      ))}
-      {faults.length > shown && <p className="text-soft">and {plural(faults.length - shown, "more", "more")}</p>}
+    <div className="mt-3 flex min-h-[70px] shrink-0 gap-4 border-line border-t pt-2">
+      <div className="min-w-0 flex-1" data-part="palette-faults" aria-live="polite">
+        {data && faults.length === 0 && (
+          <p className="text-soft">
+            Neighbours are told apart in usual, protan, deutan and tritan vision, text reads on every tint, nothing is
+            too strong.
+          </p>
+        )}
+        {faults.slice(0, shown).map((f) => (
+          <p key={f.message} className="text-accent">
+            ! {f.message}
+          </p>
+        ))}
+        {faults.length > shown && <p className="text-soft">and {plural(faults.length - shown, "more", "more")}</p>}
+        {data?.why && <p className="text-soft">{data.why}</p>}
+      </div>
       {faults.length > 0 && data?.mended && (
-        <button type="button" className="button mt-2" onClick={() => take(data.mended!)}>
+        <button type="button" className="button self-start" onClick={() => take(data.mended!)}>
           Mend it
         </button>
       )}
-      {data?.why && <p className="text-soft">{data.why}</p>}
     </div>
   );
 }

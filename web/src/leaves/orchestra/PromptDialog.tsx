@@ -11,6 +11,7 @@ const hints: Record<string, string> = {
   library: "A new name makes the library.",
   section: "A path such as Winds / Flutes; a new one makes the section.",
   colour: "Empty takes the section's.",
+  "section colour": "Of the sections they stand in. Empty takes that of the section above.",
   kind: "Sampled, input, guide or spare. Others than sampled give up seat and patch.",
 };
 

@@ -2,7 +2,7 @@ import { type DragEvent, type MouseEvent, memo } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { between, type Line } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
-import { emblemOf, plural, tintOf, tintVar } from "../../model/template";
+import { emblemOf, plural, rowTint } from "../../model/template";
 import { Emblem } from "../../parts/Emblem";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
@@ -117,7 +117,7 @@ export const Row = memo(function Row({
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}
             className={`-ml-1 pl-1 leading-[26px] ${mayBeCut ? "truncate" : "whitespace-nowrap"} ${f.key === "mib" ? "text-right" : "pr-2"} ${f.key === "name" ? "font-medium" : "text-soft"} ${focus === f.key ? "outline outline-1 outline-accent -outline-offset-1" : ""}`}
-            style={f.key === "stem" && text ? swatch(i.colour || tintOf(sheet, i.section)) : undefined}
+            style={f.key === "stem" && text ? swatch(rowTint(sheet, i)) : undefined}
           >
             {f.key === "library" && <Emblem of={emblemOf(sheet, i)} />}
             {f.key === "library" ? ` ${text}` : text}
@@ -136,8 +136,8 @@ function reasonOf(state: Schemas["State"]): string | undefined {
   return state.armed ? "armed" : undefined;
 }
 
-/** swatch is a square of a tint before the text of a cell. */
-const swatch = (tint: string) => ({
-  background: `linear-gradient(${tintVar(tint)} 0 0) 4px 50% / 8px 8px no-repeat`,
+/** swatch is a square of a colour before the text of a cell. */
+const swatch = (colour: string) => ({
+  background: `linear-gradient(${colour} 0 0) 4px 50% / 8px 8px no-repeat`,
   paddingLeft: 18,
 });

@@ -43,7 +43,17 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
                 run={() => void unprint(ids().filter((id) => get().sheet!.instruments.byId.get(id)?.printed))}
               />
               <Line />
-              {["articulations", "stem", "machine", "library", "section", "colour", "kind", "notes"].map((key) => (
+              {[
+                "articulations",
+                "stem",
+                "machine",
+                "library",
+                "section",
+                "colour",
+                "section colour",
+                "kind",
+                "notes",
+              ].map((key) => (
                 <Item
                   key={key}
                   text={`Set ${key}…`}

@@ -1,6 +1,8 @@
 import type { Id, Instrument } from "../../model/api";
 import { assign, change } from "../../model/changing";
-import { libraryOf, pathOf, type Sheet, seatText, things, tintNames } from "../../model/template";
+import { tintSections } from "../../model/palette";
+import { get } from "../../model/store";
+import { libraryOf, pathOf, type Sheet, seatText, things, tintsOf } from "../../model/template";
 
 /** Field is one column of the sheet: how it reads, and how it is set for the
  * whole selection. */
@@ -118,8 +120,20 @@ export const fields: Field[] = [
     least: 0,
     menuOnly: true,
     text: (_, i) => i.colour ?? "",
-    choices: () => [...tintNames],
+    choices: (sheet) => [...tintsOf(sheet)],
     set: (ids, colour, base) => edit(ids, { colour }, base),
+  },
+  {
+    key: "section colour",
+    title: "Section colour",
+    least: 0,
+    menuOnly: true,
+    text: (sheet, i) => sheet.sections.byId.get(i.section)?.tint ?? "",
+    choices: (sheet) => [...tintsOf(sheet)],
+    set: (ids, tint, base) => {
+      const { byId } = get().sheet!.instruments;
+      return tintSections([...new Set(ids.map((id) => byId.get(id)!.section))], tint.trim(), base);
+    },
   },
   {
     key: "kind",

@@ -5,7 +5,7 @@ import { change, seen } from "../../model/changing";
 import { lines } from "../../model/score";
 import { useShown } from "../../model/sight";
 import { select, set, toggleFold, useApp } from "../../model/store";
-import { db, plural, type Sheet, things, tintOf, tintVar } from "../../model/template";
+import { db, plural, rowTint, type Sheet, things, tintOf, tintVar } from "../../model/template";
 
 type Route = Schemas["Route"];
 
@@ -14,7 +14,7 @@ interface Source {
   name: string;
   routes: readonly Route[];
   depth: number;
-  tint: string;
+  tint: string; // a colour
   section?: boolean; // a heading: not a source itself
   folded?: boolean;
   bus?: Bus;
@@ -187,7 +187,7 @@ export function Matrix() {
                 tabIndex={-1}
                 role="rowheader"
                 className={`sticky left-0 z-10 truncate border-line border-r px-2 text-left ${r.index % 2 ? "bg-band" : "bg-paper"} ${row.section ? "font-semibold font-serif" : ""}`}
-                style={{ width: head.w, paddingLeft: 8 + row.depth * 10, borderLeft: `3px solid ${tintVar(row.tint)}` }}
+                style={{ width: head.w, paddingLeft: 8 + row.depth * 10, borderLeft: `3px solid ${row.tint}` }}
                 onClick={() => {
                   if (row.section) toggleFold(row.id);
                   else if (row.bus) set({ bus: row.id });
@@ -210,7 +210,7 @@ export function Matrix() {
                       left: head.w + c.start,
                       width: cell.w,
                       height: cell.h,
-                      ...(route ? { background: `color-mix(in oklab, ${tintVar(row.tint)} 38%, var(--paper))` } : {}),
+                      ...(route ? { background: `color-mix(in oklab, ${row.tint} 38%, var(--paper))` } : {}),
                     }}
                     title={cellText(row, to, route)}
                     data-cell={to.name}
@@ -261,17 +261,17 @@ function sources(sheet: Sheet, folded: ReadonlySet<Id>, buses: Bus[], only: Read
         name,
         routes: [],
         depth: l.depth,
-        tint: tintOf(sheet, l.section.id),
+        tint: tintVar(tintOf(sheet, l.section.id)),
         section: true,
         folded: l.folded,
       };
     }
     const i = sheet.instruments.byId.get(l.id)!;
-    return { id: i.id, name: i.name, routes: i.routes, depth: l.depth + 1, tint: tintOf(sheet, i.section) };
+    return { id: i.id, name: i.name, routes: i.routes, depth: l.depth + 1, tint: rowTint(sheet, i) };
   });
   for (const b of buses) {
     if (b.kind !== "speakers") {
-      out.push({ id: b.id, name: b.name, routes: b.routes, depth: 0, tint: tintOf(sheet, b.section), bus: b });
+      out.push({ id: b.id, name: b.name, routes: b.routes, depth: 0, tint: tintVar(tintOf(sheet, b.section)), bus: b });
     }
   }
   return out;

@@ -1,7 +1,7 @@
 import { type DragEvent, memo, useMemo } from "react";
 import type { Id, Machine } from "../../model/api";
 import { get, select, useApp } from "../../model/store";
-import { plural, tintOf, tintVar } from "../../model/template";
+import { plural, rowTint } from "../../model/template";
 import { RiserMenu } from "./RiserMenu";
 import { type Besides, type SeatIndex, seatKey } from "./seats";
 
@@ -126,7 +126,7 @@ export const Riser = memo(function Riser({ machine, number, seats, beside, step,
                   cx={x}
                   cy={y}
                   r={(ready ? 0.41 : 0.34) * step}
-                  fill={tintVar(tintOf(sheet, i.section))}
+                  fill={rowTint(sheet, i)}
                   opacity={ready ? 1 : 0.62}
                 />
                 {ready && <circle cx={x} cy={y} r={0.14 * step} fill="var(--ink)" />}
