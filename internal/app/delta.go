@@ -57,7 +57,9 @@ func Risers(t *template.Template) map[string]int {
 }
 
 // Shades are the shades of the libraries of a template.
-func Shades(t *template.Template) []palette.Shade { return append([]palette.Shade{}, palette.Shades(t)...) }
+func Shades(t *template.Template) []palette.Shade {
+	return append([]palette.Shade{}, palette.Shades(t)...)
+}
 
 // otherShades tells whether a template may have other shades than it had.
 func otherShades(before, after *template.Template) bool {

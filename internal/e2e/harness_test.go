@@ -220,7 +220,7 @@ func (p *person) gone(selector string) {
 // press clicks the button or menu item with that text.
 func (p *person) press(text string) {
 	p.t.Helper()
-	e, err := p.page.Timeout(15*time.Second).ElementR("button, [role=menuitem], [role=menuitemradio], a", "^"+text)
+	e, err := p.page.Timeout(15*time.Second).ElementR("button, [role=menuitem], [role=menuitemradio], [role=menuitemcheckbox], a", "^"+text)
 	require.NoError(p.t, err, "no button says %s", text)
 	require.NoError(p.t, e.Click(proto.InputMouseButtonLeft, 1))
 }

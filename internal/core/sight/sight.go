@@ -85,6 +85,7 @@ func (x *line) shows(t *template.Template, i *template.Instrument, stems []templ
 	}
 	m := x.s.Match
 	switch {
+	case len(x.s.Buses) > 0: // it shows no rows
 	case len(m.Sections) > 0 && !x.sections[i.Section]:
 	case len(m.Kinds) > 0 && !slices.Contains(m.Kinds, i.Kind):
 	case len(m.Stems) > 0 && !slices.ContainsFunc(stems, func(s template.ID) bool { return x.stems[s] }):
@@ -137,7 +138,7 @@ func Make(t *template.Template, which Set, fold template.ID, mint template.Mint)
 	case Ready:
 		made = append(made, &template.Sightline{Name: "Ready only", Match: template.Match{State: "ready"}})
 	case Buses:
-		made = append(made, &template.Sightline{Name: "Groups and returns", Leaves: []string{"routing"}})
+		made = append(made, &template.Sightline{Name: "Groups and returns", Buses: []template.BusKind{template.Group, template.Return}, Leaves: []string{"routing"}})
 	case Stems:
 		if fold == "" {
 			fold = t.Folds[0].ID

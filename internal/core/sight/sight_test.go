@@ -47,6 +47,7 @@ func TestWhatASightlineShows(t *testing.T) {
 	require.Equal(t, 32, count(template.Match{Text: "LONG"}))
 	require.Equal(t, 8, count(template.Match{Libraries: []template.ID{base.Libraries[1].ID}}))
 	require.Zero(t, count(template.Match{Kinds: []template.Kind{template.Guide}}))
+	require.Empty(t, seen(base, &template.Sightline{Buses: []template.BusKind{template.Group}}), "one of buses shows no rows")
 	fine, outer := base.StemsOf("fold-fine")[0], base.StemsOf("fold-sections")[0]
 	require.Equal(t, 2, count(template.Match{Stems: []template.ID{fine.ID}}))
 	require.Equal(t, 8, count(template.Match{Stems: []template.ID{outer.ID}}), "those of the fine stems that feed it")

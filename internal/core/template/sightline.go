@@ -11,6 +11,7 @@ type Sightline struct {
 	Fixed   bool               `json:"fixed,omitempty"`   // shows the rows it lists; otherwise those that match
 	Rows    []ID               `json:"rows,omitempty"`    // of a fixed one
 	Match   Match              `json:"match,omitzero"`    // of a live one
+	Buses   []BusKind          `json:"buses,omitempty"`   // shows these in the routing, and no rows; of SightBuses
 	Order   SightOrder         `json:"order,omitempty"`   // empty: as they stand, by section
 	Folded  []ID               `json:"folded,omitempty"`  // sections that are folded
 	Columns []string           `json:"columns,omitempty"` // of the orchestra; none for all there is room for
@@ -49,6 +50,9 @@ const (
 	MaxWidth      = 10
 )
 
+// SightBuses lists the kinds of bus that a sightline can show.
+var SightBuses = []BusKind{Group, Return, Stem}
+
 // SightStates lists the states a sightline can ask for.
 var SightStates = []string{"", "ready", "tuning", "failed", "printed", "tacet"}
 
@@ -69,6 +73,11 @@ func (v *validator) sightlines() {
 		case "", ByName, BySeat, ByMemory:
 		default:
 			v.fail(at("sightlines", n, "order"), "%q is no order; orders are name, seat and memory", s.Order)
+		}
+		for _, kind := range s.Buses {
+			if !slices.Contains(SightBuses, kind) || s.Fixed {
+				v.fail(at("sightlines", n, "buses"), "a live sightline can show groups, returns and stems, but no %q", kind)
+			}
 		}
 		if !slices.Contains(SightStates, s.Match.State) {
 			v.fail(at("sightlines", n, "match.state"), "%q is no state", s.Match.State)

@@ -1909,6 +1909,8 @@ export interface components {
             fixed?: boolean;
             rows?: components["schemas"]["Id"][];
             match?: components["schemas"]["SightMatch"];
+            /** @description shows these in the routing, and no rows */
+            buses?: ("group" | "return" | "stem")[];
             /** @enum {string} */
             order?: "name" | "seat" | "memory";
             folded?: components["schemas"]["Id"][];

@@ -30,7 +30,8 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   const folded = useApp((s) => s.folded);
   const cursor = useApp((s) => s.cursor);
   const { only, order, pinned } = useShown();
-  const columns = useApp((s) => sightOf(s.sheet!, s.sight)?.columns);
+  const sight = useApp((s) => sightOf(s.sheet!, s.sight));
+  const columns = sight?.columns;
   const all = useMemo(
     () => (order ? flatLines(sheet, order, only, pinned) : lines(sheet, folded, only, pinned)),
     [sheet.sections, sheet.instruments, folded, only, order, pinned, order === "memory" && sheet.facts],
@@ -101,6 +102,12 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
           </span>
         ))}
       </div>
+      {all.length === 0 && (
+        <p className="p-6 text-soft">
+          {sight?.buses ? `${sight.name} shows in Routing.` : `Nothing shows${sight ? ` along ${sight.name}` : ""}.`}{" "}
+          Press 0 to see everything.
+        </p>
+      )}
       <div className="relative" role="rowgroup" style={{ height: virtual.getTotalSize() }}>
         <Brackets
           all={all}

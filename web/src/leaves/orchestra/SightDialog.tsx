@@ -1,9 +1,9 @@
 import { type FormEvent, useState } from "react";
-import type { Id } from "../../model/api";
 import { seen } from "../../model/changing";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
 import { get, useApp } from "../../model/store";
 import { pathOf, plural, things } from "../../model/template";
+import { Several } from "../../parts/Several";
 import { Floating } from "../../shell/Floating";
 import { fields } from "./fields";
 
@@ -41,25 +41,23 @@ export function SightDialog({ close }: { close: () => void }) {
     setTimeout(() => look(kept.id), 50); // once the change has come back
     close();
   };
-  const one = (key: "sections" | "stems" | "libraries" | "machines" | "kinds", text: string, list: [Id, string][]) => (
-    <label className="contents">
+  const several = (
+    key: "sections" | "stems" | "libraries" | "machines" | "kinds",
+    text: string,
+    list: [string, string][],
+  ) => (
+    <>
       <span>{text}</span>
-      <select
-        className="field min-w-0"
-        value={match[key]?.[0] ?? ""}
-        onChange={(e) => {
+      <Several
+        label={text}
+        list={list}
+        chosen={match[key] ?? []}
+        set={(keys) => {
           const { [key]: _, ...others } = match;
-          setMatch(e.target.value ? { ...others, [key]: [e.target.value] } : others);
+          setMatch(keys.length > 0 ? { ...others, [key]: keys } : others);
         }}
-      >
-        <option value="">any</option>
-        {list.map(([id, name]) => (
-          <option key={id} value={id}>
-            {name}
-          </option>
-        ))}
-      </select>
-    </label>
+      />
+    </>
   );
   const stems = things(sheet.buses).filter((b) => b.kind === "stem");
   return (
@@ -81,9 +79,9 @@ export function SightDialog({ close }: { close: () => void }) {
               <input
                 type="radio"
                 name="fixed"
-                checked={!line.fixed}
+                checked={!line.fixed && !line.buses}
                 onChange={() => {
-                  const { fixed: _, rows: __, ...rest } = line;
+                  const { fixed: _, rows: __, buses: ___, ...rest } = line;
                   setLine({ ...rest, match });
                 }}
               />
@@ -95,35 +93,74 @@ export function SightDialog({ close }: { close: () => void }) {
                 name="fixed"
                 checked={line.fixed === true}
                 disabled={!line.fixed && picked.length === 0}
-                onChange={() => setLine({ ...line, fixed: true, rows: picked })}
+                onChange={() => {
+                  const { buses: _, ...rest } = line;
+                  setLine({ ...rest, fixed: true, rows: picked });
+                }}
               />
               {line.fixed ? plural(line.rows?.length ?? 0, "row") : `the ${plural(picked.length, "selected row")}`},
               always
             </label>
+            <label className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="fixed"
+                checked={line.buses !== undefined}
+                onChange={() => {
+                  const { fixed: _, rows: __, match: ___, ...rest } = line;
+                  setLine({ ...rest, buses: ["group", "return"] });
+                }}
+              />
+              buses
+            </label>
           </div>
-          {!line.fixed && (
+          {line.buses && (
             <>
-              {one(
+              <span>Kinds of bus</span>
+              <div className="flex gap-5">
+                {(["group", "return", "stem"] as const).map((kind) => (
+                  <label key={kind} className="flex items-center gap-2">
+                    <input
+                      type="checkbox"
+                      checked={line.buses!.includes(kind)}
+                      disabled={line.buses!.length === 1 && line.buses![0] === kind}
+                      onChange={(e) =>
+                        setLine({
+                          ...line,
+                          buses: e.target.checked ? [...line.buses!, kind] : line.buses!.filter((k) => k !== kind),
+                        })
+                      }
+                    />
+                    {kind}s
+                  </label>
+                ))}
+                <span className="text-soft">in Routing, as a matrix; no rows</span>
+              </div>
+            </>
+          )}
+          {!line.fixed && !line.buses && (
+            <>
+              {several(
                 "sections",
                 "Section",
                 things(sheet.sections).map((s) => [s.id, pathOf(sheet, s.id)]),
               )}
-              {one(
+              {several(
                 "stems",
                 "Stem",
                 stems.map((b) => [b.id, `${b.name} (${sheet.folds.byId.get(b.fold!)?.name})`]),
               )}
-              {one(
+              {several(
                 "libraries",
                 "Library",
                 things(sheet.libraries).map((l) => [l.id, l.name]),
               )}
-              {one(
+              {several(
                 "machines",
                 "Machine",
                 things(sheet.machines).map((m) => [m.id, m.name]),
               )}
-              {one(
+              {several(
                 "kinds",
                 "Kind",
                 (["sampled", "input", "guide", "spare"] as const).map((k) => [k, k]),

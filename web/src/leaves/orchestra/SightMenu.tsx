@@ -23,7 +23,9 @@ const sets: [SightSet, string][] = [
 export function SightMenu() {
   const sheet = useApp((s) => s.sheet)!;
   const sight = useApp((s) => s.sight);
+  const selection = useApp((s) => s.selection);
   const now = sightOf(sheet, sight);
+  const selected = sheet.instruments.order.filter((id) => selection.has(id));
   const count = (id: string) => {
     let n = 0;
     for (const f of sheet.facts.values()) if (f.sights?.includes(id)) n++;
@@ -47,7 +49,9 @@ export function SightMenu() {
             {sheet.sightlines.map((s) => (
               <DropdownMenu.RadioItem key={s.id} value={s.id} className="menu-item">
                 <span className="min-w-0 truncate">{s.name}</span>
-                <span className="ml-auto pl-2 text-[12px] text-soft">{s.match?.state ? "" : count(s.id)}</span>
+                <span className="ml-auto pl-2 text-[12px] text-soft">
+                  {s.match?.state || s.buses ? "" : count(s.id)}
+                </span>
                 {s.key && <span className="key">{s.key}</span>}
               </DropdownMenu.RadioItem>
             ))}
@@ -58,6 +62,20 @@ export function SightMenu() {
             <>
               <Item text={`Change ${now.name}…`} run={() => set({ dialog: "sightline", sighting: now.id })} />
               <Item text="Update it to what shows now" run={() => void keepSightline(asNow(now))} />
+              {now.fixed && selected.length > 0 && (
+                <>
+                  <Item
+                    text="Show what is selected, too"
+                    run={() => void keepSightline({ ...now, rows: [...new Set([...(now.rows ?? []), ...selected])] })}
+                  />
+                  <Item
+                    text="Show it no longer"
+                    run={() =>
+                      void keepSightline({ ...now, rows: (now.rows ?? []).filter((id) => !selected.includes(id)) })
+                    }
+                  />
+                </>
+              )}
               <Item text="Forget it" run={() => void forgetSightline(now.id)} />
             </>
           )}

@@ -3,7 +3,7 @@ import { type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { change, seen } from "../../model/changing";
 import { lines } from "../../model/score";
-import { useShown } from "../../model/sight";
+import { sightOf, useShown } from "../../model/sight";
 import { select, set, toggleFold, useApp } from "../../model/store";
 import { db, plural, rowTint, type Sheet, things, tintOf, tintVar } from "../../model/template";
 
@@ -30,8 +30,15 @@ export function Matrix() {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
   const { only } = useShown();
-  const buses = useMemo(() => inOrder(sheet), [sheet.buses, sheet.folds]);
-  const rows = useMemo(() => sources(sheet, folded, buses, only), [sheet, folded, buses, only]);
+  const shown = useApp((s) => sightOf(s.sheet!, s.sight)?.buses);
+  const every = useMemo(() => inOrder(sheet), [sheet.buses, sheet.folds]);
+  const rows = useMemo(() => sources(sheet, folded, every, only, shown), [sheet, folded, every, only, shown]);
+  // along a sightline of buses, only what these feed stands above
+  const buses = useMemo(() => {
+    if (!shown) return every;
+    const fed = new Set(rows.flatMap((r) => r.routes.map((x) => x.to)));
+    return every.filter((b) => fed.has(b.id));
+  }, [shown, every, rows]);
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState({ row: 0, column: 0 });
   const [typed, setTyped] = useState<string | null>(null);
@@ -251,8 +258,15 @@ function inOrder(sheet: Sheet): Bus[] {
   return things(sheet.buses).sort((a, b) => place(a) - place(b));
 }
 
-/** sources are the rows, section by section, and then the buses. */
-function sources(sheet: Sheet, folded: ReadonlySet<Id>, buses: Bus[], only: ReadonlySet<Id> | null): Source[] {
+/** sources are the rows, section by section, and then the buses: all of them, or
+ * those of the kinds that are shown. */
+function sources(
+  sheet: Sheet,
+  folded: ReadonlySet<Id>,
+  buses: Bus[],
+  only: ReadonlySet<Id> | null,
+  shown: Schemas["Sightline"]["buses"],
+): Source[] {
   const out: Source[] = lines(sheet, folded, only).map((l) => {
     if (l.kind === "section") {
       const name = `${l.section.name}${l.folded ? `, ${plural(l.count, "row")}` : ""}`;
@@ -270,7 +284,7 @@ function sources(sheet: Sheet, folded: ReadonlySet<Id>, buses: Bus[], only: Read
     return { id: i.id, name: i.name, routes: i.routes, depth: l.depth + 1, tint: rowTint(sheet, i) };
   });
   for (const b of buses) {
-    if (b.kind !== "speakers") {
+    if (shown ? shown.some((kind) => kind === b.kind) : b.kind !== "speakers") {
       out.push({ id: b.id, name: b.name, routes: b.routes, depth: 0, tint: tintVar(tintOf(sheet, b.section)), bus: b });
     }
   }

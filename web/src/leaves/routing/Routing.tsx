@@ -3,7 +3,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { setPosition } from "../../model/delivering";
 import { computed } from "../../model/queries";
-import { useShown } from "../../model/sight";
+import { sightOf, useShown } from "../../model/sight";
 import { remember, remembered, set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
@@ -21,6 +21,11 @@ export function Routing() {
   const sheet = useApp((s) => s.sheet)!;
   const fold = useApp((s) => s.fold);
   const [view, setView] = useState<View>(remembered("routing", "ribbons"));
+  const sight = useApp((s) => s.sight);
+  const along = sightOf(sheet, sight);
+  const buses = along?.buses;
+  // a sightline of buses is seen as a matrix; the usual view comes back after it
+  useEffect(() => setView(buses && sight ? "matrix" : remembered("routing", "ribbons")), [buses, sight]);
   const [toggled, setToggled] = useState<Id[]>([]);
   const [room, setRoom] = useState(600);
   const { only } = useShown();
@@ -29,7 +34,7 @@ export function Routing() {
   const empty = sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Routing" note="">
+      <LeafHead title="Routing" note={buses ? `along ${along!.name}` : ""}>
         <select
           className="field"
           aria-label="Stems of the fold"
