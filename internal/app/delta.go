@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/change"
 	"fanfold/internal/core/palette"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/sight"
@@ -34,6 +35,9 @@ func facts(t *template.Template, p proof.Proof, before *template.Template, earli
 		old, ok := p.Fan.Taken(n)
 		if ok = ok && samePatches && sameBuses; ok {
 			out[n] = earlier[old]
+			if was := before.Instruments[old]; was != i && (was.Trim != i.Trim || was.With != i.With || !slices.Equal(was.Patches, i.Patches) || !slices.Equal(was.Mics, i.Mics)) {
+				out[n].ReadyMiB = calls.PreloadMiB(t, i)
+			}
 		} else {
 			out[n] = Fact{ID: i.ID, Stems: []template.ID{}, ReadyMiB: calls.PreloadMiB(t, i)}
 			for _, s := range p.Stems(n) {
@@ -104,8 +108,9 @@ type Delta struct {
 // ListDelta tells what became of one list: things new or changed, and, when
 // the order changed, the run of IDs to replace.
 type ListDelta[T any] struct {
-	Put    []*T    `json:"put"`
-	Splice *Splice `json:"splice,omitempty"`
+	Put    []*T          `json:"put"`
+	Set    []change.Rows `json:"set,omitempty"` // of instruments: what is set in those that are there
+	Splice *Splice       `json:"splice,omitempty"`
 }
 
 // Splice replaces a run of a list of IDs.
@@ -121,15 +126,32 @@ func differ[T any](lists map[string]any, name string, before, after []*T, id fun
 		return
 	}
 	d := ListDelta[T]{Put: []*T{}}
-	old := make(map[*T]bool, len(before))
-	for _, v := range before {
-		old[v] = true
-	}
-	for _, v := range after {
-		if !old[v] {
-			d.Put = append(d.Put, v)
+	old := map[*T]bool{} // made when something stands elsewhere than before
+	known := func(n int, v *T) bool {
+		if n < len(before) && (before[n] == v || id(before[n]) == id(v)) {
+			return before[n] == v
 		}
+		if len(old) == 0 {
+			for _, v := range before {
+				old[v] = true
+			}
+		}
+		return old[v]
 	}
+	var set []change.Fields
+	for n, v := range after {
+		if known(n, v) {
+			continue
+		}
+		if n < len(before) {
+			if f, ok := simply(before[n], v); ok {
+				set = append(set, f)
+				continue
+			}
+		}
+		d.Put = append(d.Put, v)
+	}
+	d.Set = change.Gather(set)
 	head := 0
 	for head < len(before) && head < len(after) && id(before[head]) == id(after[head]) {
 		head++
@@ -145,6 +167,15 @@ func differ[T any](lists map[string]any, name string, before, after []*T, id fun
 		}
 	}
 	lists[name] = d
+}
+
+// simply is what sets an instrument to what it is now, where that is less than the
+// instrument.
+func simply[T any](was, now *T) (change.Fields, bool) {
+	if i, ok := any(now).(*template.Instrument); ok {
+		return change.Simply(any(was).(*template.Instrument), i)
+	}
+	return change.Fields{}, false
 }
 
 func lists(before, after *template.Template) map[string]any {

@@ -267,6 +267,30 @@ func (e RibbonTap) Valid() bool {
 	}
 }
 
+// Defines values for RowsSetKind.
+const (
+	Guide   RowsSetKind = "guide"
+	Input   RowsSetKind = "input"
+	Sampled RowsSetKind = "sampled"
+	Spare   RowsSetKind = "spare"
+)
+
+// Valid indicates whether the value is a known member of the RowsSetKind enum.
+func (e RowsSetKind) Valid() bool {
+	switch e {
+	case Guide:
+		return true
+	case Input:
+		return true
+	case Sampled:
+		return true
+	case Spare:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SearchField.
 const (
 	SearchFieldArticulations SearchField = "articulations"
@@ -1471,6 +1495,35 @@ type Routing struct {
 	Ribbons []Ribbon  `json:"ribbons"`
 	Sums    []FoldSum `json:"sums"`
 }
+
+// RowsSet what is set in one row, by id, or in several alike, by ids
+type RowsSet struct {
+	Articulations *[]string    `json:"articulations,omitempty"`
+	Colour        *string      `json:"colour,omitempty"`
+	GainDb        *float64     `json:"gainDb,omitempty"`
+	Id            *Id          `json:"id,omitempty"`
+	Ids           *[]Id        `json:"ids,omitempty"`
+	Keep          *bool        `json:"keep,omitempty"`
+	Kind          *RowsSetKind `json:"kind,omitempty"`
+	Map           *[]Mapping   `json:"map,omitempty"`
+	Mics          *[]string    `json:"mics,omitempty"`
+	Name          *string      `json:"name,omitempty"`
+	NameByHand    *bool        `json:"nameByHand,omitempty"`
+	Notes         *string      `json:"notes,omitempty"`
+	Patches       *[]Id        `json:"patches,omitempty"`
+	Pinned        *bool        `json:"pinned,omitempty"`
+	SeatByHand    *bool        `json:"seatByHand,omitempty"`
+	Short         *string      `json:"short,omitempty"`
+	ShortByHand   *bool        `json:"shortByHand,omitempty"`
+	StemByHand    *bool        `json:"stemByHand,omitempty"`
+	Style         *struct {
+		Machine *Id   `json:"machine,omitempty"`
+		OwnPair *bool `json:"ownPair,omitempty"`
+	} `json:"style,omitempty"`
+}
+
+// RowsSetKind defines model for RowsSet.Kind.
+type RowsSetKind string
 
 // SampleRow defines model for SampleRow.
 type SampleRow struct {

@@ -40,14 +40,18 @@ func (d *draft) done() (*template.Template, error) {
 	}
 	parts := template.Parts{Lists: d.lists}
 	place := d.t.Index().Place
-	for _, ids := range []map[template.ID]bool{d.owned, d.added} {
-		for id := range ids {
-			if n, ok := place[id]; ok {
-				parts.Rows = append(parts.Rows, n)
-			}
+	for id := range d.owned {
+		if n, ok := place[id]; ok && !d.added[id] {
+			parts.Rows = append(parts.Rows, n)
+		}
+	}
+	for id := range d.added {
+		if n, ok := place[id]; ok {
+			parts.New = append(parts.New, n)
 		}
 	}
 	slices.Sort(parts.Rows)
+	slices.Sort(parts.New)
 	return d.t, d.t.ValidateParts(parts)
 }
 
@@ -70,7 +74,8 @@ func (d *draft) find(id template.ID) (int, bool) {
 	return i, ok
 }
 
-// instrument returns the instrument, ready to be edited.
+// instrument returns the instrument, ready to be edited: its values can be set, its
+// lists be replaced, but not what is in them.
 func (d *draft) instrument(id template.ID) (*template.Instrument, error) {
 	i, ok := d.find(id)
 	if !ok {
@@ -78,7 +83,8 @@ func (d *draft) instrument(id template.ID) (*template.Instrument, error) {
 	}
 	own(d, template.Instruments, &d.t.Instruments)
 	if !d.owned[id] {
-		d.t.Instruments[i] = d.t.Instruments[i].Clone()
+		c := *d.t.Instruments[i] // its lists are shared until they are replaced as a whole
+		d.t.Instruments[i] = &c
 		d.owned[id] = true
 	}
 	return d.t.Instruments[i], nil
@@ -163,6 +169,7 @@ func (d *draft) routes(from template.ID) (*[]template.Route, error) {
 		if err != nil {
 			return nil, err
 		}
+		i.Routes = slices.Clone(i.Routes)
 		return &i.Routes, nil
 	}
 	b, err := d.bus(from)

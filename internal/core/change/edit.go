@@ -8,7 +8,7 @@ import (
 
 // Fields are the new values of one instrument; nil leaves a field as it is.
 type Fields struct {
-	ID            template.ID         `json:"id"`
+	ID            template.ID         `json:"id,omitempty"`
 	Name          *string             `json:"name,omitempty"`
 	NameByHand    *bool               `json:"nameByHand,omitempty"`
 	Short         *string             `json:"short,omitempty"`
@@ -108,7 +108,10 @@ func (c Edit) apply(d *draft) (Change, error) {
 		swap(&sound.Keep, f.Keep, &old.Keep)
 		old.Printed = optional(&sound.Printed, f.Printed, func(p template.Printed) bool { return p.File != "" })
 		old.Trim = optional(&sound.Trim, f.Trim, func(x template.Trim) bool { return x.Call != "" })
-		template.NormaliseMap(sound.Map)
+		if f.Map != nil {
+			sound.Map = template.CloneMap(sound.Map)
+			template.NormaliseMap(sound.Map)
+		}
 		undo.Edits = append(undo.Edits, old)
 	}
 	slices.Reverse(undo.Edits) // the same row may have been edited twice

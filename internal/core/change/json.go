@@ -85,16 +85,30 @@ func unmarshal(data []byte, depth int) (Change, error) {
 		return nil, fmt.Errorf("read %s change: %w", head.Kind, err)
 	}
 	delete(fields, "kind")
-	body, err := json.Marshal(fields)
-	if err != nil {
-		return nil, fmt.Errorf("read %s change: %w", head.Kind, err)
-	}
-	decoder := json.NewDecoder(bytes.NewReader(body))
-	decoder.DisallowUnknownFields()
-	if err := decoder.Decode(c); err != nil {
+	if err := strictly(object(fields), c); err != nil {
 		return nil, fmt.Errorf("read %s change: %w", head.Kind, err)
 	}
 	return c, nil
+}
+
+// object writes fields as they came.
+func object(fields map[string]json.RawMessage) []byte {
+	out := []byte{'{'}
+	for name, value := range fields {
+		if len(out) > 1 {
+			out = append(out, ',')
+		}
+		key, _ := json.Marshal(name) // a text can always be written
+		out = append(append(append(out, key...), ':'), value...)
+	}
+	return append(out, '}')
+}
+
+// strictly reads JSON in which nothing is unknown.
+func strictly(data []byte, into any) error {
+	decoder := json.NewDecoder(bytes.NewReader(data))
+	decoder.DisallowUnknownFields()
+	return decoder.Decode(into)
 }
 
 // MarshalJSON writes the batch's label and its changes with their kinds.

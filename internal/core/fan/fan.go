@@ -127,23 +127,24 @@ func (f *Fan) takeRows(earlier *Fan, same func(to template.ID) bool) {
 	f.rows, f.from = rows, from
 }
 
-// rowOf finds the very instrument in an earlier fan: at the same place, or
-// shifted by the rows added or deleted before it. -1 when it is not there.
+// rowOf finds the instrument in an earlier fan, if it goes the same ways there: at
+// the same place, or shifted by the rows added or deleted before it. -1 when it is
+// not there.
 func (f *Fan) rowOf(n int, i *template.Instrument, of int) int32 {
 	if f == nil {
 		return -1
 	}
 	old := f.t.Instruments
 	for _, at := range []int{n, n + len(old) - of} {
-		if at >= 0 && at < len(old) && old[at] == i {
+		if at >= 0 && at < len(old) && (old[at] == i || old[at].ID == i.ID && old[at].GainDB == i.GainDB && slices.Equal(old[at].Routes, i.Routes)) {
 			return int32(at)
 		}
 	}
 	return -1
 }
 
-// Taken returns the position, in the earlier fan given to Next, of the row
-// that the row at n was taken over from unchanged; false when it was computed.
+// Taken returns the position, in the earlier fan given to Next, of the row that
+// what the row at n reaches was taken over from; false when it was computed.
 func (f *Fan) Taken(n int) (int, bool) { return int(f.from[n]), f.from[n] >= 0 }
 
 // fromBus adds up how the input of a bus reaches every bus after it. A bus is

@@ -55,7 +55,8 @@ func (t *Template) Validate() error {
 
 // Parts says which parts of an edited template may be other than before.
 type Parts struct {
-	Rows  []int         // positions of instruments that are new or changed
+	Rows  []int         // positions of instruments that are changed
+	New   []int         // positions of instruments that are new
 	Lists map[List]bool // lists in which something was added or replaced
 }
 
@@ -89,8 +90,11 @@ func (t *Template) ValidateParts(p Parts) error {
 			v.fail("id", "id %q is used twice", id)
 		}
 	}
-	for _, n := range p.Rows {
+	for _, n := range p.New {
 		v.idOnce(n)
+		v.instrument(n, t.Instruments[n])
+	}
+	for _, n := range p.Rows {
 		v.instrument(n, t.Instruments[n])
 	}
 	if len(t.Instruments) > MaxInstruments {
@@ -393,7 +397,9 @@ func (v *validator) references(n int, i *Instrument) {
 			v.fail(at("instruments", n, "articulations"), "%q is not an articulation's name; it must not be empty nor hold ';'", a)
 		}
 	}
-	v.tint(at("instruments", n, "colour"), i.Colour)
+	if i.Colour != "" {
+		v.tint(at("instruments", n, "colour"), i.Colour)
+	}
 	if len(i.Notes) > MaxNotes || !utf8.ValidString(i.Notes) {
 		v.fail(at("instruments", n, "notes"), "notes hold at most %d bytes of UTF-8", MaxNotes)
 	}

@@ -1960,28 +1960,34 @@ export interface components {
         EditChange: {
             /** @enum {string} */
             kind: "edit";
-            edits: {
-                id: components["schemas"]["Id"];
-                name?: string;
-                pinned?: boolean;
-                nameByHand?: boolean;
-                short?: string;
-                shortByHand?: boolean;
-                /** @enum {string} */
-                kind?: "sampled" | "input" | "guide" | "spare";
-                articulations?: string[];
-                patches?: components["schemas"]["Id"][];
-                colour?: string;
-                notes?: string;
-                /** Format: double */
-                gainDb?: number;
-                mics?: string[];
-                map?: components["schemas"]["Mapping"][];
-                style?: {
-                    machine?: components["schemas"]["Id"];
-                    ownPair?: boolean;
-                };
-            }[];
+            edits: components["schemas"]["RowsSet"][];
+        };
+        /** @description what is set in one row, by id, or in several alike, by ids */
+        RowsSet: {
+            ids?: components["schemas"]["Id"][];
+            id?: components["schemas"]["Id"];
+            name?: string;
+            pinned?: boolean;
+            nameByHand?: boolean;
+            short?: string;
+            shortByHand?: boolean;
+            /** @enum {string} */
+            kind?: "sampled" | "input" | "guide" | "spare";
+            articulations?: string[];
+            patches?: components["schemas"]["Id"][];
+            colour?: string;
+            notes?: string;
+            /** Format: double */
+            gainDb?: number;
+            mics?: string[];
+            map?: components["schemas"]["Mapping"][];
+            style?: {
+                machine?: components["schemas"]["Id"];
+                ownPair?: boolean;
+            };
+            keep?: boolean;
+            stemByHand?: boolean;
+            seatByHand?: boolean;
         };
         DeleteChange: {
             /** @enum {string} */
@@ -2253,6 +2259,7 @@ export interface components {
                 };
                 instruments?: {
                     put: components["schemas"]["Instrument"][];
+                    set?: components["schemas"]["RowsSet"][];
                     splice?: components["schemas"]["Splice"];
                 };
                 buses?: {

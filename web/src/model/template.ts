@@ -72,6 +72,7 @@ export function sheetOf(opened: Schemas["Opened"]): Sheet {
 
 interface ListDelta<T> {
   put: T[];
+  set?: Schemas["RowsSet"][];
   splice?: Schemas["Splice"];
 }
 
@@ -81,6 +82,8 @@ export function follow<T extends { id: Id }>(before: List<T>, delta: ListDelta<T
   let order = before.order;
   const byId = new Map(before.byId);
   for (const x of delta.put) byId.set(x.id, x);
+  for (const { ids, id, ...values } of delta.set ?? [])
+    for (const each of ids ?? [id!]) byId.set(each, withValues(byId.get(each)!, values));
   if (delta.splice) {
     const { at, remove, ids } = delta.splice;
     const next = [...order.slice(0, at), ...ids, ...order.slice(at + remove)];
@@ -89,6 +92,17 @@ export function follow<T extends { id: Id }>(before: List<T>, delta: ListDelta<T
     order = next;
   }
   return { order, byId };
+}
+
+/** withValues is a thing with some of its values set; empty ones are left out, as
+ * the server leaves them out. */
+function withValues<T extends object>(x: T, values: object): T {
+  const next = { ...x } as Record<string, unknown>;
+  for (const [key, value] of Object.entries(values)) {
+    if (value === "" || value === false) delete next[key];
+    else next[key] = value;
+  }
+  return next as T;
 }
 
 /** after takes the sheet to the revision of a delta. */

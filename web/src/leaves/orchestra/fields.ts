@@ -21,7 +21,7 @@ export interface Field {
 }
 
 const edit = (ids: Id[], fields: object, base: number) =>
-  change({ kind: "edit", edits: ids.map((id) => ({ id, ...fields })) }, base);
+  change({ kind: "edit", edits: [ids.length === 1 ? { id: ids[0]!, ...fields } : { ids, ...fields }] }, base);
 
 const stemText = (sheet: Sheet, i: Instrument) =>
   (sheet.facts.get(i.id)?.stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "").join(", ");
