@@ -295,4 +295,19 @@ func TestTheFinderActs(t *testing.T) {
 	p.seeText("[cmdk-item][data-selected=true]", "Concert bass drum")
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
+
+	// an articulation is found with all that offer it, and a row is traced
+	require.NoError(t, p.page.Keyboard.Press('/'))
+	p.see("[cmdk-input]").MustInput("col legno")
+	p.page.MustElementR("[cmdk-item]", "articulation, 15 rows").MustClick()
+	p.gone("[role=dialog]")
+	p.press("15 selected")
+	p.keys(input.Escape)
+	p.focusSheet()
+	require.NoError(t, p.page.Keyboard.Press('/'))
+	p.see("[cmdk-input]").MustInput("concert bd")
+	p.seeText("[cmdk-item][data-selected=true]", "Concert bass drum")
+	p.chord(input.AltLeft, input.Enter)
+	p.see("[data-leaf=routing]")
+	p.seeText("[data-part=trace]", "Concert bass drum")
 }

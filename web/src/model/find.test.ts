@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { asked, firstRows, rowsToFind, textOf, used, uses } from "./find";
+import { asked, firstRows, meant, rowsToFind, textOf, used, uses, waysToFind } from "./find";
 import { list, type Sheet } from "./template";
 
 describe("asked", () => {
@@ -73,5 +73,32 @@ describe("uses", () => {
     used("row 249");
     expect(Object.keys(uses()).length).toBe(200);
     expect(uses()["row 249"]).toBe(2);
+  });
+});
+
+describe("articulations", () => {
+  const row = (id: string, name: string, articulations: string[]) => ({
+    row: { id, name, articulations },
+    path: "Strings",
+    name: textOf(name),
+    text: textOf(name, ...articulations),
+  });
+  const rows = [
+    row("1", "Violins 1 short", ["spiccato", "pizz"]),
+    row("2", "Violas", ["pizz", "long"]),
+    row("3", "Harp", ["long"]),
+  ] as never as Parameters<typeof waysToFind>[0];
+  const terms = [
+    { id: "t", name: "Pizzicato", short: "pizz", synonyms: ["plucked"], family: "short" },
+  ] as never as Parameters<typeof waysToFind>[1];
+  it("are found by all their names, with the rows that offer them", () => {
+    const found = waysToFind(rows, terms).filter((w) => asked("plucked")(w.text));
+    expect(found.map((w) => [w.name, w.rows])).toEqual([["pizz", ["1", "2"]]]);
+    expect(waysToFind(rows, terms)).toBe(waysToFind(rows, terms));
+  });
+  it("are told of a row where its name does not say them", () => {
+    expect(meant(rows[0]!, terms, "vlns plucked")).toEqual(["pizz"]);
+    expect(meant(rows[0]!, terms, "violins short")).toEqual([]);
+    expect(meant(rows[1]!, terms, "violas")).toEqual([]);
   });
 });

@@ -1,4 +1,4 @@
-import type { Instrument, Schemas } from "./api";
+import type { Id, Instrument, Schemas } from "./api";
 import { libraryOf, pathOf, type Sheet, things } from "./template";
 
 type Term = Schemas["Term"];
@@ -33,32 +33,64 @@ interface Row {
   text: Text; // with all that is around it
 }
 
+interface Known extends Row {
+  stems: readonly string[] | undefined;
+  library: string;
+  other: ReadonlyMap<string, string>;
+}
+
 const mostKnown = 50_000;
-const known = new Map<string, { from: string; name: Text; text: Text }>(); // of rows, by their IDs
+const known = new Map<string, Known>(); // rows, by their IDs
 const knownAround = new Map<string, Text>();
 
-/** rowsToFind are the rows of a sheet in score order, by name, section,
- * articulations with their other words, library and stems; what did not change
- * is taken over from before. */
-export function rowsToFind(sheet: Sheet, terms: readonly Term[]): Row[] {
+/** reader makes a row of a sheet ready to be found; what did not change is taken
+ * over from before. */
+function reader(sheet: Sheet, terms: readonly Term[]): (row: Instrument) => Row {
   if (known.size > mostKnown) known.clear();
   if (knownAround.size > mostKnown) knownAround.clear();
   const paths = new Map(sheet.sections.order.map((id) => [id, pathOf(sheet, id)]));
   const other = otherWords(terms);
-  return things(sheet.instruments).map((i) => {
-    const path = paths.get(i.section) ?? "";
-    const stems = (sheet.facts.get(i.id)?.stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "");
-    const ways = i.articulations.map((a) => `${a} ${other.get(a.toLowerCase()) ?? ""}`);
-    const around = [path, ...ways, libraryOf(sheet, i)?.name ?? "", ...stems].join(" ");
-    const from = [i.name, i.short ?? "", around].join("|");
-    let k = known.get(i.id);
-    if (k?.from !== from) {
-      const name = textOf(i.name, i.short ?? "");
-      k = { from, name, text: name + aroundText(around) };
-      known.set(i.id, k);
+  return (row) => {
+    const path = paths.get(row.section) ?? "";
+    const stems = sheet.facts.get(row.id)?.stems;
+    const library = libraryOf(sheet, row)?.name ?? "";
+    const k = known.get(row.id);
+    if (k && k.path === path && k.stems === stems && k.library === library && k.other === other && alike(k.row, row)) {
+      if (k.row !== row) known.set(row.id, { ...k, row });
+      return known.get(row.id)!;
     }
-    return { row: i, path, name: k!.name, text: k!.text };
-  });
+    const ways = row.articulations.map((a) => `${a} ${other.get(a.toLowerCase()) ?? ""}`);
+    const names = (stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "");
+    const name = textOf(row.name, row.short ?? "");
+    const around = aroundText([path, ...ways, library, ...names].join(" "));
+    const next = { row, path, name, text: name + around, stems, library, other };
+    known.set(row.id, next);
+    return next;
+  };
+}
+
+/** alike tells whether two versions of a row are found by the same words. */
+const alike = (a: Instrument, b: Instrument) =>
+  a === b || (a.name === b.name && a.short === b.short && a.articulations === b.articulations);
+
+/** rowsToFind are the rows of a sheet in score order, by name, section,
+ * articulations with their other words, library and stems. */
+export const rowsToFind = (sheet: Sheet, terms: readonly Term[]): Row[] =>
+  things(sheet.instruments).map(reader(sheet, terms));
+
+/** readAhead makes rows ready to be found while nobody does anything, so that the
+ * first letter waits for nothing. It returns what stops it. */
+export function readAhead(sheet: Sheet, terms: readonly Term[]): () => void {
+  if (typeof requestIdleCallback !== "function") return () => undefined;
+  const rows = things(sheet.instruments);
+  const read = reader(sheet, terms);
+  let n = 0;
+  const go = (idle: IdleDeadline) => {
+    while (n < rows.length && idle.timeRemaining() > 2) read(rows[n++]!);
+    if (n < rows.length) waiting = requestIdleCallback(go);
+  };
+  let waiting = requestIdleCallback(go);
+  return () => cancelIdleCallback(waiting);
 }
 
 /** aroundText is what many rows of a section have in common, made once. */
@@ -68,14 +100,61 @@ function aroundText(around: string): Text {
   return text;
 }
 
+const knownWords = new WeakMap<readonly Term[], ReadonlyMap<string, string>>();
+
 /** otherWords are what an articulation is called besides, by each of its names. */
-function otherWords(terms: readonly Term[]): Map<string, string> {
+function otherWords(terms: readonly Term[]): ReadonlyMap<string, string> {
+  const before = knownWords.get(terms);
+  if (before) return before;
   const out = new Map<string, string>();
   for (const t of terms) {
     const all = [t.name, t.short, ...t.synonyms];
     for (const name of all) out.set(name.toLowerCase(), [...all, t.family].join(" "));
   }
+  knownWords.set(terms, out);
   return out;
+}
+
+/** Way is an articulation that rows offer. */
+export interface Way {
+  name: string;
+  text: Text; // with its other words
+  rows: Id[];
+}
+
+const knownWays = new WeakMap<readonly Row[], Way[]>();
+
+/** waysToFind are the articulations that rows offer, by name, with the rows that
+ * do. */
+export function waysToFind(rows: readonly Row[], terms: readonly Term[]): Way[] {
+  const before = knownWays.get(rows);
+  if (before) return before;
+  const other = otherWords(terms);
+  const out = new Map<string, Way>();
+  for (const { row } of rows)
+    for (const name of row.articulations) {
+      let way = out.get(name);
+      if (!way) {
+        way = { name, text: textOf(name, other.get(name.toLowerCase()) ?? "", "articulation"), rows: [] };
+        out.set(name, way);
+      }
+      way.rows.push(row.id);
+    }
+  const ways = [...out.values()];
+  knownWays.set(rows, ways);
+  return ways;
+}
+
+/** meant are the articulations of a row that a question speaks of and its name does
+ * not: "vlns pizz" means the pizzicato of the violins. */
+export function meant({ row, name }: Row, terms: readonly Term[], question: string): string[] {
+  const words = wordsOf(question).filter((w) => !name.includes(` ${w}`));
+  if (words.length === 0) return [];
+  const other = otherWords(terms);
+  return row.articulations.filter((a) => {
+    const text = textOf(a, other.get(a.toLowerCase()) ?? "");
+    return words.some((w) => text.includes(` ${w}`));
+  });
 }
 
 /** firstRows are the first that a question asks for: those that do so by name,

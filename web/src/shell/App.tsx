@@ -6,6 +6,7 @@ import { useApp } from "../model/store";
 import { BusyDialog } from "./BusyDialog";
 import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
+import { ReadAhead } from "./Finder";
 import { FoldedSheet } from "./FoldedSheet";
 import { useKeys } from "./keys";
 import { LockedLine } from "./LockedLine";
@@ -47,6 +48,7 @@ function Studio() {
       <Dialogs />
       <ClashDialog />
       <BusyDialog />
+      <ReadAhead />
     </div>
   );
 }

@@ -1,41 +1,76 @@
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
-import { type KeyboardEvent, useMemo, useState } from "react";
-import type { Id } from "../model/api";
+import { type KeyboardEvent, useEffect, useMemo, useState } from "react";
+import type { Id, Schemas } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
 import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
-import { asked, firstRows, rowsToFind, textOf, used, uses } from "../model/find";
+import {
+  asked,
+  firstRows,
+  meant,
+  readAhead,
+  rowsToFind,
+  textOf,
+  used,
+  uses,
+  type Way,
+  waysToFind,
+} from "../model/find";
+import { within } from "../model/score";
 import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
 import { plural, type Sheet, things } from "../model/template";
 import { leafTitle } from "./FoldedSheet";
+
+type Term = Schemas["Term"];
 
 interface Found {
   key: string;
   kind: string;
   text: string;
   note: string;
-  rows?: Id[]; // that can be called, rested and selected
+  readonly rows?: Id[]; // that can be called, rested and selected
   run: () => void;
 }
 
-const most = 40;
+const most = 20;
 
-/** Finder finds instruments, stems, machines, calls and commands, those chosen
- * often before the rest. What it finds can be called and rested at once. */
+const noTerms: readonly Term[] = [];
+
+/** ReadAhead makes the finder quick before it is opened. It shows nothing. */
+export function ReadAhead() {
+  const sheet = useApp((s) => s.sheet);
+  const terms = useCatalogue()?.vocabulary;
+  useEffect(
+    () => (sheet && terms ? readAhead(sheet, terms) : undefined),
+    [sheet?.instruments, sheet?.facts, sheet?.sections, terms],
+  );
+  return null;
+}
+
+/** Finder finds instruments, articulations, sections, stems, machines, calls and
+ * commands, those chosen often before the rest. What it finds can be called, rested
+ * and traced at once. */
 export function Finder({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [question, setQuestion] = useState("");
   const [at, setAt] = useState("");
   const [counts] = useState(uses);
   const cat = useCatalogue();
-  const rows = useMemo(() => rowsToFind(sheet, cat?.vocabulary ?? []), [sheet, cat?.vocabulary]);
-  const found = useMemo(() => find(sheet, rows, question, counts), [sheet, rows, question, counts]);
+  const terms = cat?.vocabulary ?? noTerms;
+  const rows = useMemo(() => rowsToFind(sheet, terms), [sheet, terms]);
+  const found = useMemo(() => find(sheet, rows, terms, question, counts), [sheet, rows, terms, question, counts]);
   const act = (e: KeyboardEvent) => {
     const here = found.find((f) => f.key === at);
-    if (e.key !== "Enter" || !here?.rows || !(e.ctrlKey || e.metaKey || e.shiftKey)) return;
+    if (e.key !== "Enter" || !here?.rows || !(e.ctrlKey || e.metaKey || e.shiftKey || e.altKey)) return;
     e.preventDefault();
     e.stopPropagation();
     used(here.key);
+    if (e.altKey) {
+      close();
+      select(here.rows, here.rows[0]!);
+      show("routing");
+      return;
+    }
     if (!(e.ctrlKey || e.metaKey)) {
       select([...get().selection, ...here.rows], here.rows.at(-1)!);
       setQuestion("");
@@ -87,7 +122,8 @@ export function Finder({ close }: { close: () => void }) {
               ))}
             </Command.List>
             <p className="border-line border-t px-3 py-1.5 text-[12px] text-soft">
-              Enter goes there · Ctrl Enter calls · Ctrl Shift Enter rests · Shift Enter adds to what is selected
+              Enter goes there · Ctrl Enter calls · Ctrl Shift Enter rests · Alt Enter traces · Shift Enter adds to what
+              is selected
             </p>
           </Command>
         </Dialog.Content>
@@ -98,10 +134,20 @@ export function Finder({ close }: { close: () => void }) {
 
 type Rows = ReturnType<typeof rowsToFind>;
 
-function find(sheet: Sheet, rows: Rows, question: string, counts: Record<string, number>): Found[] {
+function find(
+  sheet: Sheet,
+  rows: Rows,
+  terms: readonly Term[],
+  question: string,
+  counts: Record<string, number>,
+): Found[] {
   const asks = asked(question);
+  const them = question ? instruments(firstRows(rows, asks, most, counts), terms, question) : [];
   const found = [
-    ...(question ? places(sheet, firstRows(rows, asks, most, counts), asks) : []),
+    ...them.slice(0, mostNamed),
+    ...(question ? named(sheet, rows, terms, asks, counts) : []),
+    ...them.slice(mostNamed),
+    ...(question ? places(sheet, asks) : []),
     ...doings(sheet).filter((f) => asks(textOf(f.text, f.note, f.kind))),
   ];
   return found
@@ -111,20 +157,75 @@ function find(sheet: Sheet, rows: Rows, question: string, counts: Record<string,
     .map((x) => x.f);
 }
 
-/** places are what a person goes to. */
-function places(sheet: Sheet, rows: Rows, asks: (text: string) => boolean): Found[] {
+/** How many instruments stand before articulations and sections, and how many of
+ * each of these. */
+const mostNamed = 3;
+
+/** named are the articulations and sections of that name, with all their rows. */
+function named(
+  sheet: Sheet,
+  rows: Rows,
+  terms: readonly Term[],
+  asks: (text: string) => boolean,
+  counts: Record<string, number>,
+): Found[] {
+  const all = (key: string, kind: string, text: string, ids: () => Id[], count: number): Found => ({
+    key,
+    kind,
+    text,
+    note: `${kind}, ${plural(count, "row")}`,
+    get rows() {
+      return ids();
+    },
+    run: () => {
+      const list = ids();
+      select(list, list[0] ?? null);
+      show("orchestra");
+    },
+  });
+  const ways = first(
+    waysToFind(rows, terms),
+    (w: Way) => asks(w.text),
+    (w) => counts[`way ${w.name}`],
+  );
+  const sections = first(
+    things(sheet.sections),
+    (s) => asks(textOf(s.name, "section")),
+    (s) => counts[s.id],
+  );
   return [
-    ...rows.map(({ row, path }) => ({
-      key: row.id,
-      kind: "instrument",
-      text: row.name,
-      note: path,
-      rows: [row.id],
-      run: () => {
-        select([row.id], row.id);
-        show("orchestra");
-      },
-    })),
+    ...ways.map((w) => all(`way ${w.name}`, "articulation", w.name, () => w.rows, w.rows.length)),
+    ...sections.map((s) => {
+      const ids = within(sheet, s.id);
+      return all(s.id, "section", s.name, () => ids, ids.length);
+    }),
+  ];
+}
+
+/** first are the first that fit, and those that were chosen before. */
+function first<T>(list: readonly T[], fits: (x: T) => boolean, uses: (x: T) => number | undefined): T[] {
+  const out: T[] = [];
+  for (const x of list) if ((out.length < mostNamed || uses(x)) && fits(x)) out.push(x);
+  return out;
+}
+
+/** instruments are rows, with the articulations that were asked for. */
+const instruments = (rows: Rows, terms: readonly Term[], question: string): Found[] =>
+  rows.map((r) => ({
+    key: r.row.id,
+    kind: "instrument",
+    text: r.row.name,
+    note: [...meant(r, terms, question).slice(0, 2), r.path].join(" · "),
+    rows: [r.row.id],
+    run: () => {
+      select([r.row.id], r.row.id);
+      show("orchestra");
+    },
+  }));
+
+/** places are what a person goes to. */
+function places(sheet: Sheet, asks: (text: string) => boolean): Found[] {
+  return [
     ...things(sheet.buses)
       .filter((b) => asks(textOf(b.name, b.kind)))
       .map((b) => ({

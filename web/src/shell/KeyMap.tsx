@@ -2,7 +2,7 @@ import { Floating } from "./Floating";
 
 const keys: [string, string][] = [
   ["Alt 1, 2, 3, 4, 5, 7", "unfold Deliver, Library, Orchestra, Seating, Routing, Calls; with Shift, beside"],
-  ["Ctrl K or /", "find instruments, stems, machines, calls, commands"],
+  ["Ctrl K or /", "find instruments, articulations, sections, stems, machines, calls, commands"],
   ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
   ["1 to 9, 0", "look along the sightline with that digit; 0 shows everything"],
   ["V, Shift V", "the next sightline, the one before"],
