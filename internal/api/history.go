@@ -128,7 +128,7 @@ func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesReq
 	if r.Body.Take != nil {
 		var picks []compare.Pick
 		for _, x := range *r.Body.Take {
-			picks = append(picks, compare.Pick{Noun: compare.Noun(x.Noun), ID: x.Id})
+			picks = append(picks, compare.Pick{Noun: compare.Noun(x.Noun), ID: x.Id, Field: or(x.Field, "")})
 		}
 		revision, err := h.TakeFrom(ctx, p, with, picks)
 		if err != nil {

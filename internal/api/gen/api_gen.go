@@ -2106,8 +2106,10 @@ type CompareTemplatesJSONBody struct {
 	// Revision as it was then; missing for the present
 	Revision *int64 `json:"revision,omitempty"`
 	Take     *[]struct {
-		Id   Id     `json:"id"`
-		Noun string `json:"noun"`
+		// Field only what is so called in a row that both have
+		Field *string `json:"field,omitempty"`
+		Id    Id      `json:"id"`
+		Noun  string  `json:"noun"`
 	} `json:"take,omitempty"`
 
 	// With another template, or this one

@@ -78,6 +78,49 @@ func TestTakingAllMakesThemAlike(t *testing.T) {
 	})
 }
 
+// Of a row that both have, one field can be taken and the others left.
+func TestOneFieldIsTaken(t *testing.T) {
+	here := coretest.Orchestra(16, 1)
+	here = coretest.Must(here, seating.Everyone(here, seating.Options{}).Change())
+	row, other := here.Instruments[0], here.Instruments[1]
+	name, gain := "Lead", -6.0
+	free := *row.Seat
+	free.Port = 8
+	there := coretest.Must(here,
+		change.Edit{Edits: []change.Fields{{ID: row.ID, Name: &name, GainDB: &gain}, {ID: other.ID, Name: &name}}},
+		change.AssignStem{IDs: []template.ID{row.ID}, Stem: here.StemsOf("fold-fine")[3].ID},
+		change.Seat{Seats: []change.Seating{{ID: row.ID, Seat: &free}, {ID: other.ID}}})
+	take := func(of *template.Instrument, fields ...string) (*template.Instrument, error) {
+		var picks []compare.Pick
+		for _, f := range fields {
+			picks = append(picks, compare.Pick{Noun: compare.Row, ID: of.ID, Field: f})
+		}
+		c, err := compare.Take(here, there, picks, coretest.Mint())
+		if err != nil {
+			return nil, err
+		}
+		return coretest.Must(here, c).Instrument(of.ID), nil
+	}
+	want := row.Clone()
+	want.Routes = there.Instruments[0].Routes
+	got, err := take(row, "routes")
+	require.NoError(t, err)
+	require.Equal(t, want, got)
+	want.GainDB, want.Seat = gain, &free
+	got, err = take(row, "routes", "seat", "fader")
+	require.NoError(t, err)
+	require.Equal(t, want, got)
+	got, err = take(other, "seat")
+	require.NoError(t, err)
+	require.Nil(t, got.Seat, "that it has none is taken, too")
+	_, err = take(row, "notes")
+	require.ErrorContains(t, err, "compare again")
+
+	here = coretest.Must(here, change.Seat{Seats: []change.Seating{{ID: here.Instruments[2].ID, Seat: &free}}})
+	_, err = take(row, "seat")
+	require.ErrorContains(t, err, "the seat of Lead can not be taken")
+}
+
 // A section of another template that has nothing in common comes over with its
 // patches, players, libraries and its whole way to the mix; what is here already
 // by name is used, and a seat that is taken is left out.

@@ -2,7 +2,9 @@ package compare
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 
 	"fanfold/internal/core/change"
@@ -13,6 +15,8 @@ import (
 type Pick struct {
 	Noun Noun
 	ID   template.ID // there, or here when it was removed
+	// Field takes only what is so called in a row that both have; empty takes all.
+	Field string
 }
 
 // Take makes the change that brings single differences from there to here. What
@@ -27,7 +31,12 @@ func Take(here, there *template.Template, picks []Pick, mint template.Mint) (cha
 	k := &taker{pairs: newPairs(here, there), now: here.Clone(), mint: mint, done: map[Pick]bool{}}
 	known := map[Pick]Difference{}
 	for _, d := range Pair(here, there) {
-		known[Pick{d.Noun, d.ID}] = d
+		known[Pick{Noun: d.Noun, ID: d.ID}] = d
+		for _, f := range d.Fields {
+			if d.Noun == Row {
+				known[Pick{d.Noun, d.ID, f.Name}] = d
+			}
+		}
 	}
 	k.now.Sections, k.now.Instruments, k.now.Buses = slices.Clone(here.Sections), slices.Clone(here.Instruments), slices.Clone(here.Buses)
 	k.now.Machines, k.now.Calls, k.now.Libraries = slices.Clone(here.Machines), slices.Clone(here.Calls), slices.Clone(here.Libraries)
@@ -45,8 +54,15 @@ func Take(here, there *template.Template, picks []Pick, mint template.Mint) (cha
 			gone = append(gone, d)
 			continue
 		}
-		if err := k.take(p, true); err != nil {
-			return nil, err
+		if p.Field == "" {
+			err := k.take(p, true)
+			if err != nil {
+				return nil, err
+			}
+		} else if !slices.Contains(picks, Pick{Noun: p.Noun, ID: p.ID}) {
+			if err := k.rowField(p); err != nil {
+				return nil, err
+			}
 		}
 	}
 	if c := change.Between(here, k.now); c != nil {
@@ -188,7 +204,7 @@ func (k *taker) need(noun Noun, id *template.ID) error {
 	if *id == "" {
 		return nil
 	}
-	if err := k.take(Pick{noun, *id}, false); err != nil {
+	if err := k.take(Pick{Noun: noun, ID: *id}, false); err != nil {
 		return err
 	}
 	*id = k.of[noun][*id]
@@ -291,26 +307,94 @@ func (k *taker) call(c *template.Call) error {
 }
 
 func (k *taker) row(i *template.Instrument) error {
+	c, err := k.fitted(i)
+	if err != nil {
+		return err
+	}
+	put(k, Row, &k.now.Instruments, c, &c.ID)
+	return nil
+}
+
+// rowField takes one field of a row that both have, with what that needs.
+func (k *taker) rowField(p Pick) error {
+	key := ""
+	there := fieldsOf(k.there.Instrument(p.ID))
+	here := fieldsOf(k.now.Instrument(k.of[Row][p.ID]))
+	for _, of := range []map[string]json.RawMessage{there, here} {
+		for name := range of {
+			if called(name) == p.Field {
+				key = name
+			}
+		}
+	}
+	only := &template.Instrument{}
+	if err := json.Unmarshal(objectOf(map[string]json.RawMessage{key: there[key]}), only); err != nil {
+		return fmt.Errorf("take %s: %w", p.Field, err)
+	}
+	only.ID = p.ID // which says whose seat it may have
+	fitting, err := k.fitted(only)
+	if err != nil {
+		return err
+	}
+	switch value, fits := fieldsOf(fitting)[key]; {
+	case there[key] == nil:
+		delete(here, key)
+	case fits:
+		here[key] = value
+	default:
+		return &change.Refused{Subject: p.ID, Reason: fmt.Sprintf("the %s of %s can not be taken: what it speaks of is not free here", p.Field, k.there.Instrument(p.ID).Name)}
+	}
+	c := &template.Instrument{}
+	if err := json.Unmarshal(objectOf(here), c); err != nil {
+		return fmt.Errorf("take %s: %w", p.Field, err)
+	}
+	c.ID = p.ID
+	put(k, Row, &k.now.Instruments, c, &c.ID)
+	return nil
+}
+
+// fieldsOf is a row field by field; a row can always be written.
+func fieldsOf(i *template.Instrument) map[string]json.RawMessage {
+	out := map[string]json.RawMessage{}
+	data, err := json.Marshal(i)
+	if err != nil || json.Unmarshal(data, &out) != nil {
+		return nil
+	}
+	return out
+}
+
+// objectOf writes fields that are there.
+func objectOf(fields map[string]json.RawMessage) []byte {
+	maps.DeleteFunc(fields, func(_ string, value json.RawMessage) bool { return value == nil })
+	data, err := json.Marshal(fields)
+	if err != nil {
+		return []byte("{}")
+	}
+	return data
+}
+
+// fitted is a row as it can be here, once all that it speaks of is.
+func (k *taker) fitted(i *template.Instrument) (*template.Instrument, error) {
 	c := i.Clone()
 	if !k.now.ThePalette().Has(c.Colour) {
 		c.Colour = ""
 	}
 	if err := k.need(Section, &c.Section); err != nil {
-		return err
+		return nil, err
 	}
 	for n := range c.Patches {
 		if err := k.need(Patch, &c.Patches[n]); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	for n := range c.Routes {
 		if err := k.need(Bus, &c.Routes[n].To); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	c.Routes = template.SortRoutes(c.Routes)
 	if err := k.need(Machine, &c.Style.Machine); err != nil {
-		return err
+		return nil, err
 	}
 	if c.With != "" { // with the row it sits with, if that is here; else by itself
 		if c.With = k.of[Row][c.With]; c.With == "" {
@@ -319,7 +403,7 @@ func (k *taker) row(i *template.Instrument) error {
 	}
 	if c.Seat != nil {
 		if err := k.need(Machine, &c.Seat.Machine); err != nil {
-			return err
+			return nil, err
 		}
 		if c.With == "" && k.sits(*c.Seat, k.of[Row][i.ID]) {
 			c.Seat, c.SeatByHand = nil, false
@@ -338,8 +422,7 @@ func (k *taker) row(i *template.Instrument) error {
 		}
 		c.Trim = &trim
 	}
-	put(k, Row, &k.now.Instruments, c, &c.ID)
-	return nil
+	return c, nil
 }
 
 // sits tells whether another row has the seat.

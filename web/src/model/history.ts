@@ -94,7 +94,14 @@ export interface Other {
   revision: number | null; // null for the present
 }
 
-const send = (other: Other, take?: { noun: string; id: Id }[]) =>
+/** Taken is a difference to be taken; of a row, perhaps one field. */
+export interface Taken {
+  noun: string;
+  id: Id;
+  field?: string;
+}
+
+const send = (other: Other, take?: Taken[]) =>
   answer(
     api.POST("/api/templates/{id}/compare", {
       ...at(),
@@ -116,7 +123,7 @@ export const compared = (other: Other, revision: number) =>
     retry: false,
   });
 
-export async function takeAcross(other: Other, take: { noun: string; id: Id }[]) {
+export async function takeAcross(other: Other, take: Taken[]) {
   const done = await attempt(() => send(other, take));
   if (done) tell(`${plural(take.length, "difference")} taken across.`);
   return done;

@@ -5452,6 +5452,8 @@ export interface operations {
                     revision?: number;
                     take?: {
                         noun: string;
+                        /** @description only what is so called in a row that both have */
+                        field?: string;
                         id: components["schemas"]["Id"];
                     }[];
                 };

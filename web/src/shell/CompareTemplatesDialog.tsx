@@ -18,7 +18,16 @@ const nouns = {
   patch: "Patches",
 } as const;
 
-const keyOf = (d: Difference) => `${d.noun} ${d.id}`;
+const keyOf = (d: Difference, field = "") => `${d.noun} ${d.id} ${field}`;
+
+/** What of the differences shows. */
+const lenses = {
+  all: ["everything", () => true],
+  rows: ["instruments", (d: Difference) => d.noun === "row"],
+  routes: ["routes", (d: Difference) => d.fields.some((f) => f.name === "routes")],
+  seats: ["seats", (d: Difference) => d.fields.some((f) => f.name === "seat")],
+  stems: ["stems", (d: Difference) => d.noun === "bus" && d.where.endsWith(" stem")],
+} as const;
 
 /** How many differences of one noun are listed. */
 const shown = 300;
@@ -32,24 +41,39 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
   const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
   const { data: named } = useQuery(versions(sheet.id));
   const { data, error } = useQuery(compared(other, sheet.revision));
-  const differences = other.template ? (data?.differences ?? []) : [];
+  const [lens, setLens] = useState<keyof typeof lenses>("all");
+  const every = other.template ? (data?.differences ?? []) : [];
+  const differences = every.filter(lenses[lens][1]);
   const pick = (list: Difference[], on: boolean) => {
     const next = new Set(picked);
-    for (const d of list) on ? next.add(keyOf(d)) : next.delete(keyOf(d));
+    for (const d of list) {
+      on ? next.add(keyOf(d)) : next.delete(keyOf(d));
+      for (const f of d.fields) next.delete(keyOf(d, f.name));
+    }
+    setPicked(next);
+  };
+  const pickField = (d: Difference, field: string, on: boolean) => {
+    const next = new Set(picked);
+    next.delete(keyOf(d)); // one field only, then
+    on ? next.add(keyOf(d, field)) : next.delete(keyOf(d, field));
     setPicked(next);
   };
   const take = async () => {
-    const list = differences.filter((d) => picked.has(keyOf(d))).map((d) => ({ noun: d.noun, id: d.id }));
+    const list = every.flatMap((d) =>
+      picked.has(keyOf(d))
+        ? [{ noun: d.noun, id: d.id }]
+        : d.fields.filter((f) => picked.has(keyOf(d, f.name))).map((f) => ({ noun: d.noun, id: d.id, field: f.name })),
+    );
     if (await takeAcross(other, list)) setPicked(new Set());
   };
-  const chosen = differences.filter((d) => picked.has(keyOf(d))).length;
+  const chosen = picked.size;
   const count = (how: string) => differences.filter((d) => d.how === how).length;
   return (
     <Floating title={`Compare ${sheet.name}`} open onOpenChange={close} className="w-[940px]">
-      <label className="flex items-center gap-2">
+      <div className="flex items-center gap-2">
         with
         <select
-          className="field w-80"
+          className="field w-64"
           aria-label="With"
           value={other.template ? `${other.template} ${other.revision ?? ""}` : ""}
           onChange={(e) => {
@@ -75,14 +99,27 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
               </option>
             ))}
         </select>
+        show
+        <select
+          className="field w-32"
+          aria-label="Show"
+          value={lens}
+          onChange={(e) => setLens(e.target.value as keyof typeof lenses)}
+        >
+          {Object.entries(lenses).map(([key, [text, fits]]) => (
+            <option key={key} value={key}>
+              {text} ({every.filter(fits).length})
+            </option>
+          ))}
+        </select>
         {other.template && data && (
           <span className="ml-2 text-soft" data-part="difference-count">
-            {differences.length === 0
+            {every.length === 0
               ? "They are alike."
               : `${count("added")} only there, ${count("removed")} only here, ${count("changed")} changed`}
           </span>
         )}
-      </label>
+      </div>
       <div
         className="mt-3 min-h-[320px] flex-1 overflow-y-auto border-line border-y"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
@@ -92,7 +129,7 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
       >
         {error && <p className="py-2 text-accent">! {error.message}</p>}
         {differences.some((d) => d.fields.length > 0) && (
-          <div className="grid grid-cols-[150px_1fr_1fr] gap-2 py-1 pl-[68px] text-[12px] text-soft" aria-hidden="true">
+          <div className="grid grid-cols-[150px_1fr_1fr] gap-2 py-1 pl-12 text-[12px] text-soft" aria-hidden="true">
             <span />
             <span>here</span>
             <span>there</span>
@@ -120,7 +157,7 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
                       />
                     )}
                     {here.slice(0, shown).map((d) => (
-                      <Line key={keyOf(d)} d={d} on={picked.has(keyOf(d))} set={(on) => pick([d], on)} />
+                      <Line key={keyOf(d)} d={d} picked={picked} set={(on) => pick([d], on)} setField={pickField} />
                     ))}
                     {here.length > shown && <p className="pl-8 text-soft">and {here.length - shown} more</p>}
                   </div>
@@ -159,19 +196,40 @@ function Choice(props: { name: string; on: boolean; set: (on: boolean) => void; 
 const signs = { added: "+", removed: "−", changed: "≠" } as const;
 const says = { added: "only there", removed: "only here: taking it removes it", changed: "changed" } as const;
 
-function Line({ d, on, set }: { d: Difference; on: boolean; set: (on: boolean) => void }) {
+interface LineProps {
+  d: Difference;
+  picked: ReadonlySet<string>;
+  set: (on: boolean) => void;
+  setField: (d: Difference, field: string, on: boolean) => void;
+}
+
+/** Line is a difference; of a row that both have, each field can be taken alone. */
+function Line({ d, picked, set, setField }: LineProps) {
+  const whole = picked.has(keyOf(d));
   return (
     <div className="pl-5 odd:bg-band" data-difference={d.name} data-how={d.how}>
       <label className="flex min-h-[24px] items-center gap-2">
-        <input type="checkbox" checked={on} onChange={(e) => set(e.target.checked)} />
+        <input type="checkbox" checked={whole} onChange={(e) => set(e.target.checked)} />
         <span className="w-3 text-center text-soft" role="img" aria-label={says[d.how]} title={says[d.how]}>
           {signs[d.how]}
         </span>
         <span className={d.how === "removed" ? "line-through" : ""}>{d.name}</span>
       </label>
       {d.fields.map((f) => (
-        <div key={f.name} className="grid grid-cols-[150px_1fr_1fr] gap-2 pb-0.5 pl-12 text-[12px]">
-          <span className="text-soft">{f.name}</span>
+        <div key={f.name} className="grid grid-cols-[150px_1fr_1fr] items-center gap-2 pb-0.5 pl-7 text-[12px]">
+          {d.noun === "row" ? (
+            <label className="flex min-h-[24px] items-center gap-2 text-soft">
+              <input
+                type="checkbox"
+                aria-label={`Only the ${f.name} of ${d.name}`}
+                checked={whole || picked.has(keyOf(d, f.name))}
+                onChange={(e) => setField(d, f.name, e.target.checked)}
+              />
+              {f.name}
+            </label>
+          ) : (
+            <span className="pl-[21px] text-soft">{f.name}</span>
+          )}
           <span className="truncate" title={f.here}>
             {f.here || "nothing"}
           </span>
