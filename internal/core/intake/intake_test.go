@@ -1,6 +1,7 @@
 package intake_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -43,7 +44,7 @@ func TestEveryProblemNamesItsColumn(t *testing.T) {
 	}{
 		"no section":      {intake.Row{Instrument: "Flute"}, "section", "write a path such as Winds / Flutes"},
 		"empty in path":   {intake.Row{Section: "Winds / / Flutes", Instrument: "Flute"}, "section", "the name is empty"},
-		"too deep":        {intake.Row{Section: "a/b/c/d/e/f/g/h/i", Instrument: "Flute"}, "section", "at most 8 deep"},
+		"too deep":        {intake.Row{Section: strings.Repeat("a/", 32) + "a", Instrument: "Flute"}, "section", "at most 32 deep"},
 		"no name":         {intake.Row{Section: "Winds"}, "instrument", "the name is empty"},
 		"unknown kind":    {intake.Row{Section: "Winds", Instrument: "Flute", Kind: "midi"}, "kind", "use sampled, input, guide or spare"},
 		"unknown colour":  {intake.Row{Section: "Winds", Instrument: "Flute", Colour: "pink"}, "colour", "use one of moss"},

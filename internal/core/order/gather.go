@@ -123,7 +123,7 @@ func (s *sorter) gather(mint template.Mint, plan *Plan) change.Batch {
 }
 
 // tidy takes away the sections that nobody stands in any more, and puts the new
-// ones first among their like, in their order.
+// ones first among their like, in their order; one for what has no order goes last.
 func (s *sorter) tidy(g *gathering, to map[template.ID]template.ID, plan *Plan) (sections []*template.Section, gone map[template.ID]bool) {
 	used, parents := map[template.ID]bool{}, map[template.ID]template.ID{}
 	for _, x := range g.sections {
@@ -163,10 +163,12 @@ func (s *sorter) tidy(g *gathering, to map[template.ID]template.ID, plan *Plan) 
 	for _, x := range s.t.Sections {
 		gone[x.ID] = !used[x.ID]
 	}
-	var fresh []*template.Section
+	var fresh, last []*template.Section
 	for _, x := range g.sections {
-		_, made := g.made[x.ID]
+		rank, made := g.made[x.ID]
 		switch {
+		case made && rank == unknown:
+			last = append(last, x) // of no tint: what stands in it has nothing in common
 		case made:
 			x.Tint = most(g.tints[x.ID])
 			fresh = append(fresh, x)
@@ -177,7 +179,7 @@ func (s *sorter) tidy(g *gathering, to map[template.ID]template.ID, plan *Plan) 
 		}
 	}
 	slices.SortStableFunc(fresh, func(a, b *template.Section) int { return g.made[a.ID] - g.made[b.ID] })
-	for _, x := range fresh {
+	for _, x := range slices.Concat(fresh, last) {
 		name := x.Name
 		for up := x.Parent; up != "" && up != s.within; up = parents[up] {
 			if n := slices.IndexFunc(g.sections, func(o *template.Section) bool { return o.ID == up }); n >= 0 {
@@ -186,7 +188,7 @@ func (s *sorter) tidy(g *gathering, to map[template.ID]template.ID, plan *Plan) 
 		}
 		plan.Made = append(plan.Made, name)
 	}
-	return append(fresh, sections...), gone
+	return slices.Concat(fresh, sections, last), gone
 }
 
 // spokenOf are the sections that stem rules and wishes of the seating speak of.

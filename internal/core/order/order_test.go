@@ -156,6 +156,23 @@ func TestGatheringRows(t *testing.T) {
 	require.Equal(t, []string{"Winds", "Brass", "Percussion", "Keys and harp", "Voices", "Strings"}, tops(sorted.After))
 }
 
+// What has no place in the order is gathered last, and bears nobody's colour.
+func TestOthersGoLast(t *testing.T) {
+	base := mixedUp(t)
+	name, empty := "Creak", ""
+	first := base.ScoreOrder()[0]
+	patch := *base.PatchesOf(first)[0]
+	patch.Name, patch.Sound = name, empty
+	base = coretest.Must(base, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&patch)}}, change.Edit{Edits: []change.Fields{{ID: first.ID, Name: &name}}})
+	plan, err := order.Arrange(base, "", order.Instrument, coretest.Mint())
+	require.NoError(t, err)
+	all := tops(plan.After)
+	require.Equal(t, "Others", all[len(all)-1])
+	last := plan.After.SectionsInOrder()
+	require.Equal(t, "grey", plan.After.TintOf(last[len(last)-1].ID))
+	require.Equal(t, "Others: Creak", names(plan.After)[len(plan.After.Instruments)-1])
+}
+
 // A section that a stem rule speaks of stays though it is empty, and the plan
 // says how many rows the rules would treat otherwise.
 func TestRulesKeepTheirSections(t *testing.T) {

@@ -19,7 +19,7 @@ type Section struct {
 const PathSeparator = " / "
 
 // MaxSectionDepth bounds the section tree, so that no walk is unbounded.
-const MaxSectionDepth = 8
+const MaxSectionDepth = 32
 
 // Tints are the names of the muted section colours that every palette has.
 var Tints = []string{"moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"}

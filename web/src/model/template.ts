@@ -135,6 +135,9 @@ export function after(sheet: Sheet, d: Delta): Sheet {
 const shadesOf = (list: readonly Schemas["Shade"][]) =>
   new Map(list.map((x) => [`${x.section} ${x.library}`, x.lightness]));
 
+/** mostNested is more than sections nest, so that no walk is unbounded. */
+export const mostNested = 33;
+
 /** tintNames are the tints that every palette has. */
 export const tintNames = ["moss", "plum", "clay", "stone", "rose", "petrol", "heather", "grey"] as const;
 
@@ -144,7 +147,7 @@ export const tintsOf = (sheet: Sheet): readonly string[] =>
 
 /** tintOf finds the tint of a section: its own, or its nearest parent's. */
 export function tintOf(sheet: Sheet, section: Id | undefined): string {
-  for (let id = section, n = 0; id && n < 9; n++) {
+  for (let id = section, n = 0; id && n < mostNested; n++) {
     const s = sheet.sections.byId.get(id);
     if (s?.tint) return s.tint;
     id = s?.parent;
@@ -168,7 +171,7 @@ export function rowTint(sheet: Sheet, i: Instrument): string {
 
 function topOf(sheet: Sheet, section: Id): Id {
   let id = section;
-  for (let n = 0; n < 9; n++) {
+  for (let n = 0; n < mostNested; n++) {
     const parent = sheet.sections.byId.get(id)?.parent;
     if (!parent) break;
     id = parent;
@@ -179,7 +182,7 @@ function topOf(sheet: Sheet, section: Id): Id {
 /** pathOf names a section with its parents: "Winds / Flutes". */
 export function pathOf(sheet: Sheet, section: Id): string {
   const names: string[] = [];
-  for (let id: Id | undefined = section; id && names.length < 9; ) {
+  for (let id: Id | undefined = section; id && names.length < mostNested; ) {
     const s: Section | undefined = sheet.sections.byId.get(id);
     if (!s) break;
     names.unshift(s.name);

@@ -4,7 +4,7 @@ import type { Schemas } from "../../model/api";
 import { seen, settle } from "../../model/changing";
 import { setSection } from "../../model/delivering";
 import { useApp } from "../../model/store";
-import { db, pathOf, type Sheet, things } from "../../model/template";
+import { db, mostNested, pathOf, type Sheet, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 
 type ReturnSet = Schemas["ReturnSet"];
@@ -204,7 +204,7 @@ function Amount({
 function Sections({ sheet }: { sheet: Sheet }) {
   const effects = sheet.returnSets.flatMap((s) => s.effects.map((e) => ({ ...e, set: s.name })));
   const depthOf = (id: string): Depth => {
-    for (let at: string | undefined = id, n = 0; at && n < 9; n++) {
+    for (let at: string | undefined = id, n = 0; at && n < mostNested; n++) {
       const s: Schemas["Section"] | undefined = sheet.sections.byId.get(at);
       if (s?.depth) return s.depth;
       at = s?.parent;

@@ -15,6 +15,8 @@ interface Props {
 export function Brackets({ all, lineHeight, from, to }: Props) {
   const sheet = useApp((s) => s.sheet)!;
   const sections = useMemo(() => all.flatMap((line, n) => (line.kind === "section" ? [{ line, n }] : [])), [all]);
+  const deepest = sections.reduce((n, { line }) => Math.max(n, line.depth), 1);
+  const step = Math.min(14, 28 / deepest); // they end before the rows' states
   const drawn = sections.flatMap(({ line, n }) => {
     if (n > to || line.end < from) return [];
     const top = (line.depth === 0 ? n : n + 1) * lineHeight + 3;
@@ -25,7 +27,7 @@ export function Brackets({ all, lineHeight, from, to }: Props) {
       line.depth === 0 ? (
         <Bracket key={key} top={top} height={height} />
       ) : (
-        <Brace key={key} top={top} height={height} left={14 + 14 * line.depth} tint={tintVar(tintOf(sheet, key))} />
+        <Brace key={key} top={top} height={height} left={14 + step * line.depth} tint={tintVar(tintOf(sheet, key))} />
       ),
     ];
   });

@@ -4,6 +4,7 @@ import { addRows, change } from "../../model/changing";
 import { copyRows } from "../../model/delivering";
 import { between, type Line } from "../../model/score";
 import { get, select, set, toggleFold } from "../../model/store";
+import { mostNested } from "../../model/template";
 import type { Field } from "./fields";
 
 interface Sheet {
@@ -91,7 +92,7 @@ function foldAt(cursor: Id | null, fold: boolean): boolean {
   const { sheet, folded } = get();
   const line: Id[] = []; // the cursor's section and those around it
   let at = cursor ? sheet!.instruments.byId.get(cursor)?.section : undefined;
-  while (at && line.length < 9) {
+  while (at && line.length < mostNested) {
     line.push(at);
     at = sheet!.sections.byId.get(at)?.parent;
   }

@@ -3,7 +3,7 @@ import type { Id } from "../../model/api";
 import { change } from "../../model/changing";
 import { within } from "../../model/score";
 import { get, select, set, tell, useApp } from "../../model/store";
-import { db, plural } from "../../model/template";
+import { db, mostNested, plural } from "../../model/template";
 import { type PlaceActs, PlaceMark } from "./PlaceMark";
 import { along, isBus, type Picture, type Place, placeOf, type Ribbon, through, xOf } from "./picture";
 import { RibbonCanvas } from "./RibbonCanvas";
@@ -177,7 +177,7 @@ function touchedPlaces(picture: Picture, selection: ReadonlySet<Id>): Set<number
   for (const id of selection) {
     let here = at.get(id);
     let section = sheet.instruments.byId.get(id)?.section;
-    for (let n = 0; here === undefined && section && n < 9; n++) {
+    for (let n = 0; here === undefined && section && n < mostNested; n++) {
       here = at.get(section);
       section = sheet.sections.byId.get(section)?.parent;
     }
