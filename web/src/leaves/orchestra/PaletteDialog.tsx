@@ -145,7 +145,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
                   <td>
                     <span className="block size-5 rounded-[3px]" style={{ background: css(now, x) }} />
                   </td>
-                  <td>
+                  <td className="pr-4">
                     <input
                       className="field h-7 w-36"
                       aria-label={`Label of ${x.tint}`}

@@ -112,7 +112,11 @@ export const Row = memo(function Row({
             role="gridcell"
             data-field={f.key}
             title={
-              f.key === "machine" && i.with ? `on the seat of ${sheet.instruments.byId.get(i.with)?.name}` : undefined
+              f.key === "machine" && i.with
+                ? `on the seat of ${sheet.instruments.byId.get(i.with)?.name}`
+                : mayBeCut
+                  ? text
+                  : undefined
             }
             onMouseDown={() => setColumn(n)}
             onDoubleClick={() => startEdit(id, f.key)}

@@ -59,7 +59,7 @@ export const fields: Field[] = [
   {
     key: "library",
     title: "Lib.",
-    least: 60,
+    least: 52,
     text: (sheet, i) => libraryOf(sheet, i)?.code ?? "",
     value: (sheet, i) => libraryOf(sheet, i)?.name ?? "",
     choices: (sheet) => things(sheet.libraries).map((l) => l.name),
@@ -68,7 +68,7 @@ export const fields: Field[] = [
   {
     key: "machine",
     title: "Seat",
-    least: 94,
+    least: 92,
     text: (sheet, i) => seatText(sheet, i) || (i.kind === "sampled" ? "no seat" : ""),
     value: (sheet, i) => sheet.machines.byId.get(i.seat?.machine ?? i.style.machine ?? "")?.name ?? "",
     choices: (sheet) => things(sheet.machines).map((m) => m.name),
@@ -77,7 +77,7 @@ export const fields: Field[] = [
   {
     key: "stem",
     title: "Stem",
-    least: 96,
+    least: 92,
     share: 1,
     text: (sheet, i) =>
       (stemText(sheet, i) && `${stemText(sheet, i)}${i.stemByHand ? ", by hand" : ""}`) ||
