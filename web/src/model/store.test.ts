@@ -3,7 +3,7 @@ import type { Schemas } from "./api";
 import { answer, Refusal } from "./api";
 import { rigAfter } from "./opening";
 import { attempt, dismiss, get, select, set, tell, toggleFold, unfold } from "./store";
-import { after, db, gib, list, mib, pathOf, type Sheet, sheetOf, tintOf, wait } from "./template";
+import { after, db, gib, list, mib, mostNested, pathOf, rowTint, type Sheet, sheetOf, tintOf, wait } from "./template";
 
 const state = (id: string, s: string, progress = 0) => ({ id, state: s, progress }) as Schemas["State"];
 const machine = (id: string, usedMib: number) =>
@@ -95,12 +95,38 @@ describe("the sheet", () => {
     expect(next.risers).toEqual({ m: 2 });
     expect(after(sheet, delta({})).risers).toBe(sheet.risers);
   });
+  it("shows a row in its own tint, else in its section's, in the shade of its library", () => {
+    const row = (x: object) => rowTint(sheet, { section: "f", patches: ["p"], ...x } as never);
+    const played = { ...sheet, patches: list([{ id: "p", library: "l" }]), libraries: list([{ id: "l" }]) } as never;
+    expect(rowTint(played, { section: "f", patches: ["p"] } as never)).toBe(
+      "oklch(from var(--tint-moss) calc(l + 0.0200) c h)",
+    );
+    expect(row({})).toBe("var(--tint-moss)");
+    expect(row({ colour: "rose" })).toBe("var(--tint-rose)");
+  });
+  it("sets values of many rows at once, and leaves empty ones out", () => {
+    const lists = {
+      instruments: {
+        put: [],
+        set: [
+          { ids: ["1", "2"], notes: "dry" },
+          { id: "1", keep: true },
+        ],
+      },
+    };
+    const next = after(sheet, { ...delta({}), lists } as never);
+    expect(next.instruments.byId.get("1")).toMatchObject({ name: "Flute", notes: "dry", keep: true });
+    expect(next.instruments.byId.get("2")).not.toHaveProperty("keep");
+    const set = [{ ids: ["1", "2"], notes: "", keep: false }];
+    const back = after(next, { ...delta({}), lists: { instruments: { put: [], set } } } as never);
+    expect(back.instruments.byId.get("1")).toEqual(sheet.instruments.byId.get("1"));
+  });
   it("finds tints and paths through parents, and survives a missing one", () => {
     expect(tintOf(sheet, "f")).toBe("moss");
     expect(tintOf(sheet, "gone")).toBe("grey");
     expect(pathOf(sheet, "f")).toBe("Winds / Flutes");
     const odd = { ...sheet, sections: list([{ id: "x", name: "X", parent: "x" }]) } as Sheet;
-    expect(pathOf(odd, "x").split(" / ").length).toBeLessThan(12);
+    expect(pathOf(odd, "x").split(" / ")).toHaveLength(mostNested);
   });
 });
 
