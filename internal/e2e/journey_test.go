@@ -244,6 +244,11 @@ func TestNoSeriousAccessibilityViolation(t *testing.T) {
 					p.press("1 selected")
 					p.press("Print it")
 				},
+				"library": func() {
+					p.unfold("library")
+					p.page.MustEval(`() => document.querySelector("[aria-label='Edit Tallow Brass']").click()`)
+				},
+				"players": func() { p.unfold("library"); p.press("More"); p.press("Players") },
 				"what if": func() { p.unfold("seating"); p.press("What if") },
 				"returns": func() { p.unfold("deliver"); p.press("Returns") },
 			} {

@@ -311,3 +311,30 @@ func TestTheFinderActs(t *testing.T) {
 	p.see("[data-leaf=routing]")
 	p.seeText("[data-part=trace]", "Concert bass drum")
 }
+
+// One key makes another row on the same seat: it is ready when the first is, says
+// whose seat it has, and can get its own.
+func TestSameAgainOnOneSeat(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.find("bassoon 2 long", "Bassoon 2 long")
+	p.unfold("orchestra")
+	p.focusSheet()
+	p.chord(input.ShiftLeft, input.KeyD)
+	p.see(`[data-row="Bassoon 2 long 2"][aria-selected=true]`)
+	p.seeText(`[data-row="Bassoon 2 long 2"] [data-field=machine]`, "^″ ")
+	p.seeText("[data-part=trace]", "with Bassoon 2 long")
+	p.keys(input.KeyC)
+	p.see(`[data-row="Bassoon 2 long"][data-state=ready]`)
+	p.see(`[data-row="Bassoon 2 long 2"][data-state=ready]`)
+	p.keys(input.KeyX)
+	p.see(`[data-row="Bassoon 2 long"][data-state=tacet]`)
+
+	p.unfold("seating", "orchestra")
+	require.Len(t, p.see(`[data-seat="Bassoon 2 long"]`).MustElements("circle"), 2, "the seat it shares rings")
+	p.seeText("[data-badge=marks]", "1 mark")
+	p.press("1 selected")
+	p.press("Give it a seat of its own")
+	p.see(`[data-seat="Bassoon 2 long 2"]`)
+	p.undo(2)
+	p.gone(`[data-row="Bassoon 2 long 2"]`)
+}

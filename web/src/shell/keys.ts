@@ -87,19 +87,16 @@ function anywhere(e: KeyboardEvent): boolean {
       set({ dialog: "marks" });
       return true;
     case "c":
-      if (ids.length) void call(ids, "call");
-      return true;
     case "C":
-      if (ids.length) void call(ids, "solo");
+      if (ids.length) void call(ids, e.shiftKey ? "solo" : "call");
       return true;
     case "x":
+    case "X":
       if (ids.length) void call(ids, "rest");
       return true;
     case "d":
-      if (ids.length) void duplicate(ids);
-      return true;
-    case "D":
-      if (ids.length) void again(ids);
+    case "D": // capital letters may be locked
+      if (ids.length) void (e.shiftKey ? again(ids) : duplicate(ids));
       return true;
   }
   return false;
