@@ -38,12 +38,16 @@ describe("firstRows", () => {
   } as unknown as Sheet;
   const terms = [{ id: "t", name: "Staccato", short: "stacc", synonyms: ["short notes"], family: "short" as const }];
   const found = (question: string, counts = {}, most = 10) =>
-    firstRows(rowsToFind(sheet, terms as never), asked(question), most, counts).map((r) => r.row.id);
+    firstRows(rowsToFind(sheet, terms as never), question, most, counts).map((r) => r.row.id);
   it("knows stems and the other words for an articulation", () => {
     expect(found("low brass short")).toEqual(["2"]);
   });
   it("puts what is so named before what only plays so", () => {
     expect(found("col legno")).toEqual(["4", "1"]);
+  });
+  it("takes one word from the name and another from what is around it", () => {
+    expect(found("tuba low")).toEqual(["2"]);
+    expect(found("tuba cellos")).toEqual([]);
   });
   it("keeps to the first, and those chosen before", () => {
     expect(found("tuba", {}, 1)).toEqual(["2"]);
@@ -87,14 +91,15 @@ describe("articulations", () => {
     row("1", "Violins 1 short", ["spiccato", "pizz"]),
     row("2", "Violas", ["pizz", "long"]),
     row("3", "Harp", ["long"]),
-  ] as never as Parameters<typeof waysToFind>[0];
+  ] as never as ReturnType<typeof rowsToFind>;
+  const all = list(rows.map((r) => r.row));
   const terms = [
     { id: "t", name: "Pizzicato", short: "pizz", synonyms: ["plucked"], family: "short" },
   ] as never as Parameters<typeof waysToFind>[1];
   it("are found by all their names, with the rows that offer them", () => {
-    const found = waysToFind(rows, terms).filter((w) => asked("plucked")(w.text));
+    const found = waysToFind(all, terms).filter((w) => asked("plucked")(w.text));
     expect(found.map((w) => [w.name, w.rows])).toEqual([["pizz", ["1", "2"]]]);
-    expect(waysToFind(rows, terms)).toBe(waysToFind(rows, terms));
+    expect(waysToFind(all, terms)).toBe(waysToFind(all, terms));
   });
   it("are told of a row where its name does not say them", () => {
     expect(meant(rows[0]!, terms, "vlns plucked")).toEqual(["pizz"]);

@@ -1,5 +1,5 @@
 import type { Id, Instrument, Schemas } from "./api";
-import { libraryOf, pathOf, type Sheet, things } from "./template";
+import { type List, libraryOf, pathOf, type Sheet, things } from "./template";
 
 type Term = Schemas["Term"];
 
@@ -26,11 +26,23 @@ export function asked(question: string): (text: Text) => boolean {
   return (text) => words.every((w) => text.includes(w));
 }
 
+const mostKnown = 50_000;
+const knownTexts = new Map<string, Text>();
+
+/** textKnown is textOf, remembered: for what is asked at every letter. */
+export function textKnown(...parts: string[]): Text {
+  const key = parts.join("|");
+  const text = knownTexts.get(key) ?? textOf(...parts);
+  if (knownTexts.size > mostKnown) knownTexts.clear();
+  knownTexts.set(key, text);
+  return text;
+}
+
 interface Row {
   row: Instrument;
   path: string;
   name: Text;
-  text: Text; // with all that is around it
+  around: Text; // its section, articulations, library and stems; of many rows it is one
 }
 
 interface Known extends Row {
@@ -39,7 +51,6 @@ interface Known extends Row {
   other: ReadonlyMap<string, string>;
 }
 
-const mostKnown = 50_000;
 const known = new Map<string, Known>(); // rows, by their IDs
 const knownAround = new Map<string, Text>();
 
@@ -63,7 +74,7 @@ function reader(sheet: Sheet, terms: readonly Term[]): (row: Instrument) => Row 
     const names = (stems ?? []).map((id) => sheet.buses.byId.get(id)?.name ?? "");
     const name = textOf(row.name, row.short ?? "");
     const around = aroundText([path, ...ways, library, ...names].join(" "));
-    const next = { row, path, name, text: name + around, stems, library, other };
+    const next = { row, path, name, around, stems, library, other };
     known.set(row.id, next);
     return next;
   };
@@ -88,6 +99,10 @@ export function readAhead(sheet: Sheet, terms: readonly Term[]): () => void {
   const go = (idle: IdleDeadline) => {
     while (n < rows.length && idle.timeRemaining() > 2) read(rows[n++]!);
     if (n < rows.length) waiting = requestIdleCallback(go);
+    else {
+      waysToFind(sheet.instruments, terms);
+      firstRows(rows.map(read), "a b", 1, {}); // what has run before is quick
+    }
   };
   let waiting = requestIdleCallback(go);
   return () => cancelIdleCallback(waiting);
@@ -122,16 +137,16 @@ export interface Way {
   rows: Id[];
 }
 
-const knownWays = new WeakMap<readonly Row[], Way[]>();
+const knownWays = new WeakMap<List<Instrument>, { terms: readonly Term[]; ways: Way[] }>();
 
 /** waysToFind are the articulations that rows offer, by name, with the rows that
  * do. */
-export function waysToFind(rows: readonly Row[], terms: readonly Term[]): Way[] {
+export function waysToFind(rows: List<Instrument>, terms: readonly Term[]): Way[] {
   const before = knownWays.get(rows);
-  if (before) return before;
+  if (before?.terms === terms) return before.ways;
   const other = otherWords(terms);
   const out = new Map<string, Way>();
-  for (const { row } of rows)
+  for (const row of rows.byId.values())
     for (const name of row.articulations) {
       let way = out.get(name);
       if (!way) {
@@ -141,7 +156,7 @@ export function waysToFind(rows: readonly Row[], terms: readonly Term[]): Way[] 
       way.rows.push(row.id);
     }
   const ways = [...out.values()];
-  knownWays.set(rows, ways);
+  knownWays.set(rows, { terms, ways });
   return ways;
 }
 
@@ -158,22 +173,34 @@ export function meant({ row, name }: Row, terms: readonly Term[], question: stri
 }
 
 /** firstRows are the first that a question asks for: those that do so by name,
- * then the others; and any that has been chosen before. */
-export function firstRows(
-  rows: readonly Row[],
-  asks: (text: Text) => boolean,
-  most: number,
-  counts: Record<string, number>,
-): Row[] {
+ * then the others; and any that has been chosen before. What is around a row is
+ * looked at once for all that share it. */
+export function firstRows(rows: readonly Row[], question: string, most: number, counts: Record<string, number>): Row[] {
+  const words = wordsOf(question)
+    .slice(0, mostWords)
+    .map((w) => ` ${w}`);
+  const all = (1 << words.length) - 1; // a bit for each word
+  const has = (text: Text) => words.reduce((bits, w, n) => (text.includes(w) ? bits | (1 << n) : bits), 0);
+  const around = new Map<Text, number>();
   const byName: Row[] = [];
   const others: Row[] = [];
   for (const r of rows) {
     if (byName.length >= most && !counts[r.row.id]) continue;
-    if (asks(r.name)) byName.push(r);
-    else if ((others.length < most || counts[r.row.id]) && asks(r.text)) others.push(r);
+    const named = has(r.name);
+    if (named === all) byName.push(r);
+    if (named === all || (others.length >= most && !counts[r.row.id])) continue;
+    let beside = around.get(r.around);
+    if (beside === undefined) {
+      beside = has(r.around);
+      around.set(r.around, beside);
+    }
+    if ((named | beside) === all) others.push(r);
   }
   return [...byName, ...others];
 }
+
+/** How many words of a question are looked at. */
+const mostWords = 30;
 
 const usesKey = "fanfold.found";
 

@@ -10,7 +10,7 @@ import {
   meant,
   readAhead,
   rowsToFind,
-  textOf,
+  textKnown,
   used,
   uses,
   type Way,
@@ -142,13 +142,13 @@ function find(
   counts: Record<string, number>,
 ): Found[] {
   const asks = asked(question);
-  const them = question ? instruments(firstRows(rows, asks, most, counts), terms, question) : [];
+  const them = question ? instruments(firstRows(rows, question, most, counts), terms, question) : [];
   const found = [
     ...them.slice(0, mostNamed),
-    ...(question ? named(sheet, rows, terms, asks, counts) : []),
+    ...(question ? named(sheet, terms, asks, counts) : []),
     ...them.slice(mostNamed),
     ...(question ? places(sheet, asks) : []),
-    ...doings(sheet).filter((f) => asks(textOf(f.text, f.note, f.kind))),
+    ...doings(sheet).filter((f) => asks(textKnown(f.text, f.note, f.kind))),
   ];
   return found
     .map((f, n) => ({ f, n, uses: counts[f.key] ?? 0 }))
@@ -164,16 +164,15 @@ const mostNamed = 3;
 /** named are the articulations and sections of that name, with all their rows. */
 function named(
   sheet: Sheet,
-  rows: Rows,
   terms: readonly Term[],
   asks: (text: string) => boolean,
   counts: Record<string, number>,
 ): Found[] {
-  const all = (key: string, kind: string, text: string, ids: () => Id[], count: number): Found => ({
+  const all = (key: string, kind: string, text: string, ids: () => Id[], count?: number): Found => ({
     key,
     kind,
     text,
-    note: `${kind}, ${plural(count, "row")}`,
+    note: count === undefined ? kind : `${kind}, ${plural(count, "row")}`,
     get rows() {
       return ids();
     },
@@ -184,21 +183,18 @@ function named(
     },
   });
   const ways = first(
-    waysToFind(rows, terms),
+    waysToFind(sheet.instruments, terms),
     (w: Way) => asks(w.text),
     (w) => counts[`way ${w.name}`],
   );
   const sections = first(
     things(sheet.sections),
-    (s) => asks(textOf(s.name, "section")),
+    (s) => asks(textKnown(s.name, "section")),
     (s) => counts[s.id],
   );
   return [
     ...ways.map((w) => all(`way ${w.name}`, "articulation", w.name, () => w.rows, w.rows.length)),
-    ...sections.map((s) => {
-      const ids = within(sheet, s.id);
-      return all(s.id, "section", s.name, () => ids, ids.length);
-    }),
+    ...sections.map((s) => all(s.id, "section", s.name, () => within(sheet, s.id))),
   ];
 }
 
@@ -227,7 +223,7 @@ const instruments = (rows: Rows, terms: readonly Term[], question: string): Foun
 function places(sheet: Sheet, asks: (text: string) => boolean): Found[] {
   return [
     ...things(sheet.buses)
-      .filter((b) => asks(textOf(b.name, b.kind)))
+      .filter((b) => asks(textKnown(b.name, b.kind)))
       .map((b) => ({
         key: b.id,
         kind: b.kind,
@@ -239,7 +235,7 @@ function places(sheet: Sheet, asks: (text: string) => boolean): Found[] {
         },
       })),
     ...things(sheet.machines)
-      .filter((m) => asks(textOf(m.name, "machine")))
+      .filter((m) => asks(textKnown(m.name, "machine")))
       .map((m) => ({ key: m.id, kind: "machine", text: m.name, note: "machine", run: () => show("seating") })),
   ];
 }
