@@ -5,6 +5,7 @@
 package compare
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"reflect"
@@ -352,6 +353,8 @@ func (w *words) object(name string, v map[string]any) string {
 	switch {
 	case name == "seat" && v["riser"] != nil:
 		return fmt.Sprintf("%s, riser %s, port %s, channel %s, pair %s", figure("machine"), figure("riser"), figure("port"), figure("channel"), figure("pair"))
+	case name == "emblem" && v["picture"] != nil:
+		return fmt.Sprintf("a picture, %.4x", sha256.Sum256([]byte(fmt.Sprint(v["picture"])))) // so that two are told apart
 	case name == "routes" && v["to"] != nil:
 		text := figure("to")
 		if gain := figure("gainDb"); gain != "0" {

@@ -78,6 +78,25 @@ func TestTakingAllMakesThemAlike(t *testing.T) {
 	})
 }
 
+// An emblem's picture is told in a few letters, another one in others.
+func TestPicturesAreToldApart(t *testing.T) {
+	base := coretest.Orchestra(4, 1)
+	with := func(data []byte) *template.Template {
+		l := *base.Libraries[0]
+		l.Emblem = &template.Emblem{Picture: data}
+		now := base.Clone()
+		now.Libraries = append([]*template.Library{&l}, base.Libraries[1:]...)
+		return now
+	}
+	first := compare.Pair(base, with([]byte("one")))
+	require.Len(t, first, 1)
+	require.Regexp(t, "^a picture, [0-9a-f]{8}$", first[0].Fields[0].There)
+	second := compare.Pair(with([]byte("one")), with([]byte("two")))
+	require.Len(t, second, 1)
+	require.NotEqual(t, second[0].Fields[0].Here, second[0].Fields[0].There)
+	require.Empty(t, compare.Pair(with([]byte("one")), with([]byte("one"))))
+}
+
 // Of a row that both have, one field can be taken and the others left.
 func TestOneFieldIsTaken(t *testing.T) {
 	here := coretest.Orchestra(16, 1)
