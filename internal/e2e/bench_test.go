@@ -182,10 +182,11 @@ func spent(b *testing.B, p *person) map[string]float64 {
 	return ms
 }
 
-// Working on 10,000 rows with 50,000 articulations by keyboard in Chromium: all selected, a field of all
-// set, that taken back, and, when the page has settled, letters in the finder; from the key to the frame
-// that shows it. The goals: selecting within two frames, setting and taking back
-// 300 ms, the finder 30 ms, and 400 MB of memory for the page's script.
+// Working on 10,000 rows with 50,000 articulations by keyboard in Chromium: all
+// selected, a field of all set, that taken back, and, when the page has settled,
+// letters in the finder; from the key to the frame that shows it. The goals:
+// selecting within two frames, setting and taking back 300 ms, the finder 30 ms,
+// and 400 MB of memory for the page's script.
 func BenchmarkEditAll10000(b *testing.B) {
 	p := openLarge(b)
 	p.unfold("orchestra")

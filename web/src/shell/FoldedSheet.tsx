@@ -101,7 +101,7 @@ function useFigure(name: LeafName): string {
       return plural(sheet.instruments.order.length, "instrument");
     case "seating": {
       let n = 0;
-      for (const i of sheet.instruments.byId.values()) if (i.kind === "sampled" && !i.seat) n++;
+      for (const i of sheet.instruments.byId.values()) if (i.kind === "sampled" && !i.seat && !i.with) n++;
       return n === 0 ? "all seated" : `${n} unseated`;
     }
     case "routing":
