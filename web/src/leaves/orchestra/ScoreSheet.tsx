@@ -38,6 +38,11 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   );
   const scroller = useRef<HTMLDivElement>(null);
   const size = useSize(scroller);
+  // another sightline is seen from its beginning
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only when it is another one
+  useEffect(() => {
+    if (scroller.current) scroller.current.scrollTop = 0;
+  }, [sight?.id]);
   const wide = (size?.width ?? 0) >= wideFrom;
   const shown = useMemo(
     () => fields.filter((f) => !f.menuOnly && (columns?.length ? columns.includes(f.key) : wide || !f.wideOnly)),
