@@ -19,6 +19,9 @@ func (h *Hot) afterChange(before *template.Template) {
 		if i == nil || !i.NeedsSeat() {
 			delete(h.wanted, id)
 			h.wantHeir(before, id)
+			if i != nil && i.With != "" {
+				h.wanted[i.With] = true // it sits with another now
+			}
 		}
 		if machineOf(i) == "" || machineOf(i) != machineOf(before.Instrument(id)) {
 			delete(h.states, id) // what its old machine said

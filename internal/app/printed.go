@@ -58,7 +58,7 @@ func printedAs(t *template.Template, instrument template.ID, p template.Printed,
 	}
 	if c := t.Index().Calls[call]; c != nil {
 		p.Call = call
-		if u := c.UseOf(instrument); u != nil {
+		if u := c.UseOf(t.Home(i).ID); u != nil {
 			p.Music = u.Music
 		}
 	}

@@ -440,6 +440,12 @@ func TestSameAgain(t *testing.T) {
 	require.Equal(t, []template.ID{again.ID}, f.hot.Wanted())
 	require.Equal(t, []string{again.Name}, f.rig.names(m.Name))
 
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, []template.ID{row}, f.hot.Wanted(), "the first has its seat again, and is wanted")
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Delete{IDs: []template.ID{row}})
+	require.NoError(t, err)
+
 	require.NoError(t, f.do(app.Again([]template.ID{again.ID})))
 	view = f.hot.View().Template
 	third := view.Instruments[view.Index().Place[again.ID]+1]

@@ -44,9 +44,10 @@ func (v Verdict) Why() string {
 	return v.sorter.why(v.Rule, v.Instrument)
 }
 
-// Moves tells whether applying the rules gives the instrument another stem.
+// Moves tells whether applying the rules gives the instrument another stem. One
+// that sits with another goes that one's way.
 func (v Verdict) Moves() bool {
-	return v.Stem != nil && !v.Exception && (len(v.Now) != 1 || v.Now[0] != v.Stem)
+	return v.Stem != nil && v.Instrument.With == "" && !v.Exception && (len(v.Now) != 1 || v.Now[0] != v.Stem)
 }
 
 // Sorter applies stem rules to instruments. It is for one goroutine.

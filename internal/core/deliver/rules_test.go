@@ -211,3 +211,28 @@ func BenchmarkStemRules10000(b *testing.B) {
 		deliver.NewSorter(now, now.Rules).Sort(f)
 	}
 }
+
+// A row that sits with another goes that one's way, whatever the rules say of where
+// it stands; a stem that is given to it by hand is given to both.
+func TestRowsOfOneSeatGoOneWay(t *testing.T) {
+	now := coretest.Orchestra(16, 1)
+	home, far := now.Instruments[0], now.Instruments[1]
+	now = coretest.Must(now, coretest.Again(now, home.ID))
+	again := now.Instruments[1].ID
+	stems := now.StemsOf("fold-fine")
+	now = coretest.Must(now, change.Move{IDs: []template.ID{again}, Section: far.Section}, change.SetRules{Rules: []*template.StemRule{
+		{ID: "rule-1", Section: home.Section, Stem: fan.New(now).Stems(home, "fold-fine")[0].ID},
+		{ID: "rule-2", Section: far.Section, Stem: stems[3].ID},
+	}})
+	after := apply(t, now, func(t *template.Template) (change.Change, error) { return deliver.ApplyRules(t, coretest.Mint()) })
+	require.Equal(t, fan.New(now).Stems(home, "fold-fine")[0].ID, fan.New(after).Stems(after.Instrument(home.ID), "fold-fine")[0].ID)
+	require.True(t, after.Instrument(again).PlaysAs(after.Instrument(home.ID)))
+	require.Equal(t, stems[3].ID, fan.New(after).Stems(after.Instrument(far.ID), "fold-fine")[0].ID)
+
+	byHand := apply(t, after, func(t *template.Template) (change.Change, error) {
+		return deliver.ByHand(t, []template.ID{again}, stems[2].ID, coretest.Mint())
+	})
+	for _, id := range []template.ID{home.ID, again} {
+		require.Equal(t, stems[2].ID, fan.New(byHand).Stems(byHand.Instrument(id), "fold-fine")[0].ID)
+	}
+}
