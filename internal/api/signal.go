@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"slices"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -63,6 +64,13 @@ func (s *server) Routing(ctx context.Context, r gen.RoutingRequestObject) (gen.R
 	var only map[template.ID]bool
 	if or(r.Params.Ready, false) {
 		only = h.Ready()
+	}
+	if along := template.ID(or(r.Params.Sight, "")); along != "" {
+		ready := only
+		only = map[template.ID]bool{}
+		for _, f := range v.Facts {
+			only[f.ID] = slices.Contains(f.Sights, along) && (ready == nil || ready[f.ID])
+		}
 	}
 	d := ribbon.Draw(v.Template, v.Proof.Fan, ribbon.View{
 		Fold: template.ID(or(r.Params.Fold, "")), Toggled: toggled(r.Params.Toggled), Room: min(1e5, max(0, or(r.Params.Room, 0))), Only: only,

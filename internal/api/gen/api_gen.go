@@ -2310,6 +2310,7 @@ type RoutingParams struct {
 	Toggled *[]string `form:"toggled,omitempty" json:"toggled,omitempty"`
 	Room    *float64  `form:"room,omitempty" json:"room,omitempty"`
 	Ready   *bool     `form:"ready,omitempty" json:"ready,omitempty"`
+	Sight   *string   `form:"sight,omitempty" json:"sight,omitempty"`
 }
 
 // AddRowsJSONBody defines parameters for AddRows.
@@ -4388,6 +4389,13 @@ func (w *ServerInterfaceWrapper) Routing(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "ready", ctx.QueryParams(), &params.Ready, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ready: %s", err))
+	}
+
+	// ------------- Optional query parameter "sight" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sight", ctx.QueryParams(), &params.Sight, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sight: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

@@ -42,14 +42,15 @@ export const computed = {
     fold: Id,
     toggled: string[],
     room: number,
-    only: ReadonlySet<Id> | null, // who is ready, when only they show
+    only: ReadonlySet<Id> | null, // who shows, when not all do
+    shows: { ready?: boolean; sight?: Id } = {}, // and why
   ) =>
     queryOptions({
       queryKey: ["routing", id, revision, fold, toggled.join(), room, only && numberOf(only)],
       queryFn: () =>
         answer(
           api.GET("/api/templates/{id}/routing", {
-            params: { path: { id }, query: { fold, toggled, room, ...(only ? { ready: true } : {}) } },
+            params: { path: { id }, query: { fold, toggled, room, ...(only ? shows : {}) } },
           }),
         ),
       placeholderData: keepPreviousData,

@@ -4413,6 +4413,7 @@ export interface operations {
                 toggled?: string[];
                 room?: number;
                 ready?: boolean;
+                sight?: string;
             };
             header?: never;
             path: {

@@ -29,7 +29,9 @@ export function Routing() {
   const [toggled, setToggled] = useState<Id[]>([]);
   const [room, setRoom] = useState(600);
   const { only } = useShown();
-  const { data } = useQuery(computed.routing(sheet.id, sheet.revision, fold ?? "", toggled, room, only));
+  const readyOnly = useApp((s) => s.readyOnly) || along?.match?.state === "ready";
+  const shows = { ...(readyOnly ? { ready: true } : {}), ...(along ? { sight: along.id } : {}) };
+  const { data } = useQuery(computed.routing(sheet.id, sheet.revision, fold ?? "", toggled, room, only, shows));
   const toggle = (id: Id) => setToggled((t) => (t.includes(id) ? t.filter((x) => x !== id) : [...t, id]));
   const empty = sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2;
   return (
