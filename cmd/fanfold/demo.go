@@ -102,7 +102,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string,
 	if err != nil {
 		return err
 	}
-	if err := r.app.Start(ctx); err != nil {
+	if err := r.start(ctx); err != nil {
 		return err
 	}
 	hosts, err := startHosts(r.desk.Address(), tokens, speed, dir)

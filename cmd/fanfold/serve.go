@@ -29,6 +29,8 @@ type serveConfig struct {
 	RigListen   string   // where hosts dial in; defaults to 127.0.0.1:7071
 	RigExternal string   // an external NATS cluster instead; defaults to none
 	DatabaseURL string   // required
+	Connections int      // to the database, at most; defaults to store.Options'
+	KeepMiB     int64    // of open templates that nobody uses; defaults to app.Config's
 	ScanRoots   []string // folders people may scan; defaults to none
 	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
@@ -40,6 +42,7 @@ type running struct {
 	desk  *rig.Desk
 	stop  func() // ends long work
 	deaf  func() // ends listening to music programs
+	quiet func() // ends hearing what other servers write
 }
 
 // gcPercent makes the collector run earlier than by default: what lives is
@@ -49,7 +52,7 @@ const gcPercent = 50
 // startRunning connects everything but the browsers' address.
 func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 	debug.SetGCPercent(gcPercent)
-	s, err := store.Open(ctx, c.DatabaseURL)
+	s, err := store.Open(ctx, store.Options{URL: c.DatabaseURL, Connections: c.Connections})
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +79,7 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		s.Close()
 		return nil, err
 	}
-	r.app = app.New(s, r.desk)
+	r.app = app.New(app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB})
 	if err = r.app.AllowScans(c.ScanRoots...); err == nil {
 		r.stop, err = r.app.StartJobs(ctx)
 	}
@@ -94,7 +97,16 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 	return r, nil
 }
 
+// start brings back what ran before.
+func (r *running) start(ctx context.Context) (err error) {
+	r.quiet, err = r.app.Start(ctx)
+	return err
+}
+
 func (r *running) close() {
+	if r.quiet != nil {
+		r.quiet()
+	}
 	if r.deaf != nil {
 		r.deaf()
 	}
@@ -158,7 +170,7 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			if err := r.app.Start(ctx); err != nil {
+			if err := r.start(ctx); err != nil {
 				return err
 			}
 			return r.serveHTTP(ctx, c, func(address string) {
@@ -169,6 +181,8 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
 	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
+	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
+	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")

@@ -51,7 +51,7 @@ func serve(t *testing.T) *server {
 		_, err := s.AccountEnsure(context.Background(), name+"'s studio", name+"@studio.example", name, password)
 		require.NoError(t, err)
 	}
-	a := app.New(s, noRig{})
+	a := app.New(app.Config{Store: s, Rig: noRig{}})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
 	return &server{web, s, a}
@@ -161,7 +161,7 @@ func TestAnotherStudiosIdsAnswer404(t *testing.T) {
 	ada, eve := s.signedIn(t, "ada"), s.signedIn(t, "eve")
 	path := ada.newTemplate("Mine")
 	require.Equal(t, 200, ada.do("GET", path, nil).status)
-	for _, call := range [][2]string{{"GET", ""}, {"GET", "/marks"}, {"POST", "/undo"}, {"GET", "/export/smf"}, {"GET", "/events"}} {
+	for _, call := range [][2]string{{"GET", ""}, {"GET", "/marks"}, {"POST", "/undo"}, {"GET", "/export/smf"}} {
 		require.Equal(t, 404, eve.do(call[0], path+call[1], nil).status, call)
 	}
 	require.Equal(t, 404, eve.do("POST", path+"/changes", map[string]any{"base": 0, "change": map[string]any{"kind": "delete", "ids": []string{}}}).status)
@@ -274,7 +274,7 @@ func TestEventsResumeByRevision(t *testing.T) {
 	require.Equal(t, 200, c.do("POST", path+"/import?take=true", []byte(list)).status)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, "GET", s.URL+path+"/events?after=0", nil)
+	r, err := http.NewRequestWithContext(ctx, "GET", s.URL+"/api/events?watch="+strings.TrimPrefix(path, "/api/templates/")+":0", nil)
 	require.NoError(t, err)
 	answer, err := c.http.Do(r)
 	require.NoError(t, err)
@@ -284,14 +284,16 @@ func TestEventsResumeByRevision(t *testing.T) {
 	lines.Buffer(nil, 1<<20)
 	var seen []string
 	for lines.Scan() && len(seen) < 3 {
-		if text, ok := strings.CutPrefix(lines.Text(), "event: "); ok {
-			seen = append(seen, text)
+		var head struct {
+			Document, Name string
+			Revision       int64
 		}
-		if lines.Text() == "id: 1" {
-			seen = append(seen, lines.Text())
+		if text, ok := strings.CutPrefix(lines.Text(), "data: "); ok && json.Unmarshal([]byte(text), &head) == nil && head.Name != "" && head.Document != "" {
+			require.Contains(t, path, head.Document)
+			seen = append(seen, fmt.Sprint(head.Name, " ", head.Revision))
 		}
 	}
-	require.Equal(t, []string{"id: 1", "change", "rig"}, seen)
+	require.Equal(t, []string{"change 1", "rig 0", "here 0"}, seen)
 }
 
 func TestComputedAnswers(t *testing.T) {

@@ -84,7 +84,7 @@ func (s *server) LookAt(ctx context.Context, r gen.LookAtRequestObject) (gen.Loo
 	if err != nil {
 		return nil, err
 	}
-	row, err := h.LookAt(ctx, r.Revision, h.View().Template.Name)
+	row, err := h.LookAt(ctx, r.Revision)
 	return gen.LookAt200JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
 }
 

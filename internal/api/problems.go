@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/rows"
 	"fanfold/internal/format/smf"
@@ -53,7 +54,7 @@ func problemOf(err error) gen.Problem {
 		return p
 	case errors.As(err, &old):
 		return problem(409, "too-old", "The change is based on an old revision", err)
-	case errors.Is(err, store.ErrStale):
+	case errors.Is(err, document.ErrStale):
 		return problem(409, "stale", "The template was changed elsewhere; try again", err)
 	case errors.As(err, &room):
 		return problem(409, "no-room", "The call does not fit", err)
@@ -102,6 +103,9 @@ func problemOf(err error) gen.Problem {
 		return problem(http.Code, "request", "The request can not be read", err)
 	case errors.As(err, &tooLarge):
 		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
+	}
+	if errors.Is(err, store.ErrBusy) {
+		return problem(503, "busy-server", "The server has too much to do", errors.New("too many people ask for something at once; try again in a moment"))
 	}
 	slog.Error("request failed", "error", err)
 	return problem(503, "unavailable", "The server could not do this just now", errors.New("what shows here is what was kept; try again in a moment"))

@@ -39,6 +39,8 @@ type server struct {
 	store    *store.Store
 	sessions *scs.SessionManager
 	attempts *attempts
+	flights  flights
+	streams  streams
 	demo     string
 }
 
@@ -60,8 +62,8 @@ func New(c Config) http.Handler {
 	if c.Web != nil {
 		e.GET("/*", pages(c.Web))
 	}
-	e.GET("/api/templates/:id/events", s.events)
-	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify))
+	e.GET("/api/events", s.events)
+	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.once))
 	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
 }
@@ -72,7 +74,7 @@ func inSession(m echo.MiddlewareFunc) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		within := m(next)
 		return func(c *echo.Context) error {
-			if path := c.Request().URL.Path; !strings.HasPrefix(path, "/api/") || strings.HasSuffix(path, "/events") {
+			if path := c.Request().URL.Path; !strings.HasPrefix(path, "/api/") || path == "/api/events" {
 				return next(c)
 			}
 			return within(c)
@@ -112,7 +114,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return strings.HasSuffix(path, "/events") || strings.HasPrefix(path, "/api/recordings/")
+			return path == "/api/events" || strings.HasPrefix(path, "/api/recordings/")
 		},
 	})
 }

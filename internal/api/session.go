@@ -101,7 +101,12 @@ func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
 
 // SignOut implements the contract.
 func (s *server) SignOut(ctx context.Context, _ gen.SignOutRequestObject) (gen.SignOutResponseObject, error) {
-	return gen.SignOut204Response{}, s.sessions.Destroy(ctx)
+	token := s.sessions.Token(ctx)
+	if err := s.sessions.Destroy(ctx); err != nil {
+		return nil, err
+	}
+	s.streams.end(token)
+	return gen.SignOut204Response{}, nil
 }
 
 // attempts limits sign-in: five at once for one account from one address,

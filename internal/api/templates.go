@@ -146,6 +146,7 @@ func (s *server) adding(ctx context.Context, id uuid.UUID, maker app.Maker) (gen
 		if err != nil {
 			return nil, err
 		}
+		added = added[:0] // it may be made again
 		for _, i := range after.Instruments {
 			if t.Instrument(i.ID) == nil {
 				added = append(added, i.ID)

@@ -268,7 +268,7 @@ func TestGuessingIsSlowed(t *testing.T) {
 func TestPages(t *testing.T) {
 	web := fstest.MapFS{"index.html": {Data: []byte("<html>Fanfold</html>")}, "assets/app-1.js": {Data: []byte("1")}}
 	s := storetest.Open(t)
-	server := httptest.NewServer(api.New(api.Config{App: app.New(s, noRig{}), Store: s, Web: fs.FS(web)}))
+	server := httptest.NewServer(api.New(api.Config{App: app.New(app.Config{Store: s, Rig: noRig{}}), Store: s, Web: fs.FS(web)}))
 	t.Cleanup(server.Close)
 	c := &client{t, server.URL, http.DefaultClient}
 	page := c.do("GET", "/some/leaf", nil)

@@ -9,6 +9,8 @@ import (
 	"encoding/base32"
 	"errors"
 	"fmt"
+	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -17,24 +19,42 @@ import (
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/catalogue"
+	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
+	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
 
+// Config configures an App.
+type Config struct {
+	Store *store.Store // required
+	Rig   Rig          // required
+	// KeepMiB is how much memory open templates that nobody uses may take, MiB.
+	// Defaults to 192.
+	KeepMiB int64
+	// KeepFor is how long a template stays open after it was used, whatever it
+	// takes. Defaults to 30 s.
+	KeepFor time.Duration
+}
+
 // App serves all studios.
 type App struct {
 	store     *store.Store
+	sheets    *store.Documents[*template.Template, change.Change]
 	rig       Rig
-	jobs      *Jobs                             // nil until StartJobs
-	scanRoots []string                          // folders of the server that may be scanned
-	hostRoots map[uuid.UUID]map[string][]string // and of machines, by studio and name
+	jobs      *Jobs    // nil until StartJobs
+	scanRoots []string // folders of the server that may be scanned
 	hosts     hostBook
 	paces     paceBook
+	abouts    aboutBook
+	open      *document.Shelf[*Hot]
+	beside    sync.WaitGroup // what is written beside the work
 
 	mu         sync.Mutex
-	hot        map[uuid.UUID]*Hot
-	catalogues map[uuid.UUID]uuid.UUID // by studio
+	hostRoots  map[uuid.UUID]map[string][]string // folders of machines that may be scanned, by studio and name
+	catalogues map[uuid.UUID]uuid.UUID           // by studio
 }
 
 // Person is who asks.
@@ -45,9 +65,60 @@ type Person struct {
 }
 
 // New returns an App on a store, driving machines through a rig.
-func New(s *store.Store, rig Rig) *App {
-	return &App{store: s, rig: rig, hot: map[uuid.UUID]*Hot{}, catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
-		paces: paceBook{known: map[machineKey]calls.Pace{}}}
+func New(c Config) *App {
+	if c.KeepMiB == 0 {
+		c.KeepMiB = 192
+	}
+	if c.KeepFor == 0 {
+		c.KeepFor = 30 * time.Second
+	}
+	return &App{
+		store: c.Store, sheets: sheets(c.Store), rig: c.Rig,
+		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
+		paces:  paceBook{known: map[machineKey]calls.Pace{}},
+		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
+		open: &document.Shelf[*Hot]{
+			Bound: c.KeepMiB << 20, Grace: c.KeepFor, Now: time.Now,
+			Size:  func(h *Hot) int64 { return sizeOf(h.View().Template) },
+			InUse: (*Hot).inUse,
+		},
+	}
+}
+
+// Wait waits until what is written beside the work is written.
+func (a *App) Wait() { a.beside.Wait() }
+
+type keyOfRequest struct{}
+
+// WithKey gives a request a key, by which its changes are made once, however
+// often it arrives.
+func WithKey(ctx context.Context, key uuid.UUID) context.Context {
+	return context.WithValue(ctx, keyOfRequest{}, &requestKey{key: key})
+}
+
+// requestKey is for the first thing that a request makes; what else it makes
+// follows from that.
+type requestKey struct {
+	mu  sync.Mutex
+	key uuid.UUID
+}
+
+// takeKey takes the key of a request, once; nil when there is none.
+func takeKey(ctx context.Context) uuid.UUID {
+	k, ok := ctx.Value(keyOfRequest{}).(*requestKey)
+	if !ok {
+		return uuid.Nil
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	key := k.key
+	k.key = uuid.Nil
+	return key
+}
+
+// ask is how a person asks for a change, having seen a revision.
+func (p Person) ask(ctx context.Context, seen int64) document.Ask {
+	return document.Ask{Author: p.ID, By: p.Name, Seen: seen, Key: takeKey(ctx)}
 }
 
 // NewID makes a random ID for a thing of a kind: "instrument-h3k2...".
@@ -58,32 +129,34 @@ func NewID(kind string) template.ID {
 }
 
 // Templates lists the studio's templates, oldest first.
-func (a *App) Templates(ctx context.Context, p Person) ([]db.Template, error) {
-	return a.store.Queries().TemplateList(ctx, p.Studio)
+func (a *App) Templates(ctx context.Context, p Person) ([]db.Document, error) {
+	return a.store.Queries().DocumentList(ctx, db.DocumentListParams{StudioID: p.Studio, Kind: templateKind})
 }
 
 // Create makes a template of the studio. What its libraries, players and
 // patches have in common with the catalogue, by name, is one with it.
-func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Template, error) {
+func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Document, error) {
 	cat, err := a.Catalogue(ctx, p)
 	if err != nil {
-		return db.Template{}, err
+		return db.Document{}, err
 	}
-	row, err := a.store.TemplateCreate(ctx, p.Studio, catalogue.Adopt(t, cat.View().Template, NewID))
+	row, err := a.sheets.Create(ctx, store.NewDocument{Studio: p.Studio, Kind: templateKind, Key: takeKey(ctx)}, catalogue.Adopt(t, cat.View().Template, NewID))
 	if err != nil {
 		return row, err
 	}
-	if _, err := a.Open(ctx, p, row.ID); err != nil {
+	h, err := a.Open(ctx, p, row.ID)
+	if err != nil {
 		return row, err
 	}
-	return a.store.Queries().TemplateGet(ctx, db.TemplateGetParams{ID: row.ID, StudioID: p.Studio})
+	row.Name, row.Revision = h.doc.View().Name, h.doc.View().Revision // it may have followed the catalogue already
+	return row, nil
 }
 
 // Open returns the template, loading it if nobody has it open yet. A template
 // of another studio is store.ErrNotFound.
 func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
 	h, err := a.load(ctx, p, id)
-	if err != nil || h.catalogue || h.Locked() || p.ID == uuid.Nil || h.agrees.Swap(true) {
+	if err != nil || h.isCatalogue() || h.Locked() || p.ID == uuid.Nil || h.agrees.Swap(true) {
 		return h, err
 	}
 	if err := a.agree(ctx, p, h); err != nil {
@@ -94,55 +167,196 @@ func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
 }
 
 func (a *App) load(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
-	a.mu.Lock()
-	h := a.hot[id]
-	a.mu.Unlock()
-	if h != nil {
-		if h.studio != p.Studio {
-			return nil, store.ErrNotFound
+	h, err := a.open.Open(ctx, id, func(ctx context.Context) (*Hot, error) {
+		h, err := a.openHot(ctx, p.Studio, id)
+		if err == nil {
+			v := h.doc.View()
+			a.abouts.put(v.ID, v.Studio, v.Kind, aboutOf(v.State))
 		}
-		return h, h.refresh(ctx)
+		return h, err
+	})
+	if err == nil && h.studio() != p.Studio {
+		return nil, store.ErrNotFound
 	}
-	fresh := &Hot{app: a, id: id, studio: p.Studio, stale: true, watchers: map[*Watcher]bool{}, wanted: map[template.ID]bool{}, states: map[template.ID]State{},
-		usedAt: map[template.ID]time.Time{}, measuring: map[template.ID]*measuring{}, lastLoad: map[template.ID]Measured{}}
-	if err := fresh.refresh(ctx); err != nil {
-		return nil, err
-	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if h := a.hot[id]; h != nil {
-		return h, nil // somebody else was quicker
-	}
-	a.hot[id] = fresh
-	return fresh, nil
+	return h, err
 }
 
-// openAll loads every template, so that what is wanted ready is known.
-func (a *App) openAll(ctx context.Context) error {
-	rows, err := a.store.Queries().TemplateAll(ctx)
+// each calls f for every open template of a studio.
+func (a *App) each(studio uuid.UUID, f func(*Hot)) {
+	for _, h := range a.open.All() {
+		if h.studio() == studio {
+			f(h)
+		}
+	}
+}
+
+// Start brings back what was wanted when the server last ran, and begins to hear
+// what others write. The function returned ends that.
+func (a *App) Start(ctx context.Context) (stop func(), err error) {
+	credentials, err := a.store.Queries().CredentialList(ctx)
 	if err != nil {
-		return fmt.Errorf("list templates: %w", err)
+		return nil, fmt.Errorf("list credentials: %w", err)
+	}
+	for _, c := range credentials {
+		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+	}
+	if err := a.loadPaces(ctx); err != nil {
+		return nil, err
+	}
+	if err := a.loadAbouts(ctx); err != nil {
+		return nil, err
+	}
+	if err := a.openWanted(ctx); err != nil {
+		return nil, err
+	}
+	listening, end := context.WithCancel(context.WithoutCancel(ctx))
+	var done sync.WaitGroup
+	done.Go(func() { a.store.Listen(listening, a.hear, a.catchUp) })
+	done.Go(func() { a.trim(listening) })
+	return func() { end(); done.Wait(); a.Wait() }, nil
+}
+
+// openWanted opens the templates of which something shall be ready.
+func (a *App) openWanted(ctx context.Context) error {
+	rows, err := a.store.Queries().WantedDocuments(ctx)
+	if err != nil {
+		return fmt.Errorf("list what shall be ready: %w", err)
 	}
 	var failed error
 	for _, row := range rows {
-		if _, err := a.load(ctx, Person{Studio: row.StudioID}, row.ID); err != nil {
-			failed = errors.Join(failed, fmt.Errorf("open template %s: %w", row.Name, err))
+		if _, err := a.load(ctx, Person{Studio: row.StudioID}, row.DocumentID); err != nil {
+			failed = errors.Join(failed, fmt.Errorf("open a template: %w", err))
 		}
 	}
 	return failed
 }
 
-// each calls f for every open template of a studio.
-func (a *App) each(studio uuid.UUID, f func(*Hot)) {
-	a.mu.Lock()
-	var list []*Hot
-	for _, h := range a.hot {
-		if h.studio == studio {
-			list = append(list, h)
+// hear takes in what was written, here or by another server.
+func (a *App) hear(n store.News) {
+	h, open := a.open.Look(n.ID)
+	switch {
+	case n.Of == "running" && open:
+		h.Running.heard(n.Revision)
+	case n.Of == "running":
+		a.beside.Go(func() { a.openHeard(n.ID) })
+	case n.Of == "document" && open:
+		h.doc.Heard(n.Revision)
+	case n.Of == "locked" && open:
+		a.beside.Go(func() { a.lookAt(h) })
+	}
+}
+
+// openHeard opens a template of which something was called elsewhere.
+func (a *App) openHeard(id uuid.UUID) {
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	kept, err := a.store.WantedLoad(ctx, id)
+	if err == nil && len(kept.Instruments) > 0 {
+		_, err = a.load(ctx, Person{Studio: a.abouts.studioOf(id)}, id)
+	}
+	if err != nil {
+		slog.Warn("what was called elsewhere is not known", "template", id, "error", err)
+	}
+}
+
+// lookAt looks whether a template was locked elsewhere.
+func (a *App) lookAt(h *Hot) {
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	if err := h.doc.CatchUp(ctx); err != nil {
+		slog.Warn("a template is not looked at", "template", h.ID(), "error", err)
+	}
+}
+
+// catchUp takes in whatever was written while the database was not heard.
+func (a *App) catchUp() {
+	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
+	defer stop()
+	for _, h := range a.open.All() {
+		_ = errors.Join(h.doc.CatchUp(ctx), h.Running.reload(ctx)) // heard again when something is written
+	}
+}
+
+// trimEvery is how often it is looked for templates that nobody uses.
+const trimEvery = 20 * time.Second
+
+func (a *App) trim(ctx context.Context) {
+	tick := time.NewTicker(trimEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			a.open.Trim()
 		}
 	}
-	a.mu.Unlock()
-	for _, h := range list {
-		f(h)
+}
+
+// aboutBook keeps what is told of templates without opening them.
+type aboutBook struct {
+	mu    sync.Mutex
+	known map[uuid.UUID]aboutRow
+}
+
+type aboutRow struct {
+	studio uuid.UUID
+	kind   string
+	about
+}
+
+func (b *aboutBook) put(id, studio uuid.UUID, kind string, x about) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if was, ok := b.known[id]; kind != versionKind && (!ok || !was.about.equal(x)) {
+		b.known[id] = aboutRow{studio, kind, x}
 	}
+}
+
+func (b *aboutBook) of(id uuid.UUID) about {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.known[id].about
+}
+
+func (b *aboutBook) studioOf(id uuid.UUID) uuid.UUID {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.known[id].studio
+}
+
+// all calls f for every template that is known.
+func (b *aboutBook) all(f func(id uuid.UUID, x aboutRow)) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for id, x := range b.known {
+		if x.kind == templateKind {
+			f(id, x)
+		}
+	}
+}
+
+func (a *App) loadAbouts(ctx context.Context) error {
+	rows, err := a.store.Queries().DocumentAll(ctx)
+	if err != nil {
+		return fmt.Errorf("list templates: %w", err)
+	}
+	for _, row := range rows {
+		a.abouts.put(row.ID, row.StudioID, row.Kind, aboutFrom(row.About))
+	}
+	return nil
+}
+
+// MachineNames lists the machines of all templates of the studio.
+func (a *App) MachineNames(studio uuid.UUID) []string {
+	out := []string{}
+	a.abouts.all(func(_ uuid.UUID, x aboutRow) {
+		for _, name := range x.Machines {
+			if x.studio == studio && !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
+	})
+	slices.Sort(out)
+	return out
 }

@@ -69,7 +69,7 @@ var ctx = context.Background()
 // setUp gives a studio of two people with a seated template of 40 rows.
 func setUp(t *testing.T) *fixture {
 	f := &fixture{store: storetest.Open(t), rig: &quietRig{wanted: map[string][]rig.Load{}}}
-	f.app = app.New(f.store, f.rig)
+	f.app = app.New(app.Config{Store: f.store, Rig: f.rig})
 	ada, err := f.store.AccountEnsure(ctx, "Studio", "ada@studio.example", "Ada", "a long password")
 	require.NoError(t, err)
 	ben, err := f.store.AccountEnsure(ctx, "Other", "ben@studio.example", "Ben", "a long password")
@@ -105,7 +105,7 @@ func TestAnotherStudioFindsNothing(t *testing.T) {
 	stranger := app.Person{ID: uuid.New(), Studio: uuid.New()}
 	_, err := f.app.Open(ctx, stranger, f.id)
 	require.ErrorIs(t, err, store.ErrNotFound)
-	_, err = app.New(f.store, f.rig).Open(ctx, stranger, f.id)
+	_, err = app.New(app.Config{Store: f.store, Rig: f.rig}).Open(ctx, stranger, f.id)
 	require.ErrorIs(t, err, store.ErrNotFound, "nor when it is not in memory yet")
 }
 
@@ -119,7 +119,7 @@ func TestARestartLosesNothing(t *testing.T) {
 	}
 	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Delete{IDs: []template.ID{"nobody"}})
 	require.Error(t, err)
-	again, err := app.New(f.store, f.rig).Open(ctx, f.ada, f.id)
+	again, err := app.New(app.Config{Store: f.store, Rig: f.rig}).Open(ctx, f.ada, f.id)
 	require.NoError(t, err)
 	require.Equal(t, f.hot.View().Revision, again.View().Revision)
 	require.Equal(t, asJSON(t, f.hot.View().Template), asJSON(t, again.View().Template))
@@ -179,7 +179,7 @@ func TestUndoIsOnesOwn(t *testing.T) {
 // Every delta takes a browser's copy from one revision to the next.
 func TestDeltasRebuildTheTemplate(t *testing.T) {
 	f := setUp(t)
-	w := f.hot.Watch(f.ada, f.hot.View().Revision)
+	w := f.hot.Watch(f.hot.View().Revision)
 	require.Equal(t, "rig", (<-w.Events).Name)
 	order := ids(f.hot.View().Template)
 	t0 := f.hot.View().Template
@@ -202,17 +202,17 @@ func TestDeltasRebuildTheTemplate(t *testing.T) {
 		}
 		require.Equal(t, ids(f.hot.View().Template), order)
 	}
-	resumed := f.hot.Watch(f.ada, f.hot.View().Revision-2)
+	resumed := f.hot.Watch(f.hot.View().Revision - 2)
 	require.Equal(t, f.hot.View().Revision-1, (<-resumed.Events).Revision)
 	require.Equal(t, f.hot.View().Revision, (<-resumed.Events).Revision)
-	lost := f.hot.Watch(f.ada, -1)
+	lost := f.hot.Watch(-1)
 	require.Equal(t, "reset", (<-lost.Events).Name)
 }
 
 // told is the next event that does not only say who is here.
 func told(w *app.Watcher) app.Event {
 	for {
-		if e := <-w.Events; e.Name != "you" && e.Name != "here" {
+		if e := <-w.Events; e.Name != "here" {
 			return e
 		}
 	}
@@ -247,8 +247,10 @@ func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 	require.NoError(t, f.hot.Call(ctx, all[:1], app.CallThem, false))
 	require.Equal(t, before, asJSON(t, f.hot.View().Template), "resting and calling again keeps every setting")
 
-	again := app.New(f.store, f.rig)
-	require.NoError(t, again.Start(ctx))
+	again := app.New(app.Config{Store: f.store, Rig: f.rig})
+	stop, err := again.Start(ctx)
+	require.NoError(t, err)
+	defer stop()
 	h, err := again.Open(ctx, f.ada, f.id)
 	require.NoError(t, err)
 	require.Equal(t, f.hot.Wanted(), h.Wanted(), "what was called is called again after a restart")
@@ -329,7 +331,7 @@ func TestKindsAreAssigned(t *testing.T) {
 func TestTheRunningStateIsToldByDifference(t *testing.T) {
 	f := setUp(t)
 	all := ids(f.hot.View().Template)
-	w := f.hot.Watch(f.ada, f.hot.View().Revision)
+	w := f.hot.Watch(f.hot.View().Revision)
 	next := func() (d app.RigDelta) {
 		e := told(w)
 		require.Equal(t, "rig", e.Name)
@@ -352,11 +354,10 @@ func TestTheRunningStateIsToldByDifference(t *testing.T) {
 	f.app.Reported(host, report, false)
 	f.app.Reported(rig.Host{Studio: uuid.NewString(), Machine: host.Machine}, report, false)
 	f.app.Reported(rig.Host{Studio: host.Studio, Machine: "unknown"}, report, false)
-	require.Empty(t, w.Events, "nothing new is not told")
 	require.NoError(t, f.hot.Call(ctx, all[:1], app.RestThem, false))
 	require.Equal(t, []template.ID{all[0]}, next().Tacet)
 
-	fresh := f.hot.Watch(f.ada, f.hot.View().Revision)
+	fresh := f.hot.Watch(f.hot.View().Revision)
 	var whole app.RigDelta
 	require.NoError(t, json.Unmarshal((<-fresh.Events).Data, &whole))
 	require.True(t, whole.Whole)
@@ -366,7 +367,7 @@ func TestTheRunningStateIsToldByDifference(t *testing.T) {
 // A watcher that takes nothing is let go, so that it resumes; others go on.
 func TestASlowWatcherIsLetGo(t *testing.T) {
 	f := setUp(t)
-	slow := f.hot.Watch(f.ada, 0)
+	slow := f.hot.Watch(0)
 	id := f.hot.View().Template.Instruments[0].ID
 	for n := range 600 {
 		_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, annotate(id, uuid.NewString()))
@@ -377,36 +378,66 @@ func TestASlowWatcherIsLetGo(t *testing.T) {
 		count++
 	}
 	require.Less(t, count, 600, "its events end before the last change")
-	require.Equal(t, "reset", (<-f.hot.Watch(f.ada, 3).Events).Name, "too long ago to resume from")
+	require.Equal(t, "reset", (<-f.hot.Watch(3).Events).Name, "too long ago to resume from")
 }
 
-// A change whose writing failed is looked for: one that was kept all the same
-// counts, one that was not is refused, and work goes on from what is there.
-func TestAChangeOfUnknownFateIsLookedFor(t *testing.T) {
+// Two servers on one database: what one writes, the other takes in before it
+// writes; nothing is lost, and what both set clashes.
+func TestTwoServersWriteOneTemplate(t *testing.T) {
 	f := setUp(t)
-	elsewhere, err := app.New(f.store, f.rig).Open(ctx, f.ada, f.id)
+	other, err := app.New(app.Config{Store: f.store, Rig: f.rig}).Open(ctx, f.ada, f.id)
 	require.NoError(t, err)
-	id := f.hot.View().Template.Instruments[0].ID
-	c := rename(id, "Kept")
-	_, err = elsewhere.ApplyFrom(ctx, f.ada, 0, c)
-	require.NoError(t, err)
-	revision, err := f.hot.ApplyFrom(ctx, f.ada, 0, c)
-	require.NoError(t, err, "this very change was kept")
-	require.EqualValues(t, 1, revision)
-	require.Equal(t, "Kept", f.hot.View().Template.Instrument(id).Name)
-
 	rows := ids(f.hot.View().Template)
+	_, err = other.ApplyFrom(ctx, f.ben, 0, rename(rows[0], "Theirs"))
+	require.NoError(t, err)
+	revision, err := f.hot.ApplyFrom(ctx, f.ada, 0, rename(rows[1], "Mine"))
+	require.NoError(t, err, "another row: both stand")
+	require.EqualValues(t, 2, revision)
+	require.Equal(t, "Theirs", f.hot.View().Template.Instrument(rows[0]).Name)
+	_, err = other.ApplyFrom(ctx, f.ben, 1, rename(rows[1], "No, mine"))
+	var clash *app.ClashError
+	require.ErrorAs(t, err, &clash)
+	require.Equal(t, "Mine", clash.Theirs)
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	_, redo := f.hot.Undoable(f.ada)
+	require.Equal(t, "Set name of Mine", redo)
+	require.NoError(t, other.CatchUp(ctx))
+	_, redo = other.Undoable(f.ada)
+	require.Equal(t, "Set name of Mine", redo, "undo is the same on both")
+	_, err = other.Redo(ctx, f.ada)
+	require.NoError(t, err)
+
 	require.NoError(t, f.hot.Call(ctx, rows[:2], app.CallThem, false))
-	require.NoError(t, f.store.WantedChange(ctx, f.id, nil, []string{string(rows[0])}))
-	_, err = elsewhere.ApplyFrom(ctx, f.ada, 1, rename(id, "Theirs"))
+	require.NoError(t, other.Call(ctx, rows[2:3], app.CallThem, false))
+	require.Equal(t, rows[:3], other.Wanted(), "a call adds to what was called elsewhere")
+	require.NoError(t, other.Lock(ctx, true))
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, rename(rows[0], "Too late"))
+	var locked *app.LockedError
+	require.ErrorAs(t, err, &locked, "locked elsewhere is locked here")
+}
+
+// What was asked before, by its key, is not done again.
+func TestARequestIsObeyedOnce(t *testing.T) {
+	f := setUp(t)
+	row := ids(f.hot.View().Template)[0]
+	key := uuid.New()
+	first, err := f.hot.Apply(app.WithKey(ctx, key), f.ada, app.Duplicate([]template.ID{row}))
 	require.NoError(t, err)
-	_, err = f.hot.ApplyFrom(ctx, f.ada, 1, rename(id, "Mine"))
-	require.ErrorIs(t, err, store.ErrStale, "another one has taken its place")
-	require.Equal(t, "Theirs", f.hot.View().Template.Instrument(id).Name)
-	require.Equal(t, rows[1:2], f.hot.Wanted(), "what shall be ready is what was kept, too")
-	require.Len(t, append(f.rig.names("Machine 1"), f.rig.names("Machine 2")...), 1, "and the machines are told")
-	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, rename(id, "Mine"))
-	require.NoError(t, err)
+	for _, h := range []*app.Hot{f.hot, must(app.New(app.Config{Store: f.store, Rig: f.rig}).Open(ctx, f.ada, f.id))} {
+		_, err = h.Apply(app.WithKey(ctx, key), f.ada, app.Duplicate([]template.ID{row}))
+		revision, again := app.AgainOf(err)
+		require.True(t, again, err)
+		require.Equal(t, first, revision)
+	}
+	require.Len(t, f.hot.View().Template.Instruments, 41)
+}
+
+func must[T any](x T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return x
 }
 
 // The first row of an empty template brings its section along.
@@ -445,8 +476,8 @@ func TestTheDatabaseComesBack(t *testing.T) {
 		}
 	}
 	require.NoError(t, err)
-	loaded, err := f.store.TemplateLoad(ctx, f.ada.Studio, f.id)
+	loaded, err := app.New(app.Config{Store: f.store, Rig: f.rig}).Open(ctx, f.ada, f.id)
 	require.NoError(t, err)
-	require.Equal(t, "After", loaded.Template.Instrument(id).Name)
-	require.Equal(t, int64(2), loaded.Revision)
+	require.Equal(t, "After", loaded.View().Template.Instrument(id).Name)
+	require.Equal(t, int64(2), loaded.View().Revision)
 }

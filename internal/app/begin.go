@@ -22,10 +22,10 @@ type From struct {
 
 // Begin makes a template of the studio from nothing, from a line of shorthand, or
 // from another template or some of its sections, with all that these need.
-func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.Template, error) {
+func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.Document, error) {
 	t := template.New(NewID("template"), name)
 	if err := t.Validate(); err != nil {
-		return db.Template{}, err
+		return db.Document{}, err
 	}
 	var c change.Change
 	var err error
@@ -33,24 +33,24 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.T
 	case from.Template != uuid.Nil:
 		there, failed := a.Open(ctx, p, from.Template)
 		if failed != nil {
-			return db.Template{}, failed
+			return db.Document{}, failed
 		}
 		if len(from.Sections) == 0 {
 			return there.Branch(ctx, p, Present, name)
 		}
 		c, err = sectionsOf(t, there.View().Template, from.Sections)
 		if err != nil {
-			return db.Template{}, err
+			return db.Document{}, err
 		}
 	case from.Line != "":
 		c, err = casting.Begin(t, from.Line, NewID)
 	}
 	if err != nil {
-		return db.Template{}, err
+		return db.Document{}, err
 	}
 	if c != nil {
 		if t, _, err = change.Apply(t, c); err != nil {
-			return db.Template{}, err
+			return db.Document{}, err
 		}
 	}
 	return a.Create(ctx, p, t)

@@ -20,7 +20,7 @@ import (
 // room for them.
 func manyRows(b *testing.B, n int) (*app.App, *app.Hot, app.Person, string, []template.ID) {
 	s := storetest.Open(b)
-	a := app.New(s, &quietRig{wanted: map[string][]rig.Load{}})
+	a := app.New(app.Config{Store: s, Rig: &quietRig{wanted: map[string][]rig.Load{}}})
 	ada, err := s.AccountEnsure(ctx, "Studio", "ada@studio.example", "Ada", "a long password")
 	require.NoError(b, err)
 	p := app.Person{ID: ada.ID, Studio: ada.StudioID, Name: "Ada"}
@@ -78,7 +78,7 @@ func BenchmarkServerPerLoad(b *testing.B) {
 // told to a browser. The goal is 300 ms to the browser that asked.
 func BenchmarkEditAll10000(b *testing.B) {
 	_, h, p, _, _ := manyRows(b, 10_000)
-	w := h.Watch(p, h.View().Revision)
+	w := h.Watch(h.View().Revision)
 	go func() {
 		for range w.Events {
 		}
@@ -105,7 +105,7 @@ func BenchmarkState10000(b *testing.B) {
 	bytes := 0
 	for b.Loop() {
 		begun := time.Now()
-		w := h.Watch(app.Person{}, h.View().Revision)
+		w := h.Watch(h.View().Revision)
 		bytes = len((<-w.Events).Data)
 		h.Unwatch(w)
 		require.Less(b, time.Since(begun), time.Minute)

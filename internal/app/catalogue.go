@@ -12,7 +12,8 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/order"
 	"fanfold/internal/core/template"
-	"fanfold/internal/store"
+	"fanfold/internal/document"
+	"fanfold/internal/store/db"
 )
 
 // Catalogue opens the studio's catalogue: what it knows of its libraries,
@@ -24,7 +25,8 @@ func (a *App) Catalogue(ctx context.Context, p Person) (*Hot, error) {
 	a.mu.Unlock()
 	if !ok {
 		var err error
-		if id, err = a.store.CatalogueEnsure(ctx, p.Studio, template.New(NewID("catalogue"), "Catalogue")); err != nil {
+		fresh := func() *template.Template { return template.New(NewID("catalogue"), "Catalogue") }
+		if id, err = a.sheets.Only(ctx, p.Studio, catalogueKind, fresh); err != nil {
 			return nil, err
 		}
 		a.mu.Lock()
@@ -52,31 +54,24 @@ func (a *App) agree(ctx context.Context, p Person, h *Hot) error {
 // follow applies what follows from a change elsewhere; nothing when there is
 // nothing to do.
 func (h *Hot) follow(ctx context.Context, p Person, make func(*template.Template) change.Change) error {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return err
-	}
-	if h.locked {
-		h.agrees.Store(false) // made up for once it is unlocked
-		return nil
-	}
-	c := make(h.t)
-	if len(c.Keys()) == 0 {
-		return nil
-	}
 	label := "Follow the catalogue"
-	if h.catalogue {
+	if h.isCatalogue() {
 		label = "Take in what a template brought"
 	}
-	_, err := h.apply(ctx, p, change.Batch{Label: label, Changes: []change.Change{c}}, store.Follow, 0)
+	err := h.doc.Follow(ctx, document.Ask{Author: p.ID, By: p.Name, Seen: document.Any}, func(v *sheetView) (change.Change, bool) {
+		c := make(v.State)
+		return change.Batch{Label: label, Changes: []change.Change{c}}, len(c.Keys()) > 0 && !v.Locked
+	})
+	if h.Locked() {
+		h.agrees.Store(false) // made up for once it is unlocked
+	}
 	return err
 }
 
 // known is the catalogue that changes of a template are read against; nil for
 // the catalogue itself, and for nobody.
 func (h *Hot) known(ctx context.Context, p Person) (*template.Template, error) {
-	if h.catalogue || p.ID == uuid.Nil {
+	if h.isCatalogue() || p.ID == uuid.Nil {
 		return nil, nil
 	}
 	cat, err := h.app.Catalogue(ctx, p)
@@ -95,12 +90,12 @@ func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) {
 		slices.Equal(before.Patches, now.Patches) && slices.Equal(before.Vocabulary, now.Vocabulary) {
 		return
 	}
-	if !h.catalogue {
+	if !h.isCatalogue() {
 		h.behind(h.learn(ctx, p, before, now))
 		return
 	}
-	h.app.each(h.studio, func(t *Hot) {
-		if t.catalogue {
+	h.app.each(h.studio(), func(t *Hot) {
+		if t.isCatalogue() {
 			return
 		}
 		t.behind(t.follow(ctx, p, func(t *template.Template) change.Change {
@@ -112,7 +107,7 @@ func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) {
 // behind notes that a template may differ from the catalogue.
 func (h *Hot) behind(err error) {
 	if err != nil {
-		slog.Error("follow the catalogue", "template", h.id, "error", err)
+		slog.Error("follow the catalogue", "template", h.ID(), "error", err)
 		h.agrees.Store(false)
 	}
 }
@@ -134,22 +129,42 @@ func (h *Hot) learn(ctx context.Context, p Person, before, now *template.Templat
 
 // keptByTemplates refuses a change of the catalogue that takes away what a
 // template plays.
-func (a *App) keptByTemplates(studio uuid.UUID, before, after *template.Template) error {
-	var refusal error
-	a.each(studio, func(t *Hot) {
-		if t.catalogue || refusal != nil {
-			return
+func (a *App) keptByTemplates(ctx context.Context, studio uuid.UUID, before, after *template.Template) error {
+	gone := map[template.ID]string{}
+	for _, p := range before.Patches {
+		if after.Index().Patches[p.ID] == nil {
+			gone[p.ID] = p.Name
 		}
-		v := t.View().Template
-		for _, i := range v.Instruments {
+	}
+	if len(gone) == 0 {
+		return nil
+	}
+	rows, err := a.Templates(ctx, Person{Studio: studio})
+	if err != nil {
+		return fmt.Errorf("ask who plays the patches: %w", err)
+	}
+	for _, row := range rows {
+		t, err := a.present(ctx, studio, row)
+		if err != nil {
+			return fmt.Errorf("ask who plays the patches: %w", err)
+		}
+		for _, i := range t.Instruments {
 			for _, id := range i.Patches {
-				if before.Index().Patches[id] != nil && after.Index().Patches[id] == nil {
-					refusal = refused(id, "%s plays %s in %s; swap its patch first", i.Name, before.Index().Patches[id].Name, v.Name)
+				if name, going := gone[id]; going {
+					return refused(id, "%s plays %s in %s; swap its patch first", i.Name, name, t.Name)
 				}
 			}
 		}
-	})
-	return refusal
+	}
+	return nil
+}
+
+// present is a template as it stands, whether it is open or not.
+func (a *App) present(ctx context.Context, studio uuid.UUID, row db.Document) (*template.Template, error) {
+	if h, open := a.open.Look(row.ID); open {
+		return h.View().Template, nil
+	}
+	return a.sheets.At(ctx, studio, row.ID, row.Revision)
 }
 
 // found is what finds patches in one state of a catalogue.
@@ -228,21 +243,4 @@ func (h *Hot) Swap(ctx context.Context, p Person, ids []template.ID, patch templ
 		return made, err
 	})
 	return sum, revision, err
-}
-
-// ID is the document's id.
-func (h *Hot) ID() uuid.UUID { return h.id }
-
-// MachineNames lists the machines of all templates of the studio.
-func (a *App) MachineNames(studio uuid.UUID) []string {
-	out := []string{}
-	a.each(studio, func(h *Hot) {
-		for _, m := range h.View().Template.Machines {
-			if !slices.Contains(out, m.Name) {
-				out = append(out, m.Name)
-			}
-		}
-	})
-	slices.Sort(out)
-	return out
 }

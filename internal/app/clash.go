@@ -10,10 +10,23 @@ import (
 	"fanfold/internal/core/template"
 )
 
+// ClashError is a change refused because somebody else set the same thing
+// since the revision it is based on.
+type ClashError struct {
+	Name   string // of the thing
+	Field  string // in words
+	Theirs string // the value now, in words
+	Yours  string // the value asked for; empty when it can no longer be set
+}
+
+func (e *ClashError) Error() string {
+	return fmt.Sprintf("%s of %s was changed by somebody else meanwhile", e.Field, e.Name)
+}
+
 // clashError tells both values of the thing two people set, in words.
-func (h *Hot) clashError(key change.Key, c change.Change) error {
-	e := &ClashError{Name: nameOf(h.t, key.Object), Field: fieldText(h.t, key.Field), Theirs: valueOf(h.t, key)}
-	if after, _, err := change.Apply(h.t, c); err == nil {
+func clashError(now *template.Template, key change.Key, c change.Change) error {
+	e := &ClashError{Name: nameOf(now, key.Object), Field: fieldText(now, key.Field), Theirs: valueOf(now, key)}
+	if after, _, err := change.Apply(now, c); err == nil {
 		e.Yours = valueOf(after, key)
 	}
 	return e

@@ -1,8 +1,6 @@
 package app
 
 import (
-	"encoding/json"
-	"fmt"
 	"reflect"
 	"slices"
 
@@ -12,7 +10,6 @@ import (
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
-	"fanfold/internal/store"
 )
 
 // Fact is what the core computes for one row of the sheet.
@@ -193,61 +190,37 @@ func lists(before, after *template.Template) map[string]any {
 	return out
 }
 
-// Event is one message to browsers. Revision is 0 for those that need no
-// resuming.
-type Event struct {
-	Revision int64
-	Name     string
-	Data     []byte
-}
-
-// keptDeltas is how many revisions back a browser can resume from.
-const keptDeltas = 512
-
-// largestKept is the largest delta that is kept for resuming, bytes.
-const largestKept = 1 << 20
-
-func (h *Hot) tellDelta(e store.Entry, p Person, before *template.Template, factsBefore []Fact) {
+// delta is what one revision changed.
+func delta(e entry, before, after *sheetView) Delta {
+	was, now := before.State, after.State
 	d := Delta{
-		Revision: e.Revision, Author: p.Name, AuthorID: p.ID.String(), Label: e.Label, Role: string(e.Role), Name: h.t.Name,
-		Proof: ProofSummary{Marks: len(h.proof.Marks), Counts: h.proof.Counts()},
-		Lists: lists(before, h.t), Facts: changedFacts(factsBefore, h.facts),
+		Revision: e.Revision, Author: e.By, AuthorID: e.Author.String(), Label: e.Label, Role: string(e.Role), Name: now.Name,
+		Proof: ProofSummary{Marks: len(after.Facts.Proof.Marks), Counts: after.Facts.Proof.Counts()},
+		Lists: lists(was, now), Facts: changedFacts(before.Facts.Facts, after.Facts.Facts),
 	}
-	if !slices.Equal(before.Rules, h.t.Rules) {
-		rules := append([]*template.StemRule{}, h.t.Rules...)
+	if !slices.Equal(was.Rules, now.Rules) {
+		rules := append([]*template.StemRule{}, now.Rules...)
 		d.Rules = &rules
 	}
-	if !slices.Equal(before.ReturnSets, h.t.ReturnSets) {
-		sets := append([]*template.ReturnSet{}, h.t.ReturnSets...)
+	if !slices.Equal(was.ReturnSets, now.ReturnSets) {
+		sets := append([]*template.ReturnSet{}, now.ReturnSets...)
 		d.Returns = &sets
 	}
-	if !slices.Equal(before.Sightlines, h.t.Sightlines) {
-		sights := append([]*template.Sightline{}, h.t.Sightlines...)
+	if !slices.Equal(was.Sightlines, now.Sightlines) {
+		sights := append([]*template.Sightline{}, now.Sightlines...)
 		d.Sights = &sights
 	}
-	if !before.Settings.Equal(h.t.Settings) {
-		d.Settings = &h.t.Settings
+	if !was.Settings.Equal(now.Settings) {
+		d.Settings = &now.Settings
 	}
-	if d.Settings != nil || !slices.Equal(before.Machines, h.t.Machines) {
-		d.Risers = Risers(h.t)
+	if d.Settings != nil || !slices.Equal(was.Machines, now.Machines) {
+		d.Risers = Risers(now)
 	}
-	if otherShades(before, h.t) {
-		shades := Shades(h.t)
+	if otherShades(was, now) {
+		shades := Shades(now)
 		d.Shades = &shades
 	}
-	data, err := json.Marshal(d)
-	if err != nil {
-		h.tell(Event{Name: "reset"}) // browsers load the template anew
-		return
-	}
-	event := Event{Revision: e.Revision, Name: "change", Data: data}
-	if h.deltas = append(h.deltas, event); len(data) > largestKept {
-		h.deltas = nil // who missed it loads the template anew, which takes no longer
-	}
-	if len(h.deltas) > keptDeltas {
-		h.deltas = slices.Clone(h.deltas[len(h.deltas)-keptDeltas:])
-	}
-	h.tell(event)
+	return d
 }
 
 func changedFacts(before, after []Fact) []Fact {
@@ -269,58 +242,4 @@ func changedFacts(before, after []Fact) []Fact {
 		}
 	}
 	return out
-}
-
-// Watcher receives a template's events.
-type Watcher struct {
-	Events chan Event // closed when the watcher is too slow; it must resume
-
-	id   string
-	who  Person
-	rows []template.ID // selected there
-	all  int           // how many those are in truth
-}
-
-// Watch starts watching after a revision. What happened since comes first; a
-// "reset" event says that the template must be loaded anew.
-func (h *Hot) Watch(p Person, after int64) *Watcher {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	w := &Watcher{Events: make(chan Event, keptDeltas+64), id: NewIDText(), who: p}
-	switch {
-	case after == h.revision:
-	case after < h.revision && len(h.deltas) > 0 && h.deltas[0].Revision <= after+1:
-		for _, d := range h.deltas {
-			if d.Revision > after {
-				w.Events <- d
-			}
-		}
-	default:
-		w.Events <- Event{Name: "reset"}
-	}
-	now := h.rigState()
-	w.Events <- rigEvent(RigDelta{Whole: true, Instruments: now.Instruments, Tacet: []template.ID{}, Machines: now.Machines})
-	w.Events <- Event{Name: "you", Data: fmt.Appendf(nil, `{"id":%q}`, w.id)}
-	h.watchers[w] = true
-	h.tellHere()
-	return w
-}
-
-// Unwatch ends watching.
-func (h *Hot) Unwatch(w *Watcher) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	delete(h.watchers, w)
-	h.tellHere()
-}
-
-func (h *Hot) tell(e Event) {
-	for w := range h.watchers {
-		select {
-		case w.Events <- e:
-		default:
-			delete(h.watchers, w)
-			close(w.Events)
-		}
-	}
 }

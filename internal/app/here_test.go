@@ -25,24 +25,15 @@ func TestWhoIsHere(t *testing.T) {
 		}
 		return nil
 	}
-	you := func(w *app.Watcher) string {
-		for e := range w.Events {
-			if e.Name == "you" {
-				var x struct{ ID string }
-				require.NoError(t, json.Unmarshal(e.Data, &x))
-				return x.ID
-			}
-		}
-		return ""
-	}
-	ada := f.hot.Watch(f.ada, f.hot.View().Revision)
-	adas := you(ada)
+	const adas, bens = "a page of Ada's", "a page of Ben's"
+	ada, ben := f.hot.Watch(f.hot.View().Revision), f.hot.Watch(f.hot.View().Revision)
+	require.Empty(t, here(ada))
+	f.hot.Come(f.ada, adas)
 	require.Len(t, here(ada), 1)
-	ben := f.hot.Watch(f.ben, f.hot.View().Revision)
-	bens := you(ben)
-	require.NotEqual(t, adas, bens)
+	leave := f.hot.Come(f.ben, bens)
 	require.Len(t, here(ada), 2)
-	require.Len(t, here(ben), 2)
+	for len(here(ben)) < 2 {
+	}
 	require.NoError(t, f.hot.Select(f.ben, bens, rows))
 	list := here(ada)
 	for _, x := range list {
@@ -53,6 +44,12 @@ func TestWhoIsHere(t *testing.T) {
 		}
 	}
 	require.ErrorIs(t, f.hot.Select(f.ben, adas, rows), store.ErrNotFound, "not for somebody else")
-	f.hot.Unwatch(ben)
+	again := f.hot.Come(f.ben, bens) // the next stream opens before the first ends
+	require.Len(t, here(ada), 2)
+	leave()
+	leave()
+	require.NoError(t, f.hot.Select(f.ben, bens, rows[:1]), "still here")
+	require.Len(t, here(ada), 2)
+	again()
 	require.Len(t, here(ada), 1)
 }

@@ -2,8 +2,8 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/google/uuid"
 
@@ -11,6 +11,7 @@ import (
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
@@ -27,30 +28,11 @@ func (h *Hot) History(ctx context.Context, before int64) ([]db.HistoryPageRow, e
 	if before <= 0 {
 		before = 1 << 62
 	}
-	rows, err := h.app.store.Queries().HistoryPage(ctx, db.HistoryPageParams{TemplateID: h.id, Before: before, Most: historyPage})
+	rows, err := h.app.store.Queries().HistoryPage(ctx, db.HistoryPageParams{DocumentID: h.ID(), Before: before, Most: historyPage})
 	if err != nil {
 		return nil, fmt.Errorf("read the history: %w", err)
 	}
 	return rows, nil
-}
-
-// DependsError is a change that can not be taken back alone, since later ones
-// set the same things.
-type DependsError struct {
-	Label string
-	Later []store.Entry // which depend on it, oldest first
-}
-
-func (e *DependsError) Error() string {
-	var later []string
-	for n, x := range e.Later {
-		if n == 3 {
-			later = append(later, fmt.Sprintf("and %d more", len(e.Later)-n))
-			break
-		}
-		later = append(later, fmt.Sprintf("%s (revision %d)", x.Label, x.Revision))
-	}
-	return fmt.Sprintf("%s can not be taken back alone; later changes set the same: %s. Take these back first", e.Label, strings.Join(later, ", "))
 }
 
 // TakeBackOne undoes one earlier change alone, whoever made it, as a change of
@@ -58,99 +40,33 @@ func (e *DependsError) Error() string {
 // refused with a *DependsError.
 func (h *Hot) TakeBackOne(ctx context.Context, p Person, revision int64) (int64, error) {
 	before := h.View().Template
-	now, err := h.takeBackOne(ctx, p, revision)
-	if err != nil {
-		return 0, err
+	now, err := h.doc.TakeBackOne(ctx, p.ask(ctx, document.Any), revision)
+	var taken *document.TakenError
+	if errors.As(err, &taken) {
+		return 0, refused("", "%s", taken)
 	}
-	h.spread(ctx, p, before)
-	return now, nil
-}
-
-func (h *Hot) takeBackOne(ctx context.Context, p Person, revision int64) (int64, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return 0, err
+	if err == nil {
+		h.spread(ctx, p, before)
 	}
-	e, err := h.app.store.EntryGet(ctx, h.id, revision)
-	if err != nil {
-		return 0, err
-	}
-	later, err := h.app.store.EntriesAfter(ctx, h.id, revision)
-	if err != nil {
-		return 0, err
-	}
-	keys := e.Inverse.Keys()
-	var depends []store.Entry
-	for _, x := range standing(later, revision) {
-		if x.Target == revision {
-			return 0, refused("", "%s was taken back already, with revision %d", e.Label, x.Revision)
-		}
-		if _, meets := change.Clash(keys, x.Change.Keys()); meets {
-			depends = append(depends, x)
-		}
-	}
-	if len(depends) > 0 {
-		return 0, &DependsError{e.Label, depends}
-	}
-	return h.apply(ctx, p, change.Batch{Label: "Take back: " + e.Label, Changes: []change.Change{e.Inverse}}, store.Do, revision)
-}
-
-// standing leaves out changes that were undone since, with their undoing.
-func standing(list []store.Entry, after int64) []store.Entry {
-	undone := map[int64]bool{}
-	for n := len(list) - 1; n >= 0; n-- {
-		e := list[n]
-		if e.Target > after && !undone[e.Revision] {
-			undone[e.Revision], undone[e.Target] = true, true
-		}
-	}
-	var out []store.Entry
-	for _, e := range list {
-		if !undone[e.Revision] {
-			out = append(out, e)
-		}
-	}
-	return out
+	return now, err
 }
 
 // Locked tells whether the template is locked against change.
-func (h *Hot) Locked() bool {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.locked
-}
+func (h *Hot) Locked() bool { return h.doc.View().Locked }
 
 // OfVersion is the template that this one holds as it was, and the revision;
 // uuid.Nil for one that is no version.
 func (h *Hot) OfVersion() (uuid.UUID, int64) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.of, h.at
+	v := h.doc.View()
+	return v.Of, v.At
 }
 
 // Lock locks the template against change, or unlocks it.
-func (h *Hot) Lock(ctx context.Context, on bool) error {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return err
-	}
-	n, err := h.app.store.Queries().TemplateLock(ctx, db.TemplateLockParams{ID: h.id, StudioID: h.studio, Locked: on})
-	if err != nil {
-		return fmt.Errorf("lock the template: %w", err)
-	}
-	if n == 0 {
-		return &LockedError{h.t.Name, true}
-	}
-	h.locked = on
-	h.tell(Event{Name: "reset"})
-	return nil
-}
+func (h *Hot) Lock(ctx context.Context, on bool) error { return h.doc.SetLocked(ctx, on) }
 
 // Versions lists the named revisions, newest first.
 func (h *Hot) Versions(ctx context.Context) ([]db.VersionListRow, error) {
-	rows, err := h.app.store.Queries().VersionList(ctx, h.id)
+	rows, err := h.app.store.Queries().VersionList(ctx, h.ID())
 	if err != nil {
 		return nil, fmt.Errorf("read the versions: %w", err)
 	}
@@ -175,7 +91,7 @@ func (h *Hot) NameVersion(ctx context.Context, p Person, revision int64, name, n
 	if revision < 0 || revision > now {
 		return db.Version{}, store.ErrNotFound
 	}
-	row, err := h.app.store.Queries().VersionInsert(ctx, db.VersionInsertParams{TemplateID: h.id, Revision: revision, Name: name, Note: note, AuthorID: p.ID})
+	row, err := h.app.store.Queries().VersionInsert(ctx, db.VersionInsertParams{DocumentID: h.ID(), Revision: revision, Name: name, Note: note, AuthorID: p.ID})
 	if err != nil {
 		return row, fmt.Errorf("name the version: %w", err)
 	}
@@ -184,7 +100,7 @@ func (h *Hot) NameVersion(ctx context.Context, p Person, revision int64, name, n
 
 // ForgetVersion takes a version's name away; the revision stays.
 func (h *Hot) ForgetVersion(ctx context.Context, version uuid.UUID) error {
-	n, err := h.app.store.Queries().VersionDelete(ctx, db.VersionDeleteParams{ID: version, TemplateID: h.id})
+	n, err := h.app.store.Queries().VersionDelete(ctx, db.VersionDeleteParams{ID: version, DocumentID: h.ID()})
 	if err == nil && n == 0 {
 		return store.ErrNotFound
 	}
@@ -192,13 +108,13 @@ func (h *Hot) ForgetVersion(ctx context.Context, version uuid.UUID) error {
 }
 
 // LookAt opens the template as it was at a revision, locked.
-func (h *Hot) LookAt(ctx context.Context, revision int64, name string) (db.Template, error) {
-	return h.app.store.VersionTemplate(ctx, h.studio, h.id, revision, name)
+func (h *Hot) LookAt(ctx context.Context, revision int64) (db.Document, error) {
+	return h.app.sheets.Version(ctx, h.studio(), h.ID(), revision)
 }
 
 // Restore makes the template as it was at a revision, as one change.
 func (h *Hot) Restore(ctx context.Context, p Person, revision int64) (int64, error) {
-	then, err := h.app.store.TemplateAt(ctx, h.studio, h.id, revision)
+	then, err := h.app.sheets.At(ctx, h.studio(), h.ID(), revision)
 	if err != nil {
 		return 0, err
 	}
@@ -213,16 +129,16 @@ func (h *Hot) Restore(ctx context.Context, p Person, revision int64) (int64, err
 
 // Branch makes a template of its own from this one as it was at a revision, or
 // from the Present.
-func (h *Hot) Branch(ctx context.Context, p Person, revision int64, name string) (db.Template, error) {
+func (h *Hot) Branch(ctx context.Context, p Person, revision int64, name string) (db.Document, error) {
 	if err := template.CheckName(name); err != nil {
-		return db.Template{}, refused("", "name the copy: %s", err)
+		return db.Document{}, refused("", "name the copy: %s", err)
 	}
 	v := h.View()
 	t := v.Template
 	if revision != Present && revision != v.Revision {
 		var err error
-		if t, err = h.app.store.TemplateAt(ctx, h.studio, h.id, revision); err != nil {
-			return db.Template{}, err
+		if t, err = h.app.sheets.At(ctx, h.studio(), h.ID(), revision); err != nil {
+			return db.Document{}, err
 		}
 	}
 	copied := t.Clone()
@@ -239,7 +155,7 @@ type Other struct {
 
 func (h *Hot) other(ctx context.Context, p Person, o Other) (*template.Template, error) {
 	if o.Revision != Present {
-		return h.app.store.TemplateAt(ctx, p.Studio, o.Template, o.Revision)
+		return h.app.sheets.At(ctx, p.Studio, o.Template, o.Revision)
 	}
 	x, err := h.app.Open(ctx, p, o.Template)
 	if err != nil {
@@ -283,7 +199,7 @@ func (h *Hot) Handbook(ctx context.Context) (title string, pages []handover.Page
 		return "", nil, err
 	}
 	for _, r := range rows {
-		if r.Revision > from && r.Role != string(store.Follow) {
+		if r.Revision > from && r.Role != string(document.Follow) {
 			since.Changes = append(since.Changes, handover.Past{Revision: r.Revision, At: r.MadeAt, Author: r.Author, Label: r.Label})
 		}
 	}

@@ -75,9 +75,9 @@ func TestVersionsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	now := asJSON(t, f.hot.View().Template)
 
-	row, err := f.hot.LookAt(ctx, v.Revision, "T")
+	row, err := f.hot.LookAt(ctx, v.Revision)
 	require.NoError(t, err)
-	again, err := f.hot.LookAt(ctx, v.Revision, "T")
+	again, err := f.hot.LookAt(ctx, v.Revision)
 	require.NoError(t, err)
 	require.Equal(t, row.ID, again.ID)
 	old, err := f.app.Open(ctx, f.ada, row.ID)

@@ -109,9 +109,11 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 	}
 	if a.hosts.note(machineKey{studio, host.Machine}, report, away, time.Now()) {
 		if id, err := uuid.Parse(host.Credential); err == nil {
-			ctx, stop := context.WithTimeout(context.Background(), asideWithin)
-			_ = a.store.Queries().CredentialSeen(ctx, id) // only to tell when it was last here
-			stop()
+			a.beside.Go(func() {
+				ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+				defer stop()
+				_ = a.store.Queries().CredentialSeen(ctx, id) // only to tell when it was last here
+			})
 		}
 	}
 	a.noteRoots(studio, host.Machine, report.ScanRoots)

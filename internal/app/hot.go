@@ -1,10 +1,8 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"runtime/debug"
 	"slices"
 	"sync"
@@ -17,51 +15,40 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
-	"fanfold/internal/store"
+	"fanfold/internal/document"
 )
 
-// Hot is a template kept in memory while the server runs. Its changes go
-// through here, one after another.
+// Hot is a template that this server has open: the document, and beside it what
+// runs of it, who looks at it, and plans in the making.
 type Hot struct {
-	app       *App
-	id        uuid.UUID
-	studio    uuid.UUID
-	catalogue bool        // it is the studio's catalogue
-	agrees    atomic.Bool // with the catalogue, as far as one knows
-	of        uuid.UUID   // the template it holds as it was; nil when it is no version
-	at        int64       // the revision it holds that at
+	*Running
+	app *App
+	doc *sheetDoc
 
-	mu       sync.Mutex
-	stale    bool // the database may know more: load again before use
-	locked   bool // against change
-	t        *template.Template
-	revision int64
-	proof    proof.Proof
-	facts    []Fact
-	log      []store.Entry
-	deltas   []Event
-	watchers map[*Watcher]bool
-
+	agrees  atomic.Bool // with the catalogue, as far as one knows
+	here    presence
+	plans   plannings
 	finding sync.Mutex
 	found   found // of a catalogue
-
-	plans plannings
-
-	wanted       map[template.ID]bool  // shall be ready
-	asked        bool                  // somebody has called or rested since the server started
-	states       map[template.ID]State // as hosts report
-	machines     map[template.ID]MachineState
-	awaited      map[template.ID]bool      // of the last call: these load first
-	usedAt       map[template.ID]time.Time // when somebody last called or sounded them
-	measuring    map[template.ID]*measuring
-	lastLoad     map[template.ID]Measured
-	told         map[template.ID]State // what browsers know
-	toldMachines map[template.ID]MachineState
 }
 
-// keptLog is how many changes are kept in memory, to be undone and to compare
-// with.
-const keptLog = 1000
+// openHot loads a template.
+func (a *App) openHot(ctx context.Context, studio, id uuid.UUID) (*Hot, error) {
+	doc, err := document.Open(ctx, sheetKind{}, a.sheets, studio, id)
+	if err != nil {
+		return nil, err
+	}
+	h := &Hot{app: a, doc: doc}
+	if h.Running, err = openRunning(ctx, a, doc); err != nil {
+		return nil, err
+	}
+	doc.Join(document.Hooks[*template.Template, change.Change, Computed]{
+		Refuse:  h.refuse,
+		Beside:  h.Running.beside,
+		Changed: h.changed,
+	})
+	return h, nil
+}
 
 // View is a template at one revision, with what is computed from it.
 type View struct {
@@ -71,112 +58,32 @@ type View struct {
 	Facts    []Fact
 }
 
-// View returns the present.
+// View returns the present. It waits for nothing.
 func (h *Hot) View() View {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return View{h.revision, h.t, h.proof, h.facts}
+	v := h.doc.View()
+	return View{v.Revision, v.State, v.Facts.Proof, v.Facts.Facts}
 }
 
-// refresh loads the template from the store if it is stale.
-func (h *Hot) refresh(ctx context.Context) error {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.refreshLocked(ctx)
-}
+// ID is the document's id.
+func (h *Hot) ID() uuid.UUID { return h.doc.View().ID }
 
-func (h *Hot) refreshLocked(ctx context.Context) error {
-	if !h.stale {
-		return nil
-	}
-	loaded, err := h.app.store.TemplateLoad(ctx, h.studio, h.id)
-	if err != nil {
-		return err
-	}
-	wanted, err := h.app.store.Queries().WantedList(ctx, h.id)
-	if err != nil {
-		return fmt.Errorf("load wanted: %w", err)
-	}
-	h.catalogue, h.locked, h.of, h.at = loaded.Catalogue, loaded.Locked, loaded.Of, loaded.At
-	h.t, h.revision, h.log = loaded.Template, loaded.Revision, loaded.Log
-	clear(h.wanted) // what failed to be written may differ from what was kept
-	for _, id := range wanted {
-		h.wanted[template.ID(id)] = true
-	}
-	h.proof = proof.Check(h.t, "")
-	h.facts = facts(h.t, h.proof, nil, nil)
-	h.deltas, h.stale = nil, false
-	h.order()
-	h.tell(Event{Name: "reset"})
-	return nil
-}
+func (h *Hot) studio() uuid.UUID { return h.doc.View().Studio }
 
-// ClashError is a change refused because somebody else set the same thing
-// since the revision it is based on.
-type ClashError struct {
-	Name   string // of the thing
-	Field  string // in words
-	Theirs string // the value now, in words
-	Yours  string // the value asked for; empty when it can no longer be set
-}
+func (h *Hot) isCatalogue() bool { return h.doc.View().Kind == catalogueKind }
 
-func (e *ClashError) Error() string {
-	return fmt.Sprintf("%s of %s was changed by somebody else meanwhile", e.Field, e.Name)
-}
-
-// TooOldError is a change based on a revision the server no longer compares
-// with.
-type TooOldError struct{ Base, Now int64 }
-
-func (e *TooOldError) Error() string {
-	return fmt.Sprintf("the change is based on revision %d, the template is at %d; load it again", e.Base, e.Now)
-}
-
-// Maker makes a change for the template as it is.
+// Maker makes a change for the template as it is. It may be called again, when
+// somebody else was quicker.
 type Maker func(t *template.Template) (change.Change, error)
 
 // Apply makes a change on the present template and applies it.
 func (h *Hot) Apply(ctx context.Context, p Person, make Maker) (int64, error) {
-	return h.ApplySeen(ctx, p, -1, make)
+	return h.ApplySeen(ctx, p, document.Any, make)
 }
 
 // ApplySeen is Apply for a person who saw the revision base: what somebody
 // else set since is not overwritten, but answered with a *ClashError.
 func (h *Hot) ApplySeen(ctx context.Context, p Person, base int64, make Maker) (int64, error) {
-	cat, err := h.known(ctx, p)
-	if err != nil {
-		return 0, err
-	}
-	revision, before, err := h.applySeen(ctx, p, base, make, cat)
-	if err != nil {
-		return 0, err
-	}
-	h.spread(ctx, p, before)
-	return revision, nil
-}
-
-// applySeen returns the template as it was, too.
-func (h *Hot) applySeen(ctx context.Context, p Person, base int64, make Maker, cat *template.Template) (int64, *template.Template, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return 0, nil, err
-	}
-	before := h.t
-	c, err := make(before)
-	if err != nil {
-		return 0, nil, err
-	}
-	if cat != nil {
-		c = catalogue.Known(c, before, cat)
-	}
-	if base >= 0 {
-		if err := h.clash(base, c); err != nil {
-			return 0, nil, err
-		}
-	}
-	revision, err := h.apply(ctx, p, c, store.Do, 0)
-	return revision, before, err
+	return h.apply(ctx, p.ask(ctx, base), p, func(v *sheetView) (change.Change, error) { return make(v.State) })
 }
 
 // ApplyFrom applies a change that was made on the revision base. It merges
@@ -185,79 +92,61 @@ func (h *Hot) ApplyFrom(ctx context.Context, p Person, base int64, c change.Chan
 	return h.ApplySeen(ctx, p, max(0, base), func(*template.Template) (change.Change, error) { return c, nil })
 }
 
-func (h *Hot) clash(base int64, c change.Change) error {
-	if base >= h.revision {
-		if base > h.revision {
-			return &TooOldError{base, h.revision}
-		}
-		return nil
-	}
-	if len(h.log) == 0 || h.log[0].Revision > base+1 {
-		return &TooOldError{base, h.revision}
-	}
-	for _, e := range h.log {
-		if e.Revision <= base {
-			continue
-		}
-		if key, meets := change.Clash(c.Keys(), e.Change.Keys()); meets {
-			return h.clashError(key, c)
-		}
-	}
-	return nil
-}
-
-// apply writes the change, then shows it to everybody.
-func (h *Hot) apply(ctx context.Context, p Person, c change.Change, role store.Role, target int64) (int64, error) {
-	if h.locked {
-		return 0, &LockedError{h.t.Name, h.of != uuid.Nil}
-	}
-	after, inverse, err := change.Apply(h.t, c)
+// apply applies a change and carries on what it means for others.
+func (h *Hot) apply(ctx context.Context, ask document.Ask, p Person, make func(*sheetView) (change.Change, error)) (int64, error) {
+	cat, err := h.known(ctx, p)
 	if err != nil {
 		return 0, err
 	}
-	if h.catalogue && !slices.Equal(after.Patches, h.t.Patches) {
-		if err := h.app.keptByTemplates(h.studio, h.t, after); err != nil {
-			return 0, err
+	var before *template.Template
+	revision, err := h.doc.Apply(ctx, ask, func(v *sheetView) (change.Change, error) {
+		before = v.State
+		c, err := make(v)
+		if err == nil && cat != nil {
+			c = catalogue.Known(c, before, cat)
 		}
+		return c, err
+	})
+	if err == nil {
+		h.spread(ctx, p, before)
 	}
-	e := store.Entry{
-		Revision: h.revision + 1, Author: p.ID, Role: role, Target: target,
-		Label: change.DescribeIn(h.t, after, c), Change: c, Inverse: inverse,
-	}
-	if err := h.app.store.ChangeAppend(ctx, h.id, e, after); err != nil {
-		return h.lookAgain(ctx, e, err)
-	}
-	before, factsBefore := h.t, h.facts
-	h.t, h.revision = after, e.Revision
-	h.log = append(h.log, e)
-	if len(h.log) > 2*keptLog {
-		h.log = slices.Clone(h.log[len(h.log)-keptLog:])
-	}
-	h.proof = proof.Recheck(h.proof, after, "")
-	h.facts = facts(after, h.proof, before, factsBefore)
-	h.tellDelta(e, p, before, factsBefore)
-	h.afterChange(before)
-	if len(c.Keys()) > largeChange {
-		time.AfterFunc(restAfter, debug.FreeOSMemory) // what bringing in a list took for a moment, other programs can use
-	}
-	return h.revision, nil
+	return revision, err
 }
 
-// LockedError is a change refused because the template is locked, or is only an
-// earlier version to be looked at.
-type LockedError struct {
-	Name    string
-	Version bool
+// CatchUp takes in what other servers have written.
+func (h *Hot) CatchUp(ctx context.Context) error { return h.doc.CatchUp(ctx) }
+
+// Undo takes back the person's last change that still stands.
+func (h *Hot) Undo(ctx context.Context, p Person) (int64, error) {
+	return h.takeBack(ctx, p, h.doc.Undo)
 }
 
-func (e *LockedError) Error() string {
-	if e.Version {
-		return "this is an earlier version, to be looked at; restore it, or work on a copy"
+// Redo brings back the person's last undone change.
+func (h *Hot) Redo(ctx context.Context, p Person) (int64, error) {
+	return h.takeBack(ctx, p, h.doc.Redo)
+}
+
+func (h *Hot) takeBack(ctx context.Context, p Person, how func(context.Context, document.Ask) (int64, error)) (int64, error) {
+	before := h.doc.View().State
+	revision, err := how(ctx, p.ask(ctx, document.Any))
+	if err == nil {
+		h.spread(ctx, p, before)
 	}
-	return e.Name + " is locked; unlock it, or work on a copy"
+	return revision, err
 }
 
-// largeChange is how many things a change sets that takes much memory for a
+// Undoable names what Undo and Redo would take back; empty when nothing.
+func (h *Hot) Undoable(p Person) (undo, redo string) { return h.doc.View().Undoable(p.ID) }
+
+// refuse refuses to take from the catalogue what templates play.
+func (h *Hot) refuse(ctx context.Context, before, after *template.Template) error {
+	if !h.isCatalogue() || slices.Equal(before.Patches, after.Patches) {
+		return nil
+	}
+	return h.app.keptByTemplates(ctx, h.studio(), before, after)
+}
+
+// largeChange is how many rows a change adds that takes much memory for a
 // moment.
 const largeChange = 2000
 
@@ -265,104 +154,64 @@ const largeChange = 2000
 // changed is shown first.
 const restAfter = 3 * time.Second
 
-// lookAgain finds out whether a change was kept although writing it failed, as
-// when the connection breaks between the commit and its answer.
-func (h *Hot) lookAgain(ctx context.Context, e store.Entry, failed error) (int64, error) {
-	h.stale = true
-	if h.refreshLocked(ctx) != nil {
-		return 0, failed // looked at again before the next use
+// changed follows every new revision.
+func (h *Hot) changed(before, after *sheetView) {
+	h.Running.changed(before.State, after.State)
+	h.app.abouts.put(after.ID, after.Studio, after.Kind, aboutOf(after.State))
+	if d := len(after.State.Instruments) - len(before.State.Instruments); d > largeChange || -d > largeChange {
+		time.AfterFunc(restAfter, debug.FreeOSMemory) // what bringing in a list took for a moment, other programs can use
 	}
-	wrote, err := change.Marshal(e.Change)
-	if err != nil {
-		return 0, failed
-	}
-	for _, there := range h.log {
-		if there.Revision != e.Revision || there.Author != e.Author || there.Role != e.Role {
-			continue
-		}
-		if kept, err := change.Marshal(there.Change); err == nil && bytes.Equal(kept, wrote) {
-			return e.Revision, nil
-		}
-	}
-	return 0, failed
+}
+
+// inUse tells whether the template must stay open: somebody looks at it, or
+// something of it runs.
+func (h *Hot) inUse() bool {
+	return h.doc.Watchers.Count() > 0 || h.Running.busy() || h.plans.running() || h.app.abouts.of(h.ID()).RemotePort > 0
 }
 
 // ErrNothing is returned when there is nothing to undo or redo.
-var ErrNothing = errors.New("there is nothing to take back")
+var ErrNothing = document.ErrNothing
 
-// Undo takes back the person's last change that still stands.
-func (h *Hot) Undo(ctx context.Context, p Person) (int64, error) {
-	return h.takeBack(ctx, p, store.Undo)
+// The errors of documents, under the names they have here.
+type (
+	// LockedError is a change refused because the template is locked.
+	LockedError = document.LockedError
+	// TooOldError is a change based on a revision that is no longer compared with.
+	TooOldError = document.TooOldError
+	// DependsError is a change that can not be taken back alone.
+	DependsError = document.DependsError
+)
+
+// AgainOf returns the revision that was made when the same was asked before, by
+// its key.
+func AgainOf(err error) (revision int64, again bool) {
+	var e *document.AgainError
+	if errors.As(err, &e) {
+		return e.Revision, true
+	}
+	return 0, false
 }
 
-// Redo brings back the person's last undone change.
-func (h *Hot) Redo(ctx context.Context, p Person) (int64, error) {
-	return h.takeBack(ctx, p, store.Redo)
-}
+// Event is one message to browsers.
+type Event = document.Event
 
-func (h *Hot) takeBack(ctx context.Context, p Person, role store.Role) (int64, error) {
-	before := h.View().Template
-	revision, err := h.takeBackLocked(ctx, p, role)
-	if err != nil {
-		return 0, err
-	}
-	h.spread(ctx, p, before)
-	return revision, nil
-}
+// Watcher receives a template's events.
+type Watcher = document.Watcher
 
-func (h *Hot) takeBackLocked(ctx context.Context, p Person, role store.Role) (int64, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
-		return 0, err
-	}
-	undo, redo := h.stacks(p.ID)
-	stack := undo
-	if role == store.Redo {
-		stack = redo
-	}
-	if len(stack) == 0 {
-		return 0, ErrNothing
-	}
-	last := stack[len(stack)-1]
-	for _, e := range h.log {
-		if e.Revision > last.Revision && e.Author != p.ID {
-			if key, meets := change.Clash(last.Inverse.Keys(), e.Change.Keys()); meets {
-				return 0, h.clashError(key, last.Inverse)
-			}
-		}
-	}
-	return h.apply(ctx, p, last.Inverse, role, last.Revision)
-}
+// Watch starts watching after a revision. What happened since comes first; a
+// "reset" event says that the template must be loaded anew. The running state
+// follows.
+func (h *Hot) Watch(after int64) *Watcher { return h.Running.watch(after, h.here.event()) }
 
-// stacks replays the log: what the person can undo, and redo.
-func (h *Hot) stacks(author uuid.UUID) (undo, redo []store.Entry) {
-	for _, e := range h.log {
-		if e.Author != author {
-			continue
-		}
-		switch e.Role {
-		case store.Do:
-			undo, redo = append(undo, e), nil
-		case store.Undo:
-			undo, redo = undo[:max(0, len(undo)-1)], append(redo, e)
-		case store.Redo:
-			redo, undo = redo[:max(0, len(redo)-1)], append(undo, e)
-		}
-	}
-	return undo, redo
-}
+// Unwatch ends watching.
+func (h *Hot) Unwatch(w *Watcher) { h.doc.Watchers.Remove(w) }
 
-// Undoable names what Undo and Redo would take back; empty when nothing.
-func (h *Hot) Undoable(p Person) (undo, redo string) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	u, r := h.stacks(p.ID)
-	if len(u) > 0 {
-		undo = u[len(u)-1].Label
-	}
-	if len(r) > 0 {
-		redo = r[len(r)-1].Label
-	}
-	return undo, redo
+// Come says that a person has the template open on a page, by an ID of the page's
+// own. The function returned says that it no longer is.
+func (h *Hot) Come(p Person, page string) (leave func()) { return h.here.come(h.doc.Watchers, p, page) }
+
+// Select tells the others what a person has selected on a page that has come.
+// store.ErrNotFound when it is not here.
+func (h *Hot) Select(p Person, page string, rows []template.ID) error {
+	return h.here.selects(h.doc.Watchers, p, page, rows)
 }

@@ -50,13 +50,17 @@ func (a *App) loadPaces(ctx context.Context) error {
 	return nil
 }
 
+// learn learns from a measured load. What was learned is written beside the work.
 func (a *App) learn(studio uuid.UUID, machine string, computed, measured time.Duration) {
 	key := machineKey{studio, machine}
 	before := a.paces.of(key)
 	p := a.paces.learn(key, computed, measured)
-	if p == before {
-		return
+	if p != before {
+		a.beside.Go(func() { a.keepPace(studio, machine, p) })
 	}
+}
+
+func (a *App) keepPace(studio uuid.UUID, machine string, p calls.Pace) {
 	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
 	defer stop()
 	err := a.store.Queries().PacePut(ctx, db.PacePutParams{StudioID: studio, Machine: machine, Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
@@ -80,8 +84,8 @@ type Measured struct{ Computed, Took time.Duration }
 
 // beginMeasuring notes what a call gives machines to load. The caller holds
 // the lock.
-func (h *Hot) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bool, now time.Time) {
-	for _, m := range h.measuring {
+func (r *Running) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bool, now time.Time) {
+	for _, m := range r.measuring {
 		for id := range m.pending {
 			if !next[id] {
 				m.spoiled = true
@@ -90,13 +94,13 @@ func (h *Hot) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bo
 		}
 	}
 	for _, e := range estimates {
-		if len(e.Order) == 0 || !h.machines[e.Machine.ID].Online {
+		if len(e.Order) == 0 || !r.machines[e.Machine.ID].Online {
 			continue
 		}
-		m := h.measuring[e.Machine.ID]
+		m := r.measuring[e.Machine.ID]
 		if m == nil {
-			m = &measuring{since: now, pending: map[template.ID]bool{}, spoiled: h.loading(e.Machine.ID)}
-			h.measuring[e.Machine.ID] = m
+			m = &measuring{since: now, pending: map[template.ID]bool{}, spoiled: r.loading(e.Machine.ID)}
+			r.measuring[e.Machine.ID] = m
 		}
 		m.computed += e.Wait
 		for _, l := range e.Order {
@@ -106,9 +110,9 @@ func (h *Hot) beginMeasuring(estimates []calls.Estimate, next map[template.ID]bo
 }
 
 // loading tells whether a machine has something to load already.
-func (h *Hot) loading(machine template.ID) bool {
-	for id, s := range h.states {
-		if s.State == string(rig.Tuning) && machineOf(h.t.Instrument(id)) == machine {
+func (r *Running) loading(machine template.ID) bool {
+	for id, s := range r.states {
+		if s.State == string(rig.Tuning) && machineOf(r.t.Instrument(id)) == machine {
 			return true
 		}
 	}
@@ -117,20 +121,20 @@ func (h *Hot) loading(machine template.ID) bool {
 
 // endMeasuring looks whether a load has ended, and learns from it. The caller
 // holds the lock.
-func (h *Hot) endMeasuring(machine *template.Machine, away bool, now time.Time) {
-	m := h.measuring[machine.ID]
+func (r *Running) endMeasuring(machine *template.Machine, away bool, now time.Time) {
+	m := r.measuring[machine.ID]
 	if m == nil {
 		return
 	}
 	if away {
-		delete(h.measuring, machine.ID)
+		delete(r.measuring, machine.ID)
 		return
 	}
 	for id := range m.pending {
-		switch s := h.states[id]; {
+		switch s := r.states[id]; {
 		case s.State == string(rig.Ready):
 			delete(m.pending, id)
-		case s.State == string(rig.Failed) || h.t.Instrument(id) == nil:
+		case s.State == string(rig.Failed) || r.t.Instrument(id) == nil:
 			m.spoiled = true
 			delete(m.pending, id)
 		}
@@ -138,35 +142,35 @@ func (h *Hot) endMeasuring(machine *template.Machine, away bool, now time.Time) 
 	if len(m.pending) > 0 {
 		return
 	}
-	delete(h.measuring, machine.ID)
+	delete(r.measuring, machine.ID)
 	if m.spoiled {
 		return
 	}
 	took := now.Sub(m.since)
-	h.lastLoad[machine.ID] = Measured{m.computed, took}
-	h.app.learn(h.studio, machine.Name, m.computed, took)
+	r.lastLoad[machine.ID] = Measured{m.computed, took}
+	r.app.learn(r.studio, machine.Name, m.computed, took)
 }
 
 // Paces is what was learned of the template's machines.
-func (h *Hot) Paces() map[template.ID]calls.Pace {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.paceOfAll()
+func (r *Running) Paces() map[template.ID]calls.Pace {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.paceOfAll()
 }
 
 // paceOfAll is Paces, for a caller that holds the lock.
-func (h *Hot) paceOfAll() map[template.ID]calls.Pace {
+func (r *Running) paceOfAll() map[template.ID]calls.Pace {
 	out := map[template.ID]calls.Pace{}
-	for _, m := range h.t.Machines {
-		out[m.ID] = h.app.paces.of(machineKey{h.studio, m.Name})
+	for _, m := range r.t.Machines {
+		out[m.ID] = r.app.paces.of(machineKey{r.studio, m.Name})
 	}
 	return out
 }
 
 // use notes that somebody used instruments. The caller holds the lock.
-func (h *Hot) use(ids []template.ID, now time.Time) {
+func (r *Running) use(ids []template.ID, now time.Time) {
 	for _, id := range ids {
-		h.usedAt[id] = now
+		r.usedAt[id] = now
 	}
-	maps.DeleteFunc(h.usedAt, func(id template.ID, _ time.Time) bool { return h.t.Instrument(id) == nil })
+	maps.DeleteFunc(r.usedAt, func(id template.ID, _ time.Time) bool { return r.t.Instrument(id) == nil })
 }

@@ -1,50 +1,109 @@
 package app
 
 import (
-	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/rig"
 )
 
-// afterChange follows a change of the template on the machines: deleted
-// instruments are no longer wanted, moved ones load elsewhere, and those that
-// lost their seat load when they have one again.
-func (h *Hot) afterChange(before *template.Template) {
-	for id := range h.wanted {
-		i := h.t.Instrument(id)
-		if i == nil || !i.NeedsSeat() {
-			delete(h.wanted, id)
-			h.wantHeir(before, id)
-			if i != nil && i.With != "" {
-				h.wanted[i.With] = true // it sits with another now
-			}
+// follows is what shall be ready after a change of the template: deleted
+// instruments no longer, but who takes over their seats; moved ones where they
+// sit then; those that lost their seat once they have one again. It is nil where
+// nothing changes.
+func follows(wanted map[template.ID]bool, before, after *template.Template) map[template.ID]bool {
+	var next map[template.ID]bool
+	for id := range wanted {
+		i := after.Instrument(id)
+		if i != nil && i.NeedsSeat() {
+			continue
 		}
-		if machineOf(i) == "" || machineOf(i) != machineOf(before.Instrument(id)) {
-			delete(h.states, id) // what its old machine said
+		if next == nil {
+			next = maps.Clone(wanted)
+		}
+		delete(next, id)
+		if heir := heirOf(before, after, id); heir != "" {
+			next[heir] = true
+		}
+		if i != nil && i.With != "" {
+			next[i.With] = true // it sits with another now
 		}
 	}
-	isPrinted := func(i *template.Instrument) bool { return i.Printed != nil }
-	if len(h.wanted) > 0 || len(before.Machines) != len(h.t.Machines) {
-		h.order()
-		h.tellRig()
-	} else if slices.ContainsFunc(before.Instruments, isPrinted) || slices.ContainsFunc(h.t.Instruments, isPrinted) {
-		h.tellRig()
-	}
+	return next
 }
 
-// wantHeir wants the row that has taken over the seat of one that is gone.
-func (h *Hot) wantHeir(before *template.Template, gone template.ID) {
+// heirOf is the row that has taken over the seat of one that is gone; empty when
+// there is none.
+func heirOf(before, after *template.Template, gone template.ID) template.ID {
 	for _, i := range before.Instruments {
 		if i.With != gone {
 			continue
 		}
-		if now := h.t.Home(h.t.Instrument(i.ID)); now != nil {
-			h.wanted[now.ID] = true
+		if now := after.Home(after.Instrument(i.ID)); now != nil {
+			return now.ID
 		}
+	}
+	return ""
+}
+
+// beside writes what a change of the template means for what shall be ready, in
+// the transaction of the change.
+func (r *Running) beside(before, after *template.Template) document.Beside {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	next := follows(r.wanted, before, after)
+	if next == nil {
+		return nil
+	}
+	add, remove := difference(r.wanted, next)
+	return r.app.store.WantedFollow(r.id, add, remove, func(revision int64) {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.following = revision
+	})
+}
+
+// difference lists what a set gains, and loses, on the way to the next.
+func difference(was, next map[template.ID]bool) (add, remove []string) {
+	for id := range next {
+		if !was[id] {
+			add = append(add, string(id))
+		}
+	}
+	for id := range was {
+		if !next[id] {
+			remove = append(remove, string(id))
+		}
+	}
+	return add, remove
+}
+
+// changed follows a change of the template on the machines.
+func (r *Running) changed(before, after *template.Template) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.t = after
+	for id := range r.wanted {
+		if i := after.Instrument(id); machineOf(i) == "" || machineOf(i) != machineOf(before.Instrument(id)) {
+			delete(r.states, id) // what its old machine said
+		}
+	}
+	if next := follows(r.wanted, before, after); next != nil {
+		r.wanted = next
+		if r.following == r.revision+1 {
+			r.revision = r.following // what was written with the change
+		}
+	}
+	isPrinted := func(i *template.Instrument) bool { return i.Printed != nil }
+	if len(r.wanted) > 0 || len(before.Machines) != len(after.Machines) {
+		r.order()
+		r.tellRig()
+	} else if slices.ContainsFunc(before.Instruments, isPrinted) || slices.ContainsFunc(after.Instruments, isPrinted) {
+		r.tellRig()
 	}
 }
 
@@ -57,73 +116,48 @@ func machineOf(i *template.Instrument) template.ID {
 }
 
 // order tells the rig what each machine shall hold for this template.
-func (h *Hot) order() {
-	ids := h.scoreOrder(h.wanted)
+func (r *Running) order() {
+	ids := r.scoreOrder(r.wanted)
 	byMachine := map[template.ID][]rig.Load{}
-	for _, e := range calls.Reckon(h.t, calls.Going{After: ids, Awaited: h.awaited}) {
+	for _, e := range calls.Reckon(r.t, calls.Going{After: ids, Awaited: r.awaited}) {
 		for _, l := range e.Order {
-			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], h.load(l))
+			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], r.load(l))
 		}
 	}
-	for _, m := range h.t.Machines {
-		h.app.rig.Want(h.studio.String(), h.id.String(), m.Name, byMachine[m.ID])
+	for _, m := range r.t.Machines {
+		r.app.rig.Want(r.studio.String(), r.id.String(), m.Name, byMachine[m.ID])
 	}
 }
 
-func (h *Hot) load(l calls.Load) rig.Load {
-	out := rig.Load{ID: h.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
-	for _, p := range h.t.PatchesOf(l.Instrument) {
+func (r *Running) load(l calls.Load) rig.Load {
+	out := rig.Load{ID: r.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
+	for _, p := range r.t.PatchesOf(l.Instrument) {
 		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
-		load.Trim, load.WholeMiB = h.trimOf(l.Instrument, p)
+		load.Trim, load.WholeMiB = r.trimOf(l.Instrument, p)
 		if key, shares := calls.SharedAt(p, l.Instrument, *l.Instrument.Seat); shares {
-			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", h.id, key.Patch, key.Spread, key.Riser, key.Port)
+			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", r.id, key.Patch, key.Spread, key.Riser, key.Port)
 		}
 		out.Patches = append(out.Patches, load)
-		player := h.t.Index().Players[p.Player]
+		player := r.t.Index().Players[p.Player]
 		key := calls.PlayerAt(player, l.Instrument, *l.Instrument.Seat)
 		out.Players = append(out.Players, rig.PlayerLoad{
-			Key:    fmt.Sprintf("%s/%s/%d/%d/%d", h.id, key.Player, key.Riser, key.Port, key.Channel) + string(key.Spread),
-			Kind:   fmt.Sprintf("%s/%s/%d", h.id, key.Player, key.Riser),
+			Key:    fmt.Sprintf("%s/%s/%d/%d/%d", r.id, key.Player, key.Riser, key.Port, key.Channel) + string(key.Spread),
+			Kind:   fmt.Sprintf("%s/%s/%d", r.id, key.Player, key.Riser),
 			OwnMiB: player.OwnMiB, WakeMs: player.WakeMs, WakeAgainMs: player.WakeAgainMs,
 		})
 	}
 	return out
 }
 
-// Start brings back what was wanted when the server last ran.
-func (a *App) Start(ctx context.Context) error {
-	credentials, err := a.store.Queries().CredentialList(ctx)
-	if err != nil {
-		return fmt.Errorf("list credentials: %w", err)
-	}
-	for _, c := range credentials {
-		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
-	}
-	if err := a.loadPaces(ctx); err != nil {
-		return err
-	}
-	if err := a.openAll(ctx); err != nil {
-		return err
-	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	for _, h := range a.hot {
-		h.mu.Lock()
-		h.order()
-		h.mu.Unlock()
-	}
-	return nil
-}
-
 // trimOf is what a patch of a trimmed instrument is trimmed to, and what it
 // would take whole, MiB; nothing when it is not trimmed.
-func (h *Hot) trimOf(i *template.Instrument, p *template.Patch) (keys string, wholeMiB float64) {
+func (r *Running) trimOf(i *template.Instrument, p *template.Patch) (keys string, wholeMiB float64) {
 	if i.Trim == nil || !slices.ContainsFunc(i.Trim.Patches, func(x template.TrimmedPatch) bool { return x.Patch == p.ID }) {
 		return "", 0
 	}
 	var list [][3]int
-	if c := h.t.Index().Calls[i.Trim.Call]; c != nil {
-		for _, u := range h.t.UsesOf(c, i) {
+	if c := r.t.Index().Calls[i.Trim.Call]; c != nil {
+		for _, u := range r.t.UsesOf(c, i) {
 			for _, k := range u.Keys {
 				list = append(list, [3]int{k.Key, k.Low, k.High})
 			}

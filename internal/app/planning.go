@@ -9,7 +9,7 @@ import (
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/seating"
-	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 )
 
 // LongestPlanning is how long a plan is improved unless somebody stops it.
@@ -45,6 +45,18 @@ type PlanState struct {
 type plannings struct {
 	mu   sync.Mutex
 	list map[uuid.UUID]*Planning
+}
+
+// running tells whether somebody's plan is being made.
+func (p *plannings) running() bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, run := range p.list {
+		if run.state().Running {
+			return true
+		}
+	}
+	return false
 }
 
 // StartPlan begins a plan for a person, in place of an earlier one.
@@ -139,9 +151,9 @@ func (h *Hot) TakePlan(ctx context.Context, p Person) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+	return h.apply(ctx, p.ask(ctx, document.Any), p, func(v *sheetView) (change.Change, error) {
 		switch {
-		case h.revision != s.Revision:
+		case v.Revision != s.Revision:
 			return nil, &change.Refused{Reason: "the template has changed since this plan was started; plan again"}
 		case len(s.Plan.Seats) == 0:
 			return nil, &change.Refused{Reason: "the plan moves nobody"}

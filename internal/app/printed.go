@@ -34,7 +34,7 @@ func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Rec
 	if _, err := printedAs(h.View().Template, instrument, made, r.Call); err != nil {
 		return 0, err
 	}
-	digest, err := h.app.store.RecordingKeep(ctx, h.studio, r.Body, func(head []byte, size int64) error {
+	digest, err := h.app.store.RecordingKeep(ctx, h.studio(), r.Body, func(head []byte, size int64) error {
 		seconds, err := lengthOf(head, size)
 		if err != nil {
 			return refused(instrument, "%s: %s; choose a WAV or FLAC file", r.Name, err)

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -13,6 +14,7 @@ import (
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/rig"
 )
 
@@ -93,41 +95,41 @@ func (e *BusyError) Error() string {
 // after computes the wanted set that a call leads to. What is kept comes with
 // every call, and is rested only when nothing else is, or sure says so; what is
 // wanted of the opening call stays when another is brought in alone.
-func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool {
-	next := maps.Clone(h.wanted)
-	sounds := h.t.Sounds(ids)
+func (r *Running) after(ids []template.ID, how How, sure bool) map[template.ID]bool {
+	next := maps.Clone(r.wanted)
+	sounds := r.t.Sounds(ids)
 	switch how {
 	case RestThem:
 		for _, id := range sounds {
-			if i := h.t.Instrument(id); i == nil || !i.Keep || sure {
+			if i := r.t.Instrument(id); i == nil || !i.Keep || sure {
 				delete(next, id)
 			}
 		}
 		return next
 	case OnlyThem:
 		clear(next)
-		for _, id := range calls.Beside(h.t, h.scoreOrder(h.wanted)) {
+		for _, id := range calls.Beside(r.t, r.scoreOrder(r.wanted)) {
 			next[id] = true
 		}
 	case SoloThem:
 		sections := map[template.ID]bool{}
 		for _, id := range ids {
-			if i := h.t.Instrument(id); i != nil {
+			if i := r.t.Instrument(id); i != nil {
 				sections[i.Section] = true
 			}
 		}
 		for id := range next {
-			if i := h.t.Instrument(id); i != nil && sections[i.Section] {
+			if i := r.t.Instrument(id); i != nil && sections[i.Section] {
 				delete(next, id)
 			}
 		}
 	}
 	for _, id := range sounds {
-		if i := h.t.Instrument(id); i != nil && i.NeedsSeat() {
+		if i := r.t.Instrument(id); i != nil && i.NeedsSeat() {
 			next[id] = true
 		}
 	}
-	for _, i := range h.t.Instruments {
+	for _, i := range r.t.Instruments {
 		if i.Keep && i.Loads() {
 			next[i.ID] = true
 		}
@@ -137,20 +139,20 @@ func (h *Hot) after(ids []template.ID, how How, sure bool) map[template.ID]bool 
 
 // disturbed lists what going to the next set would rest though it sounds, is
 // armed or, of those asked for, is kept.
-func (h *Hot) disturbed(ids []template.ID, how How, next map[template.ID]bool) *BusyError {
+func (r *Running) disturbed(ids []template.ID, how How, next map[template.ID]bool) *BusyError {
 	var e BusyError
 	rested := false
-	for _, i := range h.t.Instruments {
-		if h.wanted[i.ID] && !next[i.ID] {
+	for _, i := range r.t.Instruments {
+		if r.wanted[i.ID] && !next[i.ID] {
 			rested = true
-			if s := h.states[i.ID]; s.Voices > 0 || s.Armed {
+			if s := r.states[i.ID]; s.Voices > 0 || s.Armed {
 				e.Busy = append(e.Busy, i)
 			}
 		}
 	}
 	if how == RestThem && !rested {
-		for _, id := range h.t.Sounds(ids) {
-			if i := h.t.Instrument(id); i != nil && i.Keep && h.wanted[id] {
+		for _, id := range r.t.Sounds(ids) {
+			if i := r.t.Instrument(id); i != nil && i.Keep && r.wanted[id] {
 				e.Kept = append(e.Kept, i)
 			}
 		}
@@ -166,18 +168,18 @@ const neverUsed = 1000 * time.Hour
 
 // reckon estimates going from what is wanted to the next set, with all that is
 // known of the machines.
-func (h *Hot) reckon(next, awaited map[template.ID]bool) []calls.Estimate {
+func (r *Running) reckon(next, awaited map[template.ID]bool) []calls.Estimate {
 	now := time.Now()
 	busy := map[template.ID]bool{}
-	for id, s := range h.states {
+	for id, s := range r.states {
 		if s.Voices > 0 || s.Armed {
 			busy[id] = true
 		}
 	}
-	return calls.Reckon(h.t, calls.Going{
-		Before: h.scoreOrder(h.wanted), After: h.scoreOrder(next), Awaited: awaited, Busy: busy, Paces: h.paceOfAll(),
+	return calls.Reckon(r.t, calls.Going{
+		Before: r.scoreOrder(r.wanted), After: r.scoreOrder(next), Awaited: awaited, Busy: busy, Paces: r.paceOfAll(),
 		Idle: func(id template.ID) time.Duration {
-			if at, used := h.usedAt[id]; used {
+			if at, used := r.usedAt[id]; used {
 				return now.Sub(at)
 			}
 			return neverUsed
@@ -187,23 +189,23 @@ func (h *Hot) reckon(next, awaited map[template.ID]bool) []calls.Estimate {
 
 // Estimate tells what a call would cost, machine by machine, and who of it
 // has no seat.
-func (h *Hot) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*template.Instrument) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.reckon(h.after(ids, how, false), nil), calls.Unseated(h.t, ids)
+func (r *Running) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*template.Instrument) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.reckon(r.after(ids, how, false), nil), calls.Unseated(r.t, ids)
 }
 
 // Small chooses the instruments that play the most roles within a budget, MiB.
-func (h *Hot) Small(budgetMiB float64, roles []calls.Role) calls.Small {
-	return calls.Sketch(h.View().Template, budgetMiB, roles, h.Ready())
+func (r *Running) Small(budgetMiB float64, roles []calls.Role) calls.Small {
+	return calls.Sketch(r.doc.View().State, budgetMiB, roles, r.Ready())
 }
 
 // Ready lists who is ready, as the hosts report it.
-func (h *Hot) Ready() map[template.ID]bool {
-	h.mu.Lock()
-	defer h.mu.Unlock()
+func (r *Running) Ready() map[template.ID]bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	ready := map[template.ID]bool{}
-	for id, s := range h.states {
+	for id, s := range r.states {
 		if s.State == string(rig.Ready) {
 			ready[id] = true
 		}
@@ -215,28 +217,24 @@ func (h *Hot) Ready() map[template.ID]bool {
 // template of which nothing is wanted and nobody has called or rested anything
 // since the server started. It returns how many come. One that does not fit is
 // refused with a *NoRoomError, once; those without a seat are left out.
-func (h *Hot) Begin(ctx context.Context) (int, error) {
-	h.mu.Lock()
-	if err := h.refreshLocked(ctx); err != nil {
-		h.mu.Unlock()
-		return 0, err
-	}
-	asked := h.asked || len(h.wanted) > 0 || h.of != uuid.Nil
-	ids := slices.DeleteFunc(calls.Standing(h.t), func(id template.ID) bool { return !h.t.Instrument(id).Loads() })
-	h.asked = h.asked || len(ids) > 0
-	h.mu.Unlock()
+func (r *Running) Begin(ctx context.Context) (int, error) {
+	r.mu.Lock()
+	asked := r.asked || len(r.wanted) > 0 || r.doc.View().Of != uuid.Nil
+	ids := slices.DeleteFunc(calls.Standing(r.t), func(id template.ID) bool { return !r.t.Instrument(id).Loads() })
+	r.asked = r.asked || len(ids) > 0
+	r.mu.Unlock()
 	if asked || len(ids) == 0 {
 		return 0, nil
 	}
-	if err := h.Call(ctx, ids, CallThem, false); err != nil {
+	if err := r.Call(ctx, ids, CallThem, false); err != nil {
 		return 0, fmt.Errorf("the opening call does not come: %w", err)
 	}
 	return len(ids), nil
 }
 
-func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
+func (r *Running) scoreOrder(set map[template.ID]bool) []template.ID {
 	out := make([]template.ID, 0, len(set))
-	for _, i := range h.t.Instruments {
+	for _, i := range r.t.Instruments {
 		if set[i.ID] {
 			out = append(out, i.ID)
 		}
@@ -248,90 +246,133 @@ func (h *Hot) scoreOrder(set map[template.ID]bool) []template.ID {
 // refused with a *NoRoomError, one without seats with a *NoSeatError, and one
 // that would take away what sounds, is armed or is kept with a *BusyError unless
 // sure; nothing is changed then.
-func (h *Hot) Call(ctx context.Context, ids []template.ID, how How, sure bool) error {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if err := h.refreshLocked(ctx); err != nil {
+func (r *Running) Call(ctx context.Context, ids []template.ID, how How, sure bool) error {
+	if v := r.doc.View(); v.Of != uuid.Nil {
+		return &LockedError{Name: v.Name, Version: true} // it would take memory from the present
+	}
+	release, err := r.write(ctx)
+	if err != nil {
 		return err
 	}
-	if h.of != uuid.Nil {
-		return &LockedError{h.t.Name, true} // it would take memory from the present
+	defer release()
+	for range callTries {
+		c, err := r.prepare(ids, how, sure)
+		if err != nil {
+			return err
+		}
+		revision, err := r.app.store.WantedChange(ctx, r.id, c.base, c.add, c.remove, texts(c.awaited))
+		if errors.Is(err, document.ErrStale) { // somebody called on another server
+			if err := r.reload(ctx); err != nil {
+				return err
+			}
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		r.begin(c, revision)
+		return nil
 	}
-	h.asked = true
-	next := h.after(ids, how, sure)
-	ids = h.t.Sounds(ids)
+	return document.ErrStale
+}
+
+// callTries bounds how often a call is prepared anew because somebody called on
+// another server.
+const callTries = 10
+
+// prepared is a call that can be made.
+type prepared struct {
+	base        int64 // the revision of what is wanted that it goes by
+	ids         []template.ID
+	next        map[template.ID]bool
+	add, remove []string
+	awaited     map[template.ID]bool // nil for a rest
+	estimates   []calls.Estimate
+}
+
+// prepare finds out what a call leads to, and whether it can be made.
+func (r *Running) prepare(ids []template.ID, how How, sure bool) (*prepared, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.asked = true
+	c := &prepared{base: r.revision, ids: r.t.Sounds(ids), next: r.after(ids, how, sure)}
 	if !sure {
-		if busy := h.disturbed(ids, how, next); busy != nil {
-			return busy
+		if busy := r.disturbed(c.ids, how, c.next); busy != nil {
+			return nil, busy
 		}
 	}
-	awaited := map[template.ID]bool{}
 	if how != RestThem {
-		if out := calls.Unseated(h.t, ids); len(out) > 0 {
-			return &NoSeatError{out}
+		if out := calls.Unseated(r.t, c.ids); len(out) > 0 {
+			return nil, &NoSeatError{out}
 		}
-		for _, id := range ids {
-			awaited[id] = true
+		c.awaited = make(map[template.ID]bool, len(c.ids))
+		for _, id := range c.ids {
+			c.awaited[id] = true
 		}
 	}
-	estimates := h.reckon(next, awaited)
+	c.estimates = r.reckon(c.next, c.awaited)
 	if how != RestThem {
-		if short := tooMuch(estimates); len(short) > 0 {
-			return &NoRoomError{short}
+		if short := tooMuch(c.estimates); len(short) > 0 {
+			return nil, &NoRoomError{short}
 		}
-		h.awaited = awaited
 	}
+	c.add, c.remove = difference(r.wanted, c.next)
+	return c, nil
+}
+
+// begin makes a call that has been written come about: the machines are ordered.
+// A failed or stalled instrument that is called again is rested first, so that it
+// is tried anew.
+func (r *Running) begin(c *prepared, revision int64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if revision <= r.revision {
+		return // what was written since is known already
+	}
+	r.revision = revision
 	now := time.Now()
-	h.use(ids, now)
-	h.beginMeasuring(estimates, next, now)
-	return h.setWanted(ctx, next, how != RestThem, ids)
+	r.use(c.ids, now)
+	r.beginMeasuring(c.estimates, c.next, now)
+	if c.awaited != nil {
+		r.awaited = c.awaited
+		retry := maps.Clone(c.next)
+		for _, id := range c.ids {
+			if x := r.states[id]; x.State == string(rig.Failed) || x.Stalled {
+				delete(retry, id)
+			}
+		}
+		if len(retry) < len(c.next) {
+			r.wanted = retry
+			r.order()
+		}
+	}
+	r.wanted = c.next
+	maps.DeleteFunc(r.wanted, func(id template.ID, _ bool) bool { i := r.t.Instrument(id); return i == nil || !i.NeedsSeat() }) // deleted meanwhile
+	r.order()
+	r.tellRig()
+}
+
+// texts are the IDs of a set; nil for no set.
+func texts(set map[template.ID]bool) []string {
+	if set == nil {
+		return nil
+	}
+	out := make([]string, 0, len(set))
+	for id := range set {
+		out = append(out, string(id))
+	}
+	return out
 }
 
 func tooMuch(estimates []calls.Estimate) []calls.Estimate {
 	return slices.DeleteFunc(slices.Clone(estimates), func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
 }
 
-// setWanted writes the wanted set and orders the machines. A failed or stalled
-// instrument that is called again is rested first, so that it is tried anew.
-func (h *Hot) setWanted(ctx context.Context, next map[template.ID]bool, again bool, ids []template.ID) error {
-	var add, remove []string
-	for id := range next {
-		if !h.wanted[id] {
-			add = append(add, string(id))
-		}
-	}
-	for id := range h.wanted {
-		if !next[id] {
-			remove = append(remove, string(id))
-		}
-	}
-	if err := h.app.store.WantedChange(ctx, h.id, add, remove); err != nil {
-		h.stale = true
-		return err
-	}
-	if again {
-		retry := maps.Clone(next)
-		for _, id := range ids {
-			if x := h.states[id]; x.State == string(rig.Failed) || x.Stalled {
-				delete(retry, id)
-			}
-		}
-		if len(retry) < len(next) {
-			h.wanted = retry
-			h.order()
-		}
-	}
-	h.wanted = next
-	h.order()
-	h.tellRig()
-	return nil
-}
-
 // Wanted returns the instruments that shall be ready, in list order.
-func (h *Hot) Wanted() []template.ID {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.scoreOrder(h.wanted)
+func (r *Running) Wanted() []template.ID {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.scoreOrder(r.wanted)
 }
 
 // RigAddress is where hosts dial in.

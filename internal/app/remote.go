@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"strings"
 
 	"github.com/google/uuid"
@@ -119,24 +118,19 @@ func (r *Remote) midi(ctx context.Context, t *template.Template, args []any) (st
 // RemotePorts lists the templates that listen to a music program, with their
 // UDP ports.
 func (a *App) RemotePorts() map[uuid.UUID]int {
-	a.mu.Lock()
-	all := maps.Clone(a.hot)
-	a.mu.Unlock()
 	out := map[uuid.UUID]int{}
-	for id, h := range all {
-		if port := h.View().Template.Settings.RemotePort; port > 0 && !h.catalogue {
-			out[id] = port
+	a.abouts.all(func(id uuid.UUID, x aboutRow) {
+		if x.RemotePort > 0 {
+			out[id] = x.RemotePort
 		}
-	}
+	})
 	return out
 }
 
 // RemoteFailed tells everybody who looks at a template that it can not listen.
 func (a *App) RemoteFailed(id uuid.UUID, port int) {
-	a.mu.Lock()
-	h := a.hot[id]
-	a.mu.Unlock()
-	if h == nil {
+	h, open := a.open.Look(id)
+	if !open {
 		return
 	}
 	text := fmt.Sprintf("UDP port %d is taken, so no music program is heard; choose another in the settings", port)
@@ -144,17 +138,14 @@ func (a *App) RemoteFailed(id uuid.UUID, port int) {
 	if err != nil {
 		return
 	}
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	h.tell(Event{Name: "said", Data: data})
+	h.doc.Watchers.Tell(Event{Name: "said", Data: data})
 }
 
 // RemoteOf returns a Remote of a template that listens; nil when it is gone.
-func (a *App) RemoteOf(id uuid.UUID) *Remote {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if h := a.hot[id]; h != nil {
-		return h.NewRemote()
+func (a *App) RemoteOf(ctx context.Context, id uuid.UUID) *Remote {
+	h, err := a.load(ctx, Person{Studio: a.abouts.studioOf(id)}, id)
+	if err != nil {
+		return nil
 	}
-	return nil
+	return h.NewRemote()
 }

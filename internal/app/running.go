@@ -1,13 +1,148 @@
 package app
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
+	"log/slog"
 	"strings"
+	"sync"
 	"time"
 
+	"github.com/google/uuid"
+
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/rig"
+	"fanfold/internal/store"
 )
+
+// Running is what runs of one template: which instruments shall be ready, and
+// what the machines report. It is no part of the document, and has a lock of its
+// own, which is never held over the database. What shall be ready is written
+// under a revision, so that several servers agree.
+type Running struct {
+	app    *App
+	doc    *sheetDoc
+	id     uuid.UUID // of the template
+	studio uuid.UUID
+	turn   chan struct{} // held by who writes what shall be ready
+
+	mu           sync.Mutex
+	t            *template.Template    // as it is
+	revision     int64                 // of what is wanted
+	following    int64                 // the revision of what is wanted that is written with a change on its way
+	wanted       map[template.ID]bool  // shall be ready
+	asked        bool                  // somebody has called or rested since the server started
+	states       map[template.ID]State // as hosts report
+	machines     map[template.ID]MachineState
+	awaited      map[template.ID]bool      // of the last call: these load first
+	usedAt       map[template.ID]time.Time // when somebody last called or sounded them
+	measuring    map[template.ID]*measuring
+	lastLoad     map[template.ID]Measured
+	told         map[template.ID]State // what browsers know
+	toldMachines map[template.ID]MachineState
+}
+
+func openRunning(ctx context.Context, a *App, doc *sheetDoc) (*Running, error) {
+	v := doc.View()
+	r := &Running{
+		app: a, doc: doc, id: v.ID, studio: v.Studio, turn: make(chan struct{}, 1), t: v.State,
+		states: map[template.ID]State{}, machines: map[template.ID]MachineState{}, usedAt: map[template.ID]time.Time{},
+		measuring: map[template.ID]*measuring{}, lastLoad: map[template.ID]Measured{},
+	}
+	kept, err := a.store.WantedLoad(ctx, v.ID)
+	if err != nil {
+		return nil, err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.take(kept)
+	if len(r.wanted) > 0 {
+		r.order()
+	}
+	return r, nil
+}
+
+// take makes what was read from the store what is wanted. Rows that are gone are
+// left out. The caller holds the lock.
+func (r *Running) take(kept store.Wanted) {
+	r.revision, r.wanted, r.awaited = kept.Revision, map[template.ID]bool{}, map[template.ID]bool{}
+	for _, id := range kept.Instruments {
+		if i := r.t.Instrument(template.ID(id)); i != nil && i.NeedsSeat() {
+			r.wanted[i.ID] = true
+		}
+	}
+	for _, id := range kept.Awaited {
+		r.awaited[template.ID(id)] = true
+	}
+}
+
+// reload reads again what shall be ready.
+func (r *Running) reload(ctx context.Context) error {
+	kept, err := r.app.store.WantedLoad(ctx, r.id)
+	if err != nil {
+		return err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if kept.Revision > r.revision {
+		r.asked = true // somebody has, elsewhere
+		r.take(kept)
+		r.order()
+		r.tellRig()
+	}
+	return nil
+}
+
+// heard says that a revision of what is wanted may have been written, here or
+// elsewhere.
+func (r *Running) heard(revision int64) {
+	r.mu.Lock()
+	behind := revision > r.revision
+	r.mu.Unlock()
+	if !behind {
+		return
+	}
+	go func() {
+		ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+		defer stop()
+		release, err := r.write(ctx) // what is being written here comes first
+		if err == nil {
+			err = r.reload(ctx)
+			release()
+		}
+		if err != nil {
+			slog.Warn("what shall be ready is not known anew", "template", r.id, "error", err)
+		}
+	}()
+}
+
+// write waits for the turn to write what shall be ready.
+func (r *Running) write(ctx context.Context) (release func(), err error) {
+	select {
+	case r.turn <- struct{}{}:
+		return func() { <-r.turn }, nil
+	case <-ctx.Done():
+		return nil, errors.Join(errors.New("others call or rest just now"), ctx.Err())
+	}
+}
+
+// busy tells whether something runs, or shall.
+func (r *Running) busy() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return len(r.wanted) > 0
+}
+
+// watch starts watching the template, beginning with the whole running state.
+func (r *Running) watch(after int64, more ...document.Event) *document.Watcher {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	now := r.rigState()
+	whole := rigEvent(RigDelta{Whole: true, Instruments: now.Instruments, Tacet: []template.ID{}, Machines: now.Machines})
+	return r.doc.Watchers.Add(after, append([]document.Event{whole}, more...)...)
+}
 
 // State is the running state of one instrument.
 type State struct {
@@ -49,58 +184,55 @@ type RigDelta struct {
 	Machines    []MachineState `json:"machines"`
 }
 
-func (h *Hot) reported(machine string, report rig.Report, away bool) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	m := find(h.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
+func (r *Running) reported(machine string, report rig.Report, away bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	m := find(r.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
 	if m == nil {
 		return
 	}
 	now := time.Now()
-	if h.machines == nil {
-		h.machines = map[template.ID]MachineState{}
-	}
-	h.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs, Voices: report.Voices}
-	for id := range h.states {
-		if at := machineOf(h.t.Instrument(id)); at == "" || at == m.ID {
-			delete(h.states, id)
+	r.machines[m.ID] = MachineState{ID: m.ID, Online: !away, UsedMiB: report.UsedMiB, LeftMs: report.LeftMs, Voices: report.Voices}
+	for id := range r.states {
+		if at := machineOf(r.t.Instrument(id)); at == "" || at == m.ID {
+			delete(r.states, id)
 		}
 	}
 	for _, item := range report.Items {
 		owner, id, _ := strings.Cut(item.ID, "/")
-		if owner == h.id.String() && machineOf(h.t.Instrument(template.ID(id))) == m.ID { // or it has moved away since
-			h.states[template.ID(id)] = State{
+		if owner == r.id.String() && machineOf(r.t.Instrument(template.ID(id))) == m.ID { // or it has moved away since
+			r.states[template.ID(id)] = State{
 				ID: template.ID(id), State: string(item.State), Progress: item.Progress, Stalled: item.Stalled, Reason: item.Reason,
 				Voices: item.Voices, Armed: item.Armed, Missed: item.Missed,
 			}
 			if item.Voices > 0 || item.Armed {
-				h.usedAt[template.ID(id)] = now
+				r.usedAt[template.ID(id)] = now
 			}
 		}
 	}
-	h.endMeasuring(m, away, now)
-	h.tellRig()
+	r.endMeasuring(m, away, now)
+	r.tellRig()
 }
 
 // Rig returns the running state.
-func (h *Hot) Rig() RigState {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.rigState()
+func (r *Running) Rig() RigState {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.rigState()
 }
 
 // rigState lists what is not tacet, and what is printed.
-func (h *Hot) rigState() RigState {
+func (r *Running) rigState() RigState {
 	out := RigState{Instruments: []State{}, Machines: []MachineState{}}
-	for _, i := range h.t.Instruments {
-		if h.wanted[i.ID] || h.wanted[i.With] || i.Printed != nil {
-			out.Instruments = append(out.Instruments, h.stateOf(i))
+	for _, i := range r.t.Instruments {
+		if r.wanted[i.ID] || r.wanted[i.With] || i.Printed != nil {
+			out.Instruments = append(out.Instruments, r.stateOf(i))
 		}
 	}
-	for _, m := range h.t.Machines {
-		s := h.machines[m.ID]
+	for _, m := range r.t.Machines {
+		s := r.machines[m.ID]
 		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
-		last := h.lastLoad[m.ID]
+		last := r.lastLoad[m.ID]
 		s.ComputedMs, s.TookMs = last.Computed.Milliseconds(), last.Took.Milliseconds()
 		out.Machines = append(out.Machines, s)
 	}
@@ -113,59 +245,59 @@ const printed = "printed"
 
 // stateOf is the state of a wanted instrument. One that no host speaks of yet
 // is tuning; if its machine is away, the reason says so.
-func (h *Hot) stateOf(i *template.Instrument) State {
+func (r *Running) stateOf(i *template.Instrument) State {
 	if i.Printed != nil {
 		s := State{ID: i.ID, State: printed}
-		if h.t.Stale(i) {
+		if r.t.Stale(i) {
 			s.Reason = "its notes have changed since it was recorded"
 		}
 		return s
 	}
 	if i.With != "" {
-		s := h.stateOf(h.t.Home(i))
+		s := r.stateOf(r.t.Home(i))
 		s.ID = i.ID
 		return s
 	}
-	s, known := h.states[i.ID]
+	s, known := r.states[i.ID]
 	if known {
 		return s
 	}
 	s = State{ID: i.ID, State: string(rig.Tuning)}
 	if i.Seat == nil {
 		s.Reason = "it has lost its seat; seat it again"
-	} else if !h.machines[i.Seat.Machine].Online {
-		s.Reason = h.t.Index().Machines[i.Seat.Machine].Name + " is away"
+	} else if !r.machines[i.Seat.Machine].Online {
+		s.Reason = r.t.Index().Machines[i.Seat.Machine].Name + " is away"
 	}
 	return s
 }
 
 // tellRig tells every browser what changed in the running state since it was
 // last told.
-func (h *Hot) tellRig() {
-	now := h.rigState()
+func (r *Running) tellRig() {
+	now := r.rigState()
 	d := RigDelta{Instruments: []State{}, Tacet: []template.ID{}, Machines: []MachineState{}}
 	told := make(map[template.ID]State, len(now.Instruments))
 	for _, s := range now.Instruments {
-		if was, ok := h.told[s.ID]; !ok || was != s {
+		if was, ok := r.told[s.ID]; !ok || was != s {
 			d.Instruments = append(d.Instruments, s)
 		}
 		told[s.ID] = s
 	}
-	for id := range h.told {
+	for id := range r.told {
 		if _, ok := told[id]; !ok {
 			d.Tacet = append(d.Tacet, id)
 		}
 	}
 	toldMachines := make(map[template.ID]MachineState, len(now.Machines))
 	for _, m := range now.Machines {
-		if was, ok := h.toldMachines[m.ID]; !ok || was != m {
+		if was, ok := r.toldMachines[m.ID]; !ok || was != m {
 			d.Machines = append(d.Machines, m)
 		}
 		toldMachines[m.ID] = m
 	}
-	h.told, h.toldMachines = told, toldMachines
+	r.told, r.toldMachines = told, toldMachines
 	if len(d.Instruments)+len(d.Tacet)+len(d.Machines) > 0 {
-		h.tell(rigEvent(d))
+		r.doc.Watchers.Tell(rigEvent(d))
 	}
 }
 
@@ -178,12 +310,12 @@ func rigEvent(d RigDelta) Event {
 }
 
 // ReadyOn counts the instruments of the template that are ready on a machine.
-func (h *Hot) ReadyOn(machine template.ID) int {
-	h.mu.Lock()
-	defer h.mu.Unlock()
+func (r *Running) ReadyOn(machine template.ID) int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	n := 0
-	for id, s := range h.states {
-		if s.State == string(rig.Ready) && machineOf(h.t.Instrument(id)) == machine {
+	for id, s := range r.states {
+		if s.State == string(rig.Ready) && machineOf(r.t.Instrument(id)) == machine {
 			n++
 		}
 	}

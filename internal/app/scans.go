@@ -396,7 +396,5 @@ func (h *Hot) tellScan(s Scan) {
 	if err != nil {
 		return
 	}
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	h.tell(Event{Name: "scan", Data: data})
+	h.doc.Watchers.Tell(Event{Name: "scan", Data: data})
 }

@@ -213,7 +213,7 @@ func (f *patchFiles) of(ctx context.Context, h *Hot, t *template.Template, p *te
 func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *template.Patch) ([]patch.Zone, patch.Policy, error) {
 	if f.scans == nil {
 		var err error
-		if f.scans, err = f.app.store.Queries().ScanList(ctx, h.studio); err != nil {
+		if f.scans, err = f.app.store.Queries().ScanList(ctx, h.studio()); err != nil {
 			return nil, patch.Policy{}, fmt.Errorf("list scans: %w", err)
 		}
 	}
@@ -223,7 +223,7 @@ func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *
 		switch {
 		case row.Library != library:
 		case row.Machine != "":
-			zones, err := f.app.rig.Zones(ctx, h.studio.String(), row.Machine, row.Folder, p.Name)
+			zones, err := f.app.rig.Zones(ctx, h.studio().String(), row.Machine, row.Folder, p.Name)
 			if len(zones) > 0 {
 				return zones, policyOf(row), nil
 			}

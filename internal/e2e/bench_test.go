@@ -273,12 +273,14 @@ func BenchmarkRunningState10000(b *testing.B) {
 	for b.Loop() {
 		sum += p.page.MustEval(`(id, called) => new Promise((done, fail) => {
 			const begun = performance.now();
-			const events = new EventSource("/api/templates/" + id + "/events");
-			events.addEventListener("rig", (e) => {
-				const told = new Map(JSON.parse(e.data).instruments.map((i) => [i.id, i]));
+			const events = new EventSource("/api/events?watch=" + id + ":-1");
+			events.onmessage = (e) => {
+				const [head, data] = e.data.split("\n");
+				if (JSON.parse(head).name !== "rig") return;
+				const told = new Map(JSON.parse(data).instruments.map((i) => [i.id, i]));
 				events.close();
 				told.size === called ? done(performance.now() - begun) : fail(new Error(told.size + " of " + called));
-			});
+			};
 		})`, id, called).Num()
 		n++
 	}

@@ -149,7 +149,7 @@ func TestACallThatDoesNotFitAndItsRemedy(t *testing.T) {
 	p.seeText(`[data-part=memory]`, "short: .* Rest .*, which frees")
 	p.press("Call it with those [0-9]+ resting")
 	p.gone(`[role=alert]`)
-	p.page.Timeout(30 * time.Second).MustWait(`() => {
+	p.page.Timeout(2 * patience()).MustWait(`() => {
 		const ready = parseInt(document.querySelector("[data-leaf=calls] header").textContent.match(/(\d+) ready/)?.[1] ?? "0");
 		return ready > 50;
 	}`)
@@ -173,7 +173,7 @@ func TestASmallOneOutOfTheBigOne(t *testing.T) {
 	p.seeText(`[data-role="One harp"]`, "[Hh]arp")
 	p.click(`[role=dialog] .button-main`)
 	p.gone("[role=dialog]")
-	p.page.Timeout(30 * time.Second).MustWait(`() => / [1-9]\d* ready/.test(" " + document.querySelector("[data-leaf=calls] header").textContent.replace("Calls", " "))`)
+	p.page.Timeout(2 * patience()).MustWait(`() => / [1-9]\d* ready/.test(" " + document.querySelector("[data-leaf=calls] header").textContent.replace("Calls", " "))`)
 	p.unfold("orchestra", "routing")
 	p.click(`[aria-label="View and account"]`)
 	p.click(`[role=menuitemcheckbox]`)
@@ -197,7 +197,7 @@ func TestAMachineAndItsCredentials(t *testing.T) {
 	p.seeText(`[data-host="Program"]`, "fanfold host")
 	p.seeText(`[data-host="Disk"]`, "MiB/s")
 	p.see(`[data-part=host] figure svg`)
-	before := len(p.page.MustElements(`[data-credential]`))
+	before := len(p.seeMany(`[data-credential]`, 1))
 	p.press("Make one")
 	p.seeText("[data-part=host] pre", "fanfold host --server .* --credential ")
 	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n + 1`, before)

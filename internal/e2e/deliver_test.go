@@ -60,8 +60,10 @@ func TestAStemListIsPasted(t *testing.T) {
 	p.click(`[data-stem="Flutes"] button[draggable]`)
 	p.page.MustWait(`() => document.querySelector("#stem-parent").selectedOptions[0].text === "Strings"`)
 
-	p.see(`[data-part=stem-sheet] [aria-label="In file names"]`).MustInput("Fl")
-	p.keys(input.Enter)
+	p.changing(func() {
+		p.see(`[data-part=stem-sheet] [aria-label="In file names"]`).MustInput("Fl")
+		p.keys(input.Enter)
+	})
 	p.see(`#stem-carries`).MustSelect("dry alone")
 	p.seeText(`[data-stem="Flutes"]`, "dry")
 	p.see(`[aria-label="Length, minutes"]`).MustSelectAllText().MustInput("46")

@@ -221,8 +221,8 @@ func (s *server) logIsWhole(id string, revision int64) {
 	require.NoError(s.t, err)
 	defer conn.Close(ctx)
 	var count, top, kept int64
-	require.NoError(s.t, conn.QueryRow(ctx, "select count(*), max(revision) from changes where template_id = $1", id).Scan(&count, &top))
-	require.NoError(s.t, conn.QueryRow(ctx, "select revision from templates where id = $1", id).Scan(&kept))
+	require.NoError(s.t, conn.QueryRow(ctx, "select count(*), max(revision) from changes where document_id = $1", id).Scan(&count, &top))
+	require.NoError(s.t, conn.QueryRow(ctx, "select revision from documents where id = $1", id).Scan(&kept))
 	require.Equal(s.t, []int64{revision, revision, revision}, []int64{count, top, kept})
 }
 

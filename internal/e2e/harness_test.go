@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -51,6 +52,7 @@ func run(m *testing.M) (int, error) {
 	if out, err := build.CombinedOutput(); err != nil {
 		return 1, fmt.Errorf("build: %s", out)
 	}
+	began := time.Now()
 	if err := studio.start(filepath.Join(dir, "studio"), "20"); err != nil {
 		return 1, err
 	}
@@ -61,6 +63,7 @@ func run(m *testing.M) (int, error) {
 	}
 	defer browser.MustClose()
 	studio.browser = browser
+	slow = max(1, time.Since(began).Seconds()/usual.Seconds())
 	if err := studio.restAll(); err != nil {
 		return 1, err
 	}
@@ -152,32 +155,90 @@ func openBrowser() (*rod.Browser, error) {
 type person struct {
 	t    testing.TB
 	page *rod.Page
+
+	mu    sync.Mutex
+	lines []string // of the console
 }
 
+// slow is how many times longer than a quiet machine this one takes; every wait is
+// longer by it.
+var slow = 1.0
+
+// usual is how long starting the demo and a browser takes on a quiet machine.
+const usual = 8 * time.Second
+
+// patience is how long a person waits for what a quiet machine shows within a
+// second.
+func patience() time.Duration { return time.Duration(20 * slow * float64(time.Second)) }
+
 // visit opens the address in a fresh browser and watches its console; an
-// error there fails the test.
+// error there fails the test. When the test fails, a picture of the page and the
+// console's lines are left.
 func visit(t testing.TB, width, height int) *person {
 	t.Helper()
 	private, err := studio.browser.Incognito()
 	require.NoError(t, err)
 	page, err := private.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
-	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
-	page = page.Context(ctx)
-	t.Cleanup(func() { _ = private.Close(); cancel() })
-	require.NoError(t, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
-	p := &person{t: t, page: page}
-	go page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+	ctx, cancel := context.WithTimeout(context.Background(), 9*patience())
+	p := &person{t: t}
+	p.page = page.Context(ctx).WithPanic(func(v any) {
+		t.Helper()
+		t.Fatalf("%v", v) // ends this test, and no other
+	})
+	t.Cleanup(func() {
+		p.leavePicture(page)
+		_ = private.Close()
+		cancel()
+	})
+	require.NoError(t, p.page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1}))
+	go p.page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
 		t.Errorf("the page threw: %s", e.ExceptionDetails.Exception.Description)
 	}, func(e *proto.RuntimeConsoleAPICalled) {
-		if e.Type == proto.RuntimeConsoleAPICalledTypeError {
-			for _, arg := range e.Args {
+		for _, arg := range e.Args {
+			p.note("%s: %s %s", e.Type, arg.Value, arg.Description)
+			if e.Type == proto.RuntimeConsoleAPICalledTypeError {
 				t.Errorf("console error: %s %s", arg.Value, arg.Description)
 			}
 		}
 	})()
-	require.NoError(t, page.Navigate(studio.address))
+	require.NoError(t, p.page.Navigate(studio.address))
 	return p
+}
+
+func (p *person) note(text string, args ...any) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.lines = append(p.lines, fmt.Sprintf(text, args...))
+}
+
+// leavePicture leaves what a failed test last saw.
+func (p *person) leavePicture(page *rod.Page) {
+	if !p.t.Failed() {
+		return
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, line := range p.lines {
+		p.t.Log("console ", line)
+	}
+	dir := os.Getenv("FANFOLD_FAILED")
+	if dir == "" {
+		dir = filepath.Join(os.TempDir(), "fanfold-failed")
+	}
+	data, err := page.Timeout(10*time.Second).Screenshot(false, nil)
+	if err == nil {
+		err = os.MkdirAll(dir, 0o755)
+	}
+	path := filepath.Join(dir, strings.ReplaceAll(p.t.Name(), "/", "-")+".png")
+	if err == nil {
+		err = os.WriteFile(path, data, 0o644)
+	}
+	if err != nil {
+		p.t.Log("no picture is left: ", err)
+		return
+	}
+	p.t.Log("what was seen last: ", path)
 }
 
 // enter signs in to the demo studio with one click.
@@ -190,15 +251,35 @@ func enter(t testing.TB, width, height int) *person {
 
 func (p *person) see(selector string) *rod.Element {
 	p.t.Helper()
-	e, err := p.page.Timeout(15 * time.Second).Element(selector)
+	e, err := p.page.Timeout(patience()).Element(selector)
 	require.NoError(p.t, err, "never saw %s", selector)
 	return e
+}
+
+// seeMany waits until at least so many match, and returns all.
+func (p *person) seeMany(selector string, least int) rod.Elements {
+	p.t.Helper()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`(s, n) => document.querySelectorAll(s).length >= n`, selector, least))
+	require.NoError(p.t, err, "never saw %d of %s", least, selector)
+	all, err := p.page.Elements(selector)
+	require.NoError(p.t, err)
+	return all
+}
+
+// seeJust waits until exactly so many match.
+func (p *person) seeJust(selector string, count int) {
+	p.t.Helper()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`(s, n) => document.querySelectorAll(s).length === n`, selector, count))
+	if err != nil {
+		all, _ := p.page.Elements(selector)
+		require.NoError(p.t, err, "there are %d of %s, not %d", len(all), selector, count)
+	}
 }
 
 // seeText waits until an element shows a text.
 func (p *person) seeText(selector, text string) {
 	p.t.Helper()
-	_, err := p.page.Timeout(20*time.Second).ElementR(selector, text)
+	_, err := p.page.Timeout(patience()).ElementR(selector, text)
 	if err != nil {
 		body, _ := p.page.Timeout(time.Second).Element(selector)
 		got := "nothing"
@@ -212,15 +293,23 @@ func (p *person) seeText(selector, text string) {
 // gone waits until nothing matches.
 func (p *person) gone(selector string) {
 	p.t.Helper()
-	require.NoError(p.t, p.page.Timeout(15*time.Second).WaitElementsMoreThan("body", 0))
-	err := p.page.Timeout(15 * time.Second).Wait(rod.Eval(`s => document.querySelector(s) === null`, selector))
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`s => document.querySelector("body") !== null && document.querySelector(s) === null`, selector))
 	require.NoError(p.t, err, "%s never went", selector)
+}
+
+// changing does what changes the template, and waits until it shows.
+func (p *person) changing(what func()) {
+	p.t.Helper()
+	before := p.see("[data-revision]").MustAttribute("data-revision")
+	what()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`before => document.querySelector("[data-revision]").dataset.revision !== before`, *before))
+	require.NoError(p.t, err, "the template never changed from revision %s", *before)
 }
 
 // press clicks the button or menu item with that text.
 func (p *person) press(text string) {
 	p.t.Helper()
-	e, err := p.page.Timeout(15*time.Second).ElementR("button, [role=menuitem], [role=menuitemradio], [role=menuitemcheckbox], a", "^"+text)
+	e, err := p.page.Timeout(patience()).ElementR("button, [role=menuitem], [role=menuitemradio], [role=menuitemcheckbox], a", "^"+text)
 	require.NoError(p.t, err, "no button says %s", text)
 	require.NoError(p.t, e.Click(proto.InputMouseButtonLeft, 1))
 }

@@ -61,11 +61,11 @@ func TestVersionsOnScreen(t *testing.T) {
 	p.seeText("[data-part=trace]", "Birch, riser 1, port 1, channel 7")
 
 	p.press("revision [0-9]")
-	rows := p.page.MustElements("[data-past]")
+	rows := p.seeMany("[data-past]", 2)
 	require.Contains(t, rows[1].MustText(), "Set name of Flute 3 short")
 	rows[1].MustElementR("button", "take back").MustClick()
 	p.page.MustElementR("[data-past]", "Take back: Set name")
-	p.page.MustElements("[data-past]")[3].MustElementR("button", "take back").MustClick()
+	p.seeMany("[data-past]", 4)[3].MustElementR("button", "take back").MustClick()
 	p.seeText("[role=alert]", "can not be taken back alone; later changes set the same: Take 1 differences")
 	p.page.MustElementR(`[data-version="Before the flood"] button`, "forget the name").MustClick()
 	p.gone(`[data-version="Before the flood"]`)

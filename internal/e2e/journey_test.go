@@ -26,7 +26,7 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.see(`[data-row="Piccolo long"][aria-selected=true]`)
 	p.keys(input.KeyJ)
 	p.chord(input.ShiftLeft, input.ArrowDown)
-	require.Len(t, p.page.MustElements(`[role=row][aria-selected=true]`), 2)
+	p.seeJust(`[role=row][aria-selected=true]`, 2)
 	p.seeText("[data-part=trace]", `Piccolo short|Piccolo effects`)
 
 	p.keys(input.KeyC)

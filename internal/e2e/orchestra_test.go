@@ -2,7 +2,6 @@ package e2e_test
 
 import (
 	"testing"
-	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
@@ -60,7 +59,7 @@ func (p *person) names() []string {
 // above waits until one row stands above another.
 func (p *person) above(upper, lower string) {
 	p.t.Helper()
-	require.NoError(p.t, p.page.Timeout(15*time.Second).Wait(rod.Eval(`(upper, lower) => {
+	require.NoError(p.t, p.page.Timeout(patience()).Wait(rod.Eval(`(upper, lower) => {
 		const top = (name) => document.querySelector('[data-row="' + name + '"]')?.getBoundingClientRect().top;
 		return top(upper) < top(lower);
 	}`, upper, lower)), "%s never came to stand above %s", upper, lower)
@@ -73,7 +72,7 @@ func (p *person) undo(times int) {
 	for range times {
 		before := *p.see("[data-revision]").MustAttribute("data-revision")
 		p.chord(input.ControlLeft, input.KeyZ)
-		require.NoError(p.t, p.page.Timeout(15*time.Second).Wait(rod.Eval(
+		require.NoError(p.t, p.page.Timeout(patience()).Wait(rod.Eval(
 			`before => document.querySelector("[data-revision]").dataset.revision !== before`, before)), "nothing was taken back")
 	}
 }
@@ -156,7 +155,7 @@ func TestRowsMove(t *testing.T) {
 	p.press("1 selected")
 	p.press("Eight spare rows")
 	p.see(`[data-row=Spare][aria-selected=true]`)
-	require.Len(t, p.page.MustElements(`[data-row=Spare][aria-selected=true]`), 8)
+	p.seeJust(`[data-row=Spare][aria-selected=true]`, 8)
 	p.undo(3)
 	p.gone(`[data-row=Spare]`)
 	p.above("Piccolo long", "Flute 1 long")

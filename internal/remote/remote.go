@@ -80,7 +80,7 @@ func (s *server) follow(ctx context.Context) {
 		delete(s.failed, id)
 		l := &listener{port: port, conn: conn}
 		s.open[id] = l
-		r := s.app.RemoteOf(id)
+		r := s.app.RemoteOf(ctx, id)
 		s.done.Go(func() { l.listen(ctx, r) })
 	}
 }

@@ -47,7 +47,7 @@ func freePort(t *testing.T) int {
 func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	s := storetest.Open(t)
-	a := app.New(s, deafRig{})
+	a := app.New(app.Config{Store: s, Rig: deafRig{}})
 	ada, err := s.AccountEnsure(ctx, "Studio", "ada@studio.example", "Ada", "a long password")
 	require.NoError(t, err)
 	p := app.Person{ID: ada.ID, Studio: ada.StudioID, Name: "Ada"}
@@ -76,7 +76,7 @@ func TestAMusicProgramCallsWhatItNeeds(t *testing.T) {
 	taken, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
 	require.NoError(t, err)
 	defer taken.Close()
-	watcher := h.Watch(p, h.View().Revision)
+	watcher := h.Watch(h.View().Revision)
 	defer h.Unwatch(watcher)
 
 	port := freePort(t)

@@ -1,13 +1,13 @@
 package store
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"time"
 
 	"github.com/google/uuid"
@@ -25,45 +25,49 @@ var errKept = errors.New("it is kept already")
 // RecordingKeep writes an audio file whole or not at all, and returns its
 // SHA-256 in hexadecimal. A file the studio keeps already is not written again.
 // Before it is kept, check is shown how it begins, at most 1 MiB, and its size,
-// bytes; with an error of it nothing is kept.
+// bytes; with an error of it nothing is kept. The file is read to its end before
+// the database is asked for anything, however slowly it comes.
 func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader, check func(head []byte, size int64) error) (digest string, err error) {
-	sum, id := sha256.New(), uuid.New()
-	var head []byte
-	size := int64(0)
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		q := s.q.WithTx(tx)
-		var part bytes.Buffer
-		for n, ended := int32(0), false; !ended; n++ {
-			part.Reset()
-			got, err := io.CopyN(&part, r, recordingPart)
-			if ended = errors.Is(err, io.EOF); err != nil && !ended {
-				return err
-			}
-			sum.Write(part.Bytes())
-			if size += got; n == 0 {
-				head = bytes.Clone(part.Bytes())
-			}
-			if got == 0 {
-				break
-			}
-			if err := q.RecordingPartInsert(ctx, db.RecordingPartInsertParams{RecordingID: id, Part: n, Data: part.Bytes()}); err != nil {
-				return err
-			}
-		}
-		if err := check(head, size); err != nil {
-			return err
-		}
-		digest = hex.EncodeToString(sum.Sum(nil))
-		rows, err := q.RecordingInsert(ctx, db.RecordingInsertParams{ID: id, StudioID: studio, Sha256: digest, Bytes: size})
-		if err == nil && rows == 0 {
-			return errKept
-		}
-		return err
-	})
+	spool, err := os.CreateTemp("", "fanfold-recording-")
+	if err != nil {
+		return "", fmt.Errorf("keep a recording: %w", err)
+	}
+	defer func() { _ = errors.Join(spool.Close(), os.Remove(spool.Name())) }() // of no more use
+	sum := sha256.New()
+	size, err := io.Copy(io.MultiWriter(spool, sum), r)
+	if err != nil {
+		return "", fmt.Errorf("keep a recording: %w", err)
+	}
+	head := make([]byte, min(size, recordingPart))
+	if _, err := spool.ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {
+		return "", fmt.Errorf("keep a recording: %w", err)
+	}
+	if err := check(head, size); err != nil {
+		return "", err
+	}
+	digest = hex.EncodeToString(sum.Sum(nil))
+	err = s.tx(ctx, func(tx pgx.Tx) error { return recordingInsert(ctx, s.q.WithTx(tx), studio, digest, spool, size) })
 	if err != nil && !errors.Is(err, errKept) {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
 	return digest, nil
+}
+
+func recordingInsert(ctx context.Context, q *db.Queries, studio uuid.UUID, digest string, from io.ReaderAt, size int64) error {
+	id := uuid.New()
+	rows, err := q.RecordingInsert(ctx, db.RecordingInsertParams{ID: id, StudioID: studio, Sha256: digest, Bytes: size})
+	if err == nil && rows == 0 {
+		return errKept
+	}
+	part := make([]byte, recordingPart)
+	for n := int32(0); err == nil && int64(n)*recordingPart < size; n++ {
+		got, failed := from.ReadAt(part, int64(n)*recordingPart)
+		if failed != nil && !errors.Is(failed, io.EOF) {
+			return failed
+		}
+		err = q.RecordingPartInsert(ctx, db.RecordingPartInsertParams{RecordingID: id, Part: n, Data: part[:got]})
+	}
+	return err
 }
 
 // Recording is a kept audio file, to be read from any place.

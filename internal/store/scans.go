@@ -28,7 +28,7 @@ func (s *Store) MigrateJobs(ctx context.Context) error {
 // ScannedKeep writes what a scan measured, as one, for the next scan of the
 // folder.
 func (s *Store) ScannedKeep(ctx context.Context, row db.Scan, policy string, measured map[string]scan.Kept) error {
-	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+	err := s.tx(ctx, func(tx pgx.Tx) error {
 		var batch pgx.Batch
 		for file, kept := range measured {
 			stamps, err := json.Marshal(kept.Stamps)

@@ -1,7 +1,6 @@
 package change
 
 import (
-	"reflect"
 	"slices"
 
 	"fanfold/internal/core/template"
@@ -36,28 +35,20 @@ func (Become) Kind() string { return "become" }
 
 // Keys implements Change: everything that differs, as a whole.
 func (c Become) Keys() []Key {
-	keys := []Key{{Object: "template", Field: "become"}}
+	var keys []Key
 	if c.Settings != nil || c.Name != nil {
-		keys = append(keys, Key{Object: "template", Field: "settings"})
+		keys = append(keys, ofList(template.TheSettings))
 	}
-	add := func(id template.ID) { keys = append(keys, Key{Object: id}) }
+	for _, n := range nouns {
+		keys = append(keys, n.becomeKeys(&c)...)
+	}
 	for _, x := range c.Rows {
-		add(x.ID)
+		if x != nil {
+			keys = append(keys, Key{Object: x.ID})
+		}
 	}
-	for _, x := range c.Sections {
-		add(x.ID)
-	}
-	for _, x := range c.Buses {
-		add(x.ID)
-	}
-	for _, x := range c.Machines {
-		add(x.ID)
-	}
-	for _, x := range c.Calls {
-		add(x.ID)
-	}
-	for _, x := range c.Patches {
-		add(x.ID)
+	if c.Order != nil || c.Emptied[template.Instruments.Noun().Key] {
+		keys = append(keys, ofList(template.Instruments))
 	}
 	return keys
 }
@@ -73,35 +64,18 @@ func Between(a, b *template.Template) Change {
 	if !a.Settings.Equal(b.Settings) {
 		c.Settings, differs = &b.Settings, true
 	}
-	for _, d := range []bool{
-		other(&c, "folds", a.Folds, b.Folds, &c.Folds), other(&c, "sections", a.Sections, b.Sections, &c.Sections),
-		other(&c, "buses", a.Buses, b.Buses, &c.Buses), other(&c, "libraries", a.Libraries, b.Libraries, &c.Libraries),
-		other(&c, "players", a.Players, b.Players, &c.Players), other(&c, "patches", a.Patches, b.Patches, &c.Patches),
-		other(&c, "machines", a.Machines, b.Machines, &c.Machines), other(&c, "calls", a.Calls, b.Calls, &c.Calls),
-		other(&c, "castings", a.Castings, b.Castings, &c.Castings), other(&c, "vocabulary", a.Vocabulary, b.Vocabulary, &c.Vocabulary),
-		other(&c, "rules", a.Rules, b.Rules, &c.Rules), other(&c, "returnSets", a.ReturnSets, b.ReturnSets, &c.Returns),
-		other(&c, "sightlines", a.Sightlines, b.Sightlines, &c.Sightlines),
-		c.rows(a.Instruments, b.Instruments),
-	} {
-		differs = differs || d
+	for _, n := range nouns {
+		if n.between(&c, a, b) {
+			differs = true
+		}
+	}
+	if c.rows(a.Instruments, b.Instruments) {
+		differs = true
 	}
 	if !differs {
 		return nil
 	}
 	return c
-}
-
-func same[T any](x, y *T) bool { return x == y || reflect.DeepEqual(x, y) }
-
-// other keeps a list that differs.
-func other[T any](c *Become, name string, a, b []*T, to *[]*T) bool {
-	if slices.EqualFunc(a, b, same[T]) {
-		return false
-	}
-	if *to = b; len(b) == 0 {
-		c.empty(name)
-	}
-	return true
 }
 
 func (c *Become) empty(name string) {
@@ -127,7 +101,7 @@ func (c *Become) rows(a, b []*template.Instrument) bool {
 			c.Order = append(c.Order, i.ID)
 		}
 		if len(b) == 0 {
-			c.empty("instruments")
+			c.empty(template.Instruments.Noun().Key)
 		}
 	}
 	return len(c.Rows) > 0 || !alike
@@ -145,19 +119,9 @@ func (c Become) apply(d *draft) (Change, error) {
 		undo.Settings, d.t.Settings = &set, *c.Settings
 		d.lists[template.TheSettings] = true
 	}
-	become(d, &c, &undo, "folds", template.Folds, &d.t.Folds, c.Folds, &undo.Folds)
-	become(d, &c, &undo, "sections", template.Sections, &d.t.Sections, c.Sections, &undo.Sections)
-	become(d, &c, &undo, "buses", template.Buses, &d.t.Buses, c.Buses, &undo.Buses)
-	become(d, &c, &undo, "libraries", template.Libraries, &d.t.Libraries, c.Libraries, &undo.Libraries)
-	become(d, &c, &undo, "players", template.Players, &d.t.Players, c.Players, &undo.Players)
-	become(d, &c, &undo, "patches", template.Patches, &d.t.Patches, c.Patches, &undo.Patches)
-	become(d, &c, &undo, "machines", template.Machines, &d.t.Machines, c.Machines, &undo.Machines)
-	become(d, &c, &undo, "calls", template.Calls, &d.t.Calls, c.Calls, &undo.Calls)
-	become(d, &c, &undo, "castings", template.Castings, &d.t.Castings, c.Castings, &undo.Castings)
-	become(d, &c, &undo, "vocabulary", template.Vocabulary, &d.t.Vocabulary, c.Vocabulary, &undo.Vocabulary)
-	become(d, &c, &undo, "rules", template.Rules, &d.t.Rules, c.Rules, &undo.Rules)
-	become(d, &c, &undo, "returnSets", template.ReturnSets, &d.t.ReturnSets, c.Returns, &undo.Returns)
-	become(d, &c, &undo, "sightlines", template.Sightlines, &d.t.Sightlines, c.Sightlines, &undo.Sightlines)
+	for _, n := range nouns {
+		n.become(d, &c, &undo)
+	}
 	if err := c.applyRows(d, &undo); err != nil {
 		return nil, err
 	}
@@ -165,23 +129,8 @@ func (c Become) apply(d *draft) (Change, error) {
 	return undo, nil
 }
 
-func become[T any](d *draft, c, undo *Become, name string, which template.List, list *[]*T, to []*T, back *[]*T) {
-	if to == nil && !c.Emptied[name] {
-		return
-	}
-	if *back = *list; len(*list) == 0 {
-		*back = nil
-		undo.empty(name)
-	}
-	*list = slices.Clone(to)
-	if *list == nil {
-		*list = []*T{}
-	}
-	d.lists[which] = true
-}
-
 func (c Become) applyRows(d *draft, undo *Become) error {
-	if c.Rows == nil && c.Order == nil && !c.Emptied["instruments"] {
+	if c.Rows == nil && c.Order == nil && !c.Emptied[template.Instruments.Noun().Key] {
 		return nil
 	}
 	old := make(map[template.ID]*template.Instrument, len(d.t.Instruments))
@@ -196,7 +145,7 @@ func (c Become) applyRows(d *draft, undo *Become) error {
 		rows[i.ID] = i.Clone()
 	}
 	order := c.Order
-	if order == nil && !c.Emptied["instruments"] {
+	if order == nil && !c.Emptied[template.Instruments.Noun().Key] {
 		for _, i := range d.t.Instruments {
 			order = append(order, i.ID)
 		}
@@ -205,7 +154,7 @@ func (c Become) applyRows(d *draft, undo *Become) error {
 			undo.Order = append(undo.Order, i.ID)
 		}
 		if len(undo.Order) == 0 {
-			undo.empty("instruments")
+			undo.empty(template.Instruments.Noun().Key)
 		}
 	}
 	now := make([]*template.Instrument, 0, len(order))

@@ -89,25 +89,36 @@ type Key struct {
 
 // Clash returns the first key of a that meets one of b: both set the same, or
 // one sets a part of what the other sets as a whole.
-func Clash(a, b []Key) (Key, bool) {
-	set, within := make(map[Key]bool, len(b)), make(map[Key]bool, len(b))
-	for _, k := range b {
-		set[k] = true
-		for _, outer := range around(k) {
-			within[outer] = true
-		}
-	}
+func Clash(a, b []Key) (Key, bool) { return Meets(a)(b) }
+
+// Meets returns what finds the first key of some that meets one of a, for keys
+// that are compared with many others.
+func Meets(a []Key) func(b []Key) (Key, bool) {
+	set, within := make(map[Key]Key, len(a)), map[Key]Key{}
 	for _, k := range a {
-		if set[k] || within[k] {
-			return k, true
-		}
+		set[k] = k
 		for _, outer := range around(k) {
-			if set[outer] {
-				return k, true
+			if _, there := within[outer]; !there {
+				within[outer] = k
 			}
 		}
 	}
-	return Key{}, false
+	return func(b []Key) (Key, bool) {
+		for _, k := range b {
+			if mine, meets := set[k]; meets {
+				return mine, true
+			}
+			if mine, meets := within[k]; meets {
+				return mine, true
+			}
+			for _, outer := range around(k) {
+				if mine, meets := set[outer]; meets {
+					return mine, true
+				}
+			}
+		}
+		return Key{}, false
+	}
 }
 
 // around lists what a key is a part of, innermost first.

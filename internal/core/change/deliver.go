@@ -15,7 +15,7 @@ type SetRules struct {
 func (SetRules) Kind() string { return "set-rules" }
 
 // Keys implements Change.
-func (SetRules) Keys() []Key { return []Key{{Object: "template", Field: "rules"}} }
+func (SetRules) Keys() []Key { return []Key{ofList(template.Rules)} }
 
 func (c SetRules) apply(d *draft) (Change, error) {
 	if slices.Contains(c.Rules, nil) {
@@ -36,7 +36,7 @@ type SetReturns struct {
 func (SetReturns) Kind() string { return "set-returns" }
 
 // Keys implements Change.
-func (SetReturns) Keys() []Key { return []Key{{Object: "template", Field: "returnSets"}} }
+func (SetReturns) Keys() []Key { return []Key{ofList(template.ReturnSets)} }
 
 func (c SetReturns) apply(d *draft) (Change, error) {
 	if slices.Contains(c.Sets, nil) {
@@ -88,7 +88,9 @@ type SetPosition struct {
 func (SetPosition) Kind() string { return "set-position" }
 
 // Keys implements Change.
-func (SetPosition) Keys() []Key { return []Key{{Object: "template", Field: "position"}} }
+func (SetPosition) Keys() []Key {
+	return []Key{{Object: whole, Field: ofList(template.TheSettings).Field + "/position"}}
+}
 
 func (c SetPosition) apply(d *draft) (Change, error) {
 	if c.Position != template.AtListen && c.Position != template.AtPrint {
@@ -175,7 +177,7 @@ type SetSightlines struct {
 func (SetSightlines) Kind() string { return "set-sightlines" }
 
 // Keys implements Change.
-func (SetSightlines) Keys() []Key { return []Key{{Object: "template", Field: "sightlines"}} }
+func (SetSightlines) Keys() []Key { return []Key{ofList(template.Sightlines)} }
 
 func (c SetSightlines) apply(d *draft) (Change, error) {
 	if slices.Contains(c.Sightlines, nil) {

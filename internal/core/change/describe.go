@@ -26,8 +26,8 @@ func Describe(c Change) string {
 		return "Move " + rows(len(c.Places))
 	case Edit:
 		if len(c.Edits) > 0 {
-			if names := c.Edits[0].names(); len(names) > 0 {
-				return fmt.Sprintf("Set %s of %s", fieldName(names[0]), rows(len(c.Edits)))
+			if says := c.Edits[0].Says(); len(says) > 0 {
+				return fmt.Sprintf("Set %s of %s", says[0].Words, rows(len(c.Edits)))
 			}
 		}
 		return "Edit " + rows(len(c.Edits))
@@ -59,9 +59,9 @@ func Describe(c Change) string {
 	case Configure:
 		return "Change settings"
 	case Put:
-		return "Set " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms), len(c.Castings))
+		return "Set " + counted(func(n noun) (int, template.Noun) { return n.putCount(&c) })
 	case Drop:
-		return "Remove " + whatOf(len(c.Folds), len(c.Sections), len(c.Buses), len(c.Libraries), len(c.Players), len(c.Patches), len(c.Machines), len(c.Calls), len(c.Terms), len(c.Castings))
+		return "Remove " + counted(func(n noun) (int, template.Noun) { return n.dropCount(&c) })
 	}
 	return c.Kind()
 }
@@ -88,37 +88,6 @@ func rows(n int) string {
 		return "1 row"
 	}
 	return fmt.Sprintf("%d rows", n)
-}
-
-// whatOf names the nouns that are there, in the order of the template's lists.
-func whatOf(counts ...int) string {
-	names := []string{"fold", "section", "bus", "library", "player", "patch", "machine", "call", "articulation", "casting list"}
-	many := []string{"folds", "sections", "buses", "libraries", "players", "patches", "machines", "calls", "articulations", "casting lists"}
-	var out []string
-	for n, count := range counts {
-		switch {
-		case count == 1:
-			out = append(out, "a "+names[n])
-		case count > 1:
-			out = append(out, fmt.Sprintf("%d %s", count, many[n]))
-		}
-	}
-	if len(out) == 0 {
-		return "nothing"
-	}
-	return strings.Join(out, ", ")
-}
-
-func fieldName(name string) string {
-	switch name {
-	case "gainDb":
-		return "level"
-	case "style":
-		return "seat style"
-	case "stemByHand":
-		return "exception"
-	}
-	return name
 }
 
 // Value takes the pointer off a change that was read from JSON.

@@ -22,10 +22,10 @@ func (Add) Kind() string { return "add" }
 
 // Keys implements Change.
 func (a Add) Keys() []Key {
-	keys := make([]Key, len(a.Instruments))
-	for i, p := range a.Instruments {
+	keys := make([]Key, 0, 2*len(a.Instruments))
+	for _, p := range a.Instruments {
 		if p.Instrument != nil {
-			keys[i].Object = p.Instrument.ID
+			keys = append(keys, Key{Object: p.Instrument.ID}, inList(template.Instruments, p.Instrument.ID))
 		}
 	}
 	return keys
@@ -83,12 +83,10 @@ type Delete struct {
 func (Delete) Kind() string { return "delete" }
 
 // Keys implements Change.
-func (c Delete) Keys() []Key { return objects(c.IDs) }
-
-func objects(ids []template.ID) []Key {
-	keys := make([]Key, len(ids))
-	for i, id := range ids {
-		keys[i].Object = id
+func (c Delete) Keys() []Key {
+	keys := make([]Key, 0, 2*len(c.IDs))
+	for _, id := range c.IDs {
+		keys = append(keys, Key{Object: id}, inList(template.Instruments, id))
 	}
 	return keys
 }
@@ -181,7 +179,16 @@ type Move struct {
 func (Move) Kind() string { return "move" }
 
 // Keys implements Change.
-func (c Move) Keys() []Key { return fieldKeys(c.IDs, "place") }
+func (c Move) Keys() []Key { return placeKeys(c.IDs) }
+
+// placeKeys are the keys of rows that are put somewhere else.
+func placeKeys(ids []template.ID) []Key {
+	keys := make([]Key, 0, 2*len(ids))
+	for _, id := range ids {
+		keys = append(keys, Key{Object: id, Field: "place"}, inList(template.Instruments, id))
+	}
+	return keys
+}
 
 func fieldKeys(ids []template.ID, field string) []Key {
 	keys := make([]Key, len(ids))
@@ -242,11 +249,11 @@ func (Arrange) Kind() string { return "arrange" }
 
 // Keys implements Change.
 func (c Arrange) Keys() []Key {
-	keys := make([]Key, len(c.Places))
-	for i, p := range c.Places {
-		keys[i] = Key{Object: p.ID, Field: "place"}
+	ids := make([]template.ID, len(c.Places))
+	for n, p := range c.Places {
+		ids[n] = p.ID
 	}
-	return keys
+	return placeKeys(ids)
 }
 
 func (c Arrange) apply(d *draft) (Change, error) {

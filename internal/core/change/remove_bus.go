@@ -18,7 +18,7 @@ type RemoveBus struct {
 func (RemoveBus) Kind() string { return "remove-bus" }
 
 // Keys implements Change.
-func (c RemoveBus) Keys() []Key { return []Key{{Object: c.ID}} }
+func (c RemoveBus) Keys() []Key { return []Key{{Object: c.ID}, inList(template.Buses, c.ID)} }
 
 func (c RemoveBus) apply(d *draft) (Change, error) {
 	bus, err := d.look(c.ID)

@@ -17,7 +17,7 @@ func (SetSections) Kind() string { return "set-sections" }
 
 // Keys implements Change.
 func (c SetSections) Keys() []Key {
-	keys := []Key{{Object: "template", Field: "sections"}}
+	keys := []Key{ofList(template.Sections)}
 	for _, s := range c.Sections {
 		if s != nil {
 			keys = append(keys, Key{Object: s.ID})

@@ -1,9 +1,6 @@
 package template
 
-import (
-	"slices"
-	"strings"
-)
+import "strings"
 
 // Kind says what stands in a row.
 type Kind string
@@ -86,27 +83,14 @@ type SeatStyle struct {
 	OwnPair bool `json:"ownPair,omitempty"` // an output pair shared with no other
 }
 
-// Clone returns a copy that shares nothing with the original.
+// Clone returns a copy that shares nothing with the original. Lists that are
+// missing in it are empty.
 func (i *Instrument) Clone() *Instrument {
 	c := *i
-	c.Articulations = append([]string{}, i.Articulations...)
-	c.Patches = append([]ID{}, i.Patches...)
-	c.Mics = slices.Clone(i.Mics)
-	c.Map = CloneMap(i.Map)
-	c.Routes = append([]Route{}, i.Routes...)
-	if i.Seat != nil {
-		seat := *i.Seat
-		c.Seat = &seat
+	for n := range RowFields {
+		RowFields[n].Copy(&c, i)
 	}
-	if i.Printed != nil {
-		printed := *i.Printed
-		c.Printed = &printed
-	}
-	if i.Trim != nil {
-		trim := *i.Trim
-		trim.Patches = slices.Clone(i.Trim.Patches)
-		c.Trim = &trim
-	}
+	c.Articulations, c.Patches, c.Routes = some(c.Articulations), some(c.Patches), some(c.Routes)
 	return &c
 }
 

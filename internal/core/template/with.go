@@ -1,9 +1,6 @@
 package template
 
-import (
-	"reflect"
-	"slices"
-)
+import "slices"
 
 // A row may sit with another on its seat, and play the same sound: another part
 // of the score for one loaded instrument. What belongs to the sound is the other
@@ -12,18 +9,21 @@ import (
 // PlayAs gives the instrument all that belongs to the sound of the row it sits
 // with: patches, switches, level, routes and seat.
 func (i *Instrument) PlayAs(home *Instrument) {
-	h := home.Clone()
-	i.Patches, i.Mics, i.Map, i.Layout, i.Spread = h.Patches, h.Mics, h.Map, h.Layout, h.Spread
-	i.GainDB, i.Routes, i.StemByHand = h.GainDB, h.Routes, h.StemByHand
-	i.Style, i.SeatByHand, i.Seat = h.Style, h.SeatByHand, h.Seat
-	i.Keep, i.Printed, i.Trim = h.Keep, h.Printed, h.Trim
+	for n := range RowFields {
+		if x := &RowFields[n]; x.Own == OfSound {
+			x.Copy(i, home)
+		}
+	}
 }
 
 // PlaysAs tells whether all that belongs to the sound is that of the other row.
 func (i *Instrument) PlaysAs(home *Instrument) bool {
-	c := i.Clone()
-	c.PlayAs(home)
-	return reflect.DeepEqual(c, i.Clone())
+	for n := range RowFields {
+		if x := &RowFields[n]; x.Own == OfSound && !x.Same(i, home) {
+			return false
+		}
+	}
+	return true
 }
 
 // Home is the row whose sound an instrument plays: itself, or the row it sits

@@ -11,8 +11,17 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 )
 
+type Answer struct {
+	Key      uuid.UUID
+	PersonID uuid.UUID
+	Status   int32
+	Media    string
+	Body     []byte
+	MadeAt   time.Time
+}
+
 type Change struct {
-	TemplateID uuid.UUID
+	DocumentID uuid.UUID
 	Revision   int64
 	AuthorID   uuid.UUID
 	MadeAt     time.Time
@@ -21,6 +30,21 @@ type Change struct {
 	Label      string
 	Change     []byte
 	Inverse    []byte
+	Key        pgtype.UUID
+}
+
+type Document struct {
+	ID         uuid.UUID
+	StudioID   uuid.UUID
+	Name       string
+	Revision   int64
+	CreatedAt  time.Time
+	Kind       string
+	Locked     bool
+	OfDocument pgtype.UUID
+	OfRevision *int64
+	About      []byte
+	Key        pgtype.UUID
 }
 
 type HostCredential struct {
@@ -63,6 +87,11 @@ type RecordingPart struct {
 	Data        []byte
 }
 
+type Running struct {
+	DocumentID uuid.UUID
+	Revision   int64
+}
+
 type Scan struct {
 	ID          uuid.UUID
 	StudioID    uuid.UUID
@@ -101,7 +130,7 @@ type Session struct {
 }
 
 type Snapshot struct {
-	TemplateID uuid.UUID
+	DocumentID uuid.UUID
 	Revision   int64
 	Body       []byte
 }
@@ -112,21 +141,9 @@ type Studio struct {
 	CreatedAt time.Time
 }
 
-type Template struct {
-	ID         uuid.UUID
-	StudioID   uuid.UUID
-	Name       string
-	Revision   int64
-	CreatedAt  time.Time
-	Kind       string
-	Locked     bool
-	OfTemplate pgtype.UUID
-	OfRevision *int64
-}
-
 type Version struct {
 	ID         uuid.UUID
-	TemplateID uuid.UUID
+	DocumentID uuid.UUID
 	Revision   int64
 	Name       string
 	Note       string
@@ -135,6 +152,7 @@ type Version struct {
 }
 
 type Wanted struct {
-	TemplateID   uuid.UUID
+	DocumentID   uuid.UUID
 	InstrumentID string
+	Awaited      bool
 }

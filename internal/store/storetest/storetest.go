@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -53,20 +54,58 @@ func run(m *testing.M) int {
 // URL makes an empty database and returns its address.
 func URL(t testing.TB) string {
 	t.Helper()
+	return create(t, "template1")
+}
+
+func create(t testing.TB, from string) string {
+	t.Helper()
 	name := fmt.Sprintf("test_%d", count.Add(1))
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, server.URL)
 	require.NoError(t, err)
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, "create database "+name)
+	_, err = conn.Exec(ctx, "create database "+name+" template "+from)
 	require.NoError(t, err)
+	return address(name)
+}
+
+func address(name string) string {
 	return strings.Replace(server.URL, "/fanfold?", "/"+name+"?", 1)
 }
+
+// migrated is the name of a database with all tables, to be copied.
+const migrated = "migrated"
+
+var migrateOnce = sync.OnceValue(func() error {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, server.URL)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, "create database "+migrated); err != nil {
+		return err
+	}
+	s, err := store.Open(ctx, store.Options{URL: address(migrated)})
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return s.MigrateJobs(ctx)
+})
 
 // Open opens a store on a database of its own.
 func Open(t testing.TB) *store.Store {
 	t.Helper()
-	s, err := store.Open(context.Background(), URL(t))
+	return OpenWith(t, store.Options{})
+}
+
+// OpenWith is Open with options; their URL is set.
+func OpenWith(t testing.TB, o store.Options) *store.Store {
+	t.Helper()
+	require.NoError(t, migrateOnce())
+	o.URL = create(t, migrated)
+	s, err := store.Open(context.Background(), o)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
+import { send, Unanswered } from "./sending";
 
 export type Schemas = components["schemas"];
 export type Id = string;
@@ -13,7 +14,7 @@ export type Delta = Schemas["Delta"];
 export type Problem = Schemas["Problem"];
 export type How = Schemas["Ask"]["how"];
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => send(request) });
 
 /** Refusal is an error the server explained. */
 export class Refusal extends Error {
@@ -27,16 +28,20 @@ const offline: Problem = {
   title: "The server does not answer",
   status: 0,
   code: "offline",
-  detail: "The server does not answer. Nothing was changed; try again when it is back.",
+  detail: "The server does not answer. Try again when it is back.",
 };
+
+/** What is said of a change whose answer never came. */
+const unknown =
+  "The server does not answer, so it is not known whether this was done. What shows once it is back is what was kept.";
 
 /** answer unwraps what the server said, or throws a Refusal. */
 export async function answer<T>(asked: Promise<{ data?: T; error?: Problem; response: Response }>): Promise<T> {
   let got: { data?: T; error?: Problem; response: Response };
   try {
     got = await asked;
-  } catch {
-    throw new Refusal(offline);
+  } catch (e) {
+    throw new Refusal(e instanceof Unanswered && e.changes ? { ...offline, detail: unknown } : offline);
   }
   if (!got.response.ok) {
     throw new Refusal(got.error?.detail ? got.error : { ...offline, status: got.response.status });

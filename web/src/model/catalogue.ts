@@ -1,6 +1,7 @@
 import { keepPreviousData, queryOptions, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
+import { follow } from "./following";
 import { attempt, get, tell } from "./store";
 
 export type Patch = Schemas["Patch"];
@@ -59,13 +60,11 @@ export function useCatalogueEvents(id: string | undefined) {
   const client = useQueryClient();
   useEffect(() => {
     if (!id) return;
-    const stream = new EventSource(`/api/templates/${id}/events`);
-    const again = () => {
+    return follow(id, -1, ({ name }) => {
+      if (name !== "change" && name !== "reset") return;
       void client.invalidateQueries({ queryKey: ["catalogue"] });
       void client.invalidateQueries({ queryKey: ["patches"] });
-    };
-    for (const name of ["change", "reset"]) stream.addEventListener(name, again);
-    return () => stream.close();
+    });
   }, [id, client]);
 }
 

@@ -1,4 +1,5 @@
 import { answer, api, type Delta, type Id, Refusal, type Schemas } from "./api";
+import { follow, hearLine, known, opened, pageId } from "./following";
 import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
 import { after, type Sheet, sheetOf } from "./template";
 
@@ -19,8 +20,15 @@ export async function entered(person: Schemas["Person"]) {
 }
 
 export async function signOut() {
-  stream?.close();
   await attempt(() => answer(api.DELETE("/api/session")));
+  left();
+}
+
+/** left shows that nobody is signed in. */
+function left() {
+  listening?.end();
+  listening = null;
+  opened(null);
   set({ person: null, sheet: null, selection: new Set() });
 }
 
@@ -57,7 +65,7 @@ export async function takeFile(file: File) {
   tell(`Brought in ${row.name}.`);
 }
 
-let stream: EventSource | null = null;
+let listening: { id: string; end: () => void } | null = null;
 
 /** openTemplate shows a template, and brings in its opening call when nothing was asked of it yet. */
 export async function openTemplate(id: string) {
@@ -96,41 +104,56 @@ export function rigAfter(s: Running, d: Schemas["RigDelta"]): Running {
   return { states, rig, called: others ? s.called + 1 : s.called };
 }
 
+/** listen follows the template that is open. */
 function listen(id: string, revision: number) {
-  stream?.close();
-  const events = new EventSource(`/api/templates/${id}/events?after=${revision}`);
-  stream = events;
-  events.addEventListener("change", (e) => {
-    const delta = JSON.parse(e.data) as Delta;
-    const { sheet } = get();
-    if (!sheet || delta.revision <= sheet.revision) return;
-    if (delta.revision !== sheet.revision + 1) {
-      void showTemplate(id);
-      return;
-    }
-    const next = after(sheet, delta);
-    set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
-  });
-  events.addEventListener("rig", (e) => set((s) => rigAfter(s, JSON.parse(e.data) as Schemas["RigDelta"])));
-  events.addEventListener("you", (e) => set({ browser: (JSON.parse(e.data) as { id: string }).id }));
-  events.addEventListener("here", (e) => set({ here: JSON.parse(e.data) as Here[] }));
-  events.addEventListener("said", (e) => tell((JSON.parse(e.data) as { text: string }).text, "refused"));
-  events.addEventListener("reset", () => void showTemplate(id));
-  events.onopen = () => set({ connected: true });
-  events.onerror = () => {
-    set({ connected: false });
-    // A browser dials again by itself, unless the server answered with an error.
-    if (events.readyState === EventSource.CLOSED) setTimeout(() => void dialAgain(id, events), 2000);
-  };
+  if (listening?.id === id) {
+    known(id, revision);
+    return;
+  }
+  listening?.end();
+  opened(id);
+  listening = { id, end: follow(id, revision, (said) => hear(id, said.name, said.data)) };
 }
 
-async function dialAgain(id: string, ended: EventSource) {
-  if (stream !== ended) return; // another template was opened meanwhile
-  const opened = await attempt(async () => {
-    await showTemplate(id);
-    return true;
-  });
-  if (!opened && get().person) setTimeout(() => void dialAgain(id, ended), 5000);
+function hear(id: string, name: string, data: string) {
+  switch (name) {
+    case "change":
+      return changed(id, JSON.parse(data) as Delta);
+    case "rig":
+      return set((s) => rigAfter(s, JSON.parse(data) as Schemas["RigDelta"]));
+    case "here":
+      return set({ here: JSON.parse(data) as Here[] });
+    case "said":
+      return tell((JSON.parse(data) as { text: string }).text, "refused");
+    case "reset":
+      void attempt(() => showTemplate(id));
+  }
+}
+
+function changed(id: string, delta: Delta) {
+  const { sheet } = get();
+  if (!sheet || sheet.id !== id || delta.revision <= sheet.revision) return;
+  if (delta.revision !== sheet.revision + 1) {
+    void attempt(() => showTemplate(id));
+    return;
+  }
+  const next = after(sheet, delta);
+  set((s) => ({ sheet: next, lastChange: delta, ...pruned(s, next) }));
+}
+
+hearLine((name) => {
+  if (name === "signed-out") return left();
+  set({ connected: name === "connected" });
+  // A stream that is refused may mean that somebody has signed out elsewhere.
+  if (name === "lost" && get().person) void stillIn();
+});
+
+async function stillIn() {
+  try {
+    await answer(api.GET("/api/session"));
+  } catch (e) {
+    if (e instanceof Refusal && e.problem.code === "signed-out") left();
+  }
 }
 
 /** pruned drops deleted rows from the selection. */
@@ -149,16 +172,16 @@ let telling: ReturnType<typeof setTimeout> | undefined;
 
 // What is selected here is shown to the others.
 store.subscribe((now, was) => {
-  if (now.selection === was.selection && now.browser === was.browser) return;
+  if (now.selection === was.selection && now.connected === was.connected) return;
   clearTimeout(telling);
   telling = setTimeout(() => {
-    const { sheet, browser, selection, here } = get();
-    if (!sheet || !browser || here.length < 2) return;
+    const { sheet, selection, here } = get();
+    if (!sheet || here.length < 2) return;
     // Nobody minds if it does not arrive.
     void api
       .POST("/api/templates/{id}/here", {
         params: { path: { id: sheet.id } },
-        body: { browser, selected: [...selection] },
+        body: { browser: pageId, selected: [...selection] },
       })
       .catch(() => undefined);
   }, settled);

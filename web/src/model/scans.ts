@@ -1,6 +1,7 @@
 import { queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { answer, api, type Schemas } from "./api";
+import { follow } from "./following";
 import { attempt } from "./store";
 
 export type Scan = Schemas["Scan"];
@@ -11,9 +12,9 @@ const all = queryOptions({ queryKey: ["scans"], queryFn: () => answer(api.GET("/
 export function useScans(catalogue: string) {
   const client = useQueryClient();
   useEffect(() => {
-    const stream = new EventSource(`/api/templates/${catalogue}/events`);
-    stream.addEventListener("scan", (e) => {
-      const now = JSON.parse(e.data as string) as Scan;
+    return follow(catalogue, -1, ({ name, data }) => {
+      if (name !== "scan") return;
+      const now = JSON.parse(data) as Scan;
       client.setQueryData(all.queryKey, (old) => {
         if (!old?.scans.some((s) => s.id === now.id)) {
           void client.invalidateQueries({ queryKey: all.queryKey });
@@ -22,7 +23,6 @@ export function useScans(catalogue: string) {
         return { ...old, scans: old.scans.map((s) => (s.id === now.id ? now : s)) };
       });
     });
-    return () => stream.close();
   }, [catalogue, client]);
   return useQuery(all).data;
 }

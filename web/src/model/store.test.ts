@@ -2,6 +2,7 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "./api";
 import { answer, Refusal } from "./api";
 import { rigAfter } from "./opening";
+import { Unanswered } from "./sending";
 import { attempt, dismiss, get, select, set, tell, toggleFold, unfold } from "./store";
 import { after, db, gib, list, mib, mostNested, pathOf, rowTint, type Sheet, sheetOf, tintOf, wait } from "./template";
 
@@ -171,8 +172,9 @@ describe("asking the server", () => {
   beforeEach(() => set({ notices: [], clash: null, person: { name: "Ada" } as never }));
 
   it("gives what was answered", async () => expect(await answer(said(200, { ok: 1 }))).toEqual({ ok: 1 }));
-  it("turns a silent server into a refusal that says nothing was changed", async () => {
-    await expect(answer(Promise.reject(new TypeError("fetch")))).rejects.toThrow(/Nothing was changed/);
+  it("turns a silent server into a refusal that says what is known", async () => {
+    await expect(answer(Promise.reject(new Unanswered(false)))).rejects.toThrow(/^The server does not answer. Try again/);
+    await expect(answer(Promise.reject(new Unanswered(true)))).rejects.toThrow(/not known whether this was done/);
     await expect(answer(said(502, {}))).rejects.toBeInstanceOf(Refusal);
   });
   it("shows a refusal in words", async () => {

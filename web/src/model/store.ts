@@ -25,7 +25,6 @@ export interface State {
   connected: boolean;
   lastChange: Delta | null;
 
-  browser: string | null; // what the server calls this one
   here: readonly Here[]; // who has the template open
   selection: ReadonlySet<Id>;
   anchor: Id | null; // where a range starts
@@ -99,7 +98,6 @@ export const store = createStore<State>(() => ({
   called: 0,
   connected: true,
   lastChange: null,
-  browser: null,
   here: [],
   selection: new Set(),
   anchor: null,

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Redo2, Search, Undo2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { redo, undo } from "../model/changing";
+import { pageId } from "../model/following";
 import { signOut } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
@@ -77,7 +78,7 @@ export function TitleLine() {
 /** Others are who else has the template open, and how much they have selected. */
 function Others() {
   const here = useApp((s) => s.here);
-  const browser = useApp((s) => s.browser);
+  const browser = pageId;
   const others = here.filter((h) => h.id !== browser);
   if (others.length === 0) return null;
   const said = others.map((h) => (h.count > 0 ? `${h.name}, ${h.count} selected` : h.name)).join("; ");

@@ -1,5 +1,6 @@
 import { type DragEvent, type MouseEvent, memo } from "react";
 import type { Id, Schemas } from "../../model/api";
+import { pageId } from "../../model/following";
 import { between, type Line } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
 import { emblemOf, plural, rowTint } from "../../model/template";
@@ -44,7 +45,7 @@ export const Row = memo(function Row({
   const sheet = useApp((s) => s.sheet)!;
   const chosen = useApp((s) => s.selection.has(id));
   const state = useApp((s) => s.states.get(id));
-  const by = useApp((s) => s.here.find((h) => h.id !== s.browser && h.selected.includes(id))?.name);
+  const by = useApp((s) => s.here.find((h) => h.id !== pageId && h.selected.includes(id))?.name);
   const i = sheet.instruments.byId.get(id);
   if (!i) return null;
 

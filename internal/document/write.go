@@ -1,0 +1,217 @@
+package document
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+)
+
+// Ask says who asks for a change, and what they know.
+type Ask struct {
+	Author uuid.UUID
+	By     string // the author's name
+	// Seen is the revision that was looked at: what somebody else set since is
+	// not overwritten. Any says that the present is meant, whatever it is.
+	Seen int64
+	// Key makes that the change is made once, however often it is asked for; the
+	// zero value is a key of its own.
+	Key uuid.UUID
+	// Beside is written in the transaction of the change; nil for nothing.
+	Beside Beside
+}
+
+// Any is the Seen of a change that goes by the present.
+const Any = -1
+
+// Maker makes a change for the document as it is. It may be called again, when
+// another server was quicker.
+type Maker[S, C, V any] func(*View[S, C, V]) (C, error)
+
+// tries bounds how often a change is made anew because another server was
+// quicker.
+const tries = 20
+
+// Apply makes a change and applies it. The errors are those of the Maker and the
+// Kind, *LockedError, *TooOldError, and *AgainError; what others set since
+// Ask.Seen is the error of Kind.Clashes.
+func (d *Document[S, C, V]) Apply(ctx context.Context, a Ask, make Maker[S, C, V]) (int64, error) {
+	return d.apply(ctx, a, func(v *View[S, C, V]) (C, Role, int64, error) {
+		c, err := make(v)
+		if err != nil {
+			return c, Do, 0, err
+		}
+		return c, Do, 0, v.clash(d.kind, a.Seen, c)
+	})
+}
+
+// Follow applies what follows from a change elsewhere. ok false makes nothing.
+func (d *Document[S, C, V]) Follow(ctx context.Context, a Ask, make func(*View[S, C, V]) (c C, ok bool)) error {
+	_, err := d.apply(ctx, a, func(v *View[S, C, V]) (C, Role, int64, error) {
+		c, ok := make(v)
+		if !ok {
+			return c, Follow, 0, errNoNeed
+		}
+		return c, Follow, 0, nil
+	})
+	if errors.Is(err, errNoNeed) {
+		return nil
+	}
+	return err
+}
+
+var errNoNeed = errors.New("nothing to do")
+
+// clash tells whether what a change sets was set since a revision.
+func (v *View[S, C, V]) clash(kind Kind[S, C, V], base int64, c C) error {
+	switch {
+	case base < 0 || base == v.Revision:
+		return nil
+	case base > v.Revision, len(v.log) == 0, v.log[0].Revision > base+1:
+		return &TooOldError{base, v.Revision}
+	}
+	meets := kind.Clashes(v.State, c)
+	for _, e := range v.log {
+		if e.Revision <= base {
+			continue
+		}
+		if err := meets(e.Change); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// chooser makes the change to be written on a view, with its role and target.
+type chooser[S, C, V any] func(*View[S, C, V]) (C, Role, int64, error)
+
+func (d *Document[S, C, V]) apply(ctx context.Context, a Ask, choose chooser[S, C, V]) (int64, error) {
+	if a.Key == uuid.Nil {
+		a.Key = uuid.New()
+	}
+	release, err := d.take(ctx)
+	if err != nil {
+		return 0, err
+	}
+	defer release()
+	for range tries {
+		v := d.View()
+		if a.Seen > v.Revision { // written elsewhere a moment ago
+			if err := d.catchUp(ctx); err != nil {
+				return 0, err
+			}
+			v = d.View()
+		}
+		if n := made(v, a.Key); n > 0 {
+			return n, &AgainError{n}
+		}
+		c, role, target, err := choose(v)
+		if err != nil {
+			return 0, err
+		}
+		n, err := d.write(ctx, v, a, c, role, target)
+		switch {
+		case errors.Is(err, ErrStale):
+			if err := d.catchUp(ctx); err != nil {
+				return 0, err
+			}
+		case errors.Is(err, ErrTwice):
+			n, err := d.log.ByKey(ctx, v.ID, a.Key)
+			if err != nil {
+				return 0, fmt.Errorf("this was asked for before: %w", err)
+			}
+			return n, &AgainError{n}
+		default:
+			return n, err
+		}
+	}
+	return 0, fmt.Errorf("%s is changed elsewhere all the time: %w", d.View().Name, ErrStale)
+}
+
+// made is the revision that a change of that key made, as far as is known here.
+func made[S, C, V any](v *View[S, C, V], key uuid.UUID) int64 {
+	for n := len(v.log) - 1; n >= 0; n-- {
+		if v.log[n].Key == key {
+			return v.log[n].Revision
+		}
+	}
+	return 0
+}
+
+// write writes a change and shows it to everybody. The facts are computed while
+// the log does its work.
+func (d *Document[S, C, V]) write(ctx context.Context, v *View[S, C, V], a Ask, c C, role Role, target int64) (int64, error) {
+	if v.Locked {
+		return 0, &LockedError{v.Name, v.Of != uuid.Nil}
+	}
+	after, inverse, err := d.kind.Apply(v.State, c)
+	if err != nil {
+		return 0, err
+	}
+	if d.hooks.Refuse != nil {
+		if err := d.hooks.Refuse(ctx, v.State, after); err != nil {
+			return 0, err
+		}
+	}
+	e := Entry[C]{
+		Revision: v.Revision + 1, Author: a.Author, By: a.By, Role: role, Target: target,
+		Label: d.kind.Label(v.State, after, c), Key: a.Key, Change: c, Inverse: inverse,
+	}
+	next := d.next(v, e, after)
+	facts := make(chan V, 1)
+	go func() { facts <- d.kind.Facts(after, v) }()
+	if err := d.log.Append(ctx, next.Head, e, after, d.beside(v.State, after, a.Beside)); err != nil {
+		<-facts // nobody else computes on the earlier ones meanwhile
+		if errors.Is(err, ErrStale) || errors.Is(err, ErrTwice) {
+			return 0, err
+		}
+		return d.lookAgain(ctx, e, err)
+	}
+	next.Facts = <-facts
+	d.publish(v, next, e)
+	return e.Revision, nil
+}
+
+// beside joins what the asker and the document write with a change.
+func (d *Document[S, C, V]) beside(before, after S, asked Beside) Beside {
+	if d.hooks.Beside == nil {
+		return asked
+	}
+	own := d.hooks.Beside(before, after)
+	return both(asked, own)
+}
+
+func both(a, b Beside) Beside {
+	switch {
+	case a == nil:
+		return b
+	case b == nil:
+		return a
+	}
+	return func(ctx context.Context, tx Tx) error {
+		if err := a(ctx, tx); err != nil {
+			return err
+		}
+		return b(ctx, tx)
+	}
+}
+
+// lookWithin bounds looking for a change whose fate is not known.
+const lookWithin = 2 * time.Second
+
+// lookAgain finds out whether a change was kept although writing it failed, as
+// when the connection breaks between the commit and its answer. What can not be
+// found out now is seen as soon as the log is heard again.
+func (d *Document[S, C, V]) lookAgain(ctx context.Context, e Entry[C], failed error) (int64, error) {
+	look, stop := context.WithTimeout(context.WithoutCancel(ctx), lookWithin)
+	defer stop()
+	if d.catchUp(look) != nil {
+		return 0, failed
+	}
+	if n := made(d.View(), e.Key); n > 0 {
+		return n, nil
+	}
+	return 0, failed
+}
