@@ -481,3 +481,49 @@ func TestTheDatabaseComesBack(t *testing.T) {
 	require.Equal(t, "After", loaded.View().Template.Instrument(id).Name)
 	require.Equal(t, int64(2), loaded.View().Revision)
 }
+
+// A clash says what both set in words, whatever it is about.
+func TestClashesAreToldInWords(t *testing.T) {
+	f := setUp(t)
+	now := f.hot.View().Template
+	patchOf := func(mib float64) change.Change {
+		p := *now.Patches[0]
+		p.PreloadMiB = mib
+		return change.Put{Patches: []change.Entry[template.Patch]{change.Append(&p)}}
+	}
+	playerOf := func(name string, sounds int) change.Change {
+		p := *now.Players[0]
+		p.Name, p.Sounds = name, sounds
+		return change.Put{Players: []change.Entry[template.Player]{change.Append(&p)}}
+	}
+	row := now.Instruments[0].ID
+	short := func(text string) change.Change {
+		return change.Edit{Edits: []change.Fields{{ID: row, Short: &text}}}
+	}
+	tempo := func(bpm float64) change.Change {
+		set := now.Settings
+		set.TempoBPM = bpm
+		return change.Configure{Name: now.Name, Settings: set}
+	}
+	for name, tc := range map[string]struct {
+		theirs, yours change.Change
+		want          app.ClashError
+	}{
+		"a patch":     {patchOf(60), patchOf(70), app.ClashError{Name: "the patch " + now.Patches[0].Name, Field: "the preload, MiB", Theirs: "preload, MiB 60", Yours: "preload, MiB 70"}},
+		"a player":    {playerOf("Two", 2), playerOf("Three", 3), app.ClashError{Name: "the player Two", Field: "the name, sounds", Theirs: "name Two; sounds 2", Yours: "name Three; sounds 3"}},
+		"short names": {short("Fl"), short("Flt"), app.ClashError{Name: now.Instruments[0].Name, Field: "the short name", Theirs: "Fl", Yours: "Flt"}},
+		"no short":    {short("x"), short(""), app.ClashError{Name: now.Instruments[0].Name, Field: "the short name", Theirs: "x", Yours: "nothing"}},
+		"settings":    {tempo(90), tempo(80), app.ClashError{Name: now.Name, Field: "the name and settings", Theirs: "set by somebody else", Yours: "set by you"}},
+		"deleted":     {change.Delete{IDs: []template.ID{now.Instruments[7].ID}}, annotate(now.Instruments[7].ID, "x"), app.ClashError{Theirs: "taken away"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			base := f.hot.View().Revision
+			_, err := f.hot.ApplyFrom(ctx, f.ben, base, tc.theirs)
+			require.NoError(t, err)
+			_, err = f.hot.ApplyFrom(ctx, f.ada, base, tc.yours)
+			var clash *app.ClashError
+			require.ErrorAs(t, err, &clash)
+			require.Equal(t, tc.want, *clash)
+		})
+	}
+}

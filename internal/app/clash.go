@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/compare"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 )
@@ -20,124 +20,107 @@ type ClashError struct {
 }
 
 func (e *ClashError) Error() string {
+	if e.Name == "" {
+		return "what this is about was taken away by somebody else meanwhile"
+	}
 	return fmt.Sprintf("%s of %s was changed by somebody else meanwhile", e.Field, e.Name)
 }
 
 // clashError tells both values of the thing two people set, in words.
 func clashError(now *template.Template, key change.Key, c change.Change) error {
-	e := &ClashError{Name: nameOf(now, key.Object), Field: fieldText(now, key.Field), Theirs: valueOf(now, key)}
-	if after, _, err := change.Apply(now, c); err == nil {
-		e.Yours = valueOf(after, key)
+	e := &ClashError{Name: compare.NameOf(now, key.Object)}
+	after, _, err := change.Apply(now, c)
+	whole, part, _ := strings.Cut(key.Field, "/")
+	switch {
+	case key.Object == wholeTemplate:
+		e.Name, e.Field = now.Name, "the "+nounIn(whole)
+		e.Theirs, e.Yours = "set by somebody else", "set by you"
+		return e
+	case e.Name == "":
+		e.Theirs = "taken away"
+		return e
+	case whole == "seat" && part != "": // a place of a machine
+		e.Field, e.Theirs = "a seat", sitting(now, key.Object, key.Field)
+		if err == nil {
+			e.Yours = sitting(after, key.Object, key.Field)
+		}
+		return e
+	}
+	e.Field, e.Theirs = "the "+fieldText(now, key.Field), valueOf(now, key.Object, key.Field)
+	if err != nil {
+		if e.Theirs == "" && plainField(whole) != "" {
+			e.Theirs = compare.ValueOf(now, key.Object, whole)
+		}
+		return e
+	}
+	e.Yours = valueOf(after, key.Object, key.Field)
+	if what, theirs, yours, both := compare.Differ(now, after, key.Object, plainField(whole)); both && e.Theirs == "" {
+		e.Theirs, e.Yours = theirs, yours
+		if key.Field == "" && what != "" {
+			e.Field = "the " + what
+		}
 	}
 	return e
 }
 
+// wholeTemplate is the object of keys that are of the template itself.
+const wholeTemplate template.ID = "template"
+
+// nounIn is what the things of a list are called, by its key.
+func nounIn(key string) string {
+	for _, l := range template.Lists() {
+		if l.Noun().Key == key {
+			return l.Noun().Many
+		}
+	}
+	return key
+}
+
+// plainField is the field of a key that names one by itself; empty for a whole
+// thing.
+func plainField(field string) string {
+	if template.FieldOf(field) == nil {
+		return ""
+	}
+	return field
+}
+
 func fieldText(t *template.Template, field string) string {
 	whole, part, _ := strings.Cut(field, "/")
-	switch whole {
-	case "":
-		return "everything"
-	case "route":
+	switch f := template.FieldOf(whole); {
+	case whole == "":
+		return "settings"
+	case whole == "route" && part == "":
+		return "routes"
+	case whole == "route":
 		if b := t.Index().Buses[template.ID(part)]; b != nil {
-			return "the route to " + b.Name
+			return "route to " + b.Name
 		}
-		return "the routes"
-	case "seat":
-		return "the seat"
-	case "gainDb":
-		return "the level"
-	case "style":
-		return "the machine"
+		return "routes"
+	case f != nil:
+		return f.Words
 	}
-	return "the " + whole
+	return whole
 }
 
-func nameOf(t *template.Template, id template.ID) string {
-	x := t.Index()
-	if i := t.Instrument(id); i != nil {
-		return i.Name
-	}
-	if b := x.Buses[id]; b != nil {
-		return b.Name
-	}
-	if s := x.Sections[id]; s != nil {
-		return s.Name
-	}
-	if m := x.Machines[id]; m != nil {
-		return m.Name
-	}
-	if c := x.Calls[id]; c != nil {
-		return c.Name
-	}
-	if id == "template" {
-		return t.Name
-	}
-	return "a deleted row"
-}
-
-// valueOf says what a key stands at, for people.
-func valueOf(t *template.Template, key change.Key) string {
-	x := t.Index()
-	if i := t.Instrument(key.Object); i != nil {
-		return instrumentValue(t, i, key.Field)
-	}
-	if b := x.Buses[key.Object]; b != nil {
-		if whole, to, _ := strings.Cut(key.Field, "/"); whole == "route" {
-			return routeValue(t, b.Routes, template.ID(to))
-		}
-		return fmt.Sprintf("%s, fader %s, feeding %s", b.Name, fan.FormatDB(b.GainDB), routeValue(t, b.Routes, ""))
-	}
-	if m := x.Machines[key.Object]; m != nil {
-		if strings.HasPrefix(key.Field, "seat/") {
-			return sitting(t, m.ID, key.Field)
-		}
-		return fmt.Sprintf("%s, %s with %s kept back, %d cores, %g MiB/s", m.Name, calls.FormatMiB(m.MemoryMiB), calls.FormatMiB(m.ReserveMiB), m.Cores, m.DiskMiBs)
-	}
-	if c := x.Calls[key.Object]; c != nil {
-		return fmt.Sprintf("%s, %d instruments", c.Name, len(c.Instruments))
-	}
-	if s := x.Sections[key.Object]; s != nil {
-		return t.SectionPath(s.ID)
-	}
-	return "not there"
-}
-
-func instrumentValue(t *template.Template, i *template.Instrument, field string) string {
-	x := t.Index()
+// valueOf says what a field stands at that is no plain value, for people; empty
+// for one that is.
+func valueOf(t *template.Template, id template.ID, field string) string {
 	whole, part, _ := strings.Cut(field, "/")
-	switch whole {
-	case "", "name":
-		return i.Name
-	case "kind":
-		return string(i.Kind)
-	case "articulations":
-		return strings.Join(i.Articulations, "; ")
-	case "patches":
-		var names []string
-		for _, p := range t.PatchesOf(i) {
-			names = append(names, p.Name+", "+x.Libraries[p.Library].Name)
-		}
-		return strings.Join(names, "; ")
-	case "colour":
-		return i.Colour
-	case "notes":
-		return i.Notes
-	case "gainDb":
-		return fan.FormatDB(i.GainDB)
-	case "style":
-		if m := x.Machines[i.Style.Machine]; m != nil {
-			return m.Name
-		}
-		return "any machine"
-	case "place":
-		return t.SectionPath(i.Section)
-	case "route":
+	i := t.Instrument(id)
+	switch {
+	case whole == "route" && i != nil:
 		return routeValue(t, i.Routes, template.ID(part))
-	case "seat":
-		if i.Seat == nil {
-			return "no seat"
+	case whole == "route":
+		if b := t.Index().Buses[id]; b != nil {
+			return routeValue(t, b.Routes, template.ID(part))
 		}
-		return fmt.Sprintf("%s, riser %d, port %d, channel %d", x.Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Port, i.Seat.Channel)
+	case whole == "place" && i != nil:
+		return t.SectionPath(i.Section)
+	case whole == "seat" && i != nil && i.Seat != nil:
+		return fmt.Sprintf("%s, riser %d, port %d, channel %d", t.Index().Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Port, i.Seat.Channel)
+	case whole == "seat" && i != nil:
+		return "no seat"
 	}
 	return ""
 }

@@ -87,9 +87,9 @@ func (sheetKind) Label(before, after *template.Template, c change.Change) string
 }
 
 func (sheetKind) Clashes(now *template.Template, c change.Change) func(change.Change) error {
-	meets := change.Meets(c.Keys())
+	meets := change.Meets(change.KeysOn(now, c))
 	return func(other change.Change) error {
-		if key, clash := meets(other.Keys()); clash {
+		if key, clash := meets(change.KeysOn(now, other)); clash {
 			return clashError(now, key, c)
 		}
 		return nil

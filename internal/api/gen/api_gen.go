@@ -68,23 +68,35 @@ func (e DifferenceHow) Valid() bool {
 
 // Defines values for DifferenceNoun.
 const (
-	DifferenceNounBus      DifferenceNoun = "bus"
-	DifferenceNounCall     DifferenceNoun = "call"
-	DifferenceNounLibrary  DifferenceNoun = "library"
-	DifferenceNounMachine  DifferenceNoun = "machine"
-	DifferenceNounPatch    DifferenceNoun = "patch"
-	DifferenceNounPlayer   DifferenceNoun = "player"
-	DifferenceNounRow      DifferenceNoun = "row"
-	DifferenceNounSection  DifferenceNoun = "section"
-	DifferenceNounSettings DifferenceNoun = "settings"
+	DifferenceNounArticulation DifferenceNoun = "articulation"
+	DifferenceNounBus          DifferenceNoun = "bus"
+	DifferenceNounCall         DifferenceNoun = "call"
+	DifferenceNounCasting      DifferenceNoun = "casting"
+	DifferenceNounFold         DifferenceNoun = "fold"
+	DifferenceNounLibrary      DifferenceNoun = "library"
+	DifferenceNounMachine      DifferenceNoun = "machine"
+	DifferenceNounPatch        DifferenceNoun = "patch"
+	DifferenceNounPlayer       DifferenceNoun = "player"
+	DifferenceNounReturnSet    DifferenceNoun = "return-set"
+	DifferenceNounRow          DifferenceNoun = "row"
+	DifferenceNounRule         DifferenceNoun = "rule"
+	DifferenceNounSection      DifferenceNoun = "section"
+	DifferenceNounSettings     DifferenceNoun = "settings"
+	DifferenceNounSightline    DifferenceNoun = "sightline"
 )
 
 // Valid indicates whether the value is a known member of the DifferenceNoun enum.
 func (e DifferenceNoun) Valid() bool {
 	switch e {
+	case DifferenceNounArticulation:
+		return true
 	case DifferenceNounBus:
 		return true
 	case DifferenceNounCall:
+		return true
+	case DifferenceNounCasting:
+		return true
+	case DifferenceNounFold:
 		return true
 	case DifferenceNounLibrary:
 		return true
@@ -94,11 +106,17 @@ func (e DifferenceNoun) Valid() bool {
 		return true
 	case DifferenceNounPlayer:
 		return true
+	case DifferenceNounReturnSet:
+		return true
 	case DifferenceNounRow:
+		return true
+	case DifferenceNounRule:
 		return true
 	case DifferenceNounSection:
 		return true
 	case DifferenceNounSettings:
+		return true
+	case DifferenceNounSightline:
 		return true
 	default:
 		return false
@@ -2193,7 +2211,7 @@ type HandbookParamsFormat string
 
 // HereJSONBody defines parameters for Here.
 type HereJSONBody struct {
-	// Browser as the stream of events told it
+	// Browser of the page
 	Browser  string `json:"browser"`
 	Selected []Id   `json:"selected"`
 }

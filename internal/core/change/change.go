@@ -121,6 +121,26 @@ func Meets(a []Key) func(b []Key) (Key, bool) {
 	}
 }
 
+// KeysOn are the keys of a change on a template: what belongs to the sound of a row
+// that sits with another is set on that one.
+func KeysOn(t *template.Template, c Change) []Key {
+	keys := c.Keys()
+	for n, k := range keys {
+		field, _, _ := strings.Cut(k.Field, "/")
+		f := template.FieldOf(field)
+		if f == nil && field == "route" {
+			f = template.FieldOf("routes")
+		}
+		if f == nil || f.Own != template.OfSound {
+			continue
+		}
+		if i := t.Home(t.Instrument(k.Object)); i != nil {
+			keys[n].Object = i.ID
+		}
+	}
+	return keys
+}
+
 // around lists what a key is a part of, innermost first.
 func around(k Key) []Key {
 	if k.Field == "" {

@@ -8,10 +8,10 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
-	"reflect"
 	"slices"
 	"strings"
 
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 )
 
@@ -20,19 +20,22 @@ type Noun string
 
 // The nouns, in the order they are listed.
 const (
-	Settings Noun = "settings"
-	Section  Noun = "section"
-	Row      Noun = "row"
-	Bus      Noun = "bus"
-	Machine  Noun = "machine"
-	Call     Noun = "call"
-	Library  Noun = "library"
-	Player   Noun = "player"
-	Patch    Noun = "patch"
+	Settings  Noun = "settings"
+	Fold      Noun = "fold"
+	ReturnSet Noun = "return-set"
+	Section   Noun = "section"
+	Row       Noun = "row"
+	Bus       Noun = "bus"
+	Rule      Noun = "rule"
+	Machine   Noun = "machine"
+	Call      Noun = "call"
+	Sightline Noun = "sightline"
+	Library   Noun = "library"
+	Player    Noun = "player"
+	Patch     Noun = "patch"
+	Term      Noun = "articulation"
+	Casting   Noun = "casting"
 )
-
-// Nouns lists every noun.
-var Nouns = []Noun{Settings, Section, Row, Bus, Machine, Call, Library, Player, Patch}
 
 // How says what became of a thing on the way from here to there.
 type How string
@@ -61,16 +64,11 @@ type Field struct{ Name, Here, There string }
 // have one ID or, failing that, one name in one place.
 func Pair(here, there *template.Template) []Difference {
 	p := newPairs(here, there)
-	var out []Difference
-	out = append(out, p.settings()...)
-	out = append(out, list(p, Section, here.Sections, there.Sections, sectionOf)...)
-	out = append(out, list(p, Row, here.ScoreOrder(), there.ScoreOrder(), rowOf)...)
-	out = append(out, list(p, Bus, here.Buses, there.Buses, busOf)...)
-	out = append(out, list(p, Machine, here.Machines, there.Machines, machineOf)...)
-	out = append(out, list(p, Call, here.Calls, there.Calls, callOf)...)
-	out = append(out, list(p, Library, here.Libraries, there.Libraries, libraryOf)...)
-	out = append(out, list(p, Player, here.Players, there.Players, playerOf)...)
-	return append(out, list(p, Patch, here.Patches, there.Patches, patchOf)...)
+	out := p.settings()
+	for _, n := range nouns {
+		out = append(out, n.differences(p)...)
+	}
+	return out
 }
 
 // thing is what all nouns have.
@@ -81,37 +79,6 @@ type thing struct {
 
 func (x thing) key() string { return template.FoldName(x.where) + "\x00" + template.FoldName(x.name) }
 
-func sectionOf(t *template.Template, x *template.Section) thing {
-	return thing{x.ID, x.Name, t.SectionPath(x.Parent)}
-}
-
-func rowOf(t *template.Template, x *template.Instrument) thing {
-	return thing{x.ID, x.Name, t.SectionPath(x.Section)}
-}
-
-func busOf(t *template.Template, x *template.Bus) thing {
-	where := string(x.Kind)
-	for _, f := range t.Folds {
-		if f.ID == x.Fold {
-			where = f.Name + " stem"
-		}
-	}
-	return thing{x.ID, x.Name, where}
-}
-
-func machineOf(_ *template.Template, x *template.Machine) thing { return thing{x.ID, x.Name, ""} }
-func callOf(_ *template.Template, x *template.Call) thing       { return thing{x.ID, x.Name, ""} }
-func libraryOf(_ *template.Template, x *template.Library) thing { return thing{x.ID, x.Name, ""} }
-func playerOf(_ *template.Template, x *template.Player) thing   { return thing{x.ID, x.Name, ""} }
-
-func patchOf(t *template.Template, x *template.Patch) thing {
-	where := ""
-	if l := t.Index().Libraries[x.Library]; l != nil {
-		where = l.Name
-	}
-	return thing{x.ID, x.Name, where}
-}
-
 // pairs knows which thing there is which thing here.
 type pairs struct {
 	here, there           *template.Template
@@ -121,14 +88,9 @@ type pairs struct {
 
 func newPairs(here, there *template.Template) *pairs {
 	p := &pairs{here: here, there: there, hereWords: &words{t: here}, thereWords: &words{t: there}, of: map[Noun]map[template.ID]template.ID{}}
-	p.of[Section] = match(here, there, here.Sections, there.Sections, sectionOf)
-	p.of[Row] = match(here, there, here.Instruments, there.Instruments, rowOf)
-	p.of[Bus] = match(here, there, here.Buses, there.Buses, busOf)
-	p.of[Machine] = match(here, there, here.Machines, there.Machines, machineOf)
-	p.of[Call] = match(here, there, here.Calls, there.Calls, callOf)
-	p.of[Library] = match(here, there, here.Libraries, there.Libraries, libraryOf)
-	p.of[Player] = match(here, there, here.Players, there.Players, playerOf)
-	p.of[Patch] = match(here, there, here.Patches, there.Patches, patchOf)
+	for _, n := range nouns {
+		n.match(p)
+	}
 	p.thereWords.known = map[template.ID]string{} // what both have goes by its name here
 	for _, ids := range p.of {
 		for id, to := range ids {
@@ -162,35 +124,6 @@ func match[T any](here, there *template.Template, a, b []*T, of func(*template.T
 		if id, ok := free[y.key()]; ok && out[y.id] == "" {
 			out[y.id] = id
 			delete(free, y.key())
-		}
-	}
-	return out
-}
-
-func list[T any](p *pairs, noun Noun, a, b []*T, of func(*template.Template, *T) thing) []Difference {
-	here := make(map[template.ID]*T, len(a))
-	for _, x := range a {
-		here[of(p.here, x).id] = x
-	}
-	met := map[template.ID]bool{}
-	var out []Difference
-	for _, x := range b {
-		y := of(p.there, x)
-		id := p.of[noun][y.id]
-		met[id] = true
-		switch was := here[id]; {
-		case was == nil:
-			out = append(out, Difference{Noun: noun, How: Added, ID: y.id, Name: y.name, Where: y.where})
-		case was == x || id == y.id && reflect.DeepEqual(was, x):
-		default:
-			if fields := p.fields(was, x); len(fields) > 0 {
-				out = append(out, Difference{Noun: noun, How: Changed, ID: y.id, Name: y.name, Where: y.where, Fields: fields})
-			}
-		}
-	}
-	for _, x := range a {
-		if y := of(p.here, x); !met[y.id] {
-			out = append(out, Difference{Noun: noun, How: Removed, ID: y.id, Name: y.name, Where: y.where})
 		}
 	}
 	return out
@@ -240,10 +173,17 @@ func orNo(says, other string) string {
 
 // called is a field's name in words.
 func called(field string) string {
+	if f := template.FieldOf(field); f != nil {
+		return f.Words
+	}
 	if name, ok := map[string]string{
-		"gainDb": "fader", "nameByHand": "named by hand", "shortByHand": "short name by hand", "short": "short name", "stemByHand": "stem by hand", "seatByHand": "seat by hand",
-		"style": "seat style", "mics": "microphones", "keep": "kept", "map": "articulation map", "memoryMib": "memory, MiB", "reserveMib": "reserve, MiB", "diskMibs": "disk, MiB/s",
-		"preloadMib": "preload, MiB", "fullMib": "on disk, MiB", "ownMib": "own memory, MiB", "keyLow": "lowest key", "keyHigh": "highest key", "returnSets": "return sets",
+		"memoryMib": "memory, MiB", "reserveMib": "reserve, MiB", "diskMibs": "disk, MiB/s", "networkMbits": "link, Mbit/s", "bufferSamples": "buffer, samples", "bufferTimes": "buffers waited",
+		"preloadMib": "preload, MiB", "fullMib": "on disk, MiB", "ownMib": "own memory, MiB", "wakeMs": "wake time, ms", "wakeAgainMs": "next wake time, ms", "keyLow": "lowest key", "keyHigh": "highest key",
+		"switchZone": "keys kept for switches", "roundRobins": "round robins", "voicesPerNote": "voices of a note", "process": "processing", "file": "name in files", "returns": "return set",
+		"gainDb": "fader", "nearDb": "near", "middleDb": "middle", "farDb": "far", "splitKey": "key that splits low from high", "riserPorts": "ports of a riser", "riserPairs": "output pairs of a riser",
+		"firstPair": "first output pair", "coreShare": "share of cores", "minRiserCores": "least cores of a riser", "memoryRule": "what must fit", "tempoBpm": "tempo", "cueBar": "bar of the cue's start",
+		"middleC": "octave of middle C", "latestMs": "latest, ms", "spareRows": "spare rows", "spareShare": "share of spare rows", "remotePort": "port for music programs", "match": "what shows", "key": "digit",
+		"entries": "preferences", "instruments": "rows", "uses": "what its music asks", "parent": "stands in", "opening": "opening call",
 	}[field]; ok {
 		return name
 	}
@@ -260,39 +200,8 @@ type words struct {
 func (w *words) name(id string) string {
 	if w.names == nil {
 		w.names = map[string]string{}
-		add := func(id template.ID, name string) { w.names[string(id)] = name }
-		for _, x := range w.t.Sections {
-			add(x.ID, w.t.SectionPath(x.ID))
-		}
-		for _, x := range w.t.Instruments {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Buses {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Machines {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Libraries {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Players {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Patches {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Calls {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.Folds {
-			add(x.ID, x.Name)
-		}
-		for _, x := range w.t.ReturnSets {
-			add(x.ID, x.Name)
-			for _, e := range x.Effects {
-				add(e.ID, e.Name)
-			}
+		for _, n := range nouns {
+			n.names(w.t, func(id template.ID, name string) { w.names[string(id)] = name })
 		}
 	}
 	if name, ok := w.known[template.ID(id)]; ok {
@@ -333,6 +242,9 @@ func (w *words) value(name string, value any) string {
 		}
 		return ""
 	case float64:
+		if strings.HasSuffix(name, "Db") {
+			return fan.FormatDB(v)
+		}
 		return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.6f", v), "0"), ".")
 	case []any:
 		var out []string
@@ -357,8 +269,8 @@ func (w *words) object(name string, v map[string]any) string {
 		return fmt.Sprintf("a picture, %.4x", sha256.Sum256([]byte(fmt.Sprint(v["picture"])))) // so that two are told apart
 	case name == "routes" && v["to"] != nil:
 		text := figure("to")
-		if gain := figure("gainDb"); gain != "0" {
-			text += " " + gain + " dB"
+		if gain, _ := v["gainDb"].(float64); gain != 0 {
+			text += " " + fan.FormatDB(gain)
 		}
 		if v["tap"] == string(template.Pre) {
 			text += " before the fader"

@@ -35,7 +35,7 @@ func TestTwoVersionsSideBySide(t *testing.T) {
 		told[string(d.How)+" "+string(d.Noun)+" "+d.Name] = d.Fields
 	}
 	require.Len(t, list, 5)
-	require.Equal(t, []compare.Field{{Name: "fader", Here: "0", There: "-8"}, {Name: "kept", Here: "no", There: "yes"}, {Name: "notes", There: notes}}, told["changed row "+first.Name])
+	require.Equal(t, []compare.Field{{Name: "level", Here: "0 dB", There: "-8 dB"}, {Name: "keep mark", Here: "no", There: "yes"}, {Name: "notes", There: notes}}, told["changed row "+first.Name])
 	require.Contains(t, told, "removed row "+second.Name)
 	require.Contains(t, told, "added call 1M01")
 	require.Equal(t, []compare.Field{{Name: "name", Here: "Winds", There: "Woods"}}, told["changed section Woods"])
@@ -126,7 +126,7 @@ func TestOneFieldIsTaken(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, want, got)
 	want.GainDB, want.Seat = gain, &free
-	got, err = take(row, "routes", "seat", "fader")
+	got, err = take(row, "routes", "seat", "level")
 	require.NoError(t, err)
 	require.Equal(t, want, got)
 	got, err = take(other, "seat")

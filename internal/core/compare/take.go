@@ -28,7 +28,7 @@ func Take(here, there *template.Template, picks []Pick, mint template.Mint) (cha
 	if len(picks) == 0 {
 		return nil, &change.Refused{Reason: "choose at least one difference to take"}
 	}
-	k := &taker{pairs: newPairs(here, there), now: here.Clone(), mint: mint, done: map[Pick]bool{}}
+	k := &taker{pairs: newPairs(here, there), now: here.Clone(), mint: mint, done: map[Pick]bool{}, gone: map[template.ID]bool{}, effects: map[template.ID]template.ID{}}
 	known := map[Pick]Difference{}
 	for _, d := range Pair(here, there) {
 		known[Pick{Noun: d.Noun, ID: d.ID}] = d
@@ -38,9 +38,10 @@ func Take(here, there *template.Template, picks []Pick, mint template.Mint) (cha
 			}
 		}
 	}
-	k.now.Sections, k.now.Instruments, k.now.Buses = slices.Clone(here.Sections), slices.Clone(here.Instruments), slices.Clone(here.Buses)
-	k.now.Machines, k.now.Calls, k.now.Libraries = slices.Clone(here.Machines), slices.Clone(here.Calls), slices.Clone(here.Libraries)
-	k.now.Players, k.now.Patches = slices.Clone(here.Players), slices.Clone(here.Patches)
+	for _, n := range nouns {
+		n.clone(k.now)
+	}
+	k.pairEffects()
 	picks = slices.Clone(picks) // what others need goes first
 	slices.SortStableFunc(picks, func(a, b Pick) int { return slices.Index(Nouns, a.Noun) - slices.Index(Nouns, b.Noun) })
 	var steps change.Batch
@@ -65,16 +66,17 @@ func Take(here, there *template.Template, picks []Pick, mint template.Mint) (cha
 			}
 		}
 	}
+	removals := k.removals(gone) // which may take something out of what becomes
 	if c := change.Between(here, k.now); c != nil {
 		steps.Changes = append(steps.Changes, c)
 	}
-	steps.Changes = append(steps.Changes, k.removals(gone)...)
+	steps.Changes = append(steps.Changes, removals...)
 	steps.Label = fmt.Sprintf("Take %d differences from %s", len(picks), there.Name)
 	return steps, nil
 }
 
 // leaving is the order in which things go: what others need goes last.
-var leaving = []Noun{Row, Call, Bus, Machine, Patch, Player, Library, Section}
+var leaving = []Noun{Casting, Sightline, Rule, Row, Call, Bus, Fold, Machine, Patch, Player, Library, Section, ReturnSet, Term}
 
 func (k *taker) removals(gone []Difference) []change.Change {
 	deep := func(d Difference) int { return len(k.here.Ancestry(d.ID)) }
@@ -83,31 +85,11 @@ func (k *taker) removals(gone []Difference) []change.Change {
 	})
 	var out []change.Change
 	for _, d := range gone {
-		out = append(out, removal(d))
+		if c := nounOf(d.Noun).remove(k, d.ID); c != nil {
+			out = append(out, c)
+		}
 	}
 	return out
-}
-
-// removal takes away what only here has.
-func removal(d Difference) change.Change {
-	ids := []template.ID{d.ID}
-	switch d.Noun {
-	case Row:
-		return change.Delete{IDs: ids}
-	case Bus:
-		return change.RemoveBus{ID: d.ID}
-	case Machine:
-		return change.RemoveMachine{ID: d.ID}
-	case Section:
-		return change.Drop{Sections: ids}
-	case Call:
-		return change.Drop{Calls: ids}
-	case Library:
-		return change.Drop{Libraries: ids}
-	case Player:
-		return change.Drop{Players: ids}
-	}
-	return change.Drop{Patches: ids}
 }
 
 type taker struct {
@@ -115,6 +97,9 @@ type taker struct {
 	now  *template.Template // as it becomes; its lists are its own
 	mint template.Mint
 	done map[Pick]bool
+	gone map[template.ID]bool // return sets that are taken away
+
+	effects map[template.ID]template.ID // of return sets: there → here
 }
 
 // take brings one thing as it is there; with over, also when it is here already.
@@ -123,45 +108,27 @@ func (k *taker) take(p Pick, over bool) error {
 		return nil
 	}
 	k.done[p] = true
-	x := k.there.Index()
-	switch p.Noun {
-	case Settings:
+	if p.Noun == Settings {
 		k.now.Name, k.now.Settings = k.there.Name, k.there.Settings
 		k.now.Settings.Seating.Wishes = k.here.Settings.Seating.Wishes // they speak of what is here
-	case Section:
-		return k.section(x.Sections[p.ID])
-	case Row:
-		return k.row(k.there.Instrument(p.ID))
-	case Bus:
-		return k.bus(x.Buses[p.ID])
-	case Machine:
-		c := *x.Machines[p.ID]
-		put(k, Machine, &k.now.Machines, &c, &c.ID)
-	case Call:
-		return k.call(x.Calls[p.ID])
-	case Library:
-		c := *x.Libraries[p.ID]
-		put(k, Library, &k.now.Libraries, &c, &c.ID)
-	case Player:
-		c := *x.Players[p.ID]
-		put(k, Player, &k.now.Players, &c, &c.ID)
-	case Patch:
-		return k.patch(x.Patches[p.ID])
+		return nil
 	}
-	return nil
+	return nounOf(p.Noun).take(k, p.ID)
 }
 
 // put puts a copy of a thing of there in the place of its pair, or at the end.
-func put[T any](k *taker, noun Noun, list *[]*T, x *T, id *template.ID) {
+func put[T any](k *taker, is Noun, x *T) {
+	all := nounOf(is).(of[T])
+	id, list := all.id(x), all.at(k.now)
 	from := *id
-	if to := k.of[noun][from]; to != "" {
+	if to := k.of[is][from]; to != "" {
 		*id = to
 	} else if k.used(from) {
-		*id = k.mint(string(noun))
+		*id = k.mint(string(is))
 	}
-	k.of[noun][from] = *id
+	k.of[is][from] = *id
 	for n, old := range *list {
-		if idOf(old) == *id {
+		if *all.id(old) == *id {
 			(*list)[n] = x
 			return
 		}
@@ -169,34 +136,14 @@ func put[T any](k *taker, noun Noun, list *[]*T, x *T, id *template.ID) {
 	*list = append(*list, x)
 }
 
-func idOf(x any) template.ID {
-	switch x := x.(type) {
-	case *template.Section:
-		return x.ID
-	case *template.Instrument:
-		return x.ID
-	case *template.Bus:
-		return x.ID
-	case *template.Machine:
-		return x.ID
-	case *template.Call:
-		return x.ID
-	case *template.Library:
-		return x.ID
-	case *template.Player:
-		return x.ID
-	case *template.Patch:
-		return x.ID
-	}
-	return ""
-}
-
 // used tells whether an ID is in use here.
 func (k *taker) used(id template.ID) bool {
-	x := k.here.Index()
-	_, row := x.Place[id]
-	return row || x.Sections[id] != nil || x.Buses[id] != nil || x.Machines[id] != nil || x.Calls[id] != nil ||
-		x.Libraries[id] != nil || x.Players[id] != nil || x.Patches[id] != nil
+	for _, n := range nouns {
+		if n.has(k.here, id) || n.has(k.now, id) {
+			return true
+		}
+	}
+	return false
 }
 
 // need brings a thing that another speaks of, and returns its ID here.
@@ -219,41 +166,159 @@ func (k *taker) section(s *template.Section) error {
 	if !k.now.ThePalette().Has(c.Tint) {
 		c.Tint = ""
 	}
-	c.Sends = slices.DeleteFunc(slices.Clone(c.Sends), func(x template.Send) bool { return !k.hasEffect(x.Effect) })
-	put(k, Section, &k.now.Sections, &c, &c.ID)
+	c.Sends = nil
+	for _, x := range s.Sends {
+		if x.Effect = k.effects[x.Effect]; x.Effect != "" {
+			c.Sends = append(c.Sends, x)
+		}
+	}
+	put(k, Section, &c)
 	return nil
 }
 
-func (k *taker) hasEffect(id template.ID) bool {
-	return slices.ContainsFunc(k.here.ReturnSets, func(s *template.ReturnSet) bool {
+// pairEffects finds which effect there is which here: those of one ID, or of one
+// name in return sets that are one.
+func (k *taker) pairEffects() {
+	for _, set := range k.there.ReturnSets {
+		mine := k.now.ReturnSet(k.of[ReturnSet][set.ID])
+		if mine == nil {
+			continue
+		}
+		for _, e := range set.Effects {
+			for _, o := range mine.Effects {
+				if o.ID == e.ID || k.effects[e.ID] == "" && template.FoldName(o.Name) == template.FoldName(e.Name) {
+					k.effects[e.ID] = o.ID
+				}
+			}
+		}
+	}
+}
+
+func (k *taker) returnSet(s *template.ReturnSet) error {
+	c := *s
+	c.Effects = slices.Clone(s.Effects)
+	for n, e := range c.Effects {
+		id := k.effects[e.ID]
+		if id == "" {
+			if id = e.ID; k.effectHere(id) {
+				id = k.mint("effect")
+			}
+			k.effects[e.ID] = id
+		}
+		c.Effects[n].ID = id
+	}
+	put(k, ReturnSet, &c)
+	return nil
+}
+
+func (k *taker) effectHere(id template.ID) bool {
+	return slices.ContainsFunc(k.now.ReturnSets, func(s *template.ReturnSet) bool {
 		return slices.ContainsFunc(s.Effects, func(e template.ReturnEffect) bool { return e.ID == id })
 	})
 }
 
+func (k *taker) fold(f *template.Fold) error {
+	c := *f
+	if k.of[Fold][f.ID] == "" { // it stands where it does there
+		put(k, Fold, &c)
+		at := min(slices.IndexFunc(k.there.Folds, func(x *template.Fold) bool { return x.ID == f.ID }), len(k.now.Folds)-1)
+		last := len(k.now.Folds) - 1
+		k.now.Folds = slices.Insert(k.now.Folds[:last:last], at, k.now.Folds[last])
+		return nil
+	}
+	put(k, Fold, &c)
+	return nil
+}
+
+func (k *taker) rule(r *template.StemRule) error {
+	c := *r
+	for _, need := range []struct {
+		noun Noun
+		id   *template.ID
+	}{{Bus, &c.Stem}, {Section, &c.Section}, {Library, &c.Library}} {
+		if err := k.need(need.noun, need.id); err != nil {
+			return err
+		}
+	}
+	put(k, Rule, &c)
+	return nil
+}
+
+// sightline takes over as much of what it speaks of as is here.
+func (k *taker) sightline(s *template.Sightline) error {
+	c := *s
+	c.Rows, c.Folded = k.those(Row, s.Rows), k.those(Section, s.Folded)
+	c.Match.Sections, c.Match.Stems = k.those(Section, s.Match.Sections), k.those(Bus, s.Match.Stems)
+	c.Match.Libraries, c.Match.Machines = k.those(Library, s.Match.Libraries), k.those(Machine, s.Match.Machines)
+	c.Fold = k.of[Fold][s.Fold]
+	mine := k.of[Sightline][s.ID]
+	if slices.ContainsFunc(k.now.Sightlines, func(o *template.Sightline) bool { return o.Key == c.Key && o.ID != mine }) {
+		c.Key = 0 // another has the digit
+	}
+	put(k, Sightline, &c)
+	return nil
+}
+
+// those are the things that are here, by their IDs here.
+func (k *taker) those(is Noun, ids []template.ID) []template.ID {
+	var out []template.ID
+	for _, id := range ids {
+		if to := k.of[is][id]; to != "" {
+			out = append(out, to)
+		}
+	}
+	return out
+}
+
+func (k *taker) casting(l *template.CastingList) error {
+	c := *l
+	c.Entries = slices.Clone(l.Entries)
+	for n := range c.Entries {
+		e := &c.Entries[n]
+		if err := k.need(Library, &e.Library); err != nil {
+			return err
+		}
+		e.Patches = slices.Clone(e.Patches)
+		for p := range e.Patches {
+			if err := k.need(Patch, &e.Patches[p]); err != nil {
+				return err
+			}
+		}
+	}
+	put(k, Casting, &c)
+	return nil
+}
+
+func copiedMachine(k *taker, x *template.Machine) error { return copied(k, Machine, x) }
+func copiedLibrary(k *taker, x *template.Library) error { return copied(k, Library, x) }
+func copiedPlayer(k *taker, x *template.Player) error   { return copied(k, Player, x) }
+func copiedTerm(k *taker, x *template.Term) error       { return copied(k, Term, x) }
+
+// copied takes a thing that speaks of no other.
+func copied[T any](k *taker, is Noun, x *T) error {
+	c := *x
+	put(k, is, &c)
+	return nil
+}
+
 func (k *taker) bus(b *template.Bus) error {
 	c := b.Clone()
-	if c.Fold != "" {
-		fold := k.foldNamed(c.Fold)
-		if fold == "" {
-			return &change.Refused{Subject: b.ID, Reason: fmt.Sprintf("%s is a stem of a fold that is not here; add the fold first", b.Name)}
-		}
-		c.Fold = fold
+	if err := k.need(Fold, &c.Fold); err != nil {
+		return err
 	}
 	if err := k.need(Section, &c.Section); err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(k.here.ReturnSets, func(s *template.ReturnSet) bool { return s.ID == c.Returns }) {
-		c.Returns = ""
+	if err := k.need(ReturnSet, &c.Returns); err != nil {
+		return err
 	}
-	if !k.hasEffect(c.Effect) {
-		c.Effect = ""
-	}
+	c.Effect = k.effects[c.Effect]
 	if c.Number != 0 && slices.ContainsFunc(k.now.Buses, func(o *template.Bus) bool { return o.Number == c.Number && o.ID != k.of[Bus][b.ID] }) {
 		c.Number = 0
 	}
 	routes := c.Routes
 	c.Routes = nil
-	put(k, Bus, &k.now.Buses, c, &c.ID) // before its ways, which may lead back
+	put(k, Bus, c) // before its ways, which may lead back
 	for n := range routes {
 		if err := k.need(Bus, &routes[n].To); err != nil {
 			return err
@@ -261,17 +326,6 @@ func (k *taker) bus(b *template.Bus) error {
 	}
 	c.Routes = template.SortRoutes(routes)
 	return nil
-}
-
-func (k *taker) foldNamed(id template.ID) template.ID {
-	for _, there := range k.there.Folds {
-		for _, here := range k.here.Folds {
-			if there.ID == id && (here.ID == id || template.FoldName(here.Name) == template.FoldName(there.Name)) {
-				return here.ID
-			}
-		}
-	}
-	return ""
 }
 
 func (k *taker) patch(p *template.Patch) error {
@@ -282,7 +336,7 @@ func (k *taker) patch(p *template.Patch) error {
 	if err := k.need(Player, &c.Player); err != nil {
 		return err
 	}
-	put(k, Patch, &k.now.Patches, &c, &c.ID)
+	put(k, Patch, &c)
 	return nil
 }
 
@@ -302,7 +356,7 @@ func (k *taker) call(c *template.Call) error {
 		}
 	}
 	x.Opening = x.Opening && !slices.ContainsFunc(k.here.Calls, func(o *template.Call) bool { return o.Opening && o.ID != k.of[Call][c.ID] })
-	put(k, Call, &k.now.Calls, &x, &x.ID)
+	put(k, Call, &x)
 	return nil
 }
 
@@ -311,7 +365,7 @@ func (k *taker) row(i *template.Instrument) error {
 	if err != nil {
 		return err
 	}
-	put(k, Row, &k.now.Instruments, c, &c.ID)
+	put(k, Row, c)
 	return nil
 }
 
@@ -349,7 +403,7 @@ func (k *taker) rowField(p Pick) error {
 		return fmt.Errorf("take %s: %w", p.Field, err)
 	}
 	c.ID = p.ID
-	put(k, Row, &k.now.Instruments, c, &c.ID)
+	put(k, Row, c)
 	return nil
 }
 
@@ -410,19 +464,25 @@ func (k *taker) fitted(i *template.Instrument) (*template.Instrument, error) {
 		}
 	}
 	if c.Printed != nil {
-		c.Printed.Call = k.of[Call][c.Printed.Call]
+		c.Printed.Call = k.callHere(c.Printed.Call)
 	}
-	if c.Trim != nil && k.of[Call][c.Trim.Call] == "" {
-		c.Trim = nil
-	} else if c.Trim != nil {
-		trim := *c.Trim
-		trim.Call, trim.Patches = k.of[Call][c.Trim.Call], slices.Clone(trim.Patches)
-		for n := range trim.Patches {
-			trim.Patches[n].Patch = k.of[Patch][trim.Patches[n].Patch]
+	if c.Trim != nil {
+		c.Trim.Call = k.callHere(c.Trim.Call)
+		for n, x := range c.Trim.Patches {
+			if to := k.of[Patch][x.Patch]; to != "" {
+				c.Trim.Patches[n].Patch = to
+			}
 		}
-		c.Trim = &trim
 	}
 	return c, nil
+}
+
+// callHere is a call as it is here; one that is nowhere is spoken of all the same.
+func (k *taker) callHere(id template.ID) template.ID {
+	if to := k.of[Call][id]; to != "" {
+		return to
+	}
+	return id
 }
 
 // sits tells whether another row has the seat.

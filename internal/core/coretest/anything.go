@@ -19,6 +19,16 @@ func Anything(t *template.Template) *rapid.Generator[change.Change] {
 	})
 }
 
+// Spare puts things that nothing speaks of, so that they can be dropped.
+func Spare() change.Change {
+	return change.Put{
+		Sections: entry(&template.Section{ID: "section-x", Name: "Empty"}),
+		Calls:    entry(&template.Call{ID: "call-x", Name: "1M05", Instruments: []template.ID{}}),
+		Terms:    entry(&template.Term{ID: "term-x", Name: "whistled", Short: "wh.", Family: template.Long}),
+		Castings: entry(&template.CastingList{ID: "casting-x", Name: "First choice", Version: 1}),
+	}
+}
+
 // drawing draws parts of changes of one template.
 type drawing struct {
 	*rapid.T
@@ -199,7 +209,7 @@ func (d drawing) bus() *template.Bus {
 func (d drawing) drop() change.Drop {
 	switch d.int(0, 6, "noun") {
 	case 0:
-		return change.Drop{Sections: []template.ID{pick(d, d.t.Sections, "section").ID}}
+		return change.Drop{Sections: []template.ID{pick(d, append([]template.ID{"section-x"}, d.row().Section), "section")}}
 	case 1:
 		return change.Drop{Calls: []template.ID{"call-x"}}
 	case 2:

@@ -87,7 +87,7 @@ var RowFields = []Field{
 	{"seat", "seat", OfSeats, OfSound, WithRow, placedOptional(func(i *Instrument) **Seat { return &i.Seat })},
 	{"with", "row it sits with", OfSeats, OfRow, WithRow, plain(func(i *Instrument) *ID { return &i.With }, func(f *Fields) **ID { return &f.With })},
 	{"pinned", "pin", Nothing, OfRow, ByItself, plain(func(i *Instrument) *bool { return &i.Pinned }, func(f *Fields) **bool { return &f.Pinned })},
-	{"keep", "keep", OfCalls, OfSound, ByItself, plain(func(i *Instrument) *bool { return &i.Keep }, func(f *Fields) **bool { return &f.Keep })},
+	{"keep", "keep mark", OfCalls, OfSound, ByItself, plain(func(i *Instrument) *bool { return &i.Keep }, func(f *Fields) **bool { return &f.Keep })},
 	{"printed", "recording", OfSeats, OfSound, WithRow, optional(func(i *Instrument) **Printed { return &i.Printed }, func(f *Fields) **Printed { return &f.Printed }, func(p *Printed) bool { return p.File != "" })},
 	{"trim", "trim", OfPatches, OfSound, WithRow, trimmed(func(i *Instrument) **Trim { return &i.Trim }, func(f *Fields) **Trim { return &f.Trim }, func(x *Trim) bool { return x.Call != "" })},
 }

@@ -60,9 +60,12 @@ func (v *validator) sightlines() {
 	if len(v.t.Sightlines) > MaxSightlines {
 		v.fail("sightlines", "%d sightlines; a template holds %d at most", len(v.t.Sightlines), MaxSightlines)
 	}
-	keys := map[int]bool{}
+	keys, ids := map[int]bool{}, map[ID]bool{}
 	for n, s := range v.t.Sightlines {
-		v.id("sightlines", n, s.ID)
+		if s.ID == "" || len(s.ID) > 64 || ids[s.ID] {
+			v.fail(at("sightlines", n, "id"), "an id has 1 to 64 characters and is used once")
+		}
+		ids[s.ID] = true
 		v.name("sightlines", n, s.Name)
 		v.ranged("sightlines", n, "key", float64(s.Key), 0, 9, "")
 		if s.Key != 0 && keys[s.Key] {

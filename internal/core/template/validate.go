@@ -35,22 +35,34 @@ func (e *Invalid) Error() string { return e.Path + ": " + e.Reason }
 // The error is an *Invalid.
 func (t *Template) Validate() error {
 	v := &validator{t: t, x: t.Index(), seen: make(map[ID]struct{}, len(t.Instruments)+len(t.Patches)+256)}
-	v.settings()
-	v.sections()
-	v.tints()
-	v.buses()
-	v.catalogue()
-	v.machines()
-	v.instruments()
-	v.calls()
-	v.vocabulary()
-	v.castings()
-	v.rules()
-	v.returnSets()
+	for _, p := range parts {
+		p.check(v)
+	}
 	if v.err != nil {
 		return v.err
 	}
 	return nil
+}
+
+// parts are what is checked, in this order, and the lists whose changes may break
+// it.
+var parts = []struct {
+	check func(*validator)
+	lists []List
+}{
+	{(*validator).settings, []List{TheSettings}},
+	{(*validator).sections, []List{Sections}},
+	{(*validator).tints, []List{TheSettings, Sections}},
+	{(*validator).buses, []List{Folds, Buses}},
+	{(*validator).catalogue, []List{Libraries, Players, Patches}},
+	{(*validator).machines, []List{Machines}},
+	{(*validator).instruments, nil}, // an edit checks its rows one by one
+	{(*validator).calls, []List{Calls}},
+	{(*validator).vocabulary, []List{Vocabulary}},
+	{(*validator).castings, []List{Castings, Libraries, Patches}},
+	{(*validator).sightlines, []List{Sightlines}},
+	{(*validator).rules, []List{Rules, Buses, Sections, Libraries}},
+	{(*validator).returnSets, []List{ReturnSets, Buses, Sections}},
 }
 
 // Parts says which parts of an edited template may be other than before.
@@ -64,25 +76,9 @@ type Parts struct {
 // that took nothing away but instruments. The error is an *Invalid.
 func (t *Template) ValidateParts(p Parts) error {
 	v := &validator{t: t, x: t.Index(), seen: map[ID]struct{}{}}
-	for _, part := range []struct {
-		check func()
-		lists []List
-	}{
-		{v.settings, []List{TheSettings}},
-		{v.tints, []List{TheSettings, Sections}},
-		{v.sections, []List{Sections}},
-		{v.buses, []List{Folds, Buses}},
-		{v.catalogue, []List{Libraries, Players, Patches}},
-		{v.machines, []List{Machines}},
-		{v.calls, []List{Calls}},
-		{v.vocabulary, []List{Vocabulary}},
-		{v.castings, []List{Castings, Libraries, Patches}},
-		{v.sightlines, []List{Sightlines}},
-		{v.rules, []List{Rules, Buses, Sections, Libraries}},
-		{v.returnSets, []List{ReturnSets, Buses, Sections}},
-	} {
+	for _, part := range parts {
 		if slices.ContainsFunc(part.lists, func(l List) bool { return p.Lists[l] }) {
-			part.check()
+			part.check(v)
 		}
 	}
 	for id := range v.seen {

@@ -52,6 +52,12 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		spoil     func(*template.Template)
 		path, why string
 	}{
+		"a sightline's key twice": {func(t *template.Template) {
+			t.Sightlines = []*template.Sightline{{ID: "a", Name: "A", Key: 1}, {ID: "b", Name: "B", Key: 1}}
+		}, "sightlines[1].key", "two sightlines have the key 1"},
+		"a sightline's id twice": {func(t *template.Template) {
+			t.Sightlines = []*template.Sightline{{ID: "a", Name: "A"}, {ID: "a", Name: "B"}}
+		}, "sightlines[1].id", "is used once"},
 		"no name":                 {func(t *template.Template) { t.Name = " " }, "name", "the name is empty"},
 		"no ports":                {func(t *template.Template) { t.Settings.RiserPorts = 0 }, "settings.riserPorts", "0 is outside 1 to 64"},
 		"first pair beyond":       {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},

@@ -2875,7 +2875,7 @@ export interface components {
         };
         Difference: {
             /** @enum {string} */
-            noun: "settings" | "section" | "row" | "bus" | "machine" | "call" | "library" | "player" | "patch";
+            noun: "settings" | "fold" | "return-set" | "section" | "row" | "bus" | "rule" | "machine" | "call" | "sightline" | "library" | "player" | "patch" | "articulation" | "casting";
             /** @enum {string} */
             how: "added" | "removed" | "changed";
             id: components["schemas"]["Id"];
@@ -5592,7 +5592,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    /** @description as the stream of events told it */
+                    /** @description of the page */
                     browser: string;
                     selected: components["schemas"]["Id"][];
                 };

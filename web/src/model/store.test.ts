@@ -173,7 +173,9 @@ describe("asking the server", () => {
 
   it("gives what was answered", async () => expect(await answer(said(200, { ok: 1 }))).toEqual({ ok: 1 }));
   it("turns a silent server into a refusal that says what is known", async () => {
-    await expect(answer(Promise.reject(new Unanswered(false)))).rejects.toThrow(/^The server does not answer. Try again/);
+    await expect(answer(Promise.reject(new Unanswered(false)))).rejects.toThrow(
+      /^The server does not answer. Try again/,
+    );
     await expect(answer(Promise.reject(new Unanswered(true)))).rejects.toThrow(/not known whether this was done/);
     await expect(answer(said(502, {}))).rejects.toBeInstanceOf(Refusal);
   });

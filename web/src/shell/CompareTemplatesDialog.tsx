@@ -6,17 +6,23 @@ import { get, useApp } from "../model/store";
 import { plural } from "../model/template";
 import { Floating } from "./Floating";
 
-const nouns = {
+const nouns: Record<Difference["noun"], string> = {
   settings: "Settings",
+  fold: "Folds",
+  "return-set": "Return sets",
   section: "Sections",
   row: "Rows",
   bus: "Buses",
+  rule: "Stem rules",
   machine: "Machines",
   call: "Calls",
+  sightline: "Sightlines",
   library: "Libraries",
   player: "Players",
   patch: "Patches",
-} as const;
+  articulation: "Articulations",
+  casting: "Casting lists",
+};
 
 const keyOf = (d: Difference, field = "") => `${d.noun} ${d.id} ${field}`;
 
