@@ -21,6 +21,9 @@ var shelf = map[string]template.Library{
 	"Low Meadow Textures":    {Family: "hybrid", Emblem: &template.Emblem{Icon: "wheat"}, Room: template.Dry, Machines: []string{"Alder", "Birch", "Cedar"}},
 }
 
+// ownWords are what the demo's libraries call sounds that the trade calls otherwise.
+var ownWords = map[string]string{"Dunes ensemble": "drum.taiko"}
+
 // catalogue tells of each patch what a row list does not: what it sounds
 // like, how it answers, and how its articulations are reached.
 func catalogue(t *template.Template) (change.Change, error) {
@@ -48,6 +51,9 @@ func catalogue(t *template.Template) (change.Change, error) {
 
 func describe(p *template.Patch, i *template.Instrument, section string, words *articulation.Vocabulary) {
 	is := sound.ByName(i.Name)
+	if id, own := ownWords[i.Name]; own {
+		is = sound.ByID(id)
+	}
 	if strings.HasPrefix(section, "Hybrid") { // where a fog horn is no horn
 		is = sound.ByID("synth.pad")
 	}

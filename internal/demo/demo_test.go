@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/proof"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/demo"
 )
 
@@ -25,4 +26,26 @@ func TestTheSaltLantern(t *testing.T) {
 	require.True(t, stems >= 18 && stems <= 32)
 	require.Len(t, lantern.Machines, 3)
 	require.Equal(t, map[string]int{"shared-return": 1}, proof.Check(lantern, "").Counts())
+}
+
+// The made-up words of the demo are its own: the table of the trade does not know
+// them.
+func TestTheTradeDoesNotKnowTheDemosWords(t *testing.T) {
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	dunes := 0
+	for _, i := range lantern.Instruments {
+		if i.Name != "Dunes ensemble" {
+			continue
+		}
+		dunes++
+		require.Nil(t, sound.ByName(i.Name))
+		require.Equal(t, "drum.taiko", lantern.PatchesOf(i)[0].Sound, "the demo's catalogue says what they are")
+	}
+	require.Positive(t, dunes)
+	for _, word := range []string{"dunes", "felt upright piano of the keeper", "salt", "brine", "lantern", "lighthouse"} {
+		if s := sound.ByName(word); s != nil {
+			require.NotContains(t, s.Names, word)
+		}
+	}
 }
