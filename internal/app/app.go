@@ -41,6 +41,7 @@ type Config struct {
 
 // App serves all studios.
 type App struct {
+	id        uuid.UUID // of this server, while it runs
 	store     *store.Store
 	sheets    *store.Documents[*template.Template, change.Change]
 	rig       Rig
@@ -73,7 +74,7 @@ func New(c Config) *App {
 		c.KeepFor = 30 * time.Second
 	}
 	return &App{
-		store: c.Store, sheets: sheets(c.Store), rig: c.Rig,
+		id: uuid.New(), store: c.Store, sheets: sheets(c.Store), rig: c.Rig,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
@@ -241,8 +242,28 @@ func (a *App) hear(n store.News) {
 		a.beside.Go(func() { a.openHeard(n.ID) })
 	case n.Of == "document" && open:
 		h.doc.Heard(n.Revision)
+	case n.Of == "scan":
+		a.beside.Go(func() { a.scanHeard(n.ID) })
+	case n.Of == "credential":
+		a.beside.Go(func() { a.credentialHeard(n.ID) })
 	case n.Of == "locked" && open:
 		a.beside.Go(func() { a.lookAt(h) })
+	}
+}
+
+// credentialHeard lets a host in, or cuts it off, whose credential was made or
+// taken back elsewhere.
+func (a *App) credentialHeard(id uuid.UUID) {
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	c, err := a.store.Queries().CredentialGet(ctx, id)
+	switch {
+	case errors.Is(store.NotFound(err), store.ErrNotFound):
+		a.rig.Forget(id.String())
+	case err != nil:
+		slog.Warn("a credential is not known anew", "error", err)
+	default:
+		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
 	}
 }
 
@@ -289,6 +310,10 @@ func (a *App) trim(ctx context.Context) {
 			return
 		case <-tick.C:
 			a.open.Trim()
+			if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
+				slog.Warn("scans of servers that are gone are not told", "error", err)
+			}
+			_ = a.store.Queries().AnswersForget(ctx) // next time
 		}
 	}
 }

@@ -17,15 +17,15 @@ type Jobs = river.Client[pgx.Tx]
 // scansAtOnce bounds how many scans run side by side: they share the disk.
 const scansAtOnce = 2
 
-// StartJobs begins to run long work. A scan that a stopped server left running
-// is told as failed; what it measured is kept. The function returned ends the
-// work.
+// StartJobs begins to run long work. A scan whose server says nothing any more is
+// told as failed, here and from time to time; what it measured is kept. One that
+// waits is run by whichever server comes first. The function returned ends the work.
 func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 	if err := a.store.MigrateJobs(ctx); err != nil {
 		return nil, err
 	}
-	if err := a.store.Queries().ScansInterrupted(ctx); err != nil {
-		return nil, fmt.Errorf("look for interrupted scans: %w", err)
+	if err := a.tellAbandoned(ctx); err != nil {
+		return nil, err
 	}
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &scanWorker{app: a}); err != nil {

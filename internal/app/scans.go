@@ -13,12 +13,15 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/riverqueue/river"
 
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
+	"fanfold/internal/document"
 	"fanfold/internal/rig"
 	"fanfold/internal/scan"
 	"fanfold/internal/store"
@@ -156,18 +159,23 @@ func (a *App) StartScan(ctx context.Context, p Person, machine, folder, library 
 	} else if _, ok := a.MachineRoots(p.Studio)[machine]; !ok {
 		return Scan{}, refused("", "the host of %s is away, or was started without --scan-root", machine)
 	}
-	row, err := a.store.Queries().ScanInsert(ctx, db.ScanInsertParams{
+	row, err := a.store.ScanStart(ctx, db.ScanInsertParams{
 		StudioID: p.Studio, AuthorID: p.ID, Machine: machine, Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
 		PreloadKib: int32(policy.PreloadKiB), ZoneBytes: int32(policy.ZoneBytes),
-	})
+	}, takeKey(ctx), a.queueScan)
 	if err != nil {
 		return Scan{}, fmt.Errorf("start a scan: %w", err)
 	}
-	queued, err := a.jobs.Insert(ctx, scanArgs{row.ID}, &river.InsertOpts{MaxAttempts: 1})
+	return scanOf(row), nil
+}
+
+// queueScan puts a scan into the queue, in the transaction that notes it.
+func (a *App) queueScan(ctx context.Context, tx pgx.Tx, scan uuid.UUID) (job int64, err error) {
+	queued, err := a.jobs.InsertTx(ctx, tx, scanArgs{scan}, &river.InsertOpts{MaxAttempts: 1})
 	if err != nil {
-		return Scan{}, fmt.Errorf("queue a scan: %w", err)
+		return 0, err
 	}
-	return scanOf(row), a.store.Queries().ScanQueued(ctx, db.ScanQueuedParams{ID: row.ID, JobID: queued.Job.ID})
+	return queued.Job.ID, nil
 }
 
 // StopScan stops a scan. Nothing of it is taken in; what it measured is kept
@@ -183,18 +191,29 @@ func (a *App) StopScan(ctx context.Context, p Person, id uuid.UUID) error {
 	if _, err := a.jobs.JobCancel(ctx, row.JobID); err != nil {
 		return fmt.Errorf("stop the scan: %w", err)
 	}
-	if row.State == "waiting" {
-		return a.endScan(ctx, row, "stopped", "stopped before it began", scan.Result{}, 0)
+	if _, err := a.store.Queries().ScanCancel(ctx, row.ID); err != nil { // one that runs ends by itself
+		return fmt.Errorf("stop the scan: %w", err)
 	}
 	return nil
 }
 
-// runScan runs a scan and takes what it found into the catalogue.
+// runScan runs a scan and takes what it found into the catalogue. One that was
+// stopped, or told as failed, does not run.
 func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
+	begun, err := a.store.Queries().ScanBegin(ctx, db.ScanBeginParams{ID: id, Owner: a.own()})
+	if err != nil {
+		return fmt.Errorf("begin the scan: %w", err)
+	}
+	if begun == 0 {
+		return nil
+	}
 	row, err := a.store.Queries().ScanRead(ctx, id)
 	if err != nil {
 		return fmt.Errorf("read the scan: %w", err)
 	}
+	ctx, abandon := context.WithCancelCause(ctx)
+	defer abandon(nil)
+	go a.beatScan(ctx, id, abandon)
 	p := Person{ID: row.AuthorID, Studio: row.StudioID, Name: "Scan"}
 	cat, err := a.Catalogue(ctx, p)
 	if err != nil {
@@ -224,21 +243,64 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 		list[n] = catalogue.Measured{Name: f.Name, Folder: folder, Measure: f.Measure}
 	}
 	var sum catalogue.Taken
-	if len(list) > 0 {
-		_, err = cat.Apply(last, p, func(t *template.Template) (change.Change, error) {
-			c, s, err := catalogue.Scanned(t, row.Library, list, NewID)
-			sum = s
-			return c, err
-		})
+	end := func() (db.ScanEndParams, error) {
+		said := fmt.Sprintf("%d new, %d other than before, %d as they were", sum.Added, sum.Updated, sum.Same)
+		if len(result.Gone) > 0 {
+			said += fmt.Sprintf("; %d files are no longer there: %s", len(result.Gone), strings.Join(result.Gone[:min(3, len(result.Gone))], ", "))
+		}
+		return a.scanEnd(row, "done", said, result, len(list))
 	}
+	if len(list) == 0 {
+		return a.endScan(last, row, "done", "nothing was found", result, 0)
+	}
+	ask := document.Ask{Author: p.ID, By: p.Name, Seen: document.Any, Beside: a.store.ScanEnds(end)}
+	_, err = cat.apply(last, ask, p, func(v *sheetView) (change.Change, error) {
+		c, s, err := catalogue.Scanned(v.State, row.Library, list, NewID)
+		sum = s
+		return c, err
+	})
 	if err != nil {
 		return a.endScan(last, row, "failed", err.Error(), result, 0)
 	}
-	said := fmt.Sprintf("%d new, %d other than before, %d as they were", sum.Added, sum.Updated, sum.Same)
-	if len(result.Gone) > 0 {
-		said += fmt.Sprintf("; %d files are no longer there: %s", len(result.Gone), strings.Join(result.Gone[:min(3, len(result.Gone))], ", "))
+	return nil
+}
+
+// scanBeat is how often a running scan says that it goes on; scanSilence is how
+// long one may say nothing before it is told as failed.
+const (
+	scanBeat    = 3 * time.Second
+	scanSilence = 20 * time.Second
+)
+
+// beatScan says again and again that a scan goes on, and gives it up when it has
+// been told as failed meanwhile.
+func (a *App) beatScan(ctx context.Context, id uuid.UUID, abandon context.CancelCauseFunc) {
+	tick := time.NewTicker(scanBeat)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		n, err := a.store.Queries().ScanBeat(ctx, db.ScanBeatParams{ID: id, Owner: a.own()})
+		if err == nil && n == 0 {
+			abandon(store.ErrNotMine)
+			return
+		}
 	}
-	return a.endScan(last, row, "done", said, result, len(list))
+}
+
+// own is this server as the owner of work.
+func (a *App) own() pgtype.UUID { return pgtype.UUID{Bytes: a.id, Valid: true} }
+
+// tellAbandoned tells scans as failed whose server says nothing any more.
+func (a *App) tellAbandoned(ctx context.Context) error {
+	_, err := a.store.Queries().ScansAbandoned(ctx, pgtype.Interval{Microseconds: scanSilence.Microseconds(), Valid: true})
+	if err != nil {
+		return fmt.Errorf("look for abandoned scans: %w", err)
+	}
+	return nil
 }
 
 func (a *App) scanned(ctx context.Context, row db.Scan, cat *Hot) (scan.Result, error) {
@@ -270,7 +332,7 @@ func (a *App) progressOf(ctx context.Context, row db.Scan, cat *Hot) scan.Progre
 		s.State, s.Done, s.Files = "running", n, of
 		s.LeftMs = time.Since(began).Milliseconds() * int64(of-n) / int64(max(1, n))
 		cat.tellScan(s)
-		if err := a.store.Queries().ScanProgress(ctx, db.ScanProgressParams{ID: row.ID, FilesDone: int32(n), Files: int32(of)}); err != nil && ctx.Err() == nil {
+		if err := a.store.Queries().ScanProgress(ctx, db.ScanProgressParams{ID: row.ID, Owner: a.own(), FilesDone: int32(n), Files: int32(of)}); err != nil && ctx.Err() == nil {
 			slog.Error("write the progress of a scan", "error", err)
 		}
 	}
@@ -366,28 +428,39 @@ func (a *App) keepMeasured(ctx context.Context, row db.Scan, r scan.Result) erro
 // mostBroken is how many broken files are kept by name.
 const mostBroken = 1000
 
-func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result, patches int) error {
+func (a *App) scanEnd(row db.Scan, state, reason string, r scan.Result, patches int) (db.ScanEndParams, error) {
 	broken, err := json.Marshal(append([]scan.Broken{}, r.Broken[:min(mostBroken, len(r.Broken))]...))
-	if err != nil {
-		return fmt.Errorf("end the scan: %w", err)
-	}
-	err = a.store.Queries().ScanEnd(ctx, db.ScanEndParams{
-		ID: row.ID, State: state, Reason: reason, Patches: int32(patches), Unchanged: int32(r.Unchanged),
+	return db.ScanEndParams{
+		ID: row.ID, Owner: a.own(), State: state, Reason: reason, Patches: int32(patches), Unchanged: int32(r.Unchanged),
 		Broken: broken, BrokenCount: int32(len(r.Broken)),
-	})
+	}, err
+}
+
+func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result, patches int) error {
+	end, err := a.scanEnd(row, state, reason, r, patches)
+	if err == nil {
+		_, err = a.store.Queries().ScanEnd(ctx, end) // unless it was told as failed already
+	}
 	if err != nil {
 		return fmt.Errorf("end the scan: %w", err)
 	}
-	ended, err := a.store.Queries().ScanRead(ctx, row.ID)
-	if err != nil {
-		return fmt.Errorf("end the scan: %w", err)
-	}
-	cat, err := a.Catalogue(ctx, Person{ID: row.AuthorID, Studio: row.StudioID})
-	if err != nil {
-		return err
-	}
-	cat.tellScan(scanOf(ended))
 	return nil
+}
+
+// scanHeard tells browsers of a scan that was written, here or elsewhere.
+func (a *App) scanHeard(id uuid.UUID) {
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	row, err := a.store.Queries().ScanRead(ctx, id)
+	if err != nil || row.Owner == a.own() && row.State == "running" {
+		return // browsers ask again when they look; and who runs it tells more of it
+	}
+	a.mu.Lock()
+	catalogue := a.catalogues[row.StudioID]
+	a.mu.Unlock()
+	if cat, open := a.open.Look(catalogue); open {
+		cat.tellScan(scanOf(row))
+	}
 }
 
 // tellScan tells browsers how a scan goes.

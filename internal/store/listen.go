@@ -14,7 +14,7 @@ import (
 
 // News is what servers hear of each other's writing.
 type News struct {
-	Of       string // document, locked or running
+	Of       string // document, locked, running, scan or credential
 	ID       uuid.UUID
 	Revision int64
 }

@@ -56,6 +56,13 @@ type HostCredential struct {
 	SeenAt    pgtype.Timestamptz
 }
 
+type Lease struct {
+	StudioID uuid.UUID
+	Machine  string
+	ServerID uuid.UUID
+	Until    time.Time
+}
+
 type Pace struct {
 	StudioID uuid.UUID
 	Machine  string
@@ -112,6 +119,9 @@ type Scan struct {
 	Reason      string
 	CreatedAt   time.Time
 	EndedAt     pgtype.Timestamptz
+	Owner       pgtype.UUID
+	BeatAt      pgtype.Timestamptz
+	Key         pgtype.UUID
 }
 
 type ScannedFile struct {
@@ -121,6 +131,14 @@ type ScannedFile struct {
 	Policy      string
 	Fingerprint string
 	Found       []byte
+}
+
+type Server struct {
+	ID        uuid.UUID
+	Name      string
+	Nats      string
+	StartedAt time.Time
+	SeenAt    time.Time
 }
 
 type Session struct {

@@ -9,12 +9,98 @@ import (
 	"context"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5/pgtype"
 )
 
-const scanEnd = `-- name: ScanEnd :exec
+const scanBeat = `-- name: ScanBeat :execrows
+update scans set beat_at = now() where id = $1 and state = 'running' and owner = $2
+`
+
+type ScanBeatParams struct {
+	ID    uuid.UUID
+	Owner pgtype.UUID
+}
+
+func (q *Queries) ScanBeat(ctx context.Context, arg ScanBeatParams) (int64, error) {
+	result, err := q.db.Exec(ctx, scanBeat, arg.ID, arg.Owner)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const scanBegin = `-- name: ScanBegin :execrows
+update scans set state = 'running', owner = $1, beat_at = now() where id = $2 and state = 'waiting'
+`
+
+type ScanBeginParams struct {
+	Owner pgtype.UUID
+	ID    uuid.UUID
+}
+
+func (q *Queries) ScanBegin(ctx context.Context, arg ScanBeginParams) (int64, error) {
+	result, err := q.db.Exec(ctx, scanBegin, arg.Owner, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const scanByKey = `-- name: ScanByKey :one
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at, owner, beat_at, key from scans where key = $1 and studio_id = $2
+`
+
+type ScanByKeyParams struct {
+	Key      pgtype.UUID
+	StudioID uuid.UUID
+}
+
+func (q *Queries) ScanByKey(ctx context.Context, arg ScanByKeyParams) (Scan, error) {
+	row := q.db.QueryRow(ctx, scanByKey, arg.Key, arg.StudioID)
+	var i Scan
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.AuthorID,
+		&i.JobID,
+		&i.Machine,
+		&i.Folder,
+		&i.Library,
+		&i.PreloadKib,
+		&i.ZoneBytes,
+		&i.State,
+		&i.FilesDone,
+		&i.Files,
+		&i.Patches,
+		&i.Unchanged,
+		&i.Broken,
+		&i.BrokenCount,
+		&i.Reason,
+		&i.CreatedAt,
+		&i.EndedAt,
+		&i.Owner,
+		&i.BeatAt,
+		&i.Key,
+	)
+	return i, err
+}
+
+const scanCancel = `-- name: ScanCancel :execrows
+update scans set state = 'stopped', reason = 'stopped before it began', ended_at = now() where id = $1 and state = 'waiting'
+`
+
+func (q *Queries) ScanCancel(ctx context.Context, id uuid.UUID) (int64, error) {
+	result, err := q.db.Exec(ctx, scanCancel, id)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const scanEnd = `-- name: ScanEnd :execrows
 update scans set state = $1, reason = $2, patches = $3, unchanged = $4,
   broken = $5, broken_count = $6, ended_at = now()
-where id = $7 and state in ('waiting', 'running')
+where id = $7 and state = 'running' and owner = $8
 `
 
 type ScanEndParams struct {
@@ -25,10 +111,11 @@ type ScanEndParams struct {
 	Broken      []byte
 	BrokenCount int32
 	ID          uuid.UUID
+	Owner       pgtype.UUID
 }
 
-func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) error {
-	_, err := q.db.Exec(ctx, scanEnd,
+func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) (int64, error) {
+	result, err := q.db.Exec(ctx, scanEnd,
 		arg.State,
 		arg.Reason,
 		arg.Patches,
@@ -36,12 +123,16 @@ func (q *Queries) ScanEnd(ctx context.Context, arg ScanEndParams) error {
 		arg.Broken,
 		arg.BrokenCount,
 		arg.ID,
+		arg.Owner,
 	)
-	return err
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const scanGet = `-- name: ScanGet :one
-select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1 and studio_id = $2
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at, owner, beat_at, key from scans where id = $1 and studio_id = $2
 `
 
 type ScanGetParams struct {
@@ -72,13 +163,16 @@ func (q *Queries) ScanGet(ctx context.Context, arg ScanGetParams) (Scan, error) 
 		&i.Reason,
 		&i.CreatedAt,
 		&i.EndedAt,
+		&i.Owner,
+		&i.BeatAt,
+		&i.Key,
 	)
 	return i, err
 }
 
 const scanInsert = `-- name: ScanInsert :one
-insert into scans (studio_id, author_id, machine, folder, library, preload_kib, zone_bytes)
-values ($1, $2, $3, $4, $5, $6, $7) returning id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at
+insert into scans (studio_id, author_id, machine, folder, library, preload_kib, zone_bytes, key)
+values ($1, $2, $3, $4, $5, $6, $7, $8) returning id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at, owner, beat_at, key
 `
 
 type ScanInsertParams struct {
@@ -89,6 +183,7 @@ type ScanInsertParams struct {
 	Library    string
 	PreloadKib int32
 	ZoneBytes  int32
+	Key        pgtype.UUID
 }
 
 func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, error) {
@@ -100,6 +195,7 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 		arg.Library,
 		arg.PreloadKib,
 		arg.ZoneBytes,
+		arg.Key,
 	)
 	var i Scan
 	err := row.Scan(
@@ -122,12 +218,15 @@ func (q *Queries) ScanInsert(ctx context.Context, arg ScanInsertParams) (Scan, e
 		&i.Reason,
 		&i.CreatedAt,
 		&i.EndedAt,
+		&i.Owner,
+		&i.BeatAt,
+		&i.Key,
 	)
 	return i, err
 }
 
 const scanList = `-- name: ScanList :many
-select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where studio_id = $1 order by created_at desc limit 20
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at, owner, beat_at, key from scans where studio_id = $1 order by created_at desc limit 20
 `
 
 func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, error) {
@@ -159,6 +258,9 @@ func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, err
 			&i.Reason,
 			&i.CreatedAt,
 			&i.EndedAt,
+			&i.Owner,
+			&i.BeatAt,
+			&i.Key,
 		); err != nil {
 			return nil, err
 		}
@@ -171,17 +273,23 @@ func (q *Queries) ScanList(ctx context.Context, studioID uuid.UUID) ([]Scan, err
 }
 
 const scanProgress = `-- name: ScanProgress :exec
-update scans set state = 'running', files_done = $1, files = $2 where id = $3 and state in ('waiting', 'running')
+update scans set files_done = $1, files = $2, beat_at = now() where id = $3 and state = 'running' and owner = $4
 `
 
 type ScanProgressParams struct {
 	FilesDone int32
 	Files     int32
 	ID        uuid.UUID
+	Owner     pgtype.UUID
 }
 
 func (q *Queries) ScanProgress(ctx context.Context, arg ScanProgressParams) error {
-	_, err := q.db.Exec(ctx, scanProgress, arg.FilesDone, arg.Files, arg.ID)
+	_, err := q.db.Exec(ctx, scanProgress,
+		arg.FilesDone,
+		arg.Files,
+		arg.ID,
+		arg.Owner,
+	)
 	return err
 }
 
@@ -200,7 +308,7 @@ func (q *Queries) ScanQueued(ctx context.Context, arg ScanQueuedParams) error {
 }
 
 const scanRead = `-- name: ScanRead :one
-select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at from scans where id = $1
+select id, studio_id, author_id, job_id, machine, folder, library, preload_kib, zone_bytes, state, files_done, files, patches, unchanged, broken, broken_count, reason, created_at, ended_at, owner, beat_at, key from scans where id = $1
 `
 
 func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
@@ -226,6 +334,9 @@ func (q *Queries) ScanRead(ctx context.Context, id uuid.UUID) (Scan, error) {
 		&i.Reason,
 		&i.CreatedAt,
 		&i.EndedAt,
+		&i.Owner,
+		&i.BeatAt,
+		&i.Key,
 	)
 	return i, err
 }
@@ -286,12 +397,27 @@ func (q *Queries) ScannedFiles(ctx context.Context, arg ScannedFilesParams) ([]S
 	return items, nil
 }
 
-const scansInterrupted = `-- name: ScansInterrupted :exec
+const scansAbandoned = `-- name: ScansAbandoned :many
 update scans set state = 'failed', reason = 'the server stopped in the middle; scan again', ended_at = now()
-where state in ('waiting', 'running')
+where state = 'running' and (beat_at is null or beat_at < now() - $1::interval) returning id
 `
 
-func (q *Queries) ScansInterrupted(ctx context.Context) error {
-	_, err := q.db.Exec(ctx, scansInterrupted)
-	return err
+func (q *Queries) ScansAbandoned(ctx context.Context, silence pgtype.Interval) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, scansAbandoned, silence)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uuid.UUID
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }

@@ -47,6 +47,24 @@ func (q *Queries) CredentialDelete(ctx context.Context, arg CredentialDeletePara
 	return result.RowsAffected(), nil
 }
 
+const credentialGet = `-- name: CredentialGet :one
+select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where id = $1
+`
+
+func (q *Queries) CredentialGet(ctx context.Context, id uuid.UUID) (HostCredential, error) {
+	row := q.db.QueryRow(ctx, credentialGet, id)
+	var i HostCredential
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.Machine,
+		&i.TokenHash,
+		&i.CreatedAt,
+		&i.SeenAt,
+	)
+	return i, err
+}
+
 const credentialInsert = `-- name: CredentialInsert :one
 insert into host_credentials (studio_id, machine, token_hash) values ($1, $2, $3) returning id, studio_id, machine, token_hash, created_at, seen_at
 `

@@ -35,3 +35,6 @@ on conflict (studio_id, machine) do update set computed = excluded.computed, mea
 
 -- name: CredentialByHash :one
 select * from host_credentials where token_hash = @token_hash;
+
+-- name: CredentialGet :one
+select * from host_credentials where id = @id;
