@@ -10,9 +10,11 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"sync/atomic"
 	"syscall"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/spf13/cobra"
 
 	"fanfold/internal/api"
@@ -43,6 +45,8 @@ type running struct {
 	stop  func() // ends long work
 	deaf  func() // ends listening to music programs
 	quiet func() // ends hearing what other servers write
+
+	member *store.Membership // the place among the servers on the database
 }
 
 // gcPercent makes the collector run earlier than by default: what lives is
@@ -57,29 +61,40 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		return nil, err
 	}
 	r := &running{store: s}
+	own := store.Server{ID: uuid.New(), Name: serverName(), NATS: c.RigExternal}
+	if r.member, err = join(ctx, s, own); err != nil {
+		s.Close()
+		return nil, err
+	}
 	host, port, err := net.SplitHostPort(c.RigListen)
 	if err != nil {
-		s.Close()
+		r.close()
 		return nil, wrongUse{fmt.Errorf("--rig-listen: %w", err)}
 	}
 	number, err := net.LookupPort("tcp", port)
 	if err != nil {
-		s.Close()
+		r.close()
 		return nil, wrongUse{fmt.Errorf("--rig-listen: %w", err)}
 	}
+	var told atomic.Pointer[app.App] // hosts may report before there is one
 	r.desk, err = rig.Open(rig.DeskConfig{
-		Lookup: s.HostLookup, Host: host, Port: number, External: c.RigExternal,
+		Lookup: s.HostLookup, Host: host, Port: number, External: c.RigExternal, Shared: c.RigExternal != "",
 		Listen: func(h rig.Host, report rig.Report, away bool) {
-			if r.app != nil {
-				r.app.Reported(h, report, away)
+			if a := told.Load(); a != nil {
+				a.Reported(h, report, away)
 			}
 		},
 	})
 	if err != nil {
-		s.Close()
+		r.close()
 		return nil, err
 	}
-	r.app = app.New(app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB})
+	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID}
+	if c.RigExternal != "" {
+		config.Peers = r.desk
+	}
+	r.app = app.New(config)
+	told.Store(r.app)
 	if err = r.app.AllowScans(c.ScanRoots...); err == nil {
 		r.stop, err = r.app.StartJobs(ctx)
 	}
@@ -113,8 +128,47 @@ func (r *running) close() {
 	if r.stop != nil {
 		r.stop()
 	}
-	r.desk.Close()
+	if r.desk != nil {
+		r.desk.Close()
+	}
+	leaving, stop := context.WithTimeout(context.Background(), leaveWithin)
+	defer stop()
+	if err := r.member.Leave(leaving); err != nil {
+		slog.Warn("the place among the servers is not given back; it ends with the connection", "error", err)
+	}
 	r.store.Close()
+}
+
+// leaveWithin bounds giving back the place among the servers.
+const leaveWithin = 5 * time.Second
+
+// joinWithin is how long a server that crashed a moment ago may still seem to run.
+const joinWithin = 5 * time.Second
+
+// join takes the place among the servers.
+func join(ctx context.Context, s *store.Store, own store.Server) (*store.Membership, error) {
+	began := time.Now()
+	for {
+		m, err := s.Join(ctx, own)
+		var two *store.TwoServersError
+		if !errors.As(err, &two) || time.Since(began) > joinWithin {
+			return m, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+}
+
+// serverName tells people which server it is.
+func serverName() string {
+	host, err := os.Hostname()
+	if err != nil {
+		host = "a server"
+	}
+	return fmt.Sprintf("%s, process %d", host, os.Getpid())
 }
 
 // serveHTTP serves browsers until the context ends.

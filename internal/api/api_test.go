@@ -36,6 +36,7 @@ func (noRig) Want(_, _, _ string, _ []rig.Load)                             {}
 func (noRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (noRig) StopScan(string)                                               {}
 func (noRig) Address() string                                               { return "nats://127.0.0.1:7071" }
+func (noRig) Drive(string, string, bool)                                    {}
 
 const password = "a long enough password"
 

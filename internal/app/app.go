@@ -31,6 +31,11 @@ import (
 type Config struct {
 	Store *store.Store // required
 	Rig   Rig          // required
+	// ID is this server's, while it runs. Defaults to a new one.
+	ID uuid.UUID
+	// Peers are the other servers on the database. Defaults to none: then this one
+	// drives every machine.
+	Peers Peers
 	// KeepMiB is how much memory open templates that nobody uses may take, MiB.
 	// Defaults to 192.
 	KeepMiB int64
@@ -45,6 +50,7 @@ type App struct {
 	store     *store.Store
 	sheets    *store.Documents[*template.Template, change.Change]
 	rig       Rig
+	peers     Peers
 	jobs      *Jobs    // nil until StartJobs
 	scanRoots []string // folders of the server that may be scanned
 	hosts     hostBook
@@ -52,6 +58,7 @@ type App struct {
 	abouts    aboutBook
 	open      *document.Shelf[*Hot]
 	beside    sync.WaitGroup // what is written beside the work
+	turned    chan struct{}  // told when a host came or went
 
 	mu         sync.Mutex
 	hostRoots  map[uuid.UUID]map[string][]string // folders of machines that may be scanned, by studio and name
@@ -73,8 +80,12 @@ func New(c Config) *App {
 	if c.KeepFor == 0 {
 		c.KeepFor = 30 * time.Second
 	}
+	if c.ID == uuid.Nil {
+		c.ID = uuid.New()
+	}
 	return &App{
-		id: uuid.New(), store: c.Store, sheets: sheets(c.Store), rig: c.Rig,
+		turned: make(chan struct{}, 1),
+		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
@@ -214,6 +225,14 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	var done sync.WaitGroup
 	done.Go(func() { a.store.Listen(listening, a.hear, a.catchUp) })
 	done.Go(func() { a.trim(listening) })
+	if a.peers != nil {
+		if err := a.peers.Hear(hereTopic, a.heardHere); err != nil {
+			end()
+			return nil, fmt.Errorf("hear other servers: %w", err)
+		}
+		done.Go(func() { a.drive(listening) })
+		done.Go(func() { a.tellPeers(listening) })
+	}
 	return func() { end(); done.Wait(); a.Wait() }, nil
 }
 
@@ -295,6 +314,20 @@ func (a *App) catchUp() {
 	defer stop()
 	for _, h := range a.open.All() {
 		_ = errors.Join(h.doc.CatchUp(ctx), h.Running.reload(ctx)) // heard again when something is written
+	}
+}
+
+// tellPeers says again and again who is here, until the context ends.
+func (a *App) tellPeers(ctx context.Context) {
+	tick := time.NewTicker(hereAgain)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			a.sayAllHere()
+		}
 	}
 }
 

@@ -37,8 +37,9 @@ func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) erro
 func (q *quietRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
 	return nil, errors.New("the host is away")
 }
-func (q *quietRig) StopScan(string) {}
-func (q *quietRig) Address() string { return "nats://example.invalid" }
+func (q *quietRig) StopScan(string)            {}
+func (q *quietRig) Address() string            { return "nats://example.invalid" }
+func (q *quietRig) Drive(string, string, bool) {}
 func (q *quietRig) Want(_, _, machine string, loads []rig.Load) {
 	q.mu.Lock()
 	defer q.mu.Unlock()

@@ -3,8 +3,10 @@ package app
 import (
 	"cmp"
 	"encoding/json"
+	"reflect"
 	"slices"
 	"sync"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -26,8 +28,17 @@ type Here struct {
 
 // presence is who looks at a template. It is not kept.
 type presence struct {
-	mu    sync.Mutex
-	pages map[pageOf]*herePage
+	say func(pages []Here) // tells other servers who is here; nil where there are none
+
+	mu     sync.Mutex
+	pages  map[pageOf]*herePage
+	others map[uuid.UUID]otherPages // by server
+}
+
+// otherPages are pages that another server told of.
+type otherPages struct {
+	at    time.Time
+	pages []Here
 }
 
 type pageOf struct {
@@ -53,13 +64,13 @@ func (p *presence) come(watchers *document.Watchers, who Person, page string) (l
 		p.pages[key] = &herePage{name: who.Name}
 	}
 	p.pages[key].streams++
-	watchers.Tell(p.list())
+	p.told(watchers)
 	return sync.OnceFunc(func() {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		if p.pages[key].streams--; p.pages[key].streams == 0 {
 			delete(p.pages, key)
-			watchers.Tell(p.list())
+			p.told(watchers)
 		}
 	})
 }
@@ -72,8 +83,60 @@ func (p *presence) selects(watchers *document.Watchers, who Person, page string,
 		return store.ErrNotFound
 	}
 	here.rows, here.all = rows[:min(len(rows), MaxSelected)], len(rows)
-	watchers.Tell(p.list())
+	p.told(watchers)
 	return nil
+}
+
+// told tells everybody who is here. The caller holds the lock.
+func (p *presence) told(watchers *document.Watchers) {
+	watchers.Tell(p.list())
+	if p.say != nil {
+		p.say(p.mine())
+	}
+}
+
+// own lists the pages of this server.
+func (p *presence) own() []Here {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.mine()
+}
+
+// mine is own, for who holds the lock.
+func (p *presence) mine() []Here {
+	list := make([]Here, 0, len(p.pages))
+	for key, x := range p.pages {
+		list = append(list, Here{ID: key.page, Name: x.name, Selected: append([]template.ID{}, x.rows...), Count: x.all})
+	}
+	return list
+}
+
+// elsewhere takes in the pages of another server.
+func (p *presence) elsewhere(watchers *document.Watchers, server uuid.UUID, pages []Here, now time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.others == nil {
+		p.others = map[uuid.UUID]otherPages{}
+	}
+	was := p.others[server].pages
+	p.others[server] = otherPages{now, pages}
+	if !reflect.DeepEqual(was, pages) {
+		watchers.Tell(p.list())
+	}
+}
+
+// forget forgets what other servers told before a time.
+func (p *presence) forget(watchers *document.Watchers, before time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for server, x := range p.others {
+		if x.at.Before(before) {
+			delete(p.others, server)
+			if len(x.pages) > 0 {
+				watchers.Tell(p.list())
+			}
+		}
+	}
 }
 
 // event says who is here.
@@ -85,9 +148,9 @@ func (p *presence) event() Event {
 
 // list is event, for who holds the lock.
 func (p *presence) list() Event {
-	list := make([]Here, 0, len(p.pages))
-	for key, x := range p.pages {
-		list = append(list, Here{ID: key.page, Name: x.name, Selected: append([]template.ID{}, x.rows...), Count: x.all})
+	list := p.mine()
+	for _, x := range p.others {
+		list = append(list, x.pages...)
 	}
 	slices.SortFunc(list, func(a, b Here) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.ID, b.ID)) })
 	data, err := json.Marshal(list)

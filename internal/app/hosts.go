@@ -108,6 +108,10 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 		return
 	}
 	if a.hosts.note(machineKey{studio, host.Machine}, report, away, time.Now()) {
+		select {
+		case a.turned <- struct{}{}: // one more machine to drive, or one less
+		default:
+		}
 		if id, err := uuid.Parse(host.Credential); err == nil {
 			a.beside.Go(func() {
 				ctx, stop := context.WithTimeout(context.Background(), asideWithin)

@@ -39,6 +39,9 @@ func (a *App) openHot(ctx context.Context, studio, id uuid.UUID) (*Hot, error) {
 		return nil, err
 	}
 	h := &Hot{app: a, doc: doc}
+	if a.peers != nil {
+		h.here.say = func(pages []Here) { a.sayHere(id, pages) }
+	}
 	if h.Running, err = openRunning(ctx, a, doc); err != nil {
 		return nil, err
 	}

@@ -33,6 +33,9 @@ type Rig interface {
 	Zones(ctx context.Context, studio, machine, folder, name string) ([]patch.Zone, error)
 	// StopScan stops a scan on a machine.
 	StopScan(id string)
+	// Drive says whether a machine of a studio is this server's to order, where
+	// there are several.
+	Drive(studio, machine string, on bool)
 	// Address is where hosts dial in.
 	Address() string
 }

@@ -30,9 +30,9 @@ const Any = -1
 // another server was quicker.
 type Maker[S, C, V any] func(*View[S, C, V]) (C, error)
 
-// tries bounds how often a change is made anew because another server was
-// quicker.
-const tries = 20
+// trying bounds how long a change is made anew because another server was quicker:
+// each time it is written on what that one wrote.
+const trying = 10 * time.Second
 
 // Apply makes a change and applies it. The errors are those of the Maker and the
 // Kind, *LockedError, *TooOldError, and *AgainError; what others set since
@@ -96,7 +96,7 @@ func (d *Document[S, C, V]) apply(ctx context.Context, a Ask, choose chooser[S, 
 		return 0, err
 	}
 	defer release()
-	for range tries {
+	for began := time.Now(); time.Since(began) < trying; {
 		v := d.View()
 		if a.Seen > v.Revision { // written elsewhere a moment ago
 			if err := d.catchUp(ctx); err != nil {

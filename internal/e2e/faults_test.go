@@ -35,9 +35,17 @@ type server struct {
 	address string
 	rig     string // where hosts dial in; the same after another start
 	client  *http.Client
+	nats    string // that it shares with others; empty for one of its own
 }
 
 func runServer(t *testing.T) *server {
+	s := prepareServer(t)
+	s.start()
+	return s
+}
+
+// prepareServer is a server that is not started yet.
+func prepareServer(t *testing.T) *server {
 	dir := t.TempDir()
 	for up := dir; up != os.TempDir() && up != "/"; up = filepath.Dir(up) { // the database's own user enters it
 		require.NoError(t, os.Chmod(up, 0o755))
@@ -49,7 +57,6 @@ func runServer(t *testing.T) *server {
 		s.kill()
 		require.NoError(t, db.Stop())
 	})
-	s.start()
 	return s
 }
 
@@ -66,7 +73,7 @@ var serving = regexp.MustCompile(`browsers=(\S+)`)
 // start starts the server and signs in.
 func (s *server) start() {
 	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--new-account", "ada@studio.example")
-	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password")
+	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password", "FANFOLD_NATS_URL="+s.nats)
 	log, err := s.cmd.StderrPipe()
 	require.NoError(s.t, err)
 	require.NoError(s.t, startTied(s.cmd, syscall.SIGKILL))
@@ -86,6 +93,9 @@ func (s *server) start() {
 }
 
 func (s *server) kill() {
+	if s.cmd == nil {
+		return
+	}
 	_ = s.cmd.Process.Signal(syscall.SIGKILL) // it may have ended already
 	_ = s.cmd.Wait()
 }

@@ -33,6 +33,7 @@ func (deafRig) Want(_, _, _ string, _ []rig.Load)                             {}
 func (deafRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (deafRig) StopScan(string)                                               {}
 func (deafRig) Address() string                                               { return "" }
+func (deafRig) Drive(string, string, bool)                                    {}
 
 // freePort is a UDP port nobody listens on.
 func freePort(t *testing.T) int {

@@ -37,6 +37,9 @@ type DeskConfig struct {
 	// External is the address of a NATS cluster to use instead of the
 	// embedded server, with Credential checking left to that cluster.
 	External string
+	// Shared says that other servers use the External cluster, too: a machine is
+	// ordered only while Drive says so.
+	Shared bool
 	// Heartbeat defaults to Heartbeat.
 	Heartbeat time.Duration
 	// StallAfter defaults to StallAfter.
@@ -56,11 +59,14 @@ type Desk struct {
 	hosts  map[string]*hostState // by credential
 	wanted map[wantKey][]Load    // what each template wants of a machine
 	scans  map[string]*hostScan  // those that run, by their ID
+	driven map[machineOf]bool    // of a shared cluster: those that are this desk's to order
 	stop   chan struct{}
 	done   sync.WaitGroup
 }
 
 type wantKey struct{ studio, owner, machine string }
+
+type machineOf struct{ studio, machine string }
 
 type hostState struct {
 	host       Host
@@ -87,7 +93,7 @@ func Open(config DeskConfig) (*Desk, error) {
 	if config.Host == "" {
 		config.Host = "127.0.0.1"
 	}
-	d := &Desk{config: config, hosts: map[string]*hostState{}, wanted: map[wantKey][]Load{}, scans: map[string]*hostScan{}, stop: make(chan struct{})}
+	d := &Desk{config: config, hosts: map[string]*hostState{}, wanted: map[wantKey][]Load{}, scans: map[string]*hostScan{}, driven: map[machineOf]bool{}, stop: make(chan struct{})}
 	if err := d.connect(); err != nil {
 		d.Close()
 		return nil, err
@@ -235,6 +241,33 @@ func (d *Desk) Want(studio, owner, machine string, loads []Load) {
 	}
 }
 
+// Drive says whether a machine is this desk's to order, where several share a
+// cluster. One that becomes so is told everything again.
+func (d *Desk) Drive(studio, machine string, on bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.driven[machineOf{studio, machine}] = on
+	for _, s := range d.hosts {
+		if on && s.host.Studio == studio && s.host.Machine == machine && !s.away {
+			s.sent, s.sentAt = nil, time.Time{} // another may have ordered meanwhile
+			d.reconcile(s)
+		}
+	}
+}
+
+// Say tells other servers something under a topic; they hear it or not.
+func (d *Desk) Say(topic string, data []byte) {
+	_ = d.conn.Publish(peersSubject(topic), data) // it is said again
+}
+
+// Hear is told what other servers say under a topic.
+func (d *Desk) Hear(topic string, heard func(data []byte)) error {
+	_, err := d.conn.Subscribe(peersSubject(topic), func(m *nats.Msg) { heard(m.Data) })
+	return err
+}
+
+func peersSubject(topic string) string { return "fanfold." + topic }
+
 func (d *Desk) receive(m *nats.Msg) {
 	var report Report
 	credential := m.Subject[len("rig.") : len(m.Subject)-len(".report")]
@@ -258,6 +291,9 @@ func (d *Desk) receive(m *nats.Msg) {
 // reconcile sends orders when a host follows older ones than it should. The
 // caller holds the lock.
 func (d *Desk) reconcile(s *hostState) {
+	if d.config.Shared && !d.driven[machineOf{s.host.Studio, s.host.Machine}] {
+		return
+	}
 	want := d.wants(s.host)
 	same := slices.EqualFunc(want, s.sent, func(a, b Load) bool {
 		return a.ID == b.ID && slices.Equal(a.Patches, b.Patches) && slices.Equal(a.Players, b.Players)
