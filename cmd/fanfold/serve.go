@@ -180,7 +180,7 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 	base, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	srv := &http.Server{
-		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail}),
+		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Context: base}),
 		ReadHeaderTimeout: 10 * time.Second,
 		BaseContext:       func(net.Listener) context.Context { return base },
 	}

@@ -229,6 +229,20 @@ func (s *streams) begin(parent context.Context, token string) (ctx context.Conte
 	}
 }
 
+// endOf ends the streams of a session, by its digest.
+func (s *streams) endOf(digest uuid.UUID) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for token, list := range s.open {
+		if digestOf(token) != digest {
+			continue
+		}
+		for _, cancel := range list {
+			cancel(errSignedOut)
+		}
+	}
+}
+
 // end ends the streams of a session.
 func (s *streams) end(token string) {
 	s.mu.Lock()

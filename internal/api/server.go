@@ -10,7 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
@@ -28,6 +27,8 @@ type Config struct {
 	Web   fs.FS        // the built browser application; nil serves none
 	// DemoEmail is the account that signs in with one click. Empty for none.
 	DemoEmail string
+	// Context ends what runs beside requests. Nil runs nothing beside them.
+	Context context.Context
 	// BodyLimit bounds most requests, bytes. Defaults to 8 MiB; files have
 	// limits of their own.
 	BodyLimit int64
@@ -38,6 +39,7 @@ type server struct {
 	app      *app.App
 	store    *store.Store
 	sessions *scs.SessionManager
+	known    *sessionStore
 	attempts *attempts
 	flights  flights
 	streams  streams
@@ -50,7 +52,12 @@ func New(c Config) http.Handler {
 		c.BodyLimit = 8 << 20
 	}
 	s := &server{app: c.App, store: c.Store, sessions: scs.New(), attempts: newAttempts(time.Now), demo: c.DemoEmail}
-	s.sessions.Store = pgxstore.NewWithCleanupInterval(c.Store.Pool, 10*time.Minute)
+	s.known = newSessionStore(c.Store.Queries(), time.Now)
+	s.sessions.Store = s.known
+	c.App.Hear("session", s.sessionEnded)
+	if c.Context != nil {
+		go s.known.clean(c.Context)
+	}
 	s.sessions.Lifetime, s.sessions.Cookie.Name = 30*24*time.Hour, "fanfold"
 	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { writeProblem(w, problemOf(err)) }

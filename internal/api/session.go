@@ -44,11 +44,13 @@ func (s *server) personOf(ctx context.Context) (app.Person, error) {
 	if err != nil {
 		return app.Person{}, errSignedOut
 	}
-	row, err := s.store.Queries().PersonGet(ctx, id)
-	if errors.Is(store.NotFound(err), store.ErrNotFound) {
-		return app.Person{}, errSignedOut
-	}
-	return app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, err
+	return s.known.personOf(ctx, s.sessions.Token(ctx), id)
+}
+
+// sessionEnded takes in that a session was ended, here or on another server.
+func (s *server) sessionEnded(digest uuid.UUID) {
+	s.known.ended(digest)
+	s.streams.endOf(digest)
 }
 
 // Who implements the contract.

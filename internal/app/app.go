@@ -61,6 +61,7 @@ type App struct {
 	turned    chan struct{}  // told when a host came or went
 
 	mu         sync.Mutex
+	hearers    map[string]func(uuid.UUID)        // of what was written that is not the app's
 	hostRoots  map[uuid.UUID]map[string][]string // folders of machines that may be scanned, by studio and name
 	catalogues map[uuid.UUID]uuid.UUID           // by studio
 }
@@ -251,8 +252,26 @@ func (a *App) openWanted(ctx context.Context) error {
 	return failed
 }
 
+// Hear lets somebody else hear of what was written, here or by another server. The
+// hearer must not wait.
+func (a *App) Hear(of string, heard func(id uuid.UUID)) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.hearers == nil {
+		a.hearers = map[string]func(uuid.UUID){}
+	}
+	a.hearers[of] = heard
+}
+
 // hear takes in what was written, here or by another server.
 func (a *App) hear(n store.News) {
+	a.mu.Lock()
+	other := a.hearers[n.Of]
+	a.mu.Unlock()
+	if other != nil {
+		other(n.ID)
+		return
+	}
 	h, open := a.open.Look(n.ID)
 	switch {
 	case n.Of == "running" && open:

@@ -36,7 +36,20 @@ create trigger scans_told after insert or update of state, files_done on scans
 create trigger credentials_told after insert or delete on host_credentials
   for each row execute function tell_row('credential');
 
+-- Who signs out on one server is signed out on all. The token itself is not told.
+-- +goose StatementBegin
+create function tell_session() returns trigger as $$
+begin
+  perform pg_notify('fanfold', 'session ' || md5(old.token) || ' 0');
+  return null;
+end
+$$ language plpgsql;
+-- +goose StatementEnd
+create trigger sessions_told after delete on sessions for each row execute function tell_session();
+
 -- +goose Down
+drop trigger sessions_told on sessions;
+drop function tell_session;
 drop trigger credentials_told on host_credentials;
 drop trigger scans_told on scans;
 drop function tell_row;

@@ -1,0 +1,12 @@
+-- name: SessionFind :one
+select data, expiry from sessions where token = @token and expiry > now();
+
+-- name: SessionCommit :exec
+insert into sessions (token, data, expiry) values (@token, @data, @expiry)
+on conflict (token) do update set data = excluded.data, expiry = excluded.expiry;
+
+-- name: SessionDelete :exec
+delete from sessions where token = @token;
+
+-- name: SessionsForget :exec
+delete from sessions where expiry < now();
