@@ -21,9 +21,9 @@ type ClashError struct {
 
 func (e *ClashError) Error() string {
 	if e.Name == "" {
-		return "what this is about was taken away by somebody else meanwhile"
+		return "somebody else took away what this is about"
 	}
-	return fmt.Sprintf("%s of %s was changed by somebody else meanwhile", e.Field, e.Name)
+	return fmt.Sprintf("somebody else changed %s of %s meanwhile", e.Field, e.Name)
 }
 
 // clashError tells both values of the thing two people set, in words.

@@ -28,6 +28,7 @@ import (
 // Server is a running server.
 type Server struct {
 	URL    string // of the database "fanfold"
+	Data   string // the directory of its data
 	cmd    *exec.Cmd
 	done   chan error
 	launch func(context.Context) (*Server, error)
@@ -201,7 +202,7 @@ func launch(ctx context.Context, bin, dir string, attr *syscall.Credential, pass
 		return nil, err
 	}
 	defer log.Close()
-	s := &Server{done: make(chan error, 1)}
+	s := &Server{done: make(chan error, 1), Data: filepath.Join(dir, "data")}
 	s.cmd = exec.Command(filepath.Join(bin, "postgres"), "-D", filepath.Join(dir, "data"), "-p", strconv.Itoa(port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=60")
 	s.cmd.Dir, s.cmd.Stdout, s.cmd.Stderr = "/", log, log
