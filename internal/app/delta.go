@@ -93,7 +93,7 @@ type Delta struct {
 	Name     string                 `json:"name"`
 	Settings *template.Settings     `json:"settings,omitempty"`
 	Facts    []Fact                 `json:"facts,omitempty"`
-	Risers   map[string]int         `json:"risers,omitempty"` // of each machine, when that may be other than before
+	Risers   *map[string]int        `json:"risers,omitempty"` // of each machine, when that may be other than before
 	Shades   *[]palette.Shade       `json:"shades,omitempty"` // all of them, when they may be other than before
 	Proof    ProofSummary           `json:"proof"`
 	Lists    map[string]any         `json:"lists"`
@@ -214,7 +214,8 @@ func delta(e entry, before, after *sheetView) Delta {
 		d.Settings = &now.Settings
 	}
 	if d.Settings != nil || !slices.Equal(was.Machines, now.Machines) {
-		d.Risers = Risers(now)
+		risers := Risers(now)
+		d.Risers = &risers
 	}
 	if otherShades(was, now) {
 		shades := Shades(now)
