@@ -19,6 +19,7 @@ import (
 
 	"fanfold/internal/api"
 	"fanfold/internal/app"
+	"fanfold/internal/ops"
 	"fanfold/internal/remote"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
@@ -29,6 +30,9 @@ import (
 type serveConfig struct {
 	Listen      string   // where browsers come; defaults to 127.0.0.1:7070
 	RigListen   string   // where hosts dial in; defaults to 127.0.0.1:7071
+	OpsListen   string   // where those who watch the server come; defaults to nowhere
+	CertFile    string   // of TLS, with HTTP/2; defaults to none
+	KeyFile     string   // likewise
 	RigExternal string   // an external NATS cluster instead; defaults to none
 	DatabaseURL string   // required
 	Connections int      // to the database, at most; defaults to store.Options'
@@ -179,14 +183,24 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 	}
 	base, cancel := context.WithCancel(context.Background())
 	defer cancel()
+	watch := ops.New(r.app, r.store, r.desk.Hears)
+	if err := r.serveOps(base, c.OpsListen, watch); err != nil {
+		return err
+	}
 	srv := &http.Server{
-		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Context: base}),
+		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Context: base, Observe: watch.Observe}),
 		ReadHeaderTimeout: 10 * time.Second,
 		BaseContext:       func(net.Listener) context.Context { return base },
 	}
 	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(l) }()
-	ready("http://" + l.Addr().String())
+	scheme := "http"
+	if c.CertFile != "" {
+		scheme = "https"
+		go func() { failed <- srv.ServeTLS(l, c.CertFile, c.KeyFile) }() // which speaks HTTP/2, too
+	} else {
+		go func() { failed <- srv.Serve(l) }()
+	}
+	ready(scheme + "://" + l.Addr().String())
 	select {
 	case err := <-failed:
 		return err
@@ -201,7 +215,24 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 	return nil
 }
 
+// serveOps answers those who watch the server until the context ends.
+func (r *running) serveOps(ctx context.Context, listen string, watch *ops.Watch) error {
+	if listen == "" {
+		return nil
+	}
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("listen for those who watch: %w; --ops-listen takes another address, or none", err)
+	}
+	srv := &http.Server{Handler: watch.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = srv.Serve(l) }() // it ends when it is closed
+	context.AfterFunc(ctx, func() { _ = srv.Close() })
+	slog.Info("watched", "at", l.Addr().String())
+	return nil
+}
+
 func serveCommand() *cobra.Command {
+	var logFormat string
 	c := serveConfig{DatabaseURL: os.Getenv("DATABASE_URL"), RigExternal: os.Getenv("FANFOLD_NATS_URL")}
 	var email, password, studio string
 	cmd := &cobra.Command{
@@ -211,6 +242,15 @@ func serveCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if c.DatabaseURL == "" {
 				return wrongUse{fmt.Errorf("set DATABASE_URL, or use 'fanfold demo', which brings its own database")}
+			}
+			switch {
+			case logFormat == "json":
+				slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
+			case logFormat != "text":
+				return wrongUse{fmt.Errorf("--log-format is text or json, not %q", logFormat)}
+			}
+			if (c.CertFile == "") != (c.KeyFile == "") {
+				return wrongUse{fmt.Errorf("--tls-cert and --tls-key go together")}
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
@@ -235,6 +275,10 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
 	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
+	cmd.Flags().StringVar(&c.OpsListen, "ops-listen", "127.0.0.1:7072", "where those who watch the server come: /healthz, /readyz, /metrics; empty for nowhere")
+	cmd.Flags().StringVar(&c.CertFile, "tls-cert", "", "a certificate, to serve browsers over TLS and HTTP/2")
+	cmd.Flags().StringVar(&c.KeyFile, "tls-key", "", "the certificate's key")
+	cmd.Flags().StringVar(&logFormat, "log-format", "text", "how the log is written: text, or json")
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")

@@ -67,7 +67,9 @@ func (c *cutting) RoundTrip(r *http.Request) (*http.Response, error) {
 // rowsOf is a template as it is read.
 type rowsOf struct {
 	Revision int64
-	Template struct{ Instruments []struct{ ID, Name, Notes string } }
+	Template struct {
+		Instruments []struct{ ID, Name, Notes string }
+	}
 }
 
 func (c *client) rows(path string) rowsOf {

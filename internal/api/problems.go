@@ -107,12 +107,20 @@ func problemOf(err error) gen.Problem {
 	if errors.Is(err, store.ErrBusy) {
 		return problem(503, "busy-server", "The server has too much to do", errors.New("too many people ask for something at once; try again in a moment"))
 	}
-	slog.Error("request failed", "error", err)
 	return problem(503, "unavailable", "The server could not do this just now", errors.New("what shows here is what was kept; try again in a moment"))
 }
 
 func problem(status int, code, title string, err error) gen.Problem {
 	return gen.Problem{Type: "about:blank", Title: title, Status: status, Code: code, Detail: err.Error()}
+}
+
+// fail answers with the problem of an error; one that nobody foresaw is noted.
+func fail(w http.ResponseWriter, err error) {
+	p := problemOf(err)
+	if p.Code == "unavailable" {
+		slog.Error("request failed", "error", err)
+	}
+	writeProblem(w, p)
 }
 
 func writeProblem(w http.ResponseWriter, p gen.Problem) {

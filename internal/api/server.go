@@ -29,6 +29,8 @@ type Config struct {
 	DemoEmail string
 	// Context ends what runs beside requests. Nil runs nothing beside them.
 	Context context.Context
+	// Observe is told how long each request took, but for streams. Nil for nobody.
+	Observe func(method, route string, status int, took time.Duration)
 	// BodyLimit bounds most requests, bytes. Defaults to 8 MiB; files have
 	// limits of their own.
 	BodyLimit int64
@@ -60,10 +62,13 @@ func New(c Config) http.Handler {
 	}
 	s.sessions.Lifetime, s.sessions.Cookie.Name = 30*24*time.Hour, "fanfold"
 	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
-	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { writeProblem(w, problemOf(err)) }
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { fail(w, err) }
 
 	e := echo.New()
-	e.HTTPErrorHandler = func(ctx *echo.Context, err error) { writeProblem(ctx.Response(), problemOf(err)) }
+	e.HTTPErrorHandler = func(ctx *echo.Context, err error) { fail(ctx.Response(), err) }
+	if c.Observe != nil {
+		e.Use(timed(c.Observe))
+	}
 	e.Use(middleware.Recover(), headers, limitBody(c.BodyLimit), compress())
 	e.Use(echo.WrapMiddleware(http.NewCrossOriginProtection().Handler))
 	if c.Web != nil {
@@ -85,6 +90,27 @@ func inSession(m echo.MiddlewareFunc) echo.MiddlewareFunc {
 				return next(c)
 			}
 			return within(c)
+		}
+	}
+}
+
+// timed tells how long requests took.
+func timed(observe func(method, route string, status int, took time.Duration)) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			began := time.Now()
+			err := next(c)
+			if c.Path() == "/api/events" {
+				return err // it lasts as long as somebody looks
+			}
+			status := http.StatusOK
+			if err != nil {
+				status = problemOf(err).Status
+			} else if r, err := echo.UnwrapResponse(c.Response()); err == nil && r.Status > 0 {
+				status = r.Status
+			}
+			observe(c.Request().Method, c.Path(), status, time.Since(began))
+			return err
 		}
 	}
 }

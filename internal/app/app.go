@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
@@ -59,6 +60,8 @@ type App struct {
 	open      *document.Shelf[*Hot]
 	beside    sync.WaitGroup // what is written beside the work
 	turned    chan struct{}  // told when a host came or went
+	revisions atomic.Int64   // that were shown
+	listening atomic.Bool    // to what other servers write
 
 	mu         sync.Mutex
 	hearers    map[string]func(uuid.UUID)        // of what was written that is not the app's
@@ -224,7 +227,7 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	}
 	listening, end := context.WithCancel(context.WithoutCancel(ctx))
 	var done sync.WaitGroup
-	done.Go(func() { a.store.Listen(listening, a.hear, a.catchUp) })
+	done.Go(func() { a.store.Listen(listening, a.hear, a.listening.Store, a.catchUp) })
 	done.Go(func() { a.trim(listening) })
 	if a.peers != nil {
 		if err := a.peers.Hear(hereTopic, a.heardHere); err != nil {

@@ -160,6 +160,7 @@ const restAfter = 3 * time.Second
 // changed follows every new revision.
 func (h *Hot) changed(before, after *sheetView) {
 	h.Running.changed(before.State, after.State)
+	h.app.revisions.Add(1)
 	h.app.abouts.put(after.ID, after.Studio, after.Kind, aboutOf(after.State))
 	if d := len(after.State.Instruments) - len(before.State.Instruments); d > largeChange || -d > largeChange {
 		time.AfterFunc(restAfter, debug.FreeOSMemory) // what bringing in a list took for a moment, other programs can use

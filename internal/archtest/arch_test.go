@@ -13,7 +13,7 @@ import (
 )
 
 // rooms in order: each may import those before it.
-var rooms = []string{"docs/schema", "internal/core", "internal/document", "internal/format", "internal/scan", "internal/rig", "internal/store", "internal/app", "internal/remote", "internal/api", "internal/demo", "web", "cmd"}
+var rooms = []string{"docs/schema", "internal/core", "internal/document", "internal/format", "internal/scan", "internal/rig", "internal/store", "internal/app", "internal/remote", "internal/api", "internal/ops", "internal/demo", "web", "cmd"}
 
 // coreOrder likewise, within the core.
 var coreOrder = []string{"note", "sound", "tempo", "colour", "template", "articulation", "change", "fan", "ribbon", "calls", "seating", "layout", "patch", "deliver", "palette", "proof", "sight", "order", "naming", "intake", "catalogue", "casting", "transfer", "compare", "handover", "coretest"}

@@ -255,6 +255,9 @@ func (d *Desk) Drive(studio, machine string, on bool) {
 	}
 }
 
+// Hears tells whether hosts can be heard: there is a line to the rig's server.
+func (d *Desk) Hears() bool { return d.conn.IsConnected() }
+
 // Say tells other servers something under a topic; they hear it or not.
 func (d *Desk) Say(topic string, data []byte) {
 	_ = d.conn.Publish(peersSubject(topic), data) // it is said again

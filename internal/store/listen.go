@@ -23,15 +23,17 @@ type News struct {
 const listenAgain = time.Second
 
 // Listen tells what is written, here and by other servers, until the context
-// ends. After the connection was lost, missed is called once it is back: anything
-// may have been written meanwhile.
-func (s *Store) Listen(ctx context.Context, hear func(News), missed func()) {
+// ends; on says whether it is heard just now. After the connection was lost, missed
+// is called once it is back: anything may have been written meanwhile.
+func (s *Store) Listen(ctx context.Context, hear func(News), on func(bool), missed func()) {
 	for first := true; ctx.Err() == nil; first = false {
 		err := s.listen(ctx, hear, func() {
+			on(true)
 			if !first {
 				missed()
 			}
 		})
+		on(false)
 		if ctx.Err() != nil {
 			return
 		}

@@ -248,7 +248,9 @@ func TestListening(t *testing.T) {
 	heard, missed := make(chan store.News, 100), make(chan bool, 10)
 	listening, stop := context.WithCancel(ctx)
 	var done sync.WaitGroup
-	done.Go(func() { k.Listen(listening, func(n store.News) { heard <- n }, func() { missed <- true }) })
+	done.Go(func() {
+		k.Listen(listening, func(n store.News) { heard <- n }, func(bool) {}, func() { missed <- true })
+	})
 	defer func() { stop(); done.Wait() }()
 	require.Eventually(t, func() bool { // until it listens
 		k.note("hello")
