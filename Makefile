@@ -16,9 +16,13 @@ clean-demo:
 
 test: system-test check-generated test-web test-go
 
+# What several people and machines use at once is tested with the race detector.
+SHARED := ./internal/document ./internal/store ./internal/rig ./internal/app ./internal/api
+
 test-go: web
 	go vet ./...
-	go test -timeout 5m $$(go list ./... | grep -v internal/e2e)
+	go test -timeout 5m $$(go list ./... | grep -v internal/e2e | grep -vxF "$$(go list $(SHARED))")
+	go test -timeout 8m -race $(SHARED)
 	go test -timeout 14m -count=1 ./internal/e2e
 
 test-web: web/node_modules/.ready
