@@ -4,10 +4,15 @@ import "./app.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { type LeafName, leaves } from "./leaves";
+import { register } from "./model/leaves";
+import { set } from "./model/store";
 import { App } from "./shell/App";
 import { applyTheme } from "./shell/theme";
 
 applyTheme();
+register(leaves);
+set({ widths: Object.fromEntries(leaves.map((l) => [l.name, l.width])) as Record<LeafName, number> });
 const queries = new QueryClient({
   defaultOptions: { queries: { retry: 1, staleTime: 60_000, refetchOnWindowFocus: false } },
 });

@@ -1,8 +1,9 @@
 import { useMemo, useRef } from "react";
 import { answer, api, type Id, type Schemas } from "./api";
 import { at, change } from "./changing";
+import { inOrder } from "./leaves";
 import { readyOf } from "./ready";
-import { attempt, get, leafNames, remember, set, tell, useApp } from "./store";
+import { attempt, get, remember, set, tell, useApp } from "./store";
 import { type Sheet, things } from "./template";
 
 export type Sightline = Schemas["Sightline"];
@@ -59,7 +60,7 @@ const same = (a: ReadonlySet<Id> | null, b: ReadonlySet<Id>) =>
  * follow it. */
 export function look(id: Id | null) {
   const line = sightOf(get().sheet!, id);
-  const open = leafNames.filter((x) => line?.leaves?.includes(x));
+  const open = inOrder(line?.leaves ?? []);
   if (open.length > 0) remember("open", open);
   set((s) => ({
     sight: line ? line.id : null,

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "./api";
 import { answer, Refusal } from "./api";
+import { register } from "./leaves";
 import { rigAfter } from "./opening";
 import { Unanswered } from "./sending";
 import { attempt, dismiss, get, select, set, tell, toggleFold, unfold } from "./store";
@@ -205,6 +206,9 @@ describe("asking the server", () => {
     expect(get().notices.map((n) => n.text)).toEqual(["b", "d"]);
   });
 });
+
+const leafNames = ["deliver", "library", "orchestra", "seating", "routing", "calls"] as const;
+register(leafNames.map((name) => ({ name })));
 
 describe("leaves and selection", () => {
   it("unfolds one leaf, or beside others in working order, three at most", () => {

@@ -1,9 +1,11 @@
 import { createStore, useStore } from "zustand";
+import type { LeafDialog, LeafName } from "../leaves";
 import { type Delta, type Id, type Problem, Refusal, type Schemas } from "./api";
+import { inOrder } from "./leaves";
 import type { Sheet } from "./template";
 
-export const leafNames = ["deliver", "library", "orchestra", "seating", "routing", "calls"] as const;
-export type LeafName = (typeof leafNames)[number];
+/** The dialogs that belong to no leaf. */
+export type ShellDialog = "finder" | "keys" | "marks" | "settings" | "new" | "history" | "compare-templates";
 
 export interface Notice {
   id: number;
@@ -40,39 +42,7 @@ export interface State {
   folded: ReadonlySet<Id>;
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
   renaming: Id | null; // the section whose name is being edited
-  dialog:
-    | "finder"
-    | "keys"
-    | "marks"
-    | "import"
-    | "machine"
-    | "settings"
-    | "new"
-    | "casting"
-    | "layout"
-    | "order"
-    | "palette"
-    | "sightline"
-    | "history"
-    | "compare-templates"
-    | "names"
-    | "replace"
-    | "own-map"
-    | "compile"
-    | "stems"
-    | "rules"
-    | "returns"
-    | "remove-bus"
-    | "paste"
-    | "plan"
-    | "what-if"
-    | "compare-calls"
-    | "music"
-    | "small"
-    | "trim"
-    | "print"
-    | "host"
-    | null;
+  dialog: ShellDialog | LeafDialog | null;
   importing: File | null;
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
@@ -106,7 +76,7 @@ export const store = createStore<State>(() => ({
   fold: null,
   shelf: null,
   open: remembered("open", ["orchestra", "routing"]),
-  widths: { deliver: 1.25, library: 1.3, orchestra: 1.5, seating: 1.25, routing: 1, calls: 0.9 },
+  widths: {} as Record<LeafName, number>, // set at the start, from the leaves
   sight: null,
   sighting: null,
   folded: new Set(),
@@ -195,7 +165,7 @@ export function unfold(leaf: LeafName, beside: boolean) {
     if (!beside) open = [leaf];
     else if (s.open.includes(leaf)) open = s.open.length > 1 ? s.open.filter((x) => x !== leaf) : s.open;
     else open = [...s.open, leaf].slice(-3);
-    open = leafNames.filter((x) => open.includes(x));
+    open = inOrder(open);
     remember("open", open);
     return { open };
   });

@@ -1,15 +1,18 @@
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
 import { type KeyboardEvent, useEffect, useMemo, useState } from "react";
+import { leaves } from "../leaves";
+import { command, type Found } from "../leaves/leaf";
 import type { Id, Schemas } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
-import { addRows, call, redo, seatEveryone, undo } from "../model/changing";
+import { call, redo, undo } from "../model/changing";
 import {
   asked,
   firstRows,
   meant,
   readAhead,
   rowsToFind,
+  type Text,
   textKnown,
   used,
   uses,
@@ -17,20 +20,10 @@ import {
   waysToFind,
 } from "../model/find";
 import { within } from "../model/score";
-import { get, leafNames, select, set, show, unfold, useApp } from "../model/store";
+import { get, select, set, show, unfold, useApp } from "../model/store";
 import { plural, type Sheet, things } from "../model/template";
-import { leafTitle } from "./FoldedSheet";
 
 type Term = Schemas["Term"];
-
-interface Found {
-  key: string;
-  kind: string;
-  text: string;
-  note: string;
-  readonly rows?: Id[]; // that can be called, rested and selected
-  run: () => void;
-}
 
 const most = 20;
 
@@ -220,77 +213,19 @@ const instruments = (rows: Rows, terms: readonly Term[], question: string): Foun
   }));
 
 /** places are what a person goes to. */
-function places(sheet: Sheet, asks: (text: string) => boolean): Found[] {
-  return [
-    ...things(sheet.buses)
-      .filter((b) => asks(textKnown(b.name, b.kind)))
-      .map((b) => ({
-        key: b.id,
-        kind: b.kind,
-        text: b.name,
-        note: b.kind,
-        run: () => {
-          set({ bus: b.id });
-          show("routing");
-        },
-      })),
-    ...things(sheet.machines)
-      .filter((m) => asks(textKnown(m.name, "machine")))
-      .map((m) => ({ key: m.id, kind: "machine", text: m.name, note: "machine", run: () => show("seating") })),
-  ];
-}
+const places = (sheet: Sheet, asks: (text: Text) => boolean): Found[] =>
+  leaves.flatMap((l) => l.places?.(sheet, (...parts) => asks(textKnown(...parts))) ?? []);
 
 /** doings are calls and commands. */
-function doings(sheet: Sheet): Found[] {
-  return [
-    ...things(sheet.calls).map((c) => ({
-      key: c.id,
-      kind: "call",
-      text: `Call ${c.name}`,
-      note: plural(c.instruments.length, "row"),
-      run: () => {
-        show("calls");
-        void call(c.instruments, "only");
-      },
-    })),
-    ...commands(),
-  ];
-}
-
-function commands(): Found[] {
-  const command = (text: string, note: string, run: () => void): Found => ({
-    key: text,
-    kind: "command",
-    text,
-    note,
-    run,
-  });
-  const selected = () => [...get().selection];
-  return [
-    ...leafNames.map((n) => command(`Unfold ${leafTitle[n]}`, "", () => unfold(n, false))),
-    command("Bring in a row list", "", () => set({ dialog: "import" })),
-    command("Seat everyone", "", () => void seatEveryone(false)),
-    command("Put in order, or gather by role or library", "", () => set({ dialog: "order" })),
-    command("Palette", "", () => set({ dialog: "palette" })),
-    command("History and versions", "", () => set({ dialog: "history" })),
-    command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
-    command("Name rows by a pattern", "", () => set({ dialog: "names" })),
-    command("Find and replace text", "", () => set({ dialog: "replace" })),
-    command("Plan the seating", "", () => set({ dialog: "plan" })),
-    command("What if: another rig, or fewer risers", "", () => set({ dialog: "what-if" })),
-    command("A call from the music", "", () => set({ dialog: "music" })),
-    command("A small one out of this", "", () => set({ dialog: "small" })),
-    command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
-    command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
-    command("Call the selection", "C", () => void call(selected(), "call")),
-    command("Rest the selection", "X", () => void call(selected(), "rest")),
-    command("New row", "N", () => void addRows("sampled", 1, get().cursor, get().sheet?.sections.order[0])),
-    command("Undo", "Ctrl Z", () => void undo()),
-    command("Redo", "Ctrl Shift Z", () => void redo()),
-    command("Marks and remedies", ".", () => set({ dialog: "marks" })),
-    command("Add a machine", "", () => set({ dialog: "machine" })),
-    command("New template", "", () => set({ dialog: "new" })),
-    command("Name and settings", "", () => set({ dialog: "settings" })),
-    command("Keys", "?", () => set({ dialog: "keys" })),
-  ];
-}
+const doings = (sheet: Sheet): Found[] => [
+  ...leaves.map((l) => command(`Unfold ${l.title}`, "", () => unfold(l.name, false))),
+  ...leaves.flatMap((l) => l.doings?.(sheet) ?? []),
+  command("History and versions", "", () => set({ dialog: "history" })),
+  command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
+  command("Undo", "Ctrl Z", () => void undo()),
+  command("Redo", "Ctrl Shift Z", () => void redo()),
+  command("Marks and remedies", ".", () => set({ dialog: "marks" })),
+  command("New template", "", () => set({ dialog: "new" })),
+  command("Name and settings", "", () => set({ dialog: "settings" })),
+  command("Keys", "?", () => set({ dialog: "keys" })),
+];

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../model/api";
+import { isLeaf } from "../model/leaves";
 import { computed } from "../model/queries";
-import { type LeafName, leafNames, lookUp, select, set, show, useApp } from "../model/store";
+import { lookUp, select, set, show, useApp } from "../model/store";
 
 /** TraceLine tells the whole way of what is selected; every word leads to the
  * leaf that shows it. */
@@ -68,7 +69,7 @@ function Words({ data, more }: { data: Schemas["TraceStep"][]; more: number }) {
 }
 
 function follow(s: Schemas["TraceStep"]) {
-  const leaf = leafNames.find((x) => x === s.leaf) as LeafName | undefined;
+  const leaf = isLeaf(s.leaf) ? s.leaf : undefined;
   if (leaf === "library") return lookUp(s.id);
   if (leaf === "routing") set({ bus: s.id });
   if (leaf === "orchestra") select([s.id], s.id);

@@ -1,17 +1,8 @@
 import { useEffect } from "react";
+import { leaves } from "../leaves";
 import { again, call, duplicate, redo, undo } from "../model/changing";
 import { lookByKey, lookOn } from "../model/sight";
-import type { LeafName } from "../model/store";
 import { get, set, unfold } from "../model/store";
-
-const leafKeys: Record<string, LeafName> = {
-  Digit1: "deliver",
-  Digit2: "library",
-  Digit3: "orchestra",
-  Digit4: "seating",
-  Digit5: "routing",
-  Digit7: "calls",
-};
 
 /** useKeys listens for the keys that work everywhere; keys of the sheet are
  * the Orchestra leaf's own. */
@@ -57,8 +48,9 @@ function typing(e: KeyboardEvent): boolean {
 
 function anywhere(e: KeyboardEvent): boolean {
   const ctrl = e.ctrlKey || e.metaKey;
-  if (e.altKey && leafKeys[e.code]) {
-    unfold(leafKeys[e.code]!, e.shiftKey);
+  const leaf = e.altKey && leaves.find((l) => e.code === `Digit${l.number}`);
+  if (leaf) {
+    unfold(leaf.name, e.shiftKey);
     return true;
   }
   if (ctrl && e.key.toLowerCase() === "k") {

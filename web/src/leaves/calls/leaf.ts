@@ -1,0 +1,48 @@
+import { call } from "../../model/changing";
+import { get, set, show } from "../../model/store";
+import { gib, plural, things } from "../../model/template";
+import { command, leaf } from "../leaf";
+import { Calls } from "./Calls";
+import { CompareDialog } from "./CompareDialog";
+import { MusicDialog } from "./MusicDialog";
+import { PrintDialog } from "./PrintDialog";
+import { SmallDialog } from "./SmallDialog";
+import { TrimDialog } from "./TrimDialog";
+
+export const calls = leaf({
+  name: "calls",
+  title: "Calls",
+  number: 7,
+  width: 0.9,
+  Content: Calls,
+  figure: (_, rig) => {
+    let used = 0;
+    for (const m of rig.values()) used += m.usedMib;
+    return `${gib(used)} GiB ready`;
+  },
+  dialogs: {
+    "compare-calls": CompareDialog,
+    music: MusicDialog,
+    small: SmallDialog,
+    trim: TrimDialog,
+    print: PrintDialog,
+  },
+  doings: (sheet) => [
+    ...things(sheet.calls).map((c) => ({
+      key: c.id,
+      kind: "call",
+      text: `Call ${c.name}`,
+      note: plural(c.instruments.length, "row"),
+      run: () => {
+        show("calls");
+        void call(c.instruments, "only");
+      },
+    })),
+    command("A call from the music", "", () => set({ dialog: "music" })),
+    command("A small one out of this", "", () => set({ dialog: "small" })),
+    command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
+    command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
+    command("Call the selection", "C", () => void call([...get().selection], "call")),
+    command("Rest the selection", "X", () => void call([...get().selection], "rest")),
+  ],
+});

@@ -1,0 +1,20 @@
+import { plural } from "../../model/template";
+import { leaf } from "../leaf";
+import { Deliver } from "./Deliver";
+import { ReturnsDialog } from "./ReturnsDialog";
+import { RulesDialog } from "./RulesDialog";
+import { StemsDialog } from "./StemsDialog";
+
+export const deliver = leaf({
+  name: "deliver",
+  title: "Deliver",
+  number: 1,
+  width: 1.25,
+  Content: Deliver,
+  figure: (sheet) => {
+    let n = 0;
+    for (const b of sheet.buses.byId.values()) if (b.kind === "stem") n++;
+    return plural(n, "stem");
+  },
+  dialogs: { stems: StemsDialog, rules: RulesDialog, returns: ReturnsDialog },
+});

@@ -1,0 +1,65 @@
+import { addRows } from "../../model/changing";
+import { get, set } from "../../model/store";
+import { plural } from "../../model/template";
+import { command, leaf } from "../leaf";
+import { CompileDialog } from "./CompileDialog";
+import { ImportDialog } from "./ImportDialog";
+import { LayoutDialog } from "./LayoutDialog";
+import { NamesDialog } from "./NamesDialog";
+import { Orchestra } from "./Orchestra";
+import { OrderDialog } from "./OrderDialog";
+import { OwnMapDialog } from "./OwnMapDialog";
+import { PaletteDialog } from "./PaletteDialog";
+import { PasteDialog } from "./PasteDialog";
+import { ReplaceDialog } from "./ReplaceDialog";
+import { SightDialog } from "./SightDialog";
+
+export const orchestra = leaf({
+  name: "orchestra",
+  title: "Orchestra",
+  number: 3,
+  width: 1.5,
+  Content: Orchestra,
+  figure: (sheet) => plural(sheet.instruments.order.length, "instrument"),
+  dialogs: {
+    import: ImportDialog,
+    layout: LayoutDialog,
+    order: OrderDialog,
+    palette: PaletteDialog,
+    sightline: SightDialog,
+    names: NamesDialog,
+    replace: ReplaceDialog,
+    "own-map": OwnMapDialog,
+    compile: CompileDialog,
+    paste: PasteDialog,
+  },
+  doings: () => [
+    command("Bring in a row list", "", () => set({ dialog: "import" })),
+    command("Put in order, or gather by role or library", "", () => set({ dialog: "order" })),
+    command("Palette", "", () => set({ dialog: "palette" })),
+    command("Name rows by a pattern", "", () => set({ dialog: "names" })),
+    command("Find and replace text", "", () => set({ dialog: "replace" })),
+    command("New row", "N", () => void addRows("sampled", 1, get().cursor, get().sheet?.sections.order[0])),
+  ],
+  keys: [
+    ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
+    ["1 to 9, 0", "look along the sightline with that digit; 0 shows everything"],
+    ["V, Shift V", "the next sightline, the one before"],
+    ["F", "the next free row"],
+    ["Ctrl A", "select every row that shows"],
+    ["Home, End", "first row, last row"],
+    ["← →", "move through the fields of a row"],
+    ["E", "edit the field under focus; Tab to the next, Enter to keep, Escape to leave"],
+    ["C", "call the selection: ready"],
+    ["X", "rest the selection: tacet"],
+    ["Shift C", "call the selection, rest the others of its sections"],
+    ["D", "duplicate with everything"],
+    ["Shift D", "same again: another row on the same seat"],
+    ["Ctrl C, Ctrl V", "copy rows; paste them with their routes, into another template too"],
+    ["N", "new row below"],
+    ["Delete", "delete the selection"],
+    ["Alt ↑, Alt ↓", "move the selection"],
+    ["G S, G M, G P", "set stem, machine, library of the selection"],
+    ["[ and ]", "fold, unfold the section; with Shift, all"],
+  ],
+});

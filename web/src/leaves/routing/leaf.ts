@@ -1,0 +1,29 @@
+import { set, show } from "../../model/store";
+import { plural, things } from "../../model/template";
+import { leaf } from "../leaf";
+import { RemoveBusDialog } from "./RemoveBusDialog";
+import { Routing } from "./Routing";
+
+export const routing = leaf({
+  name: "routing",
+  title: "Routing",
+  number: 5,
+  width: 1,
+  Content: Routing,
+  figure: (sheet) => (sheet.marks === 0 ? "no marks" : plural(sheet.marks, "mark")),
+  dialogs: { "remove-bus": RemoveBusDialog },
+  places: (sheet, asks) =>
+    things(sheet.buses)
+      .filter((b) => asks(b.name, b.kind))
+      .map((b) => ({
+        key: b.id,
+        kind: b.kind,
+        text: b.name,
+        note: b.kind,
+        run: () => {
+          set({ bus: b.id });
+          show("routing");
+        },
+      })),
+  keys: [["W, then Enter", "in Routing: take a wire at a place, connect it to another"]],
+});
