@@ -38,7 +38,7 @@ func (noRig) StopScan(string)                                               {}
 func (noRig) Address() string                                               { return "nats://127.0.0.1:7071" }
 func (noRig) Drive(string, string, bool)                                    {}
 
-const password = "a long enough password"
+const password = storetest.Password
 
 type server struct {
 	*httptest.Server
@@ -49,8 +49,7 @@ type server struct {
 func serve(t *testing.T) *server {
 	s := storetest.Open(t)
 	for _, name := range []string{"ada", "eve"} {
-		_, err := s.AccountEnsure(context.Background(), name+"'s studio", name+"@studio.example", name, password)
-		require.NoError(t, err)
+		storetest.Account(t, s, name+"'s studio", name+"@studio.example", name)
 	}
 	a := app.New(app.Config{Store: s, Rig: noRig{}})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))

@@ -68,20 +68,18 @@ func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
 			release()
 			return err
 		}
-		go s.keepAnswer(key, who.ID, kept, release)
+		answer := db.AnswerPutParams{Key: key, PersonID: who.ID, Status: int32(kept.status), Media: kept.Header().Get("Content-Type"), Body: append([]byte{}, kept.body.Bytes()...)}
+		go s.keepAnswer(answer, release)
 		return nil
 	}
 }
 
 // keepAnswer keeps an answer for a second arrival of its request.
-func (s *server) keepAnswer(key, person uuid.UUID, r *recorder, release func()) {
+func (s *server) keepAnswer(answer db.AnswerPutParams, release func()) {
 	defer release()
 	ctx, stop := context.WithTimeout(context.Background(), answerWithin)
 	defer stop()
-	err := s.store.Queries().AnswerPut(ctx, db.AnswerPutParams{
-		Key: key, PersonID: person, Status: int32(r.status), Media: r.Header().Get("Content-Type"), Body: append([]byte{}, r.body.Bytes()...),
-	})
-	if err != nil {
+	if err := s.store.Queries().AnswerPut(ctx, answer); err != nil {
 		slog.Warn("an answer is not kept", "error", err)
 	}
 }

@@ -27,8 +27,7 @@ import (
 // serveWith is serve, on a store that is opened so.
 func serveWith(t *testing.T, o store.Options) *server {
 	s := storetest.OpenWith(t, o)
-	_, err := s.AccountEnsure(context.Background(), "ada's studio", "ada@studio.example", "ada", password)
-	require.NoError(t, err)
+	storetest.Account(t, s, "ada's studio", "ada@studio.example", "ada")
 	a := app.New(app.Config{Store: s, Rig: noRig{}})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)

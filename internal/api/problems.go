@@ -3,6 +3,7 @@ package api
 import (
 	"encoding/json"
 	"errors"
+	"io"
 	"log/slog"
 	"net/http"
 
@@ -103,6 +104,9 @@ func problemOf(err error) gen.Problem {
 		return problem(http.Code, "request", "The request can not be read", err)
 	case errors.As(err, &tooLarge):
 		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
+	}
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return problem(400, "request", "The request did not come whole", errors.New("what was sent did not come whole; send it again"))
 	}
 	if errors.Is(err, store.ErrBusy) {
 		return problem(503, "busy-server", "The server has too much to do", errors.New("too many people ask for something at once; try again in a moment"))

@@ -71,10 +71,8 @@ var ctx = context.Background()
 func setUp(t *testing.T) *fixture {
 	f := &fixture{store: storetest.Open(t), rig: &quietRig{wanted: map[string][]rig.Load{}}}
 	f.app = app.New(app.Config{Store: f.store, Rig: f.rig})
-	ada, err := f.store.AccountEnsure(ctx, "Studio", "ada@studio.example", "Ada", "a long password")
-	require.NoError(t, err)
-	ben, err := f.store.AccountEnsure(ctx, "Other", "ben@studio.example", "Ben", "a long password")
-	require.NoError(t, err)
+	ada := storetest.Account(t, f.store, "Studio", "ada@studio.example", "Ada")
+	ben := storetest.Account(t, f.store, "Other", "ben@studio.example", "Ben")
 	f.ada = app.Person{ID: ada.ID, Studio: ada.StudioID, Name: "Ada"}
 	f.ben = app.Person{ID: ben.ID, Studio: ada.StudioID, Name: "Ben"} // works in Ada's studio
 	base := coretest.Orchestra(40, 2)

@@ -102,7 +102,7 @@ func pairs(t *template.Template) int {
 			used[outputPair{i.Seat.Machine, i.Seat.Riser, i.Seat.Pair}] = true
 		case i.NeedsSeat():
 			for _, r := range i.Routes {
-				asked[r.To] = asked[r.To] || t.Index().Buses[r.To].Kind != template.Return
+				asked[r.To] = asked[r.To] || !t.Index().Buses[r.To].Kind.Is().Sends
 			}
 		}
 	}
@@ -121,12 +121,12 @@ func returnsFor(t *template.Template, fold template.ID) int {
 	type key struct{ effect, process, home template.ID }
 	now, without := map[key]bool{}, map[key]bool{}
 	for _, b := range t.Buses {
-		if b.Kind != template.Return {
+		if !b.Kind.Is().Sends {
 			continue
 		}
 		for _, r := range b.Routes {
 			s := t.Index().Buses[r.To]
-			if s.Kind != template.Stem || s.Fold != fold {
+			if !s.Kind.Is().Stem || s.Fold != fold {
 				continue
 			}
 			home := t.TheMix().ID

@@ -28,7 +28,7 @@ func SharedReturns(t *template.Template, f *fan.Fan, fold template.ID) []Shared 
 		stems = nil
 		for _, r := range reach {
 			b := f.Bus(r)
-			if b.Kind != template.Return {
+			if !b.Kind.Is().Sends {
 				continue
 			}
 			if stems == nil {
@@ -132,7 +132,7 @@ func Split(t *template.Template, f *fan.Fan, fold template.ID, x Shared) change.
 		reach := f.FromBus(bus.ID)
 		at := slices.IndexFunc(reach, func(r fan.Reach) bool {
 			to := f.Bus(r)
-			return to.Kind == template.Stem && to.Fold == fold && r.Chain == fan.Dry
+			return to.Kind.Is().Stem && to.Fold == fold && r.Chain == fan.Dry
 		})
 		if at >= 0 {
 			rewire(bus.ID, bus.Routes, f.Bus(reach[at]))

@@ -85,12 +85,12 @@ func (s *straight) finest(b *template.Bus) bool {
 // onward straightens everything but the returns.
 func (s *straight) onward() change.Change {
 	for _, b := range s.t.Buses {
-		switch b.Kind {
-		case template.Stem:
+		switch is := b.Kind.Is(); {
+		case is.Stem:
 			s.stem(b)
-		case template.Group:
+		case b.Kind == template.Group:
 			s.into(b.ID, b.Section, b.Routes)
-		case template.Mix, template.Print, template.Speakers:
+		case is.Beyond:
 			for _, r := range b.Routes {
 				if to := s.t.Index().Buses[r.To]; to.Kind != template.Speakers && to.Kind != template.Print {
 					s.cut(b.ID, r.To)
@@ -120,7 +120,7 @@ func (s *straight) stem(b *template.Bus) {
 		switch to := s.t.Index().Buses[r.To]; {
 		case to == onward:
 			straight = r.GainDB == 0 && r.Tap == template.Post && r.At == ""
-		case to.Kind != template.Print && to.Kind != template.Speakers:
+		case to.Kind.Is().Only || !to.Kind.Is().Beyond:
 			s.cut(b.ID, r.To)
 		}
 	}
@@ -186,7 +186,7 @@ func (s *straight) home() change.Change {
 			continue
 		}
 		for _, r := range s.f.FromRow(n) {
-			if b := s.f.Bus(r); b.Kind == template.Return {
+			if b := s.f.Bus(r); b.Kind.Is().Sends {
 				if home := s.homeOf(stems[0]); !slices.Contains(homes[b], home) {
 					homes[b] = append(homes[b], home)
 				}
@@ -194,7 +194,7 @@ func (s *straight) home() change.Change {
 		}
 	}
 	for _, b := range s.t.Buses {
-		if b.Kind != template.Return {
+		if !b.Kind.Is().Sends {
 			continue
 		}
 		own, unused := homes[b], len(homes[b]) == 0

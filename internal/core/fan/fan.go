@@ -261,7 +261,7 @@ func (f *Fan) StemsIn(reach []Reach, fold template.ID) []*template.Bus {
 	for _, r := range reach {
 		b := f.t.Buses[r.Bus]
 		switch {
-		case b.Kind != template.Stem || b.Fold != fold:
+		case !b.Kind.Is().Stem || b.Fold != fold:
 		case r.Chain == Dry:
 			dry = append(dry, b)
 		case !slices.Contains(wet, b):

@@ -75,7 +75,7 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bo
 		switch {
 		case r.Bus == f.mix:
 			at(r.Chain).Mix += r.Gain
-		case b.Kind == template.Stem && b.Fold == fold:
+		case b.Kind.Is().Stem && b.Fold == fold:
 			at(r.Chain).Stems += r.Gain
 		}
 	}
@@ -90,7 +90,7 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bo
 // Wet tells whether a chain passes a return.
 func (f *Fan) Wet(c ChainID) bool {
 	for ; c != Dry; c = f.chains.tails[c] {
-		if f.t.Buses[f.chains.heads[c]].Kind == template.Return {
+		if f.t.Buses[f.chains.heads[c]].Kind.Is().Sends {
 			return true
 		}
 	}
@@ -102,7 +102,7 @@ func (f *Fan) Wet(c ChainID) bool {
 func (f *Fan) dryStems(fold template.ID) map[int32]bool {
 	out := map[int32]bool{}
 	for n, b := range f.t.Buses {
-		if b.Kind != template.Stem || b.Fold != fold || b.Carries != template.CarriesDry {
+		if !b.Kind.Is().Stem || b.Fold != fold || b.Carries != template.CarriesDry {
 			continue
 		}
 		if home := f.t.WetHome(b); home != nil && home.Fold != fold {

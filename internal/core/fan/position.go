@@ -29,7 +29,7 @@ func (f *Fan) Heard(position template.At) Heard {
 	var open []opening
 	for n, b := range f.t.Buses {
 		for _, r := range b.Routes {
-			if f.t.Buses[f.place[r.To]].Kind != template.Speakers || !r.OpenAt(position) {
+			if !f.t.Buses[f.place[r.To]].Kind.Is().Last || !r.OpenAt(position) {
 				continue
 			}
 			gain := template.Gain(r.GainDB)

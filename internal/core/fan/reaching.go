@@ -73,7 +73,7 @@ func (f *Fan) BusTrace(b *template.Bus) Trace {
 		say(join, fmt.Sprintf("%d more buses", shown-mostNamed), b.ID)
 	}
 	if len(b.Routes) == 0 {
-		if b.Kind != template.Speakers {
+		if !b.Kind.Is().Last {
 			say("; on to ", "nowhere", b.ID)
 		}
 		return tr

@@ -76,7 +76,7 @@ func (f *Fan) seatSteps(i *template.Instrument) []Step {
 func (f *Fan) follow(tr Trace, routes []template.Route, faderDB float64, seen map[template.ID]bool) Trace {
 	var on, sends []template.Route
 	for _, r := range routes {
-		if f.t.Buses[f.place[r.To]].Kind == template.Return {
+		if f.t.Buses[f.place[r.To]].Kind.Is().Sends {
 			sends = append(sends, r)
 		} else {
 			on = append(on, r)
@@ -98,7 +98,7 @@ func (f *Fan) follow(tr Trace, routes []template.Route, faderDB float64, seen ma
 func (f *Fan) step(tr Trace, r template.Route, join, level string, seen map[template.ID]bool) Trace {
 	bus := f.t.Buses[f.place[r.To]]
 	tr = append(tr, Step{Text: bus.Name + level, Leaf: "routing", ID: bus.ID, Join: join})
-	if seen[bus.ID] || bus.Kind == template.Mix || bus.Kind == template.Speakers {
+	if seen[bus.ID] || bus.Kind.Is().Only || bus.Kind.Is().Last {
 		return tr
 	}
 	seen[bus.ID] = true

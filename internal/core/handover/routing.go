@@ -58,7 +58,7 @@ func stemsPage(t *template.Template) Page {
 	p := Page{Title: "Stems", Note: t.Name}
 	p.Headings = []string{"number", "stem", "fold", "belongs to", "carries", "channels"}
 	for _, b := range deliver.InOrder(t) {
-		if b.Kind != template.Stem {
+		if !b.Kind.Is().Stem {
 			continue
 		}
 		number, belongs, carries, channels := "", t.TheMix().Name, "dry and wet", "stereo"

@@ -60,7 +60,7 @@ func routeCells(t *template.Template, i *template.Instrument) (feeds, sends stri
 	var on, to []string
 	for _, r := range i.Routes {
 		b := t.Index().Buses[r.To]
-		if b.Kind == template.Return {
+		if b.Kind.Is().Sends {
 			to = append(to, fmt.Sprintf("%s %s %s", b.Name, fan.FormatDB(r.GainDB), r.Tap))
 		} else {
 			on = append(on, b.Name)

@@ -94,14 +94,14 @@ func (s *subject) feedPrint() (change.Connect, bool) {
 	}
 	for _, b := range s.t.Buses {
 		fed := slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.To == print.ID })
-		if is := b.Kind == template.Stem && b.Fold == coarse; is && !fed {
+		if is := b.Kind.Is().Stem && b.Fold == coarse; is && !fed {
 			c.Wires = append(c.Wires, change.Wire{From: b.ID, To: print.ID, Level: &change.WireSetting{Tap: template.Post}})
 		} else if fed && !is {
 			c.Wires = append(c.Wires, change.Wire{From: b.ID, To: print.ID})
 		}
 	}
 	for _, b := range s.t.Buses {
-		if b.Kind == template.Speakers {
+		if b.Kind.Is().Last {
 			c.Wires = append(c.Wires, change.Wire{From: print.ID, To: b.ID, Level: &change.WireSetting{Tap: template.Post, At: template.AtPrint}})
 		}
 	}
@@ -111,7 +111,7 @@ func (s *subject) feedPrint() (change.Connect, bool) {
 func (s *subject) openMix() change.Connect {
 	var c change.Connect
 	for _, b := range s.t.Buses {
-		if b.Kind == template.Speakers {
+		if b.Kind.Is().Last {
 			c.Wires = append(c.Wires, change.Wire{From: s.t.TheMix().ID, To: b.ID, Level: &change.WireSetting{Tap: template.Post, At: template.AtListen}})
 		}
 	}

@@ -91,7 +91,7 @@ func leaks(s *subject) []Mark {
 		var reached []string
 		for _, r := range s.fan.FromRow(n) {
 			b := s.fan.Bus(r)
-			if (b.Kind == template.Stem || b.Kind == template.Mix) && !slices.Contains(reached, b.Name) {
+			if (b.Kind.Is().Stem || b.Kind.Is().Only) && !slices.Contains(reached, b.Name) {
 				reached = append(reached, b.Name)
 			}
 		}
@@ -110,7 +110,7 @@ func doublePaths(s *subject) []Mark {
 	out := heardTwice(s)
 	mark := func(id template.ID, name string, routes []template.Route, fader float64) {
 		d, found := s.fan.DoubledFrom(id, routes, fader)
-		if !found || d.To.Kind == template.Speakers && s.feedsPrint(routes) {
+		if !found || d.To.Kind.Is().Last && s.feedsPrint(routes) {
 			return // over the print bus: told for all sources at once
 		}
 		extra := s.t.Index().Buses[d.Extra]
@@ -237,7 +237,7 @@ func (s *subject) wetRemedies(m fan.Mismatch) []Remedy {
 	}
 	last := chain[len(chain)-1]
 	stems := s.fan.Stems(m.Instrument, s.fold.ID)
-	if last.Kind != template.Return || len(stems) == 0 {
+	if !last.Kind.Is().Sends || len(stems) == 0 {
 		return nil
 	}
 	home := s.t.WetHome(stems[0])

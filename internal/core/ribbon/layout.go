@@ -44,7 +44,7 @@ func (d *drawer) untangle(cols [][]int) {
 	middle := func(n int) float64 {
 		sum, count := 0.0, 0.0
 		for _, r := range into[n] {
-			if d.d.Places[r.From].Kind != string(template.Return) {
+			if !template.BusKind(d.d.Places[r.From].Kind).Is().Sends {
 				sum += at[r.From] * float64(max(1, r.Count))
 				count += float64(max(1, r.Count))
 			}
@@ -53,7 +53,7 @@ func (d *drawer) untangle(cols [][]int) {
 		if count > 0 {
 			rank = sum / count
 		}
-		if d.d.Places[n].Kind == string(template.Return) {
+		if template.BusKind(d.d.Places[n].Kind).Is().Sends {
 			rank += 10
 		}
 		return rank

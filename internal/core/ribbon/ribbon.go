@@ -232,7 +232,7 @@ func (d *drawer) placeBuses() {
 		top := d.t.TopSection(b.Section)
 		all := gathering(b.Kind, top)
 		if many := count[b.Kind] > MostPlaces; many && !d.view.Toggled[all] {
-			p.ID, p.Number, p.Holds, p.Name = all, 0, 1, string(b.Kind)+"s"
+			p.ID, p.Number, p.Holds, p.Name = all, 0, 1, b.Kind.Is().Many
 			if top != nil {
 				p.Name, p.Tint = top.Name+" "+p.Name, d.t.TintOf(top.ID)
 			}
@@ -246,29 +246,20 @@ func (d *drawer) placeBuses() {
 // shows tells whether a bus is drawn. Stems of other folds are passed through,
 // and a print bus is drawn where it is heard.
 func (d *drawer) shows(b *template.Bus) bool {
-	if d.view.Only != nil && d.reach[b.ID] == 0 && b.Kind != template.Mix && b.Kind != template.Speakers {
+	if d.view.Only != nil && d.reach[b.ID] == 0 && !b.Kind.Is().Only && !b.Kind.Is().Last {
 		return false
 	}
 	switch b.Kind {
 	case template.Stem:
 		return b.Fold == d.fold
-	case template.Print:
+	case template.Print: // another way to hear the same
 		return slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.OpenAt(d.t.Position()) })
 	}
 	return true
 }
 
-func columnOf(b *template.Bus) int {
-	switch b.Kind {
-	case template.Stem:
-		return columnStems
-	case template.Mix, template.Print:
-		return columnMix
-	case template.Speakers:
-		return columnSpeakers
-	}
-	return columnBuses
-}
+// columnOf is the column of a bus; that of the rows is the first.
+func columnOf(b *template.Bus) int { return columnBuses + int(b.Kind.Is().Column) }
 
 // flow adds up the ribbons.
 func (d *drawer) flow() {
@@ -306,7 +297,7 @@ func (d *drawer) follow(from int, routes []template.Route, count int, db float64
 		key := [2]int{from, n}
 		x := d.ribbons[key]
 		if x == nil {
-			d.ribbons[key] = &Ribbon{From: from, To: n, Count: count, Send: to.Kind == template.Return, LowDB: level, HighDB: level, Tap: way}
+			d.ribbons[key] = &Ribbon{From: from, To: n, Count: count, Send: to.Kind.Is().Sends, LowDB: level, HighDB: level, Tap: way}
 			continue
 		}
 		x.Count += count

@@ -127,7 +127,7 @@ func (h *hall) groupOf(i *template.Instrument) groupKey {
 		return groupKey{own: i.ID}
 	}
 	for _, r := range i.Routes {
-		if h.kinds[r.To] != template.Return {
+		if !h.kinds[r.To].Is().Sends {
 			return groupKey{bus: r.To}
 		}
 	}

@@ -19,9 +19,6 @@ const (
 	Speakers BusKind = "speakers"
 )
 
-// BusKinds lists every kind of bus.
-var BusKinds = []BusKind{Group, Return, Stem, Mix, Print, Speakers}
-
 // Bus sums what is routed to it. Its fader stands after its processing.
 type Bus struct {
 	ID      ID      `json:"id"`
@@ -65,7 +62,7 @@ var AllCarries = []Carries{CarriesBoth, CarriesDry, CarriesWet}
 
 // AtInput tells whether the bus is heard at its input, before its fader: what is
 // done on the mix lies outside the stems.
-func (b *Bus) AtInput() bool { return b.Kind == Mix || b.Kind == Print || b.Kind == Speakers }
+func (b *Bus) AtInput() bool { return b.Kind.Is().Beyond }
 
 // FileName is the stem's part of a file's name.
 func (b *Bus) FileName() string {
@@ -78,10 +75,10 @@ func (b *Bus) FileName() string {
 // Processed tells whether sound passing the bus starts a new chain. The mix
 // and the speakers never do: what is done there lies outside the stems.
 func (b *Bus) Processed() bool {
-	switch b.Kind {
-	case Return:
+	switch b.Kind.Is().Chain {
+	case ChainAlways:
 		return true
-	case Mix, Print, Speakers:
+	case ChainNever:
 		return false
 	}
 	return b.Process != ""

@@ -50,9 +50,6 @@ const (
 	MaxWidth      = 10
 )
 
-// SightBuses lists the kinds of bus that a sightline can show.
-var SightBuses = []BusKind{Group, Return, Stem}
-
 // SightStates lists the states a sightline can ask for.
 var SightStates = []string{"", "ready", "tuning", "failed", "printed", "tacet"}
 

@@ -258,7 +258,7 @@ func (v *validator) sections() {
 }
 
 func (v *validator) buses() {
-	mixes, numbers := 0, map[int]string{}
+	count, numbers := map[BusKind]int{}, map[int]string{}
 	for i, f := range v.t.Folds {
 		v.id("folds", i, f.ID)
 		v.name("folds", i, f.Name)
@@ -269,13 +269,11 @@ func (v *validator) buses() {
 		if !slices.Contains(BusKinds, b.Kind) {
 			v.fail(at("buses", i, "kind"), "%q is not a kind of bus", b.Kind)
 		}
-		if b.Kind == Mix {
-			mixes++
-		}
-		if b.Kind == Stem && v.x.Folds[b.Fold] == nil {
+		count[b.Kind]++
+		if b.Kind.Is().Stem && v.x.Folds[b.Fold] == nil {
 			v.fail(at("buses", i, "fold"), "stem %q belongs to no fold", b.Name)
 		}
-		if b.Kind != Stem && b.Fold != "" {
+		if !b.Kind.Is().Stem && b.Fold != "" {
 			v.fail(at("buses", i, "fold"), "only stems belong to a fold")
 		}
 		if b.Section != "" && v.x.Sections[b.Section] == nil {
@@ -285,8 +283,10 @@ func (v *validator) buses() {
 		v.delivered(i, b, numbers)
 		v.routes("buses", i, b.ID, b.Routes)
 	}
-	if mixes != 1 {
-		v.fail("buses", "a template has exactly one mix, this one has %d", mixes)
+	for _, is := range BusTypes {
+		if is.Only && count[is.Kind] != 1 {
+			v.fail("buses", "a template has exactly one %s, this one has %d", is.Words, count[is.Kind])
+		}
 	}
 }
 

@@ -160,10 +160,10 @@ func (p *paster) counterpart(b *template.Bus) *template.Bus {
 	for _, o := range p.t.Buses {
 		switch {
 		case o.Kind != b.Kind:
-		case b.Kind == template.Mix || b.Kind == template.Speakers || b.Kind == template.Print:
+		case b.Kind.Is().Beyond:
 			return o
 		case template.FoldName(o.Name) != template.FoldName(b.Name):
-		case b.Kind != template.Stem || o.Fold == p.foldHere(b.Fold):
+		case !b.Kind.Is().Stem || o.Fold == p.foldHere(b.Fold):
 			return o
 		}
 	}
@@ -188,7 +188,7 @@ func (p *paster) foldHere(fold template.ID) template.ID {
 func (p *paster) like(b *template.Bus) {
 	c := b.Clone()
 	c.ID, c.Number, c.Section, c.Returns, c.Effect, c.Routes = p.mint("bus"), 0, "", "", "", nil
-	if b.Kind == template.Stem {
+	if b.Kind.Is().Stem {
 		c.Fold = p.foldHere(b.Fold)
 	}
 	p.to[b.ID] = c.ID

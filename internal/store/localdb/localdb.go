@@ -38,8 +38,9 @@ type Server struct {
 var ErrMissing = errors.New("PostgreSQL is not installed; install Debian's package postgresql")
 
 // Start starts a server on the data in dir, making it first if there is none.
-// As root it runs as the user postgres, since the server refuses root.
-func Start(ctx context.Context, dir string) (*Server, error) {
+// As root it runs as the user postgres, since the server refuses root. settings
+// are set beside the server's own: "fsync=off" is for data that may be lost.
+func Start(ctx context.Context, dir string, settings ...string) (*Server, error) {
 	bin, err := binaries()
 	if err != nil {
 		return nil, err
@@ -64,7 +65,9 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	start := func(ctx context.Context) (*Server, error) { return launch(ctx, bin, dir, attr, password, port) }
+	start := func(ctx context.Context) (*Server, error) {
+		return launch(ctx, bin, dir, attr, password, port, settings)
+	}
 	s, err := start(ctx)
 	if err == nil {
 		s.launch = start
@@ -196,7 +199,7 @@ func freePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-func launch(ctx context.Context, bin, dir string, attr *syscall.Credential, password string, port int) (*Server, error) {
+func launch(ctx context.Context, bin, dir string, attr *syscall.Credential, password string, port int, settings []string) (*Server, error) {
 	log, err := os.OpenFile(filepath.Join(dir, "log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o644)
 	if err != nil {
 		return nil, err
@@ -205,6 +208,9 @@ func launch(ctx context.Context, bin, dir string, attr *syscall.Credential, pass
 	s := &Server{done: make(chan error, 1), Data: filepath.Join(dir, "data")}
 	s.cmd = exec.Command(filepath.Join(bin, "postgres"), "-D", filepath.Join(dir, "data"), "-p", strconv.Itoa(port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=60")
+	for _, set := range settings {
+		s.cmd.Args = append(s.cmd.Args, "-c", set)
+	}
 	s.cmd.Dir, s.cmd.Stdout, s.cmd.Stderr = "/", log, log
 	// Ctrl-C is ours to handle; and should we be killed, so is the server.
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: attr, Setpgid: true, Pdeathsig: syscall.SIGINT}

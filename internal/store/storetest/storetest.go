@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/store"
+	"fanfold/internal/store/db"
 	"fanfold/internal/store/localdb"
 )
 
@@ -39,7 +40,7 @@ func run(m *testing.M) int {
 		panic(err)
 	}
 	defer os.RemoveAll(dir)
-	if server, err = localdb.Start(context.Background(), filepath.Join(dir, "pg")); err != nil {
+	if server, err = localdb.Start(context.Background(), filepath.Join(dir, "pg"), "fsync=off", "synchronous_commit=off", "full_page_writes=off"); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
@@ -109,6 +110,23 @@ func OpenWith(t testing.TB, o store.Options) *store.Store {
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s
+}
+
+// Password is that of every account Account makes.
+const Password = "a long enough password"
+
+// hashed is its hash, which takes long to make on purpose.
+var hashed = sync.OnceValue(func() string { return store.HashPassword(Password) })
+
+// Account makes a person in a studio of their own.
+func Account(t testing.TB, s *store.Store, studio, email, name string) db.Person {
+	t.Helper()
+	ctx := context.Background()
+	made, err := s.Queries().StudioInsert(ctx, studio)
+	require.NoError(t, err)
+	p, err := s.Queries().PersonInsert(ctx, db.PersonInsertParams{StudioID: made.ID, Email: email, Name: name, PasswordHash: hashed()})
+	require.NoError(t, err)
+	return p
 }
 
 // Restart stops the server and starts it again at the same address.
