@@ -49,12 +49,23 @@ var BusTypes = []BusType{
 
 var noType = &BusType{}
 
-// Is is what a kind of bus is; a kind that there is not is nothing.
+// Is is what a kind of bus is; a kind that there is not is nothing. It is asked for
+// every row and every bus on its way, so it does not look through the list; a test
+// holds both together.
 func (k BusKind) Is() *BusType {
-	for n := range BusTypes {
-		if BusTypes[n].Kind == k {
-			return &BusTypes[n]
-		}
+	switch k {
+	case Group:
+		return &BusTypes[0]
+	case Return:
+		return &BusTypes[1]
+	case Stem:
+		return &BusTypes[2]
+	case Mix:
+		return &BusTypes[3]
+	case Print:
+		return &BusTypes[4]
+	case Speakers:
+		return &BusTypes[5]
 	}
 	return noType
 }
