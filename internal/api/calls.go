@@ -24,10 +24,13 @@ func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
 	for _, e := range estimates {
 		c := gen.MachineCost{
 			Id: e.Machine.ID, Name: e.Machine.Name, BeforeMib: e.BeforeMiB, AfterMib: e.AfterMiB, LimitMib: e.LimitMiB,
-			Seconds: e.Learned.Seconds(), Computed: e.Wait.Seconds(), Loads: len(e.Order), Fits: e.Fits(), Rest: []gen.Id{},
+			Seconds: e.Learned.Seconds(), Computed: e.Wait.Seconds(), Loads: len(e.Order), Fits: e.Fits(), Rest: []gen.Id{}, Others: []gen.HeldElsewhere{},
 		}
 		if !e.Fits() {
 			c.Refusal = e.Refusal()
+		}
+		for _, o := range e.Others {
+			c.Others = append(c.Others, gen.HeldElsewhere{Template: o.Template, Name: o.Name, Machine: o.Machine, Mib: o.MiB})
 		}
 		for _, r := range e.Rest {
 			c.Rest = append(c.Rest, r.Instrument.ID)
@@ -57,7 +60,7 @@ func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObje
 	if r.Body.Both {
 		to = calls.Combine(t, r.Body.From, to)
 	}
-	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, calls.Beside(t, r.Body.From)), Paces: h.Paces()})
+	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, calls.Beside(t, r.Body.From)), Paces: h.Paces(), Others: h.Elsewhere()})
 	id := func(i *template.Instrument) template.ID { return i.ID }
 	return gen.CompareCalls200JSONResponse{
 		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),
@@ -75,6 +78,19 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 		return nil, err
 	}
 	return gen.Call200JSONResponse(costs(estimates, len(unseated))), nil
+}
+
+// RestMachine implements the contract.
+func (s *server) RestMachine(ctx context.Context, r gen.RestMachineRequestObject) (gen.RestMachineResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	ids := h.HeldOn(r.Machine)
+	if err := h.Call(ctx, ids, app.RestThem, or(r.Body.Sure, false)); err != nil {
+		return nil, err
+	}
+	return gen.RestMachine200JSONResponse{Rested: len(ids) - len(h.HeldOn(r.Machine))}, nil
 }
 
 // Begin implements the contract.

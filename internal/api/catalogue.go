@@ -25,6 +25,7 @@ func (s *server) Catalogue(ctx context.Context, _ gen.CatalogueRequestObject) (g
 	t := v.Template
 	out := gen.Catalogue{
 		Id: h.ID(), Revision: v.Revision, Settings: t.Settings, MiddleC: t.MiddleC(), Machines: s.app.MachineNames(p.Studio),
+		Rig:       values(t.Machines),
 		Libraries: values(t.Libraries), Players: values(t.Players), Shelves: shelves(t), Own: []gen.Id{}, Sounds: sounds,
 		Castings: values(t.Castings), Shipped: casting.Shipped(),
 		Vocabulary: values(articulation.NewVocabulary(t.Vocabulary).Terms()),

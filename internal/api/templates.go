@@ -39,6 +39,7 @@ func (s *server) Templates(ctx context.Context, _ gen.TemplatesRequestObject) (g
 // CreateTemplate implements the contract.
 func (s *server) CreateTemplate(ctx context.Context, r gen.CreateTemplateRequestObject) (gen.CreateTemplateResponseObject, error) {
 	from := app.From{Line: or(r.Body.Line, ""), Template: or(r.Body.From, uuid.Nil)}
+	from.Machines = or(r.Body.Machines, false)
 	if r.Body.Sections != nil {
 		from.Sections = *r.Body.Sections
 	}

@@ -56,6 +56,7 @@ type App struct {
 	scanRoots []string // folders of the server that may be scanned
 	hosts     hostBook
 	paces     paceBook
+	held      heldBook
 	abouts    aboutBook
 	open      *document.Shelf[*Hot]
 	beside    sync.WaitGroup // what is written beside the work
@@ -92,6 +93,7 @@ func New(c Config) *App {
 		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
+		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
 		open: &document.Shelf[*Hot]{
 			Bound: c.KeepMiB << 20, Grace: c.KeepFor, Now: time.Now,

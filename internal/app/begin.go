@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/casting"
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/template"
@@ -18,6 +19,7 @@ type From struct {
 	Line     string        // orchestra shorthand
 	Template uuid.UUID     // another template of the studio
 	Sections []template.ID // only these of it, with all in them; none for the whole
+	Machines bool          // and the studio's machines
 }
 
 // Begin makes a template of the studio from nothing, from a line of shorthand, or
@@ -50,6 +52,15 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.D
 	}
 	if c != nil {
 		if t, _, err = change.Apply(t, c); err != nil {
+			return db.Document{}, err
+		}
+	}
+	if from.Machines {
+		cat, err := a.Catalogue(ctx, p)
+		if err != nil {
+			return db.Document{}, err
+		}
+		if t, _, err = change.Apply(t, catalogue.Sit(t, cat.View().Template, nil)); err != nil {
 			return db.Document{}, err
 		}
 	}

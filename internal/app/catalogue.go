@@ -87,7 +87,7 @@ func (h *Hot) known(ctx context.Context, p Person) (*template.Template, error) {
 func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) {
 	now := h.View().Template
 	if slices.Equal(before.Libraries, now.Libraries) && slices.Equal(before.Players, now.Players) &&
-		slices.Equal(before.Patches, now.Patches) && slices.Equal(before.Vocabulary, now.Vocabulary) {
+		slices.Equal(before.Patches, now.Patches) && slices.Equal(before.Vocabulary, now.Vocabulary) && slices.Equal(before.Machines, now.Machines) {
 		return
 	}
 	if !h.isCatalogue() {

@@ -119,7 +119,9 @@ func machineOf(i *template.Instrument) template.ID {
 func (r *Running) order() {
 	ids := r.scoreOrder(r.wanted)
 	byMachine := map[template.ID][]rig.Load{}
-	for _, e := range calls.Reckon(r.t, calls.Going{After: ids, Awaited: r.awaited}) {
+	estimates := calls.Reckon(r.t, calls.Going{After: ids, Awaited: r.awaited})
+	r.app.held.put(r.studio, r.id, r.t.Name, estimates)
+	for _, e := range estimates {
 		for _, l := range e.Order {
 			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], r.load(l))
 		}

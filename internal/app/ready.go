@@ -180,7 +180,7 @@ func (r *Running) reckon(next, awaited map[template.ID]bool) []calls.Estimate {
 		}
 	}
 	return calls.Reckon(r.t, calls.Going{
-		Before: r.scoreOrder(r.wanted), After: r.scoreOrder(next), Awaited: awaited, Busy: busy, Paces: r.paceOfAll(),
+		Before: r.scoreOrder(r.wanted), After: r.scoreOrder(next), Awaited: awaited, Busy: busy, Paces: r.paceOfAll(), Others: r.others(),
 		Idle: func(id template.ID) time.Duration {
 			if at, used := r.usedAt[id]; used {
 				return now.Sub(at)
@@ -274,6 +274,7 @@ func (r *Running) Call(ctx context.Context, ids []template.ID, how How, sure boo
 			return err
 		}
 		r.begin(c, revision)
+		r.tellOthers()
 		return nil
 	}
 	return document.ErrStale

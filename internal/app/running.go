@@ -85,12 +85,16 @@ func (r *Running) reload(ctx context.Context) error {
 		return err
 	}
 	r.mu.Lock()
-	defer r.mu.Unlock()
-	if kept.Revision > r.revision {
+	behind := kept.Revision > r.revision
+	if behind {
 		r.asked = true // somebody has, elsewhere
 		r.take(kept)
 		r.order()
 		r.tellRig()
+	}
+	r.mu.Unlock()
+	if behind {
+		r.tellOthers()
 	}
 	return nil
 }
@@ -158,12 +162,13 @@ type State struct {
 
 // MachineState is the running state of one machine.
 type MachineState struct {
-	ID       template.ID `json:"id"`
-	Online   bool        `json:"online"`
-	UsedMiB  float64     `json:"usedMib"`
-	LimitMiB float64     `json:"limitMib"`
-	LeftMs   int64       `json:"leftMs"` // until everything called there is ready, as its host expects
-	Voices   int         `json:"voices"` // that sound now
+	ID        template.ID `json:"id"`
+	Online    bool        `json:"online"`
+	UsedMiB   float64     `json:"usedMib"`
+	LimitMiB  float64     `json:"limitMib"`
+	OthersMiB float64     `json:"othersMib"` // of that, what other templates hold, or shall hold
+	LeftMs    int64       `json:"leftMs"`    // until everything called there is ready, as its host expects
+	Voices    int         `json:"voices"`    // that sound now
 
 	ComputedMs int64 `json:"computedMs,omitempty"` // what its last load was computed to take
 	TookMs     int64 `json:"tookMs,omitempty"`     // and what it took
@@ -232,6 +237,9 @@ func (r *Running) rigState() RigState {
 	for _, m := range r.t.Machines {
 		s := r.machines[m.ID]
 		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
+		for _, h := range r.app.held.others(r.studio, r.id, m.Name) {
+			s.OthersMiB += h.MiB
+		}
 		last := r.lastLoad[m.ID]
 		s.ComputedMs, s.TookMs = last.Computed.Milliseconds(), last.Took.Milliseconds()
 		out.Machines = append(out.Machines, s)

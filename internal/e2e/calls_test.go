@@ -157,6 +157,32 @@ func TestACallThatDoesNotFitAndItsRemedy(t *testing.T) {
 	p.seeText(`[data-leaf=calls] header`, "0 ready")
 }
 
+// Two templates sit on the studio's machines: what one holds there is told in the
+// other, and rested from there.
+func TestWhatAnotherTemplateHolds(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra", "calls")
+	p.click(`[data-row="Piccolo long"]`)
+	p.page.MustEval(`() => document.querySelector("[role=grid]").focus()`)
+	p.keys(input.KeyC)
+	p.see(`[data-row="Piccolo long"][data-state=ready]`)
+	p.click(`[aria-label^="Template: "]`)
+	p.press("New template")
+	p.see(`[aria-label="Name of the template"]`).MustInput("Night crossing")
+	p.page.MustElementR("[role=dialog] label", "^Another template$").MustClick()
+	p.press("Make it")
+	p.see(`[aria-label="Template: Night crossing"]`)
+	p.unfold("orchestra", "calls")
+	p.seeText(`[data-part=held-elsewhere]`, "The Salt Lantern holds [0-9.]+ [MG]iB of it")
+	p.press("Rest The Salt Lantern there")
+	p.gone(`[data-part=held-elsewhere]`)
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "Calls\\s*0 ready")
+	p.back(t)
+	p.unfold("calls")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+}
+
 // A small set is chosen for a budget; what it leaves out is said, and only what
 // is ready shows when asked.
 func TestASmallOneOutOfTheBigOne(t *testing.T) {

@@ -156,6 +156,8 @@ type person struct {
 	t    testing.TB
 	page *rod.Page
 
+	leave func(*rod.Page) // puts back what a failed test has changed
+
 	mu    sync.Mutex
 	lines []string // of the console
 }
@@ -181,13 +183,14 @@ func visit(t testing.TB, width, height int) *person {
 	page, err := private.Page(proto.TargetCreateTarget{})
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 9*patience())
-	p := &person{t: t}
+	p := &person{t: t, leave: func(*rod.Page) {}}
 	p.page = page.Context(ctx).WithPanic(func(v any) {
 		t.Helper()
 		t.Fatalf("%v", v) // ends this test, and no other
 	})
 	t.Cleanup(func() {
 		p.leavePicture(page)
+		p.leave(page)
 		_ = private.Close()
 		cancel()
 	})
@@ -246,7 +249,35 @@ func enter(t testing.TB, width, height int) *person {
 	p := visit(t, width, height)
 	p.press("Open the demo studio")
 	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.leaveAsFound()
 	return p
+}
+
+// leaveAsFound lets a test that fails leave the demo's template as it was, with
+// nothing ready, so that those after it find what they expect.
+func (p *person) leaveAsFound() {
+	was := p.page.MustEval(`async () => {
+		const all = await (await fetch("/api/templates")).json();
+		return all.find((t) => t.name === "The Salt Lantern");
+	}`)
+	p.leave = func(page *rod.Page) {
+		if !p.t.Failed() || was.Nil() {
+			return
+		}
+		_, err := page.Timeout(time.Minute).Evaluate(rod.Eval(`async (id, revision) => {
+			const send = async (path, body) => {
+				const done = await fetch("/api/templates/" + id + path, body === undefined ? {} :
+					{ method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+				if (!done.ok) throw new Error(path + ": " + (await done.text()));
+				return done.json();
+			};
+			if ((await send("")).revision !== revision) await send("/history/" + revision + "/restore", {});
+			for (const m of (await send("")).template.machines) await send("/machines/" + m.id + "/rest", { sure: true });
+		}`, was.Get("id").Str(), was.Get("revision").Int()).ByPromise())
+		if err != nil {
+			p.t.Log("the template is not as it was found: ", err)
+		}
+	}
 }
 
 func (p *person) see(selector string) *rod.Element {

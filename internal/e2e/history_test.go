@@ -49,7 +49,7 @@ func TestVersionsOnScreen(t *testing.T) {
 	p.gone(`[data-difference="Flute 3 short"]`)
 	p.see("[aria-label=Show]").MustSelect("instruments (2)")
 	p.click(`[aria-label="Only the name of Flute 3 short"]`)
-	p.see(`[aria-label="Only the named by hand of Flute 3 short"]`)
+	p.see(`[aria-label="Only the name by hand of Flute 3 short"]`)
 	p.seeText("[role=dialog]", "Take 1 difference")
 	p.click(`[aria-label="Only the name of Flute 3 short"]`)
 	p.page.MustElement(`[data-difference="Flute 2 long"] input`).MustClick()

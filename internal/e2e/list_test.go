@@ -30,7 +30,8 @@ func TestFromAListToATemplateThatPlays(t *testing.T) {
 	p.keys(input.Slash)
 	p.see("[cmdk-input]").MustInput("New template")
 	p.keys(input.Enter)
-	p.see(`[role=dialog] input`).MustInput("Harbour")
+	p.click(`[role=dialog] input[type=checkbox]`) // on machines of its own
+	p.see(`[aria-label="Name of the template"]`).MustInput("Harbour")
 	p.keys(input.Enter)
 	p.see(`[aria-label="Template: Harbour"]`)
 

@@ -774,8 +774,11 @@ type Catalogue struct {
 	Own      []Id     `json:"own"`
 	Players  []Player `json:"players"`
 	Revision int64    `json:"revision"`
-	Settings Settings `json:"settings"`
-	Shelves  []Shelf  `json:"shelves"`
+
+	// Rig the studio's machines, of which templates hold copies
+	Rig      []Machine `json:"rig"`
+	Settings Settings  `json:"settings"`
+	Shelves  []Shelf   `json:"shelves"`
 
 	// Shipped those every studio has; they can be copied
 	Shipped    []CastingList `json:"shipped"`
@@ -945,6 +948,16 @@ type HandAsk struct {
 // HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser, or a copy of it
 type HandAskKind string
 
+// HeldElsewhere defines model for HeldElsewhere.
+type HeldElsewhere struct {
+	Machine Id      `json:"machine"`
+	Mib     float64 `json:"mib"`
+	Name    string  `json:"name"`
+
+	// Template its ID
+	Template string `json:"template"`
+}
+
 // Host defines model for Host.
 type Host struct {
 	Cores       int              `json:"cores"`
@@ -1046,8 +1059,11 @@ type MachineCost struct {
 	LimitMib float64 `json:"limitMib"`
 	Loads    int     `json:"loads"`
 	Name     string  `json:"name"`
-	Refusal  string  `json:"refusal"`
-	Rest     []Id    `json:"rest"`
+
+	// Others what other templates hold there, the most first
+	Others  []HeldElsewhere `json:"others"`
+	Refusal string          `json:"refusal"`
+	Rest    []Id            `json:"rest"`
 
 	// Seconds as loads took so far
 	Seconds float64 `json:"seconds"`
@@ -2042,7 +2058,10 @@ type CreateTemplateJSONBody struct {
 
 	// Line begins with an orchestra, in shorthand
 	Line *string `json:"line,omitempty"`
-	Name string  `json:"name"`
+
+	// Machines with the machines of the studio
+	Machines *bool  `json:"machines,omitempty"`
+	Name     string `json:"name"`
 
 	// Sections only these of it
 	Sections *[]Id `json:"sections,omitempty"`
@@ -2249,6 +2268,12 @@ type LayoutJSONBodyTo string
 // LockJSONBody defines parameters for Lock.
 type LockJSONBody struct {
 	Locked bool `json:"locked"`
+}
+
+// RestMachineJSONBody defines parameters for RestMachine.
+type RestMachineJSONBody struct {
+	// Sure though it sounds or is armed or kept
+	Sure *bool `json:"sure,omitempty"`
 }
 
 // MendJSONBody defines parameters for Mend.
@@ -2462,6 +2487,9 @@ type LayoutJSONRequestBody LayoutJSONBody
 
 // LockJSONRequestBody defines body for Lock for application/json ContentType.
 type LockJSONRequestBody LockJSONBody
+
+// RestMachineJSONRequestBody defines body for RestMachine for application/json ContentType.
+type RestMachineJSONRequestBody RestMachineJSONBody
 
 // MendJSONRequestBody defines body for Mend for application/json ContentType.
 type MendJSONRequestBody MendJSONBody
@@ -2729,6 +2757,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx *echo.Context, id openapi_types.UUID, machine string) error
+
+	// (POST /api/templates/{id}/machines/{machine}/rest)
+	RestMachine(ctx *echo.Context, id openapi_types.UUID, machine Id) error
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx *echo.Context, id openapi_types.UUID) error
@@ -4176,6 +4207,30 @@ func (w *ServerInterfaceWrapper) Host(ctx *echo.Context) error {
 	return err
 }
 
+// RestMachine converts echo context to params.
+func (w *ServerInterfaceWrapper) RestMachine(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "machine" -------------
+	var machine Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "machine", ctx.Param("machine"), &machine, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter machine: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RestMachine(ctx, id, machine)
+	return err
+}
+
 // Marks converts echo context to params.
 func (w *ServerInterfaceWrapper) Marks(ctx *echo.Context) error {
 	var err error
@@ -4970,6 +5025,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/machines/:machine/rest", wrapper.RestMachine, options.OperationMiddlewares["RestMachine"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/begin", wrapper.Begin, options.OperationMiddlewares["Begin"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
@@ -7786,6 +7842,49 @@ func (response HostdefaultApplicationProblemPlusJSONResponse) VisitHostResponse(
 	return err
 }
 
+type RestMachineRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Machine Id                 `json:"machine"`
+	Body    *RestMachineJSONRequestBody
+}
+
+type RestMachineResponseObject interface {
+	VisitRestMachineResponse(w http.ResponseWriter) error
+}
+
+type RestMachine200JSONResponse struct {
+	Rested int `json:"rested"`
+}
+
+func (response RestMachine200JSONResponse) VisitRestMachineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestMachinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestMachinedefaultApplicationProblemPlusJSONResponse) VisitRestMachineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MarksRequestObject struct {
 	Id openapi_types.UUID `json:"id"`
 }
@@ -9419,6 +9518,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx context.Context, request HostRequestObject) (HostResponseObject, error)
+
+	// (POST /api/templates/{id}/machines/{machine}/rest)
+	RestMachine(ctx context.Context, request RestMachineRequestObject) (RestMachineResponseObject, error)
 
 	// (GET /api/templates/{id}/marks)
 	Marks(ctx context.Context, request MarksRequestObject) (MarksResponseObject, error)
@@ -11977,6 +12079,55 @@ func (sh *strictHandler) Host(ctx *echo.Context, id openapi_types.UUID, machine 
 		return err
 	} else if validResponse, ok := response.(HostResponseObject); ok {
 		return validResponse.VisitHostResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RestMachine operation middleware
+func (sh *strictHandler) RestMachine(ctx *echo.Context, id openapi_types.UUID, machine Id) error {
+	var request RestMachineRequestObject
+
+	request.Id = id
+	request.Machine = machine
+
+	var body RestMachineJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestMachine(ctx.Request().Context(), request.(RestMachineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestMachine")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RestMachineResponseObject); ok {
+		return validResponse.VisitRestMachineResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -142,6 +142,14 @@ func TestWhatWouldMakeACallFit(t *testing.T) {
 	require.InDelta(t, 596+544-800, e.ShortMiB(), 1e-9)
 	require.Equal(t, []template.ID{"a", "e"}, ids(e.Rest), "first what is ready and not asked for")
 	require.Equal(t, "Birch is 340 MiB short: 1.1 GiB of 800 MiB. Rest Flute and 1 more, which frees 844 MiB", e.Refusal())
+
+	others := map[template.ID][]calls.Held{"m": {{Template: "chase", Name: "Chase", MiB: 200}, {Template: "dawn", Name: "Dawn", MiB: 56}}}
+	only := calls.Reckon(stage(), calls.Going{After: []template.ID{"a"}, Others: others})[0]
+	require.True(t, only.Fits(), "396 and 256 of 800 MiB")
+	both := calls.Reckon(stage(), calls.Going{After: []template.ID{"a", "b"}, Others: others})[0]
+	require.InDelta(t, 96+300+200+256-800, both.ShortMiB(), 1e-9)
+	require.Equal(t, "Birch is 52 MiB short: 596 MiB of 800 MiB, and Chase and 1 more hold 256 MiB there. "+
+		"Rest Chase there, which frees 200 MiB; or rest Flute, which frees 300 MiB", both.Refusal())
 	require.Equal(t, []*template.Instrument{stage().Instruments[3]}, calls.Unseated(stage(), []template.ID{"a", "d", "nobody"}))
 }
 

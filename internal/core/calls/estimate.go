@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"fanfold/internal/core/template"
@@ -28,14 +29,33 @@ type Estimate struct {
 	Wait      time.Duration // as computed
 	Learned   time.Duration // as loads took so far; Wait where none was measured
 	Order     []Load
+	Others    []Held   // what other templates hold on it, the most first
 	Rest      []Remedy // what would make it fit, when it does not
 }
 
-// Fits tells whether the machine holds what it shall.
-func (e Estimate) Fits() bool { return e.AfterMiB <= e.LimitMiB }
+// Held is what another template of the studio holds, or shall hold, on a machine.
+type Held struct {
+	Template string // its ID
+	Name     string
+	Machine  template.ID // as that template calls the machine
+	MiB      float64
+}
+
+// OthersMiB is what other templates hold on the machine, MiB.
+func (e Estimate) OthersMiB() float64 {
+	sum := 0.0
+	for _, h := range e.Others {
+		sum += h.MiB
+	}
+	return sum
+}
+
+// Fits tells whether the machine holds what it shall, beside what it holds for
+// other templates.
+func (e Estimate) Fits() bool { return e.AfterMiB+e.OthersMiB() <= e.LimitMiB }
 
 // ShortMiB is the memory missing, MiB; 0 when it fits.
-func (e Estimate) ShortMiB() float64 { return max(0, e.AfterMiB-e.LimitMiB) }
+func (e Estimate) ShortMiB() float64 { return max(0, e.AfterMiB+e.OthersMiB()-e.LimitMiB) }
 
 // Remedy is one instrument that could be rested to make room.
 type Remedy struct {
@@ -51,6 +71,7 @@ type Going struct {
 	Idle          func(template.ID) time.Duration // how long nobody used it; nil tells nothing
 	Busy          map[template.ID]bool            // sounding or armed; never to be rested
 	Paces         map[template.ID]Pace            // what was learned of each machine
+	Others        map[template.ID][]Held          // what other templates hold on each machine, the most first
 }
 
 // Costs estimates, machine by machine, going from the ready set before to the
@@ -72,7 +93,7 @@ func Reckon(t *template.Template, g Going) []Estimate {
 	for _, m := range t.Machines {
 		e := Estimate{
 			Machine: m, LimitMiB: m.LimitMiB(),
-			BeforeMiB: was.UsedMiB(m.ID), AfterMiB: will.UsedMiB(m.ID), Order: orders[m.ID],
+			BeforeMiB: was.UsedMiB(m.ID), AfterMiB: will.UsedMiB(m.ID), Order: orders[m.ID], Others: g.Others[m.ID],
 		}
 		for _, l := range e.Order {
 			e.Wait += l.Wake + l.Read
@@ -255,21 +276,34 @@ func roomFor(t *template.Template, e Estimate, g Going) []Remedy {
 	return out
 }
 
-// Refusal says in one sentence why an estimate does not fit and what would
-// make it fit.
+// Refusal says why an estimate does not fit, who else holds memory there, and what
+// would make it fit.
 func (e Estimate) Refusal() string {
 	s := fmt.Sprintf("%s is %s short: %s of %s", e.Machine.Name, FormatMiB(e.ShortMiB()), FormatMiB(e.AfterMiB), FormatMiB(e.LimitMiB))
-	if len(e.Rest) == 0 {
+	var ways []string
+	if len(e.Others) > 0 {
+		first, more := e.Others[0], len(e.Others)-1
+		who := first.Name + " holds"
+		if more > 0 {
+			who = fmt.Sprintf("%s and %d more hold", first.Name, more)
+		}
+		s += fmt.Sprintf(", and %s %s there", who, FormatMiB(e.OthersMiB()))
+		ways = append(ways, fmt.Sprintf("rest %s there, which frees %s", first.Name, FormatMiB(first.MiB)))
+	}
+	if len(e.Rest) > 0 {
+		freed, who := 0.0, e.Rest[0].Instrument.Name
+		for _, r := range e.Rest {
+			freed += r.FreesMiB
+		}
+		if more := len(e.Rest) - 1; more > 0 {
+			who = fmt.Sprintf("%s and %d more", who, more)
+		}
+		ways = append(ways, fmt.Sprintf("rest %s, which frees %s", who, FormatMiB(freed)))
+	}
+	if len(ways) == 0 {
 		return s
 	}
-	freed := 0.0
-	for _, r := range e.Rest {
-		freed += r.FreesMiB
-	}
-	if len(e.Rest) == 1 {
-		return fmt.Sprintf("%s. Rest %s, which frees %s", s, e.Rest[0].Instrument.Name, FormatMiB(freed))
-	}
-	return fmt.Sprintf("%s. Rest %s and %d more, which frees %s", s, e.Rest[0].Instrument.Name, len(e.Rest)-1, FormatMiB(freed))
+	return s + ". R" + strings.Join(ways, "; or ")[1:]
 }
 
 // FormatMiB writes an amount of memory: "80 KiB", "310 MiB", "58 GiB".

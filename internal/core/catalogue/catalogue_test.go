@@ -277,3 +277,52 @@ func TestGone(t *testing.T) {
 	require.Equal(t, change.Drop{Patches: []template.ID{"vla"}}, drop)
 	require.Len(t, coretest.Must(tpl, drop).Patches, 2)
 }
+
+// Machines are the studio's: a template from elsewhere sits on those it names, a
+// change of one is carried to all, and a new template can have them all.
+func TestMachinesAreTheStudios(t *testing.T) {
+	machine := func(id, name string, gib float64) *template.Machine {
+		return &template.Machine{ID: template.ID(id), Name: name, MemoryMiB: gib * 1024, Cores: 8, DiskMiBs: 500}
+	}
+	cat := coretest.Must(shelf(), change.Put{Machines: []change.Entry[template.Machine]{change.Append(machine("studio-birch", "Birch", 128)), change.Append(machine("machine-1", "Cedar", 64))}})
+	elsewhere := coretest.Orchestra(4, 1)
+	birch := machine("machine-1", "birch", 32)
+	elsewhere = coretest.Must(elsewhere, change.Put{Machines: []change.Entry[template.Machine]{change.Append(birch)}})
+	row := elsewhere.Instruments[0].ID
+	style := template.SeatStyle{Machine: "machine-1"}
+	elsewhere = coretest.Must(elsewhere,
+		change.Seat{Seats: []change.Seating{{ID: row, Seat: &template.Seat{Machine: "machine-1", Riser: 1, Port: 1, Channel: 1, Pair: 2}}}},
+		change.Edit{Edits: []change.Fields{{ID: elsewhere.Instruments[1].ID, Style: &style}}},
+		change.SetSightlines{Sightlines: []*template.Sightline{{ID: "s", Name: "Birch", Match: template.Match{Machines: []template.ID{"machine-1"}}}}})
+	got := catalogue.Adopt(elsewhere, cat, mint())
+	require.NoError(t, got.Validate())
+	require.EqualValues(t, "studio-birch", got.Machines[0].ID)
+	require.EqualValues(t, "studio-birch", got.Instrument(row).Seat.Machine)
+	require.EqualValues(t, "studio-birch", got.Instruments[1].Style.Machine)
+	require.Equal(t, []template.ID{"studio-birch"}, got.Sightlines[0].Match.Machines)
+	require.EqualValues(t, "machine-1", elsewhere.Instrument(row).Seat.Machine, "the original is left as it was")
+	require.Empty(t, catalogue.Missing(cat, got).Machines)
+	got = coretest.Must(got, catalogue.Behind(got, cat))
+	require.Equal(t, 128.0*1024, got.Machines[0].MemoryMiB, "as the studio has it")
+
+	more := *got.Machines[0]
+	more.MemoryMiB *= 2
+	after := coretest.Must(got, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&more)}})
+	cat = coretest.Must(cat, catalogue.Learned(cat, got, after))
+	require.Equal(t, 256.0*1024, cat.Index().Machines["studio-birch"].MemoryMiB)
+	require.Equal(t, 64.0*1024, cat.Index().Machines["machine-1"].MemoryMiB)
+
+	fresh := coretest.Must(template.New("t", "T"), catalogue.Sit(template.New("t", "T"), cat, nil))
+	require.Len(t, fresh.Machines, 2)
+	one := catalogue.Sit(template.New("t", "T"), cat, []template.ID{"machine-1"})
+	require.Len(t, one.Machines, 1)
+	require.Empty(t, catalogue.Sit(fresh, cat, nil).Keys())
+
+	// A list that names a machine of the studio means that one.
+	made := machine("new", "cedar", 1)
+	seat := change.Seat{Seats: []change.Seating{{ID: row, Seat: &template.Seat{Machine: "new", Riser: 1, Port: 1, Channel: 2, Pair: 2}}}}
+	both := change.Batch{Changes: []change.Change{change.Put{Machines: []change.Entry[template.Machine]{change.Append(made)}}, seat}}
+	then := coretest.Must(got, catalogue.Known(both, got, cat))
+	require.EqualValues(t, "machine-1", then.Instrument(row).Seat.Machine)
+	require.Equal(t, 64.0*1024, then.Index().Machines["machine-1"].MemoryMiB)
+}

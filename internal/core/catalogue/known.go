@@ -7,8 +7,8 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Known returns a change of a template in which the libraries, players and
-// patches it would make new are those of the catalogue, where the catalogue
+// Known returns a change of a template in which the libraries, players, patches and
+// machines it would make new are those of the catalogue, where the catalogue
 // has them by name: a row list that names a library the studio owns means that
 // library, with what is known of it.
 func Known(c change.Change, t, cat *template.Template) change.Change {
@@ -19,13 +19,13 @@ func Known(c change.Change, t, cat *template.Template) change.Change {
 	return r.change(c)
 }
 
-// brings tells whether a change puts a library, player or patch.
+// brings tells whether a change puts a library, player, patch or machine.
 func brings(c change.Change) bool {
 	switch c := change.Value(c).(type) {
 	case change.Batch:
 		return slices.ContainsFunc(c.Changes, brings)
 	case change.Put:
-		return len(c.Libraries)+len(c.Players)+len(c.Patches) > 0
+		return len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines) > 0
 	}
 	return false
 }
@@ -55,6 +55,7 @@ func (r *recogniser) change(c change.Change) change.Change {
 			if p.Instrument != nil {
 				i := *p.Instrument // the rest is shared
 				i.Patches = r.all(i.Patches)
+				i.Style.Machine, i.Seat = or(r.ids, i.Style.Machine), r.seat(i.Seat)
 				p.Instrument = &i
 			}
 			out.Instruments[n] = p
@@ -67,11 +68,31 @@ func (r *recogniser) change(c change.Change) change.Change {
 				patches := r.all(*f.Patches)
 				f.Patches = &patches
 			}
+			if f.Style != nil {
+				style := *f.Style
+				style.Machine = or(r.ids, style.Machine)
+				f.Style = &style
+			}
 			out.Edits[n] = f
+		}
+		return out
+	case change.Seat:
+		out := change.Seat{Seats: slices.Clone(c.Seats)}
+		for n := range out.Seats {
+			out.Seats[n].Seat = r.seat(out.Seats[n].Seat)
 		}
 		return out
 	}
 	return c
+}
+
+func (r *recogniser) seat(s *template.Seat) *template.Seat {
+	if s == nil || r.ids[s.Machine] == "" {
+		return s
+	}
+	there := *s
+	there.Machine = r.ids[s.Machine]
+	return &there
 }
 
 func (r *recogniser) all(ids []template.ID) []template.ID {
@@ -88,6 +109,9 @@ func (r *recogniser) put(c change.Put) change.Put {
 	})
 	c.Players = recognise(r, c.Players, r.there.Players, playerID, func(p *template.Player) *template.Player {
 		return r.known.players[template.FoldName(p.Name)]
+	})
+	c.Machines = recognise(r, c.Machines, r.there.Machines, machineID, func(m *template.Machine) *template.Machine {
+		return r.known.machines[template.FoldName(m.Name)]
 	})
 	patches := make([]change.Entry[template.Patch], len(c.Patches))
 	for n, e := range c.Patches {

@@ -1,12 +1,14 @@
-// Package catalogue keeps what a studio knows of its libraries in step with
-// the templates that use it. The catalogue is a template without instruments:
-// each template holds copies, under the same IDs, of the libraries, players
-// and patches it plays. Catalogue and template go in; changes that bring one
-// up to the other, search results, and instruments made of patches come out.
+// Package catalogue keeps what a studio knows of its libraries, and its machines, in
+// step with the templates that use them. The catalogue is a template without
+// instruments: each template holds copies, under the same IDs, of the libraries,
+// players and patches it plays and of the machines it sits on. Catalogue and template
+// go in; changes that bring one up to the other, search results, and instruments made
+// of patches come out.
 package catalogue
 
 import (
 	"reflect"
+	"slices"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
@@ -20,6 +22,11 @@ func Missing(cat, t *template.Template) change.Put {
 	put.Libraries = lacking(t.Libraries, func(l *template.Library) bool { return x.Libraries[l.ID] == nil })
 	put.Players = lacking(t.Players, func(p *template.Player) bool { return x.Players[p.ID] == nil })
 	put.Patches = lacking(t.Patches, func(p *template.Patch) bool { return x.Patches[p.ID] == nil })
+	machines := map[string]bool{}
+	for _, m := range cat.Machines {
+		machines[template.FoldName(m.Name)] = true
+	}
+	put.Machines = lacking(t.Machines, func(m *template.Machine) bool { return x.Machines[m.ID] == nil && !machines[template.FoldName(m.Name)] })
 	names := map[string]bool{}
 	for _, term := range cat.Vocabulary {
 		names[template.FoldName(term.Name)] = true
@@ -29,7 +36,7 @@ func Missing(cat, t *template.Template) change.Put {
 }
 
 // Learned is the change that carries on to the catalogue what a change of a
-// template said of its libraries, players, patches and articulations.
+// template said of its libraries, players, patches, machines and articulations.
 func Learned(cat, before, after *template.Template) change.Put {
 	x, was := cat.Index(), before.Index()
 	var put change.Put
@@ -38,6 +45,7 @@ func Learned(cat, before, after *template.Template) change.Put {
 	})
 	put.Players = lacking(after.Players, func(p *template.Player) bool { return was.Players[p.ID] != p && news(x.Players[p.ID], p) })
 	put.Patches = lacking(after.Patches, func(p *template.Patch) bool { return was.Patches[p.ID] != p && news(x.Patches[p.ID], p) })
+	put.Machines = lacking(after.Machines, func(m *template.Machine) bool { return was.Machines[m.ID] != m && news(x.Machines[m.ID], m) })
 	put.Terms = lacking(after.Vocabulary, func(w *template.Term) bool { return was.Terms[w.ID] != w && news(x.Terms[w.ID], w) })
 	return put
 }
@@ -57,6 +65,7 @@ func Behind(t, cat *template.Template) change.Put {
 		put.Libraries = need(put.Libraries, x.Libraries, cat.Index().Libraries[e.Value.Library], libraryID)
 		put.Players = need(put.Players, x.Players, cat.Index().Players[e.Value.Player], playerID)
 	}
+	put.Machines = lacking(cat.Machines, func(m *template.Machine) bool { return differs(x.Machines[m.ID], m) })
 	put.Terms = lacking(cat.Vocabulary, func(w *template.Term) bool {
 		return x.Terms[w.ID] == nil || !reflect.DeepEqual(x.Terms[w.ID], w)
 	})
@@ -65,6 +74,21 @@ func Behind(t, cat *template.Template) change.Put {
 
 func libraryID(l *template.Library) template.ID { return l.ID }
 func playerID(p *template.Player) template.ID   { return p.ID }
+func machineID(m *template.Machine) template.ID { return m.ID }
+
+// Sit is the change that brings the studio's machines into a template that has none
+// of that name; which says which, by ID, nil for all.
+func Sit(t, cat *template.Template, which []template.ID) change.Put {
+	names := map[string]bool{}
+	for _, m := range t.Machines {
+		names[template.FoldName(m.Name)] = true
+	}
+	var put change.Put
+	put.Machines = lacking(cat.Machines, func(m *template.Machine) bool {
+		return !names[template.FoldName(m.Name)] && (which == nil || slices.Contains(which, m.ID))
+	})
+	return put
+}
 
 // differs tells whether there is a copy that is other than the original.
 func differs[T any](copied, original *T) bool {
@@ -112,13 +136,17 @@ type known struct {
 	libraries map[string]*template.Library
 	players   map[string]*template.Player
 	patches   map[[2]string]*template.Patch // by library ID and name
+	machines  map[string]*template.Machine
 	index     *template.Index
 }
 
 func newKnown(cat *template.Template) *known {
 	k := &known{
 		libraries: map[string]*template.Library{}, players: map[string]*template.Player{},
-		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), index: cat.Index(),
+		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), machines: map[string]*template.Machine{}, index: cat.Index(),
+	}
+	for _, m := range cat.Machines {
+		k.machines[template.FoldName(m.Name)] = m
 	}
 	for _, l := range cat.Libraries {
 		k.libraries[template.FoldName(l.Name)] = l
@@ -135,9 +163,10 @@ func newKnown(cat *template.Template) *known {
 // Mint makes a new ID for a thing of a kind.
 type Mint = template.Mint
 
-// Adopt returns a template from elsewhere whose libraries, players and patches
-// bear the IDs of the catalogue where they are the same by name, and IDs of
-// their own where theirs mean something else there. t is not altered.
+// Adopt returns a template from elsewhere whose libraries, players, patches and
+// machines bear the IDs of the catalogue where they are the same by name, and IDs of
+// their own where theirs mean something else there. A machine is then as the studio
+// has it. t is not altered.
 func Adopt(t, cat *template.Template, mint Mint) *template.Template {
 	k := newKnown(cat)
 	ids := map[template.ID]template.ID{}
@@ -153,10 +182,13 @@ func Adopt(t, cat *template.Template, mint Mint) *template.Template {
 		there := k.patches[[2]string{string(or(ids, p.Library)), template.FoldName(p.Name)}]
 		rename(ids, p.ID, k.index.Patches[p.ID] != nil, there, func(p *template.Patch) template.ID { return p.ID }, "patch", mint)
 	}
-	if len(ids) == 0 {
-		return t
+	for _, m := range t.Machines {
+		rename(ids, m.ID, k.index.Machines[m.ID] != nil, k.machines[template.FoldName(m.Name)], machineID, "machine", mint)
 	}
-	return renamed(t, ids)
+	if len(ids) > 0 {
+		t = renamed(t, ids)
+	}
+	return t
 }
 
 // rename notes the new ID of a thing, unless it may keep its own.
@@ -183,13 +215,26 @@ func renamed(t *template.Template, ids map[template.ID]template.ID) *template.Te
 	out.Patches = each(t.Patches, func(p *template.Patch) {
 		p.ID, p.Library, p.Player = or(ids, p.ID), or(ids, p.Library), or(ids, p.Player)
 	})
+	out.Machines = each(t.Machines, func(m *template.Machine) { m.ID = or(ids, m.ID) })
+	out.Sightlines = each(t.Sightlines, func(s *template.Sightline) { s.Match.Machines = ors(ids, s.Match.Machines) })
 	out.Instruments = each(t.Instruments, func(i *template.Instrument) {
-		patches := make([]template.ID, len(i.Patches))
-		for n, id := range i.Patches {
-			patches[n] = or(ids, id)
+		i.Style.Machine = or(ids, i.Style.Machine)
+		if i.Seat != nil {
+			seat := *i.Seat
+			seat.Machine = or(ids, seat.Machine)
+			i.Seat = &seat
 		}
-		i.Patches = patches
+		i.Patches = ors(ids, i.Patches)
 	})
+	return out
+}
+
+// ors is or of each; no list stays none.
+func ors(ids map[template.ID]template.ID, list []template.ID) []template.ID {
+	out := slices.Clone(list)
+	for n, id := range out {
+		out[n] = or(ids, id)
+	}
 	return out
 }
 

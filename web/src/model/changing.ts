@@ -117,6 +117,21 @@ export function call(ids: Id[], how: How) {
   );
 }
 
+/** restThere rests all that another template holds on a machine. */
+export function restThere(template: string, machine: Id) {
+  const send = (sure: boolean) =>
+    answer(
+      api.POST("/api/templates/{id}/machines/{machine}/rest", {
+        params: { path: { id: template, machine } },
+        body: sure ? { sure } : {},
+      }),
+    );
+  return attempt(
+    () => send(false),
+    () => send(true),
+  );
+}
+
 /** keep marks instruments to stay ready whatever is called, or no longer. */
 export const keep = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, keep: on })) });
 

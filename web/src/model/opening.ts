@@ -43,7 +43,10 @@ async function openFirst() {
 }
 
 /** createTemplate makes a template, empty or from what there is, and opens it. */
-export async function createTemplate(name: string, from: { line?: string; from?: string; sections?: Id[] } = {}) {
+export async function createTemplate(
+  name: string,
+  from: { line?: string; from?: string; sections?: Id[]; machines?: boolean } = {},
+) {
   const row = await attempt(() => answer(api.POST("/api/templates", { body: { name, ...from } })));
   if (row) await openTemplate(row.id);
   return row;
@@ -94,7 +97,10 @@ type Running = Pick<State, "states" | "rig" | "called">;
 /** rigAfter takes what runs to what a delta says. */
 export function rigAfter(s: Running, d: Schemas["RigDelta"]): Running {
   if (d.whole) return { ...running(d), called: s.called + 1 };
-  const others = d.tacet.length > 0 || d.instruments.some((x) => !s.states.has(x.id));
+  const others =
+    d.tacet.length > 0 ||
+    d.instruments.some((x) => !s.states.has(x.id)) ||
+    d.machines.some((m) => s.rig.get(m.id)?.othersMib !== m.othersMib);
   const states = d.instruments.length + d.tacet.length > 0 ? new Map(s.states) : s.states;
   if (states !== s.states) {
     for (const id of d.tacet) (states as Map<Id, Schemas["State"]>).delete(id);

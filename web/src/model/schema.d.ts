@@ -1117,6 +1117,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/machines/{machine}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description rests all that the template holds on a machine */
+        post: operations["RestMachine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/begin": {
         parameters: {
             query?: never;
@@ -2189,10 +2206,18 @@ export interface components {
         MachineState: {
             id: components["schemas"]["Id"];
             online: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description by all templates
+             */
             usedMib: number;
             /** Format: double */
             limitMib: number;
+            /**
+             * Format: double
+             * @description what other templates hold, or shall hold
+             */
+            othersMib: number;
             /**
              * Format: int64
              * @description until everything called there is ready, as its host expects
@@ -2646,6 +2671,8 @@ export interface components {
             afterMib: number;
             /** Format: double */
             limitMib: number;
+            /** @description what other templates hold there, the most first */
+            others: components["schemas"]["HeldElsewhere"][];
             /**
              * Format: double
              * @description as loads took so far
@@ -2660,6 +2687,14 @@ export interface components {
             fits: boolean;
             refusal: string;
             rest: components["schemas"]["Id"][];
+        };
+        HeldElsewhere: {
+            /** @description its ID */
+            template: string;
+            name: string;
+            machine: components["schemas"]["Id"];
+            /** Format: double */
+            mib: number;
         };
         MusicReport: {
             name: string;
@@ -3138,6 +3173,8 @@ export interface components {
             sounds: components["schemas"]["Sound"][];
             /** @description names of the machines of the studio's templates */
             machines: string[];
+            /** @description the studio's machines, of which templates hold copies */
+            rig: components["schemas"]["Machine"][];
             castings: components["schemas"]["CastingList"][];
             /** @description those every studio has; they can be copied */
             shipped: components["schemas"]["CastingList"][];
@@ -3544,6 +3581,8 @@ export interface operations {
                      * @description begins with another template
                      */
                     from?: string;
+                    /** @description with the machines of the studio */
+                    machines?: boolean;
                     /** @description only these of it */
                     sections?: components["schemas"]["Id"][];
                 };
@@ -6101,6 +6140,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallCost"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RestMachine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                machine: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description though it sounds or is armed or kept */
+                    sure?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        rested: number;
+                    };
                 };
             };
             /** @description what went wrong */

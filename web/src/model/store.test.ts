@@ -9,7 +9,7 @@ import { after, db, gib, list, mib, mostNested, pathOf, rowTint, type Sheet, she
 
 const state = (id: string, s: string, progress = 0) => ({ id, state: s, progress }) as Schemas["State"];
 const machine = (id: string, usedMib: number) =>
-  ({ id, online: true, usedMib, limitMib: 100, leftMs: 0 }) as Schemas["MachineState"];
+  ({ id, online: true, usedMib, limitMib: 100, othersMib: 0, leftMs: 0 }) as Schemas["MachineState"];
 
 describe("the running state", () => {
   const before = {
@@ -25,6 +25,9 @@ describe("the running state", () => {
     expect(rigAfter(before, moves).called).toBe(7);
     expect(rigAfter(before, { ...moves, tacet: ["a"] }).called).toBe(8);
     expect(rigAfter(before, { ...moves, instruments: [state("c", "tuning")] }).called).toBe(8);
+    expect(rigAfter(before, { ...moves, machines: [machine("m", 20)] }).called).toBe(7);
+    const elsewhere = { ...machine("m", 20), othersMib: 10 };
+    expect(rigAfter(before, { ...moves, machines: [elsewhere] }).called, "another template called").toBe(8);
   });
   it("follows what changed and leaves the rest", () => {
     const next = rigAfter(before, { instruments: [state("b", "ready")], tacet: ["a"], machines: [] });

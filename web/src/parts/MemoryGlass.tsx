@@ -4,7 +4,10 @@ export interface GlassPart {
   tint: string;
   name: string;
   mib: number;
+  elsewhere?: boolean; // held by other templates
 }
+
+const STRIPES = "repeating-linear-gradient(135deg, var(--tint-grey) 0 3px, transparent 3px 6px)";
 
 /** MemoryGlass is a machine's memory as one bar: in use now, tinted by
  * section, and outlined what it will be after a call. */
@@ -35,7 +38,7 @@ export function MemoryGlass({
           <div
             key={p.name}
             title={`${p.name}: ${mib(p.mib)}`}
-            style={{ width: share(p.mib), background: `var(--tint-${p.tint})` }}
+            style={{ width: share(p.mib), background: p.elsewhere ? STRIPES : `var(--tint-${p.tint})` }}
           />
         ))}
       </div>

@@ -28,7 +28,9 @@ export function useGlass(): Map<Id, GlassPart[]> {
     for (const m of sheet.machines.order) {
       const parts = [...(out.get(m)?.values() ?? [])];
       const rest = (rig.get(m)?.usedMib ?? 0) - parts.reduce((n, p) => n + p.mib, 0);
-      if (rest > 1) parts.push({ tint: "grey", name: "Players", mib: rest });
+      const others = Math.min(rest, rig.get(m)?.othersMib ?? 0);
+      if (rest - others > 1) parts.push({ tint: "grey", name: "Players", mib: rest - others });
+      if (others > 1) parts.push({ tint: "grey", name: "Other templates", mib: others, elsewhere: true });
       list.set(m, parts);
     }
     return list;

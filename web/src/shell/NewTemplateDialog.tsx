@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { answer, api, type Id } from "../model/api";
+import { useCatalogue } from "../model/catalogue";
 import { createTemplate } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
@@ -30,6 +31,8 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
   const [sections, setSections] = useState<ReadonlySet<Id>>(new Set());
   const { data: starts } = useQuery({ queryKey: ["beginnings"], queryFn: () => answer(api.GET("/api/beginnings")) });
   const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
+  const studio = useCatalogue()?.rig ?? [];
+  const [sits, setSits] = useState(true);
   const make = async (e: FormEvent) => {
     e.preventDefault();
     const what = {
@@ -39,7 +42,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
       line: { line },
       other: { from, ...(from === sheet.id && sections.size > 0 ? { sections: [...sections] } : {}) },
     }[kind];
-    if (!(await createTemplate(name.trim(), what))) return;
+    if (!(await createTemplate(name.trim(), { ...what, machines: sits }))) return;
     if (kind === "list") set({ dialog: "import" });
     else close();
   };
@@ -63,6 +66,12 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
             </label>
           ))}
         </fieldset>
+        {studio.length > 0 && (
+          <label className="flex min-h-7 items-center gap-2">
+            <input type="checkbox" checked={sits} onChange={(e) => setSits(e.target.checked)} />
+            It sits on the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
+          </label>
+        )}
         {kind === "start" && (
           <label className="flex flex-col gap-1">
             <select

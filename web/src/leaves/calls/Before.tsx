@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Call, Id, Schemas } from "../../model/api";
-import { call } from "../../model/changing";
+import { call, restThere } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { fewestMoves } from "../../model/seating";
 import { select, set, tell, useApp } from "../../model/store";
-import { gib, wait } from "../../model/template";
+import { gib, mib, wait } from "../../model/template";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
 
@@ -57,14 +57,15 @@ export function Before({ picked, selected }: { picked: Call | undefined; selecte
 
 function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boolean }) {
   const glass = useGlass().get(cost.id) ?? [];
+  const others = cost.others.reduce((n, o) => n + o.mib, 0);
   const moveSome = async () => {
-    const mib = Math.ceil(cost.afterMib - cost.limitMib);
-    const moves = await fewestMoves({ kind: "memory", machine: cost.id, mib, take: true });
+    const short = Math.ceil(cost.afterMib + others - cost.limitMib);
+    const moves = await fewestMoves({ kind: "memory", machine: cost.id, mib: short, take: true });
     if (moves) tell(`${moves.text}.`);
   };
   const state = useApp((s) => s.rig.get(cost.id));
-  const now = state?.online ? state.usedMib : cost.beforeMib;
-  const then = asked ? cost.afterMib : cost.beforeMib; // once all that is called has arrived
+  const now = state?.online ? state.usedMib : cost.beforeMib + others;
+  const then = (asked ? cost.afterMib : cost.beforeMib) + others; // once all that is called has arrived
   return (
     <div className="mt-2" data-machine={cost.name}>
       <div className="mb-0.5 flex justify-between">
@@ -82,6 +83,16 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         limit={cost.limitMib}
         after={gib(then) !== gib(now) ? then : undefined}
       />
+      {cost.others.map((o) => (
+        <p key={o.template} className="mt-0.5 flex justify-between text-[12px]" data-part="held-elsewhere">
+          <span className="text-soft">
+            {o.name} holds {mib(o.mib)} of it
+          </span>
+          <button type="button" className="link" onClick={() => void restThere(o.template, o.machine)}>
+            Rest {o.name} there
+          </button>
+        </p>
+      ))}
       {state && state.tookMs !== undefined && state.computedMs !== undefined && (
         <p className="mt-0.5 text-[12px] text-soft" data-part="took">
           last load: computed {wait(state.computedMs / 1000)}, took {wait(state.tookMs / 1000)}

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../../model/api";
 import { seen, settle } from "../../model/changing";
 import { setSection } from "../../model/delivering";
+import { randomId } from "../../model/sending";
 import { useApp } from "../../model/store";
 import { db, mostNested, pathOf, type Sheet, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -13,7 +14,7 @@ type Depth = "near" | "middle" | "far";
 
 const depths: Depth[] = ["near", "middle", "far"];
 const amountKey = { near: "nearDb", middle: "middleDb", far: "farDb" } as const;
-const fresh = (prefix: string) => `${prefix}-${crypto.randomUUID()}`;
+const fresh = (prefix: string) => `${prefix}-${randomId()}`;
 
 const hall = (): Effect => ({
   id: fresh("effect"),

@@ -6,6 +6,7 @@ import { type Id, Refusal, type Schemas } from "../../model/api";
 import { change, seen } from "../../model/changing";
 import { obey, wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
+import { randomId } from "../../model/sending";
 import { select, show, useApp } from "../../model/store";
 import { pathOf, plural, type Sheet, things } from "../../model/template";
 import { Small } from "../../parts/Small";
@@ -80,7 +81,7 @@ export function RulesDialog({ close }: { close: () => void }) {
           type="button"
           className="button"
           disabled={!first}
-          onClick={() => setDraft([...draft, { id: `rule-${crypto.randomUUID()}`, stem: first!.id }])}
+          onClick={() => setDraft([...draft, { id: `rule-${randomId()}`, stem: first!.id }])}
         >
           Add a rule
         </button>

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
+import { randomId } from "../../model/sending";
 import { Floating } from "../../shell/Floating";
 import { EmblemField } from "./EmblemField";
 
@@ -19,7 +20,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
   const keep = async (e: FormEvent) => {
     e.preventDefault();
     const value: Schemas["Library"] = {
-      id: there?.id ?? `library-${crypto.randomUUID()}`,
+      id: there?.id ?? `library-${randomId()}`,
       name: name.trim(),
       code: code.trim(),
       ...(family.trim() ? { family: family.trim() } : {}),

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
+import { randomId } from "../../model/sending";
 import { Floating } from "../../shell/Floating";
 import { EmblemField } from "./EmblemField";
 
@@ -17,7 +18,7 @@ const fields: [keyof Player, string, number][] = [
 ];
 
 const fresh = (order: number): Player => ({
-  id: `player-${crypto.randomUUID()}`,
+  id: `player-${randomId()}`,
   name: "",
   sounds: 16,
   outputs: 16,

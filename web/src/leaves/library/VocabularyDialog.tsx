@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
+import { randomId } from "../../model/sending";
 import { Floating } from "../../shell/Floating";
 
 type Term = Schemas["Term"];
@@ -17,7 +18,7 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
   const shown = cat.vocabulary.filter((t) =>
     [t.name, t.short, ...t.synonyms, t.family, t.group ?? ""].some((x) => x.toLowerCase().includes(text.toLowerCase())),
   );
-  const edit = (t: Term) => setTerm(own.has(t.id) ? t : { ...t, id: `term-${crypto.randomUUID()}` });
+  const edit = (t: Term) => setTerm(own.has(t.id) ? t : { ...t, id: `term-${randomId()}` });
   const keep = async (e: FormEvent) => {
     e.preventDefault();
     if (term && (await changeCatalogue(cat, { kind: "put", vocabulary: [{ at: -1, value: term }] }))) setTerm(null);
@@ -39,9 +40,7 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
         <button
           type="button"
           className="button"
-          onClick={() =>
-            setTerm({ id: `term-${crypto.randomUUID()}`, name: text, short: "", synonyms: [], family: "long" })
-          }
+          onClick={() => setTerm({ id: `term-${randomId()}`, name: text, short: "", synonyms: [], family: "long" })}
         >
           New articulation
         </button>

@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { seen } from "../../model/changing";
+import { randomId } from "../../model/sending";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
 import { get, useApp } from "../../model/store";
 import { pathOf, plural, things } from "../../model/template";
@@ -23,7 +24,7 @@ export function SightDialog({ close }: { close: () => void }) {
   const [was] = useState(() => sightOf(sheet, get().sighting));
   const [base] = useState(seen);
   const [line, setLine] = useState<Sightline>(
-    () => was ?? { id: `sightline-${crypto.randomUUID()}`, name: "", match: {}, ...arrangement() },
+    () => was ?? { id: `sightline-${randomId()}`, name: "", match: {}, ...arrangement() },
   );
   const [picked] = useState(() => sheet.instruments.order.filter((id) => get().selection.has(id)));
   const match = line.match ?? {};

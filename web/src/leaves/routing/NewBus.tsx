@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import type { Bus } from "../../model/api";
 import { change } from "../../model/changing";
+import { randomId } from "../../model/sending";
 import { set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -28,7 +29,7 @@ function Form({ close }: { close: () => void }) {
   const [to, setTo] = useState(onward[0]?.id ?? "");
   const make = async (e: FormEvent) => {
     e.preventDefault();
-    const id = `bus-${crypto.randomUUID()}`;
+    const id = `bus-${randomId()}`;
     const from = sheet.buses.byId.get(to);
     const value: Bus = {
       id,

@@ -1,7 +1,10 @@
 import { type FormEvent, useState } from "react";
 import { answer, api, type Machine } from "../../model/api";
+import { useCatalogue } from "../../model/catalogue";
 import { change, seen } from "../../model/changing";
-import { attempt, get } from "../../model/store";
+import { randomId } from "../../model/sending";
+import { attempt, get, useApp } from "../../model/store";
+import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
 
@@ -31,7 +34,7 @@ export function MachineDialog({ close }: { close: () => void }) {
   const keep = async (e: FormEvent) => {
     e.preventDefault();
     const value: Machine = {
-      id: machine?.id ?? `machine-${crypto.randomUUID()}`,
+      id: machine?.id ?? `machine-${randomId()}`,
       name: name.trim(),
       memoryMib: figures.memory * 1024,
       reserveMib: figures.reserve * 1024,
@@ -52,6 +55,14 @@ export function MachineDialog({ close }: { close: () => void }) {
   const remove = async () => {
     if (machine && (await change({ kind: "remove-machine", id: machine.id }))) close();
   };
+  const studio = useCatalogue()?.rig ?? [];
+  const sheet = useApp((s) => s.sheet)!;
+  const others = machine
+    ? []
+    : studio.filter((m) => !things(sheet.machines).some((x) => x.name.toLowerCase() === m.name.toLowerCase()));
+  const sit = async (m: Machine) => {
+    if (await change({ kind: "put", machines: [{ at: -1, value: m }] }, base)) close();
+  };
   if (command) return <HostCommand title={`${name} is added`} name={name} command={command} close={close} />;
   const figure = (key: keyof typeof figures, text: string) => (
     <label className="contents">
@@ -69,6 +80,22 @@ export function MachineDialog({ close }: { close: () => void }) {
   );
   return (
     <Floating title={machine ? machine.name : "Add a machine"} open onOpenChange={close} className="w-[420px]">
+      {others.length > 0 && (
+        <section className="mb-3 border-line border-b pb-3" aria-label="Machines of the studio">
+          <p className="mb-1.5 text-soft">The studio has these already; its other templates sit on them.</p>
+          <div className="flex flex-wrap gap-2">
+            {others.map((m) => (
+              <button key={m.id} type="button" className="button" onClick={() => void sit(m)}>
+                Sit on {m.name}, {Math.round(m.memoryMib / 1024)} GiB
+              </button>
+            ))}
+          </div>
+          <p className="mt-3 text-soft">Or a new one:</p>
+        </section>
+      )}
+      {machine && (
+        <p className="mb-2 text-soft">It is the studio&rsquo;s: what is set here holds in all its templates.</p>
+      )}
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
         <label className="contents">
           <span>Name</span>

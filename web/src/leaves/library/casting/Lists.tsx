@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { CastingList, Preference } from "../../../model/casting";
 import { type Catalogue, changeCatalogue } from "../../../model/catalogue";
+import { randomId } from "../../../model/sending";
 import { Small } from "../../../parts/Small";
 import { Finder } from "./Finder";
 
@@ -25,7 +26,7 @@ export function Lists({ cat, list, choose }: Props) {
   const there = [...cat.castings, ...cat.shipped].find((l) => l.id === list) ?? cat.shipped[0]!;
   const own = cat.castings.some((l) => l.id === there.id);
   const copy = async () => {
-    const value = { ...there, id: `casting-${crypto.randomUUID()}`, name: `${there.name}, copied`, version: 1 };
+    const value = { ...there, id: `casting-${randomId()}`, name: `${there.name}, copied`, version: 1 };
     if (await changeCatalogue(cat, { kind: "put", castings: [{ at: -1, value: { ...value, default: false } }] }))
       choose(value.id);
   };

@@ -1,0 +1,68 @@
+package app_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/seating"
+	"fanfold/internal/core/template"
+)
+
+// Two templates sit on one machine: each knows what the other holds there, a call
+// that does not fit for it says so, and resting there makes room.
+func TestTemplatesShareAMachine(t *testing.T) {
+	f := setUp(t)
+	second := coretest.Orchestra(40, 2)
+	second.Name = "Chase"
+	second = coretest.Must(second, seating.Everyone(second, seating.Options{}).Change())
+	row, err := f.app.Create(ctx, f.ada, second)
+	require.NoError(t, err)
+	chase, err := f.app.Open(ctx, f.ada, row.ID)
+	require.NoError(t, err)
+	m := f.hot.View().Template.Machines[0]
+	require.Equal(t, m.ID, chase.View().Template.Machines[0].ID, "the studio's machine")
+
+	on := func(h *app.Hot) (out []template.ID) {
+		for _, i := range h.View().Template.Instruments {
+			if i.Seat != nil && i.Seat.Machine == m.ID {
+				out = append(out, i.ID)
+			}
+		}
+		return out
+	}
+	mine, theirs := on(f.hot), on(chase)
+	held := func() float64 { return f.hot.Rig().Machines[0].OthersMiB }
+	require.Zero(t, held())
+	w := f.hot.Watch(f.hot.View().Revision)
+	defer f.hot.Unwatch(w)
+	require.Contains(t, string(told(w).Data), `"othersMib":0`)
+	require.NoError(t, chase.Call(ctx, theirs, app.CallThem, false))
+	whole := held()
+	require.Positive(t, whole)
+	require.Regexp(t, `"machine-1"[^}]*"othersMib":[1-9]`, string(told(w).Data), "browsers hear of it")
+
+	estimates, _ := f.hot.Estimate(mine, app.CallThem)
+	require.Len(t, estimates[0].Others, 1)
+	require.Equal(t, "Chase", estimates[0].Others[0].Name)
+	tight := *m
+	tight.MemoryMiB, tight.ReserveMiB = estimates[0].AfterMiB+whole-1, 0
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&tight)}})
+	require.NoError(t, err)
+	require.Equal(t, tight.MemoryMiB, chase.View().Template.Machines[0].MemoryMiB, "it follows")
+	var room *app.NoRoomError
+	require.ErrorAs(t, f.hot.Call(ctx, mine, app.CallThem, false), &room)
+	require.Contains(t, room.Error(), "Chase holds")
+	require.Contains(t, room.Error(), "Rest Chase there, which frees")
+	require.Empty(t, f.hot.Wanted())
+
+	require.ElementsMatch(t, theirs, chase.HeldOn(m.ID))
+	require.NoError(t, chase.Call(ctx, chase.HeldOn(m.ID), app.RestThem, false))
+	require.Empty(t, chase.HeldOn(m.ID))
+	require.Zero(t, held())
+	require.NoError(t, f.hot.Call(ctx, mine, app.CallThem, false))
+	require.Positive(t, chase.Rig().Machines[0].OthersMiB)
+}
