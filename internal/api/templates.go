@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/casting"
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
@@ -62,8 +63,51 @@ func (s *server) TakeFile(ctx context.Context, r gen.TakeFileRequestObject) (gen
 	if err != nil {
 		return nil, err
 	}
-	row, err := s.app.Create(ctx, person(ctx), t)
+	p := person(ctx)
+	if r.Params.Stands != nil {
+		cat, err := s.app.Catalogue(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		var stands []template.ID
+		for _, id := range *r.Params.Stands {
+			stands = append(stands, template.ID(id))
+		}
+		if t, err = catalogue.Stand(t, cat.View().Template, stands); err != nil {
+			return nil, err
+		}
+	}
+	row, err := s.app.Create(ctx, p, t)
 	return gen.TakeFile201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
+}
+
+// FileMachines implements the contract.
+func (s *server) FileMachines(ctx context.Context, r gen.FileMachinesRequestObject) (gen.FileMachinesResponseObject, error) {
+	t, err := templatefile.Read(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	cat, err := s.app.Catalogue(ctx, person(ctx))
+	if err != nil {
+		return nil, err
+	}
+	seats := map[template.ID]int{}
+	for _, i := range t.Instruments {
+		if i.Seat != nil {
+			seats[i.Seat.Machine]++
+		}
+	}
+	strange := catalogue.Strange(t, cat.View().Template)
+	out := gen.FileMachines200JSONResponse{}
+	for _, m := range t.Machines {
+		out = append(out, struct {
+			MemoryMib float64 `json:"memoryMib"`
+			Name      string  `json:"name"`
+			Seats     int     `json:"seats"`
+			Strange   bool    `json:"strange"`
+		}{m.MemoryMiB, m.Name, seats[m.ID], slices.Contains(strange, m)})
+	}
+	return out, nil
 }
 
 // OpenTemplate implements the contract.

@@ -119,12 +119,42 @@ func (h *Hot) learn(ctx context.Context, p Person, before, now *template.Templat
 	if err != nil {
 		return err
 	}
+	left, err := h.left(ctx, p, before, now)
+	if err != nil {
+		return err
+	}
 	old := cat.View().Template
-	if err := cat.follow(ctx, p, func(c *template.Template) change.Change { return catalogue.Learned(c, before, now) }); err != nil {
+	if err := cat.follow(ctx, p, func(c *template.Template) change.Change {
+		return change.Batch{Changes: append(catalogue.Left(c, left), catalogue.Learned(c, before, now))}
+	}); err != nil {
 		return err
 	}
 	cat.spread(ctx, p, old)
 	return nil
+}
+
+// left lists the machines that a change took out of the template, and on which no
+// other template of the studio sits.
+func (h *Hot) left(ctx context.Context, p Person, before, now *template.Template) ([]template.ID, error) {
+	var left []template.ID
+	var rows []db.Document
+	for _, m := range before.Machines {
+		if now.Index().Machines[m.ID] != nil {
+			continue
+		}
+		if rows == nil {
+			var err error
+			if rows, err = h.app.Templates(ctx, p); err != nil {
+				return nil, fmt.Errorf("ask who sits on %s: %w", m.Name, err)
+			}
+		}
+		if !slices.ContainsFunc(rows, func(row db.Document) bool {
+			return row.ID != h.ID() && slices.Contains(aboutFrom(row.About).Machines, m.Name)
+		}) {
+			left = append(left, m.ID)
+		}
+	}
+	return left, nil
 }
 
 // keptByTemplates refuses a change of the catalogue that takes away what a

@@ -59,6 +59,20 @@ func TestTemplatesShareAMachine(t *testing.T) {
 	require.Contains(t, room.Error(), "Rest Chase there, which frees")
 	require.Empty(t, f.hot.Wanted())
 
+	cat, err := f.app.Catalogue(ctx, f.ada)
+	require.NoError(t, err)
+	other := f.hot.View().Template.Machines[1]
+	remove := change.RemoveMachine{ID: other.ID}
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, remove)
+	require.NoError(t, err)
+	require.NotNil(t, cat.View().Template.Index().Machines[other.ID], "another template sits on it")
+	_, err = chase.ApplyFrom(ctx, f.ada, chase.View().Revision, remove)
+	require.NoError(t, err)
+	require.Nil(t, cat.View().Template.Index().Machines[other.ID], "nobody does")
+	_, err = chase.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.NotNil(t, cat.View().Template.Index().Machines[other.ID])
+
 	require.ElementsMatch(t, theirs, chase.HeldOn(m.ID))
 	require.NoError(t, chase.Call(ctx, chase.HeldOn(m.ID), app.RestThem, false))
 	require.Empty(t, chase.HeldOn(m.ID))

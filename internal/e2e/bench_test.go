@@ -365,6 +365,25 @@ func BenchmarkServerMemory(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
+// The memory of the server once ten templates of 10,000 rows have been opened one
+// after another. The goal is 400 MiB.
+func BenchmarkServerMemoryOfTen(b *testing.B) {
+	c := client(b)
+	for b.Loop() {
+		for range 10 {
+			id := takeLarge(b, coretest.Large(10_000, 200))
+			answer, err := c.Get(studio.address + "/api/templates/" + id)
+			require.NoError(b, err)
+			_, err = io.Copy(io.Discard, answer.Body)
+			require.NoError(b, err)
+			require.NoError(b, answer.Body.Close())
+			require.Equal(b, 200, answer.StatusCode)
+		}
+	}
+	b.ReportMetric(float64(residentMiB(b, studio.cmd.Process.Pid)), "MiB")
+	b.ReportMetric(0, "ns/op")
+}
+
 func residentMiB(b *testing.B, pid int) int {
 	data, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	require.NoError(b, err)

@@ -4,6 +4,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
@@ -44,6 +45,37 @@ func TestATemplateGoesOutAndComesBack(t *testing.T) {
 	p.press("The Salt Lantern$")
 	p.see(`[data-row="Piccolo long"]`)
 	require.Equal(t, first, p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str())
+}
+
+// A file that sits on machines the studio does not know asks which of the studio's
+// stand for them.
+func TestAFileFromElsewhereSitsOnTheStudiosMachines(t *testing.T) {
+	p := enter(t, 1280, 800)
+	first := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
+	out := string(download(t, first, "template"))
+	theirs := strings.ReplaceAll(out, `"Birch"`, `"Hornbeam"`)
+	require.NotEqual(t, out, theirs)
+	path := filepath.Join(t.TempDir(), "elsewhere.fanfold.json")
+	require.NoError(t, os.WriteFile(path, []byte(theirs), 0o644))
+	p.see(`input[aria-label="Template file"]`).MustSetFiles(path)
+	p.seeText("[role=dialog]", "Hornbeam 128 GiB, [0-9]+ seats")
+	p.see(`[aria-label="In place of Hornbeam"]`).MustSelect("Birch, 128 GiB")
+	p.press("Bring it in")
+	p.seeText("[role=status]", "Brought in The Salt Lantern")
+	p.gone("[role=dialog]")
+	second := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
+	require.NotEqual(t, first, second)
+	require.Equal(t, out, string(download(t, second, "template")), "it sits where the first does")
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "Calls\\s*0 ready")
+	p.unfold("orchestra")
+	p.click(`[aria-label^="Template: "]`)
+	p.press("Name and settings")
+	p.see(`[role=dialog] input:focus`).MustSelectAllText().MustInput("From elsewhere")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Template: From elsewhere"]`)
+	p.back(t)
 }
 
 func download(t *testing.T, template, format string) []byte {

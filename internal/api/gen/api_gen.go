@@ -2067,6 +2067,12 @@ type CreateTemplateJSONBody struct {
 	Sections *[]Id `json:"sections,omitempty"`
 }
 
+// TakeFileParams defines parameters for TakeFile.
+type TakeFileParams struct {
+	// Stands for each machine of the file in order, the ID of the machine of the studio that stands for it; empty for one that stays itself
+	Stands *[]string `form:"stands,omitempty" json:"stands,omitempty"`
+}
+
 // AgainJSONBody defines parameters for Again.
 type AgainJSONBody struct {
 	Ids []Id `json:"ids"`
@@ -2627,7 +2633,10 @@ type ServerInterface interface {
 	CreateTemplate(ctx *echo.Context) error
 
 	// (POST /api/templates/file)
-	TakeFile(ctx *echo.Context) error
+	TakeFile(ctx *echo.Context, params TakeFileParams) error
+
+	// (POST /api/templates/file/machines)
+	FileMachines(ctx *echo.Context) error
 
 	// (GET /api/templates/{id})
 	OpenTemplate(ctx *echo.Context, id openapi_types.UUID) error
@@ -3216,8 +3225,26 @@ func (w *ServerInterfaceWrapper) CreateTemplate(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) TakeFile(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeFileParams
+	// ------------- Optional query parameter "stands" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "stands", ctx.QueryParams(), &params.Stands, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter stands: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TakeFile(ctx)
+	err = w.Handler.TakeFile(ctx, params)
+	return err
+}
+
+// FileMachines converts echo context to params.
+func (w *ServerInterfaceWrapper) FileMachines(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FileMachines(ctx)
 	return err
 }
 
@@ -4954,6 +4981,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates", wrapper.Templates, options.OperationMiddlewares["Templates"]...)
 	router.POST(options.BaseURL+"/api/templates", wrapper.CreateTemplate, options.OperationMiddlewares["CreateTemplate"]...)
 	router.POST(options.BaseURL+"/api/templates/file", wrapper.TakeFile, options.OperationMiddlewares["TakeFile"]...)
+	router.POST(options.BaseURL+"/api/templates/file/machines", wrapper.FileMachines, options.OperationMiddlewares["FileMachines"]...)
 	router.GET(options.BaseURL+"/api/templates/:id", wrapper.OpenTemplate, options.OperationMiddlewares["OpenTemplate"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/changes", wrapper.Change, options.OperationMiddlewares["Change"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/undo", wrapper.Undoable, options.OperationMiddlewares["Undoable"]...)
@@ -6061,7 +6089,8 @@ func (response CreateTemplatedefaultApplicationProblemPlusJSONResponse) VisitCre
 }
 
 type TakeFileRequestObject struct {
-	Body io.Reader
+	Params TakeFileParams
+	Body   io.Reader
 }
 
 type TakeFileResponseObject interface {
@@ -6088,6 +6117,52 @@ type TakeFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeFiledefaultApplicationProblemPlusJSONResponse) VisitTakeFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FileMachinesRequestObject struct {
+	Body io.Reader
+}
+
+type FileMachinesResponseObject interface {
+	VisitFileMachinesResponse(w http.ResponseWriter) error
+}
+
+type FileMachines200JSONResponse []struct {
+	MemoryMib float64 `json:"memoryMib"`
+	Name      string  `json:"name"`
+
+	// Seats rows that sit there
+	Seats   int  `json:"seats"`
+	Strange bool `json:"strange"`
+}
+
+func (response FileMachines200JSONResponse) VisitFileMachinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FileMachinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FileMachinesdefaultApplicationProblemPlusJSONResponse) VisitFileMachinesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9390,6 +9465,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/file)
 	TakeFile(ctx context.Context, request TakeFileRequestObject) (TakeFileResponseObject, error)
 
+	// (POST /api/templates/file/machines)
+	FileMachines(ctx context.Context, request FileMachinesRequestObject) (FileMachinesResponseObject, error)
+
 	// (GET /api/templates/{id})
 	OpenTemplate(ctx context.Context, request OpenTemplateRequestObject) (OpenTemplateResponseObject, error)
 
@@ -10466,8 +10544,10 @@ func (sh *strictHandler) CreateTemplate(ctx *echo.Context) error {
 }
 
 // TakeFile operation middleware
-func (sh *strictHandler) TakeFile(ctx *echo.Context) error {
+func (sh *strictHandler) TakeFile(ctx *echo.Context, params TakeFileParams) error {
 	var request TakeFileRequestObject
+
+	request.Params = params
 
 	request.Body = ctx.Request().Body
 
@@ -10484,6 +10564,31 @@ func (sh *strictHandler) TakeFile(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(TakeFileResponseObject); ok {
 		return validResponse.VisitTakeFileResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FileMachines operation middleware
+func (sh *strictHandler) FileMachines(ctx *echo.Context) error {
+	var request FileMachinesRequestObject
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FileMachines(ctx.Request().Context(), request.(FileMachinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FileMachines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FileMachinesResponseObject); ok {
+		return validResponse.VisitFileMachinesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -326,3 +326,44 @@ func TestMachinesAreTheStudios(t *testing.T) {
 	require.EqualValues(t, "machine-1", then.Instrument(row).Seat.Machine)
 	require.Equal(t, 64.0*1024, then.Index().Machines["machine-1"].MemoryMiB)
 }
+
+// Machines of the studio stand for those of a file, and never one for two.
+func TestMachinesStandForOthers(t *testing.T) {
+	machine := func(id, name string) change.Entry[template.Machine] {
+		return change.Append(&template.Machine{ID: template.ID(id), Name: name, MemoryMiB: 1 << 17, Cores: 8, DiskMiBs: 500})
+	}
+	cat := coretest.Must(shelf(), change.Put{Machines: []change.Entry[template.Machine]{machine("m1", "Birch"), machine("m2", "Cedar")}})
+	file := coretest.Orchestra(4, 1)
+	row := file.Instruments[0].ID
+	file = coretest.Must(file, change.Put{Machines: []change.Entry[template.Machine]{machine("m2", "Hornbeam"), machine("x", "CEDAR")}},
+		change.Seat{Seats: []change.Seating{{ID: row, Seat: &template.Seat{Machine: "m2", Riser: 1, Port: 1, Channel: 1, Pair: 2}}}})
+	names := func(list []*template.Machine) (out []string) {
+		for _, m := range list {
+			out = append(out, m.Name)
+		}
+		return out
+	}
+	require.Equal(t, []string{"Machine 1", "Hornbeam", "CEDAR"}, names(file.Machines))
+	require.Equal(t, []string{"Machine 1", "Hornbeam"}, names(catalogue.Strange(file, cat)))
+
+	stood, err := catalogue.Stand(file, cat, []template.ID{"", "m1", ""})
+	require.NoError(t, err)
+	got := catalogue.Adopt(stood, cat, mint())
+	require.NoError(t, got.Validate())
+	require.EqualValues(t, "m1", got.Instrument(row).Seat.Machine)
+	require.Equal(t, "Hornbeam", file.Machines[1].Name, "the original is left as it was")
+	same, err := catalogue.Stand(file, cat, nil)
+	require.NoError(t, err)
+	require.Same(t, file, same)
+
+	for stands, why := range map[[3]template.ID]string{
+		{"", "m2", ""}:      "Hornbeam",
+		{"m1", "m1", ""}:    "Birch can not stand for both Machine 1 and Hornbeam",
+		{"", "nothing", ""}: "the studio no longer has the machine that should stand for Hornbeam",
+	} {
+		_, err := catalogue.Stand(file, cat, stands[:])
+		require.ErrorContains(t, err, why)
+	}
+	_, err = catalogue.Stand(file, cat, []template.ID{""})
+	require.ErrorContains(t, err, "the file has 3 machines, but it is said of 1")
+}

@@ -90,6 +90,18 @@ func Sit(t, cat *template.Template, which []template.ID) change.Put {
 	return put
 }
 
+// Left are the changes that take machines out of the catalogue which nobody sits on
+// any more.
+func Left(cat *template.Template, machines []template.ID) []change.Change {
+	var out []change.Change
+	for _, id := range machines {
+		if cat.Index().Machines[id] != nil {
+			out = append(out, change.RemoveMachine{ID: id})
+		}
+	}
+	return out
+}
+
 // differs tells whether there is a copy that is other than the original.
 func differs[T any](copied, original *T) bool {
 	return copied != nil && copied != original && !reflect.DeepEqual(copied, original)

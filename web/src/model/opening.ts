@@ -52,20 +52,33 @@ export async function createTemplate(
   return row;
 }
 
-/** takeFile brings in a template file as a template of its own and opens it. */
+const asBody = (file: File) => ({
+  body: file as unknown as string,
+  bodySerializer: (body: unknown) => body as Blob,
+  headers: { "Content-Type": "application/octet-stream" },
+});
+
+/** takeFile brings in a template file as a template of its own and opens it. Where
+ * it has machines that the studio does not know, it is asked which stand for them. */
 export async function takeFile(file: File) {
+  const machines = await attempt(() => answer(api.POST("/api/templates/file/machines", asBody(file))));
+  if (!machines) return;
+  const rig = (await answer(api.GET("/api/catalogue"))).rig;
+  if (rig.length > 0 && machines.some((m) => m.strange && m.seats > 0))
+    set({ taking: { file, machines }, dialog: "stands" });
+  else await bringIn(file);
+}
+
+/** bringIn brings in a template file, whose machines others of the studio may stand
+ * for: their IDs in order, empty for none. It tells whether it did. */
+export async function bringIn(file: File, stands?: Id[]) {
   const row = await attempt(() =>
-    answer(
-      api.POST("/api/templates/file", {
-        body: file as unknown as string,
-        bodySerializer: (body) => body as unknown as Blob,
-        headers: { "Content-Type": "application/octet-stream" },
-      }),
-    ),
+    answer(api.POST("/api/templates/file", { ...asBody(file), ...(stands ? { params: { query: { stands } } } : {}) })),
   );
-  if (!row) return;
+  if (!row) return false;
   await openTemplate(row.id);
   tell(`Brought in ${row.name}.`);
+  return true;
 }
 
 let listening: { id: string; end: () => void } | null = null;

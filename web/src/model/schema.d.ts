@@ -68,6 +68,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/file/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description the machines of a template file, and which of them the studio does not know */
+        post: operations["FileMachines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}": {
         parameters: {
             query?: never;
@@ -3611,7 +3628,10 @@ export interface operations {
     };
     TakeFile: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description for each machine of the file in order, the ID of the machine of the studio that stands for it; empty for one that stays itself */
+                stands?: string[];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3629,6 +3649,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateRow"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FileMachines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        name: string;
+                        /** Format: double */
+                        memoryMib: number;
+                        /** @description rows that sit there */
+                        seats: number;
+                        strange: boolean;
+                    }[];
                 };
             };
             /** @description what went wrong */

@@ -8,6 +8,7 @@ import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
 import { NewTemplateDialog } from "./NewTemplateDialog";
 import { SettingsDialog } from "./SettingsDialog";
+import { StandsDialog } from "./StandsDialog";
 
 type Shown = (p: { close: () => void }) => ReactNode;
 
@@ -19,6 +20,7 @@ const own: Record<ShellDialog, Shown> = {
   new: NewTemplateDialog,
   history: HistoryDialog,
   "compare-templates": CompareTemplatesDialog,
+  stands: StandsDialog,
 };
 
 const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l.dialogs));
@@ -26,7 +28,7 @@ const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l
 /** Dialogs shows the one dialog that is open. */
 export function Dialogs() {
   const dialog = useApp((s) => s.dialog);
-  const close = () => set({ dialog: null, importing: null, machine: null, comparing: null });
+  const close = () => set({ dialog: null, importing: null, machine: null, comparing: null, taking: null });
   const Shows = dialog && all[dialog];
   return Shows ? <Shows close={close} /> : null;
 }

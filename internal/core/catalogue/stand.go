@@ -1,0 +1,50 @@
+package catalogue
+
+import (
+	"fmt"
+	"slices"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+)
+
+// Strange lists the machines of a template from elsewhere that the studio does not
+// know by name.
+func Strange(t, cat *template.Template) []*template.Machine {
+	k := newKnown(cat)
+	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool {
+		return k.machines[template.FoldName(m.Name)] != nil
+	})
+}
+
+// Stand lets machines of the studio stand for those of a template from elsewhere,
+// with the seats there: stands has the studio's ID for each machine in order, empty
+// for one that stays itself. It is refused when there are not as many, when the
+// studio has no such machine, and when two machines would be one. t is not altered.
+func Stand(t, cat *template.Template, stands []template.ID) (*template.Template, error) {
+	if len(stands) == 0 {
+		return t, nil
+	}
+	if len(stands) != len(t.Machines) {
+		return nil, &change.Refused{Reason: fmt.Sprintf("the file has %d machines, but it is said of %d what stands for them", len(t.Machines), len(stands))}
+	}
+	out := t.Clone()
+	out.Machines = slices.Clone(t.Machines)
+	was := map[string]string{} // the machine of the file that has a name now
+	for n, id := range stands {
+		m := *t.Machines[n]
+		if id != "" {
+			there := cat.Index().Machines[id]
+			if there == nil {
+				return nil, &change.Refused{Subject: m.ID, Reason: fmt.Sprintf("the studio no longer has the machine that should stand for %s; choose another", m.Name)}
+			}
+			m.Name = there.Name
+		}
+		if first, twice := was[template.FoldName(m.Name)]; twice {
+			return nil, &change.Refused{Subject: m.ID, Reason: fmt.Sprintf("%s can not stand for both %s and %s; their seats would meet", m.Name, first, t.Machines[n].Name)}
+		}
+		was[template.FoldName(m.Name)] = t.Machines[n].Name
+		out.Machines[n] = &m
+	}
+	return out, nil
+}
