@@ -100,12 +100,7 @@ func (s *server) FileMachines(ctx context.Context, r gen.FileMachinesRequestObje
 	strange := catalogue.Strange(t, cat.View().Template)
 	out := gen.FileMachines200JSONResponse{}
 	for _, m := range t.Machines {
-		out = append(out, struct {
-			MemoryMib float64 `json:"memoryMib"`
-			Name      string  `json:"name"`
-			Seats     int     `json:"seats"`
-			Strange   bool    `json:"strange"`
-		}{m.MemoryMiB, m.Name, seats[m.ID], slices.Contains(strange, m)})
+		out = append(out, gen.FileMachine{Name: m.Name, MemoryMib: m.MemoryMiB, Seats: seats[m.ID], Strange: slices.Contains(strange, m)})
 	}
 	return out, nil
 }

@@ -60,7 +60,7 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.D
 		if err != nil {
 			return db.Document{}, err
 		}
-		if t, _, err = change.Apply(t, catalogue.Sit(t, cat.View().Template, nil)); err != nil {
+		if t, _, err = change.Apply(t, catalogue.Sit(t, cat.View().Template)); err != nil {
 			return db.Document{}, err
 		}
 	}

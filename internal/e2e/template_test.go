@@ -93,7 +93,7 @@ func TestEmptyLeavesOfferTheFirstStep(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.click(`[aria-label^="Template: "]`)
 	p.press("New template")
-	p.seeText("[role=dialog]", "It sits on the studio.s machines: Alder, Birch, Cedar")
+	p.seeText("[role=dialog]", "Use the studio.s machines: Alder, Birch, Cedar")
 	p.click(`[role=dialog] input[type=checkbox]`)
 	p.see(`[aria-label="Name of the template"]`).MustInput("Salt flat")
 	p.keys(input.Enter)
@@ -107,7 +107,7 @@ func TestEmptyLeavesOfferTheFirstStep(t *testing.T) {
 	p.seeText("[role=alert]", "everyone is seated already")
 	p.press("Add the first machine")
 	p.see("[role=dialog] form")
-	p.press("Sit on Cedar")
+	p.press("Use Cedar")
 	p.gone("[role=dialog]")
 	p.see(`[data-machine="Cedar"]`)
 	p.seeText(`[data-machine="Cedar"]`, "host here") // it is the studio's

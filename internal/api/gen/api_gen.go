@@ -902,6 +902,18 @@ type FieldDifference struct {
 	There string `json:"there"`
 }
 
+// FileMachine defines model for FileMachine.
+type FileMachine struct {
+	MemoryMib float64 `json:"memoryMib"`
+	Name      string  `json:"name"`
+
+	// Seats rows that sit there
+	Seats int `json:"seats"`
+
+	// Strange the studio does not know it
+	Strange bool `json:"strange"`
+}
+
 // Fold one level of stem detail
 type Fold = template.Fold
 
@@ -6136,14 +6148,7 @@ type FileMachinesResponseObject interface {
 	VisitFileMachinesResponse(w http.ResponseWriter) error
 }
 
-type FileMachines200JSONResponse []struct {
-	MemoryMib float64 `json:"memoryMib"`
-	Name      string  `json:"name"`
-
-	// Seats rows that sit there
-	Seats   int  `json:"seats"`
-	Strange bool `json:"strange"`
-}
+type FileMachines200JSONResponse []FileMachine
 
 func (response FileMachines200JSONResponse) VisitFileMachinesResponse(w http.ResponseWriter) error {
 

@@ -11,10 +11,8 @@ import (
 // Strange lists the machines of a template from elsewhere that the studio does not
 // know by name.
 func Strange(t, cat *template.Template) []*template.Machine {
-	k := newKnown(cat)
-	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool {
-		return k.machines[template.FoldName(m.Name)] != nil
-	})
+	known := machineNames(cat)
+	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool { return known[template.FoldName(m.Name)] })
 }
 
 // Stand lets machines of the studio stand for those of a template from elsewhere,

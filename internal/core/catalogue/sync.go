@@ -22,10 +22,7 @@ func Missing(cat, t *template.Template) change.Put {
 	put.Libraries = lacking(t.Libraries, func(l *template.Library) bool { return x.Libraries[l.ID] == nil })
 	put.Players = lacking(t.Players, func(p *template.Player) bool { return x.Players[p.ID] == nil })
 	put.Patches = lacking(t.Patches, func(p *template.Patch) bool { return x.Patches[p.ID] == nil })
-	machines := map[string]bool{}
-	for _, m := range cat.Machines {
-		machines[template.FoldName(m.Name)] = true
-	}
+	machines := machineNames(cat)
 	put.Machines = lacking(t.Machines, func(m *template.Machine) bool { return x.Machines[m.ID] == nil && !machines[template.FoldName(m.Name)] })
 	names := map[string]bool{}
 	for _, term := range cat.Vocabulary {
@@ -76,18 +73,20 @@ func libraryID(l *template.Library) template.ID { return l.ID }
 func playerID(p *template.Player) template.ID   { return p.ID }
 func machineID(m *template.Machine) template.ID { return m.ID }
 
-// Sit is the change that brings the studio's machines into a template that has none
-// of that name; which says which, by ID, nil for all.
-func Sit(t, cat *template.Template, which []template.ID) change.Put {
-	names := map[string]bool{}
+// machineNames are the names of a template's machines, folded.
+func machineNames(t *template.Template) map[string]bool {
+	names := make(map[string]bool, len(t.Machines))
 	for _, m := range t.Machines {
 		names[template.FoldName(m.Name)] = true
 	}
-	var put change.Put
-	put.Machines = lacking(cat.Machines, func(m *template.Machine) bool {
-		return !names[template.FoldName(m.Name)] && (which == nil || slices.Contains(which, m.ID))
-	})
-	return put
+	return names
+}
+
+// Sit is the change that brings into a template those of the studio's machines that
+// it has none of the name of.
+func Sit(t, cat *template.Template) change.Put {
+	names := machineNames(t)
+	return change.Put{Machines: lacking(cat.Machines, func(m *template.Machine) bool { return !names[template.FoldName(m.Name)] })}
 }
 
 // Left are the changes that take machines out of the catalogue which nobody sits on

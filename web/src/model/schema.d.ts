@@ -2705,6 +2705,15 @@ export interface components {
             refusal: string;
             rest: components["schemas"]["Id"][];
         };
+        FileMachine: {
+            name: string;
+            /** Format: double */
+            memoryMib: number;
+            /** @description rows that sit there */
+            seats: number;
+            /** @description the studio does not know it */
+            strange: boolean;
+        };
         HeldElsewhere: {
             /** @description its ID */
             template: string;
@@ -3681,14 +3690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        name: string;
-                        /** Format: double */
-                        memoryMib: number;
-                        /** @description rows that sit there */
-                        seats: number;
-                        strange: boolean;
-                    }[];
+                    "application/json": components["schemas"]["FileMachine"][];
                 };
             };
             /** @description what went wrong */

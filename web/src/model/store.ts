@@ -7,14 +7,6 @@ import type { Sheet } from "./template";
 /** The dialogs that belong to no leaf. */
 export type ShellDialog = "finder" | "keys" | "marks" | "settings" | "new" | "history" | "compare-templates" | "stands";
 
-/** FileMachine is a machine of a template file. */
-export interface FileMachine {
-  name: string;
-  memoryMib: number;
-  seats: number;
-  strange: boolean; // the studio does not know it
-}
-
 export interface Notice {
   id: number;
   tone: "refused" | "done";
@@ -52,7 +44,7 @@ export interface State {
   renaming: Id | null; // the section whose name is being edited
   dialog: ShellDialog | LeafDialog | null;
   importing: File | null;
-  taking: { file: File; machines: readonly FileMachine[] } | null; // a template file that is asked about
+  taking: { file: File; machines: readonly Schemas["FileMachine"][] } | null; // a template file that is asked about
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
   clash: Clash | null;

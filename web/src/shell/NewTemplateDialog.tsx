@@ -69,7 +69,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
         {studio.length > 0 && (
           <label className="flex min-h-7 items-center gap-2">
             <input type="checkbox" checked={sits} onChange={(e) => setSits(e.target.checked)} />
-            It sits on the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
+            Use the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
           </label>
         )}
         {kind === "start" && (

@@ -3,7 +3,7 @@ import type { Id } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
 import { bringIn } from "../model/opening";
 import { useApp } from "../model/store";
-import { plural } from "../model/template";
+import { mib, plural } from "../model/template";
 import { Floating } from "./Floating";
 
 /** StandsDialog asks which machines of the studio stand for those of a template file
@@ -15,12 +15,11 @@ export function StandsDialog({ close }: { close: () => void }) {
   const names = new Set(machines.filter((m) => !m.strange).map((m) => m.name.toLowerCase()));
   const free = (n: number) =>
     rig.filter((m) => !names.has(m.name.toLowerCase()) && !stands.some((id, k) => k !== n && id === m.id));
-  const gib = (mib: number) => `${Math.round(mib / 1024)} GiB`;
   return (
     <Floating title="Which machine stands for which?" open onOpenChange={close} className="w-[520px]">
       <p className="mb-3 text-soft">
-        The file sits on machines that the studio does not have. One of the studio&rsquo;s can stand for each; what sat
-        there then sits on it.
+        The file uses machines that the studio does not have. Choose one of the studio&rsquo;s for each, or add it as a
+        new one.
       </p>
       <div className="grid grid-cols-[1fr_240px] items-center gap-2">
         {machines.map(
@@ -30,7 +29,7 @@ export function StandsDialog({ close }: { close: () => void }) {
                 <span>
                   {m.name}{" "}
                   <span className="text-soft">
-                    {gib(m.memoryMib)}, {plural(m.seats, "seat")}
+                    {mib(m.memoryMib)}, {plural(m.seats, "seat")}
                   </span>
                 </span>
                 <select
@@ -39,10 +38,10 @@ export function StandsDialog({ close }: { close: () => void }) {
                   value={stands[n]}
                   onChange={(e) => setStands(stands.with(n, e.target.value))}
                 >
-                  <option value="">itself, new to the studio</option>
+                  <option value="">add it as a new one</option>
                   {free(n).map((x) => (
                     <option key={x.id} value={x.id}>
-                      {x.name}, {gib(x.memoryMib)}
+                      {x.name}, {mib(x.memoryMib)}
                     </option>
                   ))}
                 </select>

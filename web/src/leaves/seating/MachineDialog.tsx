@@ -4,7 +4,7 @@ import { useCatalogue } from "../../model/catalogue";
 import { change, seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { attempt, get, useApp } from "../../model/store";
-import { things } from "../../model/template";
+import { mib, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
 
@@ -82,11 +82,11 @@ export function MachineDialog({ close }: { close: () => void }) {
     <Floating title={machine ? machine.name : "Add a machine"} open onOpenChange={close} className="w-[420px]">
       {others.length > 0 && (
         <section className="mb-3 border-line border-b pb-3" aria-label="Machines of the studio">
-          <p className="mb-1.5 text-soft">The studio has these already; its other templates sit on them.</p>
+          <p className="mb-1.5 text-soft">The studio has these already; its other templates use them.</p>
           <div className="flex flex-wrap gap-2">
             {others.map((m) => (
               <button key={m.id} type="button" className="button" onClick={() => void sit(m)}>
-                Sit on {m.name}, {Math.round(m.memoryMib / 1024)} GiB
+                Use {m.name}, {mib(m.memoryMib)}
               </button>
             ))}
           </div>
@@ -94,7 +94,9 @@ export function MachineDialog({ close }: { close: () => void }) {
         </section>
       )}
       {machine && (
-        <p className="mb-2 text-soft">It is the studio&rsquo;s: what is set here holds in all its templates.</p>
+        <p className="mb-2 text-soft">
+          This machine is the studio&rsquo;s: what you set here goes for all its templates.
+        </p>
       )}
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
         <label className="contents">
