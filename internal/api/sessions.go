@@ -178,14 +178,5 @@ const cleanEvery = 10 * time.Minute
 
 // clean deletes sessions that have run out, now and then.
 func (s *sessionStore) clean(ctx context.Context) {
-	tick := time.NewTicker(cleanEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			_ = s.q.SessionsForget(ctx) // next time
-		}
-	}
+	app.Every(ctx, cleanEvery, func() { _ = s.q.SessionsForget(ctx) }) // or next time
 }

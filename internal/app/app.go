@@ -237,7 +237,7 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 			return nil, fmt.Errorf("hear other servers: %w", err)
 		}
 		done.Go(func() { a.drive(listening) })
-		done.Go(func() { a.tellPeers(listening) })
+		done.Go(func() { Every(listening, hereAgain, a.sayAllHere) })
 	}
 	return func() { end(); done.Wait(); a.Wait() }, nil
 }
@@ -341,16 +341,16 @@ func (a *App) catchUp() {
 	}
 }
 
-// tellPeers says again and again who is here, until the context ends.
-func (a *App) tellPeers(ctx context.Context) {
-	tick := time.NewTicker(hereAgain)
+// Every does something again and again, until the context ends.
+func Every(ctx context.Context, d time.Duration, do func()) {
+	tick := time.NewTicker(d)
 	defer tick.Stop()
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			a.sayAllHere()
+			do()
 		}
 	}
 }
@@ -359,20 +359,13 @@ func (a *App) tellPeers(ctx context.Context) {
 const trimEvery = 20 * time.Second
 
 func (a *App) trim(ctx context.Context) {
-	tick := time.NewTicker(trimEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			a.open.Trim()
-			if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
-				slog.Warn("scans of servers that are gone are not told", "error", err)
-			}
-			_ = a.store.Queries().AnswersForget(ctx) // next time
+	Every(ctx, trimEvery, func() {
+		a.open.Trim()
+		if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("scans of servers that are gone are not told", "error", err)
 		}
-	}
+		_ = a.store.Queries().AnswersForget(ctx) // next time
+	})
 }
 
 // aboutBook keeps what is told of templates without opening them.
