@@ -1,22 +1,30 @@
 package api_test
 
 import (
+	"encoding/json"
+	"fmt"
 	"os"
 	"reflect"
+	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v3"
 
+	"fanfold/docs/schema"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/templatefile"
 )
 
 type contract struct {
 	Components struct {
 		Schemas map[string]struct {
-			Properties map[string]struct{ Enum []string }
+			Properties map[string]struct {
+				Enum  []string
+				Items struct{ Enum []string }
+			}
 		}
 	}
 }
@@ -58,4 +66,41 @@ func TestTheContractKnowsEveryField(t *testing.T) {
 		nouns = append(nouns, string(n))
 	}
 	require.Equal(t, nouns, c.Components.Schemas["Difference"].Properties["noun"].Enum)
+}
+
+// The contract and the browser know every kind of bus as the core does.
+func TestKindsOfBusAreSaidAlike(t *testing.T) {
+	data, err := os.ReadFile("openapi.yaml")
+	require.NoError(t, err)
+	var c contract
+	require.NoError(t, yaml.Unmarshal(data, &c))
+	browser, err := os.ReadFile("../../web/src/model/buskinds.ts")
+	require.NoError(t, err)
+	var all, seen []string
+	for _, is := range template.BusTypes {
+		all = append(all, string(is.Kind))
+		if is.Sight {
+			seen = append(seen, string(is.Kind))
+		}
+		line := regexp.MustCompile(`(?m)^  ` + string(is.Kind) + `: \{.*$`).FindString(string(browser))
+		require.NotEmpty(t, line, "web/src/model/buskinds.ts says nothing of %s", is.Kind)
+		for flag, holds := range map[string]bool{"sends": is.Sends, "stem": is.Stem, "sums": is.Sums, "beyond": is.Beyond, "only": is.Only, "last": is.Last, "sight": is.Sight} {
+			require.Equal(t, holds, strings.Contains(line, flag+": true"), "%s of %s", flag, is.Kind)
+		}
+		require.Contains(t, line, fmt.Sprintf("words: %q", is.Words))
+		require.Contains(t, line, fmt.Sprintf("many: %q", is.Many))
+	}
+	require.Equal(t, all, c.Components.Schemas["Bus"].Properties["kind"].Enum)
+	var file struct {
+		Defs struct {
+			Bus struct {
+				Properties struct{ Kind struct{ Enum []string } }
+			}
+		} `json:"$defs"`
+	}
+	data, err = schema.Templates.ReadFile(fmt.Sprintf("template-%d.schema.json", templatefile.Version))
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &file))
+	require.Equal(t, all, file.Defs.Bus.Properties.Kind.Enum, "the file's schema")
+	require.Equal(t, seen, c.Components.Schemas["Sightline"].Properties["buses"].Items.Enum)
 }

@@ -96,12 +96,12 @@ func (c SetPosition) apply(d *draft) (Change, error) {
 	if c.Position != template.AtListen && c.Position != template.AtPrint {
 		return nil, refuse("", "%q is neither listen nor print", c.Position)
 	}
-	speakers := find(d.t.Buses, template.Speakers)
+	speakers := d.t.TheSpeakers()
 	if speakers == nil {
 		return nil, refuse("", "the template has no speakers to hear it on; add a bus of that kind first")
 	}
 	var put Put
-	made := find(d.t.Buses, template.Print)
+	made := d.t.ThePrint()
 	if made == nil && c.Position == template.AtPrint {
 		made = &template.Bus{ID: c.Bus, Kind: template.Print, Name: "Print"}
 		if c.Bus == "" {
@@ -120,13 +120,6 @@ func (c SetPosition) apply(d *draft) (Change, error) {
 		set.Deliver.Position = ""
 	}
 	return Batch{Changes: []Change{put, Configure{Name: d.t.Name, Settings: set}}}.apply(d)
-}
-
-func find(buses []*template.Bus, kind template.BusKind) *template.Bus {
-	if n := slices.IndexFunc(buses, func(b *template.Bus) bool { return b.Kind == kind }); n >= 0 {
-		return buses[n]
-	}
-	return nil
 }
 
 // feed sends every stem of the coarsest fold that has stems to the print bus.
@@ -153,10 +146,7 @@ func positioned(t *template.Template, speakers template.ID, puts []Entry[templat
 		taken[e.Value.ID] = true
 	}
 	for _, b := range t.Buses {
-		at := template.AtListen
-		if b.Kind == template.Print {
-			at = template.AtPrint
-		}
+		at := b.Kind.Is().HeardAt()
 		n := slices.IndexFunc(b.Routes, func(r template.Route) bool { return r.To == speakers })
 		if n < 0 || b.Routes[n].At == at || taken[b.ID] {
 			continue

@@ -25,8 +25,8 @@ func (c RemoveBus) apply(d *draft) (Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	if bus.Kind == template.Mix {
-		return nil, refuse(c.ID, "the mix can not be removed: every template has one")
+	if is := bus.Kind.Is(); is.Only {
+		return nil, refuse(c.ID, "the %s can not be removed: every template has one", is.Words)
 	}
 	var to *template.Bus
 	if c.Onward != "" {
@@ -72,7 +72,7 @@ func through(bus *template.Bus, level WireSetting, to *template.Bus) *WireSettin
 func (c RemoveBus) rules(d *draft, to *template.Bus) Change {
 	var kept []*template.StemRule
 	for _, r := range d.t.Rules {
-		if r.Stem == c.ID && (to == nil || to.Kind != template.Stem) {
+		if r.Stem == c.ID && (to == nil || !to.Kind.Is().Stem) {
 			continue
 		}
 		if r.Stem == c.ID {

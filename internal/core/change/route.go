@@ -63,11 +63,8 @@ func ToSpeakers(t *template.Template, i *template.Instrument) Connect {
 	for _, r := range i.Routes {
 		c.Wires = append(c.Wires, Wire{From: i.ID, To: r.To})
 	}
-	for _, b := range t.Buses {
-		if b.Kind == template.Speakers {
-			c.Wires = append(c.Wires, Wire{From: i.ID, To: b.ID, Level: &WireSetting{Tap: template.Post}})
-			break
-		}
+	if b := t.TheSpeakers(); b != nil {
+		c.Wires = append(c.Wires, Wire{From: i.ID, To: b.ID, Level: &WireSetting{Tap: template.Post}})
 	}
 	return c
 }
@@ -101,7 +98,7 @@ func (c AssignStem) apply(d *draft) (Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	if stem.Kind != template.Stem {
+	if !stem.Kind.Is().Stem {
 		return nil, refuse(c.Stem, "%q is a %s, not a stem", stem.Name, stem.Kind)
 	}
 	kinds := make(map[template.ID]template.BusKind, len(d.t.Buses))
@@ -120,7 +117,7 @@ func (c AssignStem) apply(d *draft) (Change, error) {
 		}
 		to := groups.Serving(i.Section, c.Stem)
 		for _, r := range i.Routes {
-			if r.To != to && kinds[r.To] != template.Return {
+			if r.To != to && !kinds[r.To].Is().Sends {
 				wires.Wires = append(wires.Wires, Wire{From: id, To: r.To})
 			}
 		}
@@ -140,7 +137,7 @@ func GroupsInto(t *template.Template, stem template.ID) Groups {
 	g := Groups{bySection: map[template.ID]template.ID{}}
 	feeds := map[template.ID]bool{}
 	for _, b := range t.Buses {
-		if b.Kind == template.Group && levelOf(b.Routes, stem) != nil {
+		if b.Kind.Is().Sums && levelOf(b.Routes, stem) != nil {
 			feeds[b.ID] = true
 			if g.first == "" {
 				g.first = b.ID

@@ -65,7 +65,7 @@ func DependOn(t *template.Template, f *fan.Fan, id template.ID) (Dependants, err
 func atMix(f *fan.Fan, n int) int {
 	ways := 0
 	for _, r := range f.FromRow(n) {
-		if f.Bus(r).Kind == template.Mix {
+		if f.Bus(r).Kind.Is().Only {
 			ways += int(r.Ways)
 		}
 	}

@@ -80,7 +80,7 @@ func ApplyRules(t *template.Template, mint template.Mint) (change.Change, error)
 // otherwise, it becomes an exception; where they agree, it is one no longer.
 func ByHand(t *template.Template, ids []template.ID, stem template.ID, mint template.Mint) (change.Change, error) {
 	b := t.Index().Buses[stem]
-	if b == nil || b.Kind != template.Stem || b.Carries == template.CarriesWet {
+	if b == nil || !b.Kind.Is().Stem || b.Carries == template.CarriesWet {
 		return nil, &change.Refused{Subject: stem, Reason: "choose a stem that carries dry sound"}
 	}
 	assign := make(map[template.ID]template.ID, len(ids))

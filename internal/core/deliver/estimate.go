@@ -61,17 +61,17 @@ func Estimate(t *template.Template, minutes float64) Cost {
 		if b.Processed() {
 			c.Effects++
 		}
-		switch b.Kind {
-		case template.Group:
+		is, size := b.Kind.Is(), FileBytes(b.Mono, minutes)
+		if is.Delivered() {
+			c.Files, c.Bytes = c.Files+1, c.Bytes+size
+		}
+		switch {
+		case is.Sums:
 			c.Groups++
-		case template.Return:
+		case is.Wet():
 			c.Returns++
-		case template.Mix:
-			c.Files++
-			c.Bytes += FileBytes(b.Mono, minutes)
-		case template.Stem:
-			size := FileBytes(b.Mono, minutes)
-			c.Stems, c.Files, c.Bytes = c.Stems+1, c.Files+1, c.Bytes+size
+		case is.Stem:
+			c.Stems++
 			f := perFold[b.Fold]
 			f.Stems, f.Files, f.Bytes, f.Ways = f.Stems+1, f.Files+1, f.Bytes+size, f.Ways+len(b.Routes)
 		}
@@ -121,7 +121,7 @@ func returnsFor(t *template.Template, fold template.ID) int {
 	type key struct{ effect, process, home template.ID }
 	now, without := map[key]bool{}, map[key]bool{}
 	for _, b := range t.Buses {
-		if !b.Kind.Is().Sends {
+		if !b.Kind.Is().Wet() {
 			continue
 		}
 		for _, r := range b.Routes {

@@ -49,7 +49,8 @@ func InOrder(t *template.Template) []*template.Bus {
 	out := slices.Clone(t.Buses)
 	slices.SortStableFunc(out, func(a, b *template.Bus) int {
 		return cmp.Or(
-			cmp.Compare(slices.Index(template.BusKinds, a.Kind), slices.Index(template.BusKinds, b.Kind)),
+			cmp.Compare(a.Kind.Is().Column, b.Kind.Is().Column),
+			cmp.Compare(a.Kind.Place(), b.Kind.Place()),
 			cmp.Compare(t.FoldPlace(a.Fold), t.FoldPlace(b.Fold)),
 			cmp.Compare(rank[a.Section], rank[b.Section]))
 	})

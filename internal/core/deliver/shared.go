@@ -28,7 +28,7 @@ func SharedReturns(t *template.Template, f *fan.Fan, fold template.ID) []Shared 
 		stems = nil
 		for _, r := range reach {
 			b := f.Bus(r)
-			if !b.Kind.Is().Sends {
+			if !b.Kind.Is().Wet() {
 				continue
 			}
 			if stems == nil {

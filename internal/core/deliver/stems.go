@@ -164,7 +164,7 @@ func (e *establisher) keep(b *template.Bus, w *Wanted, to template.ID, key [2]st
 func onward(t *template.Template, routes []template.Route, to template.ID) []template.Route {
 	var out []template.Route
 	for _, r := range routes {
-		if b := t.Index().Buses[r.To]; b.Kind != template.Stem && b.Kind != template.Mix {
+		if b := t.Index().Buses[r.To]; !b.Kind.Is().Stem && !b.Kind.Is().Only {
 			out = append(out, r)
 		}
 	}
@@ -236,7 +236,7 @@ func (e *establisher) takeAway(t *template.Template) (change.Change, error) {
 		again = false
 		fed := fedBuses(s.t)
 		for _, b := range s.t.Buses {
-			if b.Kind != template.Stem || e.taken[b.ID] || e.t.Index().Buses[b.ID] == nil || fed[b.ID] {
+			if !b.Kind.Is().Stem || e.taken[b.ID] || e.t.Index().Buses[b.ID] == nil || fed[b.ID] {
 				continue
 			}
 			e.report.Removed = append(e.report.Removed, b.Name)
@@ -247,7 +247,7 @@ func (e *establisher) takeAway(t *template.Template) (change.Change, error) {
 	}
 	fed := fedBuses(s.t)
 	for _, b := range s.t.Buses {
-		if b.Kind == template.Stem && !e.taken[b.ID] && e.t.Index().Buses[b.ID] != nil && fed[b.ID] {
+		if b.Kind.Is().Stem && !e.taken[b.ID] && e.t.Index().Buses[b.ID] != nil && fed[b.ID] {
 			e.report.Staying = append(e.report.Staying, b.Name)
 		}
 	}
@@ -278,7 +278,7 @@ func Nest(t *template.Template, stems []template.ID, parent template.ID, mint te
 	to, name := t.TheMix().ID, t.TheMix().Name
 	above := t.Index().Buses[parent]
 	if parent != "" {
-		if above == nil || above.Kind != template.Stem {
+		if above == nil || !above.Kind.Is().Stem {
 			return nil, &change.Refused{Subject: parent, Reason: "choose a stem to belong to"}
 		}
 		to, name = above.ID, above.Name
@@ -287,7 +287,7 @@ func Nest(t *template.Template, stems []template.ID, parent template.ID, mint te
 	for _, id := range stems {
 		b := t.Index().Buses[id]
 		switch {
-		case b == nil || b.Kind != template.Stem:
+		case b == nil || !b.Kind.Is().Stem:
 			return nil, &change.Refused{Subject: id, Reason: "the stem is no longer in the template"}
 		case above != nil && t.FoldPlace(above.Fold) != t.FoldPlace(b.Fold)+1:
 			return nil, &change.Refused{Subject: id, Reason: fmt.Sprintf("%s can only belong to a stem of the next coarser fold", b.Name)}

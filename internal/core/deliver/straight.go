@@ -79,7 +79,7 @@ func (s *straight) done() change.Change {
 }
 
 func (s *straight) finest(b *template.Bus) bool {
-	return b.Kind == template.Stem && b.Fold == s.folds[0]
+	return b.Kind.Is().Stem && b.Fold == s.folds[0]
 }
 
 // onward straightens everything but the returns.
@@ -88,11 +88,11 @@ func (s *straight) onward() change.Change {
 		switch is := b.Kind.Is(); {
 		case is.Stem:
 			s.stem(b)
-		case b.Kind == template.Group:
+		case is.Sums:
 			s.into(b.ID, b.Section, b.Routes)
 		case is.Beyond:
 			for _, r := range b.Routes {
-				if to := s.t.Index().Buses[r.To]; to.Kind != template.Speakers && to.Kind != template.Print {
+				if to := s.t.Index().Buses[r.To]; !to.Kind.Is().Last && !to.Kind.Is().Prints {
 					s.cut(b.ID, r.To)
 				}
 			}
@@ -101,7 +101,7 @@ func (s *straight) onward() change.Change {
 	for _, i := range s.t.Instruments {
 		if i.Kind != template.Guide {
 			s.into(i.ID, i.Section, i.Routes)
-		} else if slices.ContainsFunc(i.Routes, func(r template.Route) bool { return s.t.Index().Buses[r.To].Kind == template.Mix }) {
+		} else if slices.ContainsFunc(i.Routes, func(r template.Route) bool { return s.t.Index().Buses[r.To].Kind.Is().Only }) {
 			s.wires.Wires = append(s.wires.Wires, change.ToSpeakers(s.t, i).Wires...)
 		}
 	}
@@ -164,10 +164,10 @@ func (s *straight) into(id, section template.ID, routes []template.Route) {
 	for _, r := range routes {
 		to := s.t.Index().Buses[r.To]
 		switch {
-		case to.Kind == template.Mix, to.Kind == template.Stem && !s.finest(to):
+		case to.Kind.Is().Only, to.Kind.Is().Stem && !s.finest(to):
 			s.cut(id, r.To)
 			past = true
-		case s.finest(to), to.Kind == template.Group:
+		case s.finest(to), to.Kind.Is().Sums:
 			there = true
 		}
 	}
@@ -186,7 +186,7 @@ func (s *straight) home() change.Change {
 			continue
 		}
 		for _, r := range s.f.FromRow(n) {
-			if b := s.f.Bus(r); b.Kind.Is().Sends {
+			if b := s.f.Bus(r); b.Kind.Is().Wet() {
 				if home := s.homeOf(stems[0]); !slices.Contains(homes[b], home) {
 					homes[b] = append(homes[b], home)
 				}
@@ -194,7 +194,7 @@ func (s *straight) home() change.Change {
 		}
 	}
 	for _, b := range s.t.Buses {
-		if !b.Kind.Is().Sends {
+		if !b.Kind.Is().Wet() {
 			continue
 		}
 		own, unused := homes[b], len(homes[b]) == 0
@@ -208,7 +208,7 @@ func (s *straight) home() change.Change {
 		leads := false
 		for n, r := range b.Routes {
 			to := s.t.Index().Buses[r.To]
-			if to.Kind == template.Return || to.Kind == template.Print || to.Kind == template.Speakers {
+			if is := to.Kind.Is(); is.Sends || is.Prints || is.Last {
 				continue
 			}
 			leads = true

@@ -139,7 +139,7 @@ func (w *wiring) asTheyAre() {
 func (w *wiring) feedsProcessed(i *template.Instrument) bool {
 	return slices.ContainsFunc(i.Routes, func(r template.Route) bool {
 		b := w.t.Index().Buses[r.To]
-		return b.Kind == template.Group && b.Processed()
+		return b.Kind.Is().Sums && b.Processed()
 	})
 }
 
@@ -154,7 +154,7 @@ func (w *wiring) groupOf(c class, members []int, taken map[template.ID]bool) *te
 	}
 	var best *template.Bus
 	for _, b := range w.t.Buses {
-		if b.Kind != template.Group || b.Processed() || taken[b.ID] || len(b.Routes) != 1 || b.Routes[0].To != c.stem.ID {
+		if !b.Kind.Is().Sums || b.Processed() || taken[b.ID] || len(b.Routes) != 1 || b.Routes[0].To != c.stem.ID {
 			continue
 		}
 		if feed[b.ID] == 0 && (c.section == "" || b.Section != c.section) {
@@ -209,7 +209,7 @@ func (w *wiring) lead(n int, to *template.Bus) {
 		switch b := w.t.Index().Buses[r.To]; {
 		case r.To == to.ID:
 			there = true
-		case b.Kind != template.Return && b.Kind != template.Speakers:
+		case !b.Kind.Is().Sends && !b.Kind.Is().Last:
 			off = append(off, r)
 		}
 	}
@@ -229,7 +229,7 @@ func (w *wiring) level(n int, to *template.Bus) float64 {
 	i := w.t.Instruments[n]
 	var dry float64
 	for _, r := range w.f.FromRow(n) {
-		if b := w.f.Bus(r); b.Kind == template.Stem && b.Fold == w.t.Folds[0].ID && r.Chain == fan.Dry {
+		if b := w.f.Bus(r); b.Kind.Is().Stem && b.Fold == w.t.Folds[0].ID && r.Chain == fan.Dry {
 			dry += r.Gain / template.Gain(b.GainDB)
 		}
 	}
@@ -237,7 +237,7 @@ func (w *wiring) level(n int, to *template.Bus) float64 {
 		return 0
 	}
 	db := template.Decibels(dry) - i.GainDB
-	if to.Kind == template.Group {
+	if to.Kind.Is().Sums {
 		db -= to.Routes[0].GainDB
 		if to.Routes[0].Tap == template.Post {
 			db -= to.GainDB
@@ -270,7 +270,7 @@ func (w *wiring) empty() []template.ID {
 	}
 	var out []template.ID
 	for _, b := range w.t.Buses {
-		if b.Kind == template.Group && w.emptied[b.ID] && !fed[b.ID] && w.targets[b.ID] == 0 && !b.Processed() {
+		if b.Kind.Is().Sums && w.emptied[b.ID] && !fed[b.ID] && w.targets[b.ID] == 0 && !b.Processed() {
 			out = append(out, b.ID)
 		}
 	}

@@ -61,7 +61,7 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 	f := &Fan{t: t, place: make(map[template.ID]int32, len(t.Buses)), chains: newChains()}
 	for i, b := range t.Buses {
 		f.place[b.ID] = int32(i)
-		if b.Kind == template.Mix {
+		if b.Kind.Is().Only {
 			f.mix = int32(i)
 		}
 	}

@@ -90,7 +90,7 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bo
 // Wet tells whether a chain passes a return.
 func (f *Fan) Wet(c ChainID) bool {
 	for ; c != Dry; c = f.chains.tails[c] {
-		if f.t.Buses[f.chains.heads[c]].Kind.Is().Sends {
+		if f.t.Buses[f.chains.heads[c]].Kind.Is().Wet() {
 			return true
 		}
 	}

@@ -184,7 +184,7 @@ func (b *book) stems() []Page {
 	}
 	p := b.page("Groups and returns", b.t.Name, "kind", "bus", "processing", "fader", "goes to")
 	for _, x := range b.t.Buses {
-		if x.Kind == template.Group || x.Kind == template.Return {
+		if x.Kind.Is().Column == template.ColumnBuses {
 			p.Rows = append(p.Rows, []string{string(x.Kind), x.Name, x.Process, fan.FormatDB(x.GainDB) + " dB", b.routes(x.Routes)})
 		}
 	}

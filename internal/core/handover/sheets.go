@@ -189,7 +189,7 @@ func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) []string
 	if stems := f.Stems(i, t.Folds[0].ID); len(stems) > 0 && i.Kind != template.Guide {
 		cells["stem"] = stems[0].Name
 		for _, r := range i.Routes {
-			if b := x.Buses[r.To]; b.Kind == template.Group {
+			if b := x.Buses[r.To]; b.Kind.Is().Sums {
 				cells["group"] = b.Name
 			}
 		}

@@ -93,13 +93,13 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 
 func (p *planner) know(b *template.Bus) {
 	switch {
-	case b.Kind == template.Speakers:
+	case b.Kind.Is().Last:
 		p.speakers = b.ID
-	case b.Kind == template.Stem && len(p.t.Folds) > 0 && b.Fold == p.t.Folds[0].ID:
+	case b.Kind.Is().Stem && len(p.t.Folds) > 0 && b.Fold == p.t.Folds[0].ID:
 		p.stems[template.FoldName(b.Name)] = b
-	case b.Kind == template.Stem && len(p.t.Folds) > 1 && b.Fold == p.t.Folds[1].ID:
+	case b.Kind.Is().Stem && len(p.t.Folds) > 1 && b.Fold == p.t.Folds[1].ID:
 		p.coarse[template.FoldName(b.Name)] = b
-	case b.Kind == template.Group:
+	case b.Kind.Is().Sums:
 		p.names[template.FoldName(b.Name)] = true
 		for _, r := range b.Routes {
 			p.groups[[2]string{template.FoldName(b.Name), string(r.To)}] = b

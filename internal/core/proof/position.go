@@ -13,7 +13,7 @@ import (
 // heard computes what reaches the speakers in both print positions. Without a
 // print bus there is one way to hear, and nothing to compute.
 func (s *subject) heard() []fan.Heard {
-	if !slices.ContainsFunc(s.t.Buses, func(b *template.Bus) bool { return b.Kind == template.Print }) {
+	if s.t.ThePrint() == nil {
 		return nil
 	}
 	return []fan.Heard{s.fan.Heard(template.AtListen), s.fan.Heard(template.AtPrint)}
@@ -29,7 +29,7 @@ func heardTwice(s *subject) []Mark {
 		}
 		wrong := h.Over[len(h.Over)-1]
 		for _, b := range h.Over {
-			if (b.Kind == template.Print) != (h.Position == template.AtPrint) {
+			if b.Kind.Is().HeardAt() != h.Position {
 				wrong = b
 			}
 		}
@@ -77,12 +77,7 @@ func unheard(s *subject) []Mark {
 // print bus.
 func (s *subject) feedPrint() (change.Connect, bool) {
 	var c change.Connect
-	var print *template.Bus
-	for _, b := range s.t.Buses {
-		if b.Kind == template.Print {
-			print = b
-		}
-	}
+	print := s.t.ThePrint()
 	if print == nil {
 		return c, false
 	}

@@ -135,7 +135,7 @@ func doublePaths(s *subject) []Mark {
 }
 
 func (s *subject) feedsPrint(routes []template.Route) bool {
-	return slices.ContainsFunc(routes, func(r template.Route) bool { return s.t.Index().Buses[r.To].Kind == template.Print })
+	return slices.ContainsFunc(routes, func(r template.Route) bool { return s.t.Index().Buses[r.To].Kind.Is().Prints })
 }
 
 func cycles(s *subject) []Mark {
@@ -203,9 +203,9 @@ func (s *subject) mismatchRemedies(m fan.Mismatch) []Remedy {
 	for _, b := range s.t.Buses {
 		for _, r := range b.Routes {
 			switch {
-			case r.To == mix.ID && b.Kind != template.Stem:
+			case r.To == mix.ID && !b.Kind.Is().Stem:
 				out = append(out, Remedy{Label: fmt.Sprintf("Disconnect %s from %s", b.Name, mix.Name), Build: always(disconnect(b.ID, mix.ID))})
-			case b.Kind == template.Stem && (r.GainDB != 0 || r.Tap != template.Post):
+			case b.Kind.Is().Stem && (r.GainDB != 0 || r.Tap != template.Post):
 				level.Wires = append(level.Wires, change.Wire{From: b.ID, To: r.To, Level: &change.WireSetting{Tap: template.Post}})
 			}
 		}
@@ -237,7 +237,7 @@ func (s *subject) wetRemedies(m fan.Mismatch) []Remedy {
 	}
 	last := chain[len(chain)-1]
 	stems := s.fan.Stems(m.Instrument, s.fold.ID)
-	if !last.Kind.Is().Sends || len(stems) == 0 {
+	if !last.Kind.Is().Wet() || len(stems) == 0 {
 		return nil
 	}
 	home := s.t.WetHome(stems[0])

@@ -249,10 +249,10 @@ func (d *drawer) shows(b *template.Bus) bool {
 	if d.view.Only != nil && d.reach[b.ID] == 0 && !b.Kind.Is().Only && !b.Kind.Is().Last {
 		return false
 	}
-	switch b.Kind {
-	case template.Stem:
+	switch is := b.Kind.Is(); {
+	case is.Stem:
 		return b.Fold == d.fold
-	case template.Print: // another way to hear the same
+	case is.Prints: // another way to hear the same
 		return slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.OpenAt(d.t.Position()) })
 	}
 	return true

@@ -59,7 +59,7 @@ func leadingTo(t *template.Template, stems []template.ID) map[template.ID]bool {
 	for grew := len(stems) > 0; grew; {
 		grew = false
 		for _, b := range t.Buses {
-			if b.Kind == template.Stem && !out[b.ID] && slices.ContainsFunc(b.Routes, func(r template.Route) bool { return out[r.To] }) {
+			if b.Kind.Is().Stem && !out[b.ID] && slices.ContainsFunc(b.Routes, func(r template.Route) bool { return out[r.To] }) {
 				out[b.ID], grew = true, true
 			}
 		}
@@ -138,7 +138,7 @@ func Make(t *template.Template, which Set, fold template.ID, mint template.Mint)
 	case Ready:
 		made = append(made, &template.Sightline{Name: "Ready only", Match: template.Match{State: "ready"}})
 	case Buses:
-		made = append(made, &template.Sightline{Name: "Groups and returns", Buses: []template.BusKind{template.Group, template.Return}, Leaves: []string{"routing"}})
+		made = append(made, &template.Sightline{Name: "Groups and returns", Buses: template.InnerBuses, Leaves: []string{"routing"}})
 	case Stems:
 		if fold == "" {
 			fold = t.Folds[0].ID

@@ -143,7 +143,7 @@ func SortRoutes(routes []Route) []Route {
 func (t *Template) StemsOf(fold ID) []*Bus {
 	var out []*Bus
 	for _, b := range t.Buses {
-		if b.Kind == Stem && b.Fold == fold {
+		if b.Kind.Is().Stem && b.Fold == fold {
 			out = append(out, b)
 		}
 	}

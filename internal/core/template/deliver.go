@@ -177,7 +177,7 @@ func (t *Template) FoldPlace(fold ID) int {
 func (t *Template) ParentStem(b *Bus) *Bus {
 	here := t.FoldPlace(b.Fold)
 	for _, r := range b.Routes {
-		if to := t.Index().Buses[r.To]; to != nil && to.Kind == Stem && t.FoldPlace(to.Fold) > here {
+		if to := t.Index().Buses[r.To]; to != nil && to.Kind.Is().Stem && t.FoldPlace(to.Fold) > here {
 			return to
 		}
 	}
@@ -196,7 +196,7 @@ func (t *Template) WetHome(b *Bus) *Bus {
 		parent := t.ParentStem(b)
 		var any *Bus
 		for _, o := range t.Buses {
-			if o.Kind != Stem || o.Fold != b.Fold || o.Carries != CarriesWet {
+			if !o.Kind.Is().Stem || o.Fold != b.Fold || o.Carries != CarriesWet {
 				continue
 			}
 			if t.ParentStem(o) == parent {
@@ -258,7 +258,7 @@ func (v *validator) rules() {
 		switch {
 		case r.ID == "" || len(r.ID) > 64 || seen[r.ID]:
 			v.fail(at("rules", i, "id"), "an id has 1 to 64 characters and is used once")
-		case stem == nil || stem.Kind != Stem:
+		case stem == nil || !stem.Kind.Is().Stem:
 			v.fail(at("rules", i, "stem"), "no stem has the id %q", r.Stem)
 		case stem.Carries == CarriesWet:
 			v.fail(at("rules", i, "stem"), "%q carries returns alone; no instrument can be sent there", stem.Name)
@@ -350,11 +350,11 @@ func (v *validator) delivered(i int, b *Bus, numbers map[int]string) {
 		v.fail(at("buses", i, "number"), "%d is outside 1 to %d", b.Number, MaxNumber)
 	case b.Number > 0 && numbers[b.Number] != "":
 		v.fail(at("buses", i, "number"), "%s has the number %d already", numbers[b.Number], b.Number)
-	case !slices.Contains(AllCarries, b.Carries) || b.Carries != CarriesBoth && b.Kind != Stem:
+	case !slices.Contains(AllCarries, b.Carries) || b.Carries != CarriesBoth && !b.Kind.Is().Stem:
 		v.fail(at("buses", i, "carries"), "only stems carry dry, wet, or both; %q does not", b.Carries)
-	case b.Returns != "" && b.Kind != Stem:
+	case b.Returns != "" && !b.Kind.Is().Stem:
 		v.fail(at("buses", i, "returns"), "only stems have a return set")
-	case b.Effect != "" && b.Kind != Return:
+	case b.Effect != "" && !b.Kind.Is().Wet():
 		v.fail(at("buses", i, "effect"), "only returns run an effect")
 	case b.File != "" && CheckName(b.File) != nil:
 		v.fail(at("buses", i, "file"), "%s", CheckName(b.File))

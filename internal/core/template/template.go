@@ -137,12 +137,7 @@ func (t *Template) FindBus(kind BusKind, name string) *Bus {
 
 // TheMix returns the mix bus; every valid template has exactly one.
 func (t *Template) TheMix() *Bus {
-	for _, b := range t.Buses {
-		if b.Kind == Mix {
-			return b
-		}
-	}
-	return nil
+	return t.FirstBus(func(is *BusType) bool { return is.Only })
 }
 
 // ScoreOrder returns the instruments as they stand in the score: sections

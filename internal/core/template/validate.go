@@ -266,7 +266,7 @@ func (v *validator) buses() {
 	for i, b := range v.t.Buses {
 		v.id("buses", i, b.ID)
 		v.name("buses", i, b.Name)
-		if !slices.Contains(BusKinds, b.Kind) {
+		if b.Kind.Is() == noType {
 			v.fail(at("buses", i, "kind"), "%q is not a kind of bus", b.Kind)
 		}
 		count[b.Kind]++
@@ -301,7 +301,7 @@ func (v *validator) routes(list string, i int, from ID, routes []Route) {
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].tap", n)), "%q is neither %q nor %q", r.Tap, Post, Pre)
 		case math.IsNaN(r.GainDB) || r.GainDB < MinGainDB || r.GainDB > MaxGainDB:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].gainDb", n)), "%g dB is outside %g to %g dB", r.GainDB, MinGainDB, MaxGainDB)
-		case r.At != "" && (list != "buses" || v.x.Buses[r.To].Kind != Speakers || r.At != AtListen && r.At != AtPrint):
+		case r.At != "" && (list != "buses" || !v.x.Buses[r.To].Kind.Is().Last || r.At != AtListen && r.At != AtPrint):
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].at", n)), "only a bus's way to the speakers can be open in listen or print alone")
 		case n > 0 && routes[n-1].To >= r.To:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "routes are sorted by destination, each one once")

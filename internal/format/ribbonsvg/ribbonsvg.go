@@ -69,10 +69,10 @@ func writePlace(w io.Writer, p ribbon.Place, tints map[string]string) {
 		name = fmt.Sprintf("%d  %s", p.Number, name)
 	}
 	y := p.Y + p.H/2
-	switch p.Kind {
-	case string(template.Mix), string(template.Speakers), string(template.Print):
+	switch {
+	case template.BusKind(p.Kind).Is().Beyond:
 		fmt.Fprintf(w, `<text transform="translate(%.1f %.1f) rotate(90)" text-anchor="middle">%s</text>`+"\n", x+9, y, escape(p.Name))
-	case ribbon.KindSection, ribbon.KindInstrument:
+	case p.Kind == ribbon.KindSection, p.Kind == ribbon.KindInstrument:
 		fmt.Fprintf(w, `<text x="%.1f" y="%.1f" text-anchor="end" dominant-baseline="central">%s</text>`+"\n", x-6, y, escape(name))
 	default:
 		fmt.Fprintf(w, `<text x="%.1f" y="%.1f" dominant-baseline="central">%s</text>`+"\n", x+9, y, escape(name))

@@ -3,6 +3,7 @@ import { ChevronRight, Plus, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { type DragEvent, type KeyboardEvent, useMemo, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { addFold, nest, removeFold } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
@@ -26,7 +27,7 @@ export function Folds() {
     if (!next.delete(id)) next.add(id);
     setFolded(next);
   };
-  const mix = things(sheet.buses).find((b) => b.kind === "mix");
+  const mix = things(sheet.buses).find((b) => busKinds[b.kind].only);
   const columns = `minmax(190px,1.6fr) repeat(${Math.max(0, folds.length - 1)}, minmax(120px,1fr)) 74px`;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard

@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useMemo, useRef, useState } from "react";
 import { type Id, Refusal, type Schemas } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { change, seen } from "../../model/changing";
 import { obey, wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
@@ -43,7 +44,7 @@ export function RulesDialog({ close }: { close: () => void }) {
     setDraft(next);
   };
   const first = things(sheet.buses).find(
-    (b) => b.kind === "stem" && b.fold === sheet.folds.order[0] && b.carries !== "wet",
+    (b) => busKinds[b.kind].stem && b.fold === sheet.folds.order[0] && b.carries !== "wet",
   );
   const changed = draft !== sheet.rules;
   const keep = () =>
@@ -138,7 +139,7 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
     </select>
   );
   const stems = things(sheet.buses).filter(
-    (b) => b.kind === "stem" && b.fold === sheet.folds.order[0] && b.carries !== "wet",
+    (b) => busKinds[b.kind].stem && b.fold === sheet.folds.order[0] && b.carries !== "wet",
   );
   return (
     <>

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Bus } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { seen } from "../../model/changing";
 import { nest, setBus } from "../../model/delivering";
 import { select, set, show, useApp } from "../../model/store";
@@ -12,7 +13,7 @@ export function StemSheet() {
   const stem = useApp((s) => (s.bus ? s.sheet?.buses.byId.get(s.bus) : undefined));
   const box =
     "shrink-0 border-line border-t px-3 py-2 @min-[860px]:w-[290px] @min-[860px]:border-t-0 @min-[860px]:border-l overflow-y-auto max-h-[46%] @min-[860px]:max-h-none";
-  if (stem?.kind !== "stem") {
+  if (!stem || !busKinds[stem.kind].stem) {
     return (
       <p className={`${box} text-soft`}>
         Choose a stem to say how it is delivered. Drag a stem onto another to say what it belongs to; dropped on the
@@ -22,7 +23,7 @@ export function StemSheet() {
   }
   const parent = parentOf(sheet, stem);
   const next = sheet.folds.order[sheet.folds.order.indexOf(stem.fold ?? "") + 1];
-  const coarser = things(sheet.buses).filter((b) => b.kind === "stem" && b.fold === next);
+  const coarser = things(sheet.buses).filter((b) => busKinds[b.kind].stem && b.fold === next);
   const rows = [...sheet.facts.values()].filter((f) => f.stems.includes(stem.id)).map((f) => f.id);
   const exceptions = rows.filter((id) => sheet.instruments.byId.get(id)?.stemByHand).length;
   const put = (more: Partial<Bus>, drop: (keyof Bus)[] = [], base?: number) => {

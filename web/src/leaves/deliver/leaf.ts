@@ -1,3 +1,4 @@
+import { busKinds } from "../../model/buskinds";
 import { plural } from "../../model/template";
 import { leaf } from "../leaf";
 import { Deliver } from "./Deliver";
@@ -13,7 +14,7 @@ export const deliver = leaf({
   Content: Deliver,
   figure: (sheet) => {
     let n = 0;
-    for (const b of sheet.buses.byId.values()) if (b.kind === "stem") n++;
+    for (const b of sheet.buses.byId.values()) if (busKinds[b.kind].stem) n++;
     return plural(n, "stem");
   },
   dialogs: { stems: StemsDialog, rules: RulesDialog, returns: ReturnsDialog },

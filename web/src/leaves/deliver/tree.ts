@@ -1,4 +1,5 @@
 import type { Bus, Id } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { type Sheet, things } from "../../model/template";
 
 /** Cell is one stem of the folding tree: in the column of its fold, as high as
@@ -17,7 +18,7 @@ export function parentOf(sheet: Pick<Sheet, "buses" | "folds">, stem: Bus): Bus 
   const place = (b: Bus) => sheet.folds.order.indexOf(b.fold ?? "");
   for (const r of stem.routes) {
     const to = sheet.buses.byId.get(r.to);
-    if (to?.kind === "stem" && place(to) > place(stem)) return to;
+    if (to && busKinds[to.kind].stem && place(to) > place(stem)) return to;
   }
   return undefined;
 }
@@ -27,7 +28,7 @@ export function tree(
   sheet: Pick<Sheet, "buses" | "folds" | "facts" | "sections">,
   folded: ReadonlySet<Id>,
 ): { cells: Cell[]; rows: number } {
-  const stems = things(sheet.buses).filter((b) => b.kind === "stem");
+  const stems = things(sheet.buses).filter((b) => busKinds[b.kind].stem);
   const rank = new Map(sectionsInOrder(sheet).map((id, n) => [id, n]));
   const at = (b: Bus) => rank.get(b.section ?? "") ?? rank.size;
   stems.sort((a, b) => at(a) - at(b));

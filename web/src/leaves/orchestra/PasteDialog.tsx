@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { type Answers, copiedRows, paste } from "../../model/delivering";
 import { tell, useApp } from "../../model/store";
 import { plural, things } from "../../model/template";
@@ -69,7 +70,7 @@ export function PasteDialog({ close }: { close: () => void }) {
               <option value="make">make one like it</option>
               <option value="">leave its routes out</option>
               {things(sheet.buses)
-                .filter((b) => b.kind === q.kind || b.kind === "stem" || b.kind === "group")
+                .filter((b) => b.kind === q.kind || busKinds[b.kind].stem || busKinds[b.kind].sums)
                 .map((b) => (
                   <option key={b.id} value={b.id}>
                     {b.name} ({b.kind})

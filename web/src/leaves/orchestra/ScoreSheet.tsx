@@ -39,7 +39,6 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
   const scroller = useRef<HTMLDivElement>(null);
   const size = useSize(scroller);
   // another sightline is seen from its beginning
-  // biome-ignore lint/correctness/useExhaustiveDependencies: only when it is another one
   useEffect(() => {
     if (scroller.current) scroller.current.scrollTop = 0;
   }, [sight?.id]);

@@ -1,4 +1,5 @@
 import { type FormEvent, useState } from "react";
+import { busKinds, sightKinds } from "../../model/buskinds";
 import { seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
@@ -60,7 +61,7 @@ export function SightDialog({ close }: { close: () => void }) {
       />
     </>
   );
-  const stems = things(sheet.buses).filter((b) => b.kind === "stem");
+  const stems = things(sheet.buses).filter((b) => busKinds[b.kind].stem);
   return (
     <Floating title={was ? `Change ${was.name}` : "New sightline"} open onOpenChange={close} className="w-[560px]">
       <form onSubmit={(e) => void keep(e)} className="-m-1 flex min-h-0 flex-col gap-3 overflow-y-auto p-1">
@@ -109,7 +110,7 @@ export function SightDialog({ close }: { close: () => void }) {
                 checked={line.buses !== undefined}
                 onChange={() => {
                   const { fixed: _, rows: __, match: ___, ...rest } = line;
-                  setLine({ ...rest, buses: ["group", "return"] });
+                  setLine({ ...rest, buses: sightKinds.filter((k) => !busKinds[k].stem) });
                 }}
               />
               buses
@@ -119,7 +120,7 @@ export function SightDialog({ close }: { close: () => void }) {
             <>
               <span>Kinds of bus</span>
               <div className="flex gap-5">
-                {(["group", "return", "stem"] as const).map((kind) => (
+                {sightKinds.map((kind) => (
                   <label key={kind} className="flex items-center gap-2">
                     <input
                       type="checkbox"
@@ -132,7 +133,7 @@ export function SightDialog({ close }: { close: () => void }) {
                         })
                       }
                     />
-                    {kind}s
+                    {busKinds[kind].many}
                   </label>
                 ))}
                 <span className="text-soft">in Routing, as a matrix; no rows</span>

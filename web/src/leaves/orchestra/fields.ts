@@ -1,4 +1,5 @@
 import type { Id, Instrument } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { assign, change } from "../../model/changing";
 import { tintSections } from "../../model/palette";
 import { get } from "../../model/store";
@@ -28,7 +29,7 @@ const stemText = (sheet: Sheet, i: Instrument) =>
 
 const fineStems = (sheet: Sheet) =>
   things(sheet.buses)
-    .filter((b) => b.kind === "stem" && b.fold === sheet.folds.order[0])
+    .filter((b) => busKinds[b.kind].stem && b.fold === sheet.folds.order[0])
     .map((b) => b.name);
 
 export const fields: Field[] = [

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { change, seen } from "../../model/changing";
 import { obey } from "../../model/delivering";
 import { computed } from "../../model/queries";
@@ -66,7 +67,7 @@ function BusInspector({ bus }: { bus: Bus }) {
         <span className="ml-auto flex items-center gap-1 text-soft">
           fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
         </span>
-        {bus.kind !== "mix" && bus.kind !== "speakers" && (
+        {!busKinds[bus.kind].only && !busKinds[bus.kind].last && (
           <button type="button" className="button" onClick={() => set({ dialog: "remove-bus" })}>
             Remove…
           </button>
@@ -152,7 +153,8 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
   const wire = (to: Id, level?: Schemas["WireSetting"], base?: number) =>
     void change({ kind: "connect", wires: from.map((f) => ({ from: f, to, ...(level ? { level } : {}) })) }, base);
   const rows = from.every((id) => sheet.instruments.byId.has(id));
-  const send = (to: Id) => sheet.buses.byId.get(to)?.kind === "return";
+  const sends = (b?: Bus) => b && busKinds[b.kind].sends;
+  const send = (to: Id) => sends(sheet.buses.byId.get(to));
   // what a person sets on a send stays, whatever its section sends later
   const level = (r: Route, more: Partial<Schemas["WireSetting"]>): Schemas["WireSetting"] => ({
     gainDb: r.gainDb,
@@ -180,7 +182,7 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
               →
             </span>
             <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.to })}>
-              {name} {to?.kind === "return" && <span className="text-soft">send{r.hand ? ", by hand" : ""}</span>}
+              {name} {sends(to) && <span className="text-soft">send{r.hand ? ", by hand" : ""}</span>}
               {r.at && <span className="text-soft">in {r.at}</span>}
             </button>
             <Level

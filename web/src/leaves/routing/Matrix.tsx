@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
+import { busKinds } from "../../model/buskinds";
 import { change, seen } from "../../model/changing";
 import { lines } from "../../model/score";
 import { sightOf, useShown } from "../../model/sight";
@@ -20,7 +21,6 @@ interface Source {
   bus?: Bus;
 }
 
-const kinds: Bus["kind"][] = ["group", "return", "stem", "mix", "print", "speakers"];
 const cell = { w: 34, h: 24 };
 const head = { w: 210, h: 118 };
 
@@ -83,12 +83,12 @@ export function Matrix() {
     const gainDb = Number((typed ?? "").replace("−", "-").replace(",", "."));
     if (typed !== null && typed.trim() !== "" && Number.isFinite(gainDb) && row && to) {
       const old = row.routes.find((r) => r.to === to.id);
-      const tap = old?.tap ?? (to.kind === "return" ? "pre" : "post");
+      const tap = old?.tap ?? (busKinds[to.kind].sends ? "pre" : "post");
       wire(
         {
           gainDb,
           tap,
-          ...(to.kind === "return" && !row.bus ? { hand: true } : {}),
+          ...(busKinds[to.kind].sends && !row.bus ? { hand: true } : {}),
           ...(old?.at ? { at: old.at } : {}),
         },
         base,
@@ -254,6 +254,7 @@ function cellText(row: Source, to: Bus, route: Route | undefined): string {
 }
 
 function inOrder(sheet: Sheet): Bus[] {
+  const kinds = Object.keys(busKinds);
   const place = (b: Bus) => kinds.indexOf(b.kind) * 100 + Math.max(0, sheet.folds.order.indexOf(b.fold ?? ""));
   return things(sheet.buses).sort((a, b) => place(a) - place(b));
 }
@@ -284,7 +285,7 @@ function sources(
     return { id: i.id, name: i.name, routes: i.routes, depth: l.depth + 1, tint: rowTint(sheet, i) };
   });
   for (const b of buses) {
-    if (shown ? shown.some((kind) => kind === b.kind) : b.kind !== "speakers") {
+    if (shown ? shown.some((kind) => kind === b.kind) : !busKinds[b.kind].last) {
       out.push({ id: b.id, name: b.name, routes: b.routes, depth: 0, tint: tintVar(tintOf(sheet, b.section)), bus: b });
     }
   }

@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
 import type { Bus } from "../../model/api";
+import { busKinds, busKindsThat } from "../../model/buskinds";
 import { change } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { set, useApp } from "../../model/store";
@@ -22,8 +23,9 @@ export function NewBus() {
 function Form({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [kind, setKind] = useState<Bus["kind"]>("return");
+  const is = busKinds[kind];
   const [name, setName] = useState("");
-  const onward = things(sheet.buses).filter((b) => b.kind === "stem" || b.kind === "mix");
+  const onward = things(sheet.buses).filter((b) => busKinds[b.kind].stem || busKinds[b.kind].only);
   const folds = things(sheet.folds);
   const [fold, setFold] = useState(folds[0]?.id ?? "");
   const [to, setTo] = useState(onward[0]?.id ?? "");
@@ -36,10 +38,10 @@ function Form({ close }: { close: () => void }) {
       kind,
       name: name.trim(),
       gainDb: 0,
-      routes: kind === "speakers" ? [] : [{ to, gainDb: 0, tap: "post" }],
+      routes: busKinds[kind].last ? [] : [{ to, gainDb: 0, tap: "post" }],
     };
-    if (kind === "stem") value.fold = fold;
-    if (kind === "return") value.process = "reverb";
+    if (is.stem) value.fold = fold;
+    if (is.process) value.process = is.process;
     if (from?.section) value.section = from.section;
     close();
     if (await change({ kind: "put", buses: [{ at: -1, value }] })) set({ bus: id });
@@ -49,12 +51,13 @@ function Form({ close }: { close: () => void }) {
       <form onSubmit={(e) => void make(e)} className="grid grid-cols-[80px_1fr] items-center gap-2">
         <label htmlFor="bus-kind">Kind</label>
         <select id="bus-kind" className="field" value={kind} onChange={(e) => setKind(e.target.value as Bus["kind"])}>
-          <option value="group">group</option>
-          <option value="return">return, fed by sends</option>
-          <option value="stem">stem</option>
-          <option value="speakers">speakers</option>
+          {busKindsThat((k) => k.made).map((k) => (
+            <option key={k} value={k}>
+              {busKinds[k].words}
+            </option>
+          ))}
         </select>
-        {kind === "stem" && (
+        {is.stem && (
           <>
             <label htmlFor="bus-fold">Of the fold</label>
             <select id="bus-fold" className="field" value={fold} onChange={(e) => setFold(e.target.value)}>

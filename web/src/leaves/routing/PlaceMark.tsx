@@ -1,6 +1,7 @@
 import { ChevronRight } from "lucide-react";
 import { type DragEvent, type KeyboardEvent, memo } from "react";
 import type { Id } from "../../model/api";
+import { busKind } from "../../model/buskinds";
 import { plural, tintVar } from "../../model/template";
 import type { Place } from "./picture";
 
@@ -31,7 +32,7 @@ interface Props {
 export const PlaceMark = memo(function PlaceMark(props: Props) {
   const { place: p, number, x, room, chosen, wiring, acts } = props;
   const left = p.column === 0;
-  const turned = p.kind === "mix" || p.kind === "speakers" || p.kind === "print";
+  const turned = busKind(p.kind)?.beyond;
   const opens = (p.holds ?? 0) > 0;
   const narrow = props.narrow && p.column === 1;
   const label = `${p.name}, ${plural(p.count, "instrument")}`;

@@ -1,5 +1,6 @@
 import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Id } from "../../model/api";
+import { busKind } from "../../model/buskinds";
 import { change } from "../../model/changing";
 import { within } from "../../model/score";
 import { get, select, set, tell, useApp } from "../../model/store";
@@ -200,7 +201,7 @@ function connect(from: Place, to: Place) {
     return tell(`${from.name} are several; unfold them, then connect one of them.`, "refused");
   }
   const ids = from.kind === "section" ? within(get().sheet!, from.id) : [from.id];
-  const send = to.kind === "return";
+  const send = busKind(to.kind)?.sends;
   const level = { gainDb: 0, tap: send ? ("pre" as const) : ("post" as const), ...(send ? { hand: true } : {}) };
   void change({ kind: "connect", wires: ids.map((id) => ({ from: id, to: to.id, level })) }).then(
     (done) => done && tell(`Connected ${from.name} to ${to.name}.`),

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Id } from "../../model/api";
+import { busKind } from "../../model/buskinds";
 import { setPosition } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { sightOf, useShown } from "../../model/sight";
@@ -129,7 +130,7 @@ function Unfolded({ ids, toggle }: { ids: Id[]; toggle: (id: Id) => void }) {
   const name = (id: Id) => {
     const [kind, section] = id.includes("/") ? id.split("/") : ["", id];
     const s = sheet.sections.byId.get(section ?? "");
-    return [s?.name, kind && `${kind}s`].filter(Boolean).join(" ") || id;
+    return [s?.name, busKind(kind ?? "")?.many].filter(Boolean).join(" ") || id;
   };
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-1.5 border-line border-b px-3 py-1" data-part="toggled">
