@@ -23,7 +23,7 @@ test-go: web
 	go vet ./...
 	go test -timeout 5m $$(go list ./... | grep -v internal/e2e | grep -vxF "$$(go list $(SHARED))")
 	go test -timeout 8m -race $(SHARED)
-	go test -timeout 14m -count=1 ./internal/e2e
+	internal/e2e/run.sh
 
 test-web: web/node_modules/.ready
 	$(NPM) run --silent test

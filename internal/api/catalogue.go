@@ -24,7 +24,7 @@ func (s *server) Catalogue(ctx context.Context, _ gen.CatalogueRequestObject) (g
 	v := h.View()
 	t := v.Template
 	out := gen.Catalogue{
-		Id: h.ID(), Revision: v.Revision, Settings: t.Settings, MiddleC: t.MiddleC(), Machines: s.app.MachineNames(p.Studio),
+		Id: h.ID(), Revision: v.Revision, Settings: t.Settings, MiddleC: t.MiddleC(),
 		Rig:       values(t.Machines),
 		Libraries: values(t.Libraries), Players: values(t.Players), Shelves: shelves(t), Own: []gen.Id{}, Sounds: sounds,
 		Castings: values(t.Castings), Shipped: casting.Shipped(),

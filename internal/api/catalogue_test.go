@@ -49,7 +49,7 @@ type catalogue struct {
 	Vocabulary []struct{ ID, Name string }
 	Own        []string
 	Sounds     []struct{ ID string }
-	Machines   []string
+	Rig        []template.Machine
 }
 
 type opened struct {
@@ -79,7 +79,8 @@ func TestTheCatalogueTakesInWhatTemplatesBring(t *testing.T) {
 	require.Len(t, cat.Libraries, 1)
 	require.Equal(t, "Millrace Winds", cat.Libraries[0].Name)
 	require.Equal(t, 2, cat.Shelves[0].Patches)
-	require.Equal(t, []string{"Alder"}, cat.Machines)
+	require.Len(t, cat.Rig, 1)
+	require.Equal(t, "Alder", cat.Rig[0].Name)
 	require.Greater(t, len(cat.Sounds), 60)
 
 	found := as[page](t, c.do("GET", "/api/catalogue/patches?text=mill+picc", nil))

@@ -21,7 +21,7 @@ func (s *server) MakeCredential(ctx context.Context, r gen.MakeCredentialRequest
 	if m == nil {
 		return nil, store.ErrNotFound
 	}
-	token, err := s.app.MakeCredential(ctx, p, m.Name)
+	token, err := s.app.MakeCredential(ctx, p, m.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -52,7 +52,7 @@ func (s *server) Host(ctx context.Context, r gen.HostRequestObject) (gen.HostRes
 	if m == nil {
 		return nil, store.ErrNotFound
 	}
-	v, err := s.app.Host(ctx, p, m.Name)
+	v, err := s.app.Host(ctx, p, m.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -12,8 +12,12 @@ import (
 // Scans implements the contract.
 func (s *server) Scans(ctx context.Context, _ gen.ScansRequestObject) (gen.ScansResponseObject, error) {
 	list, err := s.app.Scans(ctx, person(ctx))
+	if err != nil {
+		return nil, err
+	}
+	machines, err := s.app.MachineRoots(ctx, person(ctx))
 	out := gen.ScanList{Roots: s.app.ScanRoots(), Scans: list, Machines: []gen.ScanMachine{}}
-	for name, roots := range s.app.MachineRoots(person(ctx).Studio) {
+	for name, roots := range machines {
 		out.Machines = append(out.Machines, gen.ScanMachine{Name: name, Roots: roots})
 	}
 	slices.SortFunc(out.Machines, func(a, b gen.ScanMachine) int { return strings.Compare(a.Name, b.Name) })

@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -65,9 +64,10 @@ type App struct {
 	listening atomic.Bool    // to what other servers write
 
 	mu         sync.Mutex
-	hearers    map[string]func(uuid.UUID)        // of what was written that is not the app's
-	hostRoots  map[uuid.UUID]map[string][]string // folders of machines that may be scanned, by studio and name
-	catalogues map[uuid.UUID]uuid.UUID           // by studio
+	hearers    map[string]func(uuid.UUID)             // of what was written that is not the app's
+	hostRoots  map[uuid.UUID]map[template.ID][]string // folders of machines that may be scanned, by studio and machine
+	catalogues map[uuid.UUID]uuid.UUID                // by studio
+	named      map[uuid.UUID]bool                     // studios with hosts that are known by their machine's name alone
 }
 
 // Person is who asks.
@@ -91,7 +91,7 @@ func New(c Config) *App {
 	return &App{
 		turned: make(chan struct{}, 1),
 		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
-		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[string][]string{},
+		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
@@ -218,6 +218,15 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	for _, c := range credentials {
 		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
 	}
+	named, err := a.store.Queries().CredentialsNamed(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("list hosts known by name: %w", err)
+	}
+	a.mu.Lock()
+	for _, studio := range named {
+		a.named[studio] = true
+	}
+	a.mu.Unlock()
 	if err := a.loadPaces(ctx); err != nil {
 		return nil, err
 	}
@@ -420,18 +429,4 @@ func (a *App) loadAbouts(ctx context.Context) error {
 		a.abouts.put(row.ID, row.StudioID, row.Kind, aboutFrom(row.About))
 	}
 	return nil
-}
-
-// MachineNames lists the machines of all templates of the studio.
-func (a *App) MachineNames(studio uuid.UUID) []string {
-	out := []string{}
-	a.abouts.all(func(_ uuid.UUID, x aboutRow) {
-		for _, name := range x.Machines {
-			if x.studio == studio && !slices.Contains(out, name) {
-				out = append(out, name)
-			}
-		}
-	})
-	slices.Sort(out)
-	return out
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"sync"
 	"testing"
 
@@ -28,10 +29,22 @@ type quietRig struct {
 	mu     sync.Mutex
 	wanted map[string][]rig.Load
 
+	hosts     []rig.Host
 	forgotten []string
 }
 
-func (q *quietRig) Know(rig.Host)                                                 {}
+func (q *quietRig) Know(h rig.Host) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.hosts = append(q.hosts, h)
+}
+
+func (q *quietRig) known() []rig.Host {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	return slices.Clone(q.hosts)
+}
+
 func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (q *quietRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
@@ -229,7 +242,7 @@ func TestCallsAreWantedRefusedAndKept(t *testing.T) {
 	f := setUp(t)
 	all := ids(f.hot.View().Template)
 	require.NoError(t, f.hot.Call(ctx, all[:4], app.CallThem, false))
-	require.Equal(t, 4, len(f.rig.names("Machine 1"))+len(f.rig.names("Machine 2")))
+	require.Equal(t, 4, len(f.rig.names("machine-1"))+len(f.rig.names("machine-2")))
 
 	small := *f.hot.View().Template.Machines[0]
 	small.MemoryMiB, small.ReserveMiB = 700, 0
@@ -344,7 +357,7 @@ func TestTheRunningStateIsToldByDifference(t *testing.T) {
 	require.Len(t, d.Instruments, 2)
 	require.Contains(t, d.Instruments[0].Reason, "is away")
 
-	host := rig.Host{Studio: f.ada.Studio.String(), Machine: f.hot.View().Template.Index().Machines[f.hot.View().Template.Instruments[0].Seat.Machine].Name}
+	host := rig.Host{Studio: f.ada.Studio.String(), Machine: string(f.hot.View().Template.Index().Machines[f.hot.View().Template.Instruments[0].Seat.Machine].ID)}
 	report := rig.Report{Generation: 1, UsedMiB: 400, LeftMs: 3000, Items: []rig.Item{{ID: f.id.String() + "/" + string(all[0]), State: rig.Tuning, Progress: 0.5}}}
 	f.app.Reported(host, report, false)
 	d = next()

@@ -69,7 +69,7 @@ func BenchmarkServerPerLoad(b *testing.B) {
 					}
 					r.Items = append(r.Items, item)
 				}
-				a.Reported(rig.Host{Studio: p.Studio.String(), Machine: m.Name}, r, false)
+				a.Reported(rig.Host{Studio: p.Studio.String(), Machine: string(m.ID)}, r, false)
 			}
 		}
 		require.NoError(b, h.Call(ctx, ids[:1000], app.RestThem, true))

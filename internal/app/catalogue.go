@@ -47,8 +47,21 @@ func (a *App) agree(ctx context.Context, p Person, h *Hot) error {
 	if err := cat.follow(ctx, p, func(c *template.Template) change.Change { return catalogue.Missing(c, t) }); err != nil {
 		return err
 	}
+	if err := a.bind(ctx, cat); err != nil {
+		return err
+	}
+	if err := h.sitOnStudios(ctx, p, cat); err != nil {
+		return err
+	}
 	c := cat.View().Template
 	return h.follow(ctx, p, func(t *template.Template) change.Change { return catalogue.Behind(t, c) })
+}
+
+// sitOnStudios lets a template sit on the studio's machines where its own have their
+// names.
+func (h *Hot) sitOnStudios(ctx context.Context, p Person, cat *Hot) error {
+	c := cat.View().Template
+	return h.follow(ctx, p, func(t *template.Template) change.Change { return catalogue.SitOnStudios(t, c) })
 }
 
 // follow applies what follows from a change elsewhere; nothing when there is
@@ -60,7 +73,10 @@ func (h *Hot) follow(ctx context.Context, p Person, make func(*template.Template
 	}
 	err := h.doc.Follow(ctx, document.Ask{Author: p.ID, By: p.Name, Seen: document.Any}, func(v *sheetView) (change.Change, bool) {
 		c := make(v.State)
-		return change.Batch{Label: label, Changes: []change.Change{c}}, len(c.Keys()) > 0 && !v.Locked
+		if c == nil || v.Locked || len(c.Keys()) == 0 {
+			return nil, false
+		}
+		return change.Batch{Label: label, Changes: []change.Change{c}}, true
 	})
 	if h.Locked() {
 		h.agrees.Store(false) // made up for once it is unlocked
@@ -119,13 +135,20 @@ func (h *Hot) learn(ctx context.Context, p Person, before, now *template.Templat
 	if err != nil {
 		return err
 	}
+	if !slices.Equal(before.Machines, now.Machines) {
+		if err := h.sitOnStudios(ctx, p, cat); err != nil {
+			return err
+		}
+		now = h.View().Template
+	}
 	left, err := h.left(ctx, p, before, now)
 	if err != nil {
 		return err
 	}
 	old := cat.View().Template
 	if err := cat.follow(ctx, p, func(c *template.Template) change.Change {
-		return change.Batch{Changes: append(catalogue.Left(c, left), catalogue.Learned(c, before, now))}
+		learned := change.Renaming(c, catalogue.Learned(c, before, now))
+		return change.Batch{Changes: append(catalogue.Left(c, left), learned)}
 	}); err != nil {
 		return err
 	}
@@ -148,13 +171,36 @@ func (h *Hot) left(ctx context.Context, p Person, before, now *template.Template
 				return nil, fmt.Errorf("ask who sits on %s: %w", m.Name, err)
 			}
 		}
-		if !slices.ContainsFunc(rows, func(row db.Document) bool {
-			return row.ID != h.ID() && slices.Contains(aboutFrom(row.About).Machines, m.Name)
-		}) {
+		sat, err := h.otherSits(ctx, rows, m.ID)
+		if err != nil {
+			return nil, fmt.Errorf("ask who sits on %s: %w", m.Name, err)
+		}
+		if !sat {
 			left = append(left, m.ID)
 		}
 	}
 	return left, nil
+}
+
+// otherSits tells whether another template sits on a machine.
+func (h *Hot) otherSits(ctx context.Context, rows []db.Document, machine template.ID) (bool, error) {
+	for _, row := range rows {
+		if row.ID == h.ID() {
+			continue
+		}
+		x := aboutFrom(row.About)
+		if x.Sits == nil {
+			t, err := h.app.present(ctx, h.studio(), row)
+			if err != nil {
+				return false, err
+			}
+			x = aboutOf(t)
+		}
+		if slices.Contains(x.Sits, machine) {
+			return true, nil
+		}
+	}
+	return false, nil
 }
 
 // keptByTemplates refuses a change of the catalogue that takes away what a

@@ -64,7 +64,7 @@ func (b *hostBook) here() []store.Driven {
 	var out []store.Driven
 	for key, p := range b.known {
 		if p.online {
-			out = append(out, store.Driven{Studio: key.studio, Machine: key.machine})
+			out = append(out, store.Driven{Studio: key.studio, Machine: string(key.machine)})
 		}
 	}
 	return out

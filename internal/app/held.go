@@ -32,7 +32,7 @@ func (b *heldBook) put(studio, id uuid.UUID, name string, estimates []calls.Esti
 		if e.AfterMiB == 0 {
 			continue
 		}
-		key := machineKey{studio, e.Machine.Name}
+		key := machineKey{studio, e.Machine.ID}
 		if b.known[key] == nil {
 			b.known[key] = map[uuid.UUID]calls.Held{}
 		}
@@ -41,7 +41,7 @@ func (b *heldBook) put(studio, id uuid.UUID, name string, estimates []calls.Esti
 }
 
 // others lists what templates other than one hold on a machine, the most first.
-func (b *heldBook) others(studio, id uuid.UUID, machine string) []calls.Held {
+func (b *heldBook) others(studio, id uuid.UUID, machine template.ID) []calls.Held {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	held := maps.Clone(b.known[machineKey{studio, machine}])
@@ -55,7 +55,7 @@ func (b *heldBook) others(studio, id uuid.UUID, machine string) []calls.Held {
 func (r *Running) others() map[template.ID][]calls.Held {
 	out := make(map[template.ID][]calls.Held, len(r.t.Machines))
 	for _, m := range r.t.Machines {
-		out[m.ID] = r.app.held.others(r.studio, r.id, m.Name)
+		out[m.ID] = r.app.held.others(r.studio, r.id, m.ID)
 	}
 	return out
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
@@ -45,7 +46,7 @@ type hostBook struct {
 
 type machineKey struct {
 	studio  uuid.UUID
-	machine string // its name
+	machine template.ID
 }
 
 type hostPast struct {
@@ -107,7 +108,8 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 	if err != nil {
 		return
 	}
-	if a.hosts.note(machineKey{studio, host.Machine}, report, away, time.Now()) {
+	machine := template.ID(host.Machine)
+	if a.hosts.note(machineKey{studio, machine}, report, away, time.Now()) {
 		select {
 		case a.turned <- struct{}{}: // one more machine to drive, or one less
 		default:
@@ -120,16 +122,16 @@ func (a *App) Reported(host rig.Host, report rig.Report, away bool) {
 			})
 		}
 	}
-	a.noteRoots(studio, host.Machine, report.ScanRoots)
-	a.each(studio, func(h *Hot) { h.reported(host.Machine, report, away) })
+	a.noteRoots(studio, machine, report.ScanRoots)
+	a.each(studio, func(h *Hot) { h.reported(machine, report, away) })
 }
 
 // Host tells of a machine and of the credentials made for it.
-func (a *App) Host(ctx context.Context, p Person, machine string) (HostView, error) {
+func (a *App) Host(ctx context.Context, p Person, machine template.ID) (HostView, error) {
 	v := a.hosts.view(machineKey{p.Studio, machine}, time.Now())
 	v.Pace = a.paces.of(machineKey{p.Studio, machine})
 	var err error
-	v.Credentials, err = a.store.Queries().CredentialsOf(ctx, db.CredentialsOfParams{StudioID: p.Studio, Machine: machine})
+	v.Credentials, err = a.store.Queries().CredentialsOf(ctx, db.CredentialsOfParams{StudioID: p.Studio, Machine: string(machine)})
 	if err != nil {
 		return v, fmt.Errorf("list the credentials of %s: %w", machine, err)
 	}
@@ -143,14 +145,48 @@ func (a *App) Host(ctx context.Context, p Person, machine string) (HostView, err
 
 // MakeCredential makes a credential for a host and returns its token, which
 // is not kept.
-func (a *App) MakeCredential(ctx context.Context, p Person, machine string) (string, error) {
+func (a *App) MakeCredential(ctx context.Context, p Person, machine template.ID) (string, error) {
 	secret := rig.NewSecret()
-	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: machine, TokenHash: rig.Hash(secret)})
+	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: string(machine), TokenHash: rig.Hash(secret)})
 	if err != nil {
 		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
 	}
-	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: machine})
+	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: string(machine)})
 	return rig.Token(row.ID.String(), secret), nil
+}
+
+// bind gives hosts that were known by their machine's name, as earlier versions did,
+// to the machines of the studio.
+func (a *App) bind(ctx context.Context, cat *Hot) error {
+	studio := cat.studio()
+	a.mu.Lock()
+	named := a.named[studio]
+	a.mu.Unlock()
+	if !named {
+		return nil
+	}
+	machines := db.MachinesBindParams{StudioID: studio}
+	for _, m := range cat.View().Template.Machines {
+		machines.Ids, machines.Names = append(machines.Ids, string(m.ID)), append(machines.Names, m.Name)
+	}
+	if err := a.store.Queries().MachinesBind(ctx, machines); err != nil {
+		return fmt.Errorf("give hosts to their machines: %w", err)
+	}
+	rows, err := a.store.Queries().CredentialList(ctx)
+	if err != nil {
+		return fmt.Errorf("list credentials: %w", err)
+	}
+	named = false
+	for _, c := range rows {
+		if c.StudioID == studio {
+			named = named || c.Named
+			a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+		}
+	}
+	a.mu.Lock()
+	a.named[studio] = named
+	a.mu.Unlock()
+	return a.loadPaces(ctx)
 }
 
 // RevokeCredential takes a host's credential back; a host that uses it is cut

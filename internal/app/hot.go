@@ -105,10 +105,14 @@ func (h *Hot) apply(ctx context.Context, ask document.Ask, p Person, make func(*
 	revision, err := h.doc.Apply(ctx, ask, func(v *sheetView) (change.Change, error) {
 		before = v.State
 		c, err := make(v)
-		if err == nil && cat != nil {
-			c = catalogue.Known(c, before, cat)
+		if err != nil {
+			return nil, err
 		}
-		return c, err
+		c = change.Renaming(before, c)
+		if cat == nil {
+			return c, nil
+		}
+		return catalogue.Known(c, before, cat), catalogue.NameTaken(c, cat)
 	})
 	if err == nil {
 		h.spread(ctx, p, before)

@@ -45,13 +45,13 @@ func (a *App) loadPaces(ctx context.Context) error {
 	a.paces.mu.Lock()
 	defer a.paces.mu.Unlock()
 	for _, r := range rows {
-		a.paces.known[machineKey{r.StudioID, r.Machine}] = calls.Pace{Computed: r.Computed, Measured: r.Measured, Loads: int(r.Loads)}
+		a.paces.known[machineKey{r.StudioID, template.ID(r.Machine)}] = calls.Pace{Computed: r.Computed, Measured: r.Measured, Loads: int(r.Loads)}
 	}
 	return nil
 }
 
 // learn learns from a measured load. What was learned is written beside the work.
-func (a *App) learn(studio uuid.UUID, machine string, computed, measured time.Duration) {
+func (a *App) learn(studio uuid.UUID, machine template.ID, computed, measured time.Duration) {
 	key := machineKey{studio, machine}
 	before := a.paces.of(key)
 	p := a.paces.learn(key, computed, measured)
@@ -60,10 +60,10 @@ func (a *App) learn(studio uuid.UUID, machine string, computed, measured time.Du
 	}
 }
 
-func (a *App) keepPace(studio uuid.UUID, machine string, p calls.Pace) {
+func (a *App) keepPace(studio uuid.UUID, machine template.ID, p calls.Pace) {
 	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
 	defer stop()
-	err := a.store.Queries().PacePut(ctx, db.PacePutParams{StudioID: studio, Machine: machine, Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
+	err := a.store.Queries().PacePut(ctx, db.PacePutParams{StudioID: studio, Machine: string(machine), Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
 	if err != nil {
 		slog.Warn("what was learned of a machine is not kept", "machine", machine, "error", err)
 	}
@@ -148,7 +148,7 @@ func (r *Running) endMeasuring(machine *template.Machine, away bool, now time.Ti
 	}
 	took := now.Sub(m.since)
 	r.lastLoad[machine.ID] = Measured{m.computed, took}
-	r.app.learn(r.studio, machine.Name, m.computed, took)
+	r.app.learn(r.studio, machine.ID, m.computed, took)
 }
 
 // Paces is what was learned of the template's machines.
@@ -162,7 +162,7 @@ func (r *Running) Paces() map[template.ID]calls.Pace {
 func (r *Running) paceOfAll() map[template.ID]calls.Pace {
 	out := map[template.ID]calls.Pace{}
 	for _, m := range r.t.Machines {
-		out[m.ID] = r.app.paces.of(machineKey{r.studio, m.Name})
+		out[m.ID] = r.app.paces.of(machineKey{r.studio, m.ID})
 	}
 	return out
 }

@@ -126,8 +126,15 @@ func (r *Running) order() {
 			byMachine[e.Machine.ID] = append(byMachine[e.Machine.ID], r.load(l))
 		}
 	}
+	for id := range r.ordered {
+		if r.t.Index().Machines[id] == nil {
+			r.app.rig.Want(r.studio.String(), r.id.String(), string(id), nil)
+		}
+	}
+	clear(r.ordered)
 	for _, m := range r.t.Machines {
-		r.app.rig.Want(r.studio.String(), r.id.String(), m.Name, byMachine[m.ID])
+		r.app.rig.Want(r.studio.String(), r.id.String(), string(m.ID), byMachine[m.ID])
+		r.ordered[m.ID] = true
 	}
 }
 

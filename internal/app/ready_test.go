@@ -53,7 +53,7 @@ func (f *fixture) report(m *template.Machine, items ...rig.Item) {
 	for n := range items {
 		items[n].ID = f.id.String() + "/" + items[n].ID
 	}
-	f.app.Reported(rig.Host{Studio: f.ada.Studio.String(), Machine: m.Name}, rig.Report{Generation: 1, Items: items}, false)
+	f.app.Reported(rig.Host{Studio: f.ada.Studio.String(), Machine: string(m.ID)}, rig.Report{Generation: 1, Items: items}, false)
 }
 
 // What is kept comes with every call, stays when everything rests, and rests
@@ -162,7 +162,7 @@ func TestPrintedAndBack(t *testing.T) {
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	m := f.machineOf(ids[0])
 	held := func() bool {
-		return slices.Contains(f.rig.names(m.Name), f.hot.View().Template.Instrument(ids[0]).Name)
+		return slices.Contains(f.rig.names(string(m.ID)), f.hot.View().Template.Instrument(ids[0]).Name)
 	}
 	require.True(t, held())
 	before := f.hot.View().Template.Instrument(ids[0])
@@ -183,11 +183,11 @@ func TestTheLastCallLoadsFirst(t *testing.T) {
 	require.NoError(t, f.hot.Call(ctx, ids[:11], app.CallThem, false))
 	require.NoError(t, f.hot.Call(ctx, ids[11:], app.CallThem, false))
 	if f.machineOf(ids[11]) == m {
-		require.Equal(t, f.hot.View().Template.Instrument(ids[11]).Name, f.rig.names(m.Name)[0])
+		require.Equal(t, f.hot.View().Template.Instrument(ids[11]).Name, f.rig.names(string(m.ID))[0])
 	}
 	last := f.rows(1)
 	require.NoError(t, f.hot.Call(ctx, last, app.CallThem, false))
-	require.Equal(t, f.hot.View().Template.Instrument(last[0]).Name, f.rig.names(m.Name)[0], "called again, it goes first")
+	require.Equal(t, f.hot.View().Template.Instrument(last[0]).Name, f.rig.names(string(m.ID))[0], "called again, it goes first")
 }
 
 // A machine that takes longer than computed is learned of, shown, and known
@@ -203,13 +203,13 @@ func TestLoadingTimesAreLearned(t *testing.T) {
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	f.report(m, rig.Item{ID: string(ids[0]), State: rig.Failed, Reason: "unreadable"})
 	require.NoError(t, f.hot.Call(ctx, ids, app.RestThem, false))
-	v, err := f.app.Host(ctx, f.ada, m.Name)
+	v, err := f.app.Host(ctx, f.ada, m.ID)
 	require.NoError(t, err)
 	require.Zero(t, v.Pace.Loads)
 	f.report(m)
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	f.report(m, rig.Item{ID: string(ids[0]), State: rig.Ready})
-	v, err = f.app.Host(ctx, f.ada, m.Name)
+	v, err = f.app.Host(ctx, f.ada, m.ID)
 	require.NoError(t, err)
 	require.Equal(t, 1, v.Pace.Loads)
 	require.InDelta(t, computed.Seconds(), v.Pace.Computed, 1e-9)
@@ -220,7 +220,7 @@ func TestLoadingTimesAreLearned(t *testing.T) {
 	stop, err := again.Start(ctx)
 	require.NoError(t, err)
 	defer stop()
-	w, err := again.Host(ctx, f.ada, m.Name)
+	w, err := again.Host(ctx, f.ada, m.ID)
 	require.NoError(t, err)
 	require.Equal(t, v.Pace, w.Pace)
 }
@@ -363,7 +363,7 @@ func TestTwoCallAndRestTheSame(t *testing.T) {
 	wanted := f.hot.Wanted()
 	var told []string
 	for _, m := range f.hot.View().Template.Machines {
-		told = append(told, f.rig.names(m.Name)...)
+		told = append(told, f.rig.names(string(m.ID))...)
 	}
 	var names []string
 	for _, id := range wanted {
@@ -402,7 +402,7 @@ func TestCalledRowsFollowTheirSeats(t *testing.T) {
 	seat(nil)
 	require.Equal(t, []template.ID{row}, f.hot.Wanted(), "it is wanted still")
 	require.Equal(t, app.State{ID: row, State: "tuning", Reason: "it has lost its seat; seat it again"}, state())
-	require.Empty(t, f.rig.names(old.Name))
+	require.Empty(t, f.rig.names(string(old.ID)))
 
 	other := f.hot.View().Template.Machines[0]
 	if other.ID == old.ID {
@@ -410,7 +410,7 @@ func TestCalledRowsFollowTheirSeats(t *testing.T) {
 	}
 	next := template.Seat{Machine: other.ID, Riser: 2, Port: 1, Channel: 1, Pair: 9}
 	seat(&next)
-	require.Len(t, f.rig.names(other.Name), 1, "it loads there")
+	require.Len(t, f.rig.names(string(other.ID)), 1, "it loads there")
 	f.report(old, rig.Item{ID: string(row), State: rig.Ready})
 	require.NotEqual(t, "ready", state().State, "the old machine is late")
 	f.report(other, rig.Item{ID: string(row), State: rig.Ready})
@@ -433,7 +433,7 @@ func TestSameAgain(t *testing.T) {
 
 	require.NoError(t, f.hot.Call(ctx, []template.ID{again.ID}, app.CallThem, false))
 	m := f.machineOf(row)
-	require.Equal(t, []string{view.Instrument(row).Name}, f.rig.names(m.Name), "its sound is loaded, once")
+	require.Equal(t, []string{view.Instrument(row).Name}, f.rig.names(string(m.ID)), "its sound is loaded, once")
 	f.report(m, rig.Item{ID: string(row), State: rig.Ready})
 	states := map[template.ID]string{}
 	for _, s := range f.hot.Rig().Instruments {
@@ -444,7 +444,7 @@ func TestSameAgain(t *testing.T) {
 	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Delete{IDs: []template.ID{row}})
 	require.NoError(t, err)
 	require.Equal(t, []template.ID{again.ID}, f.hot.Wanted())
-	require.Equal(t, []string{again.Name}, f.rig.names(m.Name))
+	require.Equal(t, []string{again.Name}, f.rig.names(string(m.ID)))
 
 	_, err = f.hot.Undo(ctx, f.ada)
 	require.NoError(t, err)

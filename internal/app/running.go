@@ -42,13 +42,14 @@ type Running struct {
 	lastLoad     map[template.ID]Measured
 	told         map[template.ID]State // what browsers know
 	toldMachines map[template.ID]MachineState
+	ordered      map[template.ID]bool // machines that were told what to hold
 }
 
 func openRunning(ctx context.Context, a *App, doc *sheetDoc) (*Running, error) {
 	v := doc.View()
 	r := &Running{
 		app: a, doc: doc, id: v.ID, studio: v.Studio, turn: make(chan struct{}, 1), t: v.State,
-		states: map[template.ID]State{}, machines: map[template.ID]MachineState{}, usedAt: map[template.ID]time.Time{},
+		states: map[template.ID]State{}, machines: map[template.ID]MachineState{}, ordered: map[template.ID]bool{}, usedAt: map[template.ID]time.Time{},
 		measuring: map[template.ID]*measuring{}, lastLoad: map[template.ID]Measured{},
 	}
 	kept, err := a.store.WantedLoad(ctx, v.ID)
@@ -189,10 +190,10 @@ type RigDelta struct {
 	Machines    []MachineState `json:"machines"`
 }
 
-func (r *Running) reported(machine string, report rig.Report, away bool) {
+func (r *Running) reported(machine template.ID, report rig.Report, away bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	m := find(r.t.Machines, func(m *template.Machine) bool { return m.Name == machine })
+	m := find(r.t.Machines, func(m *template.Machine) bool { return m.ID == machine })
 	if m == nil {
 		return
 	}
@@ -237,7 +238,7 @@ func (r *Running) rigState() RigState {
 	for _, m := range r.t.Machines {
 		s := r.machines[m.ID]
 		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
-		for _, h := range r.app.held.others(r.studio, r.id, m.Name) {
+		for _, h := range r.app.held.others(r.studio, r.id, m.ID) {
 			s.OthersMiB += h.MiB
 		}
 		last := r.lastLoad[m.ID]

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"maps"
 	"os"
 	"path/filepath"
 	"strings"
@@ -103,7 +104,7 @@ func (a *App) Folders(folder string) ([]string, error) {
 // Scan is one scan of a folder, as people see it.
 type Scan struct {
 	ID          uuid.UUID     `json:"id"`
-	Machine     string        `json:"machine"` // empty for the server
+	Machine     string        `json:"machine"` // its name; empty for the server
 	Folder      string        `json:"folder"`
 	Library     string        `json:"library"`
 	State       string        `json:"state"` // waiting, running, done, stopped or failed
@@ -117,9 +118,9 @@ type Scan struct {
 	LeftMs      int64         `json:"leftMs"` // as it went so far; 0 when not known
 }
 
-func scanOf(row db.Scan) Scan {
+func scanOf(row db.Scan, cat *Hot) Scan {
 	s := Scan{
-		ID: row.ID, Machine: row.Machine, Folder: row.Folder, Library: row.Library, State: row.State, Done: int(row.FilesDone), Files: int(row.Files),
+		ID: row.ID, Machine: cat.machineName(template.ID(row.Machine)), Folder: row.Folder, Library: row.Library, State: row.State, Done: int(row.FilesDone), Files: int(row.Files),
 		Patches: int(row.Patches), Unchanged: int(row.Unchanged), BrokenCount: int(row.BrokenCount), Reason: row.Reason, Broken: []scan.Broken{},
 	}
 	if err := json.Unmarshal(row.Broken, &s.Broken); err != nil {
@@ -130,10 +131,14 @@ func scanOf(row db.Scan) Scan {
 
 // Scans lists the studio's last scans, newest first.
 func (a *App) Scans(ctx context.Context, p Person) ([]Scan, error) {
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := a.store.Queries().ScanList(ctx, p.Studio)
 	out := []Scan{}
 	for _, row := range rows {
-		out = append(out, scanOf(row))
+		out = append(out, scanOf(row, cat))
 	}
 	return out, err
 }
@@ -150,23 +155,28 @@ func (a *App) StartScan(ctx context.Context, p Person, machine, folder, library 
 	if policy.PreloadKiB < 0 || policy.ZoneBytes < 0 || policy.PreloadKiB > 1<<20 || policy.ZoneBytes > 1<<20 {
 		return Scan{}, refused("", "the preload and the bytes of a zone are 0 to 1,048,576")
 	}
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return Scan{}, err
+	}
+	var id template.ID
 	if machine == "" {
 		dir, err := a.scanFolder(folder)
 		if err != nil {
 			return Scan{}, err
 		}
 		_ = dir.Close() // it may be scanned
-	} else if _, ok := a.MachineRoots(p.Studio)[machine]; !ok {
+	} else if id = cat.machineNamed(machine); len(a.rootsOf(p.Studio)[id]) == 0 {
 		return Scan{}, refused("", "the host of %s is away, or was started without --scan-root", machine)
 	}
 	row, err := a.store.ScanStart(ctx, db.ScanInsertParams{
-		StudioID: p.Studio, AuthorID: p.ID, Machine: machine, Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
+		StudioID: p.Studio, AuthorID: p.ID, Machine: string(id), Folder: filepath.Clean(folder), Library: strings.TrimSpace(library),
 		PreloadKib: int32(policy.PreloadKiB), ZoneBytes: int32(policy.ZoneBytes),
 	}, takeKey(ctx), a.queueScan)
 	if err != nil {
 		return Scan{}, fmt.Errorf("start a scan: %w", err)
 	}
-	return scanOf(row), nil
+	return scanOf(row, cat), nil
 }
 
 // queueScan puts a scan into the queue, in the transaction that notes it.
@@ -306,7 +316,7 @@ func (a *App) tellAbandoned(ctx context.Context) error {
 func (a *App) scanned(ctx context.Context, row db.Scan, cat *Hot) (scan.Result, error) {
 	tell := a.progressOf(ctx, row, cat)
 	if row.Machine != "" {
-		return a.scannedThere(ctx, row, tell)
+		return a.scannedThere(ctx, row, cat.machineName(template.ID(row.Machine)), tell)
 	}
 	dir, err := a.scanFolder(row.Folder)
 	if err != nil {
@@ -328,7 +338,7 @@ func (a *App) progressOf(ctx context.Context, row db.Scan, cat *Hot) scan.Progre
 			return
 		}
 		told = time.Now()
-		s := scanOf(row)
+		s := scanOf(row, cat)
 		s.State, s.Done, s.Files = "running", n, of
 		s.LeftMs = time.Since(began).Milliseconds() * int64(of-n) / int64(max(1, n))
 		cat.tellScan(s)
@@ -339,12 +349,12 @@ func (a *App) progressOf(ctx context.Context, row db.Scan, cat *Hot) scan.Progre
 }
 
 // scannedThere has a machine's host scan, and gathers what it tells.
-func (a *App) scannedThere(ctx context.Context, row db.Scan, tell scan.Progress) (scan.Result, error) {
+func (a *App) scannedThere(ctx context.Context, row db.Scan, name string, tell scan.Progress) (scan.Result, error) {
 	news := make(chan rig.ScanNews, 64)
 	order := rig.ScanOrder{ID: row.ID.String(), Folder: row.Folder, Policy: policyOf(row)}
 	hear := func(n rig.ScanNews) { news <- n }
 	if err := a.rig.Scan(row.StudioID.String(), row.Machine, order, hear); err != nil {
-		return scan.Result{}, err
+		return scan.Result{}, fmt.Errorf("%s: %w", name, err)
 	}
 	var out scan.Result
 	stopped := ctx.Done()
@@ -374,17 +384,42 @@ func (a *App) scannedThere(ctx context.Context, row db.Scan, tell scan.Progress)
 
 // MachineRoots lists what may be scanned on the machines that are there, by
 // the machine's name.
-func (a *App) MachineRoots(studio uuid.UUID) map[string][]string {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	out := map[string][]string{}
-	for name, roots := range a.hostRoots[studio] {
-		out[name] = roots
+func (a *App) MachineRoots(ctx context.Context, p Person) (map[string][]string, error) {
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
 	}
-	return out
+	out := map[string][]string{}
+	for id, roots := range a.rootsOf(p.Studio) {
+		out[cat.machineName(id)] = roots
+	}
+	return out, nil
 }
 
-func (a *App) noteRoots(studio uuid.UUID, machine string, roots []string) {
+func (a *App) rootsOf(studio uuid.UUID) map[template.ID][]string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return maps.Clone(a.hostRoots[studio])
+}
+
+// machineName is what the catalogue calls a machine; its ID once it is gone.
+func (h *Hot) machineName(id template.ID) string {
+	if m := h.View().Template.Index().Machines[id]; m != nil {
+		return m.Name
+	}
+	return string(id)
+}
+
+// machineNamed is the machine of the catalogue that has a name; empty without one.
+func (h *Hot) machineNamed(name string) template.ID {
+	m := find(h.View().Template.Machines, func(m *template.Machine) bool { return template.FoldName(m.Name) == template.FoldName(name) })
+	if m == nil {
+		return ""
+	}
+	return m.ID
+}
+
+func (a *App) noteRoots(studio uuid.UUID, machine template.ID, roots []string) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if len(roots) == 0 {
@@ -392,7 +427,7 @@ func (a *App) noteRoots(studio uuid.UUID, machine string, roots []string) {
 		return
 	}
 	if a.hostRoots[studio] == nil {
-		a.hostRoots[studio] = map[string][]string{}
+		a.hostRoots[studio] = map[template.ID][]string{}
 	}
 	a.hostRoots[studio][machine] = roots
 }
@@ -459,7 +494,7 @@ func (a *App) scanHeard(id uuid.UUID) {
 	catalogue := a.catalogues[row.StudioID]
 	a.mu.Unlock()
 	if cat, open := a.open.Look(catalogue); open {
-		cat.tellScan(scanOf(row))
+		cat.tellScan(scanOf(row, cat))
 	}
 }
 

@@ -52,20 +52,20 @@ func sheets(s *store.Store) *store.Documents[*template.Template, change.Change] 
 
 // about is what is told of a template without opening it.
 type about struct {
-	Machines   []string `json:"machines"`             // by name
-	RemotePort int      `json:"remotePort,omitempty"` // for music programs; 0 listens to nothing
+	Sits       []template.ID `json:"sits"`                 // the machines it sits on; nil when written by an earlier version
+	RemotePort int           `json:"remotePort,omitempty"` // for music programs; 0 listens to nothing
 }
 
 func aboutOf(t *template.Template) about {
-	a := about{Machines: []string{}, RemotePort: t.Settings.RemotePort}
+	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort}
 	for _, m := range t.Machines {
-		a.Machines = append(a.Machines, m.Name)
+		a.Sits = append(a.Sits, m.ID)
 	}
 	return a
 }
 
 func (a about) equal(b about) bool {
-	return a.RemotePort == b.RemotePort && slices.Equal(a.Machines, b.Machines)
+	return a.RemotePort == b.RemotePort && slices.Equal(a.Sits, b.Sits)
 }
 
 func aboutFrom(data []byte) (a about) {

@@ -227,7 +227,7 @@ func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *
 			if len(zones) > 0 {
 				return zones, policyOf(row), nil
 			}
-			there = err
+			there = fmt.Errorf("the machine it was scanned on: %w", err)
 		default:
 			if zones, err := f.within(ctx, row, p.Name); zones != nil || err != nil {
 				return zones, policyOf(row), err

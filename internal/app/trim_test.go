@@ -69,7 +69,7 @@ func TestTrimmingToTheMusic(t *testing.T) {
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	m := f.machineOf(ids[0])
 	ordered := func() float64 {
-		for _, l := range f.rig.wanted[m.Name] {
+		for _, l := range f.rig.wanted[string(m.ID)] {
 			if l.Name == first.Name {
 				return l.Patches[0].PreloadMiB
 			}
@@ -139,7 +139,7 @@ func TestRowsOfOnePlayerAreTrimmedTogether(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	now := f.hot.View().Template
-	for _, l := range f.rig.wanted[f.machineOf(ids[0]).Name] {
+	for _, l := range f.rig.wanted[string(f.machineOf(ids[0]).ID)] {
 		require.InDelta(t, list[0].TrimmedMiB, l.Patches[0].PreloadMiB, 1e-9, l.Name)
 		require.Equal(t, "64:80-90 70:1-1", l.Patches[0].Trim, l.Name)
 	}

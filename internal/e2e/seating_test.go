@@ -110,3 +110,33 @@ func TestComparingTwoCalls(t *testing.T) {
 	p.see("[data-part=memory]")
 	p.press("Rest all")
 }
+
+// A machine gets another name while something is ready there: its host is the same,
+// and so are its libraries; then it gets its old name back.
+func TestAMachineIsRenamed(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("oboe 1 long", "Oboe 1 long")
+	p.keys(input.KeyC)
+	p.see(`[data-row="Oboe 1 long"][data-state=ready]`)
+	p.unfold("seating")
+	p.click(`[data-machine=Cedar] button`)
+	p.seeText("[role=dialog] fieldset", "Libraries installed")
+	p.see(`[role=dialog] input:not([type])`).MustSelectAllText().MustInput("alder")
+	p.press("^Set$")
+	p.seeText("body", "called Alder already")
+	p.see(`[role=dialog] input:not([type])`).MustSelectAllText().MustInput("Rowan")
+	p.press("^Set$")
+	p.gone("[role=dialog]")
+	p.seeText(`[data-machine=Rowan]`, "Rowan")
+	p.unfold("orchestra")
+	p.seeText("[data-part=trace]", "Rowan, riser 1")
+	p.see(`[data-row="Oboe 1 long"][data-state=ready]`)
+	p.unfold("seating")
+	p.seeText(`[data-machine=Rowan]`, "host here")
+	p.undo(1)
+	p.seeText(`[data-machine=Cedar]`, "Cedar")
+	p.unfold("calls")
+	p.press("Rest all")
+	p.seeText(`[data-leaf=calls] header`, "0 ready")
+}

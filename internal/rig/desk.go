@@ -17,7 +17,7 @@ import (
 type Host struct {
 	Credential string
 	Studio     string
-	Machine    string
+	Machine    string // its ID
 }
 
 // Listener is told what hosts report. Away is true when the host is silent.
@@ -197,7 +197,9 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 func (d *Desk) Know(h Host) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.hosts[h.Credential] == nil {
+	if s := d.hosts[h.Credential]; s != nil {
+		s.host = h
+	} else {
 		d.hosts[h.Credential] = &hostState{host: h, away: true, stalls: stalls{after: d.config.StallAfter}}
 	}
 }

@@ -135,6 +135,8 @@ func (s *scanner) scan(ctx context.Context, o ScanOrder, known map[string]scan.K
 
 // ---- the desk's side ----
 
+var errAway = errors.New("its host is away")
+
 // Scan asks the host of a machine for a scan. hear is called with each news,
 // the last one with Over; one at a time.
 func (d *Desk) Scan(studio, machine string, o ScanOrder, hear func(ScanNews)) error {
@@ -146,7 +148,7 @@ func (d *Desk) Scan(studio, machine string, o ScanOrder, hear func(ScanNews)) er
 			return d.order(credential, o)
 		}
 	}
-	return fmt.Errorf("the host of %s is away", machine)
+	return errAway
 }
 
 // StopScan tells the host to stop a scan.

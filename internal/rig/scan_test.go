@@ -71,7 +71,7 @@ func TestAScanOfAHostIsStopped(t *testing.T) {
 	<-news
 	d.StopScan("one")
 	require.Eventually(t, func() bool { n := <-news; return n.Over && n.Stopped }, 10*time.Second, time.Millisecond)
-	require.ErrorContains(t, d.Scan("s", "Cedar", order, nil), "the host of Cedar is away")
+	require.ErrorContains(t, d.Scan("s", "Cedar", order, nil), "its host is away")
 }
 
 // A host that goes away in the middle ends its scans with the reason.
@@ -98,7 +98,7 @@ func TestAHostTellsZones(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "Bell.sfz"), []byte("<region> sample=*sine lokey=40 hikey=59\n<region> sample=*sine lokey=60 hikey=80 lovel=90\n"), 0o644))
 	_, err := d.Zones(t.Context(), "s", "Birch", dir, "Bell")
-	require.ErrorContains(t, err, "the host of Birch is away")
+	require.ErrorContains(t, err, "its host is away")
 	machine := rig.NewStandIn(1000, 1000, 1, rig.Faults{})
 	machine.ScanRoots = []string{dir}
 	stop := host(t, d, machine)

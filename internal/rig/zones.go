@@ -95,17 +95,17 @@ func (d *Desk) Zones(ctx context.Context, studio, machine, folder, name string) 
 	}
 	d.mu.Unlock()
 	if credential == "" {
-		return nil, fmt.Errorf("the host of %s is away", machine)
+		return nil, errAway
 	}
 	data, err := json.Marshal(zonesAsk{folder, name})
 	if err != nil {
-		return nil, fmt.Errorf("ask %s for the zones of %s: %w", machine, name, err)
+		return nil, fmt.Errorf("ask its host for the zones of %s: %w", name, err)
 	}
 	ctx, stop := context.WithTimeout(ctx, zonesWithin)
 	defer stop()
 	m, err := d.conn.RequestWithContext(ctx, zonesSubject(credential), data)
 	if err != nil {
-		return nil, fmt.Errorf("ask %s for the zones of %s: %w", machine, name, err)
+		return nil, fmt.Errorf("ask its host for the zones of %s: %w", name, err)
 	}
 	var answer zonesAnswer
 	r, err := gzip.NewReader(bytes.NewReader(m.Data))
@@ -114,7 +114,7 @@ func (d *Desk) Zones(ctx context.Context, studio, machine, folder, name string) 
 	}
 	switch {
 	case err != nil:
-		return nil, fmt.Errorf("read what %s says of %s: %w", machine, name, err)
+		return nil, fmt.Errorf("read what its host says of %s: %w", name, err)
 	case answer.Reason != "":
 		return nil, errors.New(answer.Reason)
 	}

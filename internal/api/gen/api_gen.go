@@ -764,9 +764,6 @@ type Catalogue struct {
 	Id        openapi_types.UUID `json:"id"`
 	Libraries []Library          `json:"libraries"`
 
-	// Machines names of the machines of the studio's templates
-	Machines []string `json:"machines"`
-
 	// MiddleC the octave that key 60 is named by
 	MiddleC int `json:"middleC"`
 
@@ -1487,6 +1484,9 @@ type RemoveBusChange = json.RawMessage
 
 // RemoveMachineChange defines model for RemoveMachineChange.
 type RemoveMachineChange = json.RawMessage
+
+// RenameMachineChange defines model for RenameMachineChange.
+type RenameMachineChange = json.RawMessage
 
 // ReplacedText defines model for ReplacedText.
 type ReplacedText struct {

@@ -1,6 +1,7 @@
 package catalogue
 
 import (
+	"fmt"
 	"slices"
 
 	"fanfold/internal/core/change"
@@ -28,6 +29,25 @@ func brings(c change.Change) bool {
 		return len(c.Libraries)+len(c.Players)+len(c.Patches)+len(c.Machines) > 0
 	}
 	return false
+}
+
+// NameTaken refuses a change that gives a machine the name of another of the studio.
+func NameTaken(c change.Change, cat *template.Template) error {
+	switch c := change.Value(c).(type) {
+	case change.Batch:
+		for _, x := range c.Changes {
+			if err := NameTaken(x, cat); err != nil {
+				return err
+			}
+		}
+	case change.RenameMachine:
+		for _, m := range cat.Machines {
+			if m.ID != c.ID && template.FoldName(m.Name) == template.FoldName(c.Name) {
+				return &change.Refused{Subject: c.ID, Reason: fmt.Sprintf("the studio has a machine called %s already; choose another name", m.Name)}
+			}
+		}
+	}
+	return nil
 }
 
 type recogniser struct {

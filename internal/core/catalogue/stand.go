@@ -11,8 +11,27 @@ import (
 // Strange lists the machines of a template from elsewhere that the studio does not
 // know by name.
 func Strange(t, cat *template.Template) []*template.Machine {
-	known := machineNames(cat)
-	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool { return known[template.FoldName(m.Name)] })
+	known := machinesByName(cat)
+	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool { return known[template.FoldName(m.Name)] != nil })
+}
+
+// SitOnStudios is the change that lets a template sit on the studio's machines where
+// its own have their names but are not known to the studio; nil when there are none.
+func SitOnStudios(t, cat *template.Template) change.Change {
+	ids, known := map[template.ID]template.ID{}, machinesByName(cat)
+	for _, m := range t.Machines {
+		key := template.FoldName(m.Name)
+		there := known[key]
+		if there == nil || cat.Index().Machines[m.ID] != nil || t.Index().Machines[there.ID] != nil {
+			continue
+		}
+		ids[m.ID] = there.ID
+		delete(known, key) // two of one name stay two
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	return change.Between(t, renamed(t, ids))
 }
 
 // Stand lets machines of the studio stand for those of a template from elsewhere,

@@ -22,8 +22,10 @@ func Missing(cat, t *template.Template) change.Put {
 	put.Libraries = lacking(t.Libraries, func(l *template.Library) bool { return x.Libraries[l.ID] == nil })
 	put.Players = lacking(t.Players, func(p *template.Player) bool { return x.Players[p.ID] == nil })
 	put.Patches = lacking(t.Patches, func(p *template.Patch) bool { return x.Patches[p.ID] == nil })
-	machines := machineNames(cat)
-	put.Machines = lacking(t.Machines, func(m *template.Machine) bool { return x.Machines[m.ID] == nil && !machines[template.FoldName(m.Name)] })
+	machines := machinesByName(cat)
+	put.Machines = lacking(t.Machines, func(m *template.Machine) bool {
+		return x.Machines[m.ID] == nil && machines[template.FoldName(m.Name)] == nil
+	})
 	names := map[string]bool{}
 	for _, term := range cat.Vocabulary {
 		names[template.FoldName(term.Name)] = true
@@ -73,11 +75,11 @@ func libraryID(l *template.Library) template.ID { return l.ID }
 func playerID(p *template.Player) template.ID   { return p.ID }
 func machineID(m *template.Machine) template.ID { return m.ID }
 
-// machineNames are the names of a template's machines, folded.
-func machineNames(t *template.Template) map[string]bool {
-	names := make(map[string]bool, len(t.Machines))
+// machinesByName finds a template's machines by their folded names.
+func machinesByName(t *template.Template) map[string]*template.Machine {
+	names := make(map[string]*template.Machine, len(t.Machines))
 	for _, m := range t.Machines {
-		names[template.FoldName(m.Name)] = true
+		names[template.FoldName(m.Name)] = m
 	}
 	return names
 }
@@ -85,8 +87,8 @@ func machineNames(t *template.Template) map[string]bool {
 // Sit is the change that brings into a template those of the studio's machines that
 // it has none of the name of.
 func Sit(t, cat *template.Template) change.Put {
-	names := machineNames(t)
-	return change.Put{Machines: lacking(cat.Machines, func(m *template.Machine) bool { return !names[template.FoldName(m.Name)] })}
+	names := machinesByName(t)
+	return change.Put{Machines: lacking(cat.Machines, func(m *template.Machine) bool { return names[template.FoldName(m.Name)] == nil })}
 }
 
 // Left are the changes that take machines out of the catalogue which nobody sits on
@@ -154,10 +156,7 @@ type known struct {
 func newKnown(cat *template.Template) *known {
 	k := &known{
 		libraries: map[string]*template.Library{}, players: map[string]*template.Player{},
-		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), machines: map[string]*template.Machine{}, index: cat.Index(),
-	}
-	for _, m := range cat.Machines {
-		k.machines[template.FoldName(m.Name)] = m
+		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), machines: machinesByName(cat), index: cat.Index(),
 	}
 	for _, l := range cat.Libraries {
 		k.libraries[template.FoldName(l.Name)] = l

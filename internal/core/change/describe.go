@@ -44,6 +44,8 @@ func Describe(c Change) string {
 		return "Remove a bus"
 	case RemoveMachine:
 		return "Remove a machine"
+	case RenameMachine:
+		return "Rename a machine to " + c.Name
 	case SetRules:
 		return "Set the stem rules"
 	case SetSightlines:
@@ -114,6 +116,8 @@ func Value(c Change) Change {
 	case *RemoveBus:
 		return *c
 	case *RemoveMachine:
+		return *c
+	case *RenameMachine:
 		return *c
 	case *SetRules:
 		return *c

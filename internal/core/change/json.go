@@ -23,6 +23,7 @@ var kinds = map[string]func() Change{
 	"drop":           func() Change { return &Drop{} },
 	"remove-bus":     func() Change { return &RemoveBus{} },
 	"remove-machine": func() Change { return &RemoveMachine{} },
+	"rename-machine": func() Change { return &RenameMachine{} },
 	"set-rules":      func() Change { return &SetRules{} },
 	"set-sightlines": func() Change { return &SetSightlines{} },
 	"become":         func() Change { return &Become{} },

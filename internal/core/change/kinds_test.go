@@ -50,6 +50,7 @@ func every(t *template.Template) map[string]struct {
 		"set-returns":    {change.SetReturns{Sets: []*template.ReturnSet{{ID: "other", Name: "Other", Effects: []template.ReturnEffect{{ID: "e2", Name: "Hall"}}}}}, "Set the return sets"},
 		"set-position":   {change.SetPosition{Position: template.AtPrint}, "Switch to print"},
 		"remove-machine": {change.RemoveMachine{ID: "machine-1"}, "Remove a machine"},
+		"rename-machine": {change.RenameMachine{ID: "machine-1", Name: "Rowan"}, "Rename a machine to Rowan"},
 		"batch":          {change.Batch{Changes: []change.Change{change.Delete{IDs: []template.ID{first.ID}}, change.Drop{Calls: []template.ID{"call-1"}}}}, "Delete 1 row"},
 	}
 }

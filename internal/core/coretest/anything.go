@@ -273,6 +273,8 @@ func (d drawing) change(kind string) change.Change {
 		return change.RemoveBus{ID: pick(d, d.t.Buses, "bus").ID}
 	case "remove-machine":
 		return change.RemoveMachine{ID: pick(d, d.t.Machines, "machine").ID}
+	case "rename-machine":
+		return change.RenameMachine{ID: pick(d, d.t.Machines, "machine").ID, Name: pick(d, []string{"Rowan", "Machine 1", "Machine 2"}, "name")}
 	case "set-rules":
 		return change.SetRules{Rules: []*template.StemRule{{ID: "rule-x", Stem: pick(d, d.t.StemsOf(d.t.Folds[0].ID), "stem").ID}}}
 	case "set-sightlines":

@@ -32,7 +32,12 @@ type Library struct {
 // InstalledOn tells whether the library is installed on a machine, by name.
 // One that names no machine is taken to be everywhere.
 func (l *Library) InstalledOn(machine string) bool {
-	return len(l.Machines) == 0 || slices.ContainsFunc(l.Machines, func(m string) bool { return equalFold(m, machine) })
+	return len(l.Machines) == 0 || l.Names(machine)
+}
+
+// Names tells whether the library is said to be installed on a machine, by name.
+func (l *Library) Names(machine string) bool {
+	return slices.ContainsFunc(l.Machines, func(m string) bool { return equalFold(m, machine) })
 }
 
 // Player is the kind of sampler that plays a patch.

@@ -48,16 +48,19 @@ type Document struct {
 }
 
 type HostCredential struct {
-	ID        uuid.UUID
-	StudioID  uuid.UUID
+	ID       uuid.UUID
+	StudioID uuid.UUID
+	// the ID of the machine in the catalogue; its name while named
 	Machine   string
 	TokenHash []byte
 	CreatedAt time.Time
 	SeenAt    pgtype.Timestamptz
+	Named     bool
 }
 
 type Lease struct {
 	StudioID uuid.UUID
+	// the ID of the machine in the catalogue
 	Machine  string
 	ServerID uuid.UUID
 	Until    time.Time
@@ -65,6 +68,7 @@ type Lease struct {
 
 type Pace struct {
 	StudioID uuid.UUID
+	// the ID of the machine in the catalogue
 	Machine  string
 	Computed float64
 	Measured float64
@@ -100,10 +104,11 @@ type Running struct {
 }
 
 type Scan struct {
-	ID          uuid.UUID
-	StudioID    uuid.UUID
-	AuthorID    uuid.UUID
-	JobID       int64
+	ID       uuid.UUID
+	StudioID uuid.UUID
+	AuthorID uuid.UUID
+	JobID    int64
+	// the ID of the machine in the catalogue; empty for the server
 	Machine     string
 	Folder      string
 	Library     string

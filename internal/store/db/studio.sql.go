@@ -13,7 +13,7 @@ import (
 )
 
 const credentialByHash = `-- name: CredentialByHash :one
-select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where token_hash = $1
+select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where token_hash = $1
 `
 
 func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostCredential, error) {
@@ -26,6 +26,7 @@ func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostC
 		&i.TokenHash,
 		&i.CreatedAt,
 		&i.SeenAt,
+		&i.Named,
 	)
 	return i, err
 }
@@ -48,7 +49,7 @@ func (q *Queries) CredentialDelete(ctx context.Context, arg CredentialDeletePara
 }
 
 const credentialGet = `-- name: CredentialGet :one
-select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where id = $1
+select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where id = $1
 `
 
 func (q *Queries) CredentialGet(ctx context.Context, id uuid.UUID) (HostCredential, error) {
@@ -61,12 +62,13 @@ func (q *Queries) CredentialGet(ctx context.Context, id uuid.UUID) (HostCredenti
 		&i.TokenHash,
 		&i.CreatedAt,
 		&i.SeenAt,
+		&i.Named,
 	)
 	return i, err
 }
 
 const credentialInsert = `-- name: CredentialInsert :one
-insert into host_credentials (studio_id, machine, token_hash) values ($1, $2, $3) returning id, studio_id, machine, token_hash, created_at, seen_at
+insert into host_credentials (studio_id, machine, token_hash, named) values ($1, $2, $3, false) returning id, studio_id, machine, token_hash, created_at, seen_at, named
 `
 
 type CredentialInsertParams struct {
@@ -85,12 +87,13 @@ func (q *Queries) CredentialInsert(ctx context.Context, arg CredentialInsertPara
 		&i.TokenHash,
 		&i.CreatedAt,
 		&i.SeenAt,
+		&i.Named,
 	)
 	return i, err
 }
 
 const credentialList = `-- name: CredentialList :many
-select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials order by created_at
+select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials order by created_at
 `
 
 func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) {
@@ -109,6 +112,7 @@ func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) 
 			&i.TokenHash,
 			&i.CreatedAt,
 			&i.SeenAt,
+			&i.Named,
 		); err != nil {
 			return nil, err
 		}
@@ -129,8 +133,32 @@ func (q *Queries) CredentialSeen(ctx context.Context, id uuid.UUID) error {
 	return err
 }
 
+const credentialsNamed = `-- name: CredentialsNamed :many
+select distinct studio_id from host_credentials where named
+`
+
+func (q *Queries) CredentialsNamed(ctx context.Context) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, credentialsNamed)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []uuid.UUID
+	for rows.Next() {
+		var studio_id uuid.UUID
+		if err := rows.Scan(&studio_id); err != nil {
+			return nil, err
+		}
+		items = append(items, studio_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const credentialsOf = `-- name: CredentialsOf :many
-select id, studio_id, machine, token_hash, created_at, seen_at from host_credentials where studio_id = $1 and machine = $2 order by created_at
+select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where studio_id = $1 and machine = $2 order by created_at
 `
 
 type CredentialsOfParams struct {
@@ -154,6 +182,7 @@ func (q *Queries) CredentialsOf(ctx context.Context, arg CredentialsOfParams) ([
 			&i.TokenHash,
 			&i.CreatedAt,
 			&i.SeenAt,
+			&i.Named,
 		); err != nil {
 			return nil, err
 		}
@@ -163,6 +192,30 @@ func (q *Queries) CredentialsOf(ctx context.Context, arg CredentialsOfParams) ([
 		return nil, err
 	}
 	return items, nil
+}
+
+const machinesBind = `-- name: MachinesBind :exec
+with machines as (select unnest($2::text[]) as id, unnest($3::text[]) as name),
+hosts as (
+  update host_credentials c set machine = m.id, named = false from machines m
+  where c.studio_id = $1 and c.named and c.machine = m.name
+), learned as (
+  update paces p set machine = m.id from machines m
+  where p.studio_id = $1 and p.machine = m.name
+  and not exists (select from paces o where o.studio_id = p.studio_id and o.machine = m.id)
+)
+update scans s set machine = m.id from machines m where s.studio_id = $1 and s.machine = m.name
+`
+
+type MachinesBindParams struct {
+	StudioID uuid.UUID
+	Ids      []string
+	Names    []string
+}
+
+func (q *Queries) MachinesBind(ctx context.Context, arg MachinesBindParams) error {
+	_, err := q.db.Exec(ctx, machinesBind, arg.StudioID, arg.Ids, arg.Names)
+	return err
 }
 
 const paceList = `-- name: PaceList :many

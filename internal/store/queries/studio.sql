@@ -12,7 +12,22 @@ select * from people where lower(email) = lower(@email);
 select people.*, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = @id;
 
 -- name: CredentialInsert :one
-insert into host_credentials (studio_id, machine, token_hash) values (@studio_id, @machine, @token_hash) returning *;
+insert into host_credentials (studio_id, machine, token_hash, named) values (@studio_id, @machine, @token_hash, false) returning *;
+
+-- name: CredentialsNamed :many
+select distinct studio_id from host_credentials where named;
+
+-- name: MachinesBind :exec
+with machines as (select unnest(@ids::text[]) as id, unnest(@names::text[]) as name),
+hosts as (
+  update host_credentials c set machine = m.id, named = false from machines m
+  where c.studio_id = @studio_id and c.named and c.machine = m.name
+), learned as (
+  update paces p set machine = m.id from machines m
+  where p.studio_id = @studio_id and p.machine = m.name
+  and not exists (select from paces o where o.studio_id = p.studio_id and o.machine = m.id)
+)
+update scans s set machine = m.id from machines m where s.studio_id = @studio_id and s.machine = m.name;
 
 -- name: CredentialList :many
 select * from host_credentials order by created_at;

@@ -2143,6 +2143,12 @@ export interface components {
             kind: "remove-machine";
             id: components["schemas"]["Id"];
         };
+        RenameMachineChange: {
+            /** @enum {string} */
+            kind: "rename-machine";
+            id: components["schemas"]["Id"];
+            name: string;
+        };
         ConfigureChange: {
             /** @enum {string} */
             kind: "configure";
@@ -2155,7 +2161,7 @@ export interface components {
             label: string;
             changes: components["schemas"]["Change"][];
         };
-        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["SetRulesChange"] | components["schemas"]["SetReturnsChange"] | components["schemas"]["SetSightlinesChange"] | components["schemas"]["SetPositionChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
+        Change: components["schemas"]["EditChange"] | components["schemas"]["DeleteChange"] | components["schemas"]["MoveChange"] | components["schemas"]["ConnectChange"] | components["schemas"]["AssignStemChange"] | components["schemas"]["SeatChange"] | components["schemas"]["PutChange"] | components["schemas"]["DropChange"] | components["schemas"]["RemoveBusChange"] | components["schemas"]["SetRulesChange"] | components["schemas"]["SetReturnsChange"] | components["schemas"]["SetSightlinesChange"] | components["schemas"]["SetPositionChange"] | components["schemas"]["RemoveMachineChange"] | components["schemas"]["RenameMachineChange"] | components["schemas"]["ConfigureChange"] | components["schemas"]["BatchChange"];
         /** @description An error as in RFC 9457 */
         Problem: {
             type: string;
@@ -3197,8 +3203,6 @@ export interface components {
             /** @description the terms that are the studio's own */
             own: components["schemas"]["Id"][];
             sounds: components["schemas"]["Sound"][];
-            /** @description names of the machines of the studio's templates */
-            machines: string[];
             /** @description the studio's machines, of which templates hold copies */
             rig: components["schemas"]["Machine"][];
             castings: components["schemas"]["CastingList"][];

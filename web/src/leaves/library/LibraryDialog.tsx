@@ -33,7 +33,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
   const remove = async () => {
     if (await changeCatalogue(began, { kind: "drop", libraries: [id] })) close();
   };
-  const offered = [...new Set([...cat.machines, ...machines])];
+  const offered = [...new Set([...cat.rig.map((m) => m.name), ...machines])];
   return (
     <Floating title={there?.name ?? "New library"} open onOpenChange={close} className="w-[420px]">
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[110px_1fr] items-center gap-2">

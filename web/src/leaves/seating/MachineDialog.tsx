@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
-import { answer, api, type Machine } from "../../model/api";
-import { useCatalogue } from "../../model/catalogue";
+import { answer, api, type Machine, type Schemas } from "../../model/api";
+import { type Catalogue, changeCatalogue, useCatalogue } from "../../model/catalogue";
 import { change, seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { attempt, get, useApp } from "../../model/store";
@@ -31,6 +31,8 @@ export function MachineDialog({ close }: { close: () => void }) {
   );
   const [address, setAddress] = useState(machine?.address ?? "");
   const [command, setCommand] = useState("");
+  const cat = useCatalogue();
+  const [moved, setMoved] = useState<Record<string, boolean>>({}); // libraries that come or go, by ID
   const keep = async (e: FormEvent) => {
     e.preventDefault();
     const value: Machine = {
@@ -46,6 +48,8 @@ export function MachineDialog({ close }: { close: () => void }) {
       ...(figures.times ? { bufferTimes: figures.times } : {}),
     };
     if (!(await change({ kind: "put", machines: [{ at: -1, value }] }, base))) return;
+    const libraries = cat && machine ? installed(cat, machine.name, value.name, moved) : [];
+    if (cat && libraries.length && !(await changeCatalogue(cat, { kind: "put", libraries }))) return;
     if (machine) return close();
     const made = await attempt(() =>
       answer(api.POST("/api/machines/credential", { body: { template: get().sheet!.id, machine: value.id } })),
@@ -55,7 +59,7 @@ export function MachineDialog({ close }: { close: () => void }) {
   const remove = async () => {
     if (machine && (await change({ kind: "remove-machine", id: machine.id }))) close();
   };
-  const studio = useCatalogue()?.rig ?? [];
+  const studio = cat?.rig ?? [];
   const sheet = useApp((s) => s.sheet)!;
   const others = machine
     ? []
@@ -101,14 +105,7 @@ export function MachineDialog({ close }: { close: () => void }) {
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
         <label className="contents">
           <span>Name</span>
-          <input
-            required
-            className="field"
-            readOnly={machine !== undefined}
-            title={machine ? "Its host knows the machine by this name" : undefined}
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-          />
+          <input required className="field" value={name} onChange={(e) => setName(e.target.value)} />
         </label>
         {figure("memory", "Memory, GiB")}
         {figure("reserve", "Kept for everything else, GiB")}
@@ -126,6 +123,25 @@ export function MachineDialog({ close }: { close: () => void }) {
         {figure("network", "Network link, Mbit/s")}
         {figure("buffer", "Audio buffer, samples")}
         {figure("times", "Buffers its host waits besides")}
+        {machine && cat && cat.libraries.length > 0 && (
+          <fieldset className="col-span-2 mt-2">
+            <legend className="mb-1 text-soft">Libraries installed</legend>
+            <div className="grid max-h-40 grid-cols-2 gap-x-4 overflow-y-auto">
+              {cat.libraries.map((l) => (
+                <label key={l.id} className="flex h-7 items-center gap-1.5 truncate">
+                  <input
+                    type="checkbox"
+                    checked={moved[l.id] ?? has(l, machine.name)}
+                    disabled={alone(cat, l, machine.name)}
+                    title={alone(cat, l, machine.name) ? "It is installed nowhere else" : undefined}
+                    onChange={(e) => setMoved({ ...moved, [l.id]: e.target.checked })}
+                  />
+                  <span className="truncate">{l.name}</span>
+                </label>
+              ))}
+            </div>
+          </fieldset>
+        )}
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {machine && (
             <button type="button" className="button mr-auto" onClick={() => void remove()}>
@@ -139,4 +155,23 @@ export function MachineDialog({ close }: { close: () => void }) {
       </form>
     </Floating>
   );
+}
+
+/** A library that names no machine is taken to be everywhere. */
+const has = (l: Schemas["Library"], machine: string) =>
+  !l.machines?.length || l.machines.some((m) => m.toLowerCase() === machine.toLowerCase());
+
+/** Whether a library is on this machine and on no other. */
+const alone = (cat: Catalogue, l: Schemas["Library"], machine: string) =>
+  has(l, machine) && (l.machines?.length ? l.machines : cat.rig).length === 1;
+
+/** installed lists the libraries that come to a machine or leave it, as they will be. */
+function installed(cat: Catalogue, was: string, name: string, moved: Record<string, boolean>) {
+  const as = (m: string) => (m.toLowerCase() === was.toLowerCase() ? name : m);
+  return cat.libraries
+    .filter((l) => moved[l.id] !== undefined && moved[l.id] !== has(l, was))
+    .map((l) => {
+      const others = (l.machines?.length ? l.machines : cat.rig.map((m) => m.name)).map(as).filter((m) => m !== name);
+      return { at: -1, value: { ...l, machines: moved[l.id] ? [...others, name] : others } };
+    });
 }
