@@ -37,7 +37,7 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 		return nil, err
 	}
 	t := h.View().Template
-	plan := seating.Everyone(t, seating.Options{Rounds: -1})
+	plan := seating.Everyone(t, seating.Options{Rounds: -1, Held: h.HeldByOthers()})
 	now := seating.Judge(t)
 	out := gen.Seating200JSONResponse{
 		RisersUsed: now.Risers, LowerBound: plan.LowerBound, Unseated: unseatedRows(plan),
@@ -52,7 +52,7 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 			out.Unseated = append(out.Unseated, gen.UnseatedRow{Id: i.ID, Name: i.Name, Reason: "not seated yet; there is room for it"})
 		}
 	}
-	for _, f := range seating.NearlyFull(t, nearlyFull) {
+	for _, f := range seating.NearlyFull(t, nearlyFull, h.HeldByOthers()) {
 		out.Full = append(out.Full, gen.NearlyFull{Machine: f.Machine.Name, Riser: f.Riser, What: f.What, Text: f.Text(), Share: f.Share()})
 	}
 	for _, l := range seating.Links(t) {
@@ -65,9 +65,14 @@ func (s *server) Seating(ctx context.Context, r gen.SeatingRequestObject) (gen.S
 
 // SeatEveryone implements the contract.
 func (s *server) SeatEveryone(ctx context.Context, r gen.SeatEveryoneRequestObject) (gen.SeatEveryoneResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	held := h.HeldByOthers()
 	var plan seating.Plan
 	done, err := s.make(ctx, r.Id, func(t *template.Template) (change.Change, error) {
-		plan = seating.Everyone(t, seating.Options{Fresh: r.Body.Fresh})
+		plan = seating.Everyone(t, seating.Options{Fresh: r.Body.Fresh, Held: held})
 		if len(plan.Seats) == 0 {
 			if len(plan.Unseated) > 0 {
 				u := plan.Unseated[0]

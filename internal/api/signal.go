@@ -28,12 +28,13 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 		return nil, err
 	}
 	v := h.View()
-	out := gen.Marks200JSONResponse{Total: len(v.Proof.Marks), Revision: v.Revision, Marks: []gen.Mark{}}
-	for _, m := range v.Proof.Marks[:min(mostMarks, len(v.Proof.Marks))] {
+	marks := slices.Concat(h.Crowded(), v.Proof.Marks)
+	out := gen.Marks200JSONResponse{Total: len(marks), Revision: v.Revision, Marks: []gen.Mark{}}
+	for _, m := range marks[:min(mostMarks, len(marks))] {
 		mark := gen.Mark{Code: m.Code, Subject: m.Subject, Name: m.Name, Message: m.Message}
 		mark.Remedies = []gen.Remedy{}
 		for _, remedy := range m.Remedies {
-			mark.Remedies = append(mark.Remedies, gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil})
+			mark.Remedies = append(mark.Remedies, gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil || remedy.Rests != nil})
 		}
 		out.Marks = append(out.Marks, mark)
 	}
@@ -49,6 +50,12 @@ func (s *server) Mend(ctx context.Context, r gen.MendRequestObject) (gen.MendRes
 	h, p, err := s.open(ctx, r.Id)
 	if err != nil {
 		return nil, err
+	}
+	if r.Body.Code == proof.CrowdedCode {
+		if err := s.app.MakeRoom(ctx, p, h, r.Body.Subject, r.Body.Remedy); err != nil {
+			return nil, err
+		}
+		return gen.Mend200JSONResponse{Revision: h.View().Revision}, nil
 	}
 	revision, err := h.Apply(ctx, p, app.Mend(r.Body.Code, r.Body.Subject, r.Body.Remedy))
 	return gen.Mend200JSONResponse{Revision: revision}, err

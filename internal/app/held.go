@@ -2,6 +2,8 @@ package app
 
 import (
 	"cmp"
+	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"sync"
@@ -9,6 +11,8 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/proof"
+	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 )
 
@@ -65,6 +69,55 @@ func (r *Running) Elsewhere() map[template.ID][]calls.Held {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.others()
+}
+
+// HeldByOthers is what other templates hold on each of the template's machines, MiB.
+func (r *Running) HeldByOthers() seating.Held {
+	out := seating.Held{}
+	for id, list := range r.Elsewhere() {
+		for _, h := range list {
+			out[id] += h.MiB
+		}
+	}
+	return out
+}
+
+// Crowded are the calls that fit by themselves, but not beside what other templates
+// hold now.
+func (r *Running) Crowded() []proof.Mark {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.crowded(r.others())
+}
+
+// crowded is Crowded; the caller holds the lock.
+func (r *Running) crowded(others map[template.ID][]calls.Held) []proof.Mark {
+	if r.readyOf != r.t {
+		r.readyOf, r.readyIn = r.t, proof.EachReady(r.t)
+	}
+	return proof.Crowded(r.t, others, r.readyIn)
+}
+
+// MakeRoom rests another template where a call is crowded: one remedy of its first mark.
+func (a *App) MakeRoom(ctx context.Context, p Person, h *Hot, call template.ID, remedy int) error {
+	for _, m := range h.Crowded() {
+		if m.Subject == call && remedy >= 0 && remedy < len(m.Remedies) {
+			return a.rest(ctx, p, *m.Remedies[remedy].Rests)
+		}
+	}
+	return refused(call, "there is room for the call by now")
+}
+
+func (a *App) rest(ctx context.Context, p Person, held calls.Held) error {
+	id, err := uuid.Parse(held.Template)
+	if err != nil {
+		return fmt.Errorf("rest %s: %w", held.Name, err)
+	}
+	h, err := a.Open(ctx, p, id)
+	if err != nil {
+		return err
+	}
+	return h.Call(ctx, h.HeldOn(held.Machine), RestThem, false)
 }
 
 // tellOthers tells who looks at other templates what this one holds now. The caller

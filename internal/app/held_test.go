@@ -8,6 +8,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/proof"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 )
@@ -79,4 +80,72 @@ func TestTemplatesShareAMachine(t *testing.T) {
 	require.Zero(t, held())
 	require.NoError(t, f.hot.Call(ctx, mine, app.CallThem, false))
 	require.Positive(t, chase.Rig().Machines[0].OthersMiB)
+}
+
+// What another template holds is left to it by new seats, is counted where a machine is
+// nearly full, and crowds calls that fit by themselves: the mark names who holds how
+// much, and its remedy rests it there.
+func TestOthersCrowdCallsAndPlans(t *testing.T) {
+	f := setUp(t)
+	second := coretest.Orchestra(40, 2)
+	second.Name = "Chase"
+	second = coretest.Must(second, seating.Everyone(second, seating.Options{}).Change())
+	row, err := f.app.Create(ctx, f.ada, second)
+	require.NoError(t, err)
+	chase, err := f.app.Open(ctx, f.ada, row.ID)
+	require.NoError(t, err)
+	view := func() *template.Template { return f.hot.View().Template }
+	m := view().Machines[0]
+	var mine, theirs []template.ID
+	for _, i := range view().Instruments {
+		if i.Seat.Machine == m.ID {
+			mine = append(mine, i.ID)
+		}
+	}
+	for _, i := range chase.View().Template.Instruments {
+		if i.Seat.Machine == m.ID {
+			theirs = append(theirs, i.ID)
+		}
+	}
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "call-1", Name: "1M05", Instruments: mine})}})
+	require.NoError(t, err)
+	require.NoError(t, chase.Call(ctx, theirs, app.CallThem, false))
+	held := f.hot.HeldByOthers()[m.ID]
+	require.Positive(t, held)
+	require.Empty(t, f.hot.Crowded(), "there is room for both")
+
+	alone := proof.EachReady(view())(view().Calls[0])[m.ID]
+	tight := *m
+	tight.MemoryMiB, tight.ReserveMiB = alone+held/2, 0
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&tight)}})
+	require.NoError(t, err)
+	require.NotContains(t, f.hot.View().Proof.Counts(), "over-memory", "it fits by itself")
+	crowded := f.hot.Crowded()
+	require.Len(t, crowded, 1)
+	require.Regexp(t, `^1M05 does not fit now: Machine 1 is .* short: .*, and Chase holds .* there$`, crowded[0].Message)
+	require.Equal(t, "Rest Chase on Machine 1", crowded[0].Remedies[0].Label)
+	require.Equal(t, 1, f.hot.Rig().Machines[0].Crowded)
+	full := seating.NearlyFull(view(), 0.9, f.hot.HeldByOthers())
+	require.Equal(t, "memory", full[0].What)
+	require.Contains(t, full[0].Text(), "of it other templates'")
+
+	// who sits stays; who is new sits where the other template leaves room
+	loose := mine[len(mine)-1]
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Seat{Seats: []change.Seating{{ID: loose}}})
+	require.NoError(t, err)
+	full0 := seating.Everyone(view(), seating.Options{Rounds: -1})
+	beside := seating.Everyone(view(), seating.Options{Rounds: -1, Held: seating.Held{m.ID: tight.MemoryMiB}})
+	require.Equal(t, m.ID, full0.Seats[0].Seat.Machine)
+	require.Len(t, beside.Seats, 1, "nobody else moves")
+	require.Equal(t, view().Machines[1].ID, beside.Seats[0].Seat.Machine)
+	packed := seating.Everyone(view(), seating.Options{Rounds: -1, Held: seating.Held{m.ID: tight.MemoryMiB, view().Machines[1].ID: 1 << 30}})
+	require.Contains(t, packed.Unseated[0].Reason, "that other templates hold")
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+
+	require.Error(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-9", 0))
+	require.NoError(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-1", 0))
+	require.Empty(t, chase.HeldOn(m.ID))
+	require.Empty(t, f.hot.Crowded())
+	require.ErrorContains(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-1", 0), "there is room for the call by now")
 }

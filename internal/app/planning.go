@@ -64,7 +64,7 @@ func (h *Hot) StartPlan(p Person, fresh bool) PlanState {
 	v := h.View()
 	ctx, stop := context.WithTimeout(context.Background(), LongestPlanning)
 	run := &Planning{revision: v.Revision, now: seating.Judge(v.Template), started: time.Now(), stop: stop, done: make(chan struct{})}
-	draft := seating.Begin(v.Template, seating.Options{Fresh: fresh})
+	draft := seating.Begin(v.Template, seating.Options{Fresh: fresh, Held: h.HeldByOthers()})
 	run.cost = draft.Cost()
 	h.plans.mu.Lock()
 	if h.plans.list == nil {

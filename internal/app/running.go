@@ -11,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/rig"
@@ -42,6 +43,8 @@ type Running struct {
 	lastLoad     map[template.ID]Measured
 	told         map[template.ID]State // what browsers know
 	toldMachines map[template.ID]MachineState
+	readyOf      *template.Template // what readyIn is computed of
+	readyIn      proof.ReadyIn
 	ordered      map[template.ID]bool // machines that were told what to hold
 }
 
@@ -168,6 +171,7 @@ type MachineState struct {
 	UsedMiB   float64     `json:"usedMib"`
 	LimitMiB  float64     `json:"limitMib"`
 	OthersMiB float64     `json:"othersMib"` // of that, what other templates hold, or shall hold
+	Crowded   int         `json:"crowded"`   // calls that would fit without what others hold there
 	LeftMs    int64       `json:"leftMs"`    // until everything called there is ready, as its host expects
 	Voices    int         `json:"voices"`    // that sound now
 
@@ -235,11 +239,18 @@ func (r *Running) rigState() RigState {
 			out.Instruments = append(out.Instruments, r.stateOf(i))
 		}
 	}
+	others := r.others()
+	crowded := r.crowded(others)
 	for _, m := range r.t.Machines {
 		s := r.machines[m.ID]
 		s.ID, s.LimitMiB = m.ID, m.LimitMiB()
-		for _, h := range r.app.held.others(r.studio, r.id, m.ID) {
+		for _, h := range others[m.ID] {
 			s.OthersMiB += h.MiB
+		}
+		for _, mark := range crowded {
+			if mark.On[0] == m.ID { // each mark counts once
+				s.Crowded++
+			}
 		}
 		last := r.lastLoad[m.ID]
 		s.ComputedMs, s.TookMs = last.Computed.Milliseconds(), last.Took.Milliseconds()

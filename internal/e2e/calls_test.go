@@ -174,6 +174,40 @@ func TestWhatAnotherTemplateHolds(t *testing.T) {
 	p.see(`[aria-label="Template: Night crossing"]`)
 	p.unfold("orchestra", "calls")
 	p.seeText(`[data-part=held-elsewhere]`, "The Salt Lantern holds [0-9.]+ [MG]iB of it")
+
+	// with just too little memory for both, its largest call is crowded: a mark, whose
+	// remedy rests the other template
+	p.changing(func() {
+		p.edit(`await (async () => {
+			const { calls, machines } = o.template, opening = calls.find((c) => c.opening)?.instruments ?? [];
+			let tight;
+			for (const c of calls) {
+				const r = await fetch("/api/templates/" + id + "/calls/cost", { method: "POST", headers: { "Content-Type": "application/json" },
+					body: JSON.stringify({ ids: [...new Set([...c.instruments, ...opening])], how: "call" }) });
+				const m = (await r.json()).machines.find((m) => m.others.length > 0);
+				if (!tight || m.afterMib > tight.afterMib) tight = m;
+			}
+			const m = machines.find((m) => m.id === tight.id);
+			return { kind: "put", machines: [{ at: -1, value: { ...m, memoryMib: m.reserveMib + tight.afterMib + tight.others[0].mib / 2 } }] };
+		})()`)
+	})
+	p.seeText(`[data-badge=marks]`, "[1-9] marks?")
+	p.click(`[data-badge=marks]`)
+	p.seeText(`[data-mark=crowded]`, "does not fit now: .* short: .*, and The Salt Lantern holds .* there")
+	p.press("Rest The Salt Lantern on")
+	p.gone(`[data-mark=crowded]`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.undo(1)
+	p.gone(`[data-part=held-elsewhere]`)
+
+	p.page.MustEval(`async () => {
+		const there = (await (await fetch("/api/templates")).json()).find((t) => t.name === "The Salt Lantern").id;
+		const { template } = await (await fetch("/api/templates/" + there)).json();
+		const ids = template.instruments.filter((i) => i.name === "Piccolo long").map((i) => i.id);
+		await fetch("/api/templates/" + there + "/calls", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ids, how: "call" }) });
+	}`)
+	p.seeText(`[data-part=held-elsewhere]`, "The Salt Lantern holds [0-9.]+ [MG]iB of it")
 	p.press("Rest The Salt Lantern there")
 	p.gone(`[data-part=held-elsewhere]`)
 	p.press("Rest all")

@@ -276,18 +276,26 @@ func roomFor(t *template.Template, e Estimate, g Going) []Remedy {
 	return out
 }
 
+// Shortage says what is missing on the machine, and who else holds how much there.
+func (e Estimate) Shortage() string {
+	s := fmt.Sprintf("%s is %s short: %s of %s", e.Machine.Name, FormatMiB(e.ShortMiB()), FormatMiB(e.AfterMiB), FormatMiB(e.LimitMiB))
+	if len(e.Others) == 0 {
+		return s
+	}
+	who := e.Others[0].Name + " holds"
+	if more := len(e.Others) - 1; more > 0 {
+		who = fmt.Sprintf("%s and %d more hold", e.Others[0].Name, more)
+	}
+	return s + fmt.Sprintf(", and %s %s there", who, FormatMiB(e.OthersMiB()))
+}
+
 // Refusal says why an estimate does not fit, who else holds memory there, and what
 // would make it fit.
 func (e Estimate) Refusal() string {
-	s := fmt.Sprintf("%s is %s short: %s of %s", e.Machine.Name, FormatMiB(e.ShortMiB()), FormatMiB(e.AfterMiB), FormatMiB(e.LimitMiB))
+	s := e.Shortage()
 	var ways []string
 	if len(e.Others) > 0 {
-		first, more := e.Others[0], len(e.Others)-1
-		who := first.Name + " holds"
-		if more > 0 {
-			who = fmt.Sprintf("%s and %d more hold", first.Name, more)
-		}
-		s += fmt.Sprintf(", and %s %s there", who, FormatMiB(e.OthersMiB()))
+		first := e.Others[0]
 		ways = append(ways, fmt.Sprintf("rest %s there, which frees %s", first.Name, FormatMiB(first.MiB)))
 	}
 	if len(e.Rest) > 0 {

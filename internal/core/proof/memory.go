@@ -19,9 +19,9 @@ var memoryRules = []Rule{
 // template is mostly parked, everything at once.
 func overMemory(s *subject) []Mark {
 	var out []Mark
-	standing := calls.Standing(s.t)
+	ready := EachReady(s.t)
 	for _, call := range s.t.Calls {
-		used := calls.ReadyMiB(s.t, calls.Combine(s.t, call.Instruments, standing))
+		used := ready(call)
 		for _, m := range s.t.Machines {
 			if mark, over := s.overMark(call.Name, m, used[m.ID]); over {
 				mark.Subject, mark.Name = call.ID, call.Name
@@ -41,6 +41,60 @@ func overMemory(s *subject) []Mark {
 		}
 	}
 	return out
+}
+
+// CrowdedCode is the code of marks that other templates cause.
+const CrowdedCode = "crowded"
+
+// Crowded are the marks that other templates cause: calls that fit by themselves, but
+// not beside what those hold now. They come and go with what is called elsewhere, so
+// they are told beside a template's own proof.
+func Crowded(t *template.Template, others map[template.ID][]calls.Held, ready ReadyIn) []Mark {
+	var out []Mark
+	for _, call := range t.Calls {
+		mark := Mark{Code: CrowdedCode, Subject: call.ID, Name: call.Name}
+		for _, m := range t.Machines {
+			if len(others[m.ID]) == 0 {
+				continue
+			}
+			e := calls.Estimate{Machine: m, AfterMiB: ready(call)[m.ID], LimitMiB: m.LimitMiB()}
+			if e.AfterMiB == 0 || !e.Fits() {
+				continue // over-memory, whoever else is there
+			}
+			if e.Others = others[m.ID]; e.Fits() {
+				continue
+			}
+			short := e.Shortage()
+			if mark.Message == "" {
+				mark.Message = call.Name + " does not fit now: " + short
+			} else {
+				mark.Message += "; " + short
+			}
+			mark.On = append(mark.On, m.ID)
+			for _, h := range e.Others {
+				mark.Remedies = append(mark.Remedies, Remedy{Label: fmt.Sprintf("Rest %s on %s", h.Name, m.Name), Rests: &h})
+			}
+		}
+		if len(mark.On) > 0 {
+			out = append(out, mark)
+		}
+	}
+	return out
+}
+
+// ReadyIn tells what a call takes on each machine with what always stays, MiB.
+type ReadyIn func(*template.Call) map[template.ID]float64
+
+// EachReady computes a ReadyIn of a template, each call once.
+func EachReady(t *template.Template) ReadyIn {
+	standing := calls.Standing(t)
+	known := make(map[template.ID]map[template.ID]float64, len(t.Calls))
+	return func(call *template.Call) map[template.ID]float64 {
+		if known[call.ID] == nil {
+			known[call.ID] = calls.ReadyMiB(t, calls.Combine(t, call.Instruments, standing))
+		}
+		return known[call.ID]
+	}
 }
 
 func (s *subject) overMark(what string, m *template.Machine, usedMiB float64) (Mark, bool) {

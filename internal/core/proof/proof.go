@@ -7,6 +7,7 @@ import (
 	"slices"
 	"sync"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
@@ -19,6 +20,7 @@ type Mark struct {
 	Name     string      // the subject's name
 	Message  string
 	Remedies []Remedy
+	On       []template.ID // of CrowdedCode: the machines
 }
 
 // Remedy is one way to take a mark away.
@@ -27,6 +29,8 @@ type Remedy struct {
 	// Build makes the change. It is nil for a remedy that only a person can
 	// carry out, such as fitting more memory.
 	Build func() (change.Change, error)
+	// Rests is what another template holds, and rests; it changes no template.
+	Rests *calls.Held
 }
 
 // Rule finds the marks of one code.

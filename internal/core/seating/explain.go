@@ -118,6 +118,7 @@ type Fill struct {
 	What    string // "memory", "seats", "output pairs", "heavy instruments"
 	Used    float64
 	Of      float64
+	Beside  float64 // of what is used, what other templates hold, MiB
 }
 
 // Share is the used share, 0 to 1 and beyond.
@@ -126,13 +127,18 @@ func (f Fill) Share() float64 { return f.Used / max(1e-9, f.Of) }
 // Text says it in words: "30.1 GiB of 32.0 GiB".
 func (f Fill) Text() string {
 	if f.What == "memory" {
-		return calls.FormatMiB(f.Used) + " of " + calls.FormatMiB(f.Of)
+		text := calls.FormatMiB(f.Used) + " of " + calls.FormatMiB(f.Of)
+		if f.Beside > 0 {
+			text += ", " + calls.FormatMiB(f.Beside) + " of it other templates'"
+		}
+		return text
 	}
 	return fmt.Sprintf("%.0f of %.0f", f.Used, f.Of)
 }
 
-// NearlyFull lists what is used to a share or more, the fullest first.
-func NearlyFull(t *template.Template, share float64) []Fill {
+// NearlyFull lists what is used to a share or more, beside what other templates hold,
+// the fullest first.
+func NearlyFull(t *template.Template, share float64, held Held) []Fill {
 	h := newHall(t)
 	for _, i := range t.Instruments {
 		if i.Seat != nil && i.With == "" {
@@ -150,12 +156,14 @@ func NearlyFull(t *template.Template, share float64) []Fill {
 		for _, g := range h.glasses {
 			memory.Used = max(memory.Used, g.UsedMiB(m.ID))
 		}
+		memory.Used += held[m.ID]
+		memory.Beside = held[m.ID]
 		add(memory)
 		for r := 1; r <= t.Risers(m); r++ {
 			use := h.use(template.Seat{Machine: m.ID, Riser: r})
-			add(Fill{m, r, "seats", float64(use.seats), float64(t.Settings.RiserPorts * template.PortChannels)})
-			add(Fill{m, r, "output pairs", float64(use.pairs), float64(t.Settings.RiserPairs - t.Settings.FirstPair + 1)})
-			add(Fill{m, r, "heavy instruments", float64(use.heavy), float64(t.Settings.Seating.HeavyPerRiser)})
+			add(Fill{Machine: m, Riser: r, What: "seats", Used: float64(use.seats), Of: float64(t.Settings.RiserPorts * template.PortChannels)})
+			add(Fill{Machine: m, Riser: r, What: "output pairs", Used: float64(use.pairs), Of: float64(t.Settings.RiserPairs - t.Settings.FirstPair + 1)})
+			add(Fill{Machine: m, Riser: r, What: "heavy instruments", Used: float64(use.heavy), Of: float64(t.Settings.Seating.HeavyPerRiser)})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Fill) int { return cmp.Compare(b.Share(), a.Share()) })

@@ -51,12 +51,12 @@ func TestWhyAnInstrumentSitsThere(t *testing.T) {
 
 func TestNearlyFull(t *testing.T) {
 	base, _ := seated(coretest.ToSeat(125, 1, 3, 0.95, 1), seating.Options{})
-	full := seating.NearlyFull(base, 0.9)
+	full := seating.NearlyFull(base, 0.9, nil)
 	require.Len(t, full, 2)
 	require.Equal(t, []string{"seats", "memory"}, []string{full[0].What, full[1].What})
 	require.Equal(t, "125 of 128", full[0].Text())
 	require.InDelta(t, 0.95, full[1].Share(), 1e-6)
-	require.Empty(t, seating.NearlyFull(base, 0.99))
+	require.Empty(t, seating.NearlyFull(base, 0.99, nil))
 }
 
 // What would be is what is, once it is done.

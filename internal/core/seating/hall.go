@@ -23,6 +23,7 @@ type hall struct {
 	glasses  []*calls.Glass          // one for each set that must fit
 	member   []map[template.ID]bool  // the sets
 	spread   map[template.ID]*spread // by what rows spread out share
+	held     Held                    // what others take
 	reserved map[template.Seat]int   // channels of a port that such rows still need
 	groups   map[template.ID]groupKey
 	risers   map[riserKey]*riserUse
@@ -265,19 +266,34 @@ type amount float64
 func (a amount) String() string { return calls.FormatMiB(float64(a)) }
 
 func (h *hall) memoryRefuses(i *template.Instrument, s template.Seat, m *template.Machine) *refusal {
-	limit := m.LimitMiB()
+	limit := h.limit(m)
 	if alone := h.empty.Adding(i, s); alone > limit+1e-6 {
-		return refuse(noMemory, "needs %s, more than the %s of %s", amount(alone), amount(limit), m.Name)
+		return refuse(noMemory, "needs %s, more than the %s of %s%s", amount(alone), amount(limit), m.Name, h.beside(m))
 	}
 	for n, g := range h.glasses {
 		if !h.member[n][i.ID] {
 			continue
 		}
 		if need, free := g.Adding(i, s), limit-g.UsedMiB(m.ID); need > free+1e-6 {
-			return refuse(noMemory, "%s has %s of memory left, %s needed", m.Name, amount(max(0, free)), amount(need))
+			return refuse(noMemory, "%s has %s of memory left%s, %s needed", m.Name, amount(max(0, free)), h.beside(m), amount(need))
 		}
 	}
 	return nil
+}
+
+// limit is the memory that seats on a machine may take, MiB.
+func (h *hall) limit(m *template.Machine) float64 { return max(0, m.LimitMiB()-h.held[m.ID]) }
+
+// beside tells what others hold on a machine.
+func (h *hall) beside(m *template.Machine) held { return held(h.held[m.ID]) }
+
+type held float64
+
+func (mib held) String() string {
+	if mib <= 0 {
+		return ""
+	}
+	return " beside the " + calls.FormatMiB(float64(mib)) + " that other templates hold"
 }
 
 // use is what sits on the riser of a seat.

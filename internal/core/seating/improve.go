@@ -142,7 +142,7 @@ func (p *planner) roomiest(n int) map[riserKey]bool {
 		var best *template.Machine
 		most := 0.0
 		for _, m := range p.h.t.Machines {
-			if each := m.LimitMiB() / float64(picked[m.ID]+1); picked[m.ID] < p.h.t.Risers(m) && each > most {
+			if each := p.h.limit(m) / float64(picked[m.ID]+1); picked[m.ID] < p.h.t.Risers(m) && each > most {
 				best, most = m, each
 			}
 		}
@@ -180,7 +180,7 @@ func (p *planner) fit(list []*template.Instrument, barred map[riserKey]bool) {
 			rooms[s.Machine] += max(0, h.room(s))
 		}
 		each := func(s template.Seat) float64 {
-			return (h.t.Index().Machines[s.Machine].LimitMiB() - h.preload[s.Machine]) / float64(max(1, rooms[s.Machine]))
+			return (h.limit(h.t.Index().Machines[s.Machine]) - h.preload[s.Machine]) / float64(max(1, rooms[s.Machine]))
 		}
 		slices.SortStableFunc(open, func(a, b template.Seat) int {
 			if a.Machine != b.Machine {
@@ -203,7 +203,7 @@ const mostSwaps = 4
 // swapping a large instrument there for a small one from where memory is free.
 func (p *planner) makeRoom(i *template.Instrument, open []template.Seat) bool {
 	h := p.h
-	spare := func(m template.ID) float64 { return h.t.Index().Machines[m].LimitMiB() - h.preload[m] }
+	spare := func(m template.ID) float64 { return h.limit(h.t.Index().Machines[m]) - h.preload[m] }
 	for _, at := range open {
 		if h.room(at) == 0 {
 			continue

@@ -45,9 +45,13 @@ func (p Plan) Change() change.Change {
 type Options struct {
 	Fresh  bool          // forget the seats there are, but for those set by hand; defaults to keeping the sound ones
 	Only   []template.ID // place just these, all others stay; empty places everyone
+	Held   Held          // what other templates hold on the machines: new seats leave it to them
 	Rounds int           // of improvement; 0 takes as many as suit the size, less than 0 none
 	Stop   func() bool   // asked before every round whether the best so far will do; nil never stops
 }
+
+// Held is memory that others take on machines, MiB.
+type Held map[template.ID]float64
 
 // Everyone seats every sampled instrument. Seats that break no limit are kept
 // unless o.Fresh. The same template and options give the same plan, unless it
@@ -106,6 +110,7 @@ func newPlanner(t *template.Template, o Options) *planner {
 			p.movable = append(p.movable, i)
 		}
 	}
+	p.h.held = o.Held // from here on: who sits already does not go because another template loads
 	return p
 }
 
@@ -204,7 +209,7 @@ func (p *planner) risersFor(group []*template.Instrument, barred map[riserKey]bo
 	h := p.h
 	var options []option
 	for _, m := range h.t.Machines {
-		filled := h.preload[m.ID] / max(1, m.LimitMiB())
+		filled := h.preload[m.ID] / max(1, h.limit(m))
 		free := false // of several empty risers the first will do
 		for r := 1; r <= h.t.Risers(m); r++ {
 			s := template.Seat{Machine: m.ID, Riser: r}

@@ -24,9 +24,9 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates")),
       placeholderData: keepPreviousData,
     }),
-  marks: (id: string, revision: number) =>
+  marks: (id: string, revision: number, called: number) =>
     queryOptions({
-      queryKey: ["marks", id, revision],
+      queryKey: ["marks", id, revision, called],
       queryFn: () => answer(api.GET("/api/templates/{id}/marks", path(id))),
       placeholderData: keepPreviousData,
     }),

@@ -2241,6 +2241,8 @@ export interface components {
              * @description what other templates hold, or shall hold
              */
             othersMib: number;
+            /** @description calls that would fit there without what others hold */
+            crowded: number;
             /**
              * Format: int64
              * @description until everything called there is ready, as its host expects

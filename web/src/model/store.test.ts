@@ -9,7 +9,7 @@ import { after, db, gib, list, mib, mostNested, pathOf, rowTint, type Sheet, she
 
 const state = (id: string, s: string, progress = 0) => ({ id, state: s, progress }) as Schemas["State"];
 const machine = (id: string, usedMib: number) =>
-  ({ id, online: true, usedMib, limitMib: 100, othersMib: 0, leftMs: 0 }) as Schemas["MachineState"];
+  ({ id, online: true, usedMib, limitMib: 100, othersMib: 0, crowded: 0, leftMs: 0 }) as Schemas["MachineState"];
 
 describe("the running state", () => {
   const before = {

@@ -8,7 +8,13 @@ import { Floating } from "./Floating";
 /** Marks lists the findings of the proof, each with its remedies. */
 export function Marks({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
-  const { data } = useQuery(computed.marks(sheet.id, sheet.revision));
+  const { data } = useQuery(
+    computed.marks(
+      sheet.id,
+      sheet.revision,
+      useApp((s) => s.called),
+    ),
+  );
   return (
     <Floating
       title={data?.total ? `${data.total} mark${data.total === 1 ? "" : "s"}` : "Proved"}

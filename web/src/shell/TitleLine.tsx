@@ -6,7 +6,7 @@ import { pageId } from "../model/following";
 import { signOut } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
-import { gib, things } from "../model/template";
+import { gib, plural, things } from "../model/template";
 import { MemoryGlass } from "../parts/MemoryGlass";
 import { useGlass } from "../parts/useGlass";
 import { Mark } from "./Mark";
@@ -16,6 +16,8 @@ import { setTheme, type Theme, theme } from "./theme";
 export function TitleLine() {
   const sheet = useApp((s) => s.sheet)!;
   const connected = useApp((s) => s.connected);
+  const crowded = useApp((s) => [...s.rig.values()].reduce((sum, m) => sum + m.crowded, 0));
+  const marks = sheet.marks + crowded; // with what other templates cause
   const { data: can } = useQuery(computed.undoable(sheet.id, sheet.revision));
   return (
     <header className="flex h-[46px] shrink-0 items-center gap-3 bg-paper px-3">
@@ -48,11 +50,11 @@ export function TitleLine() {
       <RigBars />
       <button
         type="button"
-        className={`button h-8 ${sheet.marks > 0 ? "border-accent text-accent" : ""}`}
+        className={`button h-8 ${marks > 0 ? "border-accent text-accent" : ""}`}
         onClick={() => set({ dialog: "marks" })}
         data-badge="marks"
       >
-        {sheet.marks === 0 ? "Proved" : `${sheet.marks} mark${sheet.marks === 1 ? "" : "s"}`}
+        {marks === 0 ? "Proved" : plural(marks, "mark")}
       </button>
       <div className="flex">
         <IconButton
