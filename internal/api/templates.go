@@ -140,8 +140,8 @@ func (s *server) Undoable(ctx context.Context, r gen.UndoableRequestObject) (gen
 	if err != nil {
 		return nil, err
 	}
-	undo, redo := h.Undoable(p)
-	return gen.Undoable200JSONResponse{Undo: undo, Redo: redo}, nil
+	undo, redo, err := h.Undoable(ctx, p)
+	return gen.Undoable200JSONResponse{Undo: undo, Redo: redo}, err
 }
 
 // Undo implements the contract.

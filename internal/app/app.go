@@ -173,6 +173,9 @@ func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Do
 // Open returns the template, loading it if nobody has it open yet. A template
 // of another studio is store.ErrNotFound.
 func (a *App) Open(ctx context.Context, p Person, id uuid.UUID) (*Hot, error) {
+	if _, there := a.open.Look(id); !there && p.ID != uuid.Nil {
+		a.beside.Go(func() { _, _ = a.Catalogue(context.WithoutCancel(ctx), p) }) // it is asked for below, and may say what is wrong then
+	}
 	h, err := a.load(ctx, p, id)
 	if err != nil || h.isCatalogue() || h.Locked() || p.ID == uuid.Nil || h.agrees.Swap(true) {
 		return h, err

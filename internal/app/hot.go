@@ -143,7 +143,9 @@ func (h *Hot) takeBack(ctx context.Context, p Person, how func(context.Context, 
 }
 
 // Undoable names what Undo and Redo would take back; empty when nothing.
-func (h *Hot) Undoable(p Person) (undo, redo string) { return h.doc.View().Undoable(p.ID) }
+func (h *Hot) Undoable(ctx context.Context, p Person) (undo, redo string, err error) {
+	return h.doc.View().Undoable(ctx, p.ID)
+}
 
 // refuse refuses to take from the catalogue what templates play.
 func (h *Hot) refuse(ctx context.Context, before, after *template.Template) error {

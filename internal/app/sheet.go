@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"io"
 	"slices"
 
 	"fanfold/internal/core/change"
@@ -37,8 +36,8 @@ type (
 // sheets are the templates of all studios, as they are kept.
 func sheets(s *store.Store) *store.Documents[*template.Template, change.Change] {
 	return store.DocumentsOf(s, store.Codec[*template.Template, change.Change]{
-		WriteState:  templatefile.Write,
-		ReadState:   func(r io.Reader) (*template.Template, error) { return templatefile.Trusted(r) },
+		WriteState:  templatefile.Pack,
+		ReadState:   templatefile.Unpack,
 		WriteChange: change.Marshal,
 		ReadChange:  change.Unmarshal,
 		Apply: func(t *template.Template, c change.Change) (*template.Template, error) {

@@ -108,7 +108,8 @@ type View[S, C, V any] struct {
 	State S
 	Facts V
 
-	log []Entry[C] // the last ones, oldest first
+	log     []Entry[C]  // since it was opened, oldest first
+	earlier *earlier[C] // those before, as far as they are kept
 }
 
 // Loaded is a document as a Log knows it.
@@ -116,6 +117,8 @@ type Loaded[S, C any] struct {
 	Head
 	State S
 	Log   []Entry[C] // the last ones, oldest first
+	// Earlier reads the ones shortly before, for undo; nil when there are none.
+	Earlier func(context.Context) ([]Entry[C], error)
 }
 
 // Beside writes something in the transaction of a change: both are kept, or
@@ -196,7 +199,7 @@ func Open[S, C, V any](ctx context.Context, kind Kind[S, C, V], log Log[S, C], s
 		return nil, err
 	}
 	d := &Document[S, C, V]{kind: kind, log: log, Watchers: NewWatchers(loaded.Revision), turn: make(chan struct{}, 1)}
-	v := &View[S, C, V]{Head: loaded.Head, State: loaded.State, log: loaded.Log}
+	v := &View[S, C, V]{Head: loaded.Head, State: loaded.State, log: loaded.Log, earlier: newEarlier(loaded.Earlier)}
 	v.Facts = kind.Facts(v.State, nil)
 	d.now.Store(v)
 	return d, nil
@@ -290,11 +293,11 @@ const keptLog = 1000
 
 // next is the view after an entry, but for its facts.
 func (d *Document[S, C, V]) next(v *View[S, C, V], e Entry[C], after S) *View[S, C, V] {
-	n := &View[S, C, V]{Head: v.Head, State: after}
+	n := &View[S, C, V]{Head: v.Head, State: after, earlier: v.earlier}
 	n.Revision, n.Name = e.Revision, d.kind.Name(after)
 	n.log = append(v.log, e) // earlier views see only as far as they go
 	if len(n.log) > 2*keptLog {
-		n.log = append([]Entry[C]{}, n.log[len(n.log)-keptLog:]...)
+		n.log, n.earlier = append([]Entry[C]{}, n.log[len(n.log)-keptLog:]...), nil
 	}
 	return n
 }

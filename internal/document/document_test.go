@@ -59,9 +59,10 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	set(t, d, ben, "b", "two")
 	set(t, d, ada, "c", "three")
 	for _, name := range []string{"c", "a"} {
-		undo, _ := d.View().Undoable(ada.Author)
+		undo, _, err := d.View().Undoable(ctx, ada.Author)
+		require.NoError(t, err)
 		require.Equal(t, "Set "+name, undo)
-		_, err := d.Undo(ctx, ada)
+		_, err = d.Undo(ctx, ada)
 		require.NoError(t, err)
 	}
 	require.Equal(t, shelf{"b": "two"}, d.View().State)
@@ -354,4 +355,28 @@ func TestTheShelf(t *testing.T) {
 	close(end)
 	wait.Wait()
 	require.Equal(t, 6, loads, "several wait for one loading")
+}
+
+// What was changed before the document was opened is read when undo, or a clash, asks
+// for it; where that fails nothing is changed, and it is read the next time.
+func TestEarlierChangesAreReadWhenAsked(t *testing.T) {
+	m := newMemory()
+	d := m.open(t)
+	for _, name := range []string{"a", "b", "c", "d"} {
+		set(t, d, ada, name, "one")
+	}
+	again := m.open(t)
+	m.unread.Store(3)
+	_, _, err := again.View().Undoable(ctx, ada.Author)
+	require.ErrorContains(t, err, "the line is down")
+	_, err = again.Undo(ctx, ada)
+	require.ErrorContains(t, err, "the line is down")
+	require.EqualValues(t, 4, again.View().Revision)
+	for range 4 {
+		_, err = again.Undo(ctx, ada)
+		require.NoError(t, err)
+	}
+	require.Empty(t, again.View().State)
+	_, err = again.Undo(ctx, ada)
+	require.ErrorIs(t, err, document.ErrNothing)
 }

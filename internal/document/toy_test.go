@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/google/uuid"
@@ -70,6 +71,7 @@ type memory struct {
 	fail    error         // of the next append
 	keeps   bool          // though it fails
 	stall   chan struct{} // appends wait until it is closed
+	unread  atomic.Int64  // how often reading earlier entries fails
 }
 
 func newMemory() *memory {
@@ -86,7 +88,13 @@ func (m *memory) Load(_ context.Context, studio, id uuid.UUID) (document.Loaded[
 	for _, e := range m.entries {
 		state, _, _ = toys{}.Apply(state, e.Change)
 	}
-	return document.Loaded[shelf, put]{Head: m.head, State: state, Log: slices.Clone(m.entries)}, nil
+	late := len(m.entries) / 2 // the others are read when they are asked for
+	return document.Loaded[shelf, put]{Head: m.head, State: state, Log: slices.Clone(m.entries[late:]), Earlier: func(ctx context.Context) ([]toyLog, error) {
+		if m.unread.Add(-1) >= 0 {
+			return nil, errors.New("the line is down")
+		}
+		return m.Entries(ctx, m.head.ID, 0, int64(late))
+	}}, nil
 }
 
 func (m *memory) Since(_ context.Context, _, _ uuid.UUID, revision int64) (document.Head, []toyLog, error) {

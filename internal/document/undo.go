@@ -22,7 +22,11 @@ func (d *Document[S, C, V]) Redo(ctx context.Context, a Ask) (int64, error) {
 
 func (d *Document[S, C, V]) takeBack(ctx context.Context, a Ask, role Role) (int64, error) {
 	return d.apply(ctx, a, func(v *View[S, C, V]) (c C, _ Role, target int64, err error) {
-		undo, redo := v.stacks(a.Author)
+		all, err := v.since(ctx, 0)
+		if err != nil {
+			return c, role, 0, err
+		}
+		undo, redo := stacks(all, a.Author)
 		stack := undo
 		if role == Redo {
 			stack = redo
@@ -32,7 +36,7 @@ func (d *Document[S, C, V]) takeBack(ctx context.Context, a Ask, role Role) (int
 		}
 		last := stack[len(stack)-1]
 		meets := d.kind.Clashes(v.State, last.Inverse)
-		for _, e := range v.log {
+		for _, e := range all {
 			if e.Revision > last.Revision && e.Author != a.Author {
 				if err := meets(e.Change); err != nil {
 					return c, role, 0, err
@@ -44,8 +48,8 @@ func (d *Document[S, C, V]) takeBack(ctx context.Context, a Ask, role Role) (int
 }
 
 // stacks replays the log: what a person can undo, and redo.
-func (v *View[S, C, V]) stacks(author uuid.UUID) (undo, redo []Entry[C]) {
-	for _, e := range v.log {
+func stacks[C any](log []Entry[C], author uuid.UUID) (undo, redo []Entry[C]) {
+	for _, e := range log {
 		if e.Author != author {
 			continue
 		}
@@ -62,15 +66,19 @@ func (v *View[S, C, V]) stacks(author uuid.UUID) (undo, redo []Entry[C]) {
 }
 
 // Undoable names what Undo and Redo would take back; empty when nothing.
-func (v *View[S, C, V]) Undoable(author uuid.UUID) (undo, redo string) {
-	u, r := v.stacks(author)
+func (v *View[S, C, V]) Undoable(ctx context.Context, author uuid.UUID) (undo, redo string, err error) {
+	all, err := v.since(ctx, 0)
+	if err != nil {
+		return "", "", err
+	}
+	u, r := stacks(all, author)
 	if len(u) > 0 {
 		undo = u[len(u)-1].Label
 	}
 	if len(r) > 0 {
 		redo = r[len(r)-1].Label
 	}
-	return undo, redo
+	return undo, redo, nil
 }
 
 // Later is a change that depends on an earlier one.

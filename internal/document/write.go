@@ -43,7 +43,7 @@ func (d *Document[S, C, V]) Apply(ctx context.Context, a Ask, make Maker[S, C, V
 		if err != nil {
 			return c, Do, 0, err
 		}
-		return c, Do, 0, v.clash(d.kind, a.Seen, c)
+		return c, Do, 0, v.clash(ctx, d.kind, a.Seen, c)
 	})
 }
 
@@ -65,18 +65,19 @@ func (d *Document[S, C, V]) Follow(ctx context.Context, a Ask, make func(*View[S
 var errNoNeed = errors.New("nothing to do")
 
 // clash tells whether what a change sets was set since a revision.
-func (v *View[S, C, V]) clash(kind Kind[S, C, V], base int64, c C) error {
-	switch {
-	case base < 0 || base == v.Revision:
+func (v *View[S, C, V]) clash(ctx context.Context, kind Kind[S, C, V], base int64, c C) error {
+	if base < 0 || base == v.Revision {
 		return nil
-	case base > v.Revision, len(v.log) == 0, v.log[0].Revision > base+1:
+	}
+	later, err := v.since(ctx, base)
+	if err != nil {
+		return err
+	}
+	if base > v.Revision || len(later) == 0 || later[0].Revision > base+1 {
 		return &TooOldError{base, v.Revision}
 	}
 	meets := kind.Clashes(v.State, c)
-	for _, e := range v.log {
-		if e.Revision <= base {
-			continue
-		}
+	for _, e := range later {
 		if err := meets(e.Change); err != nil {
 			return err
 		}
@@ -88,7 +89,8 @@ func (v *View[S, C, V]) clash(kind Kind[S, C, V], base int64, c C) error {
 type chooser[S, C, V any] func(*View[S, C, V]) (C, Role, int64, error)
 
 func (d *Document[S, C, V]) apply(ctx context.Context, a Ask, choose chooser[S, C, V]) (int64, error) {
-	if a.Key == uuid.Nil {
+	fresh := a.Key == uuid.Nil // no earlier change has it
+	if fresh {
 		a.Key = uuid.New()
 	}
 	release, err := d.take(ctx)
@@ -104,8 +106,10 @@ func (d *Document[S, C, V]) apply(ctx context.Context, a Ask, choose chooser[S, 
 			}
 			v = d.View()
 		}
-		if n := made(v, a.Key); n > 0 {
-			return n, &AgainError{n}
+		if !fresh {
+			if n, err := made(ctx, v, a.Key); err != nil || n > 0 {
+				return n, err
+			}
 		}
 		c, role, target, err := choose(v)
 		if err != nil {
@@ -130,11 +134,27 @@ func (d *Document[S, C, V]) apply(ctx context.Context, a Ask, choose chooser[S, 
 	return 0, fmt.Errorf("%s is changed elsewhere all the time: %w", d.View().Name, ErrStale)
 }
 
-// made is the revision that a change of that key made, as far as is known here.
-func made[S, C, V any](v *View[S, C, V], key uuid.UUID) int64 {
-	for n := len(v.log) - 1; n >= 0; n-- {
-		if v.log[n].Key == key {
-			return v.log[n].Revision
+// made returns an *AgainError with the revision that a change of that key made, as far
+// as is known here; 0 when there is none.
+func made[S, C, V any](ctx context.Context, v *View[S, C, V], key uuid.UUID) (int64, error) {
+	n := keyed(v.log, key)
+	if n == 0 {
+		before, err := v.earlier.get(ctx)
+		if err != nil {
+			return 0, err
+		}
+		n = keyed(before, key)
+	}
+	if n > 0 {
+		return n, &AgainError{n}
+	}
+	return 0, nil
+}
+
+func keyed[C any](log []Entry[C], key uuid.UUID) int64 {
+	for n := len(log) - 1; n >= 0; n-- {
+		if log[n].Key == key {
+			return log[n].Revision
 		}
 	}
 	return 0
@@ -210,7 +230,7 @@ func (d *Document[S, C, V]) lookAgain(ctx context.Context, e Entry[C], failed er
 	if d.catchUp(look) != nil {
 		return 0, failed
 	}
-	if n := made(d.View(), e.Key); n > 0 {
+	if n := keyed(d.View().log, e.Key); n > 0 {
 		return n, nil
 	}
 	return 0, failed

@@ -15,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgtype"
+	"golang.org/x/sync/errgroup"
 
 	"fanfold/internal/document"
 	"fanfold/internal/store/db"
@@ -127,23 +128,44 @@ func (d *Documents[S, C]) Only(ctx context.Context, studio uuid.UUID, kind strin
 }
 
 // Load implements document.Log. The changes shortly before the last snapshot
-// come along, for undo.
+// can be read later, for undo.
 func (d *Documents[S, C]) Load(ctx context.Context, studio, id uuid.UUID) (out document.Loaded[S, C], err error) {
 	row, err := d.s.q.DocumentGet(ctx, db.DocumentGetParams{ID: id, StudioID: studio})
 	if err != nil {
 		return out, NotFound(err)
 	}
 	out.Head = headOf(row)
-	state, at, err := d.snapshotBefore(ctx, id, math.MaxInt64)
-	if err != nil {
+	var state S
+	var at int64
+	both, beside := errgroup.WithContext(ctx)
+	both.Go(func() (err error) {
+		state, at, err = d.snapshotBefore(beside, id, math.MaxInt64)
+		return err
+	})
+	both.Go(func() (err error) {
+		last, err := d.s.q.SnapshotLast(beside, id)
+		if err != nil {
+			return err
+		}
+		out.Earlier = func(ctx context.Context) ([]document.Entry[C], error) {
+			return d.Entries(ctx, id, max(0, last-SnapshotEvery), last)
+		}
+		out.Log, err = d.Entries(beside, id, last, math.MaxInt64)
+		return err
+	})
+	if err := both.Wait(); err != nil {
 		return out, err
 	}
-	if out.Log, err = d.Entries(ctx, id, max(0, at-SnapshotEvery), math.MaxInt64); err != nil {
-		return out, err
+	begun := time.Now()
+	if out.State, out.Revision, err = d.replay(state, at, out.Log); err == nil && time.Since(begun) > longReplay {
+		d.s.beside.Go(func() { d.keepSnapshot(id, out.Revision, out.State) })
 	}
-	out.State, out.Revision, err = d.replay(state, at, out.Log)
 	return out, err
 }
+
+// longReplay is how long changes may take to be replayed: what took longer is written
+// whole, to be loaded at once the next time.
+const longReplay = 20 * time.Millisecond
 
 // replay takes a state at a revision on by those changes that come after it.
 func (d *Documents[S, C]) replay(state S, at int64, log []document.Entry[C]) (S, int64, error) {

@@ -119,16 +119,25 @@ func (t *Template) PatchesOf(i *Instrument) []*Patch {
 
 // LibraryOf returns the library of the instrument's first patch, or nil.
 func (t *Template) LibraryOf(i *Instrument) *Library {
-	if patches := t.PatchesOf(i); len(patches) > 0 {
-		return t.Index().Libraries[patches[0].Library]
+	if p := t.firstPatch(i); p != nil {
+		return t.Index().Libraries[p.Library]
+	}
+	return nil
+}
+
+func (t *Template) firstPatch(i *Instrument) *Patch {
+	for _, id := range i.Patches {
+		if p := t.Index().Patches[id]; p != nil {
+			return p
+		}
 	}
 	return nil
 }
 
 // PlayerOf returns the player of the instrument's first patch, or nil.
 func (t *Template) PlayerOf(i *Instrument) *Player {
-	if patches := t.PatchesOf(i); len(patches) > 0 {
-		return t.Index().Players[patches[0].Player]
+	if p := t.firstPatch(i); p != nil {
+		return t.Index().Players[p.Player]
 	}
 	return nil
 }

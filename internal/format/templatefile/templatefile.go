@@ -84,30 +84,28 @@ func Read(r io.Reader) (*template.Template, error) {
 	return decode(data)
 }
 
-// Trusted reads what Write wrote and nobody could alter since. It checks the
-// invariants, but leaves out the schema.
-func Trusted(r io.Reader) (*template.Template, error) {
-	data, err := io.ReadAll(r)
-	if err != nil {
-		return nil, fmt.Errorf("read template file: %w", err)
-	}
-	return decode(data)
-}
-
 func decode(data []byte) (*template.Template, error) {
 	var file envelope
 	if err := json.Unmarshal(data, &file); err != nil {
 		return nil, &Bad{Reason: err.Error()}
 	}
-	file.Template.Normalise()
-	if err := file.Template.Validate(); err != nil {
+	return checked(file.Template)
+}
+
+// checked puts a template that was read in order, and checks every invariant.
+func checked(t *template.Template) (*template.Template, error) {
+	if t == nil {
+		return nil, &Bad{Path: "template", Reason: "it is missing"}
+	}
+	t.Normalise()
+	if err := t.Validate(); err != nil {
 		var invalid *template.Invalid
 		if errors.As(err, &invalid) {
 			return nil, &Bad{Path: "template." + invalid.Path, Reason: invalid.Reason}
 		}
 		return nil, &Bad{Reason: err.Error()}
 	}
-	return file.Template, nil
+	return t, nil
 }
 
 // checkHead returns the version of the file.

@@ -8,7 +8,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
+	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
@@ -168,4 +170,50 @@ func TestCallsFromMusicTravel(t *testing.T) {
 	require.ErrorContains(t, err, "uses")
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(text, `"high": 127`, `"high": 0`, 1)))
 	require.Error(t, err)
+}
+
+// What is packed is what is written, and both are unpacked, for the demo's template
+// and for any that changes make of it.
+func TestPackedIsWhatIsWritten(t *testing.T) {
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	same := func(t require.TestingT, x *template.Template) {
+		var file, packed, again bytes.Buffer
+		require.NoError(t, templatefile.Write(&file, x))
+		require.NoError(t, templatefile.Pack(&packed, x))
+		require.Less(t, packed.Len(), file.Len())
+		for _, data := range [][]byte{packed.Bytes(), file.Bytes()} {
+			back, err := templatefile.Unpack(bytes.NewReader(data))
+			require.NoError(t, err)
+			again.Reset()
+			require.NoError(t, templatefile.Write(&again, back))
+			require.Equal(t, file.String(), again.String())
+		}
+	}
+	same(t, lantern)
+	rapid.Check(t, func(r *rapid.T) {
+		x := coretest.Orchestra(12, 2)
+		for range 6 {
+			if after, _, err := change.Apply(x, coretest.Anything(x).Draw(r, "change")); err == nil {
+				x = after
+			}
+		}
+		same(r, x)
+	})
+}
+
+// A packed template that is damaged is refused, never half-read.
+func FuzzUnpack(f *testing.F) {
+	for _, rows := range []int{1, 8} {
+		var packed bytes.Buffer
+		require.NoError(f, templatefile.Pack(&packed, coretest.Orchestra(rows, 1)))
+		f.Add(packed.Bytes())
+		f.Add(packed.Bytes()[:packed.Len()/2])
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		x, err := templatefile.Unpack(bytes.NewReader(data))
+		if err == nil {
+			require.NoError(t, x.Validate())
+		}
+	})
 }

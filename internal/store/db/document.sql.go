@@ -394,6 +394,17 @@ func (q *Queries) SnapshotInsert(ctx context.Context, arg SnapshotInsertParams) 
 	return err
 }
 
+const snapshotLast = `-- name: SnapshotLast :one
+select max(revision)::bigint from snapshots where document_id = $1
+`
+
+func (q *Queries) SnapshotLast(ctx context.Context, documentID uuid.UUID) (int64, error) {
+	row := q.db.QueryRow(ctx, snapshotLast, documentID)
+	var column_1 int64
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const versionDelete = `-- name: VersionDelete :execrows
 delete from versions where id = $1 and document_id = $2
 `

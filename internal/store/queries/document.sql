@@ -30,6 +30,9 @@ on conflict do nothing;
 -- name: SnapshotBefore :one
 select * from snapshots where document_id = @document_id and revision <= @revision order by revision desc limit 1;
 
+-- name: SnapshotLast :one
+select max(revision)::bigint from snapshots where document_id = @document_id;
+
 -- name: ChangesBetween :many
 select c.*, p.name as author from changes c join people p on p.id = c.author_id
 where c.document_id = @document_id and c.revision > @after and c.revision <= @upto order by c.revision;
