@@ -380,3 +380,28 @@ func TestEarlierChangesAreReadWhenAsked(t *testing.T) {
 	_, err = again.Undo(ctx, ada)
 	require.ErrorIs(t, err, document.ErrNothing)
 }
+
+// One page that sets the same twice, before it hears of the first, does not clash with
+// itself; another page of the same person does.
+func TestAPageDoesNotClashWithItself(t *testing.T) {
+	m := newMemory()
+	d := m.open(t)
+	page, other := uuid.New(), uuid.New()
+	asks := func(page uuid.UUID, seen int64) document.Ask {
+		a := ada
+		a.Key, a.Seen = uuid.New(), seen
+		copy(a.Key[:8], page[:8])
+		return a
+	}
+	name := func(a document.Ask, word string) error {
+		_, err := d.Apply(ctx, a, func(*toyView) (put, error) { return put{"a", word}, nil })
+		return err
+	}
+	require.NoError(t, name(asks(page, 0), "one"))
+	require.NoError(t, name(asks(page, 0), "two"))
+	require.Equal(t, shelf{"a": "two"}, d.View().State)
+	var clash *clashError
+	require.ErrorAs(t, name(asks(other, 0), "three"), &clash)
+	require.NoError(t, name(asks(other, 2), "three"))
+	require.ErrorAs(t, name(asks(page, 1), "four"), &clash)
+}

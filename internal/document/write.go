@@ -1,6 +1,7 @@
 package document
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -17,10 +18,16 @@ type Ask struct {
 	// not overwritten. Any says that the present is meant, whatever it is.
 	Seen int64
 	// Key makes that the change is made once, however often it is asked for; the
-	// zero value is a key of its own.
+	// zero value is a key of its own. Its first half is that of the page that asks:
+	// what one page sets twice in a row is no clash.
 	Key uuid.UUID
 	// Beside is written in the transaction of the change; nil for nothing.
 	Beside Beside
+}
+
+// samePage tells whether a change was asked for by the page that asks now.
+func (a Ask) samePage(author, key uuid.UUID) bool {
+	return a.Author == author && bytes.Equal(a.Key[:len(a.Key)/2], key[:len(key)/2])
 }
 
 // Any is the Seen of a change that goes by the present.
@@ -43,7 +50,7 @@ func (d *Document[S, C, V]) Apply(ctx context.Context, a Ask, make Maker[S, C, V
 		if err != nil {
 			return c, Do, 0, err
 		}
-		return c, Do, 0, v.clash(ctx, d.kind, a.Seen, c)
+		return c, Do, 0, v.clash(ctx, d.kind, a, c)
 	})
 }
 
@@ -65,7 +72,8 @@ func (d *Document[S, C, V]) Follow(ctx context.Context, a Ask, make func(*View[S
 var errNoNeed = errors.New("nothing to do")
 
 // clash tells whether what a change sets was set since a revision.
-func (v *View[S, C, V]) clash(ctx context.Context, kind Kind[S, C, V], base int64, c C) error {
+func (v *View[S, C, V]) clash(ctx context.Context, kind Kind[S, C, V], a Ask, c C) error {
+	base := a.Seen
 	if base < 0 || base == v.Revision {
 		return nil
 	}
@@ -78,6 +86,9 @@ func (v *View[S, C, V]) clash(ctx context.Context, kind Kind[S, C, V], base int6
 	}
 	meets := kind.Clashes(v.State, c)
 	for _, e := range later {
+		if a.samePage(e.Author, e.Key) {
+			continue
+		}
 		if err := meets(e.Change); err != nil {
 			return err
 		}

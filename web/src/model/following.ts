@@ -1,9 +1,6 @@
 import { dialEvents, Hub, type Said } from "./hub";
 import type { FromPage } from "./hub.worker";
-import { randomId } from "./sending";
-
-/** pageId is what this page is called by others. */
-export const pageId = randomId();
+import { pageId } from "./sending";
 
 type Hear = (said: { name: string; revision: number; data: string }) => void;
 

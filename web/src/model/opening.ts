@@ -1,5 +1,6 @@
 import { answer, api, type Delta, type Id, Refusal, type Schemas } from "./api";
-import { follow, hearLine, known, opened, pageId } from "./following";
+import { follow, hearLine, known, opened } from "./following";
+import { pageId } from "./sending";
 import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
 import { after, type Sheet, sheetOf } from "./template";
 

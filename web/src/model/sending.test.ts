@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { keyHeader, randomId, send, Unanswered } from "./sending";
+import { inTurn, keyHeader, randomId, send, Unanswered } from "./sending";
 
 const soon = () => Promise.resolve();
 const post = (body = "{}", type = "application/json") =>
@@ -67,4 +67,31 @@ test("what was given up is not sent again", async () => {
   stop.abort();
   await expect(send(asked, line.fetching, soon)).rejects.not.toThrow(Unanswered);
   expect(line.seen.length).toBeLessThan(2);
+});
+
+test("what is sent in turn arrives in order, and one that fails holds up nobody", async () => {
+  const arrived: number[] = [];
+  const after = (n: number, ms: number, fails = false) =>
+    inTurn(async () => {
+      await new Promise((done) => setTimeout(done, ms));
+      arrived.push(n);
+      if (fails) throw new Error("refused");
+      return n;
+    });
+  const all = [after(1, 20), after(2, 1, true), after(3, 5), after(4, 0)];
+  await expect(all[1]).rejects.toThrow("refused");
+  expect(await Promise.all([all[0], all[2], all[3]])).toEqual([1, 3, 4]);
+  expect(arrived).toEqual([1, 2, 3, 4]);
+});
+
+test("the keys of a page begin alike and are never the same", async () => {
+  const keys: string[] = [];
+  const fetching = (r: Request) => {
+    keys.push(r.headers.get(keyHeader)!);
+    return Promise.resolve(new Response());
+  };
+  for (let n = 0; n < 3; n++) await send(new Request("http://x/", { method: "POST" }), fetching);
+  expect(new Set(keys).size).toBe(3);
+  expect(new Set(keys.map((k) => k.slice(0, 16))).size).toBe(1);
+  for (const k of keys) expect(k).toMatch(/^[0-9a-f]{32}$/);
 });

@@ -2,6 +2,21 @@
 export const randomId = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (x) => x.toString(16).padStart(2, "0")).join("");
 
+/** pageId is what this page is called by others. */
+export const pageId = randomId();
+
+/** keyOf is a new key of this page: what it sets twice does not clash with itself. */
+const keyOf = () => pageId.slice(0, 16) + randomId().slice(16);
+
+let turn: Promise<unknown> = Promise.resolve();
+
+/** inTurn sends one after the other what must arrive in order. */
+export function inTurn<T>(f: () => Promise<T>): Promise<T> {
+  const mine = turn.then(f, f);
+  turn = mine.catch(() => undefined); // who asked hears of it
+  return mine;
+}
+
 /** The header that bears a request's key: what arrives again is not done again. */
 export const keyHeader = "Idempotency-Key";
 
@@ -27,7 +42,7 @@ export async function send(
       throw request.signal.aborted ? e : new Unanswered(false);
     });
   }
-  if (!request.headers.has(keyHeader)) request.headers.set(keyHeader, randomId());
+  if (!request.headers.has(keyHeader)) request.headers.set(keyHeader, keyOf());
   // A file is sent once: to keep a copy for another try would take its size in memory.
   const file = request.headers.get("Content-Type") === "application/octet-stream";
   for (const ms of file ? waits.slice(0, 1) : waits) {

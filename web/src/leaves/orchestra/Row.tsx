@@ -1,7 +1,7 @@
 import { type DragEvent, type MouseEvent, memo } from "react";
 import type { Id, Schemas } from "../../model/api";
-import { pageId } from "../../model/following";
 import { between, type Line } from "../../model/score";
+import { pageId } from "../../model/sending";
 import { get, select, useApp } from "../../model/store";
 import { emblemOf, plural, rowTint } from "../../model/template";
 import { Emblem } from "../../parts/Emblem";
