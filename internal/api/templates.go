@@ -99,8 +99,9 @@ func (s *server) FileMachines(ctx context.Context, r gen.FileMachinesRequestObje
 	}
 	strange := catalogue.Strange(t, cat.View().Template)
 	out := gen.FileMachines200JSONResponse{}
-	for _, m := range t.Machines {
-		out = append(out, gen.FileMachine{Name: m.Name, MemoryMib: m.MemoryMiB, Seats: seats[m.ID], Strange: slices.Contains(strange, m)})
+	proposed := catalogue.Propose(t, cat.View().Template)
+	for n, m := range t.Machines {
+		out = append(out, gen.FileMachine{Name: m.Name, MemoryMib: m.MemoryMiB, Seats: seats[m.ID], Strange: slices.Contains(strange, m), Stands: string(proposed[n])})
 	}
 	return out, nil
 }

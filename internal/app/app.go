@@ -22,7 +22,6 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
-	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
@@ -67,6 +66,7 @@ type App struct {
 	hearers    map[string]func(uuid.UUID)             // of what was written that is not the app's
 	hostRoots  map[uuid.UUID]map[template.ID][]string // folders of machines that may be scanned, by studio and machine
 	catalogues map[uuid.UUID]uuid.UUID                // by studio
+	hosted     map[uuid.UUID]bool                     // credentials of hosts that are let in
 	named      map[uuid.UUID]bool                     // studios with hosts that are known by their machine's name alone
 }
 
@@ -91,7 +91,7 @@ func New(c Config) *App {
 	return &App{
 		turned: make(chan struct{}, 1),
 		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
-		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{},
+		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{}, hosted: map[uuid.UUID]bool{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
@@ -214,12 +214,8 @@ func (a *App) each(studio uuid.UUID, f func(*Hot)) {
 // Start brings back what was wanted when the server last ran, and begins to hear
 // what others write. The function returned ends that.
 func (a *App) Start(ctx context.Context) (stop func(), err error) {
-	credentials, err := a.store.Queries().CredentialList(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("list credentials: %w", err)
-	}
-	for _, c := range credentials {
-		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+	if err := a.knowHosts(ctx); err != nil {
+		return nil, err
 	}
 	named, err := a.store.Queries().CredentialsNamed(ctx)
 	if err != nil {
@@ -301,6 +297,8 @@ func (a *App) hear(n store.News) {
 		a.beside.Go(func() { a.scanHeard(n.ID) })
 	case n.Of == "credential":
 		a.beside.Go(func() { a.credentialHeard(n.ID) })
+	case n.Of == "pace":
+		a.beside.Go(a.paceHeard)
 	case n.Of == "locked" && open:
 		a.beside.Go(func() { a.lookAt(h) })
 	}
@@ -318,7 +316,7 @@ func (a *App) credentialHeard(id uuid.UUID) {
 	case err != nil:
 		slog.Warn("a credential is not known anew", "error", err)
 	default:
-		a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+		a.know(c)
 	}
 }
 
@@ -348,8 +346,12 @@ func (a *App) lookAt(h *Hot) {
 func (a *App) catchUp() {
 	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
 	defer stop()
+	err := errors.Join(a.knowHosts(ctx), a.loadPaces(ctx), a.openWanted(ctx))
 	for _, h := range a.open.All() {
-		_ = errors.Join(h.doc.CatchUp(ctx), h.Running.reload(ctx)) // heard again when something is written
+		err = errors.Join(err, h.doc.CatchUp(ctx), h.Running.reload(ctx))
+	}
+	if err != nil {
+		slog.Warn("not all that was written meanwhile is known", "error", err) // heard again when something is written
 	}
 }
 

@@ -29,6 +29,7 @@ type quietRig struct {
 	mu     sync.Mutex
 	wanted map[string][]rig.Load
 
+	told      map[string][][]string
 	hosts     []rig.Host
 	forgotten []string
 }
@@ -57,6 +58,23 @@ func (q *quietRig) Want(_, _, machine string, loads []rig.Load) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	q.wanted[machine] = loads
+	if q.told == nil {
+		q.told = map[string][][]string{}
+	}
+	names := []string{}
+	for _, l := range loads {
+		names = append(names, l.Name)
+	}
+	q.told[machine] = append(q.told[machine], names)
+}
+
+// orders returns what a machine was told since they were last asked for, by name.
+func (q *quietRig) orders(machine string) [][]string {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	out := q.told[machine]
+	delete(q.told, machine)
+	return out
 }
 
 func (q *quietRig) names(machine string) []string {

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"maps"
 	"sync"
 	"time"
 
@@ -143,6 +144,40 @@ func (a *App) Host(ctx context.Context, p Person, machine template.ID) (HostView
 	return v, nil
 }
 
+// knowHosts lets in the hosts whose credentials there are, and no others.
+func (a *App) knowHosts(ctx context.Context) error {
+	a.mu.Lock()
+	before := maps.Clone(a.hosted) // one that is made meanwhile is not gone
+	a.mu.Unlock()
+	rows, err := a.store.Queries().CredentialList(ctx)
+	if err != nil {
+		return fmt.Errorf("list credentials: %w", err)
+	}
+	there := make(map[uuid.UUID]bool, len(rows))
+	for _, c := range rows {
+		there[c.ID] = true
+		a.know(c)
+	}
+	for id := range before {
+		if there[id] {
+			continue
+		}
+		a.mu.Lock()
+		delete(a.hosted, id)
+		a.mu.Unlock()
+		a.rig.Forget(id.String())
+	}
+	return nil
+}
+
+// know lets in the host of a credential.
+func (a *App) know(c db.HostCredential) {
+	a.mu.Lock()
+	a.hosted[c.ID] = true
+	a.mu.Unlock()
+	a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+}
+
 // MakeCredential makes a credential for a host and returns its token, which
 // is not kept.
 func (a *App) MakeCredential(ctx context.Context, p Person, machine template.ID) (string, error) {
@@ -151,7 +186,7 @@ func (a *App) MakeCredential(ctx context.Context, p Person, machine template.ID)
 	if err != nil {
 		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
 	}
-	a.rig.Know(rig.Host{Credential: row.ID.String(), Studio: p.Studio.String(), Machine: string(machine)})
+	a.know(row)
 	return rig.Token(row.ID.String(), secret), nil
 }
 
@@ -180,7 +215,7 @@ func (a *App) bind(ctx context.Context, cat *Hot) error {
 	for _, c := range rows {
 		if c.StudioID == studio {
 			named = named || c.Named
-			a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
+			a.know(c)
 		}
 	}
 	a.mu.Lock()

@@ -50,6 +50,15 @@ func (a *App) loadPaces(ctx context.Context) error {
 	return nil
 }
 
+// paceHeard takes in what another server learned.
+func (a *App) paceHeard() {
+	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
+	defer stop()
+	if err := a.loadPaces(ctx); err != nil {
+		slog.Warn("what was learned of machines is not known anew", "error", err)
+	}
+}
+
 // learn learns from a measured load. What was learned is written beside the work.
 func (a *App) learn(studio uuid.UUID, machine template.ID, computed, measured time.Duration) {
 	key := machineKey{studio, machine}

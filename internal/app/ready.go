@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"iter"
 	"maps"
 	"slices"
 	"strings"
@@ -324,9 +325,23 @@ func (r *Running) prepare(ids []template.ID, how How, sure bool) (*prepared, err
 	return c, nil
 }
 
+// tryAnew rests those of some instruments that failed or stand still, which are to be
+// ready again next. The caller holds the lock.
+func (r *Running) tryAnew(next map[template.ID]bool, called iter.Seq[template.ID]) {
+	rested := maps.Clone(next)
+	for id := range called {
+		if x := r.states[id]; x.State == string(rig.Failed) || x.Stalled {
+			delete(rested, id)
+		}
+	}
+	if len(rested) < len(next) {
+		r.wanted = rested
+		r.order()
+	}
+}
+
 // begin makes a call that has been written come about: the machines are ordered.
-// A failed or stalled instrument that is called again is rested first, so that it
-// is tried anew.
+// A failed or stalled instrument that is called again is tried anew.
 func (r *Running) begin(c *prepared, revision int64) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -339,16 +354,7 @@ func (r *Running) begin(c *prepared, revision int64) {
 	r.beginMeasuring(c.estimates, c.next, now)
 	if c.awaited != nil {
 		r.awaited = c.awaited
-		retry := maps.Clone(c.next)
-		for _, id := range c.ids {
-			if x := r.states[id]; x.State == string(rig.Failed) || x.Stalled {
-				delete(retry, id)
-			}
-		}
-		if len(retry) < len(c.next) {
-			r.wanted = retry
-			r.order()
-		}
+		r.tryAnew(c.next, slices.Values(c.ids))
 	}
 	r.wanted = c.next
 	maps.DeleteFunc(r.wanted, func(id template.ID, _ bool) bool { i := r.t.Instrument(id); return i == nil || !i.NeedsSeat() }) // deleted meanwhile

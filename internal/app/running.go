@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"log/slog"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -92,7 +94,12 @@ func (r *Running) reload(ctx context.Context) error {
 	behind := kept.Revision > r.revision
 	if behind {
 		r.asked = true // somebody has, elsewhere
+		before := r.wanted
 		r.take(kept)
+		if now := r.wanted; len(kept.Awaited) > 0 && !slices.ContainsFunc(slices.Collect(maps.Keys(before)), func(id template.ID) bool { return !now[id] }) {
+			r.tryAnew(now, maps.Keys(r.awaited)) // nothing was rested: they were called
+			r.wanted = now
+		}
 		r.order()
 		r.tellRig()
 	}

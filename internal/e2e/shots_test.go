@@ -224,9 +224,10 @@ Percussion / Bells,Fog bell,hit,Coldharbour Percussion,Metals,heavy,deck
 Percussion / Bells,Harbour bells,hit;swell,Coldharbour Percussion,Metals,210,deck
 `
 
-// unfold opens leaves side by side.
+// unfold opens leaves side by side, once no dialog takes the keys any more.
 func (p *person) unfold(first string, beside ...string) {
 	p.t.Helper()
+	p.gone("[role=dialog]")
 	if has, _, _ := p.page.Has(`[data-spine="` + first + `"]`); has {
 		p.click(`[data-spine="` + first + `"]`)
 	} else {

@@ -135,21 +135,21 @@ func (d *Documents[S, C]) Load(ctx context.Context, studio, id uuid.UUID) (out d
 		return out, NotFound(err)
 	}
 	out.Head = headOf(row)
+	last, err := d.s.q.SnapshotLast(ctx, id)
+	if err != nil {
+		return out, fmt.Errorf("find a snapshot: %w", NotFound(err))
+	}
+	out.Earlier = func(ctx context.Context) ([]document.Entry[C], error) {
+		return d.Entries(ctx, id, max(0, last-SnapshotEvery), last)
+	}
 	var state S
 	var at int64
 	both, beside := errgroup.WithContext(ctx)
 	both.Go(func() (err error) {
-		state, at, err = d.snapshotBefore(beside, id, math.MaxInt64)
+		state, at, err = d.snapshotBefore(beside, id, last)
 		return err
 	})
 	both.Go(func() (err error) {
-		last, err := d.s.q.SnapshotLast(beside, id)
-		if err != nil {
-			return err
-		}
-		out.Earlier = func(ctx context.Context) ([]document.Entry[C], error) {
-			return d.Entries(ctx, id, max(0, last-SnapshotEvery), last)
-		}
 		out.Log, err = d.Entries(beside, id, last, math.MaxInt64)
 		return err
 	})

@@ -14,7 +14,7 @@ import (
 
 // News is what servers hear of each other's writing.
 type News struct {
-	Of       string // document, locked, running, scan or credential
+	Of       string // document, locked, running, scan, credential or pace
 	ID       uuid.UUID
 	Revision int64
 }
@@ -23,15 +23,13 @@ type News struct {
 const listenAgain = time.Second
 
 // Listen tells what is written, here and by other servers, until the context
-// ends; on says whether it is heard just now. After the connection was lost, missed
-// is called once it is back: anything may have been written meanwhile.
+// ends; on says whether it is heard just now. missed is called whenever
+// it begins to be heard: anything may have been written before.
 func (s *Store) Listen(ctx context.Context, hear func(News), on func(bool), missed func()) {
-	for first := true; ctx.Err() == nil; first = false {
+	for ctx.Err() == nil {
 		err := s.listen(ctx, hear, func() {
 			on(true)
-			if !first {
-				missed()
-			}
+			missed()
 		})
 		on(false)
 		if ctx.Err() != nil {

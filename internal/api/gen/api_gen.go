@@ -907,6 +907,9 @@ type FileMachine struct {
 	// Seats rows that sit there
 	Seats int `json:"seats"`
 
+	// Stands the machine of the studio that is proposed for it; empty for none
+	Stands string `json:"stands"`
+
 	// Strange the studio does not know it
 	Strange bool `json:"strange"`
 }

@@ -345,6 +345,10 @@ func TestMachinesStandForOthers(t *testing.T) {
 	require.Equal(t, []string{"Machine 1", "Hornbeam", "CEDAR"}, names(file.Machines))
 	require.Equal(t, []string{"Machine 1", "Hornbeam"}, names(catalogue.Strange(file, cat)))
 
+	require.Equal(t, []template.ID{"m1", "", ""}, catalogue.Propose(file, cat), "the first of theirs on what is free; one that is here is itself")
+	more := coretest.Must(cat, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&template.Machine{ID: "m9", Name: "Rowan", MemoryMiB: 1 << 18, Cores: 8, DiskMiBs: 500})}})
+	require.Equal(t, []template.ID{"m9", "m1", ""}, catalogue.Propose(file, more), "the largest first")
+
 	stood, err := catalogue.Stand(file, cat, []template.ID{"", "m1", ""})
 	require.NoError(t, err)
 	got := catalogue.Adopt(stood, cat, mint())

@@ -1,6 +1,7 @@
 package catalogue
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -13,6 +14,23 @@ import (
 func Strange(t, cat *template.Template) []*template.Machine {
 	known := machinesByName(cat)
 	return slices.DeleteFunc(slices.Clone(t.Machines), func(m *template.Machine) bool { return known[template.FoldName(m.Name)] != nil })
+}
+
+// Propose says which machine of the studio may stand for each of a template from
+// elsewhere, in order: those known by name for themselves (empty), the largest
+// strange one with the largest that is free, and so on; empty where none is left.
+func Propose(t, cat *template.Template) []template.ID {
+	own := machinesByName(t)
+	free := slices.DeleteFunc(slices.Clone(cat.Machines), func(m *template.Machine) bool { return own[template.FoldName(m.Name)] != nil })
+	bySize := func(a, b *template.Machine) int { return cmp.Compare(b.MemoryMiB, a.MemoryMiB) }
+	strange := Strange(t, cat)
+	slices.SortStableFunc(free, bySize)
+	slices.SortStableFunc(strange, bySize)
+	stands := make([]template.ID, len(t.Machines))
+	for n, m := range strange[:min(len(strange), len(free))] {
+		stands[slices.Index(t.Machines, m)] = free[n].ID
+	}
+	return stands
 }
 
 // SitOnStudios is the change that lets a template sit on the studio's machines where

@@ -2721,6 +2721,8 @@ export interface components {
             seats: number;
             /** @description the studio does not know it */
             strange: boolean;
+            /** @description the machine of the studio that is proposed for it; empty for none */
+            stands: string;
         };
         HeldElsewhere: {
             /** @description its ID */

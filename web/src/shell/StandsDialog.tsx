@@ -11,15 +11,15 @@ import { Floating } from "./Floating";
 export function StandsDialog({ close }: { close: () => void }) {
   const { file, machines } = useApp((s) => s.taking)!;
   const rig = useCatalogue()?.rig ?? [];
-  const [stands, setStands] = useState<readonly Id[]>(machines.map(() => ""));
+  const [stands, setStands] = useState<readonly Id[]>(machines.map((m) => m.stands));
   const names = new Set(machines.filter((m) => !m.strange).map((m) => m.name.toLowerCase()));
   const free = (n: number) =>
     rig.filter((m) => !names.has(m.name.toLowerCase()) && !stands.some((id, k) => k !== n && id === m.id));
   return (
     <Floating title="Which machine stands for which?" open onOpenChange={close} className="w-[520px]">
       <p className="mb-3 text-soft">
-        The file uses machines that the studio does not have. Choose one of the studio&rsquo;s for each, or add it as a
-        new one.
+        The file uses machines that the studio does not have. The studio&rsquo;s are proposed by size; choose another,
+        or add it as a new one.
       </p>
       <div className="grid grid-cols-[1fr_240px] items-center gap-2">
         {machines.map(
