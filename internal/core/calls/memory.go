@@ -62,8 +62,11 @@ func PreloadMiB(t *template.Template, i *template.Instrument) float64 {
 	if i.With != "" {
 		return 0 // the row it sits with takes it
 	}
-	for _, p := range t.PatchesOf(i) {
-		sum += i.PreloadMiB(p)
+	patches := t.Index().Patches
+	for _, id := range i.Patches {
+		if p := patches[id]; p != nil {
+			sum += i.PreloadMiB(p)
+		}
 	}
 	return sum
 }

@@ -73,23 +73,22 @@ type mapped struct {
 	with  func([]template.Mapping) change.Change // sets another map in its place
 }
 
-// maps lists the articulation maps in use, each once.
-func (s *subject) maps() []mapped {
+// findMaps lists the articulation maps in use, each once.
+func (s *subject) findMaps() []mapped {
 	var out []mapped
-	seen := map[template.ID]bool{}
+	seen := map[*template.Patch]bool{}
 	for _, i := range s.t.Instruments {
-		patches := s.t.PatchesOf(i)
-		if len(patches) == 0 {
+		p := s.t.PatchOf(i)
+		if p == nil {
 			continue
 		}
-		p := patches[0]
 		switch {
 		case len(i.Map) > 0:
 			out = append(out, mapped{i.ID, i.Name, p, i.Map, func(m []template.Mapping) change.Change {
 				return change.Edit{Edits: []change.Fields{{ID: i.ID, Map: &m}}}
 			}})
-		case len(p.Map) > 0 && !seen[p.ID]:
-			seen[p.ID] = true
+		case len(p.Map) > 0 && !seen[p]:
+			seen[p] = true
 			out = append(out, mapped{p.ID, p.Name, p, p.Map, func(m []template.Mapping) change.Change {
 				c := *p
 				c.Map = m
@@ -162,14 +161,14 @@ func (m mapped) outOfTheWay(within []int) Remedy {
 	}}
 }
 
-// used lists the patches some instrument plays, each once.
-func (s *subject) used() []*template.Patch {
+// findUsed lists the patches some instrument plays, each once.
+func (s *subject) findUsed() []*template.Patch {
 	var out []*template.Patch
-	seen := map[template.ID]bool{}
+	seen, patches := map[*template.Patch]bool{}, s.t.Index().Patches
 	for _, i := range s.t.Instruments {
-		for _, p := range s.t.PatchesOf(i) {
-			if !seen[p.ID] {
-				seen[p.ID] = true
+		for _, id := range i.Patches {
+			if p := patches[id]; p != nil && !seen[p] {
+				seen[p] = true
 				out = append(out, p)
 			}
 		}

@@ -51,6 +51,8 @@ type subject struct {
 	fan   *fan.Fan
 	fold  *template.Fold    // the chosen fold; nil when there is none
 	stems [][]*template.Bus // of the fold, for each instrument
+	maps  func() []mapped
+	used  func() []*template.Patch
 }
 
 // Proof is the outcome of one check.
@@ -72,6 +74,7 @@ func Check(t *template.Template, fold template.ID) Proof { return Recheck(Proof{
 // nothing, when nothing it reads was touched.
 func Recheck(earlier Proof, t *template.Template, fold template.ID) Proof {
 	s := &subject{t: t, fan: fan.Next(earlier.Fan, t), fold: t.Index().Folds[fold]}
+	s.maps, s.used = sync.OnceValue(s.findMaps), sync.OnceValue(s.findUsed)
 	if s.fold == nil && len(t.Folds) > 0 {
 		s.fold = t.Folds[0]
 	}

@@ -119,13 +119,14 @@ func (t *Template) PatchesOf(i *Instrument) []*Patch {
 
 // LibraryOf returns the library of the instrument's first patch, or nil.
 func (t *Template) LibraryOf(i *Instrument) *Library {
-	if p := t.firstPatch(i); p != nil {
+	if p := t.PatchOf(i); p != nil {
 		return t.Index().Libraries[p.Library]
 	}
 	return nil
 }
 
-func (t *Template) firstPatch(i *Instrument) *Patch {
+// PatchOf returns the first patch an instrument plays, or nil.
+func (t *Template) PatchOf(i *Instrument) *Patch {
 	for _, id := range i.Patches {
 		if p := t.Index().Patches[id]; p != nil {
 			return p
@@ -136,7 +137,7 @@ func (t *Template) firstPatch(i *Instrument) *Patch {
 
 // PlayerOf returns the player of the instrument's first patch, or nil.
 func (t *Template) PlayerOf(i *Instrument) *Player {
-	if p := t.firstPatch(i); p != nil {
+	if p := t.PatchOf(i); p != nil {
 		return t.Index().Players[p.Player]
 	}
 	return nil
