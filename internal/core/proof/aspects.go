@@ -35,6 +35,21 @@ func touched(before, after *template.Template) aspect {
 	return a | touchedRows(before, after)
 }
 
+// sectionsTouched are the sections of rows that are new or changed.
+func sectionsTouched(before, after *template.Template) map[template.ID]bool {
+	out := map[template.ID]bool{}
+	old, shift := before.Instruments, len(before.Instruments)-len(after.Instruments)
+	for n, i := range after.Instruments {
+		if n < len(old) && old[n] == i || n+shift >= 0 && n+shift < len(old) && old[n+shift] == i {
+			continue
+		}
+		if before.Instrument(i.ID) != i {
+			out[i.Section] = true
+		}
+	}
+	return out
+}
+
 func touchedRows(before, after *template.Template) aspect {
 	var a aspect
 	old, shift, kept := before.Instruments, len(before.Instruments)-len(after.Instruments), 0

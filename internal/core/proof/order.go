@@ -10,7 +10,7 @@ import (
 )
 
 var orderRules = []Rule{
-	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name or nearly one", reads: rows | names | buses, find: duplicateNames},
+	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name or nearly one", reads: rows | names | buses, find: duplicates, within: duplicateRows},
 	{Code: "empty-section", About: "a section holds no instrument", reads: rows | gone | sections, find: emptySections},
 }
 
@@ -19,12 +19,22 @@ type nameKey struct {
 	name  string
 }
 
-func duplicateNames(s *subject) []Mark {
+func duplicates(s *subject) []Mark { return append(duplicateRows(s, nil), duplicateBuses(s)...) }
+
+// duplicateRows looks into some sections; nil into all.
+func duplicateRows(s *subject, within map[template.ID]bool) []Mark {
 	var out []Mark
-	count := make(map[nameKey]int, len(s.t.Instruments))
-	alike := make(map[nameKey]*template.Instrument, len(s.t.Instruments)) // the first of a name, nearly
+	size := len(s.t.Instruments)
+	if within != nil {
+		size = 0
+	}
+	count := make(map[nameKey]int, size)
+	alike := make(map[nameKey]*template.Instrument, size) // the first of a name, nearly
 	key := func(i *template.Instrument, name string) nameKey { return nameKey{i.Section, strings.ToLower(name)} }
 	for _, i := range s.t.Instruments {
+		if within != nil && !within[i.Section] {
+			continue
+		}
 		k, near := key(i, i.Name), nameKey{i.Section, nearly(i.Name)}
 		first := alike[near]
 		if first == nil {
@@ -50,7 +60,7 @@ func duplicateNames(s *subject) []Mark {
 			}}},
 		})
 	}
-	return append(out, duplicateBuses(s)...)
+	return out
 }
 
 // nearly is what names that are nearly one have in common: their letters and

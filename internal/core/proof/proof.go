@@ -39,6 +39,10 @@ type Rule struct {
 	About string // what it means, for people
 	reads aspect // what can bring a mark of it about where there was none
 	find  func(*subject) []Mark
+	// within is find for what only rows of one section bring about among each other,
+	// where nothing was found before: it looks into sections with changed rows. Nil for
+	// most.
+	within func(*subject, map[template.ID]bool) []Mark
 }
 
 // Rules is the table of all rules, in the order their marks are listed.
@@ -87,7 +91,12 @@ func Recheck(earlier Proof, t *template.Template, fold template.ID) Proof {
 	found := make([][]Mark, len(Rules)) // the rules only read, so they run side by side
 	var wait sync.WaitGroup
 	for n, rule := range Rules {
-		if rule.reads&changed != 0 || !earlier.clean[n] {
+		switch {
+		case rule.within != nil && earlier.t != nil && earlier.clean[n] && rule.reads&changed&^(rows|names) == 0:
+			if rule.reads&changed != 0 {
+				wait.Go(func() { found[n] = rule.within(s, sectionsTouched(earlier.t, t)) })
+			}
+		case rule.reads&changed != 0 || !earlier.clean[n]:
 			wait.Go(func() { found[n] = rule.find(s) })
 		}
 	}
