@@ -1,12 +1,13 @@
 import { type FormEvent, useState } from "react";
-import { answer, api, type Machine, type Schemas } from "../../model/api";
-import { type Catalogue, changeCatalogue, useCatalogue } from "../../model/catalogue";
+import { answer, api, type Machine } from "../../model/api";
+import { changeCatalogue, useCatalogue } from "../../model/catalogue";
 import { change, seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { attempt, get, useApp } from "../../model/store";
 import { mib, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
+import { alone, has, installed } from "./installed";
 
 const started = { memory: 64, reserve: 8, cores: 16, disk: 1500, network: 1000, buffer: 256, times: 1 };
 
@@ -155,23 +156,4 @@ export function MachineDialog({ close }: { close: () => void }) {
       </form>
     </Floating>
   );
-}
-
-/** A library that names no machine is taken to be everywhere. */
-const has = (l: Schemas["Library"], machine: string) =>
-  !l.machines?.length || l.machines.some((m) => m.toLowerCase() === machine.toLowerCase());
-
-/** Whether a library is on this machine and on no other. */
-const alone = (cat: Catalogue, l: Schemas["Library"], machine: string) =>
-  has(l, machine) && (l.machines?.length ? l.machines : cat.rig).length === 1;
-
-/** installed lists the libraries that come to a machine or leave it, as they will be. */
-function installed(cat: Catalogue, was: string, name: string, moved: Record<string, boolean>) {
-  const as = (m: string) => (m.toLowerCase() === was.toLowerCase() ? name : m);
-  return cat.libraries
-    .filter((l) => moved[l.id] !== undefined && moved[l.id] !== has(l, was))
-    .map((l) => {
-      const others = (l.machines?.length ? l.machines : cat.rig.map((m) => m.name)).map(as).filter((m) => m !== name);
-      return { at: -1, value: { ...l, machines: moved[l.id] ? [...others, name] : others } };
-    });
 }
