@@ -214,9 +214,6 @@ func (a *App) each(studio uuid.UUID, f func(*Hot)) {
 // Start brings back what was wanted when the server last ran, and begins to hear
 // what others write. The function returned ends that.
 func (a *App) Start(ctx context.Context) (stop func(), err error) {
-	if err := a.knowHosts(ctx); err != nil {
-		return nil, err
-	}
 	named, err := a.store.Queries().CredentialsNamed(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("list hosts known by name: %w", err)
@@ -233,6 +230,9 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 		return nil, err
 	}
 	if err := a.openWanted(ctx); err != nil {
+		return nil, err
+	}
+	if err := a.knowHosts(ctx); err != nil { // last: a host that is heard is told at once what it shall hold
 		return nil, err
 	}
 	listening, end := context.WithCancel(context.WithoutCancel(ctx))
@@ -346,7 +346,7 @@ func (a *App) lookAt(h *Hot) {
 func (a *App) catchUp() {
 	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
 	defer stop()
-	err := errors.Join(a.knowHosts(ctx), a.loadPaces(ctx), a.openWanted(ctx))
+	err := errors.Join(a.loadPaces(ctx), a.openWanted(ctx), a.knowHosts(ctx))
 	for _, h := range a.open.All() {
 		err = errors.Join(err, h.doc.CatchUp(ctx), h.Running.reload(ctx))
 	}

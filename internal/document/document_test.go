@@ -405,3 +405,16 @@ func TestAPageDoesNotClashWithItself(t *testing.T) {
 	require.NoError(t, name(asks(other, 2), "three"))
 	require.ErrorAs(t, name(asks(page, 1), "four"), &clash)
 }
+
+// What was undone on another server a moment ago is brought back here, though nothing
+// was heard of it yet.
+func TestWhatIsUndoneElsewhereIsBroughtBackHere(t *testing.T) {
+	m := newMemory()
+	here, elsewhere := m.open(t), m.open(t)
+	set(t, elsewhere, ada, "a", "one")
+	_, err := elsewhere.Undo(ctx, ada)
+	require.NoError(t, err)
+	_, err = here.Redo(ctx, ada)
+	require.NoError(t, err)
+	require.Equal(t, shelf{"a": "one"}, here.View().State)
+}

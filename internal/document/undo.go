@@ -2,6 +2,7 @@ package document
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -21,6 +22,20 @@ func (d *Document[S, C, V]) Redo(ctx context.Context, a Ask) (int64, error) {
 }
 
 func (d *Document[S, C, V]) takeBack(ctx context.Context, a Ask, role Role) (int64, error) {
+	revision, err := d.takeBackSeen(ctx, a, role)
+	if !errors.Is(err, ErrNothing) {
+		return revision, err
+	}
+	// It may have been done elsewhere a moment ago.
+	before := d.View().Revision
+	if d.CatchUp(ctx) != nil || d.View().Revision == before {
+		return revision, err
+	}
+	return d.takeBackSeen(ctx, a, role)
+}
+
+// takeBackSeen is takeBack as far as is known here.
+func (d *Document[S, C, V]) takeBackSeen(ctx context.Context, a Ask, role Role) (int64, error) {
 	return d.apply(ctx, a, func(v *View[S, C, V]) (c C, _ Role, target int64, err error) {
 		all, err := v.since(ctx, 0)
 		if err != nil {

@@ -3,6 +3,7 @@ package e2e_test
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -340,12 +341,31 @@ func (p *person) changing(what func()) {
 // press clicks the button or menu item with that text.
 func (p *person) press(text string) {
 	p.t.Helper()
-	e, err := p.page.Timeout(patience()).ElementR("button, [role=menuitem], [role=menuitemradio], [role=menuitemcheckbox], a", "^"+text)
-	require.NoError(p.t, err, "no button says %s", text)
-	require.NoError(p.t, e.Click(proto.InputMouseButtonLeft, 1))
+	p.clickOn("a button that says "+text, func() (*rod.Element, error) {
+		return p.page.Timeout(patience()).ElementR("button, [role=menuitem], [role=menuitemradio], [role=menuitemcheckbox], a", "^"+text)
+	})
 }
 
 func (p *person) click(selector string) {
 	p.t.Helper()
-	require.NoError(p.t, p.see(selector).Click(proto.InputMouseButtonLeft, 1))
+	p.clickOn(selector, func() (*rod.Element, error) { return p.page.Timeout(patience()).Element(selector) })
+}
+
+// clickOn clicks what is found, once nothing lies over it: a dialog that closes takes
+// the pointer for a moment more.
+func (p *person) clickOn(what string, find func() (*rod.Element, error)) {
+	p.t.Helper()
+	for until := time.Now().Add(patience()); ; time.Sleep(50 * time.Millisecond) {
+		e, err := find()
+		require.NoError(p.t, err, "never saw %s", what)
+		err = e.Click(proto.InputMouseButtonLeft, 1)
+		if err == nil {
+			return
+		}
+		var off *rod.NoPointerEventsError
+		var covered *rod.CoveredError
+		if !errors.As(err, &off) && !errors.As(err, &covered) || time.Now().After(until) {
+			require.NoError(p.t, err, "%s can not be clicked", what)
+		}
+	}
 }
