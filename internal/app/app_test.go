@@ -31,6 +31,7 @@ type quietRig struct {
 
 	told      map[string][][]string
 	hosts     []rig.Host
+	holding   []int // how many loads each host was to hold when it became known
 	forgotten []string
 }
 
@@ -38,6 +39,7 @@ func (q *quietRig) Know(h rig.Host) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	q.hosts = append(q.hosts, h)
+	q.holding = append(q.holding, len(q.wanted[h.Machine]))
 }
 
 func (q *quietRig) known() []rig.Host {

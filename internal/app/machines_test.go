@@ -154,3 +154,24 @@ func elsewhere(t *template.Template) *template.Template {
 	}
 	return out
 }
+
+// A server that starts knows what a host shall hold before it hears the host: one that
+// was heard first would be told to rest everything.
+func TestHostsAreHeardOnceTheirLoadsAreKnown(t *testing.T) {
+	f := setUp(t)
+	ids := f.rows(3)
+	m := f.machineOf(ids[0])
+	_, err := f.app.MakeCredential(ctx, f.ada, m.ID)
+	require.NoError(t, err)
+	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
+	desk := &quietRig{wanted: map[string][]rig.Load{}}
+	stop, err := app.New(app.Config{Store: f.store, Rig: desk}).Start(ctx)
+	require.NoError(t, err)
+	defer stop()
+	require.NotEmpty(t, desk.known())
+	desk.mu.Lock()
+	defer desk.mu.Unlock()
+	for _, loads := range desk.holding {
+		require.Equal(t, 3, loads)
+	}
+}
