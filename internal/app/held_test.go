@@ -13,17 +13,23 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Two templates sit on one machine: each knows what the other holds there, a call
-// that does not fit for it says so, and resting there makes room.
-func TestTemplatesShareAMachine(t *testing.T) {
-	f := setUp(t)
+// chase is another template on the same machines.
+func (f *fixture) chase(t *testing.T) *app.Hot {
 	second := coretest.Orchestra(40, 2)
 	second.Name = "Chase"
 	second = coretest.Must(second, seating.Everyone(second, seating.Options{}).Change())
 	row, err := f.app.Create(ctx, f.ada, second)
 	require.NoError(t, err)
-	chase, err := f.app.Open(ctx, f.ada, row.ID)
+	h, err := f.app.Open(ctx, f.ada, row.ID)
 	require.NoError(t, err)
+	return h
+}
+
+// Two templates sit on one machine: each knows what the other holds there, a call
+// that does not fit for it says so, and resting there makes room.
+func TestTemplatesShareAMachine(t *testing.T) {
+	f := setUp(t)
+	chase := f.chase(t)
 	m := f.hot.View().Template.Machines[0]
 	require.Equal(t, m.ID, chase.View().Template.Machines[0].ID, "the studio's machine")
 
@@ -51,7 +57,7 @@ func TestTemplatesShareAMachine(t *testing.T) {
 	require.Equal(t, "Chase", estimates[0].Others[0].Name)
 	tight := *m
 	tight.MemoryMiB, tight.ReserveMiB = estimates[0].AfterMiB+whole-1, 0
-	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&tight)}})
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Machines: []change.Entry[template.Machine]{change.Append(&tight)}})
 	require.NoError(t, err)
 	require.Equal(t, tight.MemoryMiB, chase.View().Template.Machines[0].MemoryMiB, "it follows")
 	var room *app.NoRoomError
@@ -87,13 +93,7 @@ func TestTemplatesShareAMachine(t *testing.T) {
 // much, and its remedy rests it there.
 func TestOthersCrowdCallsAndPlans(t *testing.T) {
 	f := setUp(t)
-	second := coretest.Orchestra(40, 2)
-	second.Name = "Chase"
-	second = coretest.Must(second, seating.Everyone(second, seating.Options{}).Change())
-	row, err := f.app.Create(ctx, f.ada, second)
-	require.NoError(t, err)
-	chase, err := f.app.Open(ctx, f.ada, row.ID)
-	require.NoError(t, err)
+	chase := f.chase(t)
 	view := func() *template.Template { return f.hot.View().Template }
 	m := view().Machines[0]
 	var mine, theirs []template.ID
@@ -107,7 +107,7 @@ func TestOthersCrowdCallsAndPlans(t *testing.T) {
 			theirs = append(theirs, i.ID)
 		}
 	}
-	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "call-1", Name: "1M05", Instruments: mine})}})
+	_, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Calls: []change.Entry[template.Call]{change.Append(&template.Call{ID: "call-1", Name: "1M05", Instruments: mine})}})
 	require.NoError(t, err)
 	require.NoError(t, chase.Call(ctx, theirs, app.CallThem, false))
 	held := f.hot.HeldByOthers()[m.ID]
