@@ -174,6 +174,11 @@ func TestWhatAnotherTemplateHolds(t *testing.T) {
 	p.see(`[aria-label="Template: Night crossing"]`)
 	p.unfold("orchestra", "calls")
 	p.seeText(`[data-part=held-elsewhere]`, "The Salt Lantern holds [0-9.]+ [MG]iB of it")
+	p.unfold("seating")
+	p.press("Plan…")
+	p.seeText(`[data-part=left-to-others]`, "what they hold now: [0-9.]+ [MG]iB on Birch")
+	p.keys(input.Escape)
+	p.unfold("orchestra", "calls")
 
 	// with just too little memory for both, its largest call is crowded: a mark, whose
 	// remedy rests the other template

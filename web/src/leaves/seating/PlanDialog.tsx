@@ -14,7 +14,7 @@ import {
   type Weights,
 } from "../../model/seating";
 import { get, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+import { mib, plural, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { Wishes } from "./Wishes";
 
@@ -115,6 +115,7 @@ export function PlanDialog({ close }: { close: () => void }) {
           </label>
         </div>
         <Wishes wishes={ways.wishes ?? []} keep={(w) => setWays(withField(ways, "wishes", w.length ? w : 0))} />
+        <LeftToOthers />
         {plan && plan.unseated.length > 0 && (
           <div className="text-soft" data-part="left-over">
             {plural(plan.unseated.length, "instrument")} would find no seat; first {plan.unseated[0]!.name}:{" "}
@@ -153,6 +154,20 @@ export function PlanDialog({ close }: { close: () => void }) {
         )}
       </div>
     </Floating>
+  );
+}
+
+/** LeftToOthers says what memory a plan leaves to other templates. */
+function LeftToOthers() {
+  const sheet = useApp((s) => s.sheet)!;
+  const rig = useApp((s) => s.rig);
+  const held = things(sheet.machines).filter((m) => (rig.get(m.id)?.othersMib ?? 0) > 0);
+  if (held.length === 0) return null;
+  return (
+    <p className="text-soft" data-part="left-to-others">
+      New seats leave other templates what they hold now:{" "}
+      {held.map((m) => `${mib(rig.get(m.id)!.othersMib)} on ${m.name}`).join(", ")}.
+    </p>
   );
 }
 
