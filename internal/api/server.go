@@ -7,6 +7,7 @@ import (
 	"context"
 	"io/fs"
 	"net/http"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -147,9 +148,22 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return path == "/api/events" || strings.HasPrefix(path, "/api/recordings/")
+			return path == "/api/events" || strings.HasPrefix(path, "/api/recordings/") || onThisMachine(c.Request())
 		},
 	})
+}
+
+// onThisMachine tells whether a browser runs on the server's own machine: to pack and
+// unpack what never leaves it takes longer than to copy it. What comes through a
+// balancer there does not count.
+func onThisMachine(r *http.Request) bool {
+	for _, through := range []string{"Forwarded", "X-Forwarded-For", "Via", "X-Real-Ip"} {
+		if r.Header.Get(through) != "" {
+			return false
+		}
+	}
+	from, err := netip.ParseAddrPort(r.RemoteAddr)
+	return err == nil && from.Addr().Unmap().IsLoopback()
 }
 
 // pages serves the browser application; any path of the application's own
