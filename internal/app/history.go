@@ -7,6 +7,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/handover"
@@ -117,6 +118,11 @@ func (h *Hot) Restore(ctx context.Context, p Person, revision int64) (int64, err
 	then, err := h.app.sheets.At(ctx, h.studio(), h.ID(), revision)
 	if err != nil {
 		return 0, err
+	}
+	if cat, err := h.known(ctx, p); err != nil {
+		return 0, err
+	} else if cat != nil {
+		then = catalogue.OnTheStudios(then, cat)
 	}
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
 		c := change.Between(t, then)

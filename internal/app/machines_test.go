@@ -75,6 +75,34 @@ func TestAMachineIsRenamed(t *testing.T) {
 	require.True(t, cat.View().Template.Index().Libraries["library-bells"].InstalledOn("Machine 1"))
 }
 
+// A template that is brought back to an earlier revision sits on the machines as they
+// are now: neither their names nor their memory go back for the whole studio.
+func TestRestoringLeavesMachinesAsTheyAre(t *testing.T) {
+	f := setUp(t)
+	library := *f.hot.View().Template.Libraries[0]
+	library.Machines = []string{"Machine 1"}
+	then, err := f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Put{Libraries: []change.Entry[template.Library]{change.Append(&library)}})
+	require.NoError(t, err)
+	row := f.hot.View().Template.Instruments[0]
+	m := *f.hot.View().Template.Index().Machines["machine-1"]
+	m.Name, m.MemoryMiB = "Rowan", 2*m.MemoryMiB
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, put(&m))
+	require.NoError(t, err)
+	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, rename(row.ID, "Other"))
+	require.NoError(t, err)
+	_, err = f.hot.Restore(ctx, f.ada, then)
+	require.NoError(t, err)
+	now := f.hot.View().Template
+	require.Equal(t, row.Name, now.Instrument(row.ID).Name)
+	require.Equal(t, m, *now.Index().Machines["machine-1"])
+	require.Equal(t, []string{"Rowan"}, now.Index().Libraries[library.ID].Machines)
+	cat, err := f.app.Catalogue(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, m, *cat.View().Template.Index().Machines["machine-1"])
+	_, err = f.hot.Restore(ctx, f.ada, then)
+	require.ErrorContains(t, err, "it is as it was")
+}
+
 // A template that does not sit on a machine of the studio can not take its name.
 func TestTheStudiosNamesAreTaken(t *testing.T) {
 	f := setUp(t)

@@ -64,11 +64,26 @@ func Behind(t, cat *template.Template) change.Put {
 		put.Libraries = need(put.Libraries, x.Libraries, cat.Index().Libraries[e.Value.Library], libraryID)
 		put.Players = need(put.Players, x.Players, cat.Index().Players[e.Value.Player], playerID)
 	}
-	put.Machines = lacking(cat.Machines, func(m *template.Machine) bool { return differs(x.Machines[m.ID], m) })
+	put.Machines = otherMachines(t, cat)
 	put.Terms = lacking(cat.Vocabulary, func(w *template.Term) bool {
 		return x.Terms[w.ID] == nil || !reflect.DeepEqual(x.Terms[w.ID], w)
 	})
 	return put
+}
+
+// otherMachines are the studio's machines that a template has otherwise.
+func otherMachines(t, cat *template.Template) []change.Entry[template.Machine] {
+	return lacking(cat.Machines, func(m *template.Machine) bool { return differs(t.Index().Machines[m.ID], m) })
+}
+
+// OnTheStudios is a template as it was, on the machines as the studio has them now: to
+// bring a template back does not take memory out of a machine, or its name back.
+func OnTheStudios(then, cat *template.Template) *template.Template {
+	now, _, err := change.Apply(then, change.Renaming(then, change.Put{Machines: otherMachines(then, cat)}))
+	if err != nil {
+		return then // two of its machines would have one name
+	}
+	return now
 }
 
 func libraryID(l *template.Library) template.ID { return l.ID }
