@@ -73,7 +73,7 @@ func (p *person) undo(times int) {
 		before := *p.see("[data-revision]").MustAttribute("data-revision")
 		p.chord(input.ControlLeft, input.KeyZ)
 		require.NoError(p.t, p.page.Timeout(patience()).Wait(rod.Eval(
-			`before => document.querySelector("[data-revision]").dataset.revision !== before`, before)), "nothing was taken back")
+			`before => document.querySelector("[data-revision]").dataset.revision !== before && document.querySelector("[aria-label^='Redo: ']") !== null`, before)), "nothing was taken back")
 	}
 }
 

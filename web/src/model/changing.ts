@@ -1,5 +1,4 @@
 import { answer, api, type Change, type How, type Id, type Schemas } from "./api";
-import { inTurn } from "./sending";
 import { attempt, get, set, store, tell } from "./store";
 import { plural } from "./template";
 
@@ -14,7 +13,7 @@ export const seen = () => get().sheet!.revision;
 /** change sends one change; a clash asks which value shall stand. */
 export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
   const send = (base: number) =>
-    inTurn(() => answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base, change: c } })));
+    answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base, change: c } }));
   return attempt(
     () => send(base),
     () => send(seen()),
@@ -25,7 +24,7 @@ export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | u
  * what follows for groups, returns and sends. */
 export function settle(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
   const send = (base: number) =>
-    inTurn(() => answer(api.POST("/api/templates/{id}/deliver/settle", { ...at(), body: { base, change: c } })));
+    answer(api.POST("/api/templates/{id}/deliver/settle", { ...at(), body: { base, change: c } }));
   return attempt(
     () => send(base),
     () => send(seen()),
@@ -40,15 +39,15 @@ export function assign(
   base = seen(),
 ): Promise<Schemas["Applied"] | undefined> {
   const send = (base: number) =>
-    inTurn(() => answer(api.POST("/api/templates/{id}/assign", { ...at(), body: { base, ids, field, value } })));
+    answer(api.POST("/api/templates/{id}/assign", { ...at(), body: { base, ids, field, value } }));
   return attempt(
     () => send(base),
     () => send(seen()),
   );
 }
 
-export const undo = () => attempt(() => inTurn(() => answer(api.POST("/api/templates/{id}/undo", at()))));
-export const redo = () => attempt(() => inTurn(() => answer(api.POST("/api/templates/{id}/redo", at()))));
+export const undo = () => attempt(() => answer(api.POST("/api/templates/{id}/undo", at())));
+export const redo = () => attempt(() => answer(api.POST("/api/templates/{id}/redo", at())));
 
 export async function duplicate(ids: Id[]) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/duplicate", { ...at(), body: { ids } })));

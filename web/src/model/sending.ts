@@ -10,7 +10,7 @@ const keyOf = () => pageId.slice(0, 16) + randomId().slice(16);
 
 let turn: Promise<unknown> = Promise.resolve();
 
-/** inTurn sends one after the other what must arrive in order. */
+/** inTurn does one after the other what must arrive in order. */
 export function inTurn<T>(f: () => Promise<T>): Promise<T> {
   const mine = turn.then(f, f);
   turn = mine.catch(() => undefined); // who asked hears of it
@@ -30,7 +30,9 @@ export class Unanswered extends Error {
 /** How long is waited before a request is sent again, ms. */
 const waits = [0, 250, 750, 2000, 4000];
 
-/** send sends a request. Where the line breaks it sends it again: a change bears a
+/** send sends a request. What changes something is sent one after the other: an undo
+ * never overtakes what it is to take back. Files are sent beside, and where a person
+ * is told to others. Where the line breaks it sends it again: a change bears a
  * key, so that the server makes it once, however often it arrives. */
 export async function send(
   request: Request,
@@ -45,13 +47,16 @@ export async function send(
   if (!request.headers.has(keyHeader)) request.headers.set(keyHeader, keyOf());
   // A file is sent once: to keep a copy for another try would take its size in memory.
   const file = request.headers.get("Content-Type") === "application/octet-stream";
-  for (const ms of file ? waits.slice(0, 1) : waits) {
-    if (ms > 0) await wait(ms);
-    try {
-      return await fetching(file ? request : request.clone());
-    } catch (e) {
-      if (request.signal.aborted) throw e;
+  const sent = async () => {
+    for (const ms of file ? waits.slice(0, 1) : waits) {
+      if (ms > 0) await wait(ms);
+      try {
+        return await fetching(file ? request : request.clone());
+      } catch (e) {
+        if (request.signal.aborted) throw e;
+      }
     }
-  }
-  throw new Unanswered(true);
+    throw new Unanswered(true);
+  };
+  return file || new URL(request.url).pathname.endsWith("/here") ? sent() : inTurn(sent);
 }
