@@ -204,7 +204,7 @@ func TestImportLeavesBadRowsOut(t *testing.T) {
 	require.Equal(t, 1, code)
 	require.Contains(t, stdout, "1 instruments in 1 new sections")
 	require.Contains(t, errs, "line 3, instrument: the name is empty")
-	require.Contains(t, errs, `line 4, preload_mib: "heavy" is not a size in MiB`)
+	require.Contains(t, errs, `line 4, preload_mib: "heavy" is not a size`)
 	require.Contains(t, errs, `the column "Odd" is not read; map it with --map "Odd"=...`)
 
 	require.NoError(t, os.WriteFile(bad, []byte("section,name\nWinds,\n"), 0o644))
@@ -341,4 +341,26 @@ func TestHelp(t *testing.T) {
 	for _, command := range []string{"serve", "demo", "host", "import", "scan", "check", "route", "seat", "load", "export"} {
 		require.Contains(t, out, "\n  "+command)
 	}
+}
+
+// Sizes that may be read in two ways are asked about, and nothing is written until
+// somebody has said which.
+func TestImportAsksWhichMarkIsMeant(t *testing.T) {
+	dir := t.TempDir()
+	list, out := filepath.Join(dir, "list.csv"), filepath.Join(dir, "t.json")
+	require.NoError(t, os.WriteFile(list, []byte("section,name,library,preload\nWinds,Flute,Millrace Winds,\"1,024\"\n"), 0o644))
+	code, _, errs := do("import", list, "-o", out)
+	require.NotZero(t, code)
+	require.Contains(t, errs, "a size such as 1,024 may be 1024 or 1.024 MiB")
+	require.NoFileExists(t, out)
+	for decimal, mib := range map[string]string{"point": `"preloadMib": 1024`, "comma": `"preloadMib": 1.024`} {
+		code, _, errs = do("import", list, "-o", out, "--decimal", decimal)
+		require.Zero(t, code, errs)
+		data, err := os.ReadFile(out)
+		require.NoError(t, err)
+		require.Contains(t, string(data), mib+",")
+	}
+	code, _, errs = do("import", list, "-o", out, "--decimal", "dot")
+	require.Equal(t, 2, code)
+	require.Contains(t, errs, "neither point nor comma")
 }

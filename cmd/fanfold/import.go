@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,7 +17,7 @@ import (
 )
 
 func importCommand() *cobra.Command {
-	var out, into string
+	var out, into, decimal string
 	var maps, machines []string
 	var middleC int
 	var asJSON bool
@@ -28,6 +29,9 @@ func importCommand() *cobra.Command {
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
 				return wrongUse{fmt.Errorf("say where to write with -o")}
+			}
+			if !slices.Contains([]string{"", string(intake.Point), string(intake.Comma)}, decimal) {
+				return wrongUse{fmt.Errorf("--decimal %q is neither point nor comma", decimal)}
 			}
 			mapping, err := pairs(maps)
 			if err != nil {
@@ -42,9 +46,12 @@ func importCommand() *cobra.Command {
 				return openError(err)
 			}
 			defer file.Close()
-			list, err := rows.Read(file, rows.Options{Mapping: mapping, MiddleC: middleC})
+			list, err := rows.Read(file, rows.Options{Mapping: mapping, MiddleC: middleC, Decimal: intake.Decimal(decimal)})
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
+			}
+			if x := list.Unsure; x != nil {
+				return fmt.Errorf("%s: a size such as %s may be %g or %g MiB, and nothing in the list tells which; add --decimal point or --decimal comma", args[0], x.Cell, x.Point, x.Comma)
 			}
 			return takeRows(c, t, list, out, asJSON)
 		},
@@ -54,6 +61,7 @@ func importCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&maps, "map", nil, "HEADING=column: read a heading as a column (empty to leave it out)")
 	c.Flags().StringArrayVar(&machines, "machine", nil, "NAME:GiB:CORES: add a machine, such as Alder:64:16")
 	c.Flags().IntVar(&middleC, "middle-c", 4, "the octave the list writes for MIDI note 60: 4 or 3")
+	c.Flags().StringVar(&decimal, "decimal", "", "the mark that sizes are written with: point (1,024.5) or comma (1.024,5); defaults to what the list tells")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }

@@ -117,7 +117,7 @@ func (s *server) TakePatchList(ctx context.Context, r gen.TakePatchListRequestOb
 	var problems []intake.Problem
 	plan := func(t *template.Template) (change.Change, error) {
 		var c change.Change
-		c, sum, problems = catalogue.Listed(t, list.Headings, list.Lines, t.MiddleC(), app.NewID)
+		c, sum, problems = catalogue.Listed(t, list.Headings, list.Lines, intake.Reading{MiddleC: t.MiddleC(), Decimal: intake.Decimal(or(r.Params.Decimal, ""))}, app.NewID)
 		return c, nil
 	}
 	out := gen.PatchListReport{Columns: catalogue.Columns(), Problems: []gen.ListProblem{}}
@@ -131,7 +131,7 @@ func (s *server) TakePatchList(ctx context.Context, r gen.TakePatchListRequestOb
 		}
 		out.Revision = &revision
 	}
-	out.Added, out.Updated, out.Same = sum.Added, sum.Updated, sum.Same
+	out.Added, out.Updated, out.Same, out.Unsure = sum.Added, sum.Updated, sum.Same, sum.Unsure
 	for _, x := range append(list.Problems, problems...) {
 		out.Problems = append(out.Problems, gen.ListProblem{Line: x.Line, Column: x.Column, Reason: x.Reason})
 	}

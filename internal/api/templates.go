@@ -277,6 +277,7 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 	if r.Params.MiddleC != nil {
 		options.MiddleC = *r.Params.MiddleC
 	}
+	options.Decimal = intake.Decimal(or(r.Params.Decimal, ""))
 	list, err := rows.Read(r.Body, options)
 	if err != nil {
 		return nil, err
@@ -296,7 +297,7 @@ const sampleRows = 8
 func preview(t *template.Template, list *rows.List) gen.ImportReport {
 	_, report, problems := intake.Plan(t, list.Rows, intake.Sequence(), intake.StandardDefaults())
 	out := gen.ImportReport{
-		Headings: list.Headings, Mapping: list.Mapping, Unmatched: list.Unmatched, Columns: intake.Columns,
+		Unsure: list.Unsure, Headings: list.Headings, Mapping: list.Mapping, Unmatched: list.Unmatched, Columns: intake.Columns,
 		Instruments: report.Instruments, Sections: report.Sections, Stems: report.Stems, Groups: report.Groups,
 		Libraries: report.Libraries, Players: report.Players, Machines: report.Machines, Patches: report.Patches, Stated: report.Stated,
 	}

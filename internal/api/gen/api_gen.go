@@ -13,6 +13,7 @@ import (
 	"time"
 
 	app "fanfold/internal/app"
+	intake "fanfold/internal/core/intake"
 	palette "fanfold/internal/core/palette"
 	template "fanfold/internal/core/template"
 
@@ -426,6 +427,42 @@ func (e WireSettingTap) Valid() bool {
 	}
 }
 
+// Defines values for Decimal.
+const (
+	DecimalComma Decimal = "comma"
+	DecimalPoint Decimal = "point"
+)
+
+// Valid indicates whether the value is a known member of the Decimal enum.
+func (e Decimal) Valid() bool {
+	switch e {
+	case DecimalComma:
+		return true
+	case DecimalPoint:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TakePatchListParamsDecimal.
+const (
+	TakePatchListParamsDecimalComma TakePatchListParamsDecimal = "comma"
+	TakePatchListParamsDecimalPoint TakePatchListParamsDecimal = "point"
+)
+
+// Valid indicates whether the value is a known member of the TakePatchListParamsDecimal enum.
+func (e TakePatchListParamsDecimal) Valid() bool {
+	switch e {
+	case TakePatchListParamsDecimalComma:
+		return true
+	case TakePatchListParamsDecimalPoint:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PatchesParamsSort.
 const (
 	PatchesParamsSortLibrary PatchesParamsSort = "library"
@@ -528,6 +565,24 @@ func (e HandbookParamsFormat) Valid() bool {
 	case Html:
 		return true
 	case Pdf:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportRowsParamsDecimal.
+const (
+	ImportRowsParamsDecimalComma ImportRowsParamsDecimal = "comma"
+	ImportRowsParamsDecimalPoint ImportRowsParamsDecimal = "point"
+)
+
+// Valid indicates whether the value is a known member of the ImportRowsParamsDecimal enum.
+func (e ImportRowsParamsDecimal) Valid() bool {
+	switch e {
+	case ImportRowsParamsDecimalComma:
+		return true
+	case ImportRowsParamsDecimalPoint:
 		return true
 	default:
 		return false
@@ -877,6 +932,9 @@ type DifferenceHow string
 // DifferenceNoun defines model for Difference.Noun.
 type DifferenceNoun string
 
+// Doubt a size of a list that may be read in two ways; nothing is taken until decimal says which
+type Doubt = intake.Doubt
+
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
 
@@ -1037,6 +1095,9 @@ type ImportReport struct {
 	Stated      []string          `json:"stated"`
 	Stems       []string          `json:"stems"`
 	Unmatched   []string          `json:"unmatched"`
+
+	// Unsure a size of a list that may be read in two ways; nothing is taken until decimal says which
+	Unsure *Doubt `json:"unsure,omitempty"`
 }
 
 // Instrument defines model for Instrument.
@@ -1385,7 +1446,10 @@ type PatchListReport struct {
 	Problems []ListProblem `json:"problems"`
 	Revision *int64        `json:"revision,omitempty"`
 	Same     int           `json:"same"`
-	Updated  int           `json:"updated"`
+
+	// Unsure a size of a list that may be read in two ways; nothing is taken until decimal says which
+	Unsure  *Doubt `json:"unsure,omitempty"`
+	Updated int    `json:"updated"`
 }
 
 // PatchPage defines model for PatchPage.
@@ -2022,6 +2086,9 @@ type WireSettingAt string
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
 
+// Decimal defines model for decimal.
+type Decimal string
+
 // SetAbbreviationsJSONBody defines parameters for SetAbbreviations.
 type SetAbbreviationsJSONBody struct {
 	Own []Abbreviation `json:"own"`
@@ -2030,7 +2097,13 @@ type SetAbbreviationsJSONBody struct {
 // TakePatchListParams defines parameters for TakePatchList.
 type TakePatchListParams struct {
 	Take *bool `form:"take,omitempty" json:"take,omitempty"`
+
+	// Decimal the mark that sizes are written with; missing finds out
+	Decimal *TakePatchListParamsDecimal `form:"decimal,omitempty" json:"decimal,omitempty"`
 }
+
+// TakePatchListParamsDecimal defines parameters for TakePatchList.
+type TakePatchListParamsDecimal string
 
 // PatchesParams defines parameters for Patches.
 type PatchesParams struct {
@@ -2266,7 +2339,13 @@ type ImportRowsParams struct {
 	Take    *bool   `form:"take,omitempty" json:"take,omitempty"`
 	Mapping *string `form:"mapping,omitempty" json:"mapping,omitempty"`
 	MiddleC *int    `form:"middleC,omitempty" json:"middleC,omitempty"`
+
+	// Decimal the mark that sizes are written with; missing finds out
+	Decimal *ImportRowsParamsDecimal `form:"decimal,omitempty" json:"decimal,omitempty"`
 }
+
+// ImportRowsParamsDecimal defines parameters for ImportRows.
+type ImportRowsParamsDecimal string
 
 // PrintParams defines parameters for Print.
 type PrintParams struct {
@@ -2955,6 +3034,13 @@ func (w *ServerInterfaceWrapper) TakePatchList(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// ------------- Optional query parameter "decimal" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "decimal", ctx.QueryParams(), &params.Decimal, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter decimal: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -4146,6 +4232,13 @@ func (w *ServerInterfaceWrapper) ImportRows(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "middleC", ctx.QueryParams(), &params.MiddleC, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter middleC: %s", err))
+	}
+
+	// ------------- Optional query parameter "decimal" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "decimal", ctx.QueryParams(), &params.Decimal, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter decimal: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

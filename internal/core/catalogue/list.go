@@ -1,8 +1,8 @@
 package catalogue
 
 import (
+	"cmp"
 	"fmt"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,6 +21,8 @@ type entry struct {
 	player  template.Player
 	patch   template.Patch
 	middleC int
+	decimal intake.Decimal
+	unit    string // of the column that is read
 }
 
 // column is one column of a patch list, written and read by the same value.
@@ -29,6 +31,9 @@ type column struct {
 	get  func(e *entry) string
 	set  func(e *entry, cell string) error
 }
+
+// size tells whether the column holds sizes.
+func (c *column) size() bool { return strings.HasSuffix(c.name, "_mib") }
 
 func textColumn(name string, field func(*entry) *string) column {
 	return column{name,
@@ -53,12 +58,11 @@ func mibColumn(name string, field func(*entry) *float64) column {
 	return column{name,
 		func(e *entry) string { return strconv.FormatFloat(*field(e), 'f', -1, 64) },
 		func(e *entry, cell string) error {
-			x, err := strconv.ParseFloat(strings.Replace(cell, ",", ".", 1), 64)
-			if err != nil || math.IsNaN(x) || x < 0 || x > 1<<24 {
-				return fmt.Errorf("%q is no size in MiB", cell)
+			x, err := intake.MiB(cell, e.decimal, e.unit, 1<<24)
+			if err == nil {
+				*field(e) = x
 			}
-			*field(e) = x
-			return nil
+			return err
 		}}
 }
 
@@ -227,9 +231,20 @@ type Line struct {
 // Listed is the change that takes a patch list into the catalogue: patches
 // known by library and name get what the list says, others are made. A line
 // with a problem is left out whole; a cell left empty says nothing.
-func Listed(cat *template.Template, headings []string, lines []Line, middleC int, mint Mint) (change.Change, Taken, []intake.Problem) {
-	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, mint), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, middleC: middleC}
+//
+// Sizes that may be read in two ways are Taken.Unsure: nothing is taken until somebody
+// has said which.
+func Listed(cat *template.Template, headings []string, lines []Line, how intake.Reading, mint Mint) (change.Change, Taken, []intake.Problem) {
+	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, mint), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, how: how}
+	l.how.MiddleC = cmp.Or(how.MiddleC, note.Scientific)
 	problems := l.match(headings)
+	if how.Decimal == intake.Unsaid {
+		mark, unsure := intake.Amounts(l.sizes(lines))
+		if l.sum.Unsure = intake.NewDoubt(unsure); l.sum.Unsure != nil {
+			return change.Batch{}, l.sum, problems
+		}
+		l.how.Decimal = mark
+	}
 	for _, line := range lines {
 		if found := l.line(line); len(found) > 0 {
 			problems = append(problems, found...)
@@ -260,14 +275,36 @@ type lister struct {
 	order     []template.ID
 	sum       Taken
 	mint      Mint
-	middleC   int
+	how       intake.Reading
+	units     []string // of each heading
+}
+
+// sizes are the cells of the columns of sizes.
+func (l *lister) sizes(lines []Line) []string {
+	var out []string
+	for n, c := range l.columns {
+		if c == nil || !c.size() {
+			continue
+		}
+		for _, line := range lines {
+			if n < len(line.Cells) {
+				out = append(out, line.Cells[n])
+			}
+		}
+	}
+	return out
 }
 
 func (l *lister) match(headings []string) []intake.Problem {
 	has := map[string]bool{}
 	for _, h := range headings {
-		key := strings.ReplaceAll(template.FoldName(h), " ", "_")
-		n := slices.IndexFunc(columns, func(c column) bool { return c.name == key })
+		name, unit := intake.Unit(h)
+		l.units = append(l.units, unit)
+		key, sized := strings.ReplaceAll(template.FoldName(h), " ", "_"), strings.ReplaceAll(template.FoldName(name), " ", "_")+"_mib"
+		n := slices.IndexFunc(columns, func(c column) bool { return c.name == key || c.size() && unit != "" && c.name == sized })
+		if n >= 0 {
+			key = columns[n].name
+		}
 		if n < 0 || has[key] {
 			l.columns = append(l.columns, nil)
 			continue
@@ -285,7 +322,7 @@ func (l *lister) match(headings []string) []intake.Problem {
 }
 
 func (l *lister) line(line Line) []intake.Problem {
-	e := &entry{middleC: l.middleC, patch: template.Patch{PreloadMiB: intake.StandardDefaults().PreloadMiB, KeyHigh: 127}}
+	e := &entry{middleC: l.how.MiddleC, decimal: l.how.Decimal, patch: template.Patch{PreloadMiB: intake.StandardDefaults().PreloadMiB, KeyHigh: 127}}
 	cell := func(name string) string {
 		for n, c := range l.columns {
 			if c != nil && c.name == name && n < len(line.Cells) {
@@ -330,6 +367,7 @@ func (l *lister) line(line Line) []intake.Problem {
 		if c == nil || n >= len(line.Cells) || strings.TrimSpace(line.Cells[n]) == "" {
 			continue
 		}
+		e.unit = l.units[n]
 		if err := c.set(e, strings.TrimSpace(line.Cells[n])); err != nil {
 			return problem(c.name, err.Error())
 		}

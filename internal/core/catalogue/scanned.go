@@ -24,6 +24,7 @@ type Taken struct {
 	Added   int
 	Updated int
 	Same    int
+	Unsure  *intake.Doubt // a size of a list that may be read in two ways; nil for none
 }
 
 // Scanned is the change that takes measured patches into a library of the

@@ -33,11 +33,11 @@ func TestOutAndBack(t *testing.T) {
 	list, err := patchlist.Read(bytes.NewReader(out.Bytes()))
 	require.NoError(t, err)
 	require.Empty(t, list.Problems)
-	_, sum, problems := catalogue.Listed(cat, list.Headings, list.Lines, 4, mint())
+	_, sum, problems := catalogue.Listed(cat, list.Headings, list.Lines, intake.Reading{}, mint())
 	require.Empty(t, problems)
 	require.Equal(t, catalogue.Taken{Same: len(cat.Patches)}, sum)
 
-	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, intake.Reading{}, mint())
 	require.Empty(t, problems)
 	require.Equal(t, len(cat.Patches), sum.Added)
 	again := coretest.Must(template.New("c", "C"), c)
@@ -55,7 +55,7 @@ func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
 		"Millrace Winds;Clarinet;;;;long: pedal;\n" +
 		"Millrace Winds;flute;;;;;\n"))
 	require.NoError(t, err)
-	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+	c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, intake.Reading{}, mint())
 	require.Equal(t, 1, sum.Added)
 	said := map[int]string{}
 	for _, p := range problems {
@@ -78,7 +78,7 @@ func TestLibrariesAndPlayersAreSet(t *testing.T) {
 	list, err := patchlist.Read(strings.NewReader("library,room,machines,player,player_sounds,player_wake_ms,patch\n" +
 		"Tallow Brass,dry,Alder; Cedar,Lamp player,8,900,Horn 1 long\nTallow Brass,,,Lamp player,,,Horn 2 long\n"))
 	require.NoError(t, err)
-	c, _, problems := catalogue.Listed(cat, list.Headings, list.Lines, 4, mint())
+	c, _, problems := catalogue.Listed(cat, list.Headings, list.Lines, intake.Reading{}, mint())
 	require.Empty(t, problems)
 	after := coretest.Must(cat, c)
 	for _, p := range after.Players {
@@ -101,7 +101,30 @@ func FuzzRead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		c, _, _ := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, 4, mint())
+		c, _, _ := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, intake.Reading{}, mint())
 		coretest.Must(template.New("c", "C"), c)
 	})
+}
+
+// Sizes like 1,024 are a thousand or one: nothing is taken until somebody says which,
+// and units of headings and cells are understood.
+func TestSizesInDoubtAreAskedAbout(t *testing.T) {
+	read := func(text string, decimal intake.Decimal) (catalogue.Taken, *template.Template) {
+		list, err := patchlist.Read(strings.NewReader(text))
+		require.NoError(t, err)
+		c, sum, problems := catalogue.Listed(template.New("c", "C"), list.Headings, list.Lines, intake.Reading{Decimal: decimal}, mint())
+		require.Empty(t, problems)
+		return sum, coretest.Must(template.New("c", "C"), c)
+	}
+	list := "library,patch,preload_mib,full_mib\nMillrace Winds,Flute,\"1,024\",\"2,048\"\n"
+	sum, cat := read(list, intake.Unsaid)
+	require.Equal(t, &intake.Doubt{Cell: "1,024", Point: 1024, Comma: 1.024}, sum.Unsure)
+	require.Empty(t, cat.Patches)
+	sum, cat = read(list, intake.Point)
+	require.Nil(t, sum.Unsure)
+	require.Equal(t, []float64{1024, 2048}, []float64{cat.Patches[0].PreloadMiB, cat.Patches[0].FullMiB})
+	_, cat = read(list, intake.Comma)
+	require.InDelta(t, 1.024, cat.Patches[0].PreloadMiB, 1e-9)
+	_, cat = read("library;patch;preload (GB);full_mib\nMillrace Winds;Flute;1,5;3 GB\n", intake.Unsaid)
+	require.Equal(t, []float64{1536, 3072}, []float64{cat.Patches[0].PreloadMiB, cat.Patches[0].FullMiB})
 }

@@ -2,7 +2,7 @@ package rows
 
 import (
 	"fmt"
-	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -31,8 +31,20 @@ var synonyms = map[string]string{
 }
 
 // Match returns the column a heading means, or "" if it is not known. Case,
-// spaces, hyphens and underscores do not matter.
+// spaces, hyphens and underscores do not matter; a size may name its unit.
 func Match(heading string) string {
+	if c := match(heading); c != "" {
+		return c
+	}
+	if name, unit := intake.Unit(heading); unit != "" {
+		if c := match(name); slices.Contains(sizes, c) {
+			return c
+		}
+	}
+	return ""
+}
+
+func match(heading string) string {
 	h := strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return r == ' ' || r == '_' || r == '-' }), " ")
 	for _, c := range intake.Columns {
 		if h == strings.ReplaceAll(c, "_", " ") {
@@ -81,9 +93,9 @@ func set(row *intake.Row, column, cell string, o Options) error {
 func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
 	switch column {
 	case "preload_mib":
-		row.PreloadMiB, err = size(cell)
+		row.PreloadMiB, err = size(cell, o.Decimal, o.unit)
 	case "full_mib":
-		row.FullMiB, err = size(cell)
+		row.FullMiB, err = size(cell, o.Decimal, o.unit)
 	case "voices":
 		n, e := strconv.Atoi(cell)
 		if e != nil || n < 0 || n > 4096 {
@@ -98,11 +110,16 @@ func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
 	return err
 }
 
-// size reads an amount in MiB. A decimal comma is taken as a point.
-func size(cell string) (*float64, error) {
-	x, err := strconv.ParseFloat(strings.Replace(cell, ",", ".", 1), 64)
-	if err != nil || math.IsNaN(x) || x < 0 || x > 1<<22 {
-		return nil, fmt.Errorf("%q is not a size in MiB, 0 to %d", cell, 1<<22)
+// mostMiB bounds a size, MiB.
+const mostMiB = 1 << 22
+
+// sizes are the columns of sizes.
+var sizes = []string{"preload_mib", "full_mib"}
+
+func size(cell string, mark intake.Decimal, unit string) (*float64, error) {
+	x, err := intake.MiB(cell, mark, unit, mostMiB)
+	if err != nil {
+		return nil, err
 	}
 	return &x, nil
 }

@@ -6,6 +6,7 @@ package rows
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -33,6 +34,10 @@ type Options struct {
 	// MiddleC is the octave number that the list writes for note 60: 4 as in
 	// scientific pitch, or 3. Defaults to 4.
 	MiddleC int
+	// Decimal is the mark that sizes are written with; Unsaid finds out.
+	Decimal intake.Decimal
+
+	unit string // of the column that is read
 }
 
 // List is what was read.
@@ -43,6 +48,10 @@ type List struct {
 	Unmatched []string          `json:"unmatched"` // headings nobody reads yet
 	Rows      []intake.Row      `json:"-"`
 	Problems  []intake.Problem  `json:"problems"`
+	// Unsure is a size that may be read in two ways, such as 1,024, where nothing in the
+	// list tells which; nil where it is known. Somebody has to say Options.Decimal:
+	// Rows are none until then.
+	Unsure *intake.Doubt `json:"-"`
 }
 
 // ErrTooLarge is returned for a list beyond MaxBytes.
@@ -75,6 +84,7 @@ func Read(r io.Reader, o Options) (*List, error) {
 		return nil, err
 	}
 	list.readRows(reader, o)
+	slices.SortStableFunc(list.Problems, func(a, b intake.Problem) int { return cmp.Compare(a.Line, b.Line) })
 	return list, nil
 }
 
@@ -129,10 +139,49 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 	if len(l.Problems) > 0 {
 		return // a needed column is missing: every row would be bad
 	}
-	for {
+	lines := l.readLines(reader)
+	if o.Decimal == intake.Unsaid {
+		mark, unsure := intake.Amounts(l.sizesIn(lines))
+		if l.Unsure = intake.NewDoubt(unsure); l.Unsure != nil {
+			return
+		}
+		o.Decimal = mark
+	}
+	for _, x := range lines {
+		l.readRow(x.number, x.cells, o)
+		if len(l.Rows) > template.MaxInstruments {
+			l.problem(x.number, "", fmt.Sprintf("a list holds at most %d rows; the rest is left out", template.MaxInstruments))
+			return
+		}
+	}
+}
+
+type textLine struct {
+	number int
+	cells  []string
+}
+
+// sizesIn are the cells of the columns of sizes.
+func (l *List) sizesIn(lines []textLine) []string {
+	var out []string
+	for n, h := range l.Headings {
+		if !slices.Contains(sizes, l.Mapping[h]) {
+			continue
+		}
+		for _, x := range lines {
+			if n < len(x.cells) {
+				out = append(out, x.cells[n])
+			}
+		}
+	}
+	return out
+}
+
+func (l *List) readLines(reader *csv.Reader) (out []textLine) {
+	for len(out) <= template.MaxInstruments {
 		cells, err := reader.Read()
 		if errors.Is(err, io.EOF) {
-			return
+			return out
 		}
 		var parse *csv.ParseError
 		if errors.As(err, &parse) {
@@ -141,18 +190,14 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 		}
 		if err != nil {
 			l.problem(0, "", err.Error())
-			return
+			return out
 		}
 		line, _ := reader.FieldPos(0)
-		if blank(cells) {
-			continue
-		}
-		l.readRow(line, cells, o)
-		if len(l.Rows) > template.MaxInstruments {
-			l.problem(line, "", fmt.Sprintf("a list holds at most %d rows; the rest is left out", template.MaxInstruments))
-			return
+		if !blank(cells) {
+			out = append(out, textLine{line, cells})
 		}
 	}
+	return out
 }
 
 func blank(cells []string) bool {
@@ -175,6 +220,7 @@ func (l *List) readRow(line int, cells []string, o Options) {
 			l.problem(line, column, "the text is not UTF-8; save the whole file as UTF-8")
 			continue
 		}
+		_, o.unit = intake.Unit(l.Headings[n])
 		if err := set(&row, column, strings.TrimSpace(cell), o); err != nil {
 			l.problem(line, column, err.Error())
 		}

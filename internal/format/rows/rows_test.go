@@ -184,3 +184,31 @@ func BenchmarkImport5000(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+// A thousand and one are told apart by what the list tells, or asked about.
+func TestSizesAreReadByTheirColumn(t *testing.T) {
+	sizes := func(decimal intake.Decimal, heading string, cells ...string) (*rows.List, []float64) {
+		text := "section;instrument;" + heading + "\n"
+		for n, c := range cells {
+			text += fmt.Sprintf("Winds;Flute %d;%s\n", n, c)
+		}
+		list, err := rows.Read(strings.NewReader(text), rows.Options{Decimal: decimal})
+		require.NoError(t, err)
+		require.Empty(t, list.Problems)
+		var out []float64
+		for _, r := range list.Rows {
+			out = append(out, *r.PreloadMiB)
+		}
+		return list, out
+	}
+	list, got := sizes(intake.Unsaid, "Memory", "1,024", "512")
+	require.Equal(t, &intake.Doubt{Cell: "1,024", Point: 1024, Comma: 1.024}, list.Unsure)
+	require.Empty(t, got)
+	_, got = sizes(intake.Point, "Memory", "1,024", "512")
+	require.Equal(t, []float64{1024, 512}, got)
+	list, got = sizes(intake.Unsaid, "Memory", "1,024", "12,5")
+	require.Nil(t, list.Unsure)
+	require.Equal(t, []float64{1.024, 12.5}, got)
+	_, got = sizes(intake.Unsaid, "Memory (GB)", "1,5", "512 MB", "0,25")
+	require.Equal(t, []float64{1536, 512, 256}, got)
+}

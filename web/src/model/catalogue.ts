@@ -90,11 +90,11 @@ export function changeCatalogue(cat: Catalogue, change: Schemas["Change"]) {
 }
 
 /** takePatchList reads a patch list; with take, its good lines are taken. */
-export const takePatchList = (file: File, take: boolean) =>
+export const takePatchList = (file: File, take: boolean, decimal?: "point" | "comma") =>
   attempt(() =>
     answer(
       api.POST("/api/catalogue/list", {
-        params: { query: { take } },
+        params: { query: { take, ...(decimal ? { decimal } : {}) } },
         ...fileBody(file),
       }),
     ),

@@ -3069,6 +3069,7 @@ export interface components {
             sure?: boolean;
         };
         ImportReport: {
+            unsure?: components["schemas"]["Doubt"];
             headings: string[];
             mapping: {
                 [key: string]: string;
@@ -3432,18 +3433,36 @@ export interface components {
             name: string;
             notes: number;
         };
+        /** @description a size of a list that may be read in two ways; nothing is taken until decimal says which */
+        Doubt: {
+            cell: string;
+            /**
+             * Format: double
+             * @description MiB, where a point is the decimal mark
+             */
+            point: number;
+            /**
+             * Format: double
+             * @description MiB, where a comma is
+             */
+            comma: number;
+        };
         PatchListReport: {
             added: number;
             updated: number;
             same: number;
             problems: components["schemas"]["ListProblem"][];
             columns: string[];
+            unsure?: components["schemas"]["Doubt"];
             /** Format: int64 */
             revision?: number;
         };
     };
     responses: never;
-    parameters: never;
+    parameters: {
+        /** @description the mark that sizes are written with; missing finds out */
+        decimal: "point" | "comma";
+    };
     requestBodies: never;
     headers: never;
     pathItems: never;
@@ -5163,6 +5182,8 @@ export interface operations {
                 take?: boolean;
                 mapping?: string;
                 middleC?: number;
+                /** @description the mark that sizes are written with; missing finds out */
+                decimal?: components["parameters"]["decimal"];
             };
             header?: never;
             path: {
@@ -7211,6 +7232,8 @@ export interface operations {
         parameters: {
             query?: {
                 take?: boolean;
+                /** @description the mark that sizes are written with; missing finds out */
+                decimal?: components["parameters"]["decimal"];
             };
             header?: never;
             path?: never;

@@ -5,6 +5,7 @@ import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue, takePatchList } from "../../model/catalogue";
 import { tell } from "../../model/store";
 import { plural } from "../../model/template";
+import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { Floating } from "../../shell/Floating";
 import { PlayersDialog } from "./PlayersDialog";
 import { VocabularyDialog } from "./VocabularyDialog";
@@ -15,14 +16,23 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
   const client = useQueryClient();
   const [open, setOpen] = useState<"words" | "players" | null>(null);
   const [list, setList] = useState<{ file: File; report: Schemas["PatchListReport"] } | null>(null);
+  const [decimal, setDecimal] = useState<Decimal>("");
+  const [unsure, setUnsure] = useState<Schemas["Doubt"] | undefined>();
   const bring = async (f: File | undefined) => {
     if (!f) return;
     const report = await takePatchList(f, false);
+    setDecimal("");
+    setUnsure(report?.unsure);
     if (report) setList({ file: f, report });
+  };
+  const say = async (d: Decimal) => {
+    setDecimal(d);
+    const report = list && (await takePatchList(list.file, false, d || undefined));
+    if (report) setList({ file: list.file, report });
   };
   const take = async () => {
     if (!list) return;
-    const done = await takePatchList(list.file, true);
+    const done = await takePatchList(list.file, true, decimal || undefined);
     setList(null);
     if (!done) return;
     tell(`${plural(done.added, "patch", "patches")} added, ${done.updated} changed.`);
@@ -80,6 +90,7 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
       {open === "players" && <PlayersDialog cat={cat} close={() => setOpen(null)} />}
       {list && (
         <Floating title={`Bring in ${list.file.name}`} open onOpenChange={() => setList(null)} className="w-[560px]">
+          {unsure && <DecimalChoice unsure={unsure} decimal={decimal} choose={(d) => void say(d)} />}
           <p className="mb-2">
             {list.report.added} new, {list.report.updated} changed, {list.report.same} as they are.
           </p>

@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import { answer, api, Refusal, type Schemas } from "../../model/api";
 import { attempt, get, tell, useApp } from "../../model/store";
+import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { Floating } from "../../shell/Floating";
 
 type Report = Schemas["ImportReport"];
@@ -12,6 +13,8 @@ export function ImportDialog({ close }: { close: () => void }) {
   const [file, setFile] = useState<File | null>(dropped);
   const [mapping, setMapping] = useState<Record<string, string>>({});
   const [middleC, setMiddleC] = useState(4);
+  const [decimal, setDecimal] = useState<Decimal>("");
+  const [unsure, setUnsure] = useState<Schemas["Doubt"] | undefined>();
   const [report, setReport] = useState<Report | null>(null);
   const [wrong, setWrong] = useState("");
   const [busy, setBusy] = useState(false);
@@ -20,8 +23,12 @@ export function ImportDialog({ close }: { close: () => void }) {
     if (!file) return;
     let current = true;
     setWrong("");
-    send(file, mapping, middleC, false)
-      .then((r) => current && setReport(r))
+    send(file, mapping, middleC, decimal, false)
+      .then((r) => {
+        if (!current) return;
+        setReport(r);
+        if (decimal === "") setUnsure(r.unsure);
+      })
       .catch((e) => {
         if (!(e instanceof Refusal)) throw e;
         if (current) setWrong(e.problem.detail);
@@ -29,11 +36,11 @@ export function ImportDialog({ close }: { close: () => void }) {
     return () => {
       current = false;
     };
-  }, [file, mapping, middleC]);
+  }, [file, mapping, middleC, decimal]);
 
   const take = async () => {
     setBusy(true);
-    const done = await attempt(() => send(file!, mapping, middleC, true));
+    const done = await attempt(() => send(file!, mapping, middleC, decimal, true));
     setBusy(false);
     if (!done) return;
     tell(
@@ -44,6 +51,7 @@ export function ImportDialog({ close }: { close: () => void }) {
   const choose = (f: File | undefined) => {
     setReport(null);
     setMapping({});
+    setDecimal("");
     setFile(f ?? null);
   };
 
@@ -73,6 +81,7 @@ export function ImportDialog({ close }: { close: () => void }) {
           {wrong}
         </p>
       )}
+      {unsure && <DecimalChoice unsure={unsure} decimal={decimal} choose={setDecimal} />}
       {report && <Columns report={report} mapping={mapping} setMapping={setMapping} />}
       {report && <Preview report={report} />}
       <div className="mt-3 flex items-center justify-end gap-2">
@@ -92,8 +101,19 @@ export function ImportDialog({ close }: { close: () => void }) {
   );
 }
 
-function send(file: File, mapping: Record<string, string>, middleC: number, take: boolean): Promise<Report> {
-  const query = { take, middleC, ...(Object.keys(mapping).length ? { mapping: JSON.stringify(mapping) } : {}) };
+function send(
+  file: File,
+  mapping: Record<string, string>,
+  middleC: number,
+  decimal: Decimal,
+  take: boolean,
+): Promise<Report> {
+  const query = {
+    take,
+    middleC,
+    ...(decimal ? { decimal } : {}),
+    ...(Object.keys(mapping).length ? { mapping: JSON.stringify(mapping) } : {}),
+  };
   return answer(
     api.POST("/api/templates/{id}/import", {
       params: { path: { id: get().sheet!.id }, query },

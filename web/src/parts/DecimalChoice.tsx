@@ -1,0 +1,30 @@
+import type { Schemas } from "../model/api";
+
+export type Decimal = "" | "point" | "comma";
+
+interface Props {
+  unsure: Schemas["Doubt"];
+  decimal: Decimal;
+  choose: (d: Decimal) => void;
+}
+
+const figure = (x: number) => x.toLocaleString("en", { maximumFractionDigits: 6, useGrouping: false });
+
+/** DecimalChoice asks how the sizes of a list are meant where nothing in it tells. */
+export function DecimalChoice({ unsure, decimal, choose }: Props) {
+  return (
+    <fieldset className="mb-3 flex flex-wrap items-center gap-x-5 gap-y-1" data-part="decimal">
+      <legend className="sr-only">How sizes are written</legend>
+      <span>
+        Is <strong>{unsure.cell}</strong> in this list
+      </span>
+      {(["point", "comma"] as const).map((d) => (
+        <label key={d} className="flex h-7 items-center gap-1.5">
+          <input type="radio" name="decimal" checked={decimal === d} onChange={() => choose(d)} />
+          {figure(unsure[d])} MiB
+        </label>
+      ))}
+      {decimal === "" && <span className="text-accent">Nothing is taken until you say.</span>}
+    </fieldset>
+  );
+}
