@@ -254,29 +254,38 @@ func enter(t testing.TB, width, height int) *person {
 	return p
 }
 
-// leaveAsFound lets a test that fails leave the demo's template as it was, with
-// nothing ready, so that those after it find what they expect.
+// leaveAsFound puts the demo's template back as it was found, with nothing ready where a
+// test fails, so that those after it find what they expect.
 func (p *person) leaveAsFound() {
 	was := p.page.MustEval(`async () => {
 		const all = await (await fetch("/api/templates")).json();
-		return all.find((t) => t.name === "The Salt Lantern");
+		const found = all.find((t) => t.name === "The Salt Lantern");
+		if (!found) return null;
+		const { revision, template } = await (await fetch("/api/templates/" + found.id)).json();
+		return { id: found.id, revision, text: JSON.stringify(template) };
 	}`)
+	if was.Nil() {
+		return
+	}
 	p.leave = func(page *rod.Page) {
-		if !p.t.Failed() || was.Nil() {
-			return
-		}
-		_, err := page.Timeout(time.Minute).Evaluate(rod.Eval(`async (id, revision) => {
+		done, err := page.Timeout(time.Minute).Evaluate(rod.Eval(`async (id, revision, text, failed) => {
 			const send = async (path, body) => {
 				const done = await fetch("/api/templates/" + id + path, body === undefined ? {} :
 					{ method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
 				if (!done.ok) throw new Error(path + ": " + (await done.text()));
 				return done.json();
 			};
-			if ((await send("")).revision !== revision) await send("/history/" + revision + "/restore", {});
-			for (const m of (await send("")).template.machines) await send("/machines/" + m.id + "/rest", { sure: true });
-		}`, was.Get("id").Str(), was.Get("revision").Int()).ByPromise())
-		if err != nil {
+			const now = (await send("")).template;
+			const other = JSON.stringify(now) !== text;
+			if (other) await send("/history/" + revision + "/restore", {});
+			if (failed) for (const m of now.machines) await send("/machines/" + m.id + "/rest", { sure: true });
+			return other;
+		}`, was.Get("id").Str(), was.Get("revision").Int(), was.Get("text").Str(), p.t.Failed()).ByPromise())
+		switch {
+		case err != nil:
 			p.t.Log("the template is not as it was found: ", err)
+		case done.Value.Bool():
+			p.t.Log("the template was left otherwise than it was found, and is put back")
 		}
 	}
 }
