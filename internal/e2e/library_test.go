@@ -341,6 +341,7 @@ func TestALibraryGetsAnEmblem(t *testing.T) {
 	row := `[data-row="Piccolo long"] [data-emblem`
 	p.see(row + `=wind]`)
 	edit := func() {
+		p.gone("[role=dialog]") // the one before closes once its change is answered
 		p.page.MustEval(`() => document.querySelector("[aria-label='Edit Millrace Winds']").click()`)
 		p.see(`[role=dialog] [aria-label="Letters of the emblem"]`)
 	}
