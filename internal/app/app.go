@@ -83,7 +83,7 @@ func New(c Config) *App {
 		c.KeepMiB = 192
 	}
 	if c.KeepFor == 0 {
-		c.KeepFor = 30 * time.Second
+		c.KeepFor = 10 * time.Second
 	}
 	if c.ID == uuid.Nil {
 		c.ID = uuid.New()
