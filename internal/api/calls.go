@@ -30,7 +30,7 @@ func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
 			c.Refusal = e.Refusal()
 		}
 		for _, o := range e.Others {
-			c.Others = append(c.Others, gen.HeldElsewhere{Template: o.Template, Name: o.Name, Machine: o.Machine, Mib: o.MiB})
+			c.Others = append(c.Others, elsewhere(o))
 		}
 		for _, r := range e.Rest {
 			c.Rest = append(c.Rest, r.Instrument.ID)
@@ -78,6 +78,10 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 		return nil, err
 	}
 	return gen.Call200JSONResponse(costs(estimates, len(unseated))), nil
+}
+
+func elsewhere(h calls.Held) gen.HeldElsewhere {
+	return gen.HeldElsewhere{Template: h.Template, Name: h.Name, Machine: h.Machine, Mib: h.MiB}
 }
 
 // RestMachine implements the contract.

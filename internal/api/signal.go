@@ -34,7 +34,12 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 		mark := gen.Mark{Code: m.Code, Subject: m.Subject, Name: m.Name, Message: m.Message}
 		mark.Remedies = []gen.Remedy{}
 		for _, remedy := range m.Remedies {
-			mark.Remedies = append(mark.Remedies, gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil || remedy.Rests != nil})
+			x := gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil || remedy.Rests != nil}
+			if remedy.Rests != nil {
+				held := elsewhere(*remedy.Rests)
+				x.Rests = &held
+			}
+			mark.Remedies = append(mark.Remedies, x)
 		}
 		out.Marks = append(out.Marks, mark)
 	}
@@ -50,12 +55,6 @@ func (s *server) Mend(ctx context.Context, r gen.MendRequestObject) (gen.MendRes
 	h, p, err := s.open(ctx, r.Id)
 	if err != nil {
 		return nil, err
-	}
-	if r.Body.Code == proof.CrowdedCode {
-		if err := s.app.MakeRoom(ctx, p, h, r.Body.Subject, r.Body.Remedy); err != nil {
-			return nil, err
-		}
-		return gen.Mend200JSONResponse{Revision: h.View().Revision}, nil
 	}
 	revision, err := h.Apply(ctx, p, app.Mend(r.Body.Code, r.Body.Subject, r.Body.Remedy))
 	return gen.Mend200JSONResponse{Revision: revision}, err

@@ -2,8 +2,6 @@ package app
 
 import (
 	"cmp"
-	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"sync"
@@ -96,28 +94,6 @@ func (r *Running) crowded(others map[template.ID][]calls.Held) []proof.Mark {
 		r.readyOf, r.readyIn = r.t, proof.EachReady(r.t)
 	}
 	return proof.Crowded(r.t, others, r.readyIn)
-}
-
-// MakeRoom rests another template where a call is crowded: one remedy of its first mark.
-func (a *App) MakeRoom(ctx context.Context, p Person, h *Hot, call template.ID, remedy int) error {
-	for _, m := range h.Crowded() {
-		if m.Subject == call && remedy >= 0 && remedy < len(m.Remedies) {
-			return a.rest(ctx, p, *m.Remedies[remedy].Rests)
-		}
-	}
-	return refused(call, "there is room for the call by now")
-}
-
-func (a *App) rest(ctx context.Context, p Person, held calls.Held) error {
-	id, err := uuid.Parse(held.Template)
-	if err != nil {
-		return fmt.Errorf("rest %s: %w", held.Name, err)
-	}
-	h, err := a.Open(ctx, p, id)
-	if err != nil {
-		return err
-	}
-	return h.Call(ctx, h.HeldOn(held.Machine), RestThem, false)
 }
 
 // tellOthers tells who looks at other templates what this one holds now. The caller

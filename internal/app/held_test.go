@@ -143,9 +143,9 @@ func TestOthersCrowdCallsAndPlans(t *testing.T) {
 	_, err = f.hot.Undo(ctx, f.ada)
 	require.NoError(t, err)
 
-	require.Error(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-9", 0))
-	require.NoError(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-1", 0))
+	rests := crowded[0].Remedies[0].Rests
+	require.Equal(t, []any{chase.ID().String(), m.ID, "Chase"}, []any{rests.Template, rests.Machine, rests.Name})
+	require.NoError(t, chase.Call(ctx, chase.HeldOn(rests.Machine), app.RestThem, false))
 	require.Empty(t, chase.HeldOn(m.ID))
 	require.Empty(t, f.hot.Crowded())
-	require.ErrorContains(t, f.app.MakeRoom(ctx, f.ada, f.hot, "call-1", 0), "there is room for the call by now")
 }

@@ -1542,8 +1542,9 @@ type ReachRow struct {
 // Remedy defines model for Remedy.
 type Remedy struct {
 	// Can it can be applied in one step
-	Can   bool   `json:"can"`
-	Label string `json:"label"`
+	Can   bool           `json:"can"`
+	Label string         `json:"label"`
+	Rests *HeldElsewhere `json:"rests,omitempty"`
 }
 
 // RemoveBusChange defines model for RemoveBusChange.

@@ -1,6 +1,8 @@
 package proof
 
 import (
+	"iter"
+
 	"fanfold/internal/core/template"
 )
 
@@ -38,37 +40,44 @@ func touched(before, after *template.Template) aspect {
 // sectionsTouched are the sections of rows that are new or changed.
 func sectionsTouched(before, after *template.Template) map[template.ID]bool {
 	out := map[template.ID]bool{}
-	old, shift := before.Instruments, len(before.Instruments)-len(after.Instruments)
-	for n, i := range after.Instruments {
-		if n < len(old) && old[n] == i || n+shift >= 0 && n+shift < len(old) && old[n+shift] == i {
-			continue
-		}
-		if before.Instrument(i.ID) != i {
+	for i, was := range moved(before, after) {
+		if was != i {
 			out[i.Section] = true
 		}
 	}
 	return out
 }
 
+// moved are the rows that are not the same where they were, counted from the beginning
+// or the end, each with what it was before; nil for a new one.
+func moved(before, after *template.Template) iter.Seq2[*template.Instrument, *template.Instrument] {
+	old, shift := before.Instruments, len(before.Instruments)-len(after.Instruments)
+	return func(yield func(i, was *template.Instrument) bool) {
+		for n, i := range after.Instruments {
+			if n < len(old) && old[n] == i || n+shift >= 0 && n+shift < len(old) && old[n+shift] == i {
+				continue
+			}
+			if !yield(i, before.Instrument(i.ID)) {
+				return
+			}
+		}
+	}
+}
+
 func touchedRows(before, after *template.Template) aspect {
 	var a aspect
-	old, shift, kept := before.Instruments, len(before.Instruments)-len(after.Instruments), 0
-	for n, i := range after.Instruments {
-		if n < len(old) && old[n] == i || n+shift >= 0 && n+shift < len(old) && old[n+shift] == i {
-			kept++
-			continue
-		}
-		was := before.Instrument(i.ID)
+	kept := len(after.Instruments)
+	for i, was := range moved(before, after) {
 		if was == nil {
+			kept--
 			a |= rows | names | i.Touches(&template.Instrument{ID: i.ID, Kind: i.Kind, Section: i.Section, Name: i.Name})
 			continue
 		}
-		kept++
 		if was != i {
 			a |= i.Touches(was)
 		}
 	}
-	if kept < len(old) {
+	if kept < len(before.Instruments) {
 		a |= gone
 	}
 	return a

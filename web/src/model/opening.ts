@@ -1,4 +1,4 @@
-import { answer, api, type Delta, type Id, Refusal, type Schemas } from "./api";
+import { answer, api, type Delta, fileBody, type Id, Refusal, type Schemas } from "./api";
 import { follow, hearLine, known, opened } from "./following";
 import { pageId } from "./sending";
 import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
@@ -53,16 +53,10 @@ export async function createTemplate(
   return row;
 }
 
-const asBody = (file: File) => ({
-  body: file as unknown as string,
-  bodySerializer: (body: unknown) => body as Blob,
-  headers: { "Content-Type": "application/octet-stream" },
-});
-
 /** takeFile brings in a template file as a template of its own and opens it. Where
  * it has machines that the studio does not know, it is asked which stand for them. */
 export async function takeFile(file: File) {
-  const machines = await attempt(() => answer(api.POST("/api/templates/file/machines", asBody(file))));
+  const machines = await attempt(() => answer(api.POST("/api/templates/file/machines", fileBody(file))));
   if (!machines) return;
   const rig = (await answer(api.GET("/api/catalogue"))).rig;
   if (rig.length > 0 && machines.some((m) => m.strange && m.seats > 0))
@@ -74,7 +68,9 @@ export async function takeFile(file: File) {
  * for: their IDs in order, empty for none. It tells whether it did. */
 export async function bringIn(file: File, stands?: Id[]) {
   const row = await attempt(() =>
-    answer(api.POST("/api/templates/file", { ...asBody(file), ...(stands ? { params: { query: { stands } } } : {}) })),
+    answer(
+      api.POST("/api/templates/file", { ...fileBody(file), ...(stands ? { params: { query: { stands } } } : {}) }),
+    ),
   );
   if (!row) return false;
   await openTemplate(row.id);

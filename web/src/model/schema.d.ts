@@ -3100,6 +3100,7 @@ export interface components {
             label: string;
             /** @description it can be applied in one step */
             can: boolean;
+            rests?: components["schemas"]["HeldElsewhere"];
         };
         CodeCount: {
             code: string;

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../model/api";
-import { mend } from "../model/changing";
+import { mend, restThere } from "../model/changing";
 import { computed } from "../model/queries";
 import { lookUp, select, set, show, useApp } from "../model/store";
 import { Floating } from "./Floating";
@@ -69,7 +69,9 @@ function MarkRow({ mark }: { mark: Schemas["Mark"] }) {
               key={r.label}
               type="button"
               className="button"
-              onClick={() => void mend(mark.code, mark.subject, n)}
+              onClick={() =>
+                void (r.rests ? restThere(r.rests.template, r.rests.machine) : mend(mark.code, mark.subject, n))
+              }
             >
               {r.label}
             </button>

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { answer, api, Refusal, type Schemas } from "../../model/api";
+import { answer, api, fileBody, Refusal, type Schemas } from "../../model/api";
 import { attempt, get, tell, useApp } from "../../model/store";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { Floating } from "../../shell/Floating";
@@ -117,9 +117,7 @@ function send(
   return answer(
     api.POST("/api/templates/{id}/import", {
       params: { path: { id: get().sheet!.id }, query },
-      body: file as unknown as string,
-      bodySerializer: (body) => body as unknown as Blob,
-      headers: { "Content-Type": "application/octet-stream" },
+      ...fileBody(file),
     }),
   );
 }
