@@ -11,6 +11,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/template"
 )
 
 // do runs a command as a shell would.
@@ -306,6 +308,21 @@ func TestScanAFolderIntoRows(t *testing.T) {
 	code, out, errs := do("import", rows, "-o", made)
 	require.Equal(t, 0, code, errs)
 	require.Contains(t, out, "136 instruments in 1 new sections")
+
+	// Two fonts of the same patches, and folders deeper than sections nest: every patch
+	// found is a row that comes in, told apart from those of its name.
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "General", "twin.sf2"), font, 0o644))
+	deep := filepath.Join(dir, "in", filepath.FromSlash(strings.Repeat("a/", template.MaxSectionDepth+3)))
+	require.NoError(t, os.MkdirAll(deep, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(deep, "font.sf2"), font, 0o644))
+	object(t, 0, &found, "scan", filepath.Join(dir, "in"), "-o", rows)
+	code, out, errs = do("import", rows, "-o", made)
+	require.Equal(t, 0, code, errs)
+	require.Empty(t, errs, "nothing is left out, and nothing said twice")
+	require.Contains(t, out, "408 instruments in 33 new sections")
+	require.Contains(t, out, "1 libraries, 408 patches")
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "in", "a")))
+	require.NoError(t, os.Remove(filepath.Join(dir, "in", "General", "twin.sf2")))
 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "bad.sfz"), []byte("<region> key=zz"), 0o644))
 	code, out, errs = do("scan", filepath.Join(dir, "in"))

@@ -150,6 +150,9 @@ func printReport(c *cobra.Command, r intake.Report, problems []intake.Problem, u
 		}
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", where, p.Reason)
 	}
+	for _, p := range r.Told {
+		fmt.Fprintf(c.ErrOrStderr(), "line %d, %s: %s; the row is taken\n", p.Line, p.Column, p.Reason)
+	}
 	for _, h := range unmatched {
 		fmt.Fprintf(c.ErrOrStderr(), "the column %q is not read; map it with --map %q=...\n", h, h)
 	}

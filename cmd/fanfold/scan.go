@@ -8,12 +8,16 @@ import (
 	"os/signal"
 	"path"
 	"strconv"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
 
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/intake"
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/scan"
 )
@@ -44,7 +48,7 @@ func scanCommand() *cobra.Command {
 			}
 			if out != "" {
 				var b bytes.Buffer
-				if err := sheet.Write(&b, scannedRows(result, library)); err != nil {
+				if err := sheet.WriteList(&b, scannedRows(result, library)); err != nil {
 					return err
 				}
 				if err := writeFile(out, b.Bytes()); err != nil {
@@ -81,6 +85,8 @@ func openFolder(name string) (fs.FS, error) {
 
 type scannedJSON struct {
 	File        string  `json:"file"`
+	Bank        int     `json:"bank"`
+	Programme   int     `json:"programme"`
 	Name        string  `json:"name"`
 	Zones       int     `json:"zones"`
 	Samples     int     `json:"samples"`
@@ -105,7 +111,7 @@ func scanJSON(r scan.Result) any {
 	for _, p := range r.Patches {
 		m := p.Measure
 		patches = append(patches, scannedJSON{
-			p.File, p.Name, m.Zones, m.Samples, m.KeyLow, m.KeyHigh, m.VelLow, m.VelHigh,
+			p.File, p.Bank, p.Programme, p.Name, m.Zones, m.Samples, m.KeyLow, m.KeyHigh, m.VelLow, m.VelHigh,
 			m.Switches, m.RoundRobins, m.Loops, m.FullMiB, m.PreloadMiB,
 		})
 	}
@@ -127,19 +133,42 @@ func printScan(c *cobra.Command, r scan.Result) {
 	fmt.Fprintf(w, "%d patches, %d files could not be read\n", len(r.Patches), len(r.Broken))
 }
 
-// scannedRows lists patches as rows, in sections named after their folders.
+// scannedRows lists patches as rows, in sections named after their folders. What
+// is written, import reads: patches of one name are told apart, and a folder that
+// lies deeper than sections nest keeps its innermost names.
 func scannedRows(r scan.Result, library string) handover.Table {
-	t := handover.Table{Headings: []string{"section", "instrument", "library", "patch", "preload_mib", "full_mib", "key_low", "key_high"}}
+	t := handover.Table{Headings: []string{"section", "instrument", "library", "patch", "preload_mib", "full_mib", "key_low", "key_high", "file", "bank", "programme"}}
 	size := func(x float64) string { return strconv.FormatFloat(x, 'f', 3, 64) }
-	for _, p := range r.Patches {
-		section := path.Dir(p.File)
-		if section == "." {
-			section = "Scanned"
+	list := make([]catalogue.Measured, len(r.Patches))
+	rows := map[[2]string]int{} // of one section and name
+	for n, p := range r.Patches {
+		list[n] = catalogue.Measured{Name: p.Name, Source: p.Source(), Measure: p.Measure}
+		rows[[2]string{path.Dir(p.File), template.FoldName(intake.Nameable(p.Name))}]++
+	}
+	for n, m := range catalogue.Distinct(list) {
+		name := intake.Nameable(r.Patches[n].Name)
+		if rows[[2]string{path.Dir(m.Source.File), template.FoldName(name)}] > 1 {
+			name = m.Name
 		}
 		t.Rows = append(t.Rows, []string{
-			section, p.Name, library, p.Name, size(p.Measure.PreloadMiB), size(p.Measure.FullMiB),
-			strconv.Itoa(p.Measure.KeyLow), strconv.Itoa(p.Measure.KeyHigh),
+			sectionOf(m.Source.File), name, library, m.Name, size(m.Measure.PreloadMiB), size(m.Measure.FullMiB),
+			strconv.Itoa(m.Measure.KeyLow), strconv.Itoa(m.Measure.KeyHigh),
+			m.Source.File, strconv.Itoa(m.Source.Bank), strconv.Itoa(m.Source.Programme),
 		})
 	}
 	return t
+}
+
+// sectionOf is the section of a file: the path of its folder.
+func sectionOf(file string) string {
+	folder := path.Dir(file)
+	if folder == "." {
+		return "Scanned"
+	}
+	parts := strings.Split(folder, "/")
+	parts = parts[max(0, len(parts)-template.MaxSectionDepth):]
+	for n := range parts {
+		parts[n] = intake.Nameable(parts[n])
+	}
+	return strings.Join(parts, "/")
 }

@@ -18,6 +18,7 @@ import (
 	"fanfold/internal/api"
 	"fanfold/internal/app"
 	corepatch "fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/storetest"
@@ -28,7 +29,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 type noRig struct{}
 
 func (noRig) Know(rig.Host) {}
-func (noRig) Zones(context.Context, string, string, string, string) ([]corepatch.Zone, error) {
+func (noRig) Zones(context.Context, string, string, string, *template.Patch) ([]corepatch.Zone, error) {
 	return nil, nil
 }
 func (noRig) Forget(string)                                                 {}

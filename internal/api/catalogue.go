@@ -127,6 +127,7 @@ func setPatch(p *template.Patch, f gen.PatchFields) {
 	set(&p.Sound, f.Sound)
 	set(&p.Roles, f.Roles)
 	set(&p.PreloadMiB, f.PreloadMib)
+	p.Guessed = p.Guessed && f.PreloadMib == nil
 	set(&p.FullMiB, f.FullMib)
 	set(&p.Voices, f.Voices)
 	set(&p.PerNote, f.VoicesPerNote)

@@ -120,7 +120,7 @@ func (s *server) TakePatchList(ctx context.Context, r gen.TakePatchListRequestOb
 		c, sum, problems = catalogue.Listed(t, list.Headings, list.Lines, intake.Reading{MiddleC: t.MiddleC(), Decimal: intake.Decimal(or(r.Params.Decimal, ""))}, app.NewID)
 		return c, nil
 	}
-	out := gen.PatchListReport{Columns: catalogue.Columns(), Problems: []gen.ListProblem{}}
+	out := gen.PatchListReport{Columns: catalogue.Columns()}
 	if _, err := plan(h.View().Template); err != nil {
 		return nil, err
 	}
@@ -132,8 +132,6 @@ func (s *server) TakePatchList(ctx context.Context, r gen.TakePatchListRequestOb
 		out.Revision = &revision
 	}
 	out.Added, out.Updated, out.Same, out.Unsure = sum.Added, sum.Updated, sum.Same, sum.Unsure
-	for _, x := range append(list.Problems, problems...) {
-		out.Problems = append(out.Problems, gen.ListProblem{Line: x.Line, Column: x.Column, Reason: x.Reason})
-	}
+	out.Problems, out.Told = listProblems(append(list.Problems, problems...)), listProblems(sum.Told)
 	return gen.TakePatchList200JSONResponse(out), nil
 }

@@ -282,11 +282,16 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	out := preview(h.View().Template, list)
+	shelf, err := s.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	cat := shelf.View().Template
+	out := preview(catalogue.Shelf(h.View().Template, cat), list)
 	if r.Params.Take == nil || !*r.Params.Take || out.Instruments == 0 {
 		return gen.ImportRows200JSONResponse(out), nil
 	}
-	revision, err := h.Apply(ctx, p, app.BringIn(list.Rows))
+	revision, err := h.Apply(ctx, p, app.BringIn(list.Rows, cat))
 	out.Revision = &revision
 	return gen.ImportRows200JSONResponse(out), err
 }
@@ -303,10 +308,7 @@ func preview(t *template.Template, list *rows.List) gen.ImportReport {
 	}
 	all := slices.Concat(list.Problems, problems)
 	slices.SortStableFunc(all, func(a, b intake.Problem) int { return a.Line - b.Line })
-	out.Problems = make([]gen.ListProblem, len(all))
-	for n, p := range all {
-		out.Problems[n] = gen.ListProblem{Line: p.Line, Column: p.Column, Reason: p.Reason}
-	}
+	out.Problems, out.Told = listProblems(all), listProblems(report.Told)
 	bad := map[int]bool{}
 	for _, p := range all {
 		bad[p.Line] = true
@@ -317,6 +319,15 @@ func preview(t *template.Template, list *rows.List) gen.ImportReport {
 			continue
 		}
 		out.Sample = append(out.Sample, gen.SampleRow{Line: row.Line, Section: row.Section, Instrument: row.Instrument, Library: row.Library, Stem: row.Stem})
+	}
+	return out
+}
+
+// listProblems are problems of a list as the contract has them.
+func listProblems(list []intake.Problem) []gen.ListProblem {
+	out := make([]gen.ListProblem, len(list))
+	for n, p := range list {
+		out[n] = gen.ListProblem{Line: p.Line, Column: p.Column, Reason: p.Reason}
 	}
 	return out
 }

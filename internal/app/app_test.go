@@ -50,7 +50,7 @@ func (q *quietRig) known() []rig.Host {
 
 func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
-func (q *quietRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
+func (q *quietRig) Zones(context.Context, string, string, string, *template.Patch) ([]patch.Zone, error) {
 	return nil, errors.New("the host is away")
 }
 func (q *quietRig) StopScan(string)            {}

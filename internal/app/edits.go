@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/deliver"
 	"fanfold/internal/core/intake"
@@ -374,11 +375,11 @@ func LayOut(ids []template.ID, to template.Layout, pattern string) Maker {
 	return func(t *template.Template) (change.Change, error) { return layout.Convert(t, ids, to, pattern, NewID) }
 }
 
-// BringIn takes the good rows of a list. Rows that name no stem follow the
-// stem rules.
-func BringIn(list []intake.Row) Maker {
+// BringIn takes the good rows of a list, which may name what the studio's
+// catalogue knows. Rows that name no stem follow the stem rules.
+func BringIn(list []intake.Row, cat *template.Template) Maker {
 	return born(func(t *template.Template) (change.Change, error) {
-		batch, _, _ := intake.Plan(t, list, NewID, intake.StandardDefaults())
-		return batch, nil
+		batch, _, _ := intake.Plan(catalogue.Shelf(t, cat), list, NewID, intake.StandardDefaults())
+		return catalogue.Lent(batch, t, cat), nil
 	}, false)
 }

@@ -31,7 +31,7 @@ type Rig interface {
 	Scan(studio, machine string, o rig.ScanOrder, hear func(rig.ScanNews)) error
 	// Zones asks a machine of a studio for the zones of a patch in a folder it
 	// has scanned.
-	Zones(ctx context.Context, studio, machine, folder, name string) ([]patch.Zone, error)
+	Zones(ctx context.Context, studio, machine, folder string, of *template.Patch) ([]patch.Zone, error)
 	// StopScan stops a scan on a machine.
 	StopScan(id string)
 	// Drive says whether a machine of a studio is this server's to order, where

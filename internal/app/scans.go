@@ -246,11 +246,7 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 	}
 	list := make([]catalogue.Measured, len(result.Patches))
 	for n, f := range result.Patches {
-		folder := filepath.Base(filepath.Dir(f.File))
-		if folder == "." {
-			folder = ""
-		}
-		list[n] = catalogue.Measured{Name: f.Name, Folder: folder, Measure: f.Measure}
+		list[n] = catalogue.Measured{Name: f.Name, Source: f.Source(), Measure: f.Measure}
 	}
 	var sum catalogue.Taken
 	end := func() (db.ScanEndParams, error) {
@@ -432,6 +428,9 @@ func (a *App) noteRoots(studio uuid.UUID, machine template.ID, roots []string) {
 	a.hostRoots[studio][machine] = roots
 }
 
+// policyText names how files were measured: under what policy, and by which readers.
+func policyText(row db.Scan) string { return fmt.Sprint(policyOf(row), scan.Version) }
+
 func policyOf(row db.Scan) patch.Policy {
 	return patch.Policy{PreloadKiB: int(row.PreloadKib), ZoneBytes: int(row.ZoneBytes)}
 }
@@ -444,7 +443,7 @@ func (a *App) knownFiles(ctx context.Context, row db.Scan) (map[string]scan.Kept
 	known := make(map[string]scan.Kept, len(rows))
 	for _, r := range rows {
 		var k scan.Kept
-		if r.Policy != fmt.Sprint(policyOf(row)) || json.Unmarshal([]byte(r.Fingerprint), &k.Stamps) != nil || json.Unmarshal(r.Found, &k.Found) != nil {
+		if r.Policy != policyText(row) || json.Unmarshal([]byte(r.Fingerprint), &k.Stamps) != nil || json.Unmarshal(r.Found, &k.Found) != nil {
 			continue // measured otherwise, or by another version: read again
 		}
 		known[r.File] = k
@@ -457,7 +456,7 @@ func (a *App) keepMeasured(ctx context.Context, row db.Scan, r scan.Result) erro
 	if err := a.store.Queries().ScannedFileForget(ctx, db.ScannedFileForgetParams{StudioID: row.StudioID, Folder: row.Folder, Files: r.Gone}); err != nil {
 		return fmt.Errorf("forget files that are gone: %w", err)
 	}
-	return a.store.ScannedKeep(ctx, row, fmt.Sprint(policyOf(row)), r.Measured)
+	return a.store.ScannedKeep(ctx, row, policyText(row), r.Measured)
 }
 
 // mostBroken is how many broken files are kept by name.

@@ -223,13 +223,13 @@ func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *
 		switch {
 		case row.Library != library:
 		case row.Machine != "":
-			zones, err := f.app.rig.Zones(ctx, h.studio().String(), row.Machine, row.Folder, p.Name)
+			zones, err := f.app.rig.Zones(ctx, h.studio().String(), row.Machine, row.Folder, p)
 			if len(zones) > 0 {
 				return zones, policyOf(row), nil
 			}
 			there = fmt.Errorf("the machine it was scanned on: %w", err)
 		default:
-			if zones, err := f.within(ctx, row, p.Name); zones != nil || err != nil {
+			if zones, err := f.within(ctx, row, p); zones != nil || err != nil {
 				return zones, policyOf(row), err
 			}
 		}
@@ -242,7 +242,7 @@ func (f *patchFiles) look(ctx context.Context, h *Hot, t *template.Template, p *
 
 // within reads the zones of a patch in a scanned folder; nil when it is not
 // there.
-func (f *patchFiles) within(ctx context.Context, row db.Scan, name string) ([]patch.Zone, error) {
+func (f *patchFiles) within(ctx context.Context, row db.Scan, p *template.Patch) ([]patch.Zone, error) {
 	files, err := f.app.store.Queries().ScannedFiles(ctx, db.ScannedFilesParams{StudioID: row.StudioID, Folder: row.Folder})
 	if err != nil {
 		return nil, fmt.Errorf("read what was scanned: %w", err)
@@ -253,7 +253,7 @@ func (f *patchFiles) within(ctx context.Context, row db.Scan, name string) ([]pa
 			continue
 		}
 		for _, x := range found {
-			if x.Name != name {
+			if !x.Of(p) {
 				continue
 			}
 			dir, err := f.app.scanFolder(row.Folder)
@@ -261,11 +261,7 @@ func (f *patchFiles) within(ctx context.Context, row db.Scan, name string) ([]pa
 				return nil, err
 			}
 			defer func() { _ = dir.Close() }() // only read
-			all, err := scan.Zones(fs.FS(dir.FS()), x.File)
-			if err != nil {
-				return nil, err
-			}
-			return all[name], nil
+			return scan.Zones(fs.FS(dir.FS()), x.Source())
 		}
 	}
 	return nil, nil

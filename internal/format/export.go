@@ -37,7 +37,7 @@ var Exports = []Export{
 	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
 		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
 	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",
-		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RowList(t)) }},
+		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }},
 	{"routing-pdf", "the routing sheet to print, a page for each section", ".pdf", "application/pdf",

@@ -25,7 +25,7 @@ import (
 type deafRig struct{}
 
 func (deafRig) Know(rig.Host) {}
-func (deafRig) Zones(context.Context, string, string, string, string) ([]patch.Zone, error) {
+func (deafRig) Zones(context.Context, string, string, string, *template.Patch) ([]patch.Zone, error) {
 	return nil, nil
 }
 func (deafRig) Forget(string)                                                 {}

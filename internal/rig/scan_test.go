@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
 )
 
@@ -97,19 +98,19 @@ func TestAHostTellsZones(t *testing.T) {
 	d, _ := openPatientDesk(t, 10*time.Second)
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "Bell.sfz"), []byte("<region> sample=*sine lokey=40 hikey=59\n<region> sample=*sine lokey=60 hikey=80 lovel=90\n"), 0o644))
-	_, err := d.Zones(t.Context(), "s", "Birch", dir, "Bell")
+	_, err := d.Zones(t.Context(), "s", "Birch", dir, &template.Patch{Name: "Bell"})
 	require.ErrorContains(t, err, "its host is away")
 	machine := rig.NewStandIn(1000, 1000, 1, rig.Faults{})
 	machine.ScanRoots = []string{dir}
 	stop := host(t, d, machine)
 	defer stop()
 	scanned(t, d, rig.ScanOrder{ID: "scan", Folder: dir, Policy: patch.DefaultPolicy()})
-	zones, err := d.Zones(t.Context(), "s", "Birch", dir, "Bell")
+	zones, err := d.Zones(t.Context(), "s", "Birch", dir, &template.Patch{Name: "Bell"})
 	require.NoError(t, err)
 	require.Len(t, zones, 2)
 	require.Equal(t, []int{60, 80, 90, 127}, []int{zones[1].KeyLow, zones[1].KeyHigh, zones[1].VelLow, zones[1].VelHigh})
-	_, err = d.Zones(t.Context(), "s", "Birch", dir, "Drum")
+	_, err = d.Zones(t.Context(), "s", "Birch", dir, &template.Patch{Name: "Drum"})
 	require.ErrorContains(t, err, "Drum is not known there")
-	_, err = d.Zones(t.Context(), "other studio", "Birch", dir, "Bell")
+	_, err = d.Zones(t.Context(), "other studio", "Birch", dir, &template.Patch{Name: "Bell"})
 	require.Error(t, err)
 }

@@ -14,13 +14,15 @@ import (
 	"github.com/nats-io/nats.go"
 
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/scan"
 )
 
 // zonesAsk asks a host for the zones of a patch in a folder it has scanned.
 type zonesAsk struct {
-	Folder string `json:"folder"`
-	Name   string `json:"name"`
+	Folder string           `json:"folder"`
+	Name   string           `json:"name"`
+	Source *template.Source `json:"source,omitempty"`
 }
 
 type zonesAnswer struct {
@@ -56,7 +58,7 @@ func (s *scanner) answerZones(m *nats.Msg) {
 }
 
 func (s *scanner) zones(ask zonesAsk) ([]patch.Zone, error) {
-	file := ""
+	var file template.Source
 	s.mu.Lock()
 	for key, known := range s.known {
 		if !strings.HasPrefix(key, ask.Folder+" ") {
@@ -64,14 +66,14 @@ func (s *scanner) zones(ask zonesAsk) ([]patch.Zone, error) {
 		}
 		for _, k := range known {
 			for _, f := range k.Found {
-				if f.Name == ask.Name {
-					file = f.File
+				if f.Of(&template.Patch{Name: ask.Name, Source: ask.Source}) {
+					file = f.Source()
 				}
 			}
 		}
 	}
 	s.mu.Unlock()
-	if file == "" {
+	if file.File == "" {
 		return nil, fmt.Errorf("%s is not known there since its host was started; scan the folder again", ask.Name)
 	}
 	root, err := scan.OpenWithin(s.roots, ask.Folder)
@@ -79,13 +81,12 @@ func (s *scanner) zones(ask zonesAsk) ([]patch.Zone, error) {
 		return nil, err
 	}
 	defer func() { _ = root.Close() }() // only read
-	all, err := scan.Zones(root.FS(), file)
-	return all[ask.Name], err
+	return scan.Zones(root.FS(), file)
 }
 
 // Zones asks the host of a machine for the zones of a patch in a folder that it
 // has scanned since it was started.
-func (d *Desk) Zones(ctx context.Context, studio, machine, folder, name string) ([]patch.Zone, error) {
+func (d *Desk) Zones(ctx context.Context, studio, machine, folder string, of *template.Patch) ([]patch.Zone, error) {
 	credential := ""
 	d.mu.Lock()
 	for c, s := range d.hosts {
@@ -97,15 +98,15 @@ func (d *Desk) Zones(ctx context.Context, studio, machine, folder, name string) 
 	if credential == "" {
 		return nil, errAway
 	}
-	data, err := json.Marshal(zonesAsk{folder, name})
+	data, err := json.Marshal(zonesAsk{folder, of.Name, of.Source})
 	if err != nil {
-		return nil, fmt.Errorf("ask its host for the zones of %s: %w", name, err)
+		return nil, fmt.Errorf("ask its host for the zones of %s: %w", of.Name, err)
 	}
 	ctx, stop := context.WithTimeout(ctx, zonesWithin)
 	defer stop()
 	m, err := d.conn.RequestWithContext(ctx, zonesSubject(credential), data)
 	if err != nil {
-		return nil, fmt.Errorf("ask its host for the zones of %s: %w", name, err)
+		return nil, fmt.Errorf("ask its host for the zones of %s: %w", of.Name, err)
 	}
 	var answer zonesAnswer
 	r, err := gzip.NewReader(bytes.NewReader(m.Data))
@@ -114,7 +115,7 @@ func (d *Desk) Zones(ctx context.Context, studio, machine, folder, name string) 
 	}
 	switch {
 	case err != nil:
-		return nil, fmt.Errorf("read what its host says of %s: %w", name, err)
+		return nil, fmt.Errorf("read what its host says of %s: %w", of.Name, err)
 	case answer.Reason != "":
 		return nil, errors.New(answer.Reason)
 	}

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/flac"
 	"fanfold/internal/format/sf2"
 	"fanfold/internal/format/sfz"
@@ -24,11 +25,31 @@ import (
 // MostFiles bounds the patch files of one scan.
 const MostFiles = 200_000
 
+// Version counts the ways files have been measured: what an older one measured is
+// measured again.
+const Version = 2
+
 // Found is one patch.
 type Found struct {
-	File    string        `json:"file"` // path within the folder
-	Name    string        `json:"name"`
-	Measure patch.Measure `json:"measure"`
+	File      string        `json:"file"` // path within the folder
+	Name      string        `json:"name"`
+	Bank      int           `json:"bank,omitempty"`      // of its preset, in a SoundFont
+	Programme int           `json:"programme,omitempty"` // likewise, 0..127
+	Measure   patch.Measure `json:"measure"`
+}
+
+// Source is where the patch is from.
+func (f Found) Source() template.Source {
+	return template.Source{File: f.File, Bank: f.Bank, Programme: f.Programme}
+}
+
+// Of tells whether it is what a patch of the catalogue was measured from. One
+// measured before sources were kept is known by its name.
+func (f Found) Of(p *template.Patch) bool {
+	if p.Source == nil {
+		return f.Name == p.Name
+	}
+	return f.Source() == *p.Source
 }
 
 // Broken is a file that could not be read, or not wholly.
@@ -104,8 +125,8 @@ type scanner struct {
 	policy patch.Policy
 	sizes  map[string]sized // of samples, since patches share them
 	stats  map[string]Stamp
-	behind []Stamp                 // the files the present patch file is measured from
-	zones  map[string][]patch.Zone // by patch; nil when nobody asks
+	behind []Stamp                          // the files the present patch file is measured from
+	zones  map[template.Source][]patch.Zone // nil when nobody asks
 	result Result
 }
 
@@ -228,28 +249,33 @@ func (s *scanner) sfz(name string) error {
 		zones = append(zones, z)
 	}
 	base := path.Base(name)
-	s.found(name, strings.TrimSuffix(base, path.Ext(base)), zones)
+	s.found(Found{File: name, Name: strings.TrimSuffix(base, path.Ext(base))}, zones)
 	return nil
 }
 
 // found notes a patch of a file.
-func (s *scanner) found(file, name string, zones []patch.Zone) {
+func (s *scanner) found(f Found, zones []patch.Zone) {
 	if s.zones != nil {
-		s.zones[name] = zones
+		s.zones[f.Source()] = zones
 	}
-	s.result.Patches = append(s.result.Patches, Found{file, name, patch.Take(zones, s.policy)})
+	f.Measure = patch.Take(zones, s.policy)
+	s.result.Patches = append(s.result.Patches, f)
 }
 
-// Zones reads the zones of one patch file again, by the names of its patches.
-func Zones(folder fs.FS, file string) (map[string][]patch.Zone, error) {
-	s := &scanner{folder: folder, policy: patch.DefaultPolicy(), sizes: map[string]sized{}, stats: map[string]Stamp{}, zones: map[string][]patch.Zone{}}
-	s.file(file)
+// Zones reads the zones of one patch again.
+func Zones(folder fs.FS, from template.Source) ([]patch.Zone, error) {
+	s := &scanner{folder: folder, policy: patch.DefaultPolicy(), sizes: map[string]sized{}, stats: map[string]Stamp{}, zones: map[template.Source][]patch.Zone{}}
+	s.file(from.File)
 	for _, b := range s.result.Broken {
-		if b.File == file {
-			return nil, fmt.Errorf("%s: %s", file, b.Reason)
+		if b.File == from.File {
+			return nil, fmt.Errorf("%s: %s", from.File, b.Reason)
 		}
 	}
-	return s.zones, nil
+	zones, ok := s.zones[from]
+	if !ok {
+		return nil, fmt.Errorf("%s no longer holds the patch that was scanned; scan it again", from.File)
+	}
+	return zones, nil
 }
 
 // sample reads the header of a sample, once.
@@ -328,7 +354,7 @@ func (s *scanner) soundFont(name string) error {
 				VelLow: z.VelLow, VelHigh: z.VelHigh, Looped: z.Looped, Switch: -1, Sequence: 1, Sounded: 1,
 			})
 		}
-		s.found(name, p.Name, zones)
+		s.found(Found{File: name, Name: p.Name, Bank: p.Bank, Programme: p.Program}, zones)
 	}
 	return nil
 }

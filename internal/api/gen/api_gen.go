@@ -1094,7 +1094,10 @@ type ImportReport struct {
 	Sections    []string          `json:"sections"`
 	Stated      []string          `json:"stated"`
 	Stems       []string          `json:"stems"`
-	Unmatched   []string          `json:"unmatched"`
+
+	// Told what the list says of a patch in several ways, and what is taken
+	Told      []ListProblem `json:"told"`
+	Unmatched []string      `json:"unmatched"`
 
 	// Unsure a size of a list that may be read in two ways; nothing is taken until decimal says which
 	Unsure *Doubt `json:"unsure,omitempty"`
@@ -1446,6 +1449,9 @@ type PatchListReport struct {
 	Problems []ListProblem `json:"problems"`
 	Revision *int64        `json:"revision,omitempty"`
 	Same     int           `json:"same"`
+
+	// Told what the list says of a patch in several ways, and what is taken
+	Told []ListProblem `json:"told"`
 
 	// Unsure a size of a list that may be read in two ways; nothing is taken until decimal says which
 	Unsure  *Doubt `json:"unsure,omitempty"`
@@ -1854,6 +1860,13 @@ type Sound struct {
 	Names   []string `json:"names"`
 	Roles   []string `json:"roles"`
 	Section string   `json:"section"`
+}
+
+// Source the file a patch was measured from, and its preset there
+type Source struct {
+	Bank      *int   `json:"bank,omitempty"`
+	File      string `json:"file"`
+	Programme *int   `json:"programme,omitempty"`
 }
 
 // StartRow defines model for StartRow.

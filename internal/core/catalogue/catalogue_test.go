@@ -2,6 +2,8 @@ package catalogue_test
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -239,8 +241,8 @@ func BenchmarkFinderAfterOneChange20000(b *testing.B) {
 func TestScannedPatchesAreTakenIn(t *testing.T) {
 	flute := measure.Measure{KeyLow: 59, KeyHigh: 96, RoundRobins: 3, PreloadMiB: 12, FullMiB: 90, Switches: []int{24, 25}, Labels: map[int]string{25: "stacc."}}
 	c, sum, err := catalogue.Scanned(shelf(), "Wren & Vale Strings", []catalogue.Measured{
-		{Name: "Flute", Folder: "Winds", Measure: flute}, {Name: "SoloOboe", Folder: "Winds", Measure: flute},
-		{Name: "hit", Folder: "Timpani", Measure: flute}, {Name: "hit", Folder: "Anvil", Measure: flute},
+		scanned("Flute", "Winds/Flute.sfz", 0, flute), scanned("SoloOboe", "Winds/SoloOboe.sfz", 0, flute),
+		scanned("hit", "Timpani/hit.sfz", 0, flute), scanned("hit", "Anvil/hit.sfz", 0, flute),
 	}, mint())
 	require.NoError(t, err)
 	require.Equal(t, catalogue.Taken{Added: 3, Updated: 1}, sum)
@@ -258,11 +260,122 @@ func TestScannedPatchesAreTakenIn(t *testing.T) {
 	require.Equal(t, "drum.timpani", named["Timpani hit"].Sound, "the folder tells what it is")
 	require.NotNil(t, named["Anvil hit"])
 
-	_, again, err := catalogue.Scanned(after, "wren & vale strings", []catalogue.Measured{{Name: "Flute", Measure: flute}}, mint())
+	_, again, err := catalogue.Scanned(after, "wren & vale strings", []catalogue.Measured{scanned("Flute", "Winds/Flute.sfz", 0, flute)}, mint())
 	require.NoError(t, err)
 	require.Equal(t, catalogue.Taken{Same: 1}, again)
 	_, _, err = catalogue.Scanned(after, " ", nil, mint())
 	require.ErrorContains(t, err, "the library can not be named so")
+}
+
+func scanned(name, file string, programme int, m measure.Measure) catalogue.Measured {
+	return catalogue.Measured{Name: name, Source: template.Source{File: file, Programme: programme}, Measure: m}
+}
+
+// A patch is the same as long as its file and preset are: a scan finds it again
+// under the name a person gave it, and one of its old name is another.
+func TestAPatchIsKnownByItsSource(t *testing.T) {
+	take := func(cat *template.Template, list ...catalogue.Measured) (*template.Template, catalogue.Taken) {
+		c, sum, err := catalogue.Scanned(cat, "Font", list, mint())
+		require.NoError(t, err)
+		return coretest.Must(cat, c), sum
+	}
+	m := measure.Measure{KeyHigh: 127, PreloadMiB: 1, FullMiB: 2}
+	cat, sum := take(shelf(), scanned("Pad", "a.sf2", 1, m), scanned("Pad", "a.sf2", 2, m), scanned("Pad", "b.sf2", 1, m))
+	require.Equal(t, 3, sum.Added)
+	names := func() (out []string) {
+		for _, p := range cat.Patches {
+			if p.Source != nil {
+				out = append(out, p.Name)
+			}
+		}
+		slices.Sort(out)
+		return out
+	}
+	require.Equal(t, []string{"Pad (a 0:1)", "Pad (a 0:2)", "Pad (b 0:1)"}, names(), "the shortest way that tells all of them apart")
+	renamed := *cat.Patches[len(cat.Patches)-1]
+	renamed.Name = "Warm bed"
+	cat = coretest.Must(cat, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&renamed)}})
+	m.PreloadMiB = 9
+	found := scanned("Pad", renamed.Source.File, renamed.Source.Programme, m)
+	cat, sum = take(cat, found, scanned("Warm bed", "c.sf2", 0, m))
+	require.Equal(t, catalogue.Taken{Added: 1, Updated: 1}, sum)
+	require.Equal(t, 9.0, cat.Index().Patches[renamed.ID].PreloadMiB)
+	require.Contains(t, names(), "Warm bed")
+	require.Contains(t, names(), "Warm bed (c)")
+}
+
+// However many patches of one name a scan finds, every name is one that a patch may
+// have, and none is there twice.
+func TestScannedNamesAreDistinct(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		some := rapid.SampledFrom([]string{"Pad", "pad", "", "a/Pad", "Pad 2", "Pad (f)", "\x00", "\xff", strings.Repeat("é", 300)})
+		list := rapid.SliceOfN(rapid.Custom(func(r *rapid.T) catalogue.Measured {
+			file := rapid.SampledFrom([]string{"f.sf2", "a/f.sf2", "b/f.sf2", "b/g.sfz"}).Draw(r, "file")
+			return scanned(some.Draw(r, "name"), file, rapid.IntRange(0, 9).Draw(r, "programme"), measure.Measure{})
+		}), 0, 30).Draw(r, "list")
+		seen := map[string]bool{}
+		for _, m := range catalogue.Distinct(list) {
+			require.NoError(r, template.CheckName(m.Name))
+			require.False(r, seen[template.FoldName(m.Name)], m.Name)
+			seen[template.FoldName(m.Name)] = true
+		}
+	})
+}
+
+// A patch that a list names again: what differs is told, the larger size and the wider
+// range are taken, and of the rest what was said first.
+func TestAPatchListedTwice(t *testing.T) {
+	head := []string{"library", "patch", "player", "preload_mib", "voices", "key_low", "key_high", "dynamics"}
+	list := func(lines ...[]string) (*template.Patch, catalogue.Taken) {
+		var in []catalogue.Line
+		for n, cells := range lines {
+			in = append(in, catalogue.Line{Number: n + 2, Cells: cells})
+		}
+		c, sum, problems := catalogue.Listed(shelf(), head, in, intake.Reading{}, mint())
+		require.Empty(t, problems)
+		after := coretest.Must(shelf(), c)
+		return after.Patches[len(after.Patches)-1], sum
+	}
+	p, sum := list([]string{"Tallow", "Bell", "One", "100", "8", "40", "90", "velocity"},
+		[]string{"Tallow", "bell", "Two", "120", "4", "36", "80", "none"},
+		[]string{"Tallow", "Bell", "One", "", "", "", "", ""})
+	require.Equal(t, []any{120.0, 8, 36, 90, template.DynamicsVelocity, false}, []any{p.PreloadMiB, p.Voices, p.KeyLow, p.KeyHigh, p.Dynamics, p.Guessed})
+	require.Equal(t, 1, sum.Added)
+	require.Len(t, sum.Told, 1)
+	require.Equal(t, 3, sum.Told[0].Line)
+	for _, says := range []string{"preload_mib 100 and 120", "player One and Two", "dynamics velocity and none"} {
+		require.Contains(t, sum.Told[0].Reason, says)
+	}
+	p, sum = list([]string{"Tallow", "Bell", "", "", "", "", "", ""}, []string{"Tallow", "Bell", "", "50", "", "", "", ""})
+	require.Equal(t, 50.0, p.PreloadMiB, "what is stated beats what is guessed, though it is less")
+	require.False(t, p.Guessed)
+	require.Empty(t, sum.Told)
+	p, sum = list([]string{"Wren & Vale Strings", "Flute", "", "90", "", "", "", ""}, []string{"Wren & Vale Strings", "Flute", "", "80", "", "", "", ""})
+	require.Equal(t, []int{0, 1}, []int{sum.Added, sum.Updated})
+	require.Len(t, sum.Told, 1)
+	require.NotNil(t, p)
+}
+
+// What the studio's catalogue knows, a row list may name; its template gets copies.
+func TestAListNamesWhatTheStudioHas(t *testing.T) {
+	cat, base := shelf(), template.New("t", "T")
+	x := 150.0
+	rows := []intake.Row{
+		{Line: 2, Section: "Strings", Instrument: "Violins", Library: cat.Index().Libraries["lib"].Name, Patch: cat.Index().Patches["vln"].Name, PreloadMiB: &x},
+		{Line: 3, Section: "Strings", Instrument: "Harp", Library: cat.Index().Libraries["lib"].Name, Patch: "Harp"},
+	}
+	batch, report, problems := intake.Plan(catalogue.Shelf(base, cat), rows, intake.Sequence(), intake.StandardDefaults())
+	require.Empty(t, problems)
+	require.Empty(t, report.Libraries, "the studio has it")
+	require.Equal(t, 1, report.Patches)
+	require.Len(t, report.Told, 1)
+	require.Contains(t, report.Told[0].Reason, "is 100 so far, 150 in line 2; the larger is taken")
+	after := coretest.Must(base, catalogue.Lent(batch, base, cat))
+	require.NoError(t, after.Validate())
+	require.Equal(t, []template.ID{"vln"}, after.Instruments[0].Patches)
+	require.Equal(t, 150.0, after.Index().Patches["vln"].PreloadMiB)
+	require.Equal(t, 150.0, coretest.Must(cat, catalogue.Learned(cat, base, after)).Index().Patches["vln"].PreloadMiB, "and the studio learns it")
+	require.Empty(t, base.Libraries, "the original is left as it was")
 }
 
 // A copy that nothing plays goes with its original; one that is played stays.

@@ -50,6 +50,88 @@ func NameTaken(c change.Change, cat *template.Template) error {
 	return nil
 }
 
+// Shelf is a template that also holds the libraries, players, patches and machines of
+// the catalogue which it has none of the ID or name of: what rows may name.
+func Shelf(t, cat *template.Template) *template.Template {
+	out := t.Clone()
+	out.Libraries, out.Players = slices.Clip(out.Libraries), slices.Clip(out.Players)
+	out.Patches, out.Machines = slices.Clip(out.Patches), slices.Clip(out.Machines)
+	has := newKnown(t)
+	libraries := map[template.ID]template.ID{} // of the catalogue, by another ID in the template
+	for _, l := range cat.Libraries {
+		if is := has.libraries[template.FoldName(l.Name)]; is != nil {
+			libraries[l.ID] = is.ID
+		} else if has.index.Libraries[l.ID] == nil {
+			out.Libraries = append(out.Libraries, l)
+		}
+	}
+	for _, p := range cat.Players {
+		if has.index.Players[p.ID] == nil && has.players[template.FoldName(p.Name)] == nil {
+			out.Players = append(out.Players, p)
+		}
+	}
+	for _, p := range cat.Patches {
+		library := or(libraries, p.Library)
+		if has.index.Patches[p.ID] == nil && has.patches[[2]string{string(library), template.FoldName(p.Name)}] == nil && library == p.Library {
+			out.Patches = append(out.Patches, p)
+		}
+	}
+	for _, m := range cat.Machines {
+		if has.index.Machines[m.ID] == nil && has.machines[template.FoldName(m.Name)] == nil {
+			out.Machines = append(out.Machines, m)
+		}
+	}
+	return out
+}
+
+// Lent is a change that was made on Shelf(t, cat), with copies of what it refers to
+// and t lacks.
+func Lent(c change.Batch, t, cat *template.Template) change.Batch {
+	var put change.Put
+	x, from := t.Index(), cat.Index()
+	player := func(id template.ID) {
+		if p := from.Players[id]; p != nil {
+			put.Players = need(put.Players, x.Players, p, playerID)
+		}
+	}
+	library := func(id template.ID) {
+		if l := from.Libraries[id]; l != nil {
+			put.Libraries = need(put.Libraries, x.Libraries, l, libraryID)
+		}
+	}
+	var patches []*template.Patch
+	for _, one := range c.Changes {
+		switch one := one.(type) {
+		case change.Put:
+			for _, e := range one.Patches {
+				library(e.Value.Library)
+				player(e.Value.Player)
+			}
+		case change.Add:
+			for _, placed := range one.Instruments {
+				if m := from.Machines[placed.Instrument.Style.Machine]; m != nil {
+					put.Machines = need(put.Machines, x.Machines, m, machineID)
+				}
+				for _, id := range placed.Instrument.Patches {
+					if p := from.Patches[id]; p != nil && x.Patches[id] == nil {
+						library(p.Library)
+						player(p.Player)
+						patches = append(patches, p)
+					}
+				}
+			}
+		}
+	}
+	seen := map[template.ID]bool{}
+	for _, p := range patches {
+		if !seen[p.ID] {
+			seen[p.ID] = true
+			put.Patches = append(put.Patches, change.Append(p))
+		}
+	}
+	return change.Batch{Label: c.Label, Changes: append([]change.Change{put}, c.Changes...)}
+}
+
 type recogniser struct {
 	known *known
 	there *template.Index
@@ -143,7 +225,7 @@ func (r *recogniser) put(c change.Put) change.Put {
 		patches[n] = e
 	}
 	c.Patches = recognise(r, patches, r.there.Patches, func(p *template.Patch) template.ID { return p.ID }, func(p *template.Patch) *template.Patch {
-		return r.known.patches[[2]string{string(p.Library), template.FoldName(p.Name)}]
+		return r.known.patch(p.Library, p.Name, p.Source)
 	})
 	for _, e := range c.Patches { // a known patch may need a player the change does not make
 		if e.Value != nil && r.there.Players[e.Value.Player] == nil {

@@ -3,6 +3,7 @@ package catalogue
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -52,6 +53,25 @@ func wholeColumn(name string, high int, field func(*entry) *int) column {
 			*field(e) = n
 			return nil
 		}}
+}
+
+// source is that of the patch, or an empty one.
+func (e *entry) source() template.Source {
+	if e.patch.Source == nil {
+		return template.Source{}
+	}
+	return *e.patch.Source
+}
+
+func presetColumn(name string, field func(*template.Source) *int) column {
+	number := wholeColumn(name, math.MaxUint16, func(e *entry) *int { return field(e.patch.Source) })
+	return column{name,
+		func(e *entry) string {
+			if e.patch.Source == nil {
+				return ""
+			}
+			return number.get(e)
+		}, number.set}
 }
 
 func mibColumn(name string, field func(*entry) *float64) column {
@@ -147,6 +167,11 @@ var columns = []column{
 			e.patch.SwitchZone = &template.KeyZone{Low: a, High: b}
 			return nil
 		}},
+	{"file",
+		func(e *entry) string { return e.source().File },
+		func(e *entry, cell string) error { e.patch.Source.File = cell; return nil }},
+	presetColumn("bank", func(s *template.Source) *int { return &s.Bank }),
+	presetColumn("programme", func(s *template.Source) *int { return &s.Programme }),
 	mibColumn("preload_mib", func(e *entry) *float64 { return &e.patch.PreloadMiB }),
 	mibColumn("full_mib", func(e *entry) *float64 { return &e.patch.FullMiB }),
 	wholeColumn("voices", 4096, func(e *entry) *int { return &e.patch.Voices }),
@@ -235,7 +260,7 @@ type Line struct {
 // Sizes that may be read in two ways are Taken.Unsure: nothing is taken until somebody
 // has said which.
 func Listed(cat *template.Template, headings []string, lines []Line, how intake.Reading, mint Mint) (change.Change, Taken, []intake.Problem) {
-	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, mint), put: map[template.ID]*template.Patch{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, how: how}
+	l := &lister{k: newKnown(cat), named: intake.NewNamed(cat, mint), put: map[template.ID]*listed{}, libraries: map[template.ID]*template.Library{}, players: map[template.ID]*template.Player{}, mint: mint, how: how}
 	l.how.MiddleC = cmp.Or(how.MiddleC, note.Scientific)
 	problems := l.match(headings)
 	if how.Decimal == intake.Unsaid {
@@ -258,10 +283,9 @@ func Listed(cat *template.Template, headings []string, lines []Line, how intake.
 			put.Libraries = append(put.Libraries, change.Append(lib))
 		} else if player := l.players[id]; player != nil {
 			put.Players = append(put.Players, change.Append(player))
-		} else {
-			put.Patches = append(put.Patches, change.Append(l.put[id]))
 		}
 	}
+	put.Patches = append(put.Patches, l.patches()...)
 	return change.Batch{Label: fmt.Sprintf("Bring in %d patches", l.sum.Added+l.sum.Updated), Changes: []change.Change{put}}, l.sum, problems
 }
 
@@ -269,7 +293,7 @@ type lister struct {
 	k         *known
 	named     *intake.Named
 	columns   []*column // of each heading; nil when nobody reads it
-	put       map[template.ID]*template.Patch
+	put       map[template.ID]*listed
 	libraries map[template.ID]*template.Library
 	players   map[template.ID]*template.Player
 	order     []template.ID
@@ -295,22 +319,34 @@ func (l *lister) sizes(lines []Line) []string {
 	return out
 }
 
+// columnOf is the column that a heading means, and the unit it names; nil for none.
+func columnOf(heading string) (*column, string) {
+	name, unit := intake.Unit(heading)
+	key, sized := strings.ReplaceAll(template.FoldName(heading), " ", "_"), strings.ReplaceAll(template.FoldName(name), " ", "_")+"_mib"
+	n := slices.IndexFunc(columns, func(c column) bool { return c.name == key || c.size() && unit != "" && c.name == sized })
+	if n < 0 {
+		return nil, unit
+	}
+	return &columns[n], unit
+}
+
+// IsColumn tells whether a heading means a column of a patch list.
+func IsColumn(heading string) bool {
+	c, _ := columnOf(heading)
+	return c != nil
+}
+
 func (l *lister) match(headings []string) []intake.Problem {
 	has := map[string]bool{}
 	for _, h := range headings {
-		name, unit := intake.Unit(h)
+		c, unit := columnOf(h)
 		l.units = append(l.units, unit)
-		key, sized := strings.ReplaceAll(template.FoldName(h), " ", "_"), strings.ReplaceAll(template.FoldName(name), " ", "_")+"_mib"
-		n := slices.IndexFunc(columns, func(c column) bool { return c.name == key || c.size() && unit != "" && c.name == sized })
-		if n >= 0 {
-			key = columns[n].name
-		}
-		if n < 0 || has[key] {
+		if c == nil || has[c.name] {
 			l.columns = append(l.columns, nil)
 			continue
 		}
-		has[key] = true
-		l.columns = append(l.columns, &columns[n])
+		has[c.name] = true
+		l.columns = append(l.columns, c)
 	}
 	var out []intake.Problem
 	for _, needed := range []string{"library", "patch"} {
@@ -347,12 +383,20 @@ func (l *lister) line(line Line) []intake.Problem {
 	if known := l.libraries[library.ID]; known != nil {
 		e.library = *known
 	}
-	there := l.k.patches[[2]string{string(library.ID), template.FoldName(cell("patch"))}]
+	source, reason := sourceOf(cell)
+	if reason != "" {
+		return problem("file", reason)
+	}
+	there := l.k.patch(library.ID, cell("patch"), source)
 	if there != nil {
 		e.patch = *there
 	}
-	if again := l.put[e.patch.ID]; again != nil && there != nil {
-		return problem("patch", fmt.Sprintf("%s of %s stands in the list twice", e.patch.Name, library.Name))
+	if source == nil {
+		source = e.patch.Source
+	}
+	e.patch.Source = &template.Source{} // the columns write into one of its own
+	if source != nil {
+		*e.patch.Source = *source
 	}
 	player, err := l.player(cell("player"), there)
 	if err != nil {
@@ -362,11 +406,13 @@ func (l *lister) line(line Line) []intake.Problem {
 	if known := l.players[player.ID]; known != nil {
 		e.player = *known
 	}
+	said := map[string]bool{}
 	name, playerName := e.library.Name, e.player.Name
 	for n, c := range l.columns {
 		if c == nil || n >= len(line.Cells) || strings.TrimSpace(line.Cells[n]) == "" {
 			continue
 		}
+		said[c.name] = true
 		e.unit = l.units[n]
 		if err := c.set(e, strings.TrimSpace(line.Cells[n])); err != nil {
 			return problem(c.name, err.Error())
@@ -374,13 +420,28 @@ func (l *lister) line(line Line) []intake.Problem {
 	}
 	e.library.Name, e.player.Name = name, playerName
 	e.patch.Library, e.patch.Player = library.ID, player.ID
+	if e.patch.Source.File == "" {
+		e.patch.Source = nil
+	}
+	e.patch.Guessed = (there == nil || there.Guessed) && !said["preload_mib"]
+	if there == nil {
+		e.patch.Name = intake.Apart(e.patch.Name, e.patch.Source, func(name string) bool {
+			return l.k.patches[[2]string{string(library.ID), template.FoldName(name)}] != nil
+		})
+	}
+	if before := l.put[e.patch.ID]; before != nil && there != nil {
+		if l.again(line.Number, e, before, said) {
+			player = before.player
+			e.player, e.patch.Player = *player, player.ID
+		}
+	}
 	if err := template.CheckPatch(&e.patch); err != nil {
 		return problem("", err.Error())
 	}
 	if e.player.Sounds < 1 || e.player.Outputs < 1 {
 		return problem("player_sounds", "a player holds one sound and feeds one output pair at least")
 	}
-	l.keep(e, library, player, there)
+	l.keep(e, library, player, there, said)
 	return nil
 }
 
@@ -399,7 +460,7 @@ func (l *lister) player(name string, there *template.Patch) (*template.Player, e
 }
 
 // keep notes a good line.
-func (l *lister) keep(e *entry, library *template.Library, player *template.Player, there *template.Patch) {
+func (l *lister) keep(e *entry, library *template.Library, player *template.Player, there *template.Patch, said map[string]bool) {
 	if differs(&e.player, player) || l.players[player.ID] != nil {
 		if l.players[player.ID] == nil {
 			l.order = append(l.order, player.ID)
@@ -415,17 +476,123 @@ func (l *lister) keep(e *entry, library *template.Library, player *template.Play
 		l.libraries[library.ID] = &lib
 	}
 	p := e.patch
-	switch {
-	case there == nil:
+	if there == nil {
 		p.ID = l.mint("patch")
-		l.k.patches[[2]string{string(library.ID), template.FoldName(p.Name)}] = &p
-		l.sum.Added++
-	case !differs(&p, there):
-		l.sum.Same++
-		return
-	default:
-		l.sum.Updated++
 	}
-	l.put[p.ID] = &p
-	l.order = append(l.order, p.ID)
+	m := l.put[p.ID]
+	if m == nil {
+		m = &listed{was: there, said: map[string]bool{}}
+		l.put[p.ID] = m
+		l.order = append(l.order, p.ID)
+	}
+	m.now, m.player = &p, player
+	for name := range said {
+		m.said[name] = true
+	}
+	l.k.know(&p)
+}
+
+// listed is a patch that lines of the list name.
+type listed struct {
+	was    *template.Patch // in the catalogue; nil for a new one
+	now    *template.Patch
+	player *template.Player
+	said   map[string]bool // the columns that lines have said
+}
+
+// patches are those that come of the list; it counts them.
+func (l *lister) patches() (out []change.Entry[template.Patch]) {
+	for _, id := range l.order {
+		m := l.put[id]
+		switch {
+		case m == nil:
+			continue
+		case m.was == nil:
+			l.sum.Added++
+		case differs(m.now, m.was):
+			l.sum.Updated++
+		default:
+			l.sum.Same++
+			continue
+		}
+		out = append(out, change.Append(m.now))
+	}
+	return out
+}
+
+// sourceOf is the file a line names, nil for none.
+func sourceOf(cell func(string) string) (*template.Source, string) {
+	s := &template.Source{File: cell("file")}
+	for _, c := range []struct {
+		name string
+		to   *int
+	}{{"bank", &s.Bank}, {"programme", &s.Programme}} {
+		text := cell(c.name)
+		n, err := strconv.Atoi(text)
+		switch {
+		case text == "":
+		case s.File == "":
+			return nil, "a bank or programme is of a file; name it"
+		case err != nil || n < 0 || n > math.MaxUint16:
+			return nil, fmt.Sprintf("%q is no %s, 0 to %d", text, c.name, math.MaxUint16)
+		default:
+			*c.to = n
+		}
+	}
+	if s.File == "" {
+		return nil, ""
+	}
+	return s, ""
+}
+
+// again settles a patch that a line before has named: of two sizes and numbers of
+// voices the larger is taken, of two ranges the wider; of the rest the first stays.
+// What differs is told. samePlayer tells that another player was named, and is not taken.
+func (l *lister) again(line int, e *entry, before *listed, said map[string]bool) (samePlayer bool) {
+	first := &entry{library: e.library, player: *before.player, patch: *before.now}
+	var told []string
+	for _, c := range columns {
+		a, b := c.get(first), c.get(e)
+		if a == b || !said[c.name] || !before.said[c.name] || !ofPatch(c.name) {
+			continue
+		}
+		told = append(told, fmt.Sprintf("%s %s and %s", c.name, a, b))
+		if !wider(c.name, first, e) {
+			_ = c.set(e, a) // what it wrote itself, it reads
+			samePlayer = samePlayer || c.name == "player"
+		}
+	}
+	if len(told) > 0 {
+		l.sum.Told = append(l.sum.Told, intake.Problem{Line: line, Column: "patch", Reason: fmt.Sprintf(
+			"%s is said otherwise before (%s); the larger size and the wider range are taken, of the rest what is said first", before.now.Name, strings.Join(told, "; "))})
+	}
+	return samePlayer
+}
+
+// ofPatch tells whether a column says something of a patch, and not of its library or player.
+func ofPatch(name string) bool {
+	at := func(name string) int {
+		return slices.IndexFunc(columns, func(c column) bool { return c.name == name })
+	}
+	return name == "player" || at(name) > at("patch")
+}
+
+// wider tells whether the later entry takes more room than the first, or reaches further.
+func wider(name string, first, later *entry) bool {
+	a, b := &first.patch, &later.patch
+	switch name {
+	case "preload_mib":
+		return b.PreloadMiB > a.PreloadMiB
+	case "full_mib":
+		return b.FullMiB > a.FullMiB
+	case "voices":
+		return b.Voices > a.Voices
+	case "voices_per_note":
+		return b.PerNote > a.PerNote
+	case "key_low":
+		return b.KeyLow < a.KeyLow
+	case "key_high":
+		return b.KeyHigh > a.KeyHigh
+	}
+	return false
 }

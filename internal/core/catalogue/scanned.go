@@ -3,6 +3,7 @@ package catalogue
 import (
 	"cmp"
 	"fmt"
+	"path"
 	"slices"
 
 	"fanfold/internal/core/change"
@@ -15,8 +16,16 @@ import (
 // Measured is a patch as a scan measured it.
 type Measured struct {
 	Name    string
-	Folder  string // where its file lies, to tell patches of one name apart
+	Source  template.Source
 	Measure patch.Measure
+}
+
+// folder is the name of the folder its file lies in, empty at the top.
+func (m Measured) folder() string {
+	if dir := path.Base(path.Dir(m.Source.File)); dir != "." && dir != "/" {
+		return dir
+	}
+	return ""
 }
 
 // Taken says what a scan meant for the catalogue.
@@ -24,7 +33,8 @@ type Taken struct {
 	Added   int
 	Updated int
 	Same    int
-	Unsure  *intake.Doubt // a size of a list that may be read in two ways; nil for none
+	Told    []intake.Problem // what a list says of a patch in several ways; its lines are taken
+	Unsure  *intake.Doubt    // a size of a list that may be read in two ways; nil for none
 }
 
 // Scanned is the change that takes measured patches into a library of the
@@ -41,15 +51,21 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 	put := named.Put()
 	k := newKnown(cat)
 	var sum Taken
-	for _, m := range unique(list) {
-		there := k.patches[[2]string{string(l.ID), template.FoldName(m.Name)}]
+	for _, m := range Distinct(list) {
+		there := k.patch(l.ID, m.Name, &m.Source)
 		if there == nil {
-			put.Patches = append(put.Patches, change.Append(fresh(m, l.ID, player.ID, mint)))
+			m.Name = intake.Apart(m.Name, &m.Source, func(name string) bool {
+				return k.patches[[2]string{string(l.ID), template.FoldName(name)}] != nil
+			})
+			p := fresh(m, l.ID, player.ID, mint)
+			k.know(p)
+			put.Patches = append(put.Patches, change.Append(p))
 			sum.Added++
 			continue
 		}
 		now := *there
-		measured(&now, m.Measure)
+		measured(&now, m)
+		k.know(&now)
 		if differs(&now, there) {
 			put.Patches = append(put.Patches, change.Append(&now))
 			sum.Updated++
@@ -60,38 +76,62 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 	return change.Batch{Label: fmt.Sprintf("Take in %d scanned patches of %s", len(list), l.Name), Changes: []change.Change{put}}, sum, nil
 }
 
-// unique gives patches of one name their folder's name, and a number where
-// that is not enough.
-func unique(list []Measured) []Measured {
-	count := map[string]int{}
-	for _, m := range list {
-		count[template.FoldName(m.Name)]++
+// Distinct gives patches of one name names by what tells their files apart, the
+// shortest way that tells all of them apart, and makes every name one that a patch may
+// have.
+func Distinct(list []Measured) []Measured {
+	out, same := slices.Clone(list), map[string][]int{}
+	for n := range out {
+		out[n].Name = intake.Nameable(out[n].Name)
+		same[template.FoldName(out[n].Name)] = append(same[template.FoldName(out[n].Name)], n)
 	}
-	out, taken := slices.Clone(list), map[string]bool{}
-	for n, m := range out {
-		if count[template.FoldName(m.Name)] > 1 && m.Folder != "" {
-			m.Name = m.Folder + " " + m.Name
+	taken := map[string]bool{}
+	for name, group := range same {
+		taken[name] = len(group) == 1
+	}
+	for n := range out {
+		name := template.FoldName(out[n].Name)
+		if group := same[name]; len(group) > 1 && group[0] == n {
+			tellApart(out, group, taken)
 		}
-		name := m.Name
-		for k := 2; taken[template.FoldName(name)]; k++ {
-			name = fmt.Sprintf("%s %d", m.Name, k)
-		}
-		taken[template.FoldName(name)] = true
-		out[n].Name = shortened(name)
 	}
 	return out
 }
 
-func shortened(name string) string {
-	if letters := []rune(name); len(letters) > template.MaxName {
-		return string(letters[:template.MaxName])
+// tellApart names the patches of one name.
+func tellApart(list []Measured, group []int, taken map[string]bool) {
+	ways := map[int][]string{} // by position: the ways to name it
+	most := 0
+	for _, n := range group {
+		ways[n] = intake.Qualified(list[n].Name, &list[n].Source)
+		most = max(most, len(ways[n]))
 	}
-	return name
+	for way := range most {
+		names := map[string]bool{}
+		for _, n := range group {
+			if way < len(ways[n]) && !taken[template.FoldName(ways[n][way])] {
+				names[template.FoldName(ways[n][way])] = true
+			}
+		}
+		if len(names) < len(group) {
+			continue
+		}
+		for _, n := range group {
+			list[n].Name = ways[n][way]
+			taken[template.FoldName(list[n].Name)] = true
+		}
+		return
+	}
+	for _, n := range group { // no one way tells them all apart: one after another
+		list[n].Name = intake.Apart(list[n].Name, &list[n].Source, func(name string) bool { return taken[template.FoldName(name)] })
+		taken[template.FoldName(list[n].Name)] = true
+	}
 }
 
 // measured sets what a scan measures.
-func measured(p *template.Patch, m patch.Measure) {
-	p.Measured = true
+func measured(p *template.Patch, found Measured) {
+	m, source := found.Measure, found.Source
+	p.Measured, p.Guessed, p.Source = true, false, &source
 	p.PreloadMiB, p.FullMiB = m.PreloadMiB, m.FullMiB
 	p.KeyLow, p.KeyHigh, p.RoundRobins = m.KeyLow, m.KeyHigh, m.RoundRobins
 	if len(m.Switches) > 0 {
@@ -104,8 +144,8 @@ func measured(p *template.Patch, m patch.Measure) {
 // the default modulator of section 8.4.1.
 func fresh(m Measured, library, player template.ID, mint Mint) *template.Patch {
 	p := &template.Patch{ID: mint("patch"), Library: library, Player: player, Name: m.Name, Dynamics: template.DynamicsVelocity}
-	measured(p, m.Measure)
-	for _, text := range []string{m.Name, m.Folder} {
+	measured(p, m)
+	for _, text := range []string{m.Name, m.folder()} {
 		if s := sound.ByName(text); s != nil {
 			p.Sound, p.Roles = s.ID, slices.Clone(s.Roles)
 			break

@@ -64,7 +64,7 @@ func (d drawing) seat() *template.Seat {
 	if d.int(0, 5, "unseat") == 0 {
 		return nil
 	}
-	return &template.Seat{Machine: pick(d, d.t.Machines, "machine").ID, Riser: d.int(1, 7, "riser"), Port: d.int(1, 9, "port"), Channel: d.int(1, 3, "channel"), Pair: d.int(1, 3, "pair")}
+	return &template.Seat{Machine: d.machine(), Riser: d.int(1, 7, "riser"), Port: d.int(1, 9, "port"), Channel: d.int(1, 3, "channel"), Pair: d.int(1, 3, "pair")}
 }
 
 func (d drawing) level() *change.WireSetting {
@@ -185,6 +185,9 @@ func (d drawing) put() change.Put {
 		}
 		return change.Put{Patches: entry(&x)}
 	case 6:
+		if len(d.t.Machines) == 0 {
+			return change.Put{}
+		}
 		x := *pick(d, d.t.Machines, "machine")
 		x.Name, x.MemoryMiB, x.ReserveMiB, x.Cores = d.name(), d.figure(1000, 200_000, "memory"), 0, d.int(1, 30, "cores")
 		x.NetworkMbits, x.BufferSamples, x.BufferTimes = d.figure(0, 60, "link"), d.int(0, 4096, "buffer"), d.figure(0, 4, "times")
@@ -233,6 +236,14 @@ func (d drawing) configure() change.Configure {
 	return change.Configure{Name: d.name(), Settings: set}
 }
 
+// machine is one of the template's, or one it has not when it has none.
+func (d drawing) machine() template.ID {
+	if len(d.t.Machines) == 0 {
+		return "no-machine"
+	}
+	return pick(d, d.t.Machines, "machine").ID
+}
+
 func (d drawing) change(kind string) change.Change {
 	switch kind {
 	case "add":
@@ -272,9 +283,9 @@ func (d drawing) change(kind string) change.Change {
 	case "remove-bus":
 		return change.RemoveBus{ID: pick(d, d.t.Buses, "bus").ID}
 	case "remove-machine":
-		return change.RemoveMachine{ID: pick(d, d.t.Machines, "machine").ID}
+		return change.RemoveMachine{ID: d.machine()}
 	case "rename-machine":
-		return change.RenameMachine{ID: pick(d, d.t.Machines, "machine").ID, Name: pick(d, []string{"Rowan", "Machine 1", "Machine 2"}, "name")}
+		return change.RenameMachine{ID: d.machine(), Name: pick(d, []string{"Rowan", "Machine 1", "Machine 2"}, "name")}
 	case "set-rules":
 		return change.SetRules{Rules: []*template.StemRule{{ID: "rule-x", Stem: pick(d, d.t.StemsOf(d.t.Folds[0].ID), "stem").ID}}}
 	case "set-sightlines":

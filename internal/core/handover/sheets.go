@@ -200,6 +200,11 @@ func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) []string
 		cells["preload_mib"], cells["full_mib"] = figure(p.PreloadMiB), figure(p.FullMiB)
 		cells["voices"], cells["key_low"], cells["key_high"] = strconv.Itoa(p.Voices), strconv.Itoa(p.KeyLow), strconv.Itoa(p.KeyHigh)
 	}
+	if len(t.PatchesOf(i)) > 0 {
+		if s := t.PatchesOf(i)[0].Source; s != nil {
+			cells["file"], cells["bank"], cells["programme"] = s.File, strconv.Itoa(s.Bank), strconv.Itoa(s.Programme)
+		}
+	}
 	row := make([]string, len(intake.Columns))
 	for n, c := range intake.Columns {
 		row[n] = cells[c]

@@ -15,7 +15,7 @@ import (
 var Columns = []string{
 	"section", "instrument", "articulations", "library", "patch", "kind",
 	"stem", "group", "machine", "player", "preload_mib", "full_mib", "voices",
-	"key_low", "key_high", "colour", "notes",
+	"key_low", "key_high", "colour", "notes", "file", "bank", "programme",
 }
 
 // Row is one row of a list. Figures are nil where the list says nothing.
@@ -38,6 +38,9 @@ type Row struct {
 	KeyHigh       *int // MIDI note
 	Colour        string
 	Notes         string
+	File          string // of the patch, in the library's folder
+	Bank          *int   // of the patch in its file
+	Programme     *int   // likewise
 }
 
 // Problem says what is wrong with a row, where, and what to do.
@@ -77,6 +80,9 @@ type Report struct {
 	Machines    []string `json:"machines"`
 	Patches     int      `json:"patches"`
 	Stated      []string `json:"stated"` // the defaults used, in words
+	// Told is what the list says of a patch in several ways, and what was taken. Its
+	// rows come in.
+	Told []Problem `json:"told"`
 }
 
 // Split takes a cell of several texts apart, at semicolons.

@@ -1,6 +1,7 @@
 package intake_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -51,7 +52,7 @@ func TestEveryProblemNamesItsColumn(t *testing.T) {
 		"guide in a stem": {intake.Row{Section: "Guides", Instrument: "Dialogue", Kind: "guide", Stem: "Winds"}, "stem", "leave the stem empty"},
 		"group, no stem":  {intake.Row{Section: "Winds", Instrument: "Flute", Group: "Flutes"}, "stem", "needs a stem to feed"},
 		"keys upside":     {intake.Row{Section: "Winds", Instrument: "Flute", KeyLow: key(80), KeyHigh: key(60)}, "key_high", "lies below the lowest 80"},
-		"another size":    {intake.Row{Section: "Winds", Instrument: "Flute", Library: "millrace winds", PreloadMiB: figure(301)}, "preload_mib", "takes 300 MiB elsewhere, 301 here"},
+		"bank, no file":   {intake.Row{Section: "Winds", Instrument: "Flute", Bank: key(1)}, "file", "is of a file; name it"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			tc.row.Line = 7
@@ -67,6 +68,70 @@ func TestEveryProblemNamesItsColumn(t *testing.T) {
 			require.Len(t, after.Sections, 1)
 		})
 	}
+}
+
+// Rows of one patch come in whatever they say of it: the same figures in whatever
+// order, what is stated before what is guessed, the larger of two, told once.
+func TestRowsOfOnePatchAreSettled(t *testing.T) {
+	row := func(line int, preload, full *float64, player string, low, high *int) intake.Row {
+		return intake.Row{Line: line, Section: "Winds", Instrument: fmt.Sprintf("Flute %d", line), Library: "Millrace Winds", Patch: "Flute", PreloadMiB: preload, FullMiB: full, Player: player, KeyLow: low, KeyHigh: high}
+	}
+	rows := []intake.Row{
+		row(2, nil, nil, "", nil, nil), row(3, figure(80), figure(900), "Lamp player", key(60), nil),
+		row(4, figure(90), nil, "lamp player", key(59), key(96)), row(5, figure(80), figure(900), "", nil, key(96)),
+	}
+	for _, order := range [][]int{{0, 1, 2, 3}, {3, 2, 1, 0}, {2, 0, 3, 1}} {
+		var list []intake.Row
+		for _, n := range order {
+			list = append(list, rows[n])
+		}
+		after, report := take(t, template.New("t", "T"), list...)
+		require.Len(t, after.Instruments, 4)
+		require.Len(t, after.Patches, 1)
+		p := after.Patches[0]
+		require.Equal(t, []any{90.0, 900.0, 59, 96, false}, []any{p.PreloadMiB, p.FullMiB, p.KeyLow, p.KeyHigh, p.Guessed})
+		require.Equal(t, "Lamp player", strings.Replace(after.Players[0].Name, "lamp", "Lamp", 1))
+		var told []string
+		for _, x := range report.Told {
+			told = append(told, x.Column)
+		}
+		require.Equal(t, []string{"preload_mib", "key_low"}, told, "each once")
+	}
+	_, report := take(t, template.New("t", "T"), rows...)
+	require.Equal(t, intake.Problem{Line: 3, Column: "preload_mib", Reason: "Flute is 80 in lines 3 and 5, 90 in line 4; the larger is taken"}, report.Told[0])
+
+	// A second list: what was guessed gives way, what is there and measured stays.
+	guessed, _ := take(t, template.New("t", "T"), rows[0])
+	require.True(t, guessed.Patches[0].Guessed)
+	guessed.Name = "then"
+	then, report := take(t, guessed, rows[1])
+	require.Empty(t, report.Told)
+	require.Equal(t, []any{80.0, false, 60}, []any{then.Patches[0].PreloadMiB, then.Patches[0].Guessed, then.Patches[0].KeyLow})
+	measured := *then.Patches[0]
+	measured.Measured = true
+	then.Name = "last"
+	then, report = take(t, coretest.Must(then, change.Put{Patches: []change.Entry[template.Patch]{change.Append(&measured)}}), rows[2])
+	require.Equal(t, 80.0, then.Patches[0].PreloadMiB)
+	require.Equal(t, "Flute is 80 so far, 90 in line 2; what was measured stays", report.Told[0].Reason)
+}
+
+// Patches of one name out of two files are two patches.
+func TestPatchesAreToldApartByTheirFiles(t *testing.T) {
+	row := func(name, file string, programme int) intake.Row {
+		return intake.Row{Section: "Scanned", Instrument: name, Library: "Font", Patch: "Pad", File: file, Programme: &programme}
+	}
+	after, report := take(t, template.New("t", "T"), row("a", "x.sf2", 1), row("b", "x.sf2", 2), row("c", "low/y.sf2", 1), row("d", "x.sf2", 1))
+	require.Equal(t, 3, report.Patches)
+	var names []string
+	for _, p := range after.Patches {
+		names = append(names, p.Name)
+	}
+	require.Equal(t, []string{"Pad", "Pad (x)", "low Pad"}, names)
+	require.Equal(t, after.Instruments[0].Patches, after.Instruments[3].Patches)
+	after.Name = "again"
+	again, report := take(t, after, row("e", "low/y.sf2", 1))
+	require.Zero(t, report.Patches)
+	require.Equal(t, after.Instruments[2].Patches, again.Instruments[4].Patches)
 }
 
 // A second list finds what the first has made, whatever its case and spaces.
@@ -131,8 +196,8 @@ func TestDefaultsAreStated(t *testing.T) {
 	require.Equal(t, []string{
 		"New players hold 16 sounds, have 16 output pairs, take 64 MiB of their own and wake in 2 s, then 0.5 s.",
 		"New machines have 64 GiB with 8 GiB kept back, 16 cores and a disk of 500 MiB/s.",
-		"1 patches say no preload size and are taken as 200 MiB.",
-		"1 patches say no player and are played by Sampler.",
+		"1 patch says no preload size and is taken as 200 MiB.",
+		"1 patch says no player and is played by Sampler.",
 	}, report.Stated)
 	require.Equal(t, []string{"Unnamed library"}, report.Libraries)
 	require.InDelta(t, 200, after.Patches[0].PreloadMiB, 0)

@@ -94,39 +94,6 @@ func (p *planner) coarseStem(name string) *template.Bus {
 	return b
 }
 
-func (p *planner) patch(row Row) *template.Patch {
-	l := p.libraryNamed(row.libraryName(p.def))
-	key := [2]string{string(l.ID), template.FoldName(row.patchName())}
-	x := p.patches[key]
-	if x != nil {
-		return x
-	}
-	x = &template.Patch{
-		ID: p.mint("patch"), Library: l.ID, Player: p.playerNamed(row.Player).ID, Name: strings.TrimSpace(row.patchName()),
-		PreloadMiB: p.def.PreloadMiB, KeyHigh: 127,
-	}
-	if row.PreloadMiB != nil {
-		x.PreloadMiB = *row.PreloadMiB
-	} else {
-		p.blanks["preload_mib"]++
-	}
-	if row.FullMiB != nil {
-		x.FullMiB = *row.FullMiB
-	}
-	if row.Voices != nil {
-		x.Voices = *row.Voices
-	}
-	if row.KeyLow != nil {
-		x.KeyLow = *row.KeyLow
-	}
-	if row.KeyHigh != nil {
-		x.KeyHigh = *row.KeyHigh
-	}
-	p.patches[key] = x
-	p.put.Patches = append(p.put.Patches, change.Append(x))
-	return x
-}
-
 func (p *planner) libraryNamed(name string) *template.Library {
 	l := p.library[template.FoldName(name)]
 	if l == nil {
@@ -181,11 +148,25 @@ func (p *planner) state() {
 		say("New machines have %g GiB with %g GiB kept back, %d cores and a disk of %g MiB/s.", d.MemoryMiB/1024, d.ReserveMiB/1024, d.Cores, d.DiskMiBs)
 	}
 	if n := p.blanks["preload_mib"]; n > 0 {
-		say("%d patches say no preload size and are taken as %g MiB.", n, p.def.PreloadMiB)
+		say("%s no preload size and %s taken as %g MiB.", patchesSay(n), isOrAre(n), p.def.PreloadMiB)
 	}
 	if n := p.blanks["player"]; n > 0 {
-		say("%d patches say no player and are played by %s.", n, p.def.Player.Name)
+		say("%s no player and %s played by %s.", patchesSay(n), isOrAre(n), p.def.Player.Name)
 	}
+}
+
+func patchesSay(n int) string {
+	if n == 1 {
+		return "1 patch says"
+	}
+	return fmt.Sprintf("%d patches say", n)
+}
+
+func isOrAre(n int) string {
+	if n == 1 {
+		return "is"
+	}
+	return "are"
 }
 
 // Code makes a short code of a library's name: the first letters of its

@@ -35,7 +35,8 @@ func Plan(t *template.Template, rows []Row, mint Mint, def Defaults) (change.Bat
 		}
 		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: p.instrument(row)})
 	}
-	p.report.Instruments, p.report.Patches = len(add.Instruments), len(p.put.Patches)
+	p.report.Instruments = len(add.Instruments)
+	p.settle()
 	p.state()
 	label := fmt.Sprintf("Bring in %d rows", len(add.Instruments))
 	return change.Batch{Label: label, Changes: []change.Change{p.put, add}}, p.report, problems
@@ -56,7 +57,10 @@ type planner struct {
 	library  map[string]*template.Library
 	player   map[string]*template.Player
 	machine  map[string]*template.Machine
-	patches  map[[2]string]*template.Patch // by library ID and lower-case name
+	patches  map[patchName]*template.Patch
+	sources  map[patchSource]*template.Patch
+	mentions map[template.ID]*mention
+	named    []template.ID // patches, in the order they are mentioned
 	speakers template.ID
 	blanks   map[string]int // rows that used a default, by column
 }
@@ -67,8 +71,8 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 		sections: map[string]*template.Section{}, stems: map[string]*template.Bus{}, coarse: map[string]*template.Bus{},
 		groups: map[[2]string]*template.Bus{}, names: map[string]bool{},
 		library: map[string]*template.Library{}, player: map[string]*template.Player{}, machine: map[string]*template.Machine{},
-		patches: map[[2]string]*template.Patch{},
-		report:  Report{Sections: []string{}, Stems: []string{}, Groups: []string{}, Libraries: []string{}, Players: []string{}, Machines: []string{}, Stated: []string{}},
+		patches: map[patchName]*template.Patch{}, sources: map[patchSource]*template.Patch{}, mentions: map[template.ID]*mention{},
+		report: Report{Told: []Problem{}, Sections: []string{}, Stems: []string{}, Groups: []string{}, Libraries: []string{}, Players: []string{}, Machines: []string{}, Stated: []string{}},
 	}
 	for _, s := range t.Sections {
 		p.sections[template.FoldName(t.SectionPath(s.ID))] = s
@@ -86,7 +90,7 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 		p.machine[template.FoldName(m.Name)] = m
 	}
 	for _, x := range t.Patches {
-		p.patches[[2]string{string(x.Library), template.FoldName(x.Name)}] = x
+		p.knowPatch(x)
 	}
 	return p
 }
@@ -147,8 +151,11 @@ func (p *planner) check(row Row) []Problem {
 	if len(row.Notes) > template.MaxNotes {
 		say("notes", "notes hold at most %d bytes", template.MaxNotes)
 	}
-	if len(out) == 0 {
-		out = append(out, p.checkPatch(row)...)
+	if row.File == "" && (row.Bank != nil || row.Programme != nil) {
+		say("file", "a bank or programme is of a file; name it")
+	}
+	if len(row.File) > template.MaxFile {
+		say("file", "the path is longer than %d bytes", template.MaxFile)
 	}
 	return out
 }
@@ -167,20 +174,6 @@ func (p *planner) checkSection(row Row) []Problem {
 		}
 	}
 	return nil
-}
-
-// checkPatch finds a patch that the list or the template gives other figures.
-func (p *planner) checkPatch(row Row) []Problem {
-	l := p.library[template.FoldName(row.libraryName(p.def))]
-	if l == nil {
-		return nil
-	}
-	known := p.patches[[2]string{string(l.ID), template.FoldName(row.patchName())}]
-	if known == nil || row.PreloadMiB == nil || *row.PreloadMiB == known.PreloadMiB {
-		return nil
-	}
-	return []Problem{{Line: row.Line, Column: "preload_mib", Reason: fmt.Sprintf(
-		"%s of %s takes %g MiB elsewhere, %g here; one patch has one size, so name this one otherwise", known.Name, l.Name, known.PreloadMiB, *row.PreloadMiB)}}
 }
 
 func (r Row) libraryName(def Defaults) string {
@@ -219,7 +212,7 @@ func (p *planner) instrument(row Row) *template.Instrument {
 		i.Name = "Spare"
 	}
 	if i.Kind == template.Sampled {
-		i.Patches = []template.ID{p.patch(row).ID}
+		i.Patches = []template.ID{p.patch(row)}
 	}
 	if row.Machine != "" {
 		i.Style.Machine = p.machineNamed(row.Machine).ID

@@ -98,8 +98,26 @@ type Patch struct {
 	Mics        []Mic     `json:"mics,omitempty"`
 	Heavy       bool      `json:"heavy,omitempty"`    // many streamed voices, scripted legato, several microphones
 	Measured    bool      `json:"measured,omitempty"` // its figures come from a scan; otherwise they are declared
+	Guessed     bool      `json:"guessed,omitempty"`  // nobody said its preload size: it is a default
+	Source      *Source   `json:"source,omitempty"`   // the file it was measured from; nil when unknown
 	Dynamics    Dynamics  `json:"dynamics,omitempty"`
 	Map         []Mapping `json:"map,omitempty"` // its articulation map
+}
+
+// Source is the file of a patch and, where a file holds several, its preset. A
+// patch is the same patch as long as its source is, whatever it is called.
+type Source struct {
+	File      string `json:"file"`                // path within the library's folder
+	Bank      int    `json:"bank,omitempty"`      // of its preset, as the file numbers it; 0 in files of one patch
+	Programme int    `json:"programme,omitempty"` // 0..127, likewise
+}
+
+// Is tells whether two sources are the same; none is the same as none.
+func (s *Source) Is(other *Source) bool {
+	if s == nil || other == nil {
+		return s == other
+	}
+	return *s == *other
 }
 
 // KeyZone is a run of keys, MIDI notes 0..127.

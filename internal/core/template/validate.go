@@ -13,9 +13,10 @@ import (
 // MaxInstruments bounds a template.
 const MaxInstruments = 50_000
 
-// MaxName is the longest name, in characters; MaxNotes the longest note.
+// MaxName is the longest name, in characters; MaxNotes the longest note; MaxFile the longest path.
 const (
 	MaxName  = 200
+	MaxFile  = 4096 // of a path, bytes
 	MaxNotes = 4000
 )
 

@@ -1,6 +1,10 @@
 package template
 
-import "slices"
+import (
+	"math"
+	"slices"
+	"unicode/utf8"
+)
 
 func (v *validator) catalogue() {
 	for i, l := range v.t.Libraries {
@@ -66,6 +70,13 @@ func (v *validator) patchDetails(i int, p *Patch) {
 		}
 		v.ranged("patches", i, "mics", m.PreloadMiB, 0, 1<<22, " MiB")
 		v.ranged("patches", i, "mics", m.FullMiB, 0, 1<<24, " MiB")
+	}
+	if s := p.Source; s != nil {
+		if s.File == "" || len(s.File) > MaxFile || !utf8.ValidString(s.File) {
+			v.fail(at("patches", i, "source.file"), "the path is empty, not UTF-8 or longer than %d bytes", MaxFile)
+		}
+		v.ranged("patches", i, "source.bank", float64(s.Bank), 0, math.MaxUint16, "")
+		v.ranged("patches", i, "source.programme", float64(s.Programme), 0, math.MaxUint16, "")
 	}
 	v.words("patches", i, "roles", p.Roles)
 	v.mappings("patches", i, p.Map)

@@ -8,6 +8,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"strings"
 )
 
 // Unreadable is the error of a file that is no list at all.
@@ -35,12 +36,80 @@ func Plain(data []byte) ([]byte, error) {
 	return data, nil
 }
 
+// MaxColumns bounds the columns of a list.
+const MaxColumns = 1000
+
+// Open returns the text of a list, and its delimiter: the one a first line
+// "sep=;" names, which is then left out, else the one seen most often in the
+// headings. The error is an *Unreadable: of a file that is no text, or has more
+// than MaxColumns columns.
+func Open(data []byte) ([]byte, rune, error) {
+	data, err := Plain(data)
+	if err != nil {
+		return nil, 0, err
+	}
+	delimiter, rest := named(data)
+	if delimiter == 0 {
+		delimiter = Delimiter(data)
+	} else if len(bytes.TrimSpace(rest)) == 0 {
+		return nil, 0, &Unreadable{Line: 2, Reason: "the file is empty"}
+	}
+	if line := wide(rest, byte(delimiter)); line > 0 {
+		return nil, 0, &Unreadable{Line: line, Reason: fmt.Sprintf("more than %d columns; a list names each thing in a row of its own", MaxColumns)}
+	}
+	return rest, delimiter, nil
+}
+
+// named is the delimiter that the first line names, and the text without that line
+// but for its end, so that lines keep their numbers; 0 for none.
+func named(data []byte) (rune, []byte) {
+	line, rest, _ := bytes.Cut(data, []byte("\n"))
+	text := strings.Trim(strings.TrimRight(string(line[:min(len(line), 16)]), "\r"), `"`)
+	if len(text) != len("sep=;") || !strings.EqualFold(text[:4], "sep=") || !strings.ContainsRune(",;\t", rune(text[4])) {
+		return 0, data
+	}
+	return rune(text[4]), data[len(data)-len(rest)-min(1, len(data)-len(line)):]
+}
+
+// wide is the first line with more cells than columns may be; 0 for none.
+func wide(data []byte, delimiter byte) int {
+	line, cells, begins, quoted := 1, 1, true, false
+	for n := 0; n < len(data); n++ {
+		c := data[n]
+		if c == '\n' {
+			line++
+		}
+		switch {
+		case quoted:
+			if c == '"' && n+1 < len(data) && data[n+1] == '"' {
+				n++
+			} else if c == '"' {
+				quoted = false
+			}
+			continue
+		case c == '"' && begins:
+			quoted = true
+		case c == delimiter:
+			if cells++; cells > MaxColumns {
+				return line
+			}
+			begins = true
+			continue
+		case c == '\n':
+			cells, begins = 1, true
+			continue
+		}
+		begins = false
+	}
+	return 0
+}
+
 // Delimiter picks, of comma, semicolon and tab, the one seen most often in
 // the first line outside quotes.
 func Delimiter(data []byte) rune {
-	counts := map[rune]int{}
+	counts := [256]int{}
 	quoted := false
-	for _, c := range string(data) {
+	for _, c := range bytes.TrimLeft(data, "\r\n") {
 		if c == '"' {
 			quoted = !quoted
 		}

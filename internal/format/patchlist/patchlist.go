@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 	"unicode/utf8"
 
 	"fanfold/internal/core/catalogue"
@@ -26,9 +27,11 @@ const (
 
 // List is what was read.
 type List struct {
-	Headings []string
+	Headings []string // of the columns that are read
 	Lines    []catalogue.Line
 	Problems []intake.Problem
+
+	reads []int // their positions in the file
 }
 
 // Read reads a list. The error is a *celltext.Unreadable, or one of r.
@@ -40,14 +43,22 @@ func Read(r io.Reader) (*List, error) {
 	if len(data) > MaxBytes {
 		return nil, &celltext.Unreadable{Line: 1, Reason: fmt.Sprintf("the list is larger than %d MiB; split it", MaxBytes>>20)}
 	}
-	if data, err = celltext.Plain(data); err != nil {
+	data, delimiter, err := celltext.Open(data)
+	if err != nil {
 		return nil, err
 	}
 	in := csv.NewReader(bytes.NewReader(data))
-	in.Comma, in.FieldsPerRecord = celltext.Delimiter(data), -1
+	in.Comma, in.FieldsPerRecord, in.ReuseRecord = delimiter, -1, true
 	list := &List{Problems: []intake.Problem{}}
-	if list.Headings, err = in.Read(); err != nil {
+	head, err := in.Read()
+	if err != nil {
 		return nil, &celltext.Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
+	}
+	for n, h := range head {
+		if catalogue.IsColumn(h) {
+			list.reads = append(list.reads, n)
+			list.Headings = append(list.Headings, h)
+		}
 	}
 	for len(list.Lines) < MaxLines && len(list.Problems) < maxProblems {
 		cells, err := in.Read()
@@ -62,21 +73,29 @@ func Read(r io.Reader) (*List, error) {
 		line, _ := in.FieldPos(0)
 		list.take(line, cells)
 	}
+	if len(list.Lines) == 0 && len(list.Problems) == 0 {
+		list.Problems = append(list.Problems, intake.Problem{Line: 2, Reason: "there are headings and no lines below them"})
+	}
 	return list, nil
 }
 
 func (l *List) take(line int, cells []string) {
-	for n, c := range cells {
-		if !utf8.ValidString(c) {
-			column := ""
-			if n < len(l.Headings) {
-				column = l.Headings[n]
-			}
-			l.Problems = append(l.Problems, intake.Problem{Line: line, Column: column, Reason: "the text is not UTF-8; save the whole file as UTF-8"})
+	kept, blank := make([]string, 0, len(l.reads)), true
+	for n, at := range l.reads {
+		if at >= len(cells) {
+			break
+		}
+		cell := strings.Clone(cells[at]) // not the whole line with it
+		if !utf8.ValidString(cell) {
+			l.Problems = append(l.Problems, intake.Problem{Line: line, Column: l.Headings[n], Reason: "the text is not UTF-8; save the whole file as UTF-8"})
 			return
 		}
+		kept = append(kept, cell)
+		blank = blank && strings.TrimSpace(cell) == ""
 	}
-	l.Lines = append(l.Lines, catalogue.Line{Number: line, Cells: cells})
+	if !blank {
+		l.Lines = append(l.Lines, catalogue.Line{Number: line, Cells: kept})
+	}
 }
 
 // Write writes the patches of a catalogue.

@@ -2,6 +2,7 @@ package patchlist_test
 
 import (
 	"bytes"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -65,7 +66,8 @@ func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
 	require.Contains(t, said[4], "patch: the name is empty")
 	require.Contains(t, said[5], "36 is outside 96 to 127")
 	require.Contains(t, said[6], `articulations: long: "pedal" is no switch`)
-	require.Contains(t, said[7], "stands in the list twice")
+	require.Empty(t, said[7], "a patch named again, otherwise in nothing")
+	require.Empty(t, sum.Told)
 	p := coretest.Must(template.New("c", "C"), c).Patches[0]
 	require.Equal(t, []int{60, 96, 24}, []int{p.KeyLow, p.KeyHigh, p.Map[0].Switches[0].Number})
 	require.Equal(t, 310.5, p.PreloadMiB)
@@ -127,4 +129,23 @@ func TestSizesInDoubtAreAskedAbout(t *testing.T) {
 	require.InDelta(t, 1.024, cat.Patches[0].PreloadMiB, 1e-9)
 	_, cat = read("library;patch;preload (GB);full_mib\nMillrace Winds;Flute;1,5;3 GB\n", intake.Unsaid)
 	require.Equal(t, []float64{1536, 3072}, []float64{cat.Patches[0].PreloadMiB, cat.Patches[0].FullMiB})
+}
+
+// What a list takes in memory is bounded by what it says, not by its commas.
+func TestEmptyCellsTakeNoMemory(t *testing.T) {
+	wide := "library,patch" + strings.Repeat(",", 997) + "\n"
+	text := wide + strings.Repeat(strings.Repeat(",", 999)+"\n", 8000)
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	list, err := patchlist.Read(strings.NewReader(text))
+	require.NoError(t, err)
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	require.Empty(t, list.Lines)
+	require.Equal(t, 2, list.Problems[0].Line)
+	require.Less(t, int64(after.HeapAlloc)-int64(before.HeapAlloc), int64(len(text)))
+	_, err = patchlist.Read(strings.NewReader(strings.Repeat(",", 8<<20)))
+	require.ErrorContains(t, err, "more than 1000 columns")
+	runtime.KeepAlive(list)
 }

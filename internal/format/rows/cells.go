@@ -2,6 +2,7 @@ package rows
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -84,6 +85,8 @@ func set(row *intake.Row, column, cell string, o Options) error {
 		row.Colour = strings.ToLower(cell)
 	case "notes":
 		row.Notes = cell
+	case "file":
+		row.File = cell
 	default:
 		return setFigure(row, column, cell, o)
 	}
@@ -102,12 +105,25 @@ func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
 			return fmt.Errorf("%q is not a number of voices, 0 to 4096", cell)
 		}
 		row.Voices = &n
+	case "bank":
+		row.Bank, err = numbered(cell)
+	case "programme":
+		row.Programme, err = numbered(cell)
 	case "key_low":
 		row.KeyLow, err = Key(cell, o.MiddleC)
 	case "key_high":
 		row.KeyHigh, err = Key(cell, o.MiddleC)
 	}
 	return err
+}
+
+// numbered reads a bank or programme.
+func numbered(cell string) (*int, error) {
+	n, err := strconv.Atoi(cell)
+	if err != nil || n < 0 || n > math.MaxUint16 {
+		return nil, fmt.Errorf("%q is not a number 0 to %d", cell, math.MaxUint16)
+	}
+	return &n, nil
 }
 
 // mostMiB bounds a size, MiB.

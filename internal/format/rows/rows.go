@@ -52,6 +52,8 @@ type List struct {
 	// list tells which; nil where it is known. Somebody has to say Options.Decimal:
 	// Rows are none until then.
 	Unsure *intake.Doubt `json:"-"`
+
+	reads []int // the positions of the columns that are read
 }
 
 // ErrTooLarge is returned for a list beyond MaxBytes.
@@ -69,13 +71,13 @@ func Read(r io.Reader, o Options) (*List, error) {
 	if len(data) > MaxBytes {
 		return nil, ErrTooLarge
 	}
-	data, err = celltext.Plain(data)
+	data, delimiter, err := celltext.Open(data)
 	if err != nil {
 		return nil, err
 	}
-	list := &List{Delimiter: celltext.Delimiter(data), Mapping: map[string]string{}, Unmatched: []string{}, Problems: []intake.Problem{}}
+	list := &List{Delimiter: delimiter, Mapping: map[string]string{}, Unmatched: []string{}, Problems: []intake.Problem{}}
 	reader := csv.NewReader(bytes.NewReader(data))
-	reader.Comma, reader.FieldsPerRecord = list.Delimiter, -1
+	reader.Comma, reader.FieldsPerRecord, reader.ReuseRecord = list.Delimiter, -1, true
 	head, err := reader.Read()
 	if err != nil {
 		return nil, &Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
@@ -89,16 +91,17 @@ func Read(r io.Reader, o Options) (*List, error) {
 }
 
 func (l *List) matchHeadings(head []string, mapping map[string]string) error {
-	taken := map[string]string{}
+	taken, headed := map[string]string{}, map[string]bool{}
 	matched := 0
 	for n, h := range head {
 		h = strings.TrimSpace(h)
 		if h == "" {
 			h = fmt.Sprintf("column %d", n+1)
 		}
-		if slices.Contains(l.Headings, h) {
+		if headed[h] {
 			return &Unreadable{Line: 1, Reason: fmt.Sprintf("two columns are headed %q; name each once", h)}
 		}
+		headed[h] = true
 		l.Headings = append(l.Headings, h)
 		column, given := mapping[h]
 		if !given {
@@ -116,6 +119,7 @@ func (l *List) matchHeadings(head []string, mapping map[string]string) error {
 		}
 		taken[column] = h
 		l.Mapping[h] = column
+		l.reads = append(l.reads, n)
 		matched++
 	}
 	if matched == 0 && len(mapping) == 0 {
@@ -140,6 +144,9 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 		return // a needed column is missing: every row would be bad
 	}
 	lines := l.readLines(reader)
+	if len(lines) == 0 && len(l.Problems) == 0 {
+		l.problem(2, "", "there are headings and no rows below them")
+	}
 	if o.Decimal == intake.Unsaid {
 		mark, unsure := intake.Amounts(l.sizesIn(lines))
 		if l.Unsure = intake.NewDoubt(unsure); l.Unsure != nil {
@@ -148,7 +155,7 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 		o.Decimal = mark
 	}
 	for _, x := range lines {
-		l.readRow(x.number, x.cells, o)
+		l.readRow(x, o)
 		if len(l.Rows) > template.MaxInstruments {
 			l.problem(x.number, "", fmt.Sprintf("a list holds at most %d rows; the rest is left out", template.MaxInstruments))
 			return
@@ -156,16 +163,18 @@ func (l *List) readRows(reader *csv.Reader, o Options) {
 	}
 }
 
+// textLine is a line with the cells of the columns that are read, in their order.
 type textLine struct {
 	number int
+	of     int // cells it has in all
 	cells  []string
 }
 
 // sizesIn are the cells of the columns of sizes.
 func (l *List) sizesIn(lines []textLine) []string {
 	var out []string
-	for n, h := range l.Headings {
-		if !slices.Contains(sizes, l.Mapping[h]) {
+	for n, at := range l.reads {
+		if !slices.Contains(sizes, l.Mapping[l.Headings[at]]) {
 			continue
 		}
 		for _, x := range lines {
@@ -194,35 +203,45 @@ func (l *List) readLines(reader *csv.Reader) (out []textLine) {
 		}
 		line, _ := reader.FieldPos(0)
 		if !blank(cells) {
-			out = append(out, textLine{line, cells})
+			out = append(out, textLine{line, len(cells), l.read(cells)})
 		}
 	}
 	return out
+}
+
+// read keeps of a line's cells those that are read.
+func (l *List) read(cells []string) []string {
+	kept := make([]string, 0, len(l.reads))
+	for _, at := range l.reads {
+		if at >= len(cells) {
+			break
+		}
+		kept = append(kept, strings.Clone(cells[at])) // not the whole line with it
+	}
+	return kept
 }
 
 func blank(cells []string) bool {
 	return !slices.ContainsFunc(cells, func(c string) bool { return strings.TrimSpace(c) != "" })
 }
 
-func (l *List) readRow(line int, cells []string, o Options) {
+func (l *List) readRow(x textLine, o Options) {
 	before := len(l.Problems)
-	if len(cells) > len(l.Headings) {
-		l.problem(line, "", fmt.Sprintf("%d cells under %d headings; is a text with the delimiter in it not quoted?", len(cells), len(l.Headings)))
+	if x.of > len(l.Headings) {
+		l.problem(x.number, "", fmt.Sprintf("%d cells under %d headings; is a text with the delimiter in it not quoted?", x.of, len(l.Headings)))
 		return
 	}
-	row := intake.Row{Line: line}
-	for n, cell := range cells {
-		column, ok := l.Mapping[l.Headings[n]]
-		if !ok {
-			continue
-		}
+	row := intake.Row{Line: x.number}
+	for n, cell := range x.cells {
+		heading := l.Headings[l.reads[n]]
+		column := l.Mapping[heading]
 		if !utf8.ValidString(cell) {
-			l.problem(line, column, "the text is not UTF-8; save the whole file as UTF-8")
+			l.problem(x.number, column, "the text is not UTF-8; save the whole file as UTF-8")
 			continue
 		}
-		_, o.unit = intake.Unit(l.Headings[n])
+		_, o.unit = intake.Unit(heading)
 		if err := set(&row, column, strings.TrimSpace(cell), o); err != nil {
-			l.problem(line, column, err.Error())
+			l.problem(x.number, column, err.Error())
 		}
 	}
 	if len(l.Problems) == before && before < maxProblems {

@@ -212,3 +212,37 @@ func TestSizesAreReadByTheirColumn(t *testing.T) {
 	_, got = sizes(intake.Unsaid, "Memory (GB)", "1,5", "512 MB", "0,25")
 	require.Equal(t, []float64{1536, 512, 256}, got)
 }
+
+// A list says its delimiter in a first line as spreadsheets write it; lines keep their
+// numbers.
+func TestTheDelimiterMayBeSaid(t *testing.T) {
+	for _, text := range []string{"sep=;\r\nsection;instrument\r\nWinds, low;Flute\r\nWinds;\r\n", "\"SEP=\t\"\nsection\tinstrument\nWinds, low\tFlute\nWinds\t\n"} {
+		list := read(t, text)
+		require.Equal(t, []intake.Row{{Line: 3, Section: "Winds, low", Instrument: "Flute"}, {Line: 4, Section: "Winds"}}, list.Rows)
+	}
+	_, err := rows.Read(strings.NewReader("sep=;"), rows.Options{})
+	require.ErrorContains(t, err, "the file is empty")
+	require.Equal(t, []intake.Problem{{Line: 2, Reason: "there are headings and no rows below them"}}, read(t, "section,instrument\n\n").Problems)
+}
+
+// A list of very many columns is refused at the line that has them, before it is
+// taken apart; commas in quotes are none.
+func TestVeryWideListsAreRefused(t *testing.T) {
+	for text, line := range map[string]int{
+		"section,instrument" + strings.Repeat(",x", 200_000) + "\nWinds,Flute\n": 1,
+		"section,instrument\nWinds,\"a\nb\"\n" + strings.Repeat(",", 1000):      4,
+	} {
+		_, err := rows.Read(strings.NewReader(text), rows.Options{})
+		var wide *rows.Unreadable
+		require.ErrorAs(t, err, &wide)
+		require.Equal(t, line, wide.Line)
+		require.Contains(t, wide.Reason, "more than 1000 columns")
+	}
+	list := read(t, "section,instrument\nWinds,\""+strings.Repeat(",", 2000)+"\"\n")
+	require.Len(t, list.Rows, 1)
+	many := "section,instrument"
+	for n := range 998 {
+		many += fmt.Sprintf(",mood %d", n)
+	}
+	require.Len(t, read(t, many+"\nWinds,Flute\n").Rows, 1)
+}

@@ -32,7 +32,7 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 			table.Rows = append(table.Rows, rapid.SliceOfN(cell, wide, wide).Draw(r, "row"))
 		}
 		var out bytes.Buffer
-		require.NoError(r, sheet.Write(&out, table))
+		require.NoError(r, sheet.WriteList(&out, table))
 		reader := csv.NewReader(&out)
 		got, err := reader.ReadAll()
 		require.NoError(r, err)
@@ -54,4 +54,18 @@ func (full) Write([]byte) (int, error) { return 0, errors.New("the disk is full"
 func TestAFailedWriteIsTold(t *testing.T) {
 	rows := [][]string{{strings.Repeat("x", 10_000)}}
 	require.ErrorContains(t, sheet.Write(full{}, handover.Table{Headings: []string{"a"}, Rows: rows}), "the disk is full")
+}
+
+// What a spreadsheet would take for a formula is made a text; a number, and what
+// Fanfold reads back, stay as they are. The characters are those of OWASP, "CSV
+// Injection"; the list from memory.
+func TestSheetsAreSafeToOpen(t *testing.T) {
+	table := handover.Table{Headings: []string{"=now()", "dB"}, Rows: [][]string{{"=1+1", "-6.5"}, {"@sum", "+3"}, {"\tx", "-inf. wind"}, {"-", "plain = text"}}}
+	var out bytes.Buffer
+	require.NoError(t, sheet.Write(&out, table))
+	require.Equal(t, "'=now(),dB\r\n'=1+1,-6.5\r\n'@sum,+3\r\n'\tx,'-inf. wind\r\n'-,plain = text\r\n", out.String())
+	require.Equal(t, "=1+1", table.Rows[0][0], "the table is left as it is")
+	out.Reset()
+	require.NoError(t, sheet.WriteList(&out, table))
+	require.Contains(t, out.String(), "\n=1+1,-6.5\r\n")
 }

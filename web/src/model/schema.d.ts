@@ -1764,6 +1764,12 @@ export interface components {
             /** @description loading order, lowest first */
             order: number;
         };
+        /** @description the file a patch was measured from, and its preset there */
+        Source: {
+            file: string;
+            bank?: number;
+            programme?: number;
+        };
         Patch: {
             /** @description MusicXML 4.0 standard sound ID */
             sound?: string;
@@ -1775,6 +1781,9 @@ export interface components {
             heavy?: boolean;
             /** @description its figures come from a scan */
             measured?: boolean;
+            /** @description nobody said its preload size: it is a default */
+            guessed?: boolean;
+            source?: components["schemas"]["Source"];
             dynamics?: components["schemas"]["Dynamics"];
             map?: components["schemas"]["Mapping"][];
             id: components["schemas"]["Id"];
@@ -3077,6 +3086,8 @@ export interface components {
             unmatched: string[];
             columns: string[];
             problems: components["schemas"]["ListProblem"][];
+            /** @description what the list says of a patch in several ways, and what is taken */
+            told: components["schemas"]["ListProblem"][];
             instruments: number;
             sections: string[];
             stems: string[];
@@ -3452,6 +3463,8 @@ export interface components {
             added: number;
             updated: number;
             same: number;
+            /** @description what the list says of a patch in several ways, and what is taken */
+            told: components["schemas"]["ListProblem"][];
             problems: components["schemas"]["ListProblem"][];
             columns: string[];
             unsure?: components["schemas"]["Doubt"];

@@ -6,6 +6,7 @@ import { type Catalogue, changeCatalogue, takePatchList } from "../../model/cata
 import { tell } from "../../model/store";
 import { plural } from "../../model/template";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
+import { ToldList } from "../../parts/ToldList";
 import { Floating } from "../../shell/Floating";
 import { PlayersDialog } from "./PlayersDialog";
 import { VocabularyDialog } from "./VocabularyDialog";
@@ -104,6 +105,7 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
               ))}
             </ul>
           )}
+          <ToldList told={list.report.told} />
           <p className="mb-3 text-soft">Columns: {list.report.columns.join(", ")}.</p>
           <div className="flex justify-end">
             <button

@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { answer, api, fileBody, Refusal, type Schemas } from "../../model/api";
 import { attempt, get, tell, useApp } from "../../model/store";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
+import { ToldList } from "../../parts/ToldList";
 import { Floating } from "../../shell/Floating";
 
 type Report = Schemas["ImportReport"];
@@ -203,6 +204,7 @@ function Preview({ report }: { report: Report }) {
           </tbody>
         </table>
       )}
+      <ToldList told={report.told} />
       {report.problems.length > 0 && (
         <>
           <h3 className="mt-3 mb-1 text-[14px]">
