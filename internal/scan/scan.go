@@ -88,8 +88,8 @@ type Options struct {
 // does.
 func Folder(ctx context.Context, folder fs.FS, o Options) (Result, error) {
 	s := &scanner{
-		folder: folder, policy: o.Policy, sizes: map[string]sized{}, stats: map[string]Stamp{},
-		result: Result{Measured: map[string]Kept{}},
+		folder: newFolding(folder), policy: o.Policy, sizes: map[string]sized{}, stats: map[string]Stamp{},
+		result: Result{Measured: map[string]Kept{}}, parts: map[string]bool{}, told: map[string]bool{},
 	}
 	files, err := s.list(ctx)
 	if err != nil {
@@ -104,6 +104,9 @@ func Folder(ctx context.Context, folder fs.FS, o Options) (Result, error) {
 		if kept, ok := o.Known[name]; ok && s.unchanged(kept.Stamps) {
 			s.result.Patches = append(s.result.Patches, kept.Found...)
 			s.result.Unchanged++
+			for _, b := range kept.Stamps {
+				s.parts[b.File] = s.parts[b.File] || b.File != name
+			}
 		} else {
 			s.measure(name)
 		}
@@ -111,6 +114,7 @@ func Folder(ctx context.Context, folder fs.FS, o Options) (Result, error) {
 			o.Tell(n+1, len(files))
 		}
 	}
+	s.tellSilent()
 	for name := range o.Known {
 		if !there[name] {
 			s.result.Gone = append(s.result.Gone, name)
@@ -121,11 +125,15 @@ func Folder(ctx context.Context, folder fs.FS, o Options) (Result, error) {
 }
 
 type scanner struct {
-	folder fs.FS
+	folder *folding
 	policy patch.Policy
 	sizes  map[string]sized // of samples, since patches share them
 	stats  map[string]Stamp
 	behind []Stamp                          // the files the present patch file is measured from
+	noted  map[string]bool                  // those of behind
+	parts  map[string]bool                  // files that others include
+	silent []silent                         // files that sound nothing, told unless others include them
+	told   map[string]bool                  // samples
 	zones  map[template.Source][]patch.Zone // nil when nobody asks
 	result Result
 }
@@ -140,11 +148,38 @@ type sized struct {
 // next scan tells of it again.
 func (s *scanner) measure(name string) {
 	found, broken := len(s.result.Patches), len(s.result.Broken)
-	s.behind = nil
+	s.behind, s.noted = nil, map[string]bool{}
 	s.from(name)
 	s.file(name)
 	if len(s.result.Broken) == broken && !s.lacks() {
 		s.result.Measured[name] = Kept{Stamps: s.behind, Found: slices.Clone(s.result.Patches[found:])}
+	}
+}
+
+// tellSilent tells of files that sound nothing and that no other includes.
+func (s *scanner) tellSilent() {
+	for _, x := range s.silent {
+		if !s.parts[x.file] {
+			delete(s.result.Measured, x.file)
+			s.broken(x.file, fmt.Errorf("%s, and no other file includes it", x.reason))
+			s.tellSamples(x.samples)
+		}
+	}
+}
+
+// silent is a file that sounds nothing, why, and the samples it lacks.
+type silent struct {
+	file, reason string
+	samples      []string
+}
+
+// tellSamples tells of samples that can not be read, each once.
+func (s *scanner) tellSamples(names []string) {
+	for _, name := range names {
+		if !s.told[name] {
+			s.told[name] = true
+			s.broken(name, s.sizes[name].err)
+		}
 	}
 }
 
@@ -184,15 +219,19 @@ func kindOf(name string) string {
 }
 
 func (s *scanner) broken(name string, err error) {
-	reason := err.Error()
+	s.result.Broken = append(s.result.Broken, Broken{name, reasonOf(err)})
+}
+
+// reasonOf says why a file whose name is said already can not be read.
+func reasonOf(err error) string {
 	var at *fs.PathError
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		reason = "it does not exist"
+		return "it does not exist"
 	case errors.As(err, &at):
-		reason = at.Err.Error() // the name is said already
+		return at.Err.Error()
 	}
-	s.result.Broken = append(s.result.Broken, Broken{name, reason})
+	return err.Error()
 }
 
 func (s *scanner) file(name string) {
@@ -215,11 +254,17 @@ func (s *scanner) sfz(name string) error {
 		return err
 	}
 	for _, part := range file.Included {
+		if there, ok := s.folder.find(part); ok {
+			part = there
+		}
 		s.from(part)
+		s.parts[part] = true
 	}
 	if len(file.Regions) == 0 {
-		return nil // a part that other files include
+		s.silent = append(s.silent, silent{file: name, reason: "it has no <region>"})
+		return nil
 	}
+	var lacking []string
 	zones := make([]patch.Zone, 0, len(file.Regions))
 	for _, r := range file.Regions {
 		if r.Sample == "" {
@@ -233,9 +278,13 @@ func (s *scanner) sfz(name string) error {
 			z.KeyLow, z.KeyHigh = 1, 0 // sounded by a controller, by no key
 		}
 		if !strings.HasPrefix(r.Sample, "*") {
+			if there, ok := s.folder.find(r.Sample); ok {
+				r.Sample, z.Sample = there, there
+			}
 			s.from(r.Sample)
 			sample := s.sample(r.Sample)
 			if sample.err != nil {
+				lacking = append(lacking, r.Sample)
 				continue
 			}
 			z.Bytes, z.Looped = sample.bytes, sample.looped
@@ -248,6 +297,15 @@ func (s *scanner) sfz(name string) error {
 		}
 		zones = append(zones, z)
 	}
+	if len(zones) == 0 {
+		reason := "no <region> of it names a sample"
+		if len(lacking) > 0 {
+			reason = fmt.Sprintf("none of its samples can be read (%s: %s)", lacking[0], reasonOf(s.sizes[lacking[0]].err))
+		}
+		s.silent = append(s.silent, silent{name, reason, lacking})
+		return nil
+	}
+	s.tellSamples(lacking)
 	base := path.Base(name)
 	s.found(Found{File: name, Name: strings.TrimSuffix(base, path.Ext(base))}, zones)
 	return nil
@@ -264,7 +322,10 @@ func (s *scanner) found(f Found, zones []patch.Zone) {
 
 // Zones reads the zones of one patch again.
 func Zones(folder fs.FS, from template.Source) ([]patch.Zone, error) {
-	s := &scanner{folder: folder, policy: patch.DefaultPolicy(), sizes: map[string]sized{}, stats: map[string]Stamp{}, zones: map[template.Source][]patch.Zone{}}
+	s := &scanner{
+		folder: newFolding(folder), policy: patch.DefaultPolicy(), sizes: map[string]sized{}, stats: map[string]Stamp{},
+		zones: map[template.Source][]patch.Zone{}, noted: map[string]bool{}, parts: map[string]bool{}, told: map[string]bool{},
+	}
 	s.file(from.File)
 	for _, b := range s.result.Broken {
 		if b.File == from.File {
@@ -284,9 +345,6 @@ func (s *scanner) sample(name string) sized {
 	if !ok {
 		known = s.look(name)
 		s.sizes[name] = known
-		if known.err != nil {
-			s.broken(name, known.err)
-		}
 	}
 	return known
 }
@@ -344,6 +402,9 @@ func (s *scanner) soundFont(name string) error {
 	file, err := sf2.Read(src, size)
 	if err != nil {
 		return err
+	}
+	for _, note := range file.Notes {
+		s.broken(name, errors.New(note))
 	}
 	for _, p := range file.Presets {
 		zones := make([]patch.Zone, 0, len(p.Zones))

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/template"
 	"fanfold/internal/scan"
 )
 
@@ -141,8 +142,10 @@ func TestLinksLeadNowhereElse(t *testing.T) {
 	defer root.Close()
 	r, err := scan.Folder(context.Background(), root.FS(), scan.Options{Policy: patch.DefaultPolicy()})
 	require.NoError(t, err)
-	require.Equal(t, "a.wav", r.Broken[0].File)
-	require.Contains(t, r.Broken[0].Reason, "escapes")
+	require.Empty(t, r.Patches)
+	require.Len(t, r.Broken, 2)
+	require.Equal(t, "a.wav", r.Broken[1].File)
+	require.Contains(t, r.Broken[1].Reason, "escapes")
 }
 
 // 10,000 SFZ files with 200,000 regions. The goal is 60 s and 300 MiB.
@@ -204,4 +207,58 @@ func TestAConvertedSoundFontMeasuresAlike(t *testing.T) {
 	}
 	require.Equal(t, 10, zones)
 	require.Equal(t, map[int]bool{5: true}, samples)
+}
+
+// Names that differ in case only are found, as on the systems libraries are made
+// on, and what is there under its own name goes first. A file whose samples are
+// all missing makes no patch and is told, as is one without a region, unless
+// another file includes it.
+func TestSilentFilesAreTold(t *testing.T) {
+	folder := fstest.MapFS{
+		"Lib/violin.sfz":         file([]byte("#include \"data/notes.sfz\"\n<region> sample=..\\LIB\\Samples\\Violin.WAV key=60 <region> sample=samples/violin.wav key=61 <region> sample=samples/B.wav key=62")),
+		"Lib/Data/Notes.sfz":     file([]byte("<region> sample=samples/violin.wav key=59")),
+		"Lib/samples/violin.wav": file(sound(1_000)),
+		"Lib/samples/B.wav":      file(sound(500)),
+		"Lib/samples/b.wav":      file(sound(99_000)),
+		"Lib/lost.sfz":           file([]byte("<region> sample=none.wav key=60 <region> sample=nor.wav")),
+		"Lib/bare.sfz":           file([]byte("<group> volume=3\n")),
+		"Lib/dumb.sfz":           file([]byte("<region> key=60")),
+		"Lib/wide.sfz":           file([]byte("\xff\xfe<\x00r\x00e\x00g\x00i\x00o\x00n\x00>\x00s\x00a\x00m\x00p\x00l\x00e\x00=\x00*\x00s\x00i\x00n\x00e\x00")),
+	}
+	scanned := func(known map[string]scan.Kept) scan.Result {
+		r, err := scan.Folder(t.Context(), folder, scan.Options{Policy: patch.DefaultPolicy(), Known: known})
+		require.NoError(t, err)
+		return r
+	}
+	r := scanned(nil)
+	var names []string
+	for _, p := range r.Patches {
+		names = append(names, fmt.Sprintf("%s %d", p.Name, p.Measure.Samples))
+	}
+	require.Equal(t, []string{"violin 2", "wide 1"}, names)
+	require.InDelta(t, 3_000.0/(1<<20), r.Patches[0].Measure.FullMiB, 1e-9)
+	require.Equal(t, 59, r.Patches[0].Measure.KeyLow)
+	told := func(r scan.Result) map[string]string {
+		out := map[string]string{}
+		for _, b := range r.Broken {
+			out[b.File] = b.Reason
+		}
+		return out
+	}
+	want := map[string]string{
+		"Lib/none.wav": "it does not exist", "Lib/nor.wav": "it does not exist",
+		"Lib/lost.sfz": "none of its samples can be read (Lib/none.wav: it does not exist), and no other file includes it",
+		"Lib/bare.sfz": "it has no <region>, and no other file includes it",
+		"Lib/dumb.sfz": "no <region> of it names a sample, and no other file includes it",
+	}
+	require.Equal(t, want, told(r))
+	again := scanned(r.Measured)
+	require.Equal(t, want, told(again), "each time")
+	require.Equal(t, 2, again.Unchanged, "violin and wide")
+
+	zones, err := scan.Zones(folder, r.Patches[0].Source())
+	require.NoError(t, err)
+	require.Len(t, zones, 4)
+	_, err = scan.Zones(folder, template.Source{File: "Lib/wide.sfz", Bank: 3})
+	require.ErrorContains(t, err, "no longer holds the patch")
 }

@@ -25,13 +25,10 @@ func (s *scanner) stamp(name string) Stamp {
 
 // from notes a file that the present patch file is measured from.
 func (s *scanner) from(name string) {
-	at := s.stamp(name)
-	for _, b := range s.behind[max(0, len(s.behind)-8):] { // regions repeat their neighbours' samples
-		if b == at {
-			return
-		}
+	if !s.noted[name] {
+		s.noted[name] = true
+		s.behind = append(s.behind, s.stamp(name))
 	}
-	s.behind = append(s.behind, at)
 }
 
 // unchanged tells whether files are as they were.

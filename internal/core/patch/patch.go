@@ -48,7 +48,8 @@ const mib = 1 << 20
 
 // Take measures zones under a policy. Each sample counts once, however many
 // zones play it: its whole size to FullMiB, and its beginning, but no more
-// than there is, to PreloadMiB, beside the player's own for each zone.
+// than there is, to PreloadMiB, beside the player's own for each zone. What is ready
+// is never more than the whole.
 func Take(zones []Zone, p Policy) Measure {
 	m := Measure{KeyLow: 127, VelLow: 127, Zones: len(zones), RoundRobins: 1, Switches: []int{}, Labels: map[int]string{}}
 	size := make(map[string]int64, len(zones))
@@ -80,7 +81,7 @@ func Take(zones []Zone, p Policy) Measure {
 		full += bytes
 		preload += min(bytes, int64(p.PreloadKiB)<<10)
 	}
-	m.Samples, m.FullMiB, m.PreloadMiB = len(size), float64(full)/mib, float64(preload)/mib
+	m.Samples, m.FullMiB, m.PreloadMiB = len(size), float64(full)/mib, float64(min(preload, full))/mib
 	slices.SortFunc(m.Switches, cmp.Compare)
 	return m
 }

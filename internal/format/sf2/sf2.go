@@ -13,7 +13,7 @@ import (
 
 // MostZones bounds the zones of all presets of a file together, since presets
 // can share instruments many times over.
-const MostZones = 1_000_000
+const MostZones = 250_000
 
 // File is a SoundFont.
 type File struct {
@@ -22,6 +22,9 @@ type File struct {
 	Instruments int
 	Samples     []Sample
 	SampleBytes int64 // of the whole smpl chunk
+	// Notes say what of the file was not taken as it says, such as samples that reach
+	// beyond its sound.
+	Notes []string
 }
 
 // Preset is one sound of a SoundFont, its zones flattened: every zone of the
@@ -44,7 +47,7 @@ type Zone struct {
 // Sample is one sample header.
 type Sample struct {
 	Name       string
-	Start, End uint32 // in frames of the smpl chunk, End not included
+	Start, End uint32 // in frames of the smpl chunk, End not included; none of one in a ROM
 	RateHz     uint32
 	Key        int // as recorded
 }
@@ -161,10 +164,31 @@ func (f *File) assemble(tables map[string][]byte) error {
 	return f.flatten(all[0], presets, instruments)
 }
 
+// romSample marks the type of a sample that lies in a player's ROM (2.04, section 7.10).
+const romSample = 0x8000
+
 func (f *File) readSamples(t table) {
+	beyond, first := 0, ""
 	for n := range t.len() {
 		b := t.at(n)
-		f.Samples = append(f.Samples, Sample{Name: text(b[:20]), Start: u32(b[20:]), End: u32(b[24:]), RateHz: u32(b[36:]), Key: int(b[40])})
+		s := Sample{Name: text(b[:20]), Start: u32(b[20:]), End: u32(b[24:]), RateHz: u32(b[36:]), Key: int(b[40])}
+		switch {
+		case u16(b[44:])&romSample != 0:
+			s.Start, s.End = 0, 0
+		case int64(s.End) > f.SampleBytes/2:
+			s.End = uint32(f.SampleBytes / 2)
+			s.Start = min(s.Start, s.End)
+			if beyond++; beyond == 1 {
+				first = s.Name
+			}
+		}
+		f.Samples = append(f.Samples, s)
+	}
+	switch {
+	case beyond == 1:
+		f.Notes = append(f.Notes, fmt.Sprintf("the sample %q ends beyond the sound of the file; it is cut there", first))
+	case beyond > 1:
+		f.Notes = append(f.Notes, fmt.Sprintf("%d samples end beyond the sound of the file, such as %q; they are cut there", beyond, first))
 	}
 }
 

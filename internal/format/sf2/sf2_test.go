@@ -171,3 +171,27 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A sample that claims to end beyond the sound of the file is cut there and told; one
+// of a ROM takes nothing. The font is npm @ryohey/sf2parser's fixture, with its sample
+// headers set.
+func TestSamplesEndWithTheFile(t *testing.T) {
+	font, err := os.ReadFile("../../../web/node_modules/@ryohey/sf2parser/fixture/TestSoundFont.sf2")
+	require.NoError(t, err, "run: make web/node_modules/.ready")
+	at := bytes.LastIndex(font, []byte("shdr")) + 8
+	sample := func(n int) []byte { return font[at+46*n:] }
+	binary.LittleEndian.PutUint32(sample(0)[24:], 0xFFFF_FFF0)
+	binary.LittleEndian.PutUint16(sample(1)[44:], 0x8001)
+	file, err := sf2.Read(bytes.NewReader(font), int64(len(font)))
+	require.NoError(t, err)
+	require.Len(t, file.Notes, 1)
+	require.Contains(t, file.Notes[0], "ends beyond the sound of the file; it is cut there")
+	require.LessOrEqual(t, 2*int64(file.Samples[0].End), file.SampleBytes)
+	require.Zero(t, file.Samples[1].Bytes())
+	binary.LittleEndian.PutUint32(sample(2)[20:], 0xFFFF_FFF0)
+	binary.LittleEndian.PutUint32(sample(2)[24:], 0xFFFF_FFF1)
+	file, err = sf2.Read(bytes.NewReader(font), int64(len(font)))
+	require.NoError(t, err)
+	require.Contains(t, file.Notes[0], "2 samples end beyond")
+	require.Zero(t, file.Samples[2].Bytes())
+}

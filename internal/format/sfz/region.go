@@ -7,14 +7,18 @@ import (
 	"fanfold/internal/core/note"
 )
 
-// resolve makes a region of the opcodes in force. Opcodes it does not know
-// say nothing of zones and are passed over; a value that can not be read is
-// an error.
+// known are the opcodes that say something of zones. All others are passed over.
+var known = map[string]bool{
+	"sample": true, "default_path": true, "note_offset": true, "octave_offset": true,
+	"key": true, "lokey": true, "hikey": true, "lovel": true, "hivel": true,
+	"sw_last": true, "sw_label": true, "seq_length": true, "seq_position": true,
+	"loop_mode": true, "loopmode": true,
+}
+
+// resolve makes a region of the opcodes in force. A value that can not be read
+// is an error.
 func (p *parser) resolve(get func(string) (string, bool)) (Region, error) {
-	r := Region{
-		KeyHigh: 127, VelHigh: 127, VelLow: 1, Centre: 60, Sequence: 1, Sounded: 1,
-		Switch: -1, SwitchLow: -1, SwitchHigh: -1, SwitchDefault: -1, Trigger: "attack",
-	}
+	r := Region{KeyHigh: 127, VelHigh: 127, VelLow: 1, Sequence: 1, Sounded: 1, Switch: -1}
 	shift, err := p.shift()
 	if err != nil {
 		return r, err
@@ -24,34 +28,31 @@ func (p *parser) resolve(get func(string) (string, bool)) (Region, error) {
 			return r, err
 		}
 	}
-	for name, field := range map[string]*int{
-		"lokey": &r.KeyLow, "hikey": &r.KeyHigh, "pitch_keycenter": &r.Centre,
-		"sw_last": &r.Switch, "sw_lokey": &r.SwitchLow, "sw_hikey": &r.SwitchHigh, "sw_default": &r.SwitchDefault,
-	} {
-		if value, ok := get(name); ok && value != "sample" { // the sample's own key
-			if *field, err = p.key(name, value, shift); err != nil {
+	for _, x := range []struct {
+		name  string
+		field *int
+	}{{"lokey", &r.KeyLow}, {"hikey", &r.KeyHigh}, {"sw_last", &r.Switch}} {
+		if value, ok := get(x.name); ok {
+			if *x.field, err = p.key(x.name, value, shift); err != nil {
 				return r, err
 			}
 		}
 	}
-	for name, field := range map[string]*int{"lovel": &r.VelLow, "hivel": &r.VelHigh, "seq_length": &r.Sequence, "seq_position": &r.Sounded} {
-		if value, ok := get(name); ok {
-			if *field, err = p.number(name, value, 0, 127); err != nil {
+	for _, x := range []struct {
+		name  string
+		field *int
+	}{{"lovel", &r.VelLow}, {"hivel", &r.VelHigh}, {"seq_length", &r.Sequence}, {"seq_position", &r.Sounded}} {
+		if value, ok := get(x.name); ok {
+			if *x.field, err = p.number(x.name, value, 0, 127); err != nil {
 				return r, err
 			}
 		}
 	}
 	r.Label, _ = get("sw_label")
-	if value, ok := get("trigger"); ok {
-		r.Trigger = value
-	}
 	for _, name := range []string{"loop_mode", "loopmode"} {
 		if value, ok := get(name); ok {
 			r.LoopMode = value
 		}
-	}
-	if r.Controllers, err = p.controllers(); err != nil {
-		return r, err
 	}
 	r.Sample, err = p.sample(get)
 	return r, err
@@ -91,45 +92,8 @@ func (p *parser) number(name, value string, low, high int) (int, error) {
 	return n, nil
 }
 
-// controllers reads the ranges loccN and hiccN, the innermost header last.
-func (p *parser) controllers() (map[int][2]int, error) {
-	var out map[int][2]int
-	for _, scope := range []map[string]string{p.scopes[global], p.scopes[master], p.scopes[group], p.region} {
-		for name, value := range scope {
-			number, isLow := strings.CutPrefix(name, "locc")
-			if !isLow {
-				var isHigh bool
-				if number, isHigh = strings.CutPrefix(name, "hicc"); !isHigh {
-					continue
-				}
-			}
-			n, err := strconv.Atoi(number)
-			if err != nil || n < 0 || n > 127 {
-				continue // controllers beyond MIDI 1.0 are the player's own
-			}
-			x, err := p.number(name, value, 0, 127)
-			if err != nil {
-				return nil, err
-			}
-			if out == nil {
-				out = map[int][2]int{}
-			}
-			band, known := out[n]
-			if !known {
-				band = [2]int{0, 127}
-			}
-			if isLow {
-				band[0] = x
-			} else {
-				band[1] = x
-			}
-			out[n] = band
-		}
-	}
-	return out, nil
-}
-
 // sample finds the path of the region's sample: default_path, then the name.
+// Regions of one sample share the text of its path.
 func (p *parser) sample(get func(string) (string, bool)) (string, error) {
 	name, ok := get("sample")
 	if !ok || name == "" {
@@ -138,5 +102,20 @@ func (p *parser) sample(get func(string) (string, bool)) (string, error) {
 	if strings.HasPrefix(name, "*") {
 		return name, nil
 	}
-	return p.within(p.scopes[control]["default_path"] + name)
+	key := [2]string{p.scopes[control]["default_path"], name}
+	if known, ok := p.paths[key]; ok {
+		return known, nil
+	}
+	if len(key[0])+len(name) > MostPath {
+		return "", p.fail("a path is longer than %d bytes", MostPath)
+	}
+	clean, err := p.within(key[0] + name)
+	if err != nil {
+		return "", err
+	}
+	if p.pathsAre += len(clean); p.pathsAre > MostPathBytes {
+		return "", p.fail("the paths of its samples are longer than %d MiB together", MostPathBytes>>20)
+	}
+	p.paths[key] = clean
+	return clean, nil
 }

@@ -1,6 +1,7 @@
 // Package sfz reads SFZ files: text that names samples and says when they
 // sound. A folder and a file's name in it go in; the regions, with everything
-// they inherit, come out. Includes are followed within the folder only.
+// they inherit, come out. Includes are followed within the folder only. A file
+// costs memory and time in proportion to its length, within bounds told by name.
 package sfz
 
 import (
@@ -9,16 +10,20 @@ import (
 	"io/fs"
 	"path"
 	"regexp"
-	"sort"
 	"strings"
+
+	"fanfold/internal/format/plaintext"
 )
 
-// The bounds of one file with all it includes.
+// The bounds of one file with all it includes and defines.
 const (
-	MostBytes   = 16 << 20
-	MostDepth   = 16
-	MostRegions = 500_000
-	MostDefines = 10_000
+	MostBytes     = 16 << 20
+	MostDepth     = 16
+	MostIncludes  = 10_000
+	MostRegions   = 100_000
+	MostDefines   = 10_000
+	MostPath      = 4096     // bytes of a sample's path
+	MostPathBytes = 16 << 20 // of the paths of all samples
 )
 
 // Region is one region, with what it inherits from its group, master and the
@@ -27,27 +32,24 @@ type Region struct {
 	Sample            string // path within the folder; "*sine" and the like are made, not read
 	KeyLow, KeyHigh   int    // MIDI notes; -1 and -1 when it is sounded by other means
 	VelLow, VelHigh   int
-	Centre            int    // the key as recorded
 	Switch            int    // the key switch that selects it, -1 for none
 	Label             string // what the file calls that switch
-	SwitchLow         int    // the keys that switch, -1 for none
-	SwitchHigh        int
-	SwitchDefault     int
 	Sequence, Sounded int    // it is the Sounded-th of Sequence round robins
-	Trigger           string // attack unless said otherwise
 	LoopMode          string // empty when the sample decides
-	Controllers       map[int][2]int
 }
 
 // File is what was read.
 type File struct {
 	Regions  []Region
-	Included []string // paths of the files included, in the order they were met
+	Included []string // paths of the files included, in the order they were first met
 }
 
 // Read reads the file name in a folder. The error names the file and line.
 func Read(folder fs.FS, name string) (*File, error) {
-	p := &parser{folder: folder, root: path.Dir(name), defines: map[string]string{}, file: &File{}}
+	p := &parser{
+		folder: folder, root: path.Dir(name), defines: map[string]string{}, file: &File{},
+		included: map[string]bool{}, paths: map[[2]string]string{},
+	}
 	p.scopes = [4]map[string]string{{}, {}, {}, {}}
 	if err := p.read(name, 0); err != nil {
 		return nil, err
@@ -64,16 +66,20 @@ const (
 )
 
 type parser struct {
-	folder  fs.FS
-	root    string // includes and samples are named from here
-	bytes   int64
-	defines map[string]string
-	names   []string // of defines, longest first
-	scopes  [4]map[string]string
-	region  map[string]string // nil outside a region
-	into    map[string]string // what opcodes are added to; nil under a header that is passed over
-	file    *File
-	where   string // "file:line" of what is being read
+	folder   fs.FS
+	root     string // includes and samples are named from here
+	bytes    int64
+	includes int
+	defines  map[string]string
+	longest  int // letters of a defined name
+	scopes   [4]map[string]string
+	region   map[string]string // nil outside a region
+	into     map[string]string // what opcodes are added to; nil under a header that is passed over
+	file     *File
+	included map[string]bool
+	paths    map[[2]string]string // of samples, by folder and name
+	pathsAre int                  // bytes of them
+	where    string               // "file:line" of what is being read
 }
 
 func (p *parser) fail(reason string, args ...any) error {
@@ -82,6 +88,9 @@ func (p *parser) fail(reason string, args ...any) error {
 
 // within joins a path of the file to the root; it must stay in the folder.
 func (p *parser) within(name string) (string, error) {
+	if len(name) > MostPath {
+		return "", p.fail("a path is longer than %d bytes", MostPath)
+	}
 	clean := path.Clean(path.Join(p.root, strings.ReplaceAll(name, `\`, "/")))
 	if strings.HasPrefix(strings.ReplaceAll(name, `\`, "/"), "/") || !fs.ValidPath(clean) {
 		return "", p.fail("%q leaves the folder", name)
@@ -98,18 +107,29 @@ func (p *parser) read(name string, depth int) error {
 		return p.wrap(err)
 	}
 	defer func() { _ = f.Close() }() // only read
-	text, err := io.ReadAll(io.LimitReader(f, MostBytes-p.bytes+1))
+	data, err := io.ReadAll(io.LimitReader(f, MostBytes-p.bytes+1))
 	if err != nil {
 		return p.wrap(err)
 	}
-	if p.bytes += int64(len(text)); p.bytes > MostBytes {
-		return fmt.Errorf("%s: it and what it includes are larger than %d MiB", name, MostBytes>>20)
+	if err := p.takes(name, len(data)); err != nil {
+		return err
 	}
-	for n, line := range strings.Split(stripComments(string(text)), "\n") {
-		p.where = fmt.Sprintf("%s:%d", name, n+1)
+	text := stripComments(plaintext.Decode(data))
+	for n := 1; text != ""; n++ {
+		var line string
+		line, text, _ = strings.Cut(text, "\n")
+		p.where = fmt.Sprintf("%s:%d", name, n)
 		if err := p.line(line, depth); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// takes counts text that was read, or that a defined name stands for.
+func (p *parser) takes(where string, bytes int) error {
+	if p.bytes += int64(bytes); p.bytes > MostBytes {
+		return fmt.Errorf("%s: it and what it includes and defines are larger than %d MiB", where, MostBytes>>20)
 	}
 	return nil
 }
@@ -122,34 +142,81 @@ func (p *parser) wrap(err error) error {
 }
 
 var (
-	comment   = regexp.MustCompile(`(?s)/\*.*?\*/`)
-	directive = regexp.MustCompile(`^\s*#(include|define)\s+(.*)$`)
-	header    = regexp.MustCompile(`<([a-z]+)>`)
-	opcode    = regexp.MustCompile(`(?:^|\s)([A-Za-z0-9_]+)=`)
+	directive = regexp.MustCompile(`(?:^|[\s>])#(include|define)[ \t]+`)
+	header    = regexp.MustCompile(`<([A-Za-z]+)>`)
+	value     = regexp.MustCompile(`\s+(?:<|#(?:include|define)[ \t]|[A-Za-z0-9_]+=)`) // ends a defined value
 )
 
 // stripComments takes comments out and keeps the lines where they are.
 func stripComments(text string) string {
-	text = strings.ReplaceAll(text, "\r", "")
-	text = comment.ReplaceAllStringFunc(text, func(c string) string { return strings.Repeat("\n", strings.Count(c, "\n")) })
-	lines := strings.Split(text, "\n")
-	for n, line := range lines {
-		if at := strings.Index(line, "//"); at >= 0 {
-			lines[n] = line[:at]
+	var out strings.Builder
+	out.Grow(len(text))
+	for text != "" {
+		at := strings.IndexByte(text, '/')
+		if at < 0 || at+1 == len(text) {
+			break
+		}
+		out.WriteString(text[:at])
+		switch rest := text[at+2:]; text[at+1] {
+		case '/':
+			end := strings.IndexByte(rest, '\n')
+			if end < 0 {
+				return out.String()
+			}
+			text = rest[end:]
+		case '*':
+			end := strings.Index(rest, "*/")
+			if end < 0 {
+				return out.String() // it is never closed
+			}
+			out.WriteString(strings.Repeat("\n", strings.Count(rest[:end], "\n")))
+			text = rest[end+2:]
+		default:
+			out.WriteByte('/')
+			text = text[at+1:]
 		}
 	}
-	return strings.Join(lines, "\n")
+	out.WriteString(text)
+	return out.String()
 }
 
+// line reads a line: directives, headers and opcodes, in whatever order.
 func (p *parser) line(line string, depth int) error {
-	if m := directive.FindStringSubmatch(line); m != nil {
-		if m[1] == "include" {
-			return p.include(m[2], depth)
-		}
-		return p.define(m[2])
-	}
-	line = p.expand(line)
 	for line != "" {
+		if !strings.Contains(line, "#") {
+			return p.plain(line)
+		}
+		at := directive.FindStringSubmatchIndex(line)
+		if at == nil {
+			return p.plain(line)
+		}
+		if err := p.plain(line[:at[2]-1]); err != nil {
+			return err
+		}
+		what, rest := line[at[2]:at[3]], line[at[1]:]
+		var err error
+		if what == "include" {
+			line, err = p.include(rest, depth)
+		} else {
+			line, err = p.define(rest)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// plain reads headers and opcodes.
+func (p *parser) plain(line string) error {
+	line, err := p.expand(line)
+	if err != nil {
+		return err
+	}
+	for line != "" {
+		if !strings.Contains(line, "<") {
+			return p.opcodes(line)
+		}
 		at := header.FindStringSubmatchIndex(line)
 		if at == nil {
 			return p.opcodes(line)
@@ -157,7 +224,7 @@ func (p *parser) line(line string, depth int) error {
 		if err := p.opcodes(line[:at[0]]); err != nil {
 			return err
 		}
-		if err := p.header(line[at[2]:at[3]]); err != nil {
+		if err := p.header(strings.ToLower(line[at[2]:at[3]])); err != nil {
 			return err
 		}
 		line = line[at[1]:]
@@ -165,47 +232,99 @@ func (p *parser) line(line string, depth int) error {
 	return nil
 }
 
-func (p *parser) include(rest string, depth int) error {
-	name := strings.Trim(p.expand(strings.TrimSpace(rest)), `"`)
+// include reads the file a directive names, and returns what follows it on its line.
+func (p *parser) include(rest string, depth int) (string, error) {
+	name, after := strings.TrimSpace(rest), ""
+	if strings.HasPrefix(name, `"`) {
+		name, after, _ = strings.Cut(name[1:], `"`)
+	}
+	name, err := p.expand(name)
+	if err != nil {
+		return "", err
+	}
 	clean, err := p.within(name)
 	if err != nil {
-		return err
+		return "", err
 	}
-	p.file.Included = append(p.file.Included, clean)
-	return p.read(clean, depth+1)
+	if p.includes++; p.includes > MostIncludes {
+		return "", p.fail("files are included more than %d times", MostIncludes)
+	}
+	if !p.included[clean] {
+		p.included[clean] = true
+		p.file.Included = append(p.file.Included, clean)
+	}
+	where := p.where
+	if err := p.read(clean, depth+1); err != nil {
+		return "", err
+	}
+	p.where = where
+	return after, nil
 }
 
-func (p *parser) define(rest string) error {
-	name, value, _ := strings.Cut(strings.TrimSpace(rest), " ")
+// define notes what a name stands for, and returns what follows on its line.
+func (p *parser) define(rest string) (string, error) {
+	rest = strings.TrimSpace(rest)
+	after := ""
+	if at := value.FindStringIndex(rest); at != nil {
+		rest, after = rest[:at[0]], rest[at[0]:]
+	}
+	name, says := rest, ""
+	if at := strings.IndexAny(rest, " \t"); at >= 0 {
+		name, says = rest[:at], rest[at:]
+	}
 	if !strings.HasPrefix(name, "$") || len(name) < 2 {
-		return p.fail("#define needs a name that begins with $")
+		return "", p.fail("#define needs a name that begins with $")
 	}
-	if _, known := p.defines[name]; !known {
-		if len(p.names) == MostDefines {
-			return p.fail("more than %d names are defined", MostDefines)
-		}
-		at := sort.Search(len(p.names), func(i int) bool { return len(p.names[i]) <= len(name) })
-		p.names = append(p.names[:at], append([]string{name}, p.names[at:]...)...)
+	if len(name) > mostName {
+		return "", p.fail("a defined name is longer than %d characters", mostName)
 	}
-	p.defines[name] = p.expand(strings.TrimSpace(value))
-	if len(p.defines[name]) > 4096 {
-		return p.fail("%s stands for more than 4096 characters", name)
+	if _, known := p.defines[name]; !known && len(p.defines) == MostDefines {
+		return "", p.fail("more than %d names are defined", MostDefines)
 	}
-	return nil
+	says, err := p.expand(strings.TrimSpace(says))
+	if err != nil {
+		return "", err
+	}
+	if len(says) > 4096 {
+		return "", p.fail("%s stands for more than 4096 characters", name)
+	}
+	p.defines[name] = says
+	p.longest = max(p.longest, len(name))
+	return after, nil
 }
 
-// expand puts in what defined names stand for, the longest name first.
-func (p *parser) expand(line string) string {
-	if !strings.Contains(line, "$") {
-		return line
+// mostName bounds a defined name, in bytes.
+const mostName = 256
+
+// expand puts in what defined names stand for, at each place the longest name
+// that stands there.
+func (p *parser) expand(line string) (string, error) {
+	if len(p.defines) == 0 || !strings.Contains(line, "$") {
+		return line, nil
 	}
-	for _, name := range p.names {
-		line = strings.ReplaceAll(line, name, p.defines[name])
-		if len(line) > 1<<20 {
-			return line[:1<<20]
+	var out strings.Builder
+	for {
+		at := strings.IndexByte(line, '$')
+		if at < 0 {
+			break
 		}
+		out.WriteString(line[:at])
+		line = line[at:]
+		name, says := "$", "$"
+		for length := min(p.longest, len(line)); length > 1; length-- {
+			if s, ok := p.defines[line[:length]]; ok {
+				name, says = line[:length], s
+				break
+			}
+		}
+		if err := p.takes(p.where, len(says)); err != nil {
+			return "", err
+		}
+		out.WriteString(says)
+		line = line[len(name):]
 	}
-	return line
+	out.WriteString(line)
+	return out.String(), nil
 }
 
 func (p *parser) header(name string) error {
@@ -214,7 +333,7 @@ func (p *parser) header(name string) error {
 	}
 	clearFrom := func(level int) {
 		for n := level; n < len(p.scopes); n++ {
-			p.scopes[n] = map[string]string{}
+			clear(p.scopes[n])
 		}
 		p.into = p.scopes[level]
 	}
@@ -237,27 +356,53 @@ func (p *parser) header(name string) error {
 }
 
 // opcodes reads name=value pairs; a value runs to the next name, so that it
-// can hold spaces.
+// can hold spaces. Names that say nothing of zones are passed over.
 func (p *parser) opcodes(text string) error {
-	if !strings.Contains(text, "=") {
+	if p.into == nil || !strings.Contains(text, "=") {
 		return nil
 	}
-	places := opcode.FindAllStringSubmatchIndex(text, -1)
-	for n, at := range places {
+	begin, equals := nextOpcode(text, 0)
+	for equals > 0 {
+		name := strings.ToLower(text[begin:equals])
+		next, after := nextOpcode(text, equals+1)
 		end := len(text)
-		if n+1 < len(places) {
-			end = places[n+1][0]
+		if after > 0 {
+			end = next
 		}
-		if p.into == nil {
-			continue
+		if known[name] {
+			says := strings.TrimSpace(text[equals+1 : end])
+			p.into[name] = says
+			if name == "key" { // stands for two, which later ones may set apart
+				p.into["lokey"], p.into["hikey"] = says, says
+			}
 		}
-		name, value := text[at[2]:at[3]], strings.TrimSpace(text[at[1]:end])
-		p.into[name] = value
-		if name == "key" { // stands for three, which later ones may set apart
-			p.into["lokey"], p.into["hikey"], p.into["pitch_keycenter"] = value, value, value
-		}
+		begin, equals = next, after
 	}
 	return nil
+}
+
+// nextOpcode finds the next name of letters, digits and underscores between the
+// line's begin, or white space, and an equals sign; equals is 0 for none.
+func nextOpcode(text string, from int) (begin, equals int) {
+	for at := from; ; {
+		n := strings.IndexByte(text[at:], '=')
+		if n < 0 {
+			return 0, 0
+		}
+		equals, begin = at+n, at+n
+		for begin > from && named(text[begin-1]) {
+			begin--
+		}
+		spaced := begin == 0 || begin > from && (text[begin-1] == ' ' || text[begin-1] == '\t')
+		if begin < equals && spaced {
+			return begin, equals
+		}
+		at = equals + 1
+	}
+}
+
+func named(c byte) bool {
+	return c == '_' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
 }
 
 // endRegion keeps the region that has just been read.

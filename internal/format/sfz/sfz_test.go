@@ -1,10 +1,13 @@
 package sfz_test
 
 import (
+	"encoding/binary"
 	"fmt"
+	"runtime"
 	"strings"
 	"testing"
 	"testing/fstest"
+	"unicode/utf16"
 
 	"github.com/stretchr/testify/require"
 
@@ -60,18 +63,16 @@ func TestInheritance(t *testing.T) {
 // names with c4 for 60.
 func TestHowValuesAreWritten(t *testing.T) {
 	regions := read(t, "<control> default_path=..\\sounds\\long ones/ note_offset=12 octave_offset=-1\n"+
-		"<group>loop_mode=loop_continuous<region>sample=Bell #1 (soft).wav key=c4 seq_length=4 seq_position=2 <region> sample=b.wav lokey=f#3 hikey=Bb3 pitch_keycenter=60\r\n"+
+		"<group>loop_mode=loop_continuous<region>sample=Bell #1 (soft).wav key=c4 seq_length=4 seq_position=2 <region> sample=b.wav lokey=f#3 hikey=Bb3\r\n"+
 		"/* <region> sample=never.wav\nkey=99 */ <region> sample=*sine key=-1 trigger=release locc64=64 hicc1=100 hicc64=126 tune=-3 // <region> nor this\n"+
 		"<curve> v000=0 key=1 <effect> key=2")
 	require.Len(t, regions, 3)
 	require.Equal(t, "sounds/long ones/Bell #1 (soft).wav", regions[0].Sample)
-	require.Equal(t, []int{60, 60, 60, 4, 2}, []int{regions[0].KeyLow, regions[0].KeyHigh, regions[0].Centre, regions[0].Sequence, regions[0].Sounded})
+	require.Equal(t, []int{60, 60, 4, 2}, []int{regions[0].KeyLow, regions[0].KeyHigh, regions[0].Sequence, regions[0].Sounded})
 	require.Equal(t, "loop_continuous", regions[0].LoopMode)
-	require.Equal(t, []int{54, 58, 60}, []int{regions[1].KeyLow, regions[1].KeyHigh, regions[1].Centre})
+	require.Equal(t, []int{54, 58}, []int{regions[1].KeyLow, regions[1].KeyHigh})
 	require.Equal(t, "*sine", regions[2].Sample)
 	require.Equal(t, []int{-1, -1}, []int{regions[2].KeyLow, regions[2].KeyHigh})
-	require.Equal(t, "release", regions[2].Trigger)
-	require.Equal(t, map[int][2]int{1: {0, 100}, 64: {64, 126}}, regions[2].Controllers)
 }
 
 // Includes are named from the folder of the first file; defined names are put
@@ -102,7 +103,6 @@ func TestErrorsNameTheFileAndLine(t *testing.T) {
 		"include is missing": {"#include \"none.sfz\"", "a.sfz:1: open bells/none.sfz"},
 		"includes itself":    {"#include \"a.sfz\"", "does a file include itself?"},
 		"define without $":   {"#define KEY 60", "a name that begins with $"},
-		"bad controller":     {"<region> locc1=200", "locc1=200 is no number"},
 		"bad offset":         {"<control> note_offset=x <region> key=1", "note_offset=x"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -125,6 +125,104 @@ func TestMaliciousFilesAreBounded(t *testing.T) {
 	bomb := folder(map[string]string{"a.sfz": strings.Repeat("#include \"b.sfz\"\n", 4000), "b.sfz": strings.Repeat("x", 1<<20)})
 	_, err = sfz.Read(bomb, "a.sfz")
 	require.ErrorContains(t, err, "larger than 16 MiB")
+}
+
+// Whatever wrote the file: its text is read alike, with its byte order mark, in
+// UTF-16 or Windows-1252, with lines ended by CR, headers in capitals, and
+// directives after other things on their line.
+func TestHowFilesAreWritten(t *testing.T) {
+	plain := "#include \"part.sfz\"\n<group> lokey=40 hikey=50\n<region> sample=é.wav\n<region> sample=b.wav hikey=48\n"
+	wide := func(order binary.AppendByteOrder, mark bool) string {
+		var out []byte
+		if mark {
+			out = order.AppendUint16(out, 0xFEFF)
+		}
+		for _, u := range utf16.Encode([]rune(plain)) {
+			out = order.AppendUint16(out, u)
+		}
+		return string(out)
+	}
+	for name, text := range map[string]string{
+		"as it should be":         plain,
+		"byte order mark":         "\xef\xbb\xbf" + plain,
+		"UTF-16, little":          wide(binary.LittleEndian, true),
+		"UTF-16, big":             wide(binary.BigEndian, true),
+		"UTF-16, no mark":         wide(binary.LittleEndian, false),
+		"UTF-16, big, no mark":    wide(binary.BigEndian, false),
+		"Windows-1252":            strings.ReplaceAll(plain, "é", "\xe9"),
+		"lines ended by CR":       strings.ReplaceAll(plain, "\n", "\r"),
+		"lines ended by CR LF":    strings.ReplaceAll(plain, "\n", "\r\n"),
+		"headers in capitals":     strings.NewReplacer("group", "GROUP", "region", "Region", "sample", "Sample").Replace(plain),
+		"one line":                strings.ReplaceAll(plain, "\n", " "),
+		"include after a header":  "<control> " + plain,
+		"include after a comment": "/* #include \"none.sfz\" */" + plain + "/* never closed <region> sample=c.wav",
+	} {
+		t.Run(name, func(t *testing.T) {
+			file, err := sfz.Read(folder(map[string]string{"a.sfz": text, "part.sfz": "<region> sample=part.wav\n"}), "a.sfz")
+			require.NoError(t, err)
+			require.Equal(t, []string{"part.sfz"}, file.Included)
+			var got []string
+			for _, r := range file.Regions {
+				got = append(got, fmt.Sprint(r.Sample, " ", r.KeyLow, " ", r.KeyHigh))
+			}
+			require.Equal(t, []string{"part.wav 0 127", "é.wav 40 50", "b.wav 40 48"}, got)
+		})
+	}
+	file, err := sfz.Read(folder(map[string]string{"a.sfz": "<global> #define $K 60 #define $V $K <region> sample=key=1.wav key=$V #include \"b.sfz\" hikey=61\n", "b.sfz": "lovel=$K $K2=3 $ $$K"}), "a.sfz")
+	require.NoError(t, err)
+	require.Equal(t, sfz.Region{Sample: "key=1.wav", KeyLow: 60, KeyHigh: 61, VelLow: 60, VelHigh: 127, Switch: -1, Sequence: 1, Sounded: 1}, file.Regions[0])
+}
+
+// What a file costs is in proportion to its length, whatever it holds: regions
+// under wide controller ranges, thousands of defined names, long folders, and
+// includes without end are read or refused by the name of their bound.
+func TestWhatAFileCostsIsBounded(t *testing.T) {
+	wide := "<group>"
+	for n := range 128 {
+		wide += fmt.Sprintf(" locc%d=1 hicc%d=126", n, n)
+	}
+	names := ""
+	for n := range 9_999 {
+		names += fmt.Sprintf("#define $N%d %d\n", n, n%128)
+	}
+	for name, x := range map[string]struct {
+		text, says string
+	}{
+		"controllers": {wide + " sample=a.wav\n" + strings.Repeat("<region>\n", sfz.MostRegions), ""},
+		"regions":     {wide + strings.Repeat("<region>\n", sfz.MostRegions+1), "more than 100000 regions"},
+		"names":       {names + strings.Repeat("<region> sample=a.wav key=$N77\n", 20_000), ""},
+		"dollars":     {names + strings.Repeat("$", 1<<20), ""},
+		"opcodes":     {"<group> " + strings.Repeat("a=1 b2=3 ", 1<<18), ""},
+		"folders":     {"<control> default_path=" + strings.Repeat("long/", 800) + "\n" + numbered("<region> sample=%d.wav\n", 5_000), "paths of its samples are longer than 16 MiB"},
+		"long folder": {"<control> default_path=" + strings.Repeat("long/", 900) + "\n<region> sample=a.wav", "a path is longer than 4096 bytes"},
+		"includes":    {strings.Repeat("#include \"b.sfz\"\n", sfz.MostIncludes+1), "included more than 10000 times"},
+		"long values": {"#define $A " + strings.Repeat("x", 4096) + "\n" + strings.Repeat("$A$A$A$A$A$A$A$A\n", 4096), "defines are larger than 16 MiB"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			files := folder(map[string]string{"a.sfz": x.text, "b.sfz": "\n"})
+			var before, after runtime.MemStats
+			runtime.GC()
+			runtime.ReadMemStats(&before)
+			file, err := sfz.Read(files, "a.sfz")
+			runtime.GC()
+			runtime.ReadMemStats(&after)
+			require.Less(t, int64(after.HeapAlloc)-int64(before.HeapAlloc), int64(32<<20))
+			runtime.KeepAlive(file)
+			if x.says != "" {
+				require.ErrorContains(t, err, x.says)
+				return
+			}
+			require.NoError(t, err)
+		})
+	}
+}
+
+func numbered(line string, times int) string {
+	var out strings.Builder
+	for n := range times {
+		fmt.Fprintf(&out, line, n)
+	}
+	return out.String()
 }
 
 func FuzzRead(f *testing.F) {
