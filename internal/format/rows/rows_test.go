@@ -230,7 +230,7 @@ func TestTheDelimiterMayBeSaid(t *testing.T) {
 func TestVeryWideListsAreRefused(t *testing.T) {
 	for text, line := range map[string]int{
 		"section,instrument" + strings.Repeat(",x", 200_000) + "\nWinds,Flute\n": 1,
-		"section,instrument\nWinds,\"a\nb\"\n" + strings.Repeat(",", 1000):      4,
+		"section,instrument\nWinds,\"a\nb\"\n" + strings.Repeat(",", 1000):       4,
 	} {
 		_, err := rows.Read(strings.NewReader(text), rows.Options{})
 		var wide *rows.Unreadable
