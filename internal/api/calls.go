@@ -143,7 +143,7 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 		return nil, err
 	}
 	estimates, unseated := h.Estimate(heard.Used, app.OnlyThem)
-	out := gen.MusicReport{Name: ask.Name, Parts: []gen.MusicPart{}, Cost: costs(estimates, len(unseated))}
+	out := gen.MusicReport{Name: ask.Name, Parts: []gen.MusicPart{}, Notes: append([]string{}, piece.Notes...), Cost: costs(estimates, len(unseated))}
 	if heard.Revision > 0 {
 		out.Revision, out.Call = &heard.Revision, &heard.Call
 	}
@@ -205,13 +205,13 @@ func (s *server) CallMidi(ctx context.Context, r gen.CallMidiRequestObject) (gen
 	if call == nil {
 		return nil, store.ErrNotFound
 	}
-	clock, err := tempo.New(handover.TicksPerQuarter)
+	time, err := tempo.NewTime(handover.TicksPerQuarter, nil, nil)
 	if err != nil {
 		return nil, err
 	}
 	w := handover.NewWake(t, call)
 	var b bytes.Buffer
-	if err := smf.WriteCompiled(&b, w.Name, clock, w.Messages); err != nil {
+	if err := smf.WriteCompiled(&b, w.Name, time, w.Messages); err != nil {
 		return nil, err
 	}
 	return download{data: b.Bytes(), name: format.FileName(w.Name) + ".mid", mediaType: "audio/midi"}, nil

@@ -57,8 +57,8 @@ func (s *server) Compile(ctx context.Context, r gen.CompileRequestObject) (gen.C
 		return nil, err
 	}
 	out := gen.CompileReport{
-		Parts: []gen.CompilePart{}, Part: or(r.Params.Part, 0), Messages: told(done.Clock, 0, done.Messages), Total: len(done.Messages),
-		Missing: done.Missing, Outside: done.Outside, Switches: done.Switches,
+		Parts: []gen.CompilePart{}, Part: or(r.Params.Part, 0), Messages: told(done.Time.Clock, 0, done.Messages), Total: len(done.Messages),
+		Missing: done.Missing, Outside: done.Outside, Switches: done.Switches, Notes: append([]string{}, piece.Notes...),
 	}
 	for _, p := range piece.Parts {
 		out.Parts = append(out.Parts, gen.CompilePart{Name: p.Name, Notes: len(p.Part.Notes)})
@@ -73,7 +73,7 @@ func (s *server) CompileMidi(ctx context.Context, r gen.CompileMidiRequestObject
 		return nil, err
 	}
 	var b bytes.Buffer
-	if err := smf.WriteCompiled(&b, done.Name, done.Clock, done.Messages); err != nil {
+	if err := smf.WriteCompiled(&b, done.Name, done.Time, done.Messages); err != nil {
 		return nil, err
 	}
 	return download{data: b.Bytes(), name: format.FileName(done.Name) + ".mid", mediaType: "audio/midi"}, nil

@@ -17,8 +17,8 @@ import (
 // Piece is music read from a file: parts that can be compiled.
 type Piece struct {
 	Title string // empty when it has none
-	Clock *tempo.Map
 	Parts []PiecePart
+	Notes []string // what of the file was left out, or read otherwise than it says
 }
 
 // PiecePart is one part of a piece.
@@ -27,9 +27,10 @@ type PiecePart struct {
 	Name    string
 	Sounds  []string // standard sound IDs stated for it
 	Port    int      // from 0; -1 when not said
+	Device  string   // empty when not said
 	Channel int      // 1..16; 0 when there are several
 	Part    articulation.Part
-	bar     func(n int) int64 // where a bar begins, ticks
+	Time    tempo.Time
 }
 
 // ReadPiece reads a MusicXML file or a Standard MIDI File, told apart by how
@@ -40,20 +41,20 @@ func ReadPiece(r io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	if err != nil && len(head) == 0 {
 		return Piece{}, refused("", "drop a MusicXML file or a MIDI file")
 	}
-	if bytes.Equal(head, []byte("MThd")) {
+	if bytes.Equal(head, []byte("MThd")) || bytes.Equal(head, []byte("RIFF")) {
 		return midiPiece(in, words)
 	}
 	score, err := musicxml.Read(in)
 	if err != nil {
 		return Piece{}, err
 	}
-	clock, err := score.Clock()
+	time, err := score.Time()
 	if err != nil {
-		return Piece{}, refused("", "the tempi of the score: %s", err)
+		return Piece{}, refused("", "the time of the score: %s", err)
 	}
-	out := Piece{Title: score.Title, Clock: clock, Parts: []PiecePart{}}
+	out := Piece{Title: score.Title, Parts: []PiecePart{}}
 	for _, p := range score.Parts {
-		out.Parts = append(out.Parts, PiecePart{ID: p.ID, Name: p.Name, Sounds: p.Sounds, Port: -1, Part: p.Played(), bar: p.MeasureStart})
+		out.Parts = append(out.Parts, PiecePart{ID: p.ID, Name: p.Name, Sounds: p.Sounds, Port: -1, Part: p.Played(), Time: time})
 	}
 	return out, nil
 }
@@ -63,8 +64,7 @@ func midiPiece(in io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	if err != nil {
 		return Piece{}, err
 	}
-	out := Piece{Clock: file.Clock, Parts: []PiecePart{}}
-	bar := func(n int) int64 { return int64(max(0, n-1)) * 4 * int64(file.Clock.TicksPerQuarter()) } // of 4/4
+	out := Piece{Parts: []PiecePart{}, Notes: file.Notes}
 	for n, t := range file.Tracks {
 		if len(t.Notes) == 0 {
 			continue
@@ -74,7 +74,7 @@ func midiPiece(in io.Reader, words *articulation.Vocabulary) (Piece, error) {
 			name = fmt.Sprintf("Track %d", n+1)
 		}
 		out.Parts = append(out.Parts, PiecePart{
-			ID: fmt.Sprintf("track-%d", n+1), Name: name, Port: t.Port, Channel: onlyChannel(t.Notes), Part: t.Played(words), bar: bar,
+			ID: fmt.Sprintf("track-%d", n+1), Name: name, Port: t.Port, Device: t.Device, Channel: onlyChannel(t.Notes), Part: t.Played(words), Time: t.Time,
 		})
 	}
 	return out, nil
@@ -93,8 +93,8 @@ func onlyChannel(notes []smf.Note) int {
 // Compiled is a part as one instrument plays it.
 type Compiled struct {
 	articulation.Compiled
-	Clock *tempo.Map
-	Name  string // of the instrument
+	Time tempo.Time
+	Name string // of the instrument
 }
 
 // Compile compiles a part of a piece for an instrument as it sits: with its
@@ -124,13 +124,13 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	x := piece.Parts[part]
 	var o articulation.Options
 	if bar > 1 {
-		o.From = x.bar(bar)
+		o.From = x.Time.Bars.Start(int64(bar))
 	}
-	done, err := articulation.Compile(words, x.Part, target, piece.Clock, o)
+	done, err := articulation.Compile(words, x.Part, target, x.Time.Clock, o)
 	if err != nil {
 		return Compiled{}, refused(instrument, "%s", err)
 	}
-	return Compiled{done, piece.Clock, i.Name}, nil
+	return Compiled{done, x.Time, i.Name}, nil
 }
 
 // Vocabulary is the standard vocabulary with the studio's own words.

@@ -60,7 +60,7 @@ func (h *Hot) CallFromMusic(ctx context.Context, p Person, ask MusicAsk) (HeardM
 func musicOf(x PiecePart) casting.Music {
 	m := casting.Music{
 		Part: casting.Part{ID: x.ID, Name: x.Name, Sound: casting.SoundOf(x.Sounds, x.Name), Notes: len(x.Part.Notes), Low: 127},
-		Port: x.Port, Channel: x.Channel, Played: x.Part,
+		Port: x.Port, Device: x.Device, Channel: x.Channel, Played: x.Part,
 	}
 	at := map[string]int{}
 	for _, n := range x.Part.Notes {

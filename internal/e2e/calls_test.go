@@ -24,7 +24,7 @@ import (
 
 // cue writes a MIDI file of one track.
 func cue(t *testing.T, track string, keys ...int) string {
-	clock, err := tempo.New(480)
+	time, err := tempo.NewTime(480, nil, nil)
 	require.NoError(t, err)
 	var messages []articulation.Message
 	for n, key := range keys {
@@ -34,7 +34,7 @@ func cue(t *testing.T, track string, keys ...int) string {
 			articulation.Message{Tick: at + 240, Status: articulation.NoteOff, Channel: 3, Data1: key})
 	}
 	var file bytes.Buffer
-	require.NoError(t, smf.WriteCompiled(&file, track, clock, messages))
+	require.NoError(t, smf.WriteCompiled(&file, track, time, messages))
 	path := filepath.Join(t.TempDir(), "3M02 Low tide.mid")
 	require.NoError(t, os.WriteFile(path, file.Bytes(), 0o644))
 	return path

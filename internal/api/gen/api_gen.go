@@ -867,11 +867,14 @@ type CompileReport struct {
 	// Messages the first of them
 	Messages []TriedMessage `json:"messages"`
 	Missing  []string       `json:"missing"`
-	Outside  int            `json:"outside"`
-	Part     int            `json:"part"`
-	Parts    []CompilePart  `json:"parts"`
-	Switches int            `json:"switches"`
-	Total    int            `json:"total"`
+
+	// Notes what of the file was left out, or read otherwise than it says
+	Notes    []string      `json:"notes"`
+	Outside  int           `json:"outside"`
+	Part     int           `json:"part"`
+	Parts    []CompilePart `json:"parts"`
+	Switches int           `json:"switches"`
+	Total    int           `json:"total"`
 }
 
 // ConfigureChange defines model for ConfigureChange.
@@ -1250,9 +1253,12 @@ type MusicPartHow string
 
 // MusicReport defines model for MusicReport.
 type MusicReport struct {
-	Call  *Id         `json:"call,omitempty"`
-	Cost  CallCost    `json:"cost"`
-	Name  string      `json:"name"`
+	Call *Id      `json:"call,omitempty"`
+	Cost CallCost `json:"cost"`
+	Name string   `json:"name"`
+
+	// Notes what of the file was left out, or read otherwise than it says
+	Notes []string    `json:"notes"`
 	Parts []MusicPart `json:"parts"`
 
 	// Revision of the template, once it is kept

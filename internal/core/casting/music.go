@@ -18,8 +18,9 @@ import (
 // Music is one part of a cue, with its notes.
 type Music struct {
 	Part
-	Port    int // the file's number for it, from 0; -1 when not said
-	Channel int // 1..16; 0 when not said, or several
+	Port    int    // the file's number for it, from 0; -1 when not said
+	Device  string // the file's name for it, empty when not said
+	Channel int    // 1..16; 0 when not said, or several
 	Played  articulation.Part
 }
 
@@ -45,11 +46,11 @@ type Heard struct {
 }
 
 // Hear finds the instruments of the template that a cue uses: by the name of a
-// track, by its port and channel, or by casting within the template. hand says
+// track, by its device or port and channel, or by casting within the template. hand says
 // whom people chose themselves, by the part's ID; an empty list leaves the part
 // out.
 func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
-	names, seats := map[string]*template.Instrument{}, map[[2]int]*template.Instrument{}
+	names, seats, devices := map[string]*template.Instrument{}, map[[2]int]*template.Instrument{}, map[device]*template.Instrument{}
 	ports := c.t.Ports()
 	for _, i := range c.t.ScoreOrder() {
 		if i.Kind != template.Sampled {
@@ -64,6 +65,9 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 		if at := [2]int{ports[i.Seat.PortOf()], i.Seat.Channel}; seats[at] == nil {
 			seats[at] = i
 		}
+		if at := (device{nameKey(c.t.DeviceName(*i.Seat)), i.Seat.Channel}); devices[at] == nil {
+			devices[at] = i
+		}
 	}
 	out := make([]Heard, len(parts))
 	for n, m := range parts {
@@ -71,6 +75,7 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 		chosen, byHand := hand[m.ID]
 		i := names[nameKey(m.Name)]
 		at := seats[[2]int{m.Port, m.Channel}]
+		there := devices[device{nameKey(m.Device), m.Channel}]
 		switch {
 		case byHand:
 			h.How, h.Why = ByChoice, "chosen by hand"
@@ -78,6 +83,9 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 		case i != nil:
 			h.How, h.Why = ByName, "the track has its name"
 			h.Uses = c.uses(m, []template.ID{i.ID})
+		case there != nil && m.Channel > 0:
+			h.How, h.Why = BySeat, fmt.Sprintf("%s, channel %d is its seat", m.Device, m.Channel)
+			h.Uses = c.uses(m, []template.ID{there.ID})
 		case at != nil && m.Port >= 0 && m.Channel > 0:
 			h.How, h.Why = BySeat, fmt.Sprintf("port %d, channel %d is its seat", m.Port+1, m.Channel)
 			h.Uses = c.uses(m, []template.ID{at.ID})
@@ -92,6 +100,12 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 		out[n] = h
 	}
 	return out
+}
+
+// device is a port by its name, and a channel of it.
+type device struct {
+	name    string
+	channel int
 }
 
 func nameKey(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }

@@ -92,6 +92,13 @@ func TestHear(t *testing.T) {
 	require.Equal(t, []template.ID{"horns"}, who(h))
 	require.Equal(t, "port 1, channel 3 is its seat", h.Why)
 
+	named := music("a", "Bus 7", -1, 3, heardNotes(""))
+	named.Device = d.DeviceName(*d.Instrument("horns").Seat)
+	h = hear(named, nil)
+	require.Equal(t, casting.BySeat, h.How, "a port beyond those with numbers has a name")
+	require.Equal(t, []template.ID{"horns"}, who(h))
+	require.Contains(t, h.Why, "riser 1 port 2, channel 3 is its seat")
+
 	h = hear(music("a", "Flute I", -1, 0, heardNotes("long", "staccato", "long")), nil)
 	require.Equal(t, casting.ByCast, h.How)
 	require.Equal(t, []template.ID{"long", "short"}, who(h), "the desk shares the part")

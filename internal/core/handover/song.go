@@ -4,11 +4,7 @@
 // package to write, come out.
 package handover
 
-import (
-	"fmt"
-
-	"fanfold/internal/core/template"
-)
+import "fanfold/internal/core/template"
 
 // TicksPerQuarter is the time resolution of a Song.
 const TicksPerQuarter = 480
@@ -52,7 +48,7 @@ func NewSong(t *template.Template) Song {
 		}
 		if i.Seat != nil {
 			track.Channel = i.Seat.Channel
-			track.Device = DeviceName(t, *i.Seat)
+			track.Device = t.DeviceName(*i.Seat)
 			track.Upbeat = t.Settings.Upbeat
 			if n := ports[i.Seat.PortOf()]; n < 128 {
 				track.Port = n
@@ -63,7 +59,13 @@ func NewSong(t *template.Template) Song {
 	return s
 }
 
-// DeviceName names the port of a seat: "Birch riser 2 port 3".
-func DeviceName(t *template.Template, s template.Seat) string {
-	return fmt.Sprintf("%s riser %d port %d", t.Index().Machines[s.Machine].Name, s.Riser, s.Port)
+// Unnumbered counts the seated tracks whose port has no number, since FF 21 holds 128:
+// their device tells where they are played.
+func (s Song) Unnumbered() (n int) {
+	for _, t := range s.Tracks {
+		if t.Device != "" && t.Port < 0 {
+			n++
+		}
+	}
+	return n
 }

@@ -93,6 +93,11 @@ type Port struct {
 // PortOf is the port of the seat.
 func (s Seat) PortOf() Port { return Port{s.Machine, s.Riser, s.Port} }
 
+// DeviceName names the port of a seat: "Birch riser 2 port 3".
+func (t *Template) DeviceName(s Seat) string {
+	return fmt.Sprintf("%s riser %d port %d", t.Index().Machines[s.Machine].Name, s.Riser, s.Port)
+}
+
 // Ports numbers the ports in use through all machines, from 0, in the order of
 // machines, risers and ports: as a sequencer counts them.
 func (t *Template) Ports() map[Port]int {

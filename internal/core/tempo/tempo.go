@@ -26,7 +26,8 @@ type Map struct {
 const Slowest = 1<<24 - 1
 
 // New returns the map with so many ticks in a quarter note, 1..32767, at 120
-// beats a minute unless a change at tick 0 says otherwise.
+// beats a minute unless a change at tick 0 says otherwise. A tempo that is said again
+// while it is in force is left out.
 func New(ticksPerQuarter int, changes ...Change) (*Map, error) {
 	if ticksPerQuarter < 1 || ticksPerQuarter > 1<<15-1 {
 		return nil, fmt.Errorf("%d ticks in a quarter note; 1 to 32767 can be", ticksPerQuarter)
@@ -39,9 +40,15 @@ func New(ticksPerQuarter int, changes ...Change) (*Map, error) {
 			return nil, fmt.Errorf("at tick %d, a quarter note of %d µs can not be", c.Tick, c.Quarter)
 		}
 		last := len(m.changes) - 1
-		if m.changes[last].Tick == c.Tick {
+		switch {
+		case m.changes[last].Tick == c.Tick:
 			m.changes[last].Quarter = c.Quarter
+			if last > 0 && m.changes[last-1].Quarter == c.Quarter {
+				m.changes, m.micros = m.changes[:last], m.micros[:last]
+			}
 			continue
+		case m.changes[last].Quarter == c.Quarter:
+			continue // said again
 		}
 		at := m.Micros(c.Tick)
 		m.changes, m.micros = append(m.changes, c), append(m.micros, at)

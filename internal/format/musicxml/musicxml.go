@@ -16,6 +16,8 @@ import (
 
 	"golang.org/x/text/encoding/ianaindex"
 	"golang.org/x/text/encoding/unicode"
+
+	"fanfold/internal/core/tempo"
 )
 
 // The bounds of a score.
@@ -48,7 +50,12 @@ type Score struct {
 	Parts    []*Part
 	Tempi    []Tempo
 	Measures int // of the longest part
+
+	metres []tempo.Metre // one for each measure of the longest part
 }
+
+// maxTicks bounds a place in a score, so that no product of times overflows.
+const maxTicks = 1 << 31
 
 // Tempo is a tempo from a tick on.
 type Tempo struct {

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -192,4 +193,77 @@ func FuzzRead(f *testing.F) {
 			p.Techniques()
 		}
 	})
+}
+
+// measures makes a score of one part of the measures' inner XML, with 4 divisions a quarter.
+func measures(inner ...string) string {
+	out := `<score-partwise><part-list><score-part id="P1"><part-name>Viola</part-name></score-part></part-list><part id="P1">`
+	for n, m := range inner {
+		if n == 0 {
+			m = "<attributes><divisions>4</divisions></attributes>" + m
+		}
+		out += "<measure>" + m + "</measure>"
+	}
+	return out + "</part></score-partwise>"
+}
+
+func note(step string, duration int, voice, ties string) string {
+	out := "<note><pitch><step>" + step + "</step><octave>4</octave></pitch><duration>" + strconv.Itoa(duration) + "</duration>"
+	for _, tie := range strings.Fields(ties) {
+		out += `<tie type="` + tie + `"/>`
+	}
+	return out + "<voice>" + voice + "</voice></note>"
+}
+
+const backBar = "<backup><duration>16</duration></backup>"
+
+// Worked by hand: a note that goes on goes on in its own voice, however many voices
+// have its pitch; where none of its voice ends there, in the one that does.
+func TestTiesGoByVoice(t *testing.T) {
+	for name, x := range map[string]struct {
+		score string
+		want  []musicxml.Note
+	}{
+		"two voices of one pitch": {measures(
+			note("C", 16, "1", "start")+backBar+note("C", 8, "2", "start")+note("C", 8, "2", "stop"),
+			note("C", 16, "1", "stop"),
+		), []musicxml.Note{{Start: 0, End: 3840}, {Start: 0, End: 1920}}},
+		"ends and goes on":         {measures(note("C", 16, "1", "start"), note("C", 16, "1", "stop start"), note("C", 4, "1", "stop")), []musicxml.Note{{Start: 0, End: 4320}}},
+		"crosses to another voice": {measures(note("C", 16, "1", "start"), note("C", 16, "2", "stop")), []musicxml.Note{{Start: 0, End: 3840}}},
+		"never ends":               {measures(note("C", 16, "1", "start"), note("D", 16, "1", ""), note("C", 16, "2", "")), []musicxml.Note{{Start: 0, End: 1920}, {Start: 1920, End: 3840}, {Start: 3840, End: 5760}}},
+		"ends what never began":    {measures(note("C", 16, "1", "stop")), []musicxml.Note{{Start: 0, End: 1920}}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s, err := musicxml.Read(strings.NewReader(x.score))
+			require.NoError(t, err)
+			var got []musicxml.Note
+			for _, n := range s.Parts[0].Notes {
+				got = append(got, musicxml.Note{Start: n.Start, End: n.End})
+			}
+			require.ElementsMatch(t, x.want, got)
+		})
+	}
+}
+
+// Bars are the measures: an upbeat, metres that change, composite ones, a measure that
+// nothing fills, and one that is fuller than its metre.
+func TestBarsAreMeasures(t *testing.T) {
+	metre := func(beats, unit string) string {
+		return "<attributes><time><beats>" + beats + "</beats><beat-type>" + unit + "</beat-type></time></attributes>"
+	}
+	s, err := musicxml.Read(strings.NewReader(measures(
+		note("C", 4, "1", ""), note("C", 16, "1", ""), metre("2+2+3", "16")+note("C", 7, "1", ""), "", metre("3", "4")+note("C", 16, "1", ""), metre("0", "5")+note("C", 12, "1", ""),
+	)))
+	require.NoError(t, err)
+	time, err := s.Time()
+	require.NoError(t, err)
+	var starts []int64
+	for bar := range int64(7) {
+		starts = append(starts, time.Bars.Start(bar+1))
+	}
+	require.Equal(t, []int64{0, 480, 2400, 3240, 4080, 6000, 7440}, starts)
+	require.Equal(t, 6, s.Measures)
+	for n, x := range s.Parts[0].Notes {
+		require.Equal(t, int64(x.Measure), time.Bars.At(x.Start), "note %d", n)
+	}
 }

@@ -7,6 +7,7 @@ import (
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
 )
 
 // state is how a part stands while it is read.
@@ -19,15 +20,24 @@ type state struct {
 	last      int64 // where the last note of no chord began
 	velocity  int
 	standing  *articulation.Standing
-	tied      map[int]int // notes that go on, by key: their position
+	tied      map[int][]tie // notes that go on, by key
 	slurs     int
+	beats     int // of the metre in force
+	unit      int
+	metres    []tempo.Metre // one for each measure
+}
+
+// tie is a note that goes on: where it is, and among which notes.
+type tie struct {
+	voice, staff string
+	at           int // its position in the part's notes
 }
 
 // words known to scores; a studio's own words are not the file's.
 var vocabulary = articulation.NewVocabulary(nil)
 
 func newState(p *Part) *state {
-	return &state{part: p, divisions: 1, velocity: 80, standing: articulation.NewStanding(vocabulary), tied: map[int]int{}}
+	return &state{part: p, divisions: 1, velocity: 80, standing: articulation.NewStanding(vocabulary), tied: map[int][]tie{}, beats: 4, unit: 4}
 }
 
 func (s *state) ticks(durations float64) int64 {
@@ -70,6 +80,7 @@ type draft struct {
 	chord, rest, grace bool
 	unpitched          bool
 	start, stop        bool // ties
+	voice, staff       string
 	ways               []string
 }
 
@@ -107,10 +118,13 @@ func (r *reader) note(_ element, s *state) error {
 	if key < 0 || key > 127 {
 		return &Bad{Reason: "a note lies outside the keys of MIDI"}
 	}
-	if at, ok := s.tied[key]; ok && n.stop {
-		s.part.Notes[at].End = max(s.part.Notes[at].End, end)
-		if !n.start {
-			delete(s.tied, key)
+	here := tie{voice: n.voice, staff: n.staff, at: len(s.part.Notes)}
+	if from := s.goesOn(key, here, began); n.stop && from >= 0 {
+		here.at = s.tied[key][from].at
+		s.part.Notes[here.at].End = max(s.part.Notes[here.at].End, end)
+		s.tied[key] = slices.Delete(s.tied[key], from, from+1)
+		if n.start {
+			s.tied[key] = append(s.tied[key], here)
 		}
 		return nil
 	}
@@ -118,12 +132,41 @@ func (r *reader) note(_ element, s *state) error {
 		return &Bad{Reason: "it has more than " + strconv.Itoa(MaxNotes) + " notes"}
 	}
 	if n.start {
-		s.tied[key] = len(s.part.Notes)
+		if len(s.tied[key]) == mostTied {
+			s.tied[key] = slices.Delete(s.tied[key], 0, 1)
+		}
+		s.tied[key] = append(s.tied[key], here)
 	}
 	s.part.Notes = append(s.part.Notes, Note{
 		Start: began, End: end, Key: key, Velocity: s.velocity, Ways: s.ways(n.ways, slurred || s.slurs > 0), Measure: s.part.Measures,
 	})
 	return nil
+}
+
+// mostTied bounds the notes of one key that are tied at once.
+const mostTied = 64
+
+// goesOn finds the tied note that goes on in one of its key that begins at a tick: of
+// its own voice and staff where it ends there, else of another that ends there, since
+// music crosses from voice to voice; else of its own with a gap or an overlap, as
+// exporters leave them. It is -1 when there is none.
+func (s *state) goesOn(key int, here tie, began int64) int {
+	own, other := -1, -1
+	for n, t := range s.tied[key] {
+		same, joins := t.voice == here.voice && t.staff == here.staff, s.part.Notes[t.at].End == began
+		switch {
+		case same && joins:
+			return n
+		case same:
+			own = n
+		case joins && other < 0:
+			other = n
+		}
+	}
+	if other >= 0 {
+		return other
+	}
+	return own
 }
 
 // ways joins what is written at a note with the words in force, and a slur.
@@ -138,6 +181,12 @@ func (r *reader) noteChild(e element, s *state, n *draft) (err error) {
 	switch e.name {
 	case "chord":
 		n.chord = true
+	case "voice":
+		n.voice, err = r.text()
+		return err
+	case "staff":
+		n.staff, err = r.text()
+		return err
 	case "rest":
 		n.rest = true
 	case "grace", "cue":

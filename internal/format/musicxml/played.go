@@ -5,13 +5,14 @@ import (
 	"fanfold/internal/core/tempo"
 )
 
-// Clock is the score's tempi.
-func (s *Score) Clock() (*tempo.Map, error) {
+// Time is the score's tempi and bars. Its bars are its measures, a short one at the
+// beginning too.
+func (s *Score) Time() (tempo.Time, error) {
 	changes := make([]tempo.Change, len(s.Tempi))
 	for n, t := range s.Tempi {
 		changes[n] = tempo.Change{Tick: t.Tick, Quarter: min(tempo.Slowest, int64(60_000_000/t.BPM))}
 	}
-	return tempo.New(TicksPerQuarter, changes...)
+	return tempo.NewTime(TicksPerQuarter, changes, s.metres)
 }
 
 // Played is the part as it is to be compiled.
@@ -21,15 +22,4 @@ func (p *Part) Played() articulation.Part {
 		out.Notes[n] = articulation.Note{Start: x.Start, End: max(x.End, x.Start+1), Key: x.Key, Velocity: x.Velocity, Articulations: x.Ways}
 	}
 	return out
-}
-
-// MeasureStart is where a measure begins for the part, as far as its notes
-// tell: the beginning of the first note there or later.
-func (p *Part) MeasureStart(measure int) int64 {
-	for _, n := range p.Notes {
-		if n.Measure >= measure {
-			return n.Start
-		}
-	}
-	return 0
 }

@@ -6,6 +6,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"fanfold/internal/core/tempo"
 )
 
 // reader walks through the file, one element after the other.
@@ -59,7 +61,9 @@ func (r *reader) document() error {
 		}
 		for _, p := range r.score.Parts {
 			r.parts[p.ID].end()
-			r.score.Measures = max(r.score.Measures, p.Measures)
+			if p.Measures > r.score.Measures {
+				r.score.Measures, r.score.metres = p.Measures, r.parts[p.ID].metres
+			}
 		}
 		return nil
 	}
@@ -222,6 +226,9 @@ func (r *reader) part(id string) (*state, error) {
 // measure reads one measure of a part.
 func (r *reader) measure(s *state) error {
 	s.part.Measures++
+	if s.now > maxTicks {
+		return &Bad{Reason: "the score is too long"}
+	}
 	began := s.now
 	s.furthest = began
 	err := r.each(func(e element) error {
@@ -240,11 +247,56 @@ func (r *reader) measure(s *state) error {
 		return r.skip(e)
 	})
 	s.now = max(s.now, s.furthest)
+	if s.now == began { // nothing says how long it lasts
+		s.now += s.bar()
+	}
+	s.metres = append(s.metres, s.metre(began))
+	return err
+}
+
+// bar is how long a measure lasts by the metre in force, ticks.
+func (s *state) bar() int64 { return 4 * TicksPerQuarter * int64(s.beats) / int64(s.unit) }
+
+// metre is that of the measure that has just been read: the one in force, or, in a
+// measure that lasts longer, one of so many beats more.
+func (s *state) metre(began int64) tempo.Metre {
+	m := tempo.Metre{Tick: began, Beats: s.beats, Unit: s.unit}
+	beat := int64(4 * TicksPerQuarter / s.unit)
+	if long := s.now - began; long > s.bar() {
+		m.Beats = int(min(255, (long+beat-1)/beat))
+	}
+	return m
+}
+
+// time reads a time signature: the beats of "3+2" are 5. One that can not be, or is
+// none (senza misura), changes nothing.
+func (r *reader) time(s *state) error {
+	beats, unit := 0, 0
+	err := r.each(func(e element) error {
+		if e.name != "beats" && e.name != "beat-type" {
+			return r.skip(e)
+		}
+		text, err := r.text()
+		if e.name == "beats" {
+			for part := range strings.SplitSeq(text, "+") {
+				n, _ := strconv.Atoi(strings.TrimSpace(part))
+				beats += max(0, min(n, 255))
+			}
+		} else if n, wrong := strconv.Atoi(text); wrong == nil {
+			unit = n
+		}
+		return err
+	})
+	if beats >= 1 && beats <= 255 && unit >= 1 && unit <= 128 && unit&(unit-1) == 0 {
+		s.beats, s.unit = beats, unit
+	}
 	return err
 }
 
 func (r *reader) attribute(e element, s *state) error {
 	switch e.name {
+	case "time":
+		return r.time(s)
 	case "divisions":
 		x, err := r.number(e)
 		if err == nil && (x < 1 || x > 1e6) {

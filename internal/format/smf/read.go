@@ -3,6 +3,7 @@ package smf
 import (
 	"bytes"
 	"cmp"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
@@ -19,8 +20,11 @@ const (
 	MaxBytes  = 64 << 20
 	MaxTracks = 4096
 	MaxNotes  = 1_000_000
-	// MaxTicks bounds a place in a file, so that no sum of times overflows.
-	MaxTicks = 1 << 40
+	MaxValues = 4_000_000 // of controllers
+	MaxTexts  = 200_000
+	MaxTempi  = 200_000 // and as many metres
+	// MaxTicks bounds a place in a file, so that no product of times overflows.
+	MaxTicks = 1 << 31
 )
 
 // Bad is the error of a file that can not be read: what is wrong, at which
@@ -34,14 +38,18 @@ func (e *Bad) Error() string { return fmt.Sprintf("MIDI file, byte %d: %s", e.At
 
 // File is what a Standard MIDI File holds.
 type File struct {
-	Clock  *tempo.Map
 	Tracks []Track
+	// Notes say what of the file was not read as the standard has it, or left out.
+	Notes []string
 }
 
-// Track is one track of a file.
+// Track is one track of a file, with the tempi and metres it goes by: those of
+// the whole file, or in type 2, where each track is a piece of its own, its own.
 type Track struct {
+	Time     tempo.Time
 	Name     string
-	Port     int // -1 when not said
+	Port     int    // -1 when not said
+	Device   string // FF 09, the device it is played on
 	Notes    []Note
 	Controls []Control
 	Texts    []Text
@@ -58,9 +66,9 @@ type Note struct {
 // Control is a controller value.
 type Control struct {
 	Tick    int64
-	Channel int
-	Number  int
-	Value   int
+	Channel uint8 // 1..16
+	Number  uint8 // 0..119
+	Value   uint8 // 0..127
 }
 
 // Text is a text (FF 01), a lyric (FF 05), or a cue point (FF 07).
@@ -70,9 +78,9 @@ type Text struct {
 	Text  string
 }
 
-// Read reads a Standard MIDI File of type 0 or 1 with a metric division. It
-// trusts nothing in it: no size is believed before the bytes are there. The
-// error is a *Bad, or one of r.
+// Read reads a Standard MIDI File of type 0, 1 or 2, bare or in a RIFF file
+// (.rmi), with time in quarter notes or in frames. It trusts nothing in it: no size
+// is believed before the bytes are there. The error is a *Bad, or one of r.
 func Read(r io.Reader) (*File, error) {
 	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {
@@ -93,7 +101,12 @@ type parser struct {
 	data    []byte
 	at, end int // within the present chunk
 	notes   int
+	values  int
+	texts   int
 	tempi   []tempo.Change
+	metres  []tempo.Metre
+	resumed int // events whose running status goes on after a meta or system exclusive event
+	odd     int // metres that can not be
 }
 
 func (p *parser) bad(reason string, args ...any) error {
@@ -155,23 +168,67 @@ func (p *parser) chunk() (tag string, ok bool, err error) {
 	return tag, true, nil
 }
 
+// unwrap opens a RIFF file of kind RMID, whose data chunk is the MIDI file (MIDI
+// RP-029).
+func (p *parser) unwrap() error {
+	if !bytes.HasPrefix(p.data, []byte("RIFF")) || len(p.data) < 12 || string(p.data[8:12]) != "RMID" {
+		return nil
+	}
+	for at := 12; at+8 <= len(p.data); {
+		size := int(binary.LittleEndian.Uint32(p.data[at+4:]))
+		body := p.data[at+8:]
+		if string(p.data[at:at+4]) == "data" {
+			p.data = body[:min(size, len(body))]
+			return nil
+		}
+		if size > len(body) {
+			break
+		}
+		at += 8 + size + size%2
+	}
+	return &Bad{0, "it is a RIFF file without the data of a MIDI file"}
+}
+
+// frames are the frames a second that a division tells as a negative number; 29
+// stands for 30 drop, in 1,001 seconds 30,000.
+var frames = map[int]struct{ a, quarter int }{24: {24, 1_000_000}, 25: {25, 1_000_000}, 29: {30, 1_001_000}, 30: {30, 1_000_000}}
+
+// division is how time is counted: ticks in a quarter note, or when micros is not 0, in
+// so many microseconds.
+func (p *parser) division(two []byte) (ticks int, micros int64, err error) {
+	n := int(two[0])<<8 | int(two[1])
+	if n&0x8000 == 0 {
+		if n == 0 {
+			return 0, 0, p.bad("a quarter note has no ticks")
+		}
+		return n, 0, nil
+	}
+	rate, ok := frames[256-int(two[0])]
+	if !ok || two[1] == 0 {
+		return 0, 0, p.bad("its time counts %d frames a second of %d ticks; 24, 25, 29 and 30 frames can be", 256-int(two[0]), two[1])
+	}
+	return rate.a * int(two[1]), int64(rate.quarter), nil
+}
+
 func (p *parser) file() (*File, error) {
+	if err := p.unwrap(); err != nil {
+		return nil, err
+	}
 	tag, ok, err := p.chunk()
 	if err != nil || !ok || tag != "MThd" || p.end-p.at < 6 {
 		return nil, &Bad{0, "it does not begin as a Standard MIDI File"}
 	}
 	head := p.data[p.at:p.end]
-	kind, division := int(head[0])<<8|int(head[1]), int(head[4])<<8|int(head[5])
-	switch {
-	case kind > 1:
-		return nil, p.bad("it is of type %d; types 0 and 1 are read", kind)
-	case division&0x8000 != 0:
-		return nil, p.bad("its time counts frames; it must count quarter notes")
-	case division == 0:
-		return nil, p.bad("a quarter note has no ticks")
+	kind := int(head[0])<<8 | int(head[1])
+	if kind > 2 {
+		return nil, p.bad("it is of type %d; types 0, 1 and 2 are read", kind)
+	}
+	ticks, micros, err := p.division(head[4:6])
+	if err != nil {
+		return nil, err
 	}
 	p.at = p.end
-	out := &File{Tracks: []Track{}}
+	out := &File{Tracks: []Track{}, Notes: []string{}}
 	for {
 		tag, ok, err := p.chunk()
 		if err != nil {
@@ -189,13 +246,55 @@ func (p *parser) file() (*File, error) {
 				return nil, err
 			}
 			out.Tracks = append(out.Tracks, t)
+			if kind == 2 {
+				if err := p.time(out.Tracks[len(out.Tracks)-1:], ticks, micros); err != nil {
+					return nil, err
+				}
+				p.tempi, p.metres = nil, nil
+			}
 		}
 		p.at = p.end
 	}
-	if out.Clock, err = tempo.New(division, p.tempi...); err != nil {
-		return nil, &Bad{0, err.Error()}
+	if kind < 2 {
+		if err := p.time(out.Tracks, ticks, micros); err != nil {
+			return nil, err
+		}
 	}
+	p.tell(out, kind, micros)
 	return out, nil
+}
+
+// time gives tracks the tempi and metres that have been read.
+func (p *parser) time(tracks []Track, ticks int, micros int64) error {
+	tempi := p.tempi
+	if micros > 0 {
+		tempi = []tempo.Change{{Quarter: micros}} // frames are not stretched by a tempo
+	}
+	time, err := tempo.NewTime(ticks, tempi, p.metres)
+	if err != nil {
+		return &Bad{0, err.Error()}
+	}
+	for n := range tracks {
+		tracks[n].Time = time
+	}
+	return nil
+}
+
+// tell notes what was read otherwise than the standard has it.
+func (p *parser) tell(out *File, kind int, micros int64) {
+	note := func(text string, args ...any) { out.Notes = append(out.Notes, fmt.Sprintf(text, args...)) }
+	if kind == 2 {
+		note("It is of type 2: each of its %d tracks is a piece of its own, with its own tempo and bars.", len(out.Tracks))
+	}
+	if micros > 0 {
+		note("Its time counts frames, which know no quarter notes: its tempi are left out, and a bar lasts four seconds unless it says a metre.")
+	}
+	if p.resumed > 0 {
+		note("%d events leave out their status after a meta or system exclusive event, against the standard; they are read as meant.", p.resumed)
+	}
+	if p.odd > 0 {
+		note("%d time signatures that can not be are left out.", p.odd)
+	}
 }
 
 // track reads one track to its end.
@@ -227,6 +326,7 @@ type trackReader struct {
 	track   Track
 	tick    int64
 	running byte
+	between bool             // a meta or system exclusive event has come since the last status
 	on      map[[2]int][]int // sounding notes by channel and key
 	over    bool
 }
@@ -241,13 +341,16 @@ func (t *trackReader) event() error {
 			return t.bad("an event has no status")
 		}
 		status, t.at = t.running, t.at-1
+		if t.between {
+			t.resumed++
+		}
 	}
 	switch {
 	case status == 0xff:
-		t.running = 0
+		t.between = true
 		return t.meta()
 	case status == 0xf0 || status == 0xf7:
-		t.running = 0
+		t.between = true
 		n, err := t.number()
 		if err == nil {
 			_, err = t.bytes(n)
@@ -256,7 +359,7 @@ func (t *trackReader) event() error {
 	case status > 0xf0:
 		return t.bad("the message %#x does not belong into a file", status)
 	}
-	t.running = status
+	t.running, t.between = status, false
 	long := int64(2)
 	if kind := status & 0xf0; kind == 0xc0 || kind == 0xd0 {
 		long = 1
@@ -283,7 +386,10 @@ func (t *trackReader) channel(status byte, data []byte) error {
 		t.noteOff(channel, int(data[0]))
 	case 0xb0:
 		if data[0] < 120 {
-			t.track.Controls = append(t.track.Controls, Control{t.tick, channel, int(data[0]), int(data[1])})
+			if t.values++; t.values > MaxValues {
+				return t.bad("it has more than %d controller values; thin them out", MaxValues)
+			}
+			t.track.Controls = append(t.track.Controls, Control{t.tick, uint8(channel), data[0], data[1]})
 		}
 	}
 	return nil
@@ -323,9 +429,14 @@ func (t *trackReader) meta() error {
 	}
 	switch kind {
 	case 0x01, 0x05, 0x07:
+		if t.texts++; t.texts > MaxTexts {
+			return t.bad("it has more than %d texts", MaxTexts)
+		}
 		t.track.Texts = append(t.track.Texts, Text{t.tick, kind == 0x05, text(data)})
 	case 0x03:
 		t.track.Name = text(data)
+	case 0x09:
+		t.track.Device = text(data)
 	case 0x21:
 		if len(data) == 1 {
 			t.track.Port = int(data[0])
@@ -334,10 +445,22 @@ func (t *trackReader) meta() error {
 		t.over = true
 	case 0x51:
 		if len(data) == 3 {
+			if len(t.tempi) == MaxTempi {
+				return t.bad("it has more than %d tempi", MaxTempi)
+			}
 			if quarter := int64(data[0])<<16 | int64(data[1])<<8 | int64(data[2]); quarter > 0 {
 				t.tempi = append(t.tempi, tempo.Change{Tick: t.tick, Quarter: quarter})
 			}
 		}
+	case 0x58:
+		if len(t.metres) == MaxTempi {
+			return t.bad("it has more than %d time signatures", MaxTempi)
+		}
+		if len(data) < 2 || data[0] == 0 || data[1] > 7 {
+			t.odd++
+			break
+		}
+		t.metres = append(t.metres, tempo.Metre{Tick: t.tick, Beats: int(data[0]), Unit: 1 << data[1]})
 	}
 	return nil
 }
@@ -382,7 +505,7 @@ func (t Track) Played(v *articulation.Vocabulary) articulation.Part {
 		}
 	}
 	for _, c := range t.Controls {
-		out.Controls = append(out.Controls, articulation.Control{Tick: c.Tick, Number: c.Number, Value: c.Value})
+		out.Controls = append(out.Controls, articulation.Control{Tick: c.Tick, Number: int(c.Number), Value: int(c.Value)})
 	}
 	return out
 }

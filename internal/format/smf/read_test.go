@@ -54,7 +54,7 @@ func TestFilesOfAnotherProgramAreRead(t *testing.T) {
 	f, err := smf.Read(bytes.NewReader(midi(t, pier)))
 	require.NoError(t, err)
 	require.Len(t, f.Tracks, 2)
-	require.EqualValues(t, 3_000_000, f.Clock.Micros(2400), "2 s at 120, then a quarter note at 60")
+	require.EqualValues(t, 3_000_000, f.Tracks[1].Time.Clock.Micros(2400), "2 s at 120, then a quarter note at 60")
 	track := f.Tracks[1]
 	require.Equal(t, "Violins 1", track.Name)
 	require.Equal(t, 3, track.Port)
@@ -68,19 +68,19 @@ func TestFilesOfAnotherProgramAreRead(t *testing.T) {
 
 // What is compiled is written so that midicsv reads every message.
 func TestCompiledMessagesAreWritten(t *testing.T) {
-	clock, err := tempo.New(480, tempo.Change{Tick: 960, Quarter: 600_000})
+	time, err := tempo.NewTime(480, []tempo.Change{{Tick: 960, Quarter: 600_000}}, []tempo.Metre{{Beats: 6, Unit: 8}, {Tick: 1440, Beats: 7, Unit: 16}})
 	require.NoError(t, err)
 	done, err := articulation.Compile(articulation.NewVocabulary(nil), articulation.Part{Notes: []articulation.Note{{Start: 480, End: 960, Key: 60, Velocity: 90, Articulations: []string{"pizz."}}}},
-		articulation.Target{Channel: 5, KeyHigh: 127, Map: []template.Mapping{{Articulation: "pizzicato", Switches: []template.Switch{{Kind: template.ByKey, Number: 24}, {Kind: template.ByProgramme, Number: 9}}}}}, clock, articulation.Options{})
+		articulation.Target{Channel: 5, KeyHigh: 127, Map: []template.Mapping{{Articulation: "pizzicato", Switches: []template.Switch{{Kind: template.ByKey, Number: 24}, {Kind: template.ByProgramme, Number: 9}}}}}, time.Clock, articulation.Options{})
 	require.NoError(t, err)
 	var out bytes.Buffer
-	require.NoError(t, smf.WriteCompiled(&out, "Violins", clock, done.Messages))
+	require.NoError(t, smf.WriteCompiled(&out, "Violins", time, done.Messages))
 	path := filepath.Join(t.TempDir(), "x.mid")
 	require.NoError(t, os.WriteFile(path, out.Bytes(), 0o644))
 	text, err := exec.Command("midicsv", path).Output()
 	require.NoError(t, err)
 	for _, line := range []string{
-		"1, 960, Tempo, 600000", `2, 0, Title_t, "Violins"`, "2, 480, Note_on_c, 4, 24, 100", "2, 480, Program_c, 4, 9",
+		"1, 0, Time_signature, 6, 3, 36, 8", "1, 960, Tempo, 600000", "1, 1440, Time_signature, 7, 4, 6, 8", `2, 0, Title_t, "Violins"`, "2, 480, Note_on_c, 4, 24, 100", "2, 480, Program_c, 4, 9",
 		"2, 480, Note_on_c, 4, 60, 90", "2, 490, Note_off_c, 4, 24, 64", "2, 960, Note_off_c, 4, 60, 64",
 	} {
 		require.Contains(t, string(text), line)
@@ -96,11 +96,11 @@ func TestTheFileOfACall(t *testing.T) {
 	call := &template.Call{ID: "c", Name: "1M01", Instruments: []template.ID{base.Instruments[2].ID, base.Instruments[0].ID}}
 	base.Calls = []*template.Call{{ID: "first", Name: "Other"}, call}
 	w := handover.NewWake(base, call)
-	clock, err := tempo.New(handover.TicksPerQuarter)
+	time, err := tempo.NewTime(handover.TicksPerQuarter, nil, nil)
 	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "call.mid")
 	var out bytes.Buffer
-	require.NoError(t, smf.WriteCompiled(&out, w.Name, clock, w.Messages))
+	require.NoError(t, smf.WriteCompiled(&out, w.Name, time, w.Messages))
 	require.NoError(t, os.WriteFile(path, out.Bytes(), 0o644))
 	text, err := exec.Command("midicsv", path).Output()
 	require.NoError(t, err)
@@ -120,8 +120,9 @@ func TestBrokenFilesSayWhere(t *testing.T) {
 	track := func(body string) string { return head + "MTrk\x00\x00\x00" + string([]byte{byte(len(body))}) + body }
 	for says, data := range map[string]string{
 		"does not begin":               "RIFF",
-		"it is of type 2":              "MThd\x00\x00\x00\x06\x00\x02\x00\x01\x01\xe0",
-		"counts frames":                "MThd\x00\x00\x00\x06\x00\x01\x00\x01\xe7\x28",
+		"without the data":             "RIFF\xff\x00\x00\x00RMIDINFO\xff\xff\xff\xff",
+		"it is of type 3":              "MThd\x00\x00\x00\x06\x00\x03\x00\x01\x01\xe0",
+		"counts 23 frames":             "MThd\x00\x00\x00\x06\x00\x01\x00\x01\xe9\x28",
 		"no ticks":                     "MThd\x00\x00\x00\x06\x00\x01\x00\x01\x00\x00",
 		"a chunk of 255 bytes":         head + "MTrk\x00\x00\x00\xff\x00",
 		"an event has no status":       track("\x00\x40\x40"),
@@ -133,6 +134,82 @@ func TestBrokenFilesSayWhere(t *testing.T) {
 		_, err := smf.Read(strings.NewReader(data))
 		require.ErrorContains(t, err, says)
 	}
+}
+
+// Bars go by the metres of the file: a bar of 7/16 at 120 lasts 0.875 s.
+func TestBarsOfAFile(t *testing.T) {
+	f, err := smf.Read(bytes.NewReader(midi(t, `0, 0, Header, 1, 1, 480
+1, 0, Start_track
+1, 0, Time_signature, 7, 4, 6, 8
+1, 0, Tempo, 500000
+1, 0, Tempo, 500000
+1, 1680, Tempo, 500000
+1, 1680, Time_signature, 3, 2, 24, 8
+1, 1680, Note_on_c, 0, 60, 64
+1, 1681, Note_off_c, 0, 60, 64
+1, 1681, End_track
+0, 0, End_of_file
+`)))
+	require.NoError(t, err)
+	time := f.Tracks[0].Time
+	var seconds []float64
+	for bar := range 4 {
+		seconds = append(seconds, float64(time.Clock.Micros(time.Bars.Start(int64(bar+1))))/1e6)
+	}
+	require.Equal(t, []float64{0, 0.875, 1.75, 3.25}, seconds)
+	require.Len(t, time.Clock.Changes(), 1, "equal tempi are one")
+}
+
+// A file in RIFF (MIDI RP-029), patterns of type 2, and time in frames, each of them
+// made of one of csvmidi's.
+func TestOtherKindsOfFiles(t *testing.T) {
+	plain := midi(t, pier)
+	riff := append([]byte("RIFF\x00\x00\x00\x00RMIDinfo\x01\x00\x00\x00x\x00data"), byte(len(plain)), byte(len(plain)>>8), 0, 0)
+	f, err := smf.Read(bytes.NewReader(append(append(riff, plain...), "LIST"...)))
+	require.NoError(t, err)
+	want, err := smf.Read(bytes.NewReader(plain))
+	require.NoError(t, err)
+	require.Equal(t, want, f)
+	require.Empty(t, f.Notes)
+
+	patterns := bytes.Clone(plain)
+	patterns[9] = 2
+	f, err = smf.Read(bytes.NewReader(patterns))
+	require.NoError(t, err)
+	require.Len(t, f.Tracks, 2)
+	require.EqualValues(t, 3_000_000, f.Tracks[0].Time.Clock.Micros(2400))
+	require.EqualValues(t, 2_500_000, f.Tracks[1].Time.Clock.Micros(2400), "the tempo is of the first piece only")
+	require.Contains(t, f.Notes[0], "each of its 2 tracks is a piece of its own")
+
+	for division, micros := range map[[2]byte]int64{{256 - 25, 40}: 1_000, {256 - 24, 80}: 520, {256 - 29, 100}: 333, {256 - 30, 4}: 8_333} {
+		frames := bytes.Clone(plain)
+		frames[12], frames[13] = division[0], division[1]
+		f, err = smf.Read(bytes.NewReader(frames))
+		require.NoError(t, err)
+		require.Equal(t, micros, f.Tracks[0].Time.Clock.Micros(1), "%v", division)
+		require.Contains(t, f.Notes[0], "Its time counts frames")
+	}
+}
+
+// Running status after a meta event is against the standard and common: it is read
+// as meant, and told. Devices are read.
+func TestOddEventsAreReadAsMeant(t *testing.T) {
+	body := "\x00\x90\x40\x40" + "\x00\xff\x09\x03Elm" + "\x10\x40\x00" + "\x00\xf0\x01\xf7" + "\x00\x42\x40" + "\x00\xff\x58\x02\x00\x02" + "\x10\xff\x2f\x00"
+	f, err := smf.Read(strings.NewReader("MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0MTrk\x00\x00\x00" + string([]byte{byte(len(body))}) + body))
+	require.NoError(t, err)
+	require.Equal(t, []smf.Note{{Start: 0, End: 16, Channel: 1, Key: 64, Velocity: 64}, {Start: 16, End: 32, Channel: 1, Key: 66, Velocity: 64}}, f.Tracks[0].Notes)
+	require.Equal(t, "Elm", f.Tracks[0].Device)
+	require.Len(t, f.Notes, 2)
+	require.Contains(t, f.Notes[0], "2 events leave out their status")
+	require.Contains(t, f.Notes[1], "1 time signatures that can not be")
+}
+
+// Very many controller values are refused by the name of their bound.
+func TestControllersAreBounded(t *testing.T) {
+	body := "\x00\xb0\x01\x40" + strings.Repeat("\x00\x01\x41", smf.MaxValues)
+	size := len(body)
+	_, err := smf.Read(strings.NewReader("MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0MTrk" + string([]byte{byte(size >> 24), byte(size >> 16), byte(size >> 8), byte(size)}) + body))
+	require.ErrorContains(t, err, "more than 4000000 controller values; thin them out")
 }
 
 func FuzzRead(f *testing.F) {

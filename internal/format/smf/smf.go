@@ -10,6 +10,7 @@ import (
 	"gitlab.com/gomidi/midi/v2/smf"
 
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/tempo"
 )
 
 // Write writes a song: a first track with name, tempo, metre and the marker
@@ -37,8 +38,11 @@ func Write(w io.Writer, song handover.Song) error {
 func lead(song handover.Song) smf.Track {
 	var t smf.Track
 	t.Add(0, smf.MetaTrackSequenceName(song.Name))
-	t.Add(0, smf.MetaMeter(4, 4))
+	t.Add(0, metre(tempo.Common))
 	t.Add(0, smf.MetaTempo(song.TempoBPM))
+	if n := song.Unnumbered(); n > 0 {
+		t.Add(0, smf.MetaText(fmt.Sprintf("%d tracks are on ports beyond the 128 that FF 21 numbers; their device names (FF 09) tell which.", n)))
+	}
 	t.Add(song.CueTick, smf.MetaMarker(fmt.Sprintf("Cue start, bar %d", song.CueBar)))
 	t.Close(0)
 	return t

@@ -69,3 +69,15 @@ func TestMidicsvReadsTheSameBack(t *testing.T) {
 	}
 	require.True(t, strings.HasPrefix(song.Tracks[0].Name, "Piccolo"), "score order")
 }
+
+// Beyond the 128 ports that FF 21 numbers, the device tells a track's port, and the
+// file says so.
+func TestPortsBeyond128AreTold(t *testing.T) {
+	song := handover.Song{Name: "Wide", TempoBPM: 120, Tracks: []handover.Track{{Name: "In", Device: "Elm riser 1 port 1", Port: 127, Channel: 1}, {Name: "Out", Device: "Elm riser 17 port 1", Port: -1, Channel: 1}}}
+	var out bytes.Buffer
+	require.NoError(t, smf.Write(&out, song))
+	f, err := smf.Read(&out)
+	require.NoError(t, err)
+	require.Equal(t, "1 tracks are on ports beyond the 128 that FF 21 numbers; their device names (FF 09) tell which.", f.Tracks[0].Texts[0].Text)
+	require.Equal(t, []any{127, -1, "Elm riser 17 port 1"}, []any{f.Tracks[1].Port, f.Tracks[2].Port, f.Tracks[2].Device})
+}

@@ -2748,6 +2748,8 @@ export interface components {
              * @description of the template, once it is kept
              */
             revision?: number;
+            /** @description what of the file was left out, or read otherwise than it says */
+            notes: string[];
             call?: components["schemas"]["Id"];
             parts: components["schemas"]["MusicPart"][];
             cost: components["schemas"]["CallCost"];
@@ -3440,6 +3442,8 @@ export interface components {
             missing: string[];
             outside: number;
             switches: number;
+            /** @description what of the file was left out, or read otherwise than it says */
+            notes: string[];
         };
         CompilePart: {
             name: string;

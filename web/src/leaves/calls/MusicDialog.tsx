@@ -6,6 +6,7 @@ import { call } from "../../model/changing";
 import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
 import { get, tell, useApp } from "../../model/store";
 import { mib, plural, wait } from "../../model/template";
+import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 
 const matched: Record<MusicPart["how"], string> = {
@@ -59,7 +60,7 @@ export function MusicDialog({ close }: { close: () => void }) {
             <input
               type="file"
               className="sr-only"
-              accept=".mid,.midi,.smf,.musicxml,.mxl,.xml"
+              accept=".mid,.midi,.smf,.rmi,.musicxml,.mxl,.xml"
               aria-label="Music"
               onChange={(e) => open(e.target.files?.[0])}
             />
@@ -67,6 +68,7 @@ export function MusicDialog({ close }: { close: () => void }) {
           <span className="text-soft">{ask.file?.name ?? "MIDI file or MusicXML of one cue; or drop it here"}</span>
         </div>
         {error && <p className="py-2 text-accent">! {error.message}</p>}
+        {report && <FileNotes notes={report.notes} />}
         {report && (
           <>
             <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { compiled, takeOutCompiled } from "../../model/compile";
 import { get, useApp } from "../../model/store";
+import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 import { Messages } from "../library/Messages";
 
@@ -24,7 +25,7 @@ export function CompileDialog({ close }: { close: () => void }) {
             type="file"
             className="sr-only"
             aria-label="Music"
-            accept=".musicxml,.mxl,.xml,.mid,.midi"
+            accept=".musicxml,.mxl,.xml,.mid,.midi,.rmi"
             onChange={(e) => {
               setFile(e.target.files?.[0] ?? null);
               setPart(0);
@@ -70,6 +71,7 @@ export function CompileDialog({ close }: { close: () => void }) {
         </p>
       )}
       {error && <p className="text-accent">! {error.message}</p>}
+      {data && !error && <FileNotes notes={data.notes} />}
       {data && !error && <Messages report={data} />}
     </Floating>
   );

@@ -1,0 +1,11 @@
+/** FileNotes says what of a file was left out, or read otherwise than it says. */
+export function FileNotes({ notes }: { notes: string[] }) {
+  if (notes.length === 0) return null;
+  return (
+    <ul aria-label="Of the file" className="my-2 border-line border-l-4 pl-3">
+      {notes.map((n) => (
+        <li key={n}>{n}</li>
+      ))}
+    </ul>
+  );
+}
