@@ -74,3 +74,50 @@ func ToSeat(instruments, machines, groups int, full float64, seed uint64) *templ
 func patchOf(p *template.Player, size int, heavy bool) template.ID {
 	return template.ID(fmt.Sprintf("patch-%s-%d-%t", p.ID, size, heavy))
 }
+
+// Rig is a template to be seated: a row of each size, MiB, on machines with so much
+// memory each, MiB, and the cores of one riser. Rows are in calls by their numbers; without
+// calls, everything must fit at once.
+func Rig(sizes, machines []float64, calls ...[]int) *template.Template {
+	t := template.New("template-rig", "Rig")
+	player := &template.Player{ID: "player", Name: "Single", Sounds: 1, Outputs: 1}
+	put := change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "library", Name: "Library"})},
+		Players:   []change.Entry[template.Player]{change.Append(player)},
+		Sections:  []change.Entry[template.Section]{change.Append(&template.Section{ID: "section", Name: "Section"})},
+		Buses: []change.Entry[template.Bus]{change.Append(&template.Bus{
+			ID: "stem", Kind: template.Stem, Name: "Stem", Fold: t.Folds[0].ID, Routes: []template.Route{{To: t.TheMix().ID, Tap: template.Post}},
+		})},
+	}
+	var add change.Add
+	for n, mib := range sizes {
+		patch := &template.Patch{ID: template.ID(fmt.Sprintf("patch-%d", n)), Library: "library", Player: player.ID, Name: fmt.Sprintf("Patch %d", n), PreloadMiB: mib, KeyHigh: 127}
+		put.Patches = append(put.Patches, change.Append(patch))
+		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: &template.Instrument{
+			ID: template.ID(fmt.Sprintf("i-%d", n)), Section: "section", Name: fmt.Sprintf("I %d", n), Kind: template.Sampled,
+			Articulations: []string{}, Patches: []template.ID{patch.ID}, Routes: []template.Route{{To: "stem", Tap: template.Post}},
+		}})
+	}
+	for m, mib := range machines {
+		put.Machines = append(put.Machines, change.Append(&template.Machine{
+			ID: template.ID(fmt.Sprintf("machine-%d", m+1)), Name: fmt.Sprintf("Machine %d", m+1), MemoryMiB: mib, Cores: 8, DiskMiBs: 1000,
+		}))
+	}
+	t = Must(t, put, add)
+	if len(calls) == 0 {
+		set := t.Settings
+		set.MemoryRule = template.FitEverything
+		return Must(t, change.Configure{Name: t.Name, Settings: set})
+	}
+	var named change.Put
+	for n, rows := range calls {
+		c := &template.Call{ID: template.ID(fmt.Sprintf("call-%d", n)), Name: fmt.Sprintf("Call %d", n)}
+		for _, r := range rows {
+			c.Instruments = append(c.Instruments, template.ID(fmt.Sprintf("i-%d", r)))
+		}
+		named.Calls = append(named.Calls, change.Append(c))
+	}
+	set := t.Settings
+	set.MemoryRule = template.FitCalls
+	return Must(t, named, change.Configure{Name: t.Name, Settings: set})
+}

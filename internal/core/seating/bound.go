@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/calls"
+	"fanfold/internal/core/packing"
 	"fanfold/internal/core/template"
 )
 
@@ -36,16 +37,13 @@ func (h *hall) boundTo(i *template.Instrument) (template.ID, bool) {
 	if i.Style.Machine != "" {
 		return i.Style.Machine, true
 	}
-	var found []template.ID
-	for _, m := range h.t.Machines {
-		if h.t.MissingOn(i, m) == nil {
-			found = append(found, m.ID)
+	found, times := template.ID(""), 0
+	for n, has := range h.installed(i) {
+		if has {
+			found, times = h.t.Machines[n].ID, times+1
 		}
 	}
-	if len(found) == 1 {
-		return found[0], true
-	}
-	return "", false
+	return found, times == 1
 }
 
 // risersNeeded is how many risers a set of instruments needs at least.
@@ -107,6 +105,7 @@ func (h *hall) machinesNeeded() int {
 	most := 0
 	for _, set := range calls.AlwaysReady(h.t) {
 		mib := 0.0
+		var sizes []float64
 		spreads := map[template.ID]bool{}
 		for _, id := range set {
 			i := h.t.Instrument(id)
@@ -114,7 +113,8 @@ func (h *hall) machinesNeeded() int {
 				continue
 			}
 			spreads[i.Spread] = i.Spread != ""
-			mib += calls.PreloadMiB(h.t, i)
+			sizes = append(sizes, calls.PreloadMiB(h.t, i))
+			mib += sizes[len(sizes)-1]
 		}
 		n := 0
 		for n < len(limits) && mib > 0 {
@@ -122,6 +122,9 @@ func (h *hall) machinesNeeded() int {
 			n++
 		}
 		most = max(most, n)
+		if len(limits) > 0 { // no machine has more than the largest
+			most = max(most, packing.Fewest(sizes, limits[0]))
+		}
 	}
 	return most
 }

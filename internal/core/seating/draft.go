@@ -6,6 +6,7 @@ import "fanfold/internal/core/template"
 // wants to wait, and is a sound plan at any time.
 type Draft struct {
 	p     *planner
+	pack  *packer // while rows are shared out among machines
 	round int
 }
 
@@ -14,6 +15,9 @@ func Begin(t *template.Template, o Options) *Draft {
 	d := &Draft{p: newPlanner(t, o)}
 	d.p.build()
 	d.p.least = lowerBound(d.p.h)
+	if len(o.Only) == 0 && d.p.worthPacking() {
+		d.pack = d.p.newPacker(false)
+	}
 	return d
 }
 
@@ -24,7 +28,17 @@ func (d *Draft) Improve() bool {
 		return false
 	}
 	d.round++
-	return d.p.round(d.round)
+	if d.pack == nil {
+		return d.p.round(d.round)
+	}
+	if d.pack.spent == 0 && d.pack.begin() {
+		return true
+	}
+	better := d.pack.more()
+	if d.pack.done() {
+		d.pack = nil
+	}
+	return better
 }
 
 // Rounds is how many plans were tried.

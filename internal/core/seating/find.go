@@ -136,6 +136,52 @@ func (h *hall) why(i *template.Instrument) string {
 	return strings.Join(out, "; ")
 }
 
+// proof says what is lacking whatever is moved, when that is why an instrument finds no
+// seat: all that must be ready at once takes more than there is, on the one machine that
+// some are bound to, or on all together.
+func (h *hall) proof(i *template.Instrument) string {
+	if len(h.t.Machines) == 0 {
+		return ""
+	}
+	bound, only := h.boundTo(i)
+	need := make([]float64, len(h.glasses))
+	rows := 0
+	for _, o := range h.t.Instruments {
+		if m, also := h.boundTo(o); !o.NeedsSeat() || only && (!also || m != bound) {
+			continue
+		}
+		rows++
+		for _, n := range h.member[o.ID] {
+			need[n] += h.atLeast[o.ID]
+		}
+	}
+	who, limit, seats, large := "all machines together lack", 0.0, 0, false
+	for _, m := range h.t.Machines {
+		if only && m.ID != bound {
+			continue
+		}
+		if only {
+			who = m.Name + " lacks"
+		}
+		limit += h.limit(m)
+		large = large || h.limit(m) >= h.atLeast[i.ID]
+		seats += h.t.Risers(m) * h.usable()
+	}
+	short := 0.0
+	for _, n := range h.member[i.ID] {
+		short = max(short, need[n]-limit)
+	}
+	switch {
+	case !large: // it would fit nowhere by itself
+		return ""
+	case short > 1e-6:
+		return fmt.Sprintf("; %s %s, whatever is moved", who, amount(short))
+	case seats > 0 && rows > seats:
+		return fmt.Sprintf("; %s %d seats, whatever is moved", who, rows-seats)
+	}
+	return ""
+}
+
 func (h *hall) whyNotOn(i *template.Instrument, m *template.Machine) string {
 	risers := h.t.Risers(m)
 	if risers == 0 {

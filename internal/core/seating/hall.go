@@ -21,7 +21,8 @@ type hall struct {
 	outputs  map[calls.PlayerKey]map[int]int
 	preload  map[template.ID]float64 // preload of all that sits on a machine, MiB
 	glasses  []*calls.Glass          // one for each set that must fit
-	member   []map[template.ID]bool  // the sets
+	member   map[template.ID][]int   // the sets that an instrument is in
+	atLeast  map[template.ID]float64 // the memory it takes wherever it sits, MiB
 	spread   map[template.ID]*spread // by what rows spread out share
 	held     Held                    // what others take
 	reserved map[template.Seat]int   // channels of a port that such rows still need
@@ -29,6 +30,7 @@ type hall struct {
 	risers   map[riserKey]*riserUse
 	empty    *calls.Glass
 	absent   map[absence]*template.Library // what is known of libraries
+	has      map[string][]bool             // machines, by the libraries they have
 	tally    *tally
 	packed   bool // seats kept free for growth are taken, too
 }
@@ -91,8 +93,9 @@ func newHall(t *template.Template) *hall {
 		t: t, kinds: map[template.ID]template.BusKind{},
 		places: map[template.Seat]template.ID{}, pairs: map[pairKey]*pairUse{}, first: map[groupOn][]int{},
 		groups: map[template.ID]groupKey{}, risers: map[riserKey]*riserUse{},
-		empty: calls.NewGlass(t), absent: map[absence]*template.Library{},
+		empty: calls.NewGlass(t), absent: map[absence]*template.Library{}, has: map[string][]bool{},
 		sounds: map[calls.PlayerKey]int{}, outputs: map[calls.PlayerKey]map[int]int{},
+		member: make(map[template.ID][]int, len(t.Instruments)), atLeast: make(map[template.ID]float64, len(t.Instruments)),
 		preload: map[template.ID]float64{}, spread: map[template.ID]*spread{}, reserved: map[template.Seat]int{},
 	}
 	for _, i := range t.Instruments {
@@ -106,16 +109,19 @@ func newHall(t *template.Template) *hall {
 	for _, b := range t.Buses {
 		h.kinds[b.ID] = b.Kind
 	}
-	for _, set := range calls.AlwaysReady(t) {
-		member := make(map[template.ID]bool, len(set))
-		for _, id := range set {
-			member[id] = true
-		}
+	for n, set := range calls.AlwaysReady(t) {
 		h.glasses = append(h.glasses, calls.NewGlass(t))
-		h.member = append(h.member, member)
+		for _, id := range set {
+			if sets := h.member[id]; len(sets) == 0 || sets[len(sets)-1] != n {
+				h.member[id] = append(sets, n)
+			}
+		}
 	}
 	for _, i := range t.Instruments {
 		h.groups[i.ID] = h.groupOf(i)
+		if i.Spread == "" {
+			h.atLeast[i.ID] = calls.PreloadMiB(t, i)
+		}
 	}
 	h.tally = newTally(h)
 	return h
@@ -198,6 +204,24 @@ func (h *hall) refuses(i *template.Instrument, s template.Seat) *refusal {
 	return h.memoryRefuses(i, s, m)
 }
 
+// installed tells of each machine whether it has the libraries that an instrument plays;
+// rows of the same libraries are looked up once.
+func (h *hall) installed(i *template.Instrument) []bool {
+	key := ""
+	for _, p := range h.t.PatchesOf(i) {
+		key += string(p.Library) + " "
+	}
+	known, ok := h.has[key]
+	if !ok {
+		known = make([]bool, len(h.t.Machines))
+		for n, m := range h.t.Machines {
+			known[n] = h.t.MissingOn(i, m) == nil
+		}
+		h.has[key] = known
+	}
+	return known
+}
+
 type absence struct{ instrument, machine template.ID }
 
 // missing is the library an instrument needs that a machine does not have.
@@ -270,15 +294,24 @@ func (h *hall) memoryRefuses(i *template.Instrument, s template.Seat, m *templat
 	if alone := h.empty.Adding(i, s); alone > limit+1e-6 {
 		return refuse(noMemory, "needs %s, more than the %s of %s%s", amount(alone), amount(limit), m.Name, h.beside(m))
 	}
-	for n, g := range h.glasses {
-		if !h.member[n][i.ID] {
-			continue
-		}
+	for _, n := range h.member[i.ID] {
+		g := h.glasses[n]
 		if need, free := g.Adding(i, s), limit-g.UsedMiB(m.ID); need > free+1e-6 {
 			return refuse(noMemory, "%s has %s of memory left%s, %s needed", m.Name, amount(max(0, free)), h.beside(m), amount(need))
 		}
 	}
 	return nil
+}
+
+// full tells whether a machine has too little memory for an instrument on whatever seat.
+func (h *hall) full(i *template.Instrument, m *template.Machine) bool {
+	need, limit := h.atLeast[i.ID], h.limit(m)
+	for _, n := range h.member[i.ID] {
+		if h.glasses[n].UsedMiB(m.ID)+need > limit+1e-6 {
+			return true
+		}
+	}
+	return false
 }
 
 // limit is the memory that seats on a machine may take, MiB.
@@ -339,10 +372,8 @@ func (h *hall) take(i *template.Instrument, s template.Seat) {
 		}
 		h.reserved[x.home]--
 	}
-	for n, g := range h.glasses {
-		if h.member[n][i.ID] {
-			g.Add(i, s)
-		}
+	for _, n := range h.member[i.ID] {
+		h.glasses[n].Add(i, s)
 	}
 	h.tally.after(s)
 	h.tally.enter(i, s, 1)
@@ -382,10 +413,8 @@ func (h *hall) leave(i *template.Instrument, s template.Seat) {
 			delete(h.outputs[key], s.Pair)
 		}
 	}
-	for n, g := range h.glasses {
-		if h.member[n][i.ID] {
-			g.Take(i, s)
-		}
+	for _, n := range h.member[i.ID] {
+		h.glasses[n].Take(i, s)
 	}
 	h.tally.after(s)
 	h.tally.enter(i, s, -1)

@@ -33,7 +33,9 @@ func (p *planner) improve(o Options) {
 	if rounds < 0 || len(o.Only) > 0 || !p.canImprove() {
 		return
 	}
-	p.least = lowerBound(p.h)
+	if p.h.tally.used > manyRisers {
+		rounds, patience = rounds/4, patience/4
+	}
 	fruitless := 0
 	for round := range rounds {
 		if fruitless > patience && p.h.tally.used <= p.least || o.Stop != nil && o.Stop() {
@@ -44,6 +46,10 @@ func (p *planner) improve(o Options) {
 		}
 	}
 }
+
+// manyRisers is from how many risers in use on a round of improvement costs so much that
+// fewer are gone through.
+const manyRisers = 200
 
 // canImprove tells whether any other plan could be cheaper: somebody is left
 // over, or moving somebody may pay.
@@ -71,14 +77,14 @@ func (p *planner) round(n int) bool {
 	var out []*template.Instrument
 	switch used := p.used(); {
 	case len(used) == 0:
-	case n%12 == 6 && before.Risers > p.least && len(p.movable) <= mostFittedAnew:
+	case n%12 == 6 && before.Risers > p.least && p.crowded() && len(p.movable) <= mostFittedAnew:
 		open := p.roomiest(before.Risers - 1)
 		for _, r := range used {
 			barred[r] = !open[r]
 		}
 		p.opened, fit = open, true
 		out = slices.Clone(p.movable)
-	case n%6 == 0 && before.Risers > p.least:
+	case n%6 == 0 && before.Risers > p.least && p.crowded():
 		barred[used[0]] = true // the emptiest
 		fit = true
 		for n, r := range used {
@@ -127,6 +133,9 @@ func (p *planner) round(n int) bool {
 	}
 	return false
 }
+
+// crowded tells whether risers are scarce by their seats, and not by memory alone.
+func (p *planner) crowded() bool { return p.h.tally.seated > p.h.tally.used*p.h.usable()/4 }
 
 // mostFitted is how many instruments are fitted one by one in one round.
 const mostFitted = 1500

@@ -59,6 +59,8 @@ type Held map[template.ID]float64
 func Everyone(t *template.Template, o Options) Plan {
 	p := newPlanner(t, o)
 	p.build()
+	p.least = lowerBound(p.h)
+	p.pack(o)
 	p.improve(o)
 	p.tidy()
 	return p.plan()
@@ -74,6 +76,7 @@ type planner struct {
 	fresh   bool              // moving counts nothing
 	least   int               // risers, whatever the plan
 	opened  map[riserKey]bool // in use when the round began
+	within  *template.Machine // the one machine that is seated; nil for all
 }
 
 func newPlanner(t *template.Template, o Options) *planner {
@@ -208,7 +211,11 @@ type option struct {
 func (p *planner) risersFor(group []*template.Instrument, barred map[riserKey]bool) []template.Seat {
 	h := p.h
 	var options []option
-	for _, m := range h.t.Machines {
+	machines := h.t.Machines
+	if p.within != nil {
+		machines = []*template.Machine{p.within}
+	}
+	for _, m := range machines {
 		filled := h.preload[m.ID] / max(1, h.limit(m))
 		free := false // of several empty risers the first will do
 		for r := 1; r <= h.t.Risers(m); r++ {
@@ -270,6 +277,10 @@ func (p *planner) seatOn(i *template.Instrument, risers []template.Seat) (templa
 		if s.Machine == full {
 			continue
 		}
+		if p.h.full(i, p.h.t.Index().Machines[s.Machine]) {
+			full = s.Machine
+			continue
+		}
 		seat, refusal := p.h.onRiser(i, s)
 		if refusal == nil {
 			return seat, true
@@ -321,13 +332,13 @@ func (p *planner) inOrder(rows []*template.Instrument, at riserKey) bool {
 
 // plan is the state of the planner as a plan.
 func (p *planner) plan() Plan {
-	out := Plan{Cost: p.h.tally.cost(), LowerBound: lowerBound(p.h)}
+	out := Plan{Cost: p.h.tally.cost(), LowerBound: p.least}
 	out.RisersUsed = out.Cost.Risers
 	for _, i := range p.movable {
 		s, sits := p.seats[i.ID]
 		switch {
 		case !sits:
-			out.Unseated = append(out.Unseated, Unseated{Instrument: i, Reason: p.h.why(i)})
+			out.Unseated = append(out.Unseated, Unseated{Instrument: i, Reason: p.h.why(i) + p.h.proof(i)})
 			if i.Seat != nil {
 				out.Seats = append(out.Seats, change.Seating{ID: i.ID})
 			}

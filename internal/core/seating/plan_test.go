@@ -1,6 +1,8 @@
 package seating_test
 
 import (
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -193,6 +195,38 @@ func BenchmarkSeating(b *testing.B) {
 	}{{"450", 450, 4, 24}, {"3000", 3000, 12, 60}, {"10000", 10_000, 24, 120}} {
 		b.Run(c.name, func(b *testing.B) {
 			t := coretest.ToSeat(c.rows, c.machines, c.groups, 0.7, 3)
+			var plan seating.Plan
+			for b.Loop() {
+				plan = seating.Everyone(t, seating.Options{Fresh: true})
+			}
+			b.ReportMetric(float64(plan.RisersUsed), "risers")
+			b.ReportMetric(float64(plan.LowerBound), "bound")
+			b.ReportMetric(float64(len(plan.Unseated)), "left-over")
+		})
+	}
+}
+
+// 450 and 3,000 rows that fill machines in hard ways: of 15 to 45 % of one, and in 40 calls.
+func BenchmarkSeatingHard(b *testing.B) {
+	for _, c := range []struct {
+		name                  string
+		rows, machines, calls int
+	}{{"450", 450, 200, 0}, {"450 in 40 calls", 450, 200, 40}, {"3000", 3000, 1000, 0}} {
+		b.Run(c.name, func(b *testing.B) {
+			r := rand.New(rand.NewPCG(7, 9))
+			sizes := make([]float64, c.rows)
+			for n := range sizes {
+				sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
+			}
+			sets := make([][]int, c.calls)
+			for k := range sets {
+				for n := range sizes {
+					if r.IntN(2) == 0 {
+						sets[k] = append(sets[k], n)
+					}
+				}
+			}
+			t := coretest.Rig(sizes, slices.Repeat([]float64{32768}, c.machines), sets...)
 			var plan seating.Plan
 			for b.Loop() {
 				plan = seating.Everyone(t, seating.Options{Fresh: true})

@@ -1,0 +1,136 @@
+package packing
+
+import (
+	"cmp"
+	"slices"
+)
+
+// Begin packs all items anew in several ways, and keeps the best of them and of what
+// there was.
+func (s *Solver) Begin() {
+	if len(s.p.Bins) == 0 {
+		return
+	}
+	best, score := s.Packing(), s.Score()
+	var orders [][]int
+	for _, bins := range [][]int{s.largest(1), s.given(), s.largest(-1)} {
+		if !slices.ContainsFunc(orders, func(o []int) bool { return slices.Equal(o, bins) }) && (len(orders) == 0 || !s.alike()) {
+			orders = append(orders, bins)
+		}
+	}
+	for _, bins := range orders {
+		for _, way := range []func(bins []int){s.firstFit, s.bestFit, s.smallestFirst, s.fewestSlack} {
+			s.clear()
+			way(bins)
+			if now := s.Score(); now.Less(score) {
+				best, score = s.Packing(), now
+			}
+		}
+	}
+	s.load(best)
+}
+
+// alike tells whether all bins are.
+func (s *Solver) alike() bool {
+	for n := range s.p.Bins {
+		if a, b := &s.p.Bins[0], &s.p.Bins[n]; a.Rows != b.Rows || a.Unit != b.Unit || !slices.Equal(a.Room, b.Room) {
+			return false
+		}
+	}
+	for _, x := range s.p.Items {
+		if x.Bins != nil {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *Solver) given() []int {
+	out := make([]int, len(s.p.Bins))
+	for b := range out {
+		out[b] = b
+	}
+	return out
+}
+
+// largest are the bins by their room, the largest (1) or smallest (-1) first; those in
+// use whatever go before all others.
+func (s *Solver) largest(sign int) []int {
+	out := s.given()
+	slices.SortStableFunc(out, func(a, b int) int {
+		x, y := &s.p.Bins[a], &s.p.Bins[b]
+		return cmp.Or(cmp.Compare(min(y.Rows, 1), min(x.Rows, 1)), sign*cmp.Compare(s.room[b], s.room[a]))
+	})
+	return out
+}
+
+// firstFit is first fit decreasing.
+func (s *Solver) firstFit(bins []int) {
+	for _, n := range s.order {
+		for _, b := range bins {
+			if s.fits(n, b) {
+				s.put(n, b)
+				break
+			}
+		}
+	}
+}
+
+// smallestFirst is first fit increasing: it leaves the fewest over when not all fit.
+func (s *Solver) smallestFirst(bins []int) {
+	for _, n := range slices.Backward(s.order) {
+		for _, b := range bins {
+			if s.fits(n, b) {
+				s.put(n, b)
+				break
+			}
+		}
+	}
+}
+
+// bestFit is best fit decreasing: of the bins in use, the one that is fullest then.
+func (s *Solver) bestFit(bins []int) {
+	for _, n := range s.order {
+		best, least := -1, 0.0
+		for _, b := range bins {
+			if !s.fits(n, b) {
+				continue
+			}
+			left := s.roomLeft(b)
+			if s.rows[b] == 0 {
+				left += 1e12 // one more in use
+			}
+			if best < 0 || left < least {
+				best, least = b, left
+			}
+		}
+		if best >= 0 {
+			s.put(n, best)
+		}
+	}
+}
+
+// fewestSlack fills one bin after the other with what leaves least room in it.
+func (s *Solver) fewestSlack(bins []int) {
+	pool := slices.Clone(s.order)
+	nodes := max(200, min(beginNodes, allNodes/len(bins)))
+	for _, b := range bins {
+		if len(pool) == 0 {
+			return
+		}
+		pool = s.fill(b, pool, nodes, true)
+	}
+	s.scatter(pool, bins)
+}
+
+// scatter puts what is left wherever it fits.
+func (s *Solver) scatter(pool, bins []int) {
+	for _, n := range pool {
+		for _, b := range bins {
+			if s.fits(n, b) {
+				s.put(n, b)
+				break
+			}
+		}
+	}
+}
