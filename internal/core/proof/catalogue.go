@@ -179,22 +179,28 @@ func (s *subject) findUsed() []*template.Patch {
 func noDynamics(s *subject) []Mark {
 	var out []Mark
 	words := articulation.NewVocabulary(s.t.Vocabulary)
+	said := map[template.ID][]string{} // of patches: the articulations of the rows that play them
+	for _, i := range s.t.Instruments {
+		for _, id := range i.Patches {
+			said[id] = append(said[id], i.Articulations...)
+		}
+	}
 	for _, p := range s.used() {
 		if p.Dynamics != template.DynamicsNone && p.Dynamics != template.DynamicsVelocity {
 			continue
 		}
-		held := slices.IndexFunc(p.Map, func(m template.Mapping) bool {
-			f := words.FamilyOf(m.Articulation)
-			return f == template.Long || f == template.Legato
-		})
-		if held < 0 {
+		held, sustains := held(p, said[p.ID], words)
+		if !sustains {
 			continue
+		}
+		if held != "" {
+			held = fmt.Sprintf(" (%s)", held)
 		}
 		asVolume := *p
 		asVolume.Dynamics = template.DynamicsVolume
 		out = append(out, Mark{
 			Subject: p.ID, Name: p.Name,
-			Message: fmt.Sprintf("%s holds notes (%s) and answers no dynamics controller", p.Name, p.Map[held].Articulation),
+			Message: fmt.Sprintf("%s holds notes%s and answers no dynamics controller", p.Name, held),
 			Remedies: []Remedy{
 				{Label: "Send CC 1 on as volume", Build: always(change.Put{Patches: []change.Entry[template.Patch]{change.Append(&asVolume)}})},
 				{Label: "Say what it answers to in Library"},
@@ -202,6 +208,22 @@ func noDynamics(s *subject) []Mark {
 		})
 	}
 	return out
+}
+
+// held is the articulation by which a patch holds notes: of its map, else of a row that
+// plays it. Without either, one that is known to answer nothing holds notes if its
+// instrument does.
+func held(p *template.Patch, rows []string, words *articulation.Vocabulary) (string, bool) {
+	names := articulation.Names(p.Map)
+	if len(names) == 0 {
+		names = rows
+	}
+	for _, name := range names {
+		if f := words.FamilyOf(name); f == template.Long || f == template.Legato {
+			return name, true
+		}
+	}
+	return "", len(names) == 0 && p.Dynamics == template.DynamicsNone && sound.Sustains(p.Sound)
 }
 
 // octave is how far a patch may lie beyond its instrument's range before it

@@ -148,6 +148,38 @@ func heavies(t *template.Template) []change.Change {
 	return []change.Change{put, change.Configure{Name: t.Name, Settings: set}}
 }
 
+func otherMachine(t *template.Template, i *template.Instrument) template.ID {
+	for _, m := range t.Machines {
+		if m.ID != i.Seat.Machine {
+			return m.ID
+		}
+	}
+	return ""
+}
+
+// beside is a seat on the same output pair.
+func beside(i *template.Instrument) *template.Seat {
+	s := *i.Seat
+	s.Port, s.Channel = 7, 15
+	return &s
+}
+
+// A patch that dies away, or that plays short notes alone, needs no controller.
+func TestWhatDiesAwayNeedsNoDynamics(t *testing.T) {
+	base := sound()
+	a := base.Instruments[0]
+	none := func(sound string, articulations ...string) int {
+		faulty := coretest.Must(base, patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics, p.Sound = nil, template.DynamicsNone, sound }),
+			change.Edit{Edits: []change.Fields{{ID: a.ID, Articulations: &articulations}}})
+		return proof.Check(faulty, "").Counts()["no-dynamics"]
+	}
+	require.Zero(t, none("drum.snare-drum"))
+	require.Zero(t, none("strings.violin", "staccato"))
+	require.Zero(t, none(""), "nothing is known of it")
+	require.Equal(t, 1, none("wind.flutes.flute"))
+	require.Equal(t, 1, none("drum.timpani", "long"), "a row says so")
+}
+
 // Each fault is found under its code, and its first remedy takes it away.
 func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 	base := sound()
@@ -182,30 +214,34 @@ func TestEveryRuleFindsItsFaultAndMendsIt(t *testing.T) {
 			change.Put{Buses: []change.Entry[template.Bus]{change.Append(&template.Bus{ID: "past", Kind: template.Return, Name: "Hall", Routes: []template.Route{{To: stems[0].Routes[0].To, Tap: template.Post}}})}},
 			route(a.ID, "past"),
 		},
-		"split-output, one player": {twoStems(base)},
-		"double-path, in print":    {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
-		"double-path, in listen":   {printed(), change.Connect{Wires: []change.Wire{{From: "bus-print", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
-		"orphan, in print":         {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
-		"orphan, in listen":        {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
-		"network-overload":         {narrow(base, a.Seat.Machine)},
-		"colour-close, strong":     {vivid(base)},
-		"colour-close, rainbow":    rainbow(base, section),
-		"late":                     {late(base, a.Seat.Machine)},
-		"riser-overload, by heavy": heavies(base),
-		"unseated":                 {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
-		"seat-clash":               {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
-		"riser-overload":           {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},
-		"machine-overload":         {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &riser}}}},
-		"outputs-overflow":         {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
-		"missing-patch":            {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
-		"duplicate-name":           {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
-		"duplicate-name, nearly":   {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: new("Flute1, longs")}, {ID: b.ID, Name: new("flute 1 long")}}}},
-		"library-missing":          {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
-		"switch-clash":             {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
-		"switch-in-range":          {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},
-		"no-dynamics":              {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = keys("sus.", 0), template.DynamicsNone; p.KeyLow = 1 })},
-		"out-of-range":             {patched(base, a, func(p *template.Patch) { p.Sound, p.KeyLow, p.KeyHigh = "strings.violin", 43, 88 })},
-		"empty-section":            {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
+		"split-output, one player":              {twoStems(base)},
+		"double-path, in print":                 {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
+		"double-path, in listen":                {printed(), change.Connect{Wires: []change.Wire{{From: "bus-print", To: "bus-speakers", Level: &change.WireSetting{Tap: template.Post}}}}},
+		"orphan, in print":                      {printed(), change.Connect{Wires: []change.Wire{{From: base.StemsOf("fold-sections")[0].ID, To: "bus-print"}}}},
+		"orphan, in listen":                     {printed(), change.Connect{Wires: []change.Wire{{From: "bus-mix", To: "bus-speakers"}}}},
+		"network-overload":                      {narrow(base, a.Seat.Machine)},
+		"colour-close, strong":                  {vivid(base)},
+		"colour-close, rainbow":                 rainbow(base, section),
+		"late":                                  {late(base, a.Seat.Machine)},
+		"riser-overload, by heavy":              heavies(base),
+		"unseated":                              {change.Seat{Seats: []change.Seating{{ID: a.ID}}}},
+		"seat-clash":                            {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &clash}}}},
+		"riser-overload":                        {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &high}}}},
+		"machine-overload":                      {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &riser}}}},
+		"outputs-overflow":                      {change.Seat{Seats: []change.Seating{{ID: a.ID, Seat: &pair}}}},
+		"missing-patch":                         {change.Edit{Edits: []change.Fields{{ID: a.ID, Patches: &[]template.ID{}}}}},
+		"duplicate-name":                        {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: &same}}}},
+		"duplicate-name, nearly":                {change.Move{IDs: []template.ID{b.ID}, Section: section}, change.Edit{Edits: []change.Fields{{ID: a.ID, Name: new("Flute1, longs")}, {ID: b.ID, Name: new("flute 1 long")}}}},
+		"library-missing":                       {change.Put{Libraries: []change.Entry[template.Library]{change.Append(&elsewhere)}}},
+		"switch-clash":                          {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 24, "short", 24) })},
+		"switch-in-range":                       {patched(base, a, func(p *template.Patch) { p.KeyLow, p.Map = 30, keys("long", 36, "short", 37) })},
+		"no-dynamics":                           {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = keys("sus.", 0), template.DynamicsNone; p.KeyLow = 1 })},
+		"no-dynamics, by the rows that play it": {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics = nil, template.DynamicsNone }), change.Edit{Edits: []change.Fields{{ID: a.ID, Articulations: &[]string{"long"}}}}},
+		"no-dynamics, by its instrument":        {patched(base, a, func(p *template.Patch) { p.Map, p.Dynamics, p.Sound = nil, template.DynamicsNone, "strings.violin" }), change.Edit{Edits: []change.Fields{{ID: a.ID, Articulations: &[]string{}}}}},
+		"off-machine":                           {change.Edit{Edits: []change.Fields{{ID: a.ID, Style: &template.SeatStyle{Machine: otherMachine(base, a)}}}}},
+		"pair-shared":                           {change.Edit{Edits: []change.Fields{{ID: a.ID, Style: &template.SeatStyle{OwnPair: true}}}}, change.Seat{Seats: []change.Seating{{ID: b.ID, Seat: beside(a)}}}},
+		"out-of-range":                          {patched(base, a, func(p *template.Patch) { p.Sound, p.KeyLow, p.KeyHigh = "strings.violin", 43, 88 })},
+		"empty-section":                         {change.Put{Sections: []change.Entry[template.Section]{change.Append(&template.Section{ID: "new", Name: "New"})}}},
 	} {
 		t.Run(code, func(t *testing.T) {
 			code, _, _ = strings.Cut(code, ",")

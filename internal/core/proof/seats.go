@@ -17,6 +17,8 @@ var seatRules = []Rule{
 	{Code: "machine-overload", About: "a machine carries more risers than its cores allow", reads: seats | machines, find: machineOverloads},
 	{Code: "network-overload", About: "a machine's open output pairs take more than its link carries", reads: seats | machines, find: networkOverloads},
 	{Code: "late", About: "a machine sounds later than the settings allow", reads: machines, find: lateMachines},
+	{Code: "off-machine", About: "an instrument sits elsewhere than on the machine it stays on", reads: seats | machines, find: offMachine},
+	{Code: "pair-shared", About: "an instrument that has an output pair of its own shares it", reads: seats | rows | gone, find: pairsShared},
 	{Code: "outputs-overflow", About: "a riser uses outputs it does not have", reads: seats | machines, find: outputsOverflow},
 }
 
@@ -105,6 +107,69 @@ func (s *subject) splitMark(p pair, on map[*template.Bus][]*template.Instrument)
 			{Label: "Send " + who + " to " + main.Name, Build: always(change.AssignStem{IDs: odd, Stem: main.ID})},
 		},
 	}
+}
+
+// offMachine marks rows that were set to stay on a machine, and sit on another.
+func offMachine(s *subject) []Mark {
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		m := s.t.Index().Machines[i.Style.Machine]
+		if m == nil || i.Seat == nil || i.Seat.Machine == m.ID || i.With != "" {
+			continue
+		}
+		there := s.t.Index().Machines[i.Seat.Machine]
+		stays := i.Style
+		stays.Machine = there.ID
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message: fmt.Sprintf("%s stays on %s, and sits on %s", i.Name, m.Name, there.Name),
+			Remedies: []Remedy{
+				s.reseat("Seat it on "+m.Name, i.ID),
+				{Label: "Let it stay on " + there.Name, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Style: &stays}}})},
+			},
+		})
+	}
+	return out
+}
+
+// pairsShared marks rows that were given an output pair of their own, and share it.
+func pairsShared(s *subject) []Mark {
+	on := map[pair][]*template.Instrument{}
+	for _, i := range s.t.Instruments {
+		if i.Seat != nil && i.With == "" {
+			p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
+			on[p] = append(on[p], i)
+		}
+	}
+	var out []Mark
+	for _, i := range s.t.Instruments {
+		if !i.Style.OwnPair || i.Seat == nil || i.With != "" {
+			continue
+		}
+		p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
+		if len(on[p]) < 2 {
+			continue
+		}
+		other := on[p][0]
+		if other == i {
+			other = on[p][1]
+		}
+		with := other.Name
+		if len(on[p]) > 2 {
+			with = fmt.Sprintf("%s and %d more", other.Name, len(on[p])-2)
+		}
+		shares := i.Style
+		shares.OwnPair = false
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message: fmt.Sprintf("%s has an output pair of its own, and shares %s of %s with %s", i.Name, i.Seat.Outputs(), s.riserName(p.riser), with),
+			Remedies: []Remedy{
+				s.reseat("Give "+i.Name+" another output pair", i.ID),
+				{Label: "Let it share its outputs", Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Style: &shares}}})},
+			},
+		})
+	}
+	return out
 }
 
 func unseated(s *subject) []Mark {

@@ -26,6 +26,15 @@ type Sound struct {
 // All lists the instruments in score order.
 func All() []Sound { return slices.Clone(table) }
 
+// sustained are the families, and the single instruments, whose notes last as long as they
+// are held; all others die away. Common practice, no source.
+var sustained = []string{"strings.", "wind.", "brass.", "voice.", "synth.pad", "keyboard.organ", "keyboard.harmonium", "keyboard.accordion"}
+
+// Sustains tells whether the notes of an instrument last as long as they are held.
+func Sustains(id string) bool {
+	return slices.ContainsFunc(sustained, func(family string) bool { return strings.HasPrefix(id, family) })
+}
+
 func split(list string) []string {
 	out := strings.Split(list, ",")
 	for n := range out {

@@ -71,7 +71,7 @@ var RowFields = []Field{
 	{"short", "short name", Nothing, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Short }, func(f *Fields) **string { return &f.Short })},
 	{"shortByHand", "short name by hand", Nothing, OfRow, ByItself, plain(func(i *Instrument) *bool { return &i.ShortByHand }, func(f *Fields) **bool { return &f.ShortByHand })},
 	{"kind", "kind", OfRows | OfGone, OfRow, ByItself, plain(func(i *Instrument) *Kind { return &i.Kind }, func(f *Fields) **Kind { return &f.Kind })},
-	{"articulations", "articulations", Nothing, OfRow, WithRow, listed(func(i *Instrument) *[]string { return &i.Articulations }, func(f *Fields) **[]string { return &f.Articulations })},
+	{"articulations", "articulations", OfPatches, OfRow, WithRow, listed(func(i *Instrument) *[]string { return &i.Articulations }, func(f *Fields) **[]string { return &f.Articulations })},
 	{"patches", "patches", OfPatches, OfSound, WithRow, listed(func(i *Instrument) *[]ID { return &i.Patches }, func(f *Fields) **[]ID { return &f.Patches })},
 	{"mics", "microphones", OfPatches, OfSound, WithRow, listed(func(i *Instrument) *[]string { return &i.Mics }, func(f *Fields) **[]string { return &f.Mics })},
 	{"map", "articulation map", OfPatches, OfSound, WithRow, mapped(func(i *Instrument) *[]Mapping { return &i.Map }, func(f *Fields) **[]Mapping { return &f.Map })},
