@@ -2,6 +2,9 @@ package main
 
 import (
 	"fmt"
+	"io"
+	"math"
+	"text/tabwriter"
 
 	"github.com/spf13/cobra"
 
@@ -90,18 +93,29 @@ func routeCommand() *cobra.Command {
 			if asJSON {
 				return printJSON(c.OutOrStdout(), r)
 			}
-			for _, s := range r.Stems {
-				fmt.Fprintf(c.OutOrStdout(), "%s: %d instruments\n", s.Name, len(s.Instruments))
-				for _, name := range s.Instruments {
-					fmt.Fprintf(c.OutOrStdout(), "  %s\n", name)
-				}
-			}
-			return nil
+			return printRouting(c.OutOrStdout(), r)
 		},
 	}
 	c.Flags().StringVar(&foldName, "fold", "", "the fold whose stems are shown; defaults to the finest")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
+}
+
+// printRouting prints the stems with what reaches them, and the gain matrix as a table.
+func printRouting(w io.Writer, r routingJSON) error {
+	for _, s := range r.Stems {
+		fmt.Fprintf(w, "%s: %d instruments\n", s.Name, len(s.Instruments))
+		for _, path := range s.Instruments {
+			fmt.Fprintf(w, "  %s\n", path)
+		}
+	}
+	table := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(table, "\nGain matrix")
+	fmt.Fprintln(table, "instrument\tdestination\tdB\tchain")
+	for _, e := range r.Matrix {
+		fmt.Fprintf(table, "%s\t%s\t%+.2f\t%s\n", e.Instrument, e.Destination, 20*math.Log10(e.Gain), e.Chain)
+	}
+	return table.Flush()
 }
 
 type routingJSON struct {
@@ -111,23 +125,33 @@ type routingJSON struct {
 }
 
 type stemJSON struct {
-	Name        string   `json:"name"`
-	Instruments []string `json:"instruments"`
+	ID          template.ID `json:"id"`
+	Name        string      `json:"name"`
+	Instruments []string    `json:"instruments"` // by their paths
 }
 
 type entryJSON struct {
-	Instrument  string  `json:"instrument"`
-	Destination string  `json:"destination"`
-	Gain        float64 `json:"gain"`
-	Chain       string  `json:"chain"`
+	ID            template.ID `json:"instrument_id"`
+	Instrument    string      `json:"instrument"` // by its path
+	DestinationID template.ID `json:"destination_id"`
+	Destination   string      `json:"destination"`
+	Gain          float64     `json:"gain"`
+	Chain         string      `json:"chain"`
 }
 
 type busJSON struct {
-	Name   string             `json:"name"`
-	Kind   string             `json:"kind"`
-	Fold   string             `json:"fold,omitempty"`
-	GainDB float64            `json:"gainDb"`
-	Feeds  map[string]float64 `json:"feeds"` // dB
+	ID     template.ID `json:"id"`
+	Name   string      `json:"name"`
+	Kind   string      `json:"kind"`
+	Fold   string      `json:"fold,omitempty"`
+	GainDB float64     `json:"gainDb"`
+	Feeds  []feedJSON  `json:"feeds"`
+}
+
+type feedJSON struct {
+	ID     template.ID `json:"id"`
+	Name   string      `json:"name"`
+	GainDB float64     `json:"gainDb"`
 }
 
 // routing lists, for the stems of a fold and the mix, what reaches them.
@@ -136,24 +160,27 @@ func routing(t *template.Template, fold *template.Fold) routingJSON {
 	out := routingJSON{Stems: []stemJSON{}, Matrix: []entryJSON{}, Buses: []busJSON{}}
 	destinations := append(t.StemsOf(fold.ID), t.TheMix())
 	for _, bus := range destinations {
-		s := stemJSON{Name: bus.Name, Instruments: []string{}}
+		s := stemJSON{ID: bus.ID, Name: bus.Name, Instruments: []string{}}
+		last := template.ID("")
 		for _, a := range f.Arriving(bus.ID) {
-			if n := len(s.Instruments); n == 0 || s.Instruments[n-1] != a.Instrument.Name {
-				s.Instruments = append(s.Instruments, a.Instrument.Name)
+			path := t.InstrumentPath(a.Instrument)
+			if a.Instrument.ID != last { // it may arrive by several chains
+				s.Instruments = append(s.Instruments, path)
+				last = a.Instrument.ID
 			}
-			out.Matrix = append(out.Matrix, entryJSON{a.Instrument.Name, bus.Name, a.Gain, f.ChainName(a.Chain)})
+			out.Matrix = append(out.Matrix, entryJSON{a.Instrument.ID, path, bus.ID, bus.Name, a.Gain, f.ChainName(a.Chain)})
 		}
 		if bus.Kind == template.Stem {
 			out.Stems = append(out.Stems, s)
 		}
 	}
 	for _, b := range t.Buses {
-		j := busJSON{Name: b.Name, Kind: string(b.Kind), GainDB: b.GainDB, Feeds: map[string]float64{}}
+		j := busJSON{ID: b.ID, Name: b.Name, Kind: string(b.Kind), GainDB: b.GainDB, Feeds: []feedJSON{}}
 		if fold := t.Index().Folds[b.Fold]; fold != nil {
 			j.Fold = fold.Name
 		}
 		for _, r := range b.Routes {
-			j.Feeds[t.Index().Buses[r.To].Name] = r.GainDB
+			j.Feeds = append(j.Feeds, feedJSON{r.To, t.Index().Buses[r.To].Name, r.GainDB})
 		}
 		out.Buses = append(out.Buses, j)
 	}

@@ -88,11 +88,11 @@ func TestTheWholeWay(t *testing.T) {
 	}
 	object(t, 0, &routed, "route", f.seated, "--fold", "fine")
 	require.Equal(t, "High winds", routed.Stems[0].Name)
-	require.Equal(t, []string{"Piccolo", "Flute 1"}, routed.Stems[0].Instruments)
+	require.Equal(t, []string{"Winds / Flutes / Piccolo", "Winds / Flutes / Flute 1"}, routed.Stems[0].Instruments)
 	toMix := 0.0
 	for _, m := range routed.Matrix {
 		require.Equal(t, "dry", m.Chain)
-		require.NotEqual(t, "Dialogue", m.Instrument, "a guide is in no stem and not in the mix")
+		require.NotContains(t, m.Instrument, "Dialogue", "a guide is in no stem and not in the mix")
 		if m.Destination == "Mix" {
 			toMix += m.Gain
 		}
@@ -380,4 +380,30 @@ func TestImportAsksWhichMarkIsMeant(t *testing.T) {
 	code, _, errs = do("import", list, "-o", out, "--decimal", "dot")
 	require.Equal(t, 2, code)
 	require.Contains(t, errs, "neither point nor comma")
+}
+
+// Rows of one name in two sections are two, named by their paths; the gain matrix is
+// shown as text, too.
+func TestRouteTellsRowsApart(t *testing.T) {
+	dir := t.TempDir()
+	rows, made := filepath.Join(dir, "rows.csv"), filepath.Join(dir, "t.fanfold.json")
+	require.NoError(t, os.WriteFile(rows, []byte("section,instrument,stem\nWinds,Solo,All\nBrass,Solo,All\nBrass,Tutti,All\n"), 0o644))
+	code, _, errs := do("import", rows, "-o", made)
+	require.Equal(t, 0, code, errs)
+	code, out, errs := do("route", made)
+	require.Equal(t, 0, code, errs)
+	require.Contains(t, out, "All: 3 instruments\n  Winds / Solo\n  Brass / Solo\n  Brass / Tutti\n")
+	require.Regexp(t, `(?m)^Gain matrix\ninstrument +destination +dB +chain\nWinds / Solo +All +\+0.00 +dry$`, out)
+	require.Regexp(t, `(?m)^Brass / Tutti +Mix +\+0.00 +dry$`, out)
+	var routed struct {
+		Matrix []struct {
+			InstrumentID string `json:"instrument_id"`
+		}
+	}
+	object(t, 0, &routed, "route", made)
+	ids := map[string]bool{}
+	for _, m := range routed.Matrix {
+		ids[m.InstrumentID] = true
+	}
+	require.Len(t, ids, 3)
 }

@@ -90,6 +90,12 @@ func (t *Template) SectionPath(section ID) string {
 	return strings.Join(names, PathSeparator)
 }
 
+// InstrumentPath names an instrument by its section's path and its own name: "Winds /
+// Flutes / Flute 1".
+func (t *Template) InstrumentPath(i *Instrument) string {
+	return t.SectionPath(i.Section) + PathSeparator + i.Name
+}
+
 // TopSection returns the outermost section above (or equal to) the given one,
 // or nil if there is none.
 func (t *Template) TopSection(section ID) *Section {
