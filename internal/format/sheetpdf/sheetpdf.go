@@ -4,7 +4,6 @@
 package sheetpdf
 
 import (
-	_ "embed"
 	"fmt"
 	"io"
 	"strconv"
@@ -14,12 +13,6 @@ import (
 
 	"fanfold/internal/core/handover"
 )
-
-//go:embed fonts/SourceSans3-Regular.ttf
-var regular []byte
-
-//go:embed fonts/SourceSans3-Bold.ttf
-var bold []byte
 
 // Sizes, mm on A4 lying.
 const (
@@ -67,65 +60,72 @@ func draw(title string, pages []handover.Page) (*fpdf.Fpdf, []int) {
 	pdf.SetModificationDate(time.Unix(0, 0).UTC())
 	pdf.SetCatalogSort(true)
 	pdf.SetTitle(title, true)
-	pdf.AddUTF8FontFromBytes("sans", "", regular)
-	pdf.AddUTF8FontFromBytes("sans", "B", bold)
+	set := newTypesetter(pdf)
 	pdf.SetMargins(margin, margin, margin)
 	pdf.SetAutoPageBreak(false, footRoom)
 	pdf.AliasNbPages("{pages}")
 	pdf.SetFooterFunc(func() {
-		pdf.SetFont("sans", "", 8)
+		set.set("", 8)
+		if told := set.told(); told != "" {
+			set.write(margin, pageHigh-footRoom+2, pageWide-2*margin-40, 5, told, "L")
+		}
 		pdf.SetXY(margin, pageHigh-footRoom+2)
 		pdf.CellFormat(pageWide-2*margin, 5, fmt.Sprintf("%d of {pages}", pdf.PageNo()), "", 0, "R", false, 0, "")
 	})
 	begin := make([]int, len(pages))
 	for n, p := range pages {
 		begin[n] = pdf.PageNo() + 1
-		page(pdf, p)
+		page(set, p)
 	}
 	return pdf, begin
 }
 
-func page(pdf *fpdf.Fpdf, p handover.Page) {
-	pdf.SetFont("sans", "", textSize)
-	wide := columns(pdf, p)
-	head(pdf, p, wide, "")
+func page(set *typesetter, p handover.Page) {
+	pdf := set.pdf
+	set.set("", textSize)
+	wide := columns(set, p)
+	head(set, p, wide, "")
 	for n, row := range p.Rows {
-		lines, high := fold(pdf, row, wide)
+		lines, high := fold(set, row, wide)
 		if pdf.GetY()+high > pageHigh-footRoom {
-			head(pdf, p, wide, ", continued")
+			head(set, p, wide, ", continued")
 		}
 		if n%2 == 1 { // a faint band, as fan-fold paper has
 			pdf.SetFillColor(243, 240, 229)
 			pdf.Rect(margin, pdf.GetY(), pageWide-2*margin, high, "F")
 		}
-		cells(pdf, lines, wide, high)
+		cells(set, lines, wide, high)
 	}
 }
 
-func head(pdf *fpdf.Fpdf, p handover.Page, wide []float64, more string) {
+func head(set *typesetter, p handover.Page, wide []float64, more string) {
+	pdf := set.pdf
 	pdf.AddPage()
-	pdf.SetFont("sans", "B", titleSize)
-	pdf.CellFormat(200, 8, p.Title+more, "", 0, "L", false, 0, "")
-	pdf.SetFont("sans", "", textSize)
-	pdf.CellFormat(pageWide-2*margin-200, 8, p.Note, "", 1, "R", false, 0, "")
-	pdf.SetFont("sans", "B", textSize)
+	set.set("B", titleSize)
+	set.write(margin+1, margin, 200, 8, p.Title+more, "L")
+	set.set("", textSize)
+	set.write(margin+200, margin, pageWide-2*margin-200, 8, p.Note, "R")
+	set.set("B", textSize)
+	x := margin
 	for n, h := range p.Headings {
-		pdf.CellFormat(wide[n], 6, h, "B", 0, "L", false, 0, "")
+		set.write(x+1, margin+8, wide[n]-1, 6, h, "L")
+		x += wide[n]
 	}
-	pdf.Ln(7)
-	pdf.SetFont("sans", "", textSize)
+	pdf.Line(margin, margin+14, pageWide-margin, margin+14)
+	pdf.SetXY(margin, margin+15)
+	set.set("", textSize)
 }
 
 // columns shares the width among the columns, each by its longest text but none
 // below a tenth.
-func columns(pdf *fpdf.Fpdf, p handover.Page) []float64 {
+func columns(set *typesetter, p handover.Page) []float64 {
 	whole := pageWide - 2*margin
 	wide := make([]float64, len(p.Headings))
 	sum := 0.0
 	for n, h := range p.Headings {
-		wide[n] = pdf.GetStringWidth(h)
+		wide[n] = set.width(h)
 		for _, row := range p.Rows {
-			wide[n] = max(wide[n], min(whole/2, pdf.GetStringWidth(row[n])))
+			wide[n] = max(wide[n], min(whole/2, set.width(row[n])))
 		}
 		wide[n] = max(whole/10, wide[n]+4)
 		sum += wide[n]
@@ -137,24 +137,23 @@ func columns(pdf *fpdf.Fpdf, p handover.Page) []float64 {
 }
 
 // fold breaks the texts of a row into the lines their columns hold.
-func fold(pdf *fpdf.Fpdf, row []string, wide []float64) ([][]string, float64) {
+func fold(set *typesetter, row []string, wide []float64) ([][]string, float64) {
 	lines := make([][]string, len(row))
 	most := 1
 	for n, text := range row {
-		lines[n] = pdf.SplitText(text, wide[n]-2)
+		lines[n] = set.wrap(text, wide[n]-2)
 		most = max(most, len(lines[n]))
 	}
 	return lines, float64(most) * lineHigh
 }
 
-func cells(pdf *fpdf.Fpdf, lines [][]string, wide []float64, high float64) {
-	x, y := margin, pdf.GetY()
+func cells(set *typesetter, lines [][]string, wide []float64, high float64) {
+	x, y := margin, set.pdf.GetY()
 	for n, texts := range lines {
 		for k, text := range texts {
-			pdf.SetXY(x, y+float64(k)*lineHigh)
-			pdf.CellFormat(wide[n], lineHigh, text, "", 0, "L", false, 0, "")
+			set.write(x+1, y+float64(k)*lineHigh, wide[n]-2, lineHigh, text, "L")
 		}
 		x += wide[n]
 	}
-	pdf.SetXY(margin, y+high)
+	set.pdf.SetXY(margin, y+high)
 }
