@@ -45,6 +45,7 @@ func problemOf(err error) gen.Problem {
 		file     *templatefile.Bad
 		score    *musicxml.Bad
 		midi     *smf.Bad
+		outside  *outsideError
 		http     *echo.HTTPError
 		tooLarge interface{ StatusCode() int }
 	)
@@ -77,6 +78,10 @@ func problemOf(err error) gen.Problem {
 	case errors.As(err, &invalid):
 		p := problem(422, "invalid", "The change would make the template invalid", errors.New(invalid.Reason))
 		p.Path = &invalid.Path
+		return p
+	case errors.As(err, &outside):
+		p := problem(422, "outside", "The request is not as the contract has it", err)
+		p.Path = &outside.where
 		return p
 	case errors.As(err, &list):
 		return problem(422, "bad-list", "The row list can not be read", err)

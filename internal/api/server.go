@@ -76,7 +76,7 @@ func New(c Config) http.Handler {
 		e.GET("/*", pages(c.Web))
 	}
 	e.GET("/api/events", s.events)
-	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.once))
+	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(checked), inSession(s.once))
 	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
 }

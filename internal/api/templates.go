@@ -59,7 +59,7 @@ func (s *server) Beginnings(context.Context, gen.BeginningsRequestObject) (gen.B
 
 // TakeFile implements the contract.
 func (s *server) TakeFile(ctx context.Context, r gen.TakeFileRequestObject) (gen.TakeFileResponseObject, error) {
-	t, err := templatefile.Read(r.Body)
+	t, err := templatefile.ReadWithin(ctx, r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +83,7 @@ func (s *server) TakeFile(ctx context.Context, r gen.TakeFileRequestObject) (gen
 
 // FileMachines implements the contract.
 func (s *server) FileMachines(ctx context.Context, r gen.FileMachinesRequestObject) (gen.FileMachinesResponseObject, error) {
-	t, err := templatefile.Read(r.Body)
+	t, err := templatefile.ReadWithin(ctx, r.Body)
 	if err != nil {
 		return nil, err
 	}

@@ -49,6 +49,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/import":                    []byte(list),
 	"/api/templates/{id}/marks/mend":                map[string]any{"code": "unseated", "subject": "x", "remedy": 0},
 	"/api/templates/{id}/seating":                   map[string]any{"fresh": false},
+	"/api/templates/{id}/seating/plan":              map[string]any{"fresh": true},
 	"/api/templates/{id}/seating/move":              map[string]any{"ids": []string{}, "to": map[string]any{"machine": "m", "riser": 1, "port": 1, "channel": 1}},
 	"/api/templates/{id}/calls":                     map[string]any{"ids": []string{}, "how": "call"},
 	"/api/templates/{id}/calls/cost":                map[string]any{"ids": []string{}, "how": "call"},
@@ -86,15 +87,22 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	stranger, ada, eve := s.client(t), s.signedIn(t, "ada"), s.signedIn(t, "eve")
 	mine := ada.newTemplate("Mine")
 	id := mine[len("/api/templates/"):]
+	doc := theContract(t)
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "palette/{format}", "palette/json", "handbook/{format}", "handbook/pdf", "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}
 		require.Equal(t, 401, stranger.do(method, asked, bodies[path]).status, "%s %s without signing in", method, path)
 		if strings.Contains(path, "{id}") {
-			answer := eve.do(method, asked, bodies[path])
+			body := bodies[path]
+			if body == nil {
+				if o := doc.Paths.Value(path).Operations()[method]; o.RequestBody != nil {
+					body = maker{}.body(o) // the least that is good
+				}
+			}
+			answer := eve.do(method, asked, body)
 			require.Equal(t, 404, answer.status, "%s %s for another studio: %s", method, path, answer.body)
 			require.Equal(t, "not-found", answer.field(t, "code"))
 		}

@@ -6,19 +6,13 @@ package templatefile
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-	"strings"
-	"sync"
 
-	"github.com/santhosh-tekuri/jsonschema/v6"
-	"golang.org/x/text/language"
-	"golang.org/x/text/message"
-
-	"fanfold/docs/schema"
 	"fanfold/internal/core/template"
 )
 
@@ -66,7 +60,10 @@ func Write(w io.Writer, t *template.Template) error {
 
 // Read reads a template and checks it against the schema and against every
 // invariant. The error is a *Bad, or one of r.
-func Read(r io.Reader) (*template.Template, error) {
+func Read(r io.Reader) (*template.Template, error) { return ReadWithin(context.Background(), r) }
+
+// ReadWithin is Read that ends with a context.
+func ReadWithin(ctx context.Context, r io.Reader) (*template.Template, error) {
 	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("read template file: %w", err)
@@ -78,7 +75,11 @@ func Read(r io.Reader) (*template.Template, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := checkSchema(data, version); err != nil {
+	c, err := checkers[version]()
+	if err != nil {
+		return nil, fmt.Errorf("template schema: %w", err)
+	}
+	if err := c.file(ctx, data); err != nil {
 		return nil, err
 	}
 	return decode(data)
@@ -130,52 +131,4 @@ func checkHead(data []byte) (int, error) {
 		return 0, &Bad{Path: "version", Reason: fmt.Sprintf("there is no version %g", head.Version)}
 	}
 	return int(head.Version), nil
-}
-
-// schemas are those of versions 1 to Version, compiled at their first use.
-var schemas = func() (out [Version + 1]func() (*jsonschema.Schema, error)) {
-	for v := range out {
-		out[v] = sync.OnceValues(func() (*jsonschema.Schema, error) { return compile(fmt.Sprintf("template-%d.schema.json", v)) })
-	}
-	return out
-}()
-
-func compile(name string) (*jsonschema.Schema, error) {
-	source, err := schema.Templates.Open(name)
-	if err != nil {
-		return nil, err
-	}
-	defer source.Close()
-	doc, err := jsonschema.UnmarshalJSON(source)
-	if err != nil {
-		return nil, err
-	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource(name, doc); err != nil {
-		return nil, err
-	}
-	return c.Compile(name)
-}
-
-func checkSchema(data []byte, version int) error {
-	s, err := schemas[version]()
-	if err != nil {
-		return fmt.Errorf("template schema: %w", err)
-	}
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(data))
-	if err != nil {
-		return &Bad{Reason: err.Error()}
-	}
-	err = s.Validate(doc)
-	var wrong *jsonschema.ValidationError
-	if errors.As(err, &wrong) {
-		for len(wrong.Causes) > 0 {
-			wrong = wrong.Causes[0]
-		}
-		return &Bad{
-			Path:   strings.Join(wrong.InstanceLocation, "."),
-			Reason: wrong.ErrorKind.LocalizedString(message.NewPrinter(language.English)),
-		}
-	}
-	return err
 }

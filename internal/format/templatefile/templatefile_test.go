@@ -2,8 +2,10 @@ package templatefile_test
 
 import (
 	"bytes"
+	"context"
 	"flag"
 	"os"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -216,4 +218,41 @@ func FuzzUnpack(f *testing.F) {
 			require.NoError(t, x.Validate())
 		}
 	})
+}
+
+// A file of very many wrong things is refused at the first of them, in memory that its
+// length bounds, and reading ends with who asked for it.
+func TestHopelessFilesAreRefusedAtOnce(t *testing.T) {
+	var good bytes.Buffer
+	require.NoError(t, templatefile.Write(&good, template.New("t", "T")))
+	bomb := strings.Replace(good.String(), `"instruments": []`, `"instruments": [`+strings.TrimSuffix(strings.Repeat("{},", 2<<20), ",")+`]`, 1)
+	row := `{"id":"i","name":"I","section":"s","kind":"sampled","routes":[` + strings.TrimSuffix(strings.Repeat("{},", 1<<20), ",") + `]}`
+	deep := strings.Replace(good.String(), `"instruments": []`, `"instruments": [`+row+`]`, 1)
+	many := strings.Replace(good.String(), `"sections": []`, `"sections": [`+strings.TrimSuffix(strings.Repeat(`{"id":"s","name":"S"},`, 200_001), ",")+`]`, 1)
+	for name, x := range map[string]struct{ text, path, says string }{
+		"empty rows":     {bomb, "template.instruments.0", "missing"},
+		"empty routes":   {deep, "template.instruments.0.routes", ""},
+		"many sections":  {many, "template.sections", "holds more than 200000"},
+		"NUL":            {strings.Replace(good.String(), `"name": "T"`, `"name": "T\u0000"`, 1), "template.name", "NUL"},
+		"said twice":     {strings.Replace(good.String(), `"instruments": []`, `"instruments": [], "instruments": []`, 1), "instruments", "says it twice"},
+		"no object":      {`{"format":"fanfold-template","version":6,"template":[]}`, "template", "no object"},
+		"a list is none": {strings.Replace(good.String(), `"instruments": []`, `"instruments": {}`, 1), "template.instruments", "no list"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var before, after runtime.MemStats
+			runtime.GC()
+			runtime.ReadMemStats(&before)
+			_, err := templatefile.Read(strings.NewReader(x.text))
+			runtime.ReadMemStats(&after)
+			var bad *templatefile.Bad
+			require.ErrorAs(t, err, &bad)
+			require.Contains(t, bad.Path, x.path)
+			require.Contains(t, bad.Reason, x.says)
+			require.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(len(x.text))*200+32<<20, "of all that was ever asked for, most is let go of at once")
+		})
+	}
+	gone, stop := context.WithCancel(t.Context())
+	stop()
+	_, err := templatefile.ReadWithin(gone, strings.NewReader(deep))
+	require.ErrorIs(t, err, context.Canceled)
 }
