@@ -249,7 +249,7 @@ func TestWrongUseAndRefusals(t *testing.T) {
 		"bad machine":       {[]string{"import", f.list, "-o", "x", "--machine", "Alder:much:16"}, 2, "figures above 0"},
 		"a list as file":    {[]string{"check", f.list}, 1, "line 1 is not JSON"},
 		"no database":       {[]string{"serve"}, 2, "set DATABASE_URL"},
-		"no credential":     {[]string{"host"}, 2, "give the machine's --credential"},
+		"no credential":     {[]string{"host"}, 2, "set FANFOLD_CREDENTIAL"},
 		"no memory":         {[]string{"host", "--credential", "a.b", "--memory", "0"}, 2, "are above 0"},
 		"bad credential":    {[]string{"host", "--credential", "nonsense"}, 1, "copy it whole"},
 	} {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"os"
 	"os/exec"
 	"os/signal"
@@ -82,6 +83,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string,
 			return err
 		}
 		defer func() { err = errors.Join(err, pg.Stop()) }()
+		go pg.Keep(ctx, func(text string) { slog.Warn(text) })
 		c.DatabaseURL = pg.URL
 	}
 	samples := filepath.Join(dir, "samples")

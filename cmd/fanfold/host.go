@@ -17,7 +17,7 @@ import (
 )
 
 func hostCommand() *cobra.Command {
-	var name, server, credential string
+	var name, server, credential, file string
 	var memory, disk, speed float64
 	var cores int
 	var corrupt, stall, roots, libraries, armed, plays []string
@@ -28,8 +28,15 @@ func hostCommand() *cobra.Command {
 		Long: "Run a simulated sample machine that dials in with the credential made for it in Seating, and loads\ninstruments in the time a real one would take.",
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			if file != "" {
+				data, err := os.ReadFile(file)
+				if err != nil {
+					return openError(err)
+				}
+				credential = strings.TrimSpace(string(data))
+			}
 			if credential == "" {
-				return wrongUse{fmt.Errorf("give the machine's --credential; Seating shows the whole command")}
+				return wrongUse{fmt.Errorf("set FANFOLD_CREDENTIAL to the machine's credential, or give --credential-file; Seating shows the whole command")}
 			}
 			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 {
 				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
@@ -57,7 +64,8 @@ func hostCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
 	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "where to dial in")
-	c.Flags().StringVar(&credential, "credential", os.Getenv("FANFOLD_CREDENTIAL"), "the machine's credential; FANFOLD_CREDENTIAL")
+	c.Flags().StringVar(&credential, "credential", os.Getenv("FANFOLD_CREDENTIAL"), "the machine's credential, which everybody on it can see in its list of processes; better set FANFOLD_CREDENTIAL")
+	c.Flags().StringVar(&file, "credential-file", "", "a file that holds the machine's credential")
 	c.Flags().Float64Var(&memory, "memory", 65536, "memory for instruments, MiB")
 	c.Flags().IntVar(&cores, "cores", 16, "cores")
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")

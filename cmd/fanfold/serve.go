@@ -38,6 +38,8 @@ type serveConfig struct {
 	Connections int      // to the database, at most; defaults to store.Options'
 	KeepMiB     int64    // of open templates that nobody uses; defaults to app.Config's
 	ScanRoots   []string // folders people may scan; defaults to none
+	Names       []string // browsers may reach the server under; defaults to its addresses and the machine's names
+	Recordings  int64    // GiB that the recordings of a studio may take; defaults to app.Config's
 	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
 
@@ -93,7 +95,7 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		r.close()
 		return nil, err
 	}
-	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID}
+	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID, RecordingsBytes: c.Recordings << 30}
 	if c.RigExternal != "" {
 		config.Peers = r.desk
 	}
@@ -188,8 +190,9 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 		return err
 	}
 	srv := &http.Server{
-		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Context: base, Observe: watch.Observe}),
+		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Names: c.Names, Context: base, Observe: watch.Observe}),
 		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute, // bodies have their own time
 		BaseContext:       func(net.Listener) context.Context { return base },
 	}
 	failed := make(chan error, 1)
@@ -273,6 +276,7 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
+	cmd.Flags().StringArrayVar(&c.Names, "name", nil, "a name browsers reach the server under, such as studio.example; may be given again")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
 	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
 	cmd.Flags().StringVar(&c.OpsListen, "ops-listen", "127.0.0.1:7072", "where those who watch the server come: /healthz, /readyz, /metrics; empty for nowhere")
@@ -281,6 +285,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().StringVar(&logFormat, "log-format", "text", "how the log is written: text, or json")
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
+	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")

@@ -175,7 +175,9 @@ func TestOtherOriginsAreRefused(t *testing.T) {
 	r, err := http.NewRequest("POST", s.URL+"/api/session/demo", nil)
 	require.NoError(t, err)
 	r.Header.Set("Origin", "https://elsewhere.example")
-	require.Equal(t, 403, s.client(t).send(r).status)
+	answer := s.client(t).send(r)
+	require.Equal(t, 403, answer.status)
+	require.Equal(t, "application/problem+json", answer.header.Get("Content-Type"))
 	r.Header.Set("Sec-Fetch-Site", "cross-site")
 	require.Equal(t, 403, s.client(t).send(r).status)
 }

@@ -128,7 +128,7 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 	if err != nil {
 		return nil, err
 	}
-	piece, err := app.ReadPiece(r.Body, words)
+	piece, err := app.ReadPiece(ctx, r.Body, words)
 	if err != nil {
 		return nil, err
 	}
@@ -162,8 +162,14 @@ func (s *server) Print(ctx context.Context, r gen.PrintRequestObject) (gen.Print
 	if err != nil {
 		return nil, err
 	}
-	revision, err := h.Print(ctx, p, template.ID(r.Instrument), app.Recording{Name: or(r.Params.File, ""), Body: r.Body, Call: template.ID(or(r.Params.Call, ""))})
+	revision, err := h.Print(ctx, p, template.ID(r.Instrument), app.Recording{Name: or(r.Params.File, ""), Body: r.Body, Bytes: lengthOf(ctx), Call: template.ID(or(r.Params.Call, ""))})
 	return gen.Print200JSONResponse{Revision: revision}, err
+}
+
+// Recordings implements the contract.
+func (s *server) Recordings(ctx context.Context, _ gen.RecordingsRequestObject) (gen.RecordingsResponseObject, error) {
+	x, err := s.app.Recordings(ctx, person(ctx))
+	return gen.Recordings200JSONResponse{Bytes: x.Bytes, MostBytes: x.Most, Files: x.Files}, err
 }
 
 // Recorded implements the contract.

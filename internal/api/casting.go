@@ -21,7 +21,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 	if err != nil {
 		return nil, err
 	}
-	title, parts, err := partsOf(r.Body, or(r.Params.Line, ""))
+	title, parts, err := partsOf(ctx, r.Body, or(r.Params.Line, ""))
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +50,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 }
 
 // partsOf reads the parts of a score, or of an orchestra in shorthand.
-func partsOf(body io.Reader, line string) (string, []casting.Part, error) {
+func partsOf(ctx context.Context, body io.Reader, line string) (string, []casting.Part, error) {
 	if line != "" {
 		parts, err := casting.Shorthand(line)
 		if err != nil {
@@ -62,7 +62,7 @@ func partsOf(body io.Reader, line string) (string, []casting.Part, error) {
 	if _, err := in.Peek(1); err != nil {
 		return "", nil, &change.Refused{Reason: "drop a MusicXML file, or write the orchestra in a line"}
 	}
-	score, err := musicxml.Read(in)
+	score, err := musicxml.ReadWithin(ctx, in)
 	if err != nil {
 		return "", nil, err
 	}

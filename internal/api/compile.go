@@ -42,7 +42,7 @@ func (s *server) compile(ctx context.Context, id uuid.UUID, instrument string, b
 	if err != nil {
 		return app.Piece{}, app.Compiled{}, err
 	}
-	piece, err := app.ReadPiece(body, words)
+	piece, err := app.ReadPiece(ctx, body, words)
 	if err != nil {
 		return piece, app.Compiled{}, err
 	}

@@ -25,13 +25,14 @@ func (s *server) MakeCredential(ctx context.Context, r gen.MakeCredentialRequest
 	if err != nil {
 		return nil, err
 	}
-	command := fmt.Sprintf("fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g", s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs)
+	// In the environment, it is not seen in the machine's list of processes.
+	command := fmt.Sprintf("FANFOLD_CREDENTIAL=%s fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g", token, s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs)
 	for _, l := range h.View().Template.Libraries {
 		if l.InstalledOn(m.Name) {
 			command += " --library " + shellQuote(l.Name)
 		}
 	}
-	return gen.MakeCredential201JSONResponse{Command: command + " --credential " + token}, nil
+	return gen.MakeCredential201JSONResponse{Command: command}, nil
 }
 
 // RevokeCredential implements the contract.

@@ -26,6 +26,8 @@ var (
 	errWrongLogin = errors.New("the email or the password is wrong")
 	errTooMany    = errors.New("too many attempts; wait a minute and try again")
 	errNoDemo     = errors.New("this server has no demo account")
+
+	errDemoElsewhere = errors.New("one click signs in on the demo's own machine only; sign in with the email and password it shows")
 )
 
 // problemOf is the one place that turns errors into what browsers see. The
@@ -103,6 +105,8 @@ func problemOf(err error) gen.Problem {
 		return problem(401, "wrong-login", "Sign-in failed", err)
 	case errors.Is(err, errTooMany):
 		return problem(429, "too-many", "Too many attempts", err)
+	case errors.Is(err, errDemoElsewhere):
+		return problem(403, "elsewhere", "Not from here", err)
 	case errors.Is(err, errNoDemo):
 		return problem(404, "no-demo", "No demo account", err)
 	case errors.As(err, &http):

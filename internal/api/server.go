@@ -35,6 +35,9 @@ type Config struct {
 	// BodyLimit bounds most requests, bytes. Defaults to 8 MiB; files have
 	// limits of their own.
 	BodyLimit int64
+	// Names are those that browsers may reach the server under, beside addresses in
+	// figures and the machine's own names.
+	Names []string
 }
 
 // server implements the generated interface.
@@ -46,6 +49,7 @@ type server struct {
 	attempts *attempts
 	flights  flights
 	streams  streams
+	readings *readings
 	demo     string
 }
 
@@ -54,7 +58,7 @@ func New(c Config) http.Handler {
 	if c.BodyLimit == 0 {
 		c.BodyLimit = 8 << 20
 	}
-	s := &server{app: c.App, store: c.Store, sessions: scs.New(), attempts: newAttempts(time.Now), demo: c.DemoEmail}
+	s := &server{app: c.App, store: c.Store, sessions: scs.New(), attempts: newAttempts(time.Now), readings: newReadings(), demo: c.DemoEmail}
 	s.known = newSessionStore(c.Store.Queries(), time.Now)
 	s.sessions.Store = s.known
 	c.App.Hear("session", s.sessionEnded)
@@ -70,13 +74,17 @@ func New(c Config) http.Handler {
 	if c.Observe != nil {
 		e.Use(timed(c.Observe))
 	}
-	e.Use(middleware.Recover(), headers, limitBody(c.BodyLimit), compress())
-	e.Use(echo.WrapMiddleware(http.NewCrossOriginProtection().Handler))
+	own := http.NewCrossOriginProtection()
+	own.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		fail(w, echo.NewHTTPError(http.StatusForbidden, "the request comes from a page of another site"))
+	}))
+	e.Use(middleware.Recover(), headers, knownNames(c.Names), unhurried, limitBody(c.BodyLimit), compress())
+	e.Use(echo.WrapMiddleware(own.Handler))
 	if c.Web != nil {
 		e.GET("/*", pages(c.Web))
 	}
 	e.GET("/api/events", s.events)
-	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(checked), inSession(s.once))
+	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.inLine), inSession(checked), inSession(s.once))
 	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
 }
@@ -127,19 +135,37 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// upload is what a path takes.
+type upload int
+
+const (
+	noFile   upload = iota // a small request
+	someFile               // a list, a score, MIDI, a template
+	someAudio
+)
+
+// uploadOf tells what the path of a request takes.
+func uploadOf(path string) upload {
+	switch {
+	case strings.HasSuffix(path, "/printed"):
+		return someAudio
+	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.HasSuffix(path, "/calls/music"),
+		path == "/api/catalogue/list", strings.Contains(path, "/compile/"), path == "/api/templates/file":
+		return someFile
+	}
+	return noFile
+}
+
 func limitBody(most int64) echo.MiddlewareFunc {
-	files := middleware.BodyLimit(templatefile.MaxBytes + 1<<20)
-	small, audio := middleware.BodyLimit(most), middleware.BodyLimit(app.MaxRecordingBytes)
+	limits := map[upload]echo.MiddlewareFunc{
+		noFile: middleware.BodyLimit(most), someFile: middleware.BodyLimit(templatefile.MaxBytes + 1<<20), someAudio: middleware.BodyLimit(app.MaxRecordingBytes),
+	}
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
-		forFiles, forSmall, forAudio := files(next), small(next), audio(next)
-		return func(c *echo.Context) error {
-			if path := c.Request().URL.Path; strings.HasSuffix(path, "/import") || strings.HasSuffix(path, "/cast") || strings.HasSuffix(path, "/calls/music") || path == "/api/catalogue/list" || strings.Contains(path, "/compile/") || path == "/api/templates/file" {
-				return forFiles(c)
-			} else if strings.HasSuffix(path, "/printed") {
-				return forAudio(c)
-			}
-			return forSmall(c)
+		within := map[upload]echo.HandlerFunc{}
+		for kind, limit := range limits {
+			within[kind] = limit(next)
 		}
+		return func(c *echo.Context) error { return within[uploadOf(c.Request().URL.Path)](c) }
 	}
 }
 

@@ -32,12 +32,26 @@ func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		c.Set("address", r.RemoteAddr)
-		c.SetRequest(r.WithContext(context.WithValue(r.Context(), addressKey{}, r.RemoteAddr)))
+		ctx := context.WithValue(r.Context(), addressKey{}, r.RemoteAddr)
+		ctx = context.WithValue(ctx, lengthKey{}, r.ContentLength)
+		c.SetRequest(r.WithContext(context.WithValue(ctx, hereKey{}, fromHere(r))))
 		return next(c)
 	}
 }
 
-type addressKey struct{}
+type (
+	addressKey struct{}
+	hereKey    struct{} // whether the request was made on this machine
+	lengthKey  struct{} // of the body as the request says, bytes; -1 when it does not
+)
+
+// lengthOf is how long the body of a request says it is, bytes; -1 when it does not.
+func lengthOf(ctx context.Context) int64 {
+	if n, ok := ctx.Value(lengthKey{}).(int64); ok {
+		return n
+	}
+	return -1
+}
 
 func (s *server) personOf(ctx context.Context) (app.Person, error) {
 	id, err := uuid.Parse(s.sessions.GetString(ctx, personInSession))
@@ -82,6 +96,9 @@ func (s *server) SignIn(ctx context.Context, r gen.SignInRequestObject) (gen.Sig
 func (s *server) SignInDemo(ctx context.Context, _ gen.SignInDemoRequestObject) (gen.SignInDemoResponseObject, error) {
 	if s.demo == "" {
 		return nil, errNoDemo
+	}
+	if here, _ := ctx.Value(hereKey{}).(bool); !here {
+		return nil, errDemoElsewhere
 	}
 	row, err := s.store.Queries().PersonByEmail(ctx, s.demo)
 	if err != nil {

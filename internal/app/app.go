@@ -41,6 +41,9 @@ type Config struct {
 	// KeepFor is how long a template stays open after it was used, whatever it
 	// takes. Defaults to 30 s.
 	KeepFor time.Duration
+	// RecordingsBytes is how much the recordings of one studio may take. Defaults to
+	// 20 GiB.
+	RecordingsBytes int64
 }
 
 // App serves all studios.
@@ -61,6 +64,8 @@ type App struct {
 	turned    chan struct{}  // told when a host came or went
 	revisions atomic.Int64   // that were shown
 	listening atomic.Bool    // to what other servers write
+
+	mostRecorded int64 // bytes of recordings of one studio
 
 	mu         sync.Mutex
 	hearers    map[string]func(uuid.UUID)             // of what was written that is not the app's
@@ -88,7 +93,11 @@ func New(c Config) *App {
 	if c.ID == uuid.Nil {
 		c.ID = uuid.New()
 	}
+	if c.RecordingsBytes == 0 {
+		c.RecordingsBytes = 20 << 30
+	}
 	return &App{
+		mostRecorded: c.RecordingsBytes,
 		turned: make(chan struct{}, 1),
 		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{}, hosted: map[uuid.UUID]bool{},
@@ -372,13 +381,27 @@ func Every(ctx context.Context, d time.Duration, do func()) {
 // trimEvery is how often it is looked for templates that nobody uses.
 const trimEvery = 20 * time.Second
 
+// collectEvery is how often recordings are looked for that nothing plays; keptIdle is how
+// long they are kept, for who takes a change back.
+const (
+	collectEvery = 6 * time.Hour
+	keptIdle     = 30 * 24 * time.Hour
+)
+
 func (a *App) trim(ctx context.Context) {
+	collected := time.Time{}
 	Every(ctx, trimEvery, func() {
 		a.open.Trim()
 		if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("scans of servers that are gone are not told", "error", err)
 		}
 		_ = a.store.Queries().AnswersForget(ctx) // next time
+		if since := time.Since(collected); since > collectEvery {
+			collected = time.Now()
+			if err := a.store.RecordingsCollect(ctx, keptIdle); err != nil && ctx.Err() == nil {
+				slog.Warn("recordings that nothing plays are not collected", "error", err)
+			}
+		}
 	})
 }
 

@@ -35,7 +35,7 @@ type PiecePart struct {
 
 // ReadPiece reads a MusicXML file or a Standard MIDI File, told apart by how
 // they begin. Tracks without notes are left out.
-func ReadPiece(r io.Reader, words *articulation.Vocabulary) (Piece, error) {
+func ReadPiece(ctx context.Context, r io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	in := bufio.NewReader(r)
 	head, err := in.Peek(4)
 	if err != nil && len(head) == 0 {
@@ -44,7 +44,7 @@ func ReadPiece(r io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	if bytes.Equal(head, []byte("MThd")) || bytes.Equal(head, []byte("RIFF")) {
 		return midiPiece(in, words)
 	}
-	score, err := musicxml.Read(in)
+	score, err := musicxml.ReadWithin(ctx, in)
 	if err != nil {
 		return Piece{}, err
 	}

@@ -147,8 +147,12 @@ func (h *Hot) Undoable(ctx context.Context, p Person) (undo, redo string, err er
 	return h.doc.View().Undoable(ctx, p.ID)
 }
 
-// refuse refuses to take from the catalogue what templates play.
+// refuse refuses recordings that the studio does not keep, and to take from the catalogue
+// what templates play.
 func (h *Hot) refuse(ctx context.Context, before, after *template.Template) error {
+	if err := h.unheard(ctx, before, after); err != nil {
+		return err
+	}
 	if !h.isCatalogue() || slices.Equal(before.Patches, after.Patches) {
 		return nil
 	}

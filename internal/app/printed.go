@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/flac"
@@ -20,6 +21,8 @@ const MaxRecordingBytes = 1 << 30
 type Recording struct {
 	Name string
 	Body io.Reader
+	// Bytes is how long the file says it is; less than 0 when not said.
+	Bytes int64
 	Call template.ID // whose music was recorded; empty when not said
 }
 
@@ -34,7 +37,14 @@ func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Rec
 	if _, err := printedAs(h.View().Template, instrument, made, r.Call); err != nil {
 		return 0, err
 	}
-	digest, err := h.app.store.RecordingKeep(ctx, h.studio(), r.Body, func(head []byte, size int64) error {
+	room, err := h.app.roomForRecordings(ctx, p, r.Bytes)
+	if err != nil {
+		return 0, err
+	}
+	digest, err := h.app.store.RecordingKeep(ctx, h.studio(), bounded(r.Body, room), func(head []byte, size int64) error {
+		if size < 0 { // it has only just begun
+			return audible(instrument, r.Name, head)
+		}
 		seconds, err := lengthOf(head, size)
 		if err != nil {
 			return refused(instrument, "%s: %s; choose a WAV or FLAC file", r.Name, err)
@@ -47,6 +57,78 @@ func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Rec
 	}
 	made.Audio = digest
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return printedAs(t, instrument, made, r.Call) })
+}
+
+// audible refuses what does not begin as audio.
+func audible(instrument template.ID, name string, head []byte) error {
+	if bytes.HasPrefix(head, []byte("fLaC")) || len(head) >= 12 && (bytes.HasPrefix(head, []byte("RIFF")) || bytes.HasPrefix(head, []byte("RF64"))) && string(head[8:12]) == "WAVE" {
+		return nil
+	}
+	return refused(instrument, "%s does not begin as audio; choose a WAV or FLAC file", name)
+}
+
+// Recordings is what the recordings of a studio take.
+type Recordings struct {
+	Bytes, Most int64
+	Files       int
+}
+
+// Recordings tells what the recordings of a person's studio take.
+func (a *App) Recordings(ctx context.Context, p Person) (Recordings, error) {
+	row, err := a.store.Queries().RecordingsTaken(ctx, p.Studio)
+	if err != nil {
+		return Recordings{}, fmt.Errorf("count recordings: %w", err)
+	}
+	return Recordings{row.Bytes, a.mostRecorded, int(row.Files)}, nil
+}
+
+// roomForRecordings is how many bytes of recordings a studio may still keep; a file that
+// says it is larger (bytes; less than 0 when not said) is refused before it comes.
+func (a *App) roomForRecordings(ctx context.Context, p Person, bytes int64) (int64, error) {
+	x, err := a.Recordings(ctx, p)
+	if err != nil {
+		return 0, err
+	}
+	if room := x.Most - x.Bytes; room > 0 && bytes <= room {
+		return room, nil
+	}
+	return 0, noRoom(x.Most)
+}
+
+func noRoom(most int64) error {
+	return refused("", "the studio's recordings may take %s, and this one would take more; let rows play again that need theirs no more, or have the server keep more", calls.FormatMiB(float64(most)/(1<<20)))
+}
+
+// bounded reads so many bytes; more is an error.
+func bounded(r io.Reader, room int64) io.Reader { return &boundedReader{r, room, room} }
+
+type boundedReader struct {
+	r          io.Reader
+	left, room int64
+}
+
+func (b *boundedReader) Read(p []byte) (int, error) {
+	n, err := b.r.Read(p)
+	if b.left -= int64(n); b.left < 0 {
+		return 0, noRoom(b.room)
+	}
+	return n, err
+}
+
+// unheard refuses a change that gives a row a recording the studio does not keep.
+func (h *Hot) unheard(ctx context.Context, before, after *template.Template) error {
+	for _, i := range after.Instruments {
+		if i.Printed == nil || i.Printed.Audio == "" {
+			continue
+		}
+		if was := before.Instrument(i.ID); was == i || was != nil && was.Printed != nil && was.Printed.Audio == i.Printed.Audio {
+			continue
+		}
+		if !h.app.store.RecordingKept(ctx, h.studio(), i.Printed.Audio) {
+			return refused(i.ID, "%s: its recording is not kept here; choose the file", i.Name)
+		}
+	}
+	return nil
 }
 
 // printedAs makes the change that puts a recording of a call's music in an

@@ -270,7 +270,7 @@ func TestACueBecomesItsCall(t *testing.T) {
 	require.NoError(t, smf.Write(&midi, song))
 	words, err := f.hot.Vocabulary(ctx, f.ada)
 	require.NoError(t, err)
-	piece, err := app.ReadPiece(strings.NewReader(midi.String()), words)
+	piece, err := app.ReadPiece(ctx, strings.NewReader(midi.String()), words)
 	require.NoError(t, err)
 	require.Empty(t, piece.Parts, "a template has no notes yet")
 

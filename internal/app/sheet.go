@@ -53,10 +53,18 @@ func sheets(s *store.Store) *store.Documents[*template.Template, change.Change] 
 type about struct {
 	Sits       []template.ID `json:"sits"`                 // the machines it sits on; nil when written by an earlier version
 	RemotePort int           `json:"remotePort,omitempty"` // for music programs; 0 listens to nothing
+	Audio      []string      `json:"audio"`                // the recordings it plays, by their SHA-256, in order; nil when written by an earlier version
 }
 
 func aboutOf(t *template.Template) about {
-	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort}
+	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort, Audio: []string{}}
+	for _, i := range t.Instruments {
+		if i.Printed != nil && i.Printed.Audio != "" {
+			a.Audio = append(a.Audio, i.Printed.Audio)
+		}
+	}
+	slices.Sort(a.Audio)
+	a.Audio = slices.Compact(a.Audio)
 	for _, m := range t.Machines {
 		a.Sits = append(a.Sits, m.ID)
 	}
@@ -64,7 +72,7 @@ func aboutOf(t *template.Template) about {
 }
 
 func (a about) equal(b about) bool {
-	return a.RemotePort == b.RemotePort && slices.Equal(a.Sits, b.Sits)
+	return a.RemotePort == b.RemotePort && slices.Equal(a.Sits, b.Sits) && slices.Equal(a.Audio, b.Audio)
 }
 
 func aboutFrom(data []byte) (a about) {

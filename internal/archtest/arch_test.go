@@ -4,6 +4,7 @@ package archtest
 
 import (
 	"encoding/json"
+	"os"
 	"os/exec"
 	"slices"
 	"strings"
@@ -16,12 +17,26 @@ import (
 var rooms = []string{"docs/schema", "internal/core", "internal/document", "internal/format", "internal/scan", "internal/rig", "internal/store", "internal/app", "internal/remote", "internal/api", "internal/ops", "internal/demo", "web", "cmd"}
 
 // coreOrder likewise, within the core.
-var coreOrder = []string{"note", "sound", "tempo", "colour", "template", "articulation", "change", "fan", "ribbon", "calls", "seating", "layout", "patch", "deliver", "palette", "proof", "sight", "order", "naming", "intake", "catalogue", "casting", "transfer", "compare", "handover", "coretest"}
+var coreOrder = []string{"note", "sound", "tempo", "colour", "template", "articulation", "change", "fan", "ribbon", "calls", "packing", "seating", "layout", "patch", "deliver", "palette", "proof", "sight", "order", "naming", "intake", "catalogue", "casting", "transfer", "compare", "handover", "coretest"}
 
 func room(path string) int {
 	return slices.IndexFunc(rooms, func(r string) bool {
 		return strings.HasPrefix(path, "fanfold/"+r+"/") || path == "fanfold/"+r
 	})
+}
+
+// Every format says in docs/formats.md what of it is read, and what is left out.
+func TestEveryFormatIsDescribed(t *testing.T) {
+	text, err := os.ReadFile("../../docs/formats.md")
+	require.NoError(t, err)
+	folders, err := os.ReadDir("../format")
+	require.NoError(t, err)
+	under := []string{"bounded", "celltext", "plaintext"} // what readers have in common
+	for _, f := range folders {
+		if f.IsDir() && !slices.Contains(under, f.Name()) {
+			require.Contains(t, string(text), "(`"+f.Name()+"`)", "docs/formats.md does not describe it")
+		}
+	}
 }
 
 func TestImportsPointDown(t *testing.T) {

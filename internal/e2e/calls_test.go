@@ -264,7 +264,7 @@ func TestAMachineAndItsCredentials(t *testing.T) {
 	p.see(`[data-part=host] figure svg`)
 	before := len(p.seeMany(`[data-credential]`, 1))
 	p.press("Make one")
-	p.seeText("[data-part=host] pre", "fanfold host --server .* --credential ")
+	p.seeText("[data-part=host] pre", "FANFOLD_CREDENTIAL=[^ ]+ fanfold host --server ")
 	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n + 1`, before)
 	p.seeText(`[data-credential]:last-of-type`, "never heard")
 	p.click(`[data-credential]:last-of-type button`)

@@ -244,7 +244,7 @@ func (s *server) host(id string, extra ...string) *exec.Cmd {
 	var made struct{ Command string }
 	s.must("POST", "/api/machines/credential", map[string]string{"template": id, "machine": now.Template.Machines[0].ID}, &made)
 	command := strings.Replace(made.Command, "fanfold", studio.binary, 1) + " " + strings.Join(extra, " ")
-	cmd := exec.Command("sh", "-c", "exec "+command)
+	cmd := exec.Command("sh", "-c", "exec env "+command)
 	require.NoError(s.t, startTied(cmd, syscall.SIGKILL))
 	s.t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
 	return cmd

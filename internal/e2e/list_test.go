@@ -109,7 +109,7 @@ func (p *person) addMachineAndItsHost(t *testing.T, name string) (stop func()) {
 	p.keys(input.Enter)
 	command := p.see("[role=dialog] pre").MustText()
 	p.keys(input.Escape)
-	host := exec.Command("sh", "-c", "exec "+strings.Replace(command, "fanfold", studio.binary, 1)+" --speed 40")
+	host := exec.Command("sh", "-c", "exec env "+strings.Replace(command, "fanfold", studio.binary, 1)+" --speed 40")
 	require.NoError(t, startTied(host, syscall.SIGTERM))
 	p.seeText(`[data-machine=`+name+`]`, "host here")
 	return func() {

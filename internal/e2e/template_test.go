@@ -126,7 +126,7 @@ func TestMachinesAndSeats(t *testing.T) {
 	p.press("Add a machine")
 	p.see(`[role=dialog] input`).MustInput("Dogwood")
 	p.keys(input.Enter)
-	p.seeText("[role=dialog] pre", "fanfold host --server nats://.* --name 'Dogwood' .*--credential ")
+	p.seeText("[role=dialog] pre", "FANFOLD_CREDENTIAL=[^ ]+ fanfold host --server nats://.* --name 'Dogwood' ")
 	p.keys(input.Escape)
 	p.see(`[data-machine=Dogwood]`)
 

@@ -34,7 +34,9 @@ func (s *Store) AccountEnsure(ctx context.Context, studio, email, name, password
 func (s *Store) HostLookup(ctx context.Context, id, secret string) (rig.Host, bool) {
 	row, err := s.q.CredentialByHash(ctx, rig.Hash(secret))
 	key, err2 := uuid.Parse(id)
-	if errors.Join(err, err2) != nil || subtle.ConstantTimeCompare(key[:], row.ID[:]) != 1 {
+	// An ID in capitals is the same UUID and another name on the wire: only the one that was
+	// given out is known.
+	if errors.Join(err, err2) != nil || id != key.String() || subtle.ConstantTimeCompare(key[:], row.ID[:]) != 1 {
 		return rig.Host{}, false
 	}
 	return rig.Host{Credential: id, Studio: row.StudioID.String(), Machine: row.Machine}, true

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -24,8 +25,9 @@ var errKept = errors.New("it is kept already")
 
 // RecordingKeep writes an audio file whole or not at all, and returns its
 // SHA-256 in hexadecimal. A file the studio keeps already is not written again.
-// Before it is kept, check is shown how it begins, at most 1 MiB, and its size,
-// bytes; with an error of it nothing is kept. The file is read to its end before
+// Check is shown how it begins, at most 1 MiB, twice: with the size -1 as soon as that
+// much has come, and with its size, bytes, before it is kept; with an error of it
+// nothing is kept, and nothing more is read. The file is read to its end before
 // the database is asked for anything, however slowly it comes.
 func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader, check func(head []byte, size int64) error) (digest string, err error) {
 	spool, err := os.CreateTemp("", "fanfold-recording-")
@@ -33,13 +35,18 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
 	defer func() { _ = errors.Join(spool.Close(), os.Remove(spool.Name())) }() // of no more use
-	sum := sha256.New()
-	size, err := io.Copy(io.MultiWriter(spool, sum), r)
-	if err != nil {
+	head := make([]byte, recordingPart)
+	n, err := io.ReadFull(r, head)
+	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
-	head := make([]byte, min(size, recordingPart))
-	if _, err := spool.ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {
+	head = head[:n]
+	if err := check(head, -1); err != nil {
+		return "", err
+	}
+	sum := sha256.New()
+	size, err := io.Copy(io.MultiWriter(spool, sum), io.MultiReader(bytes.NewReader(head), r))
+	if err != nil {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
 	if err := check(head, size); err != nil {
@@ -51,6 +58,23 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
 	return digest, nil
+}
+
+// RecordingKept tells whether a studio keeps an audio file, by its SHA-256.
+func (s *Store) RecordingKept(ctx context.Context, studio uuid.UUID, digest string) bool {
+	_, err := s.q.RecordingFind(ctx, db.RecordingFindParams{StudioID: studio, Sha256: digest})
+	return err == nil
+}
+
+// RecordingsCollect deletes recordings that nothing has played for so long.
+func (s *Store) RecordingsCollect(ctx context.Context, idle time.Duration) error {
+	if err := s.q.RecordingsIdle(ctx); err != nil {
+		return fmt.Errorf("look for recordings that nothing plays: %w", err)
+	}
+	if _, err := s.q.RecordingsCollect(ctx, time.Now().Add(-idle)); err != nil {
+		return fmt.Errorf("delete recordings that nothing plays: %w", err)
+	}
+	return nil
 }
 
 func recordingInsert(ctx context.Context, q *db.Queries, studio uuid.UUID, digest string, from io.ReaderAt, size int64) error {

@@ -8,8 +8,10 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"testing/iotest"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/require"
@@ -34,7 +36,9 @@ func TestRecordingsComeBack(t *testing.T) {
 		data := anyBytes(size)
 		want := sha256.Sum256(data)
 		check := func(head []byte, n int64) error {
-			require.EqualValues(t, size, n)
+			if n >= 0 { // else it has only begun to come
+				require.EqualValues(t, size, n)
+			}
 			require.Equal(t, data[:min(size, 1<<20)], head)
 			return nil
 		}
@@ -65,9 +69,60 @@ func TestACutOffRecordingLeavesNothing(t *testing.T) {
 	require.ErrorContains(t, err, "the line is cut")
 	_, err = s.RecordingKeep(ctx, mine, bytes.NewReader(data), func([]byte, int64) error { return errors.New("it is no audio") })
 	require.ErrorContains(t, err, "it is no audio")
+	taken := 0
+	_, err = s.RecordingKeep(ctx, mine, io.TeeReader(bytes.NewReader(data), counter(&taken)), func(_ []byte, size int64) error { return fmt.Errorf("%d", size) })
+	require.ErrorContains(t, err, "-1")
+	require.LessOrEqual(t, taken, 1<<20, "no more is read than tells what it is")
 	var rows int
 	require.NoError(t, s.Pool.QueryRow(ctx, "select (select count(*) from recordings) + (select count(*) from recording_parts)").Scan(&rows))
 	require.Zero(t, rows)
+}
+
+type counted struct{ n *int }
+
+func (c counted) Write(p []byte) (int, error) { *c.n += len(p); return len(p), nil }
+
+func counter(n *int) io.Writer { return counted{n} }
+
+// A recording that nothing plays is let go of after its while, and not before; one that a
+// document plays, or may play since it does not say, stays.
+func TestIdleRecordingsAreCollected(t *testing.T) {
+	s := storetest.Open(t)
+	mine := studio(t, s)
+	keep := func(text string) string {
+		digest, err := s.RecordingKeep(ctx, mine, strings.NewReader(text), func([]byte, int64) error { return nil })
+		require.NoError(t, err)
+		return digest
+	}
+	played, idle := keep("played"), keep("idle")
+	document := func(about string) uuid.UUID {
+		var id uuid.UUID
+		require.NoError(t, s.Pool.QueryRow(ctx, "insert into documents (studio_id, name, kind, about) values ($1, 'T', 'template', $2) returning id", mine, about).Scan(&id))
+		return id
+	}
+	tells := document(`{"audio": ["` + played + `"]}`)
+	silent := document(`{}`)
+	require.NoError(t, s.RecordingsCollect(ctx, -time.Hour))
+	require.True(t, s.RecordingKept(ctx, mine, idle), "one document does not say what it plays")
+	_, err := s.Pool.Exec(ctx, "delete from documents where id = $1", silent)
+	require.NoError(t, err)
+	require.NoError(t, s.RecordingsCollect(ctx, time.Hour))
+	require.True(t, s.RecordingKept(ctx, mine, idle), "it has been idle for a moment only")
+	require.NoError(t, s.RecordingsCollect(ctx, -time.Hour))
+	require.False(t, s.RecordingKept(ctx, mine, idle))
+	require.True(t, s.RecordingKept(ctx, mine, played))
+	row, err := s.Queries().RecordingsTaken(ctx, mine)
+	require.NoError(t, err)
+	require.EqualValues(t, 6, row.Bytes)
+
+	require.NoError(t, s.RecordingsCollect(ctx, time.Hour))
+	_, err = s.Pool.Exec(ctx, `update documents set about = '{"audio": []}' where id = $1`, tells)
+	require.NoError(t, err)
+	require.NoError(t, s.RecordingsCollect(ctx, time.Hour))
+	_, err = s.Pool.Exec(ctx, `update documents set about = $2 where id = $1`, tells, `{"audio": ["`+played+`"]}`)
+	require.NoError(t, err)
+	require.NoError(t, s.RecordingsCollect(ctx, -time.Hour))
+	require.True(t, s.RecordingKept(ctx, mine, played), "what is played again is idle no more")
 }
 
 func studio(t *testing.T, s *store.Store) uuid.UUID {

@@ -1551,6 +1551,15 @@ type ReachRow struct {
 	Wet    bool    `json:"wet"`
 }
 
+// Recordings defines model for Recordings.
+type Recordings struct {
+	Bytes int64 `json:"bytes"`
+	Files int   `json:"files"`
+
+	// MostBytes what they may take
+	MostBytes int64 `json:"mostBytes"`
+}
+
 // Remedy defines model for Remedy.
 type Remedy struct {
 	// Can it can be applied in one step
@@ -2713,6 +2722,9 @@ type ServerInterface interface {
 	// (POST /api/palettes/read)
 	ReadPalette(ctx *echo.Context) error
 
+	// (GET /api/recordings)
+	Recordings(ctx *echo.Context) error
+
 	// (GET /api/recordings/{audio})
 	Recorded(ctx *echo.Context, audio string, params RecordedParams) error
 
@@ -3197,6 +3209,15 @@ func (w *ServerInterfaceWrapper) ReadPalette(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReadPalette(ctx)
+	return err
+}
+
+// Recordings converts echo context to params.
+func (w *ServerInterfaceWrapper) Recordings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Recordings(ctx)
 	return err
 }
 
@@ -5186,6 +5207,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
+	router.GET(options.BaseURL+"/api/recordings", wrapper.Recordings, options.OperationMiddlewares["Recordings"]...)
 	router.GET(options.BaseURL+"/api/recordings/:audio", wrapper.Recorded, options.OperationMiddlewares["Recorded"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/small", wrapper.Small, options.OperationMiddlewares["Small"]...)
@@ -5785,6 +5807,44 @@ type ReadPalettedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadPalettedefaultApplicationProblemPlusJSONResponse) VisitReadPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordingsRequestObject struct {
+}
+
+type RecordingsResponseObject interface {
+	VisitRecordingsResponse(w http.ResponseWriter) error
+}
+
+type Recordings200JSONResponse Recordings
+
+func (response Recordings200JSONResponse) VisitRecordingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecordingsdefaultApplicationProblemPlusJSONResponse) VisitRecordingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9550,6 +9610,9 @@ type StrictServerInterface interface {
 	// (POST /api/palettes/read)
 	ReadPalette(ctx context.Context, request ReadPaletteRequestObject) (ReadPaletteResponseObject, error)
 
+	// (GET /api/recordings)
+	Recordings(ctx context.Context, request RecordingsRequestObject) (RecordingsResponseObject, error)
+
 	// (GET /api/recordings/{audio})
 	Recorded(ctx context.Context, request RecordedRequestObject) (RecordedResponseObject, error)
 
@@ -10329,6 +10392,29 @@ func (sh *strictHandler) ReadPalette(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ReadPaletteResponseObject); ok {
 		return validResponse.VisitReadPaletteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Recordings operation middleware
+func (sh *strictHandler) Recordings(ctx *echo.Context) error {
+	var request RecordingsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Recordings(ctx.Request().Context(), request.(RecordingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Recordings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RecordingsResponseObject); ok {
+		return validResponse.VisitRecordingsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -7,6 +7,7 @@ package musicxml
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -83,7 +84,10 @@ type Note struct {
 }
 
 // Read reads a score, plain or packed.
-func Read(r io.Reader) (*Score, error) {
+func Read(r io.Reader) (*Score, error) { return ReadWithin(context.Background(), r) }
+
+// ReadWithin is Read that ends with a context.
+func ReadWithin(ctx context.Context, r io.Reader) (*Score, error) {
 	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("read score: %w", err)
@@ -96,7 +100,30 @@ func Read(r io.Reader) (*Score, error) {
 			return nil, err
 		}
 	}
-	return parse(data)
+	return parse(ctx, data)
+}
+
+// within reads while a context lasts.
+type within struct {
+	ctx context.Context
+	*bytes.Reader
+}
+
+func (w within) Read(p []byte) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.Reader.Read(p[:min(len(p), 64<<10)])
+}
+
+// ReadByte implements io.ByteReader, which the decoder reads by.
+func (w within) ReadByte() (byte, error) {
+	if w.Len()%(64<<10) == 0 {
+		if err := w.ctx.Err(); err != nil {
+			return 0, err
+		}
+	}
+	return w.Reader.ReadByte()
 }
 
 // unpack takes the score out of an .mxl file: that which its container names.
@@ -136,7 +163,7 @@ func member(z *zip.Reader, name string, most int64) ([]byte, error) {
 	return data, nil
 }
 
-func parse(data []byte) (*Score, error) {
+func parse(ctx context.Context, data []byte) (*Score, error) {
 	if bytes.HasPrefix(data, []byte{0xfe, 0xff}) || bytes.HasPrefix(data, []byte{0xff, 0xfe}) {
 		plain, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Bytes(data)
 		if err != nil {
@@ -144,7 +171,7 @@ func parse(data []byte) (*Score, error) {
 		}
 		data = plain
 	}
-	d := xml.NewDecoder(bytes.NewReader(data))
+	d := xml.NewDecoder(within{ctx, bytes.NewReader(data)})
 	d.CharsetReader = func(label string, in io.Reader) (io.Reader, error) {
 		if strings.HasPrefix(strings.ToLower(label), "utf-16") {
 			return in, nil // turned into UTF-8 already

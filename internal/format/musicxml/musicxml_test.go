@@ -3,6 +3,7 @@ package musicxml_test
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/json"
 	"os"
 	"os/exec"
@@ -266,4 +267,12 @@ func TestBarsAreMeasures(t *testing.T) {
 	for n, x := range s.Parts[0].Notes {
 		require.Equal(t, int64(x.Measure), time.Bars.At(x.Start), "note %d", n)
 	}
+}
+
+// Reading ends with who asked for it.
+func TestReadingEndsWithItsContext(t *testing.T) {
+	gone, stop := context.WithCancel(t.Context())
+	stop()
+	_, err := musicxml.ReadWithin(gone, strings.NewReader(measures(strings.Repeat(note("C", 1, "1", ""), 2000))))
+	require.ErrorContains(t, err, "context canceled")
 }

@@ -83,7 +83,7 @@ type typesetter struct {
 	pdf   *fpdf.Fpdf
 	known map[rune]int
 	added map[string]bool // faces with their style
-	lacks map[rune]bool // signs that no face has
+	lacks map[rune]bool   // signs that no face has
 	style string
 	size  float64
 }

@@ -465,16 +465,23 @@ func (t *trackReader) meta() error {
 	return nil
 }
 
-// text reads bytes as UTF-8, or else as Latin-1.
+// text reads bytes as UTF-8, or else as Latin-1, without control characters: some
+// programs end texts with NUL.
 func text(data []byte) string {
-	if utf8.Valid(data) {
-		return strings.TrimSpace(string(data))
+	text := string(data)
+	if !utf8.Valid(data) {
+		var b strings.Builder
+		for _, c := range data {
+			b.WriteRune(rune(c))
+		}
+		text = b.String()
 	}
-	var b bytes.Buffer
-	for _, c := range data {
-		b.WriteRune(rune(c))
-	}
-	return strings.TrimSpace(b.String())
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if r < ' ' && r != '\n' && r != '\t' || r == 0x7f {
+			return -1
+		}
+		return r
+	}, text))
 }
 
 // Played is a track as it is to be compiled: what a text names is in force

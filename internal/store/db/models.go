@@ -90,6 +90,7 @@ type Recording struct {
 	Sha256    string
 	Bytes     int64
 	CreatedAt time.Time
+	IdleSince pgtype.Timestamptz
 }
 
 type RecordingPart struct {

@@ -7,12 +7,13 @@ package db
 
 import (
 	"context"
+	"time"
 
 	"github.com/google/uuid"
 )
 
 const recordingFind = `-- name: RecordingFind :one
-select id, studio_id, sha256, bytes, created_at from recordings where studio_id = $1 and sha256 = $2
+select id, studio_id, sha256, bytes, created_at, idle_since from recordings where studio_id = $1 and sha256 = $2
 `
 
 type RecordingFindParams struct {
@@ -29,6 +30,7 @@ func (q *Queries) RecordingFind(ctx context.Context, arg RecordingFindParams) (R
 		&i.Sha256,
 		&i.Bytes,
 		&i.CreatedAt,
+		&i.IdleSince,
 	)
 	return i, err
 }
@@ -87,4 +89,50 @@ type RecordingPartInsertParams struct {
 func (q *Queries) RecordingPartInsert(ctx context.Context, arg RecordingPartInsertParams) error {
 	_, err := q.db.Exec(ctx, recordingPartInsert, arg.RecordingID, arg.Part, arg.Data)
 	return err
+}
+
+const recordingsCollect = `-- name: RecordingsCollect :execrows
+delete from recordings where idle_since < $1::timestamptz
+`
+
+func (q *Queries) RecordingsCollect(ctx context.Context, before time.Time) (int64, error) {
+	result, err := q.db.Exec(ctx, recordingsCollect, before)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const recordingsIdle = `-- name: RecordingsIdle :exec
+update recordings r set idle_since = case when idle.is then coalesce(r.idle_since, now()) end
+from (
+  select x.id, not exists (
+    select 1 from documents d where d.studio_id = x.studio_id
+      and (not jsonb_exists(d.about, 'audio') or jsonb_exists(d.about -> 'audio', x.sha256))
+  ) as is from recordings x
+) idle
+where idle.id = r.id and (r.idle_since is not null) <> idle.is
+`
+
+// Those that no template and no version of the studio plays are idle from now on; what
+// is played is not. A studio with one that does not say what it plays has none idle.
+func (q *Queries) RecordingsIdle(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, recordingsIdle)
+	return err
+}
+
+const recordingsTaken = `-- name: RecordingsTaken :one
+select coalesce(sum(bytes), 0)::bigint as bytes, count(*) as files from recordings where studio_id = $1
+`
+
+type RecordingsTakenRow struct {
+	Bytes int64
+	Files int64
+}
+
+func (q *Queries) RecordingsTaken(ctx context.Context, studioID uuid.UUID) (RecordingsTakenRow, error) {
+	row := q.db.QueryRow(ctx, recordingsTaken, studioID)
+	var i RecordingsTakenRow
+	err := row.Scan(&i.Bytes, &i.Files)
+	return i, err
 }

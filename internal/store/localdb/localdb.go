@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -29,9 +30,12 @@ import (
 type Server struct {
 	URL    string // of the database "fanfold"
 	Data   string // the directory of its data
-	cmd    *exec.Cmd
-	done   chan error
 	launch func(context.Context) (*Server, error)
+
+	mu       sync.Mutex
+	cmd      *exec.Cmd
+	done     chan error
+	stopping bool
 }
 
 // ErrMissing is returned when PostgreSQL is not installed.
@@ -264,9 +268,57 @@ func (s *Server) ready(ctx context.Context, admin, log string) error {
 
 // Stop stops the server and waits for it.
 func (s *Server) Stop() error {
-	if err := s.cmd.Process.Signal(syscall.SIGINT); err != nil && !errors.Is(err, os.ErrProcessDone) {
+	s.mu.Lock()
+	s.stopping = true
+	cmd, done := s.cmd, s.done
+	s.mu.Unlock()
+	if err := cmd.Process.Signal(syscall.SIGINT); err != nil && !errors.Is(err, os.ErrProcessDone) {
 		return fmt.Errorf("stop PostgreSQL: %w", err)
 	}
-	<-s.done
+	done <- <-done // whoever else waits may know, too
 	return nil
 }
+
+// Keep starts the server again whenever it ends by itself, until the context does or it
+// is stopped, and tells of it.
+func (s *Server) Keep(ctx context.Context, tell func(text string)) {
+	for {
+		s.mu.Lock()
+		done := s.done
+		s.mu.Unlock()
+		select {
+		case <-ctx.Done():
+			return
+		case ended := <-done:
+			done <- ended
+		}
+		s.mu.Lock()
+		stopping := s.stopping
+		s.mu.Unlock()
+		if stopping || ctx.Err() != nil {
+			return
+		}
+		tell("the database ended by itself; it is started again")
+		again, err := s.launch(ctx)
+		for err != nil {
+			tell(fmt.Sprintf("the database does not start: %v", err))
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(startAgainAfter):
+			}
+			again, err = s.launch(ctx)
+		}
+		s.mu.Lock()
+		s.cmd, s.done = again.cmd, again.done
+		stopping = s.stopping
+		s.mu.Unlock()
+		if stopping {
+			_ = again.Stop() // it was stopped meanwhile
+			return
+		}
+	}
+}
+
+// startAgainAfter is how long a server that did not start waits to be started again.
+const startAgainAfter = 2 * time.Second

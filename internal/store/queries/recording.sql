@@ -10,3 +10,21 @@ insert into recording_parts (recording_id, part, data) values (@recording_id, @p
 
 -- name: RecordingPart :one
 select data from recording_parts where recording_id = @recording_id and part = @part;
+
+-- name: RecordingsTaken :one
+select coalesce(sum(bytes), 0)::bigint as bytes, count(*) as files from recordings where studio_id = @studio_id;
+
+-- name: RecordingsIdle :exec
+-- Those that no template and no version of the studio plays are idle from now on; what
+-- is played is not. A studio with one that does not say what it plays has none idle.
+update recordings r set idle_since = case when idle.is then coalesce(r.idle_since, now()) end
+from (
+  select x.id, not exists (
+    select 1 from documents d where d.studio_id = x.studio_id
+      and (not jsonb_exists(d.about, 'audio') or jsonb_exists(d.about -> 'audio', x.sha256))
+  ) as is from recordings x
+) idle
+where idle.id = r.id and (r.idle_since is not null) <> idle.is;
+
+-- name: RecordingsCollect :execrows
+delete from recordings where idle_since < @before::timestamptz;

@@ -1216,6 +1216,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Recordings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{audio}": {
         parameters: {
             query?: never;
@@ -1763,6 +1779,16 @@ export interface components {
             wakeAgainMs: number;
             /** @description loading order, lowest first */
             order: number;
+        };
+        Recordings: {
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description what they may take
+             */
+            mostBytes: number;
+            files: number;
         };
         /** @description the file a patch was measured from, and its preset there */
         Source: {
@@ -6434,6 +6460,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Recordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what the studio's recordings take */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recordings"];
                 };
             };
             /** @description what went wrong */

@@ -1,5 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import type { Id } from "../../model/api";
+import { answer, api, type Id } from "../../model/api";
 import { change } from "../../model/changing";
 import { print } from "../../model/music";
 import { get, tell, useApp } from "../../model/store";
@@ -17,6 +18,12 @@ export function PrintDialog({ close }: { close: () => void }) {
   const cues = things(sheet.calls).filter((c) => c.uses?.some((u) => u.instrument === id));
   const [file, setFile] = useState<File | null>(null);
   const [call, setCall] = useState<Id>(cues[0]?.id ?? "");
+  const { data: taken } = useQuery({
+    queryKey: ["recordings"],
+    queryFn: () => answer(api.GET("/api/recordings")),
+    gcTime: 0,
+  });
+  const gib = (bytes: number) => mib(bytes / 2 ** 20);
   if (!i) return null;
   const take = async (e: FormEvent) => {
     e.preventDefault();
@@ -70,9 +77,14 @@ export function PrintDialog({ close }: { close: () => void }) {
             </select>
           </label>
         )}
-        <button type="submit" className="button button-main self-end" disabled={!file}>
-          Print it
-        </button>
+        <div className="flex items-center justify-between gap-3">
+          <span className="text-soft" data-part="recordings">
+            {taken && `Recordings take ${gib(taken.bytes)} of the studio's ${gib(taken.mostBytes)}`}
+          </span>
+          <button type="submit" className="button button-main" disabled={!file}>
+            Print it
+          </button>
+        </div>
       </form>
     </Floating>
   );
