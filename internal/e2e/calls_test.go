@@ -69,6 +69,7 @@ func TestACueBringsInWhatItUses(t *testing.T) {
 	p.press("Print it")
 	wav := filepath.Join(t.TempDir(), "Flute.wav")
 	require.NoError(t, os.WriteFile(wav, recording(48000), 0o644))
+	p.seeText("[data-part=recordings]", "Recordings take .* of the studio's 20")
 	p.see(`[aria-label="Recording"]`).MustSetFiles(wav)
 	p.press("Print it")
 	p.gone("[role=dialog]")
@@ -363,7 +364,8 @@ func TestAHostFailingOnScreen(t *testing.T) {
 		for n, w := range words {
 			words[n] = strings.Trim(w, "'")
 		}
-		cmd := exec.Command(studio.binary, append(words[1:], extra...)...)
+		cmd := exec.Command(studio.binary, append(words[2:], extra...)...)
+		cmd.Env = append(os.Environ(), words[0]) // the credential
 		require.NoError(t, startTied(cmd, syscall.SIGKILL))
 		return cmd
 	}
