@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -47,3 +48,24 @@ func (r Readings) Take(ctx context.Context, studio uuid.UUID) (func(), error) {
 
 // Lines counts the lines there are.
 func (r Readings) Lines() int { return len(r.x.lines) }
+
+// Door is the contract's check alone before handlers that do nothing, and the paths of
+// all POST requests, with something in the place of their parameters.
+func Door() (http.Handler, []string) {
+	e := echo.New()
+	e.HTTPErrorHandler = func(c *echo.Context, err error) { fail(c.Response(), err) }
+	e.Use(checked)
+	all, err := routes()
+	if err != nil {
+		panic(err)
+	}
+	var paths []string
+	for _, r := range all {
+		if r.Method != http.MethodPost {
+			continue
+		}
+		e.POST(routed(r.Path), func(c *echo.Context) error { return c.NoContent(http.StatusNoContent) })
+		paths = append(paths, inBraces.ReplaceAllString(strings.Replace(r.Path, "{id}", uuid.NewString(), 1), "1"))
+	}
+	return e, paths
+}

@@ -98,8 +98,8 @@ func New(c Config) *App {
 	}
 	return &App{
 		mostRecorded: c.RecordingsBytes,
-		turned: make(chan struct{}, 1),
-		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
+		turned:       make(chan struct{}, 1),
+		id:           c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{}, hosted: map[uuid.UUID]bool{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},

@@ -23,7 +23,7 @@ type Recording struct {
 	Body io.Reader
 	// Bytes is how long the file says it is; less than 0 when not said.
 	Bytes int64
-	Call template.ID // whose music was recorded; empty when not said
+	Call  template.ID // whose music was recorded; empty when not said
 }
 
 // Print keeps a recording and puts it in an instrument's stead. Its length is

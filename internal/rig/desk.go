@@ -274,9 +274,9 @@ func (d *Desk) Hear(topic string, heard func(data []byte)) error {
 func peersSubject(topic string) string { return "fanfold." + topic }
 
 func (d *Desk) receive(m *nats.Msg) {
-	var report Report
 	credential := m.Subject[len("rig.") : len(m.Subject)-len(".report")]
-	if err := json.Unmarshal(m.Data, &report); err != nil {
+	report, err := readReport(m.Data)
+	if err != nil {
 		return // a host of another version; it stays away
 	}
 	d.mu.Lock()

@@ -5,6 +5,7 @@
 package rig
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -102,6 +103,29 @@ type Report struct {
 	Libraries  []string `json:"libraries,omitempty"` // installed, by name
 	Voices     int      `json:"voices,omitempty"`    // that sound now
 	Load       float64  `json:"load,omitempty"`      // share of its cores in use, 0..1
+}
+
+// mostFigure bounds the figures of a report: no machine has as much of anything.
+const mostFigure = 1 << 50
+
+// readReport reads what a host says of itself. The error names a figure that can not be.
+func readReport(data []byte) (Report, error) {
+	var r Report
+	if err := json.Unmarshal(data, &r); err != nil {
+		return r, fmt.Errorf("read a host's report: %w", err)
+	}
+	for _, x := range []struct {
+		name   string
+		figure float64
+	}{
+		{"memory", r.MemoryMiB}, {"used memory", r.UsedMiB}, {"disk rate", r.DiskMiBs}, {"cores", float64(r.Cores)},
+		{"generation", float64(r.Generation)}, {"time left", float64(r.LeftMs)}, {"voices", float64(r.Voices)}, {"load", r.Load},
+	} {
+		if !(x.figure >= 0 && x.figure <= mostFigure) {
+			return r, fmt.Errorf("a host's report has a %s of %g", x.name, x.figure)
+		}
+	}
+	return r, nil
 }
 
 // Heartbeat is how often a host reports when nothing changes. A host silent

@@ -211,3 +211,20 @@ func FuzzReadMap(f *testing.F) {
 		require.NotPanics(t, func() { articulation.WriteMap(m) })
 	})
 }
+
+// A switch that is read is written so that it is read again as itself, unless no map may
+// hold it.
+func FuzzReadSwitch(f *testing.F) {
+	for _, text := range []string{"key C1", "key 24 held", "cc 32 0-20", "prog 7 bank 2", "chan +2", "vel 1-64", "key 99999999999999999999", "cc 1 20-0", "chan -3"} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		s, err := articulation.ReadSwitch(text, 4)
+		if err != nil || template.CheckMap([]template.Mapping{{Articulation: "long", Switches: []template.Switch{s}}}) != nil {
+			return
+		}
+		again, err := articulation.ReadSwitch(articulation.WriteSwitch(s), 4)
+		require.NoError(t, err, articulation.WriteSwitch(s))
+		require.Equal(t, s, again)
+	})
+}

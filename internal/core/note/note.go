@@ -18,6 +18,9 @@ var (
 	steps = map[string]int{"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 )
 
+// mostOctave bounds an octave, so that no key overflows into those of MIDI.
+const mostOctave = 1000
+
 // Parse reads a number, or a letter with sharps or flats and an octave, with
 // note 60 as C of the octave middleC. The result may lie outside MIDI's 0 to
 // 127; the error says that the text names no key.
@@ -30,8 +33,8 @@ func Parse(text string, middleC int) (int, error) {
 		return 0, fmt.Errorf("%q is no key", text)
 	}
 	octave, err := strconv.Atoi(m[3])
-	if err != nil {
-		return 0, fmt.Errorf("%q is no key: %w", text, err)
+	if err != nil || octave < -mostOctave || octave > mostOctave || len(m[2]) > 64 {
+		return 0, fmt.Errorf("%q is no key", text)
 	}
 	alter := len([]rune(m[2]))
 	if strings.ContainsAny(m[2], "b♭") {

@@ -1,0 +1,40 @@
+package rig
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// What a host says of itself is taken when its figures can be, and else passed over.
+func FuzzReport(f *testing.F) {
+	for _, text := range []string{`{}`, `{"memoryMib":1024,"usedMib":3,"ready":["a"]}`, `{"memoryMib":-1}`, `{"memoryMib":1e308}`, `{"generation":-9223372036854775808}`, `[]`, `null`} {
+		f.Add([]byte(text))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		r, err := readReport(data)
+		if err != nil {
+			return
+		}
+		for _, x := range []float64{r.MemoryMiB, r.UsedMiB, r.DiskMiBs, float64(r.Cores), float64(r.Generation)} {
+			require.True(t, x >= 0 && x <= mostFigure, "%g", x)
+		}
+	})
+}
+
+// A credential is taken apart into what it was joined of, or refused.
+func FuzzSplitToken(f *testing.F) {
+	f.Add("id.secret")
+	f.Add(".")
+	f.Fuzz(func(t *testing.T, token string) {
+		id, secret, err := SplitToken(token)
+		if err != nil {
+			return
+		}
+		require.NotEmpty(t, id)
+		require.NotEmpty(t, secret)
+		require.False(t, strings.Contains(id, "."))
+		require.Equal(t, token, Token(id, secret))
+	})
+}
