@@ -58,6 +58,8 @@ func problemOf(err error) gen.Problem {
 		return p
 	case errors.As(err, &old):
 		return problem(409, "too-old", "The change is based on an old revision", err)
+	case errors.Is(err, document.ErrUnfit):
+		return problem(422, "refused", "The change can not be made", document.ErrUnfit)
 	case errors.Is(err, document.ErrStale):
 		return problem(409, "stale", "The template was changed elsewhere; try again", err)
 	case errors.As(err, &room):

@@ -143,8 +143,15 @@ func TestAChangeOfUnknownFateIsLookedFor(t *testing.T) {
 	broken := errors.New("the connection broke")
 	m.fail, m.keeps = broken, true
 	require.EqualValues(t, 1, set(t, d, ada, "a", "kept"))
+	m.fail, m.keeps = fmt.Errorf("never: %w", document.ErrUnfit), false
+	before := d.View()
+	w := d.Watchers.Add(before.Revision)
+	_, err := setting(d, ada, "a", "unfit")
+	require.ErrorIs(t, err, document.ErrUnfit)
+	require.Same(t, before, d.View(), "nobody else is told of what can never be kept")
+	require.Empty(t, w.Events)
 	m.fail, m.keeps = broken, false
-	_, err := setting(d, ada, "a", "lost")
+	_, err = setting(d, ada, "a", "lost")
 	require.ErrorIs(t, err, broken)
 	require.Equal(t, shelf{"a": "kept"}, d.View().State)
 	require.EqualValues(t, 2, set(t, d, ada, "a", "on"))

@@ -195,7 +195,7 @@ func (d *Document[S, C, V]) write(ctx context.Context, v *View[S, C, V], a Ask, 
 	go func() { facts <- d.kind.Facts(after, v) }()
 	if err := d.log.Append(ctx, next.Head, e, after, d.beside(v.State, after, a.Beside)); err != nil {
 		<-facts // nobody else computes on the earlier ones meanwhile
-		if errors.Is(err, ErrStale) || errors.Is(err, ErrTwice) {
+		if errors.Is(err, ErrStale) || errors.Is(err, ErrTwice) || errors.Is(err, ErrUnfit) {
 			return 0, err
 		}
 		return d.lookAgain(ctx, e, err)

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"strings"
 	"math"
 	"time"
 
@@ -255,6 +256,13 @@ func (d *Documents[S, C]) SetLocked(ctx context.Context, studio, id uuid.UUID, o
 	return nil
 }
 
+// unfit tells whether the database can never hold what it was given: errors of the
+// classes 22, data, and 54, limits of the program (PostgreSQL 15, appendix A).
+func unfit(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "54"))
+}
+
 // appendChange takes the document to its next revision and writes the change
 // that makes it, as one: nothing is written when the revision is not the next,
 // or the document is locked.
@@ -302,8 +310,11 @@ func (d *Documents[S, C]) Append(ctx context.Context, h document.Head, e documen
 			return beside(ctx, tx)
 		})
 	}
-	if taken(err, "changes_key") {
+	switch {
+	case taken(err, "changes_key"):
 		err = document.ErrTwice
+	case unfit(err):
+		err = fmt.Errorf("%w (%w)", document.ErrUnfit, err)
 	}
 	if err != nil {
 		return fmt.Errorf("write change %d: %w", e.Revision, err)

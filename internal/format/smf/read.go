@@ -260,6 +260,9 @@ func (p *parser) file() (*File, error) {
 			return nil, err
 		}
 	}
+	if announced := int(head[2])<<8 | int(head[3]); announced != len(out.Tracks) {
+		out.Notes = append(out.Notes, fmt.Sprintf("Its head announces %d tracks; %d are there, and are read.", announced, len(out.Tracks)))
+	}
 	p.tell(out, kind, micros)
 	return out, nil
 }

@@ -2,9 +2,11 @@ package smf_test
 
 import (
 	"bytes"
+	"errors"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -225,4 +227,30 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Files that are good or broken, each in its own way: see testdata/odd/SOURCE.md. None is
+// read in silence that is not as it should be.
+func TestOddFiles(t *testing.T) {
+	files, err := filepath.Glob("testdata/odd/*.mid")
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(files), 9)
+	for _, path := range files {
+		data, err := os.ReadFile(path)
+		require.NoError(t, err)
+		f, err := smf.Read(bytes.NewReader(data))
+		var bad *smf.Bad
+		if errors.As(err, &bad) || err == nil && len(f.Notes) > 0 {
+			require.True(t, strings.Contains(path, "Bad") || strings.Contains(path, "Format2"), "%s: what is wrong with it is said", path)
+			continue
+		}
+		require.NoError(t, err, path)
+		text, err := exec.Command("midicsv", path).CombinedOutput()
+		require.NoError(t, err, "%s: what is read in silence, midicsv reads, too: %s", path, text)
+		notes := 0
+		for _, track := range f.Tracks {
+			notes += len(track.Notes)
+		}
+		require.Equal(t, len(regexp.MustCompile(`Note_on_c, \d+, \d+, [1-9]`).FindAll(text, -1)), notes, path)
+	}
 }

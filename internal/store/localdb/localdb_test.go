@@ -4,7 +4,11 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
@@ -70,4 +74,37 @@ func TestAHalfMadeDirectoryIsMadeAnew(t *testing.T) {
 	require.Equal(t, s.URL, again.URL, "at the same address")
 	exec(t, again, "select 1")
 	require.NoError(t, again.Stop())
+}
+
+// A server that dies is started again at the same address, with its data; one that is
+// stopped stays so.
+func TestItIsKeptRunning(t *testing.T) {
+	s, err := localdb.Start(ctx, place(t))
+	require.NoError(t, err)
+	exec(t, s, "create table notes (text text)")
+	told := make(chan string, 100)
+	over := make(chan struct{})
+	go func() {
+		defer close(over)
+		s.Keep(t.Context(), func(text string) { told <- text })
+	}()
+	data, err := os.ReadFile(filepath.Join(s.Data, "postmaster.pid"))
+	require.NoError(t, err)
+	pid, err := strconv.Atoi(strings.SplitN(string(data), "\n", 2)[0])
+	require.NoError(t, err)
+	require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+	require.Contains(t, <-told, "it is started again")
+	require.Eventually(t, func() bool {
+		conn, err := pgx.Connect(ctx, s.URL)
+		if err != nil {
+			return false
+		}
+		defer conn.Close(ctx)
+		_, err = conn.Exec(ctx, "insert into notes values ('still there')")
+		return err == nil
+	}, 60*time.Second, 100*time.Millisecond)
+	require.NoError(t, s.Stop())
+	<-over
+	_, err = pgx.Connect(ctx, s.URL)
+	require.Error(t, err)
 }
