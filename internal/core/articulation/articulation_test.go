@@ -2,6 +2,7 @@ package articulation_test
 
 import (
 	"encoding/json"
+	"math"
 	"os"
 	"strings"
 	"testing"
@@ -227,4 +228,15 @@ func FuzzReadSwitch(f *testing.F) {
 		require.NoError(t, err, articulation.WriteSwitch(s))
 		require.Equal(t, s, again)
 	})
+}
+
+// Free keys are keys of MIDI, whatever is asked.
+func TestFreeKeysAreKeys(t *testing.T) {
+	for _, ends := range [][2]int{{math.MinInt, math.MaxInt}, {math.MaxInt, math.MinInt}, {math.MinInt, math.MinInt}, {200, 300}, {-5, 3}} {
+		for _, zone := range []*template.KeyZone{nil, {Low: math.MinInt, High: math.MaxInt}, {Low: 120, High: 500}} {
+			for _, key := range articulation.FreeKeys(nil, zone, ends[0], ends[1]) {
+				require.True(t, key >= 0 && key <= 127, "%d of %v", key, ends)
+			}
+		}
+	}
 }

@@ -130,6 +130,9 @@ func InRange(mappings []template.Mapping, low, high int) []int {
 	return out
 }
 
+// lastKey is the highest key of MIDI.
+const lastKey = 127
+
 // FreeKeys lists the keys that could become key switches: outside the
 // playable ones and not yet taken, in the switch zone first, then downwards
 // from the lowest playable key, then upwards from the highest.
@@ -149,14 +152,14 @@ func FreeKeys(mappings []template.Mapping, zone *template.KeyZone, low, high int
 		}
 	}
 	if zone != nil {
-		for key := zone.Low; key <= zone.High; key++ {
+		for key := max(0, zone.Low); key <= min(zone.High, lastKey); key++ {
 			free(key)
 		}
 	}
-	for key := low - 1; key >= 0; key-- {
+	for key := min(low, lastKey+1) - 1; key >= 0; key-- {
 		free(key)
 	}
-	for key := high + 1; key <= 127; key++ {
+	for key := max(-1, min(high, lastKey)) + 1; key <= lastKey; key++ {
 		free(key)
 	}
 	return out
