@@ -381,5 +381,9 @@ func (p *planner) someGroups(n int) []*template.Instrument {
 			out = append(out, i)
 		}
 	}
+	if more := len(out) - 2*mostMoved; more > 0 { // one very large group: a part of it
+		from := p.dice.below(more)
+		out = out[from : from+2*mostMoved]
+	}
 	return out
 }

@@ -275,7 +275,7 @@ func (p *planner) try(some []*template.Instrument, seat func()) bool {
 const (
 	packAtOnce   = 250
 	packRounds   = 3_000
-	packPatience = 400
+	packPatience = 250
 )
 
 // begin shares rows out in several ways and takes the best.
