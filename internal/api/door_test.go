@@ -35,6 +35,9 @@ func TestOnlyOwnNamesAreAnswered(t *testing.T) {
 		answer := s.client(t).send(r)
 		require.Equal(t, status, answer.status, "%q: %s", host, answer.body)
 		require.Equal(t, "application/problem+json", answer.header.Get("Content-Type"))
+		if status == 421 {
+			require.Equal(t, "this server does not go by that name; start it with --name to add one", answer.field(t, "detail"))
+		}
 	}
 }
 

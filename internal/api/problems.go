@@ -112,7 +112,12 @@ func problemOf(err error) gen.Problem {
 	case errors.Is(err, errNoDemo):
 		return problem(404, "no-demo", "No demo account", err)
 	case errors.As(err, &http):
-		return problem(http.Code, "request", "The request can not be read", err)
+		if http.Message == "" {
+			return problem(http.Code, "request", "The request can not be read", err)
+		}
+		return problem(http.Code, "request", "The request can not be read", errors.New(http.Message))
+	case errors.As(err, &tooLarge) && tooLarge.StatusCode() == 413:
+		return problem(413, "too-large", "The request is too large", errors.New("what was sent is larger than what this takes"))
 	case errors.As(err, &tooLarge):
 		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
 	}
