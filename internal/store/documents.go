@@ -8,8 +8,8 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"strings"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
