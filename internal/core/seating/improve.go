@@ -106,32 +106,13 @@ func (p *planner) round(n int) bool {
 	out = append(out, p.some(p.unseated())...)
 	slices.SortFunc(out, func(a, b *template.Instrument) int { return p.rank[a.ID] - p.rank[b.ID] })
 	out = slices.Compact(out)
-	was := map[template.ID]template.Seat{}
-	for _, i := range out {
-		if s, sits := p.seats[i.ID]; sits {
-			was[i.ID] = s
-			p.rise(i)
+	return p.try(out, func() {
+		if fit {
+			p.fit(out, barred)
+		} else {
+			p.seatAll(out, p.anyOrder(n), barred)
 		}
-	}
-	if fit {
-		p.fit(out, barred)
-	} else {
-		p.seatAll(out, p.anyOrder(n), barred)
-	}
-	if after := p.h.tally.cost(); after.Total < before.Total-1e-9 {
-		return true
-	}
-	for _, i := range out {
-		if _, sits := p.seats[i.ID]; sits {
-			p.rise(i)
-		}
-	}
-	for _, i := range out {
-		if s, sat := was[i.ID]; sat {
-			p.sit(i, s)
-		}
-	}
-	return false
+	})
 }
 
 // crowded tells whether risers are scarce by their seats, and not by memory alone.
