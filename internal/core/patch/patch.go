@@ -5,6 +5,7 @@ package patch
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 )
 
@@ -76,12 +77,13 @@ func Take(zones []Zone, p Policy) Measure {
 	if !sounds {
 		m.KeyLow, m.VelLow = 0, 0
 	}
-	full, preload := int64(0), int64(len(zones))*int64(p.ZoneBytes)
-	for _, bytes := range size {
-		full += bytes
-		preload += min(bytes, int64(p.PreloadKiB)<<10)
+	full, preload := 0.0, float64(len(zones))*float64(p.ZoneBytes) // hosts tell sizes that no integer adds up
+	names := slices.Sorted(maps.Keys(size))                        // floats add up alike in one order
+	for _, name := range names {
+		full += float64(size[name])
+		preload += float64(min(size[name], int64(p.PreloadKiB)<<10))
 	}
-	m.Samples, m.FullMiB, m.PreloadMiB = len(size), float64(full)/mib, float64(min(preload, full))/mib
+	m.Samples, m.FullMiB, m.PreloadMiB = len(size), full/mib, min(preload, full)/mib
 	slices.SortFunc(m.Switches, cmp.Compare)
 	return m
 }

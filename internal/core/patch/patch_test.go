@@ -1,6 +1,8 @@
 package patch_test
 
 import (
+	"encoding/json"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -52,5 +54,23 @@ func TestPreloadingGrows(t *testing.T) {
 		a, b := patch.Take(zones, patch.Policy{PreloadKiB: less, ZoneBytes: own}), patch.Take(zones, patch.Policy{PreloadKiB: more, ZoneBytes: own})
 		require.LessOrEqual(r, a.PreloadMiB, b.PreloadMiB)
 		require.LessOrEqual(r, b.PreloadMiB, b.FullMiB)
+	})
+}
+
+// Whatever zones a file or a host tells of, the measure is one: sizes are none below 0,
+// what is ready is no more than the whole, and switches are told once.
+func FuzzTake(f *testing.F) {
+	f.Add([]byte(`[{"Sample":"a","Bytes":1000,"KeyLow":1,"KeyHigh":2,"VelLow":1,"VelHigh":127,"Switch":24,"Label":"x","Sequence":3}]`))
+	f.Add([]byte(`[{"Bytes":9223372036854775807},{"Sample":"b","Bytes":9223372036854775807,"Switch":-9}]`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var zones []patch.Zone
+		if json.Unmarshal(data, &zones) != nil {
+			return
+		}
+		m := patch.Take(zones, patch.DefaultPolicy())
+		require.GreaterOrEqual(t, m.PreloadMiB, 0.0)
+		require.LessOrEqual(t, m.PreloadMiB, m.FullMiB)
+		require.Equal(t, m.Switches, slices.Compact(slices.Clone(m.Switches)))
+		require.Equal(t, len(zones), m.Zones)
 	})
 }
