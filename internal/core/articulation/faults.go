@@ -156,7 +156,7 @@ func FreeKeys(mappings []template.Mapping, zone *template.KeyZone, low, high int
 			free(key)
 		}
 	}
-	for key := min(low, lastKey+1) - 1; key >= 0; key-- {
+	for key := min(max(0, low), lastKey+1) - 1; key >= 0; key-- {
 		free(key)
 	}
 	for key := max(-1, min(high, lastKey)) + 1; key <= lastKey; key++ {

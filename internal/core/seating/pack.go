@@ -160,10 +160,15 @@ func (k *packer) where(rows []*template.Instrument) []bool {
 	}
 	for n, m := range h.t.Machines {
 		can[n] = h.t.Risers(m) > 0 && alone <= h.limit(m)+1e-6
-		for _, i := range rows {
-			can[n] = can[n] && (i.Style.Machine == "" || i.Style.Machine == m.ID) && h.installed(i)[n]
+	}
+	for _, i := range rows {
+		has := h.installed(i)
+		for n, m := range h.t.Machines {
+			can[n] = can[n] && has[n] && (i.Style.Machine == "" || i.Style.Machine == m.ID)
 		}
-		all = all && can[n]
+	}
+	for _, here := range can {
+		all = all && here
 	}
 	if all {
 		return nil
