@@ -34,7 +34,7 @@ func (p *planner) improve(o Options) {
 		return
 	}
 	if p.h.tally.used > manyRisers {
-		rounds, patience = rounds/4, patience/4
+		rounds, patience = max(4, rounds*manyRisers/(4*p.h.tally.used)), patience/4
 	}
 	fruitless := 0
 	for round := range rounds {
