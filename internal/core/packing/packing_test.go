@@ -167,7 +167,7 @@ func TestTheOneWay(t *testing.T) {
 			k /= len(rest)
 			order, rest = append(order, rest[at]), slices.Delete(rest, at, at+1)
 		}
-		require.Zero(t, packed(of(order, one, 1, 16384, 16384), 0).Score().Left, "%v", order)
+		require.Zero(t, packed(of(order, one, 1, 16384, 16384), 2).Score().Left, "%v", order)
 	}
 }
 
@@ -202,7 +202,7 @@ func TestRigsThatAreNearlyFull(t *testing.T) {
 			}
 			return sets
 		}, things, rooms...)
-		got := len(sizes) - packed(p, 0).Score().Left
+		got := len(sizes) - packed(p, len(p.Bins)).Score().Left
 		byFirst, _ := firstFit(p)
 		most, proved := got, len(sizes)-got <= p.MustLeave() // no solver packs more
 		if !proved {
