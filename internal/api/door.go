@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
@@ -100,8 +101,9 @@ func (b *pacedBody) Read(p []byte) (int, error) {
 
 var errTooSlow = echo.NewHTTPError(http.StatusRequestTimeout, "what was sent came too slowly; send it again")
 
-// readings lets so many files of one studio be read at a time, and of all studios; the
-// others wait in line.
+// readings lets so many files of one studio come and be read at a time; the others wait
+// in line. Of all studios, so many are read at a time once they are here: one that comes
+// slowly keeps nobody else's waiting.
 type readings struct {
 	mu    sync.Mutex
 	all   chan struct{}
@@ -123,7 +125,7 @@ func newReadings() *readings {
 	return &readings{all: make(chan struct{}, readAtOnceAll), lines: map[uuid.UUID]*line{}}
 }
 
-// take waits for a turn; the function given back ends it.
+// take waits for a turn in a studio's line; the function given back ends it.
 func (x *readings) take(ctx context.Context, studio uuid.UUID) (func(), error) {
 	x.mu.Lock()
 	l := x.lines[studio]
@@ -140,18 +142,22 @@ func (x *readings) take(ctx context.Context, studio uuid.UUID) (func(), error) {
 			delete(x.lines, studio)
 		}
 	}
-	for _, slots := range []chan struct{}{l.slots, x.all} {
-		select {
-		case slots <- struct{}{}:
-		case <-ctx.Done():
-			if slots == x.all {
-				<-l.slots
-			}
-			leave()
-			return nil, ctx.Err()
-		}
+	done, err := turn(ctx, l.slots)
+	if err != nil {
+		leave()
+		return nil, err
 	}
-	return func() { <-x.all; <-l.slots; leave() }, nil
+	return func() { done(); leave() }, nil
+}
+
+// turn waits for a place; the function given back leaves it.
+func turn(ctx context.Context, places chan struct{}) (func(), error) {
+	select {
+	case places <- struct{}{}:
+		return func() { <-places }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 }
 
 // inLine has files read a few at a time.
@@ -161,11 +167,22 @@ func (s *server) inLine(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		who, _ := c.Get("person").(app.Person)
-		done, err := s.readings.take(c.Request().Context(), who.Studio)
+		r := c.Request()
+		done, err := s.readings.take(r.Context(), who.Studio)
 		if err != nil {
 			return err
 		}
 		defer done()
+		body, err := io.ReadAll(r.Body)
+		if err != nil {
+			return err
+		}
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		read, err := turn(r.Context(), s.readings.all)
+		if err != nil {
+			return err
+		}
+		defer read()
 		return next(c)
 	}
 }

@@ -48,7 +48,7 @@ func TestFromAListToATemplateThatPlays(t *testing.T) {
 	twice := filepath.Join(t.TempDir(), "twice.csv")
 	require.NoError(t, os.WriteFile(twice, []byte("Section,Name,Patch,Library,RAM\nWinds,Flute 1,Flute,Millrace Winds,310\nWinds,Flute 2,Flute,Millrace Winds,412\n"), 0o644))
 	p.see(`[role=dialog] input[type=file]`).MustSetFiles(twice)
-	p.seeText(`[aria-label="Said in several ways"]`, "line 2[^]*Flute is 310 in line 2, 412 in line 3; the larger is taken")
+	p.seeText(`[aria-label="Disagreements"]`, "line 2[^]*Flute is 310 in line 2, 412 in line 3; the larger is taken")
 	p.seeText("[role=dialog] .button-main", "Take 2 rows")
 	p.see(`[role=dialog] input[type=file]`).MustSetFiles(list)
 	p.gone("[data-part=decimal]")

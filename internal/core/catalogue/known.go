@@ -72,7 +72,7 @@ func Shelf(t, cat *template.Template) *template.Template {
 	}
 	for _, p := range cat.Patches {
 		library := or(libraries, p.Library)
-		if has.index.Patches[p.ID] == nil && has.patches[[2]string{string(library), template.FoldName(p.Name)}] == nil && library == p.Library {
+		if has.index.Patches[p.ID] == nil && has.patches.Find(library, p.Name, p.Source) == nil && library == p.Library {
 			out.Patches = append(out.Patches, p)
 		}
 	}
@@ -225,7 +225,7 @@ func (r *recogniser) put(c change.Put) change.Put {
 		patches[n] = e
 	}
 	c.Patches = recognise(r, patches, r.there.Patches, func(p *template.Patch) template.ID { return p.ID }, func(p *template.Patch) *template.Patch {
-		return r.known.patch(p.Library, p.Name, p.Source)
+		return r.known.patches.Find(p.Library, p.Name, p.Source)
 	})
 	for _, e := range c.Patches { // a known patch may need a player the change does not make
 		if e.Value != nil && r.there.Players[e.Value.Player] == nil {

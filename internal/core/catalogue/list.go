@@ -387,7 +387,7 @@ func (l *lister) line(line Line) []intake.Problem {
 	if reason != "" {
 		return problem("file", reason)
 	}
-	there := l.k.patch(library.ID, cell("patch"), source)
+	there := l.k.patches.Find(library.ID, cell("patch"), source)
 	if there != nil {
 		e.patch = *there
 	}
@@ -425,9 +425,7 @@ func (l *lister) line(line Line) []intake.Problem {
 	}
 	e.patch.Guessed = (there == nil || there.Guessed) && !said["preload_mib"]
 	if there == nil {
-		e.patch.Name = intake.Apart(e.patch.Name, e.patch.Source, func(name string) bool {
-			return l.k.patches[[2]string{string(library.ID), template.FoldName(name)}] != nil
-		})
+		e.patch.Name = l.k.patches.Free(library.ID, e.patch.Name, e.patch.Source)
 	}
 	if before := l.put[e.patch.ID]; before != nil && there != nil {
 		if l.again(line.Number, e, before, said) {
@@ -489,7 +487,7 @@ func (l *lister) keep(e *entry, library *template.Library, player *template.Play
 	for name := range said {
 		m.said[name] = true
 	}
-	l.k.know(&p)
+	l.k.patches.Know(&p)
 }
 
 // listed is a patch that lines of the list name.
@@ -564,7 +562,7 @@ func (l *lister) again(line int, e *entry, before *listed, said map[string]bool)
 	}
 	if len(told) > 0 {
 		l.sum.Told = append(l.sum.Told, intake.Problem{Line: line, Column: "patch", Reason: fmt.Sprintf(
-			"%s is said otherwise before (%s); the larger size and the wider range are taken, of the rest what is said first", before.now.Name, strings.Join(told, "; "))})
+			"%s: an earlier line disagrees (%s); the larger size and the wider range are taken, and otherwise the earlier line", before.now.Name, strings.Join(told, "; "))})
 	}
 	return samePlayer
 }

@@ -3,7 +3,6 @@ package catalogue
 import (
 	"cmp"
 	"fmt"
-	"path"
 	"slices"
 
 	"fanfold/internal/core/change"
@@ -18,14 +17,6 @@ type Measured struct {
 	Name    string
 	Source  template.Source
 	Measure patch.Measure
-}
-
-// folder is the name of the folder its file lies in, empty at the top.
-func (m Measured) folder() string {
-	if dir := path.Base(path.Dir(m.Source.File)); dir != "." && dir != "/" {
-		return dir
-	}
-	return ""
 }
 
 // Taken says what a scan meant for the catalogue.
@@ -52,20 +43,18 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 	k := newKnown(cat)
 	var sum Taken
 	for _, m := range Distinct(list) {
-		there := k.patch(l.ID, m.Name, &m.Source)
+		there := k.patches.Find(l.ID, m.Name, &m.Source)
 		if there == nil {
-			m.Name = intake.Apart(m.Name, &m.Source, func(name string) bool {
-				return k.patches[[2]string{string(l.ID), template.FoldName(name)}] != nil
-			})
+			m.Name = k.patches.Free(l.ID, m.Name, &m.Source)
 			p := fresh(m, l.ID, player.ID, mint)
-			k.know(p)
+			k.patches.Know(p)
 			put.Patches = append(put.Patches, change.Append(p))
 			sum.Added++
 			continue
 		}
 		now := *there
 		measured(&now, m)
-		k.know(&now)
+		k.patches.Know(&now)
 		if differs(&now, there) {
 			put.Patches = append(put.Patches, change.Append(&now))
 			sum.Updated++
@@ -145,7 +134,7 @@ func measured(p *template.Patch, found Measured) {
 func fresh(m Measured, library, player template.ID, mint Mint) *template.Patch {
 	p := &template.Patch{ID: mint("patch"), Library: library, Player: player, Name: m.Name, Dynamics: template.DynamicsVelocity}
 	measured(p, m)
-	for _, text := range []string{m.Name, m.folder()} {
+	for _, text := range []string{m.Name, m.Source.Folder()} {
 		if s := sound.ByName(text); s != nil {
 			p.Sound, p.Roles = s.ID, slices.Clone(s.Roles)
 			break

@@ -11,6 +11,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 )
 
@@ -163,22 +164,15 @@ func Copies(t, cat *template.Template, patches []*template.Patch) change.Put {
 type known struct {
 	libraries map[string]*template.Library
 	players   map[string]*template.Player
-	patches   map[[2]string]*template.Patch // by library ID and name
-	sources   map[sourceKey]*template.Patch
+	patches   *intake.Patches
 	machines  map[string]*template.Machine
 	index     *template.Index
-}
-
-type sourceKey struct {
-	library template.ID
-	source  template.Source
 }
 
 func newKnown(cat *template.Template) *known {
 	k := &known{
 		libraries: map[string]*template.Library{}, players: map[string]*template.Player{},
-		patches: make(map[[2]string]*template.Patch, len(cat.Patches)), machines: machinesByName(cat), index: cat.Index(),
-		sources: map[sourceKey]*template.Patch{},
+		patches: intake.NewPatches(cat.Patches), machines: machinesByName(cat), index: cat.Index(),
 	}
 	for _, l := range cat.Libraries {
 		k.libraries[template.FoldName(l.Name)] = l
@@ -186,33 +180,7 @@ func newKnown(cat *template.Template) *known {
 	for _, p := range cat.Players {
 		k.players[template.FoldName(p.Name)] = p
 	}
-	for _, p := range cat.Patches {
-		k.know(p)
-	}
 	return k
-}
-
-// know notes a patch by its name, and by its source where it has one.
-func (k *known) know(p *template.Patch) {
-	k.patches[[2]string{string(p.Library), template.FoldName(p.Name)}] = p
-	if p.Source != nil {
-		k.sources[sourceKey{p.Library, *p.Source}] = p
-	}
-}
-
-// patch finds a patch of a library: the one of that source, else the one of that
-// name, unless that is out of another file.
-func (k *known) patch(library template.ID, name string, source *template.Source) *template.Patch {
-	if source != nil {
-		if p := k.sources[sourceKey{library, *source}]; p != nil {
-			return p
-		}
-	}
-	p := k.patches[[2]string{string(library), template.FoldName(name)}]
-	if p != nil && source != nil && p.Source != nil && !p.Source.Is(source) {
-		return nil
-	}
-	return p
 }
 
 // Mint makes a new ID for a thing of a kind.
@@ -234,7 +202,7 @@ func Adopt(t, cat *template.Template, mint Mint) *template.Template {
 		rename(ids, p.ID, k.index.Players[p.ID] != nil, there, playerID, "player", mint)
 	}
 	for _, p := range t.Patches {
-		there := k.patch(or(ids, p.Library), p.Name, p.Source)
+		there := k.patches.Find(or(ids, p.Library), p.Name, p.Source)
 		rename(ids, p.ID, k.index.Patches[p.ID] != nil, there, func(p *template.Patch) template.ID { return p.ID }, "patch", mint)
 	}
 	for _, m := range t.Machines {

@@ -3,6 +3,7 @@ package coretest
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
@@ -120,4 +121,42 @@ func Rig(sizes, machines []float64, calls ...[]int) *template.Template {
 	set := t.Settings
 	set.MemoryRule = template.FitCalls
 	return Must(t, named, change.Configure{Name: t.Name, Settings: set})
+}
+
+// Sizes are those of rows that take from a low to a high share of a machine of so many
+// MiB: 15 to 45 % are hard to seat.
+func Sizes(r *rand.Rand, rows int, mib, low, high float64) []float64 {
+	out := make([]float64, rows)
+	for n := range out {
+		out[n] = float64(int(mib * (low + (high-low)*r.Float64())))
+	}
+	return out
+}
+
+// Sets are so many sets of rows by their numbers, each row in each with a chance.
+func Sets(r *rand.Rand, sets, rows int, chance float64) [][]int {
+	out := make([][]int, sets)
+	for k := range out {
+		for n := range rows {
+			if r.Float64() < chance {
+				out[k] = append(out[k], n)
+			}
+		}
+	}
+	return out
+}
+
+// Orders are all orders of a list.
+func Orders[T any](list []T) [][]T {
+	if len(list) == 0 {
+		return [][]T{{}}
+	}
+	var out [][]T
+	for n := range list {
+		rest := slices.Delete(slices.Clone(list), n, n+1)
+		for _, o := range Orders(rest) {
+			out = append(out, append([]T{list[n]}, o...))
+		}
+	}
+	return out
 }

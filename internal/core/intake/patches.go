@@ -96,42 +96,16 @@ func (r Row) source() *template.Source {
 	return s
 }
 
-type (
-	patchName struct {
-		library template.ID
-		name    string
-	} // folded
-	patchSource struct {
-		library template.ID
-		source  template.Source
-	}
-)
-
-// knowPatch notes a patch by its name, and by its source where it has one.
-func (p *planner) knowPatch(x *template.Patch) {
-	p.patches[patchName{x.Library, template.FoldName(x.Name)}] = x
-	if x.Source != nil {
-		p.sources[patchSource{x.Library, *x.Source}] = x
-	}
-}
-
 // patch finds or makes the patch a row plays: the one of that source in the
 // library, else the one of that name, unless that comes from another source.
 func (p *planner) patch(row Row) template.ID {
 	l, source := p.libraryNamed(row.libraryName(p.def)), row.source()
-	x := p.patches[patchName{l.ID, template.FoldName(row.patchName())}]
-	if source != nil {
-		if same := p.sources[patchSource{l.ID, *source}]; same != nil {
-			x = same
-		} else if x != nil && x.Source != nil {
-			x = nil // of the same name, out of another file
-		}
-	}
+	x := p.patches.Find(l.ID, row.patchName(), source)
 	if x == nil {
-		x = &template.Patch{ID: p.mint("patch"), Library: l.ID, PreloadMiB: p.def.PreloadMiB, Guessed: true, KeyHigh: 127, Source: source}
-		x.Name = Apart(strings.TrimSpace(row.patchName()), source, func(name string) bool {
-			return p.patches[patchName{l.ID, template.FoldName(name)}] != nil
-		})
+		x = &template.Patch{
+			ID: p.mint("patch"), Library: l.ID, PreloadMiB: p.def.PreloadMiB, Guessed: true, KeyHigh: 127, Source: source,
+			Name: p.patches.Free(l.ID, strings.TrimSpace(row.patchName()), source),
+		}
 		p.mentions[x.ID] = &mention{patch: x}
 		p.named = append(p.named, x.ID)
 		p.report.Patches++
@@ -146,7 +120,7 @@ func (p *planner) patch(row Row) template.ID {
 	if m.patch.Source == nil {
 		m.patch.Source = source
 	}
-	p.knowPatch(m.patch)
+	p.patches.Know(m.patch)
 	m.rows = append(m.rows, row)
 	return m.patch.ID
 }
@@ -328,7 +302,7 @@ func Qualified(name string, source *template.Source) []string {
 		return nil
 	}
 	var out []string
-	if folder := path.Base(path.Dir(source.File)); folder != "." && folder != "/" {
+	if folder := source.Folder(); folder != "" {
 		out = append(out, Nameable(folder+" "+name))
 	}
 	base := path.Base(source.File)

@@ -57,8 +57,7 @@ type planner struct {
 	library  map[string]*template.Library
 	player   map[string]*template.Player
 	machine  map[string]*template.Machine
-	patches  map[patchName]*template.Patch
-	sources  map[patchSource]*template.Patch
+	patches  *Patches
 	mentions map[template.ID]*mention
 	named    []template.ID // patches, in the order they are mentioned
 	speakers template.ID
@@ -71,7 +70,7 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 		sections: map[string]*template.Section{}, stems: map[string]*template.Bus{}, coarse: map[string]*template.Bus{},
 		groups: map[[2]string]*template.Bus{}, names: map[string]bool{},
 		library: map[string]*template.Library{}, player: map[string]*template.Player{}, machine: map[string]*template.Machine{},
-		patches: map[patchName]*template.Patch{}, sources: map[patchSource]*template.Patch{}, mentions: map[template.ID]*mention{},
+		patches: NewPatches(t.Patches), mentions: map[template.ID]*mention{},
 		report: Report{Told: []Problem{}, Sections: []string{}, Stems: []string{}, Groups: []string{}, Libraries: []string{}, Players: []string{}, Machines: []string{}, Stated: []string{}},
 	}
 	for _, s := range t.Sections {
@@ -88,9 +87,6 @@ func newPlanner(t *template.Template, mint Mint, def Defaults) *planner {
 	}
 	for _, m := range t.Machines {
 		p.machine[template.FoldName(m.Name)] = m
-	}
-	for _, x := range t.Patches {
-		p.knowPatch(x)
 	}
 	return p
 }

@@ -65,27 +65,13 @@ func (s *Solver) largest(sign int) []int {
 }
 
 // firstFit is first fit decreasing.
-func (s *Solver) firstFit(bins []int) {
-	for _, n := range s.order {
-		for _, b := range bins {
-			if s.fits(n, b) {
-				s.put(n, b)
-				break
-			}
-		}
-	}
-}
+func (s *Solver) firstFit(bins []int) { s.scatter(s.order, bins) }
 
 // smallestFirst is first fit increasing: it leaves the fewest over when not all fit.
 func (s *Solver) smallestFirst(bins []int) {
-	for _, n := range slices.Backward(s.order) {
-		for _, b := range bins {
-			if s.fits(n, b) {
-				s.put(n, b)
-				break
-			}
-		}
-	}
+	order := slices.Clone(s.order)
+	slices.Reverse(order)
+	s.scatter(order, bins)
 }
 
 // bestFit is best fit decreasing: of the bins in use, the one that is fullest then.
@@ -123,7 +109,7 @@ func (s *Solver) fewestSlack(bins []int) {
 	s.scatter(pool, bins)
 }
 
-// scatter puts what is left wherever it fits.
+// scatter puts each item of a pool into the first bin that it fits into.
 func (s *Solver) scatter(pool, bins []int) {
 	for _, n := range pool {
 		for _, b := range bins {

@@ -84,7 +84,6 @@ func (s *Solver) anew(bins []int) bool {
 		from := s.luck(len(pool) - few*few)
 		pool = pool[from : from+few*few]
 	}
-	tried := slices.Clone(pool)
 	was := map[int]int{}
 	for _, b := range bins {
 		for _, n := range slices.Clone(s.items[b]) {
@@ -110,16 +109,13 @@ func (s *Solver) anew(bins []int) bool {
 	for n, b := range bins {
 		left = s.fill(b, left, roundNodes, n%2 == 0)
 	}
-	rest := left
-	if len(rest) > 0 {
-		s.scatter(rest, s.given())
-	}
+	s.scatter(left, s.given())
 	after := s.Score()
 	s.left = s.over()
 	if after.Less(before) || !before.Less(after) && s.luck(2) == 0 {
 		return after.Less(before)
 	}
-	for _, n := range append(tried, pool...) {
+	for _, n := range pool {
 		if s.in[n] >= 0 {
 			s.take(n)
 		}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/packing"
 )
 
@@ -159,14 +160,7 @@ func fewestByCbc(t *testing.T, p packing.Problem, most int) (int, bool) {
 
 // Four rows that fit into two bins in one way only, in every order.
 func TestTheOneWay(t *testing.T) {
-	sizes := []float64{5041, 6179, 6992, 8618}
-	for n := range 24 {
-		order, rest, k := []float64{}, slices.Clone(sizes), n
-		for len(rest) > 0 {
-			at := k % len(rest)
-			k /= len(rest)
-			order, rest = append(order, rest[at]), slices.Delete(rest, at, at+1)
-		}
+	for _, order := range coretest.Orders([]float64{5041, 6179, 6992, 8618}) {
 		require.Zero(t, packed(of(order, one, 1, 16384, 16384), 2).Score().Left, "%v", order)
 	}
 }
@@ -224,10 +218,7 @@ func TestRigsThatAreNearlyFull(t *testing.T) {
 func TestHardItems(t *testing.T) {
 	for seed := range uint64(6) {
 		r := rand.New(rand.NewPCG(seed, 9))
-		sizes := make([]float64, 450)
-		for n := range sizes {
-			sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
-		}
+		sizes := coretest.Sizes(r, 450, 32768, 0.15, 0.45)
 		p := of(sizes, one, 1, slices.Repeat([]float64{32768}, 200)...)
 		bound := packing.Fewest(sizes, 32768)
 		score := packed(p, bound).Score()
@@ -247,10 +238,7 @@ func TestSetsThatMustFit(t *testing.T) {
 		share        float64
 	}{{20, 2, 0.6}, {24, 5, 0.4}, {24, 10, 0.3}, {24, 40, 0.2}, {22, 40, 0.5}} {
 		r := rand.New(rand.NewPCG(uint64(c.things), 19))
-		sizes := make([]float64, c.rows)
-		for n := range sizes {
-			sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
-		}
+		sizes := coretest.Sizes(r, c.rows, 32768, 0.15, 0.45)
 		p := of(sizes, func(int) (sets []int) {
 			for s := range c.things {
 				if r.Float64() < c.share {
@@ -365,10 +353,7 @@ func TestPackingsAreSound(t *testing.T) {
 
 func BenchmarkHard450(b *testing.B) {
 	r := rand.New(rand.NewPCG(1, 9))
-	sizes := make([]float64, 450)
-	for n := range sizes {
-		sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
-	}
+	sizes := coretest.Sizes(r, 450, 32768, 0.15, 0.45)
 	p := of(sizes, one, 1, slices.Repeat([]float64{32768}, 200)...)
 	for b.Loop() {
 		packed(p, packing.Fewest(sizes, 32768))

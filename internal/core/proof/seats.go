@@ -122,7 +122,7 @@ func offMachine(s *subject) []Mark {
 		stays.Machine = there.ID
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name,
-			Message: fmt.Sprintf("%s stays on %s, and sits on %s", i.Name, m.Name, there.Name),
+			Message: fmt.Sprintf("%s is set to stay on %s, but sits on %s", i.Name, m.Name, there.Name),
 			Remedies: []Remedy{
 				s.reseat("Seat it on "+m.Name, i.ID),
 				{Label: "Let it stay on " + there.Name, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Style: &stays}}})},
@@ -162,7 +162,7 @@ func pairsShared(s *subject) []Mark {
 		shares.OwnPair = false
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name,
-			Message: fmt.Sprintf("%s has an output pair of its own, and shares %s of %s with %s", i.Name, i.Seat.Outputs(), s.riserName(p.riser), with),
+			Message: fmt.Sprintf("%s is set to have an output pair of its own, but shares %s of %s with %s", i.Name, i.Seat.Outputs(), s.riserName(p.riser), with),
 			Remedies: []Remedy{
 				s.reseat("Give "+i.Name+" another output pair", i.ID),
 				{Label: "Let it share its outputs", Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Style: &shares}}})},

@@ -19,16 +19,8 @@ import (
 // Rows that fit in one way only are all seated, in whatever order they stand, afresh and
 // when some sit already.
 func TestNobodyIsLeftOverWhoFits(t *testing.T) {
-	sizes := []float64{5041, 6179, 6992, 8618}
-	for n := range 24 {
-		order, rest, k := []float64{}, slices.Clone(sizes), n
-		for len(rest) > 0 {
-			at := k % len(rest)
-			k /= len(rest)
-			order, rest = append(order, rest[at]), slices.Delete(rest, at, at+1)
-		}
-		rig := coretest.Rig(order, []float64{16384, 16384})
-		after, plan := seated(rig, seating.Options{Fresh: n%2 == 0})
+	for n, order := range coretest.Orders([]float64{5041, 6179, 6992, 8618}) {
+		after, plan := seated(coretest.Rig(order, []float64{16384, 16384}), seating.Options{Fresh: n%2 == 0})
 		require.Empty(t, plan.Unseated, "%v", order)
 		require.Zero(t, proof.Check(after, "").Counts()["over-memory"])
 	}
@@ -107,18 +99,7 @@ func TestPlansBeatFirstFit(t *testing.T) {
 	} {
 		t.Run(fmt.Sprintf("%d rows, %d machines, %d calls", c.rows, c.machines, c.calls), func(t *testing.T) {
 			r := rand.New(rand.NewPCG(uint64(c.rows), uint64(c.calls)))
-			sizes := make([]float64, c.rows)
-			for n := range sizes {
-				sizes[n] = float64(int(32768 * (c.low + (c.high-c.low)*r.Float64())))
-			}
-			sets := make([][]int, c.calls)
-			for k := range sets {
-				for n := range sizes {
-					if r.IntN(2) == 0 {
-						sets[k] = append(sets[k], n)
-					}
-				}
-			}
+			sizes, sets := coretest.Sizes(r, c.rows, 32768, c.low, c.high), coretest.Sets(r, c.calls, c.rows, 0.5)
 			rig := coretest.Rig(sizes, slices.Repeat([]float64{32768}, c.machines), sets...)
 			plan := seating.Everyone(rig, seating.Options{Fresh: true})
 			rows, machines := greedy(rig)
@@ -158,10 +139,7 @@ func TestPlayersOwnMemoryIsReckonedWith(t *testing.T) {
 // A draft gets better step by step, and is a sound plan at every one.
 func TestADraftGoesOn(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
-	sizes := make([]float64, 150)
-	for n := range sizes {
-		sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
-	}
+	sizes := coretest.Sizes(r, 150, 32768, 0.15, 0.45)
 	rig := coretest.Rig(sizes, slices.Repeat([]float64{32768}, 70))
 	d := seating.Begin(rig, seating.Options{Fresh: true})
 	first := d.Cost()

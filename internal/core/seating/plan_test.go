@@ -188,6 +188,12 @@ func TestWishesAreKept(t *testing.T) {
 	require.Equal(t, []int{2, 0}, []int{plan.Cost.Risers, plan.Cost.Wishes}, "unless it is told otherwise")
 }
 
+func tell(b *testing.B, plan seating.Plan) {
+	b.ReportMetric(float64(plan.RisersUsed), "risers")
+	b.ReportMetric(float64(plan.LowerBound), "bound")
+	b.ReportMetric(float64(len(plan.Unseated)), "left-over")
+}
+
 func BenchmarkSeating(b *testing.B) {
 	for _, c := range []struct {
 		name                   string
@@ -199,9 +205,7 @@ func BenchmarkSeating(b *testing.B) {
 			for b.Loop() {
 				plan = seating.Everyone(t, seating.Options{Fresh: true})
 			}
-			b.ReportMetric(float64(plan.RisersUsed), "risers")
-			b.ReportMetric(float64(plan.LowerBound), "bound")
-			b.ReportMetric(float64(len(plan.Unseated)), "left-over")
+			tell(b, plan)
 		})
 	}
 }
@@ -214,26 +218,13 @@ func BenchmarkSeatingHard(b *testing.B) {
 	}{{"450", 450, 200, 0}, {"450 in 40 calls", 450, 200, 40}, {"3000", 3000, 1000, 0}} {
 		b.Run(c.name, func(b *testing.B) {
 			r := rand.New(rand.NewPCG(7, 9))
-			sizes := make([]float64, c.rows)
-			for n := range sizes {
-				sizes[n] = float64(int(32768 * (0.15 + 0.30*r.Float64())))
-			}
-			sets := make([][]int, c.calls)
-			for k := range sets {
-				for n := range sizes {
-					if r.IntN(2) == 0 {
-						sets[k] = append(sets[k], n)
-					}
-				}
-			}
+			sizes, sets := coretest.Sizes(r, c.rows, 32768, 0.15, 0.45), coretest.Sets(r, c.calls, c.rows, 0.5)
 			t := coretest.Rig(sizes, slices.Repeat([]float64{32768}, c.machines), sets...)
 			var plan seating.Plan
 			for b.Loop() {
 				plan = seating.Everyone(t, seating.Options{Fresh: true})
 			}
-			b.ReportMetric(float64(plan.RisersUsed), "risers")
-			b.ReportMetric(float64(plan.LowerBound), "bound")
-			b.ReportMetric(float64(len(plan.Unseated)), "left-over")
+			tell(b, plan)
 		})
 	}
 }

@@ -2,6 +2,7 @@ package template
 
 import (
 	"fmt"
+	"path"
 	"slices"
 )
 
@@ -110,6 +111,14 @@ type Source struct {
 	File      string `json:"file"`                // path within the library's folder
 	Bank      int    `json:"bank,omitempty"`      // of its preset, as the file numbers it; 0 in files of one patch
 	Programme int    `json:"programme,omitempty"` // 0..127, likewise
+}
+
+// Folder is the name of the folder its file lies in, empty at the top.
+func (s *Source) Folder() string {
+	if dir := path.Base(path.Dir(s.File)); dir != "." && dir != "/" {
+		return dir
+	}
+	return ""
 }
 
 // Is tells whether two sources are the same; none is the same as none.

@@ -1,15 +1,14 @@
 import type { Schemas } from "../model/api";
 
-/** ToldList says where a list says several things of one patch, and what is taken. */
+/** ToldList says where a list disagrees with itself about a patch, and what is taken. */
 export function ToldList({ told }: { told: Schemas["ListProblem"][] }) {
   if (told.length === 0) return null;
   return (
     <section className="mt-3">
       <h3 className="mb-1 text-[14px]">
-        {told.length === 1 ? "One patch is" : `${told.length} figures of patches are`} said in several ways; the rows
-        come in
+        The list disagrees about patches in {told.length === 1 ? "one place" : `${told.length} places`}; the rows come in
       </h3>
-      <ul aria-label="Said in several ways" className="max-h-48 overflow-y-auto">
+      <ul aria-label="Disagreements" className="max-h-48 overflow-y-auto">
         {told.slice(0, 200).map((p) => (
           <li key={`${p.line} ${p.column} ${p.reason}`} className="flex gap-3 border-line border-b py-0.5">
             <span className="w-16 shrink-0 text-soft">line {p.line}</span>
