@@ -57,14 +57,15 @@ func (k *packer) problem() packing.Problem {
 	h := k.p.h
 	out := packing.Problem{Things: len(h.glasses) + 2}
 	machine := map[template.ID]int{}
+	reserve := 0.0 // on each riser, MiB
+	if k.reserve {
+		reserve = h.ownMiB()
+	}
 	for n, m := range h.t.Machines {
 		machine[m.ID] = n
 		room := make([]float64, out.Things)
 		for set, g := range h.glasses {
-			room[set] = h.limit(m) - g.UsedMiB(m.ID)
-			if k.reserve {
-				room[set] -= float64(h.t.Risers(m)) * h.ownMiB()
-			}
+			room[set] = h.limit(m) - g.UsedMiB(m.ID) - float64(h.t.Risers(m))*reserve
 		}
 		seats, heavy := h.t.Risers(m)*h.usable(), h.t.Risers(m)*h.t.Settings.Seating.HeavyPerRiser
 		bin := packing.Bin{Room: room, Unit: h.usable()}
@@ -218,8 +219,8 @@ func (p *planner) pack(o Options) {
 		for !k.done() && !stop() {
 			k.more()
 		}
-		if k.solver.Score().Left > 0 {
-			break
+		if k.solver.Score().Left > 0 || p.h.tally.cost().Unseated == 0 {
+			break // there is no room, or no need to reserve any
 		}
 	}
 	if p.worthPacking() && !stop() {
