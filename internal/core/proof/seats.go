@@ -134,9 +134,18 @@ func offMachine(s *subject) []Mark {
 
 // pairsShared marks rows that were given an output pair of their own, and share it.
 func pairsShared(s *subject) []Mark {
+	own := map[pair]bool{} // pairs that somebody is to have alone
+	for _, i := range s.t.Instruments {
+		if i.Style.OwnPair && i.Seat != nil && i.With == "" {
+			own[pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}] = true
+		}
+	}
+	if len(own) == 0 {
+		return nil
+	}
 	on := map[pair][]*template.Instrument{}
 	for _, i := range s.t.Instruments {
-		if i.Seat != nil && i.With == "" {
+		if i.Seat != nil && i.With == "" && own[pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}] {
 			p := pair{riser{i.Seat.Machine, i.Seat.Riser}, i.Seat.Pair}
 			on[p] = append(on[p], i)
 		}
