@@ -6,8 +6,8 @@ import (
 )
 
 // Begin packs all items anew in several ways, and keeps the best of them and of what
-// there was.
-func (s *Solver) Begin() {
+// there was. Least is how few units there can be.
+func (s *Solver) Begin(least int) {
 	if len(s.p.Bins) == 0 {
 		return
 	}
@@ -19,7 +19,7 @@ func (s *Solver) Begin() {
 		}
 	}
 	for _, bins := range orders {
-		for _, way := range []func(bins []int){s.firstFit, s.bestFit, s.smallestFirst, s.fewestSlack} {
+		for _, way := range []func(bins []int){s.firstFit, s.bestFit, s.smallestFirst} {
 			s.clear()
 			way(bins)
 			if now := s.Score(); now.Less(score) {
@@ -28,6 +28,9 @@ func (s *Solver) Begin() {
 		}
 	}
 	s.load(best)
+	for n := 0; n < passes && !s.Perfect(least); n += s.long() {
+		s.pass(orders[n%len(orders)])
+	}
 }
 
 // alike tells whether all bins are.
@@ -94,19 +97,6 @@ func (s *Solver) bestFit(bins []int) {
 			s.put(n, best)
 		}
 	}
-}
-
-// fewestSlack fills one bin after the other with what leaves least room in it.
-func (s *Solver) fewestSlack(bins []int) {
-	pool := slices.Clone(s.order)
-	nodes := max(200, min(beginNodes, allNodes/len(bins)))
-	for _, b := range bins {
-		if len(pool) == 0 {
-			return
-		}
-		pool = s.fill(b, pool, nodes, true)
-	}
-	s.scatter(pool, bins)
 }
 
 // scatter puts each item of a pool into the first bin that it fits into.

@@ -1,11 +1,13 @@
 package packing
 
-// The steps of one search for what fills a bin: at the beginning, for all bins then, and
-// in a round.
+import "slices"
+
+// The steps of one search for what fills a bin, each a look at whether an item fits: in a
+// pass, and for all bins of one, and in a round.
 const (
-	beginNodes = 20_000
-	allNodes   = 2_000_000
-	roundNodes = 2_000
+	passSteps  = 60_000
+	allSteps   = 12_000_000
+	roundSteps = 5_000
 )
 
 // enough is the room, as a share of the bin's, that need not be searched to fill.
@@ -15,86 +17,117 @@ const enough = 1e-5
 type filling struct {
 	s      *Solver
 	bin    int
-	pool   []int
-	rest   []float64 // the value of the pool from a position on
-	nodes  int
-	room   float64 // by value, with nothing chosen
-	chosen []int   // positions in the pool
+	worth  []float64 // of each item
+	sum    bool      // worth is what it needs: then the fullest is best
+	pool   [][]int   // of each depth: what still fits, what is worth most for its size first
+	steps  int       // that are left
+	chosen []int
 	best   []int
 	most   float64
+	least  float64 // room by value that need not be filled
 	done   bool
 }
 
-// fill puts into a bin those of a pool, the largest first, that leave least room in it,
-// as far as so many steps find out, and returns the rest. With lead the first that fits
-// is among them.
-func (s *Solver) fill(bin int, pool []int, nodes int, lead bool) []int {
-	f := &filling{s: s, bin: bin, nodes: nodes, room: s.roomLeft(bin), most: -1}
+// fill puts into a bin those of a pool that leave least room in it, as far as so many
+// steps find out, and returns the rest. With lead the first that fits is among them.
+func (s *Solver) fill(bin int, pool []int, steps int, lead bool) []int {
+	return s.fillBy(s.value, bin, pool, steps, lead)
+}
+
+// fillBy puts into a bin those of a pool that are worth most together, likewise. The
+// pool goes by worth for size, the most first; the lead is the one that is worth most.
+func (s *Solver) fillBy(worth []float64, bin int, pool []int, steps int, lead bool) []int {
+	room := s.roomLeft(bin)
+	f := &filling{s: s, bin: bin, worth: worth, sum: &worth[0] == &s.value[0], steps: steps, most: -1, least: enough * room}
 	first := -1
+	fit := make([]int, 0, len(pool))
 	for _, n := range pool { // what does not fit by itself fits beside nothing
 		if s.fits(n, bin) {
-			f.pool = append(f.pool, n)
+			fit = append(fit, n)
+			if lead && (first < 0 || !f.sum && worth[n] > worth[first]) {
+				first = n
+			}
 		}
 	}
-	if len(f.pool) == 0 {
+	if len(fit) == 0 {
 		return pool
 	}
-	f.rest = make([]float64, len(f.pool)+1)
-	for k := len(f.pool) - 1; k >= 0; k-- {
-		f.rest[k] = f.rest[k+1] + s.value[f.pool[k]]
-	}
-	if lead {
-		first = 0
-		s.add(f.pool[0], bin)
-		f.chosen = append(f.chosen, 0)
-		f.search(1, s.value[f.pool[0]])
-		s.sub(f.pool[0], bin)
+	if first >= 0 {
+		fit = slices.DeleteFunc(fit, func(n int) bool { return n == first })
+		f.with(first, func() { f.search(fit, worth[first], room-s.value[first]) })
 	} else {
-		f.search(0, 0)
+		f.search(fit, 0, room)
 	}
-	if f.best == nil && first >= 0 {
-		f.best = []int{0}
+	for _, n := range f.best {
+		s.put(n, bin)
 	}
-	goes := make(map[int]bool, len(f.best))
-	for _, k := range f.best {
-		goes[f.pool[k]] = true
-		s.put(f.pool[k], bin)
-	}
-	out := make([]int, 0, len(pool)-len(goes))
+	out := make([]int, 0, len(pool)-len(f.best))
 	for _, n := range pool {
-		if !goes[n] {
+		if s.in[n] < 0 {
 			out = append(out, n)
 		}
 	}
 	return out
 }
 
-// search goes on from a position with what is chosen so far.
-func (f *filling) search(from int, value float64) {
-	if value > f.most+1e-12 {
-		f.most, f.best = value, append(f.best[:0], f.chosen...)
-		f.done = f.room-value <= enough*f.room
+// ratio is what an item is worth for its size.
+func (f *filling) ratio(n int) float64 { return f.worth[n] / (f.s.value[n] + 1e-12) }
+
+// with does something while an item is in the bin.
+func (f *filling) with(n int, do func()) {
+	f.s.add(n, f.bin)
+	f.chosen = append(f.chosen, n)
+	do()
+	f.chosen = f.chosen[:len(f.chosen)-1]
+	f.s.sub(n, f.bin)
+}
+
+// search goes on from what is chosen so far: with a pool of what may be chosen yet, of
+// which some may not fit now.
+func (f *filling) search(pool []int, worth, room float64) {
+	if worth > f.most+1e-12 {
+		f.most, f.best = worth, append(f.best[:0], f.chosen...)
+		f.done = room <= f.least && f.sum
 	}
-	for k := from; k < len(f.pool) && !f.done; k++ {
-		if value+min(f.rest[k], f.room-value) <= f.most+1e-12 {
+	depth := len(f.chosen)
+	for len(f.pool) <= depth {
+		f.pool = append(f.pool, nil)
+	}
+	fit := f.pool[depth][:0]
+	f.steps -= len(pool)
+	for _, n := range pool {
+		if f.s.fits(n, f.bin) {
+			fit = append(fit, n)
+		}
+	}
+	f.pool[depth] = fit
+	for k, n := range fit {
+		if f.done || f.bound(fit[k:], worth, room) <= f.most+1e-12 {
 			return
 		}
-		n := f.pool[k]
-		if k > from && f.s.same(n, f.pool[k-1]) { // tried already, and left out
+		if k > 0 && f.worth[n] == f.worth[fit[k-1]] && f.s.same(n, fit[k-1]) { // tried already, and left out
 			continue
 		}
-		if f.nodes--; f.nodes < 0 {
+		if f.steps < 0 {
 			return
 		}
-		if !f.s.fits(n, f.bin) {
-			continue
-		}
-		f.s.add(n, f.bin)
-		f.chosen = append(f.chosen, k)
-		f.search(k+1, value+f.s.value[n])
-		f.chosen = f.chosen[:len(f.chosen)-1]
-		f.s.sub(n, f.bin)
+		f.with(n, func() { f.search(fit[k+1:], worth+f.worth[n], room-f.s.value[n]) })
 	}
+}
+
+// bound is what a bin is worth at most when it takes more of a pool: what is worth most
+// for its size first, and of the last one a part.
+func (f *filling) bound(pool []int, worth, room float64) float64 {
+	for _, n := range pool {
+		if f.s.value[n] > room {
+			return worth + room*f.ratio(n)
+		}
+		worth, room = worth+f.worth[n], room-f.s.value[n]
+		if worth > f.most+1e-12 {
+			break
+		}
+	}
+	return worth
 }
 
 // same tells whether two items need the same.

@@ -28,6 +28,8 @@ func (s *Solver) Improve() bool {
 	}
 	s.rounds++
 	switch {
+	case s.worth != nil && s.rounds%(later*s.long()) == 0: // all began anew
+		return s.pass(s.largest(1))
 	case len(s.left) > 0 && s.rounds%4 == 1:
 		if s.makeRoom() {
 			return true
@@ -107,7 +109,7 @@ func (s *Solver) anew(bins []int) bool {
 		bins[n], bins[k] = bins[k], bins[n]
 	}
 	for n, b := range bins {
-		left = s.fill(b, left, roundNodes, n%2 == 0)
+		left = s.fill(b, left, roundSteps, n%2 == 0)
 	}
 	s.scatter(left, s.given())
 	after := s.Score()

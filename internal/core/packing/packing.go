@@ -4,12 +4,12 @@
 // item goes to, and a bound on how few bins can do, come out. It knows nothing of
 // seats or machines.
 //
-// Decreasing and best fit begin. Then bins are filled one by one with what
-// leaves least room (minimum bin slack: Gupta and Ho, "A new heuristic algorithm
-// for the one-dimensional bin-packing problem", 1999; with the largest item
-// fixed as in Fleszar and Hindi, "New heuristics for one-dimensional
-// bin-packing", 2002). At last a few bins at a time are emptied and filled anew,
-// for as long as it is worth it.
+// First and best fit decreasing begin. Then bins are filled one by one with what is worth
+// most: at first with what leaves least room (minimum bin slack: Gupta and Ho, "A new
+// heuristic algorithm for the one-dimensional bin-packing problem", 1999; with one item
+// fixed as in Fleszar and Hindi, "New heuristics for one-dimensional bin-packing", 2002),
+// in later passes by what items learned they are worth. At last a few bins at a time are
+// emptied and filled anew, for as long as it is worth it.
 package packing
 
 import (
@@ -76,6 +76,7 @@ const exact = 1e-6
 type Solver struct {
 	p      Problem
 	value  []float64 // of each item: its needs, by how scarce they are
+	worth  []float64 // of each item: its share of a bin, as passes learned it; nil before
 	weight []float64 // of each thing
 	order  []int     // items, the largest first
 	in     Packing

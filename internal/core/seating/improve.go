@@ -24,7 +24,8 @@ func (d *dice) luck() uint32 {
 func (d *dice) below(n int) int { return int(d.luck() % uint32(n)) }
 
 // improve takes a part of the plan out, seats it anew, and keeps what became
-// cheaper.
+// cheaper. It ends after some rounds in vain, unless risers might be spared: where
+// memory alone makes them scarce, sharing rows out has seen to that.
 func (p *planner) improve(o Options) {
 	rounds, patience := o.Rounds, o.Rounds
 	if rounds == 0 {
@@ -38,7 +39,7 @@ func (p *planner) improve(o Options) {
 	}
 	fruitless := 0
 	for round := range rounds {
-		if fruitless > patience && p.h.tally.used <= p.least || o.Stop != nil && o.Stop() {
+		if fruitless > patience && (p.h.tally.used <= p.least || !p.crowded()) || o.Stop != nil && o.Stop() {
 			return
 		}
 		if fruitless++; p.round(round) {

@@ -287,7 +287,7 @@ const (
 // begin shares rows out in several ways and takes the best.
 func (k *packer) begin() bool {
 	if k.p.fresh {
-		k.solver.Begin()
+		k.solver.Begin(k.least)
 	}
 	return k.settle()
 }
