@@ -87,7 +87,7 @@ func onlyChannel(notes []smf.Note) int {
 			return 0
 		}
 	}
-	return notes[0].Channel
+	return int(notes[0].Channel)
 }
 
 // Compiled is a part as one instrument plays it.

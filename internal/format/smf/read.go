@@ -58,9 +58,9 @@ type Track struct {
 // Note is a note from its on to its off.
 type Note struct {
 	Start, End int64 // ticks
-	Channel    int   // 1..16
-	Key        int
-	Velocity   int
+	Channel    uint8 // 1..16
+	Key        uint8 // 0..127
+	Velocity   uint8 // 1..127
 }
 
 // Control is a controller value.
@@ -300,38 +300,59 @@ func (p *parser) tell(out *File, kind int, micros int64) {
 	}
 }
 
-// track reads one track to its end.
+// track reads one track to its end: once to count what it holds, so that no more memory
+// is taken than that needs, and once to keep it.
 func (p *parser) track() (Track, error) {
-	t := &trackReader{parser: p, track: Track{Port: -1, Notes: []Note{}, Controls: []Control{}, Texts: []Text{}}, on: map[[2]int][]int{}}
-	for p.at < p.end && !t.over {
-		delta, err := p.number()
-		if err != nil {
-			return t.track, err
-		}
-		if t.tick += delta; t.tick > MaxTicks {
-			return t.track, p.bad("the track is too long")
-		}
-		if err := t.event(); err != nil {
-			return t.track, err
-		}
+	from, before := p.at, *p
+	count := &trackReader{parser: p, counting: true}
+	if err := count.toEnd(); err != nil {
+		return Track{}, err
 	}
-	for _, open := range t.on { // notes nobody ended
-		for _, n := range open {
-			t.track.Notes[n].End = max(t.tick, t.track.Notes[n].Start+1)
+	notes := p.notes - before.notes
+	t := &trackReader{parser: p, next: make([]int32, 0, notes), track: Track{
+		Port: -1, Notes: make([]Note, 0, notes), Controls: make([]Control, 0, p.values-before.values), Texts: []Text{},
+	}}
+	*p = before
+	p.at = from
+	if err := t.toEnd(); err != nil {
+		return Track{}, err
+	}
+	for at := range t.on { // notes nobody ended
+		for t.on[at].first > 0 {
+			t.stop(at)
 		}
 	}
 	slices.SortStableFunc(t.track.Notes, func(a, b Note) int { return cmp.Compare(a.Start, b.Start) })
 	return t.track, nil
 }
 
+// toEnd reads events to the end of the track.
+func (t *trackReader) toEnd() error {
+	for t.at < t.end && !t.over {
+		delta, err := t.number()
+		if err != nil {
+			return err
+		}
+		if t.tick += delta; t.tick > MaxTicks {
+			return t.bad("the track is too long")
+		}
+		if err := t.event(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 type trackReader struct {
 	*parser
-	track   Track
-	tick    int64
-	running byte
-	between bool             // a meta or system exclusive event has come since the last status
-	on      map[[2]int][]int // sounding notes by channel and key
-	over    bool
+	track    Track
+	tick     int64
+	running  byte
+	between  bool                                  // a meta or system exclusive event has come since the last status
+	on       [16 * 128]struct{ first, last int32 } // of each channel and key: the sounding notes, counted from 1; 0 for none
+	next     []int32                               // after each note: the one of that key that began after it
+	over     bool
+	counting bool // nothing is kept
 }
 
 func (t *trackReader) event() error {
@@ -378,43 +399,62 @@ func (t *trackReader) event() error {
 }
 
 func (t *trackReader) channel(status byte, data []byte) error {
-	channel := int(status&15) + 1
+	channel := status&15 + 1
 	switch status & 0xf0 {
 	case 0x90:
 		if data[1] > 0 {
-			return t.noteOn(channel, int(data[0]), int(data[1]))
+			return t.noteOn(channel, data[0], data[1])
 		}
-		t.noteOff(channel, int(data[0]))
+		t.noteOff(channel, data[0])
 	case 0x80:
-		t.noteOff(channel, int(data[0]))
+		t.noteOff(channel, data[0])
 	case 0xb0:
 		if data[0] < 120 {
 			if t.values++; t.values > MaxValues {
 				return t.bad("it has more than %d controller values; thin them out", MaxValues)
 			}
-			t.track.Controls = append(t.track.Controls, Control{t.tick, uint8(channel), data[0], data[1]})
+			if t.counting {
+				break
+			}
+			t.track.Controls = append(t.track.Controls, Control{t.tick, channel, data[0], data[1]})
 		}
 	}
 	return nil
 }
 
-func (t *trackReader) noteOn(channel, key, velocity int) error {
+func (t *trackReader) noteOn(channel, key, velocity uint8) error {
 	if t.notes++; t.notes > MaxNotes {
 		return t.bad("it has more than %d notes", MaxNotes)
 	}
-	at := [2]int{channel, key}
-	t.on[at] = append(t.on[at], len(t.track.Notes))
+	if t.counting {
+		return nil
+	}
 	t.track.Notes = append(t.track.Notes, Note{Start: t.tick, End: t.tick + 1, Channel: channel, Key: key, Velocity: velocity})
+	t.next = append(t.next, 0)
+	n, on := int32(len(t.track.Notes)), &t.on[at(channel, key)]
+	if on.first == 0 {
+		on.first = n
+	} else {
+		t.next[on.last-1] = n
+	}
+	on.last = n
 	return nil
 }
 
+func at(channel, key uint8) int { return int(channel-1)*128 + int(key) }
+
 // noteOff ends the oldest note of that key.
-func (t *trackReader) noteOff(channel, key int) {
-	at := [2]int{channel, key}
-	if open := t.on[at]; len(open) > 0 {
-		t.track.Notes[open[0]].End = max(t.tick, t.track.Notes[open[0]].Start+1)
-		t.on[at] = open[1:]
+func (t *trackReader) noteOff(channel, key uint8) {
+	if t.on[at(channel, key)].first > 0 {
+		t.stop(at(channel, key))
 	}
+}
+
+// stop ends the oldest note of a channel and key.
+func (t *trackReader) stop(at int) {
+	n := t.on[at].first - 1
+	t.track.Notes[n].End = max(t.tick, t.track.Notes[n].Start+1)
+	t.on[at].first = t.next[n]
 }
 
 func (t *trackReader) meta() error {
@@ -429,6 +469,10 @@ func (t *trackReader) meta() error {
 	data, err := t.bytes(n)
 	if err != nil {
 		return err
+	}
+	if t.counting {
+		t.over = kind == 0x2f
+		return nil
 	}
 	switch kind {
 	case 0x01, 0x05, 0x07:
@@ -511,7 +555,7 @@ func (t Track) Played(v *articulation.Vocabulary) articulation.Part {
 			}
 		}
 		out.Notes[n] = articulation.Note{
-			Start: note.Start, End: note.End, Key: note.Key, Velocity: note.Velocity, Articulations: standing.With(lyrics[note.Start]),
+			Start: note.Start, End: note.End, Key: int(note.Key), Velocity: int(note.Velocity), Articulations: standing.With(lyrics[note.Start]),
 		}
 	}
 	for _, c := range t.Controls {

@@ -2,11 +2,13 @@ package smf_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -253,4 +255,28 @@ func TestOddFiles(t *testing.T) {
 		}
 		require.Equal(t, len(regexp.MustCompile(`Note_on_c, \d+, \d+, [1-9]`).FindAll(text, -1)), notes, path)
 	}
+}
+
+// As many notes as a file may hold, of which none ends, take no more memory than some
+// times the file: it is counted before it is kept.
+func TestManyNotesTakeLittleMemory(t *testing.T) {
+	var b bytes.Buffer
+	b.WriteString("MThd\x00\x00\x00\x06\x00\x00\x00\x01\x01\xe0MTrk\x00\x00\x00\x00")
+	at := b.Len()
+	b.Write([]byte{0, 0x90, 60, 64})
+	for n := range smf.MaxNotes - 1 {
+		b.Write([]byte{byte(n % 2), byte(30 + n%60), 64})
+	}
+	b.Write([]byte{0, 0xff, 0x2f, 0})
+	data := b.Bytes()
+	binary.BigEndian.PutUint32(data[at-4:], uint32(len(data)-at))
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	f, err := smf.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	runtime.ReadMemStats(&after)
+	require.Len(t, f.Tracks[0].Notes, smf.MaxNotes)
+	require.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(20*len(data)), "all that was ever asked for, the file as it is read among it")
+	last := f.Tracks[0].Notes[smf.MaxNotes-1]
+	require.Equal(t, last.Start+1, last.End)
 }
