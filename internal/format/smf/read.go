@@ -290,13 +290,13 @@ func (p *parser) tell(out *File, kind int, micros int64) {
 		note("It is of type 2: each of its %d tracks is a piece of its own, with its own tempo and bars.", len(out.Tracks))
 	}
 	if micros > 0 {
-		note("Its time counts frames, which know no quarter notes: its tempi are left out, and a bar lasts four seconds unless it says a metre.")
+		note("Its time is in frames, not in quarter notes: its tempi are left out, and a bar lasts four seconds unless a time signature says otherwise.")
 	}
 	if p.resumed > 0 {
-		note("%d events leave out their status after a meta or system exclusive event, against the standard; they are read as meant.", p.resumed)
+		note("Events without a status after a meta or system exclusive event, which the standard does not allow: %d. They are read as meant.", p.resumed)
 	}
 	if p.odd > 0 {
-		note("%d time signatures that can not be are left out.", p.odd)
+		note("Time signatures that make no sense, left out: %d.", p.odd)
 	}
 }
 

@@ -204,8 +204,8 @@ func TestOddEventsAreReadAsMeant(t *testing.T) {
 	require.Equal(t, []smf.Note{{Start: 0, End: 16, Channel: 1, Key: 64, Velocity: 64}, {Start: 16, End: 32, Channel: 1, Key: 66, Velocity: 64}}, f.Tracks[0].Notes)
 	require.Equal(t, "Elm", f.Tracks[0].Device)
 	require.Len(t, f.Notes, 2)
-	require.Contains(t, f.Notes[0], "2 events leave out their status")
-	require.Contains(t, f.Notes[1], "1 time signatures that can not be")
+	require.Contains(t, f.Notes[0], "Events without a status")
+	require.Contains(t, f.Notes[1], "that make no sense, left out: 1")
 }
 
 // Very many controller values are refused by the name of their bound.
