@@ -191,7 +191,7 @@ func TestOtherKindsOfFiles(t *testing.T) {
 		f, err = smf.Read(bytes.NewReader(frames))
 		require.NoError(t, err)
 		require.Equal(t, micros, f.Tracks[0].Time.Clock.Micros(1), "%v", division)
-		require.Contains(t, f.Notes[0], "Its time counts frames")
+		require.Contains(t, f.Notes[0], "Its time is in frames")
 	}
 }
 
