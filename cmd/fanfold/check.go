@@ -32,9 +32,11 @@ func checkCommand() *cobra.Command {
 				return err
 			}
 			marks := []markJSON{}
-			for _, m := range proof.Check(t, fold.ID).Marks {
+			p := proof.Check(t, fold.ID)
+			for _, m := range p.Marks {
 				j := markJSON{Code: m.Code, Subject: m.Name, Message: m.Message, Remedies: []string{}}
-				for _, r := range m.Remedies {
+				remedies, _ := p.Remedies(m)
+				for _, r := range remedies {
 					j.Remedies = append(j.Remedies, r.Label)
 				}
 				marks = append(marks, j)
@@ -158,7 +160,7 @@ type feedJSON struct {
 func routing(t *template.Template, fold *template.Fold) routingJSON {
 	f := fan.New(t)
 	out := routingJSON{Stems: []stemJSON{}, Matrix: []entryJSON{}, Buses: []busJSON{}}
-	destinations := append(t.StemsOf(fold.ID), t.TheMix())
+	destinations := append(t.Delivered(fold.ID), t.TheMix())
 	for _, bus := range destinations {
 		s := stemJSON{ID: bus.ID, Name: bus.Name, Instruments: []string{}}
 		last := template.ID("")

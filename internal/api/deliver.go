@@ -39,6 +39,81 @@ func (s *server) Wire(ctx context.Context, r gen.WireRequestObject) (gen.WireRes
 	return gen.Wire200JSONResponse(done), err
 }
 
+// WirePreview implements the contract.
+func (s *server) WirePreview(ctx context.Context, r gen.WirePreviewRequestObject) (gen.WirePreviewResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := h.View()
+	c, err := app.Wire(v.Template)
+	if err != nil {
+		return nil, err
+	}
+	seen, err := deliver.Preview(v.Template, c)
+	if err != nil {
+		return nil, err
+	}
+	return gen.WirePreview200JSONResponse(outcome(v.Template, v.Revision, seen)), nil
+}
+
+func outcome(t *template.Template, revision int64, seen deliver.Outcome) gen.WiringOutcome {
+	out := gen.WiringOutcome{
+		Revision: revision, Made: namedBuses(seen.Made), Removed: namedBuses(seen.Removed), MovedRows: len(seen.Moved), Rewired: seen.Rewired,
+	}
+	for _, p := range seen.Split {
+		out.Split = append(out.Split, struct {
+			Into []string `json:"into"`
+			Name string   `json:"name"`
+		}{busNames(p.Into), p.Return.Name})
+	}
+	for _, m := range seen.Moved[:min(mostDiffer, len(seen.Moved))] {
+		out.Moved = append(out.Moved, struct {
+			From []string `json:"from"`
+			Id   gen.Id   `json:"id"`
+			Name string   `json:"name"`
+			To   []string `json:"to"`
+		}{busNames(m.From), m.Instrument.ID, m.Instrument.Name, busNames(m.To)})
+	}
+	for _, x := range seen.Stems {
+		fold := ""
+		if f := t.Index().Folds[x.Stem.Fold]; f != nil {
+			fold = f.Name
+		}
+		out.Stems = append(out.Stems, struct {
+			After  gen.StemLoad `json:"after"`
+			Before gen.StemLoad `json:"before"`
+			Fold   string       `json:"fold"`
+			Id     gen.Id       `json:"id"`
+			Name   string       `json:"name"`
+		}{gen.StemLoad(x.After), gen.StemLoad(x.Before), fold, x.Stem.ID, x.Stem.Name})
+	}
+	out.Split, out.Moved, out.Stems = some(out.Split), some(out.Moved), some(out.Stems)
+	return out
+}
+
+func namedBuses(buses []*template.Bus) []gen.NamedBus {
+	out := []gen.NamedBus{}
+	for _, b := range buses {
+		out = append(out, gen.NamedBus{Name: b.Name, Kind: string(b.Kind)})
+	}
+	return out
+}
+
+func busNames(buses []*template.Bus) []string {
+	out := []string{}
+	for _, b := range buses {
+		out = append(out, b.Name)
+	}
+	return out
+}
+
+// AddWet implements the contract.
+func (s *server) AddWet(ctx context.Context, r gen.AddWetRequestObject) (gen.AddWetResponseObject, error) {
+	done, err := s.make(ctx, r.Id, app.AddWet(r.Body.Stem))
+	return gen.AddWet200JSONResponse(done), err
+}
+
 // Obey implements the contract.
 func (s *server) Obey(ctx context.Context, r gen.ObeyRequestObject) (gen.ObeyResponseObject, error) {
 	done, err := s.make(ctx, r.Id, app.Obey(r.Body.Ids, or(r.Body.Sends, false)))

@@ -2,7 +2,10 @@ package api
 
 import (
 	"context"
+	"runtime"
 	"slices"
+
+	"golang.org/x/sync/errgroup"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -29,19 +32,31 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 	}
 	v := h.View()
 	marks := slices.Concat(h.Crowded(), v.Proof.Marks)
-	out := gen.Marks200JSONResponse{Total: len(marks), Revision: v.Revision, Marks: []gen.Mark{}}
-	for _, m := range marks[:min(mostMarks, len(marks))] {
-		mark := gen.Mark{Code: m.Code, Subject: m.Subject, Name: m.Name, Message: m.Message}
-		mark.Remedies = []gen.Remedy{}
-		for _, remedy := range m.Remedies {
-			x := gen.Remedy{Label: remedy.Label, Can: remedy.Build != nil || remedy.Rests != nil}
-			if remedy.Rests != nil {
-				held := elsewhere(*remedy.Rests)
-				x.Rests = &held
-			}
-			mark.Remedies = append(mark.Remedies, x)
+	tried := or(r.Params.Tried, false)
+	out := gen.Marks200JSONResponse{Total: len(marks), Revision: v.Revision, Tried: tried}
+	out.Marks = make([]gen.Mark, min(mostMarks, or(r.Params.Count, mostMarks), len(marks)))
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for n, m := range marks[:len(out.Marks)] {
+		out.Marks[n] = gen.Mark{Code: m.Code, Subject: m.Subject, Name: m.Name, Message: m.Message, Remedies: []gen.Remedy{}}
+		if !tried {
+			continue
 		}
-		out.Marks = append(out.Marks, mark)
+		g.Go(func() error {
+			remedies, at := v.Proof.Remedies(m)
+			for k, remedy := range remedies {
+				x := gen.Remedy{Label: remedy.Label, At: at[k], Can: remedy.Build != nil || remedy.Rests != nil}
+				if remedy.Rests != nil {
+					held := elsewhere(*remedy.Rests)
+					x.Rests = &held
+				}
+				out.Marks[n].Remedies = append(out.Marks[n].Remedies, x)
+			}
+			return ctx.Err()
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
 	}
 	counts := v.Proof.Counts()
 	for _, rule := range proof.Rules {
@@ -117,6 +132,20 @@ func foldSum(f *fan.Fan, fold *template.Fold) gen.FoldSum {
 		Fold: fold.ID, Name: fold.Name, Stems: sum.Stems, Sources: sum.Sources, AddsUp: sum.AddsUp(), Dry: sum.Dry,
 		LargestDb: silenceDB, Mismatches: len(sum.Mismatches),
 	}
+	out.DryRows, out.WetRows = sum.DryRows, sum.WetRows
+	for _, w := range sum.Without {
+		x := struct {
+			Home *string `json:"home,omitempty"`
+			Name string  `json:"name"`
+			Rows int     `json:"rows"`
+			Stem gen.Id  `json:"stem"`
+		}{Name: w.Stem.Name, Rows: w.Rows, Stem: w.Stem.ID}
+		if w.Home != nil {
+			x.Home = &w.Home.Name
+		}
+		out.Without = append(out.Without, x)
+	}
+	out.Without = some(out.Without)
 	if sum.Largest > 0 {
 		out.LargestDb = levelDB(sum.Largest)
 	}

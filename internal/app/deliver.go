@@ -21,6 +21,11 @@ func Settle(c change.Change) Maker {
 // Wire brings the whole wiring in line.
 func Wire(t *template.Template) (change.Change, error) { return deliver.Wire(t, NewID) }
 
+// AddWet makes the wet stem that a stem delivered dry lacks.
+func AddWet(stem template.ID) Maker {
+	return func(t *template.Template) (change.Change, error) { return deliver.AddWet(t, stem, NewID) }
+}
+
 // ApplyRules sends every instrument to the stem its rules name.
 func ApplyRules(t *template.Template) (change.Change, error) { return deliver.ApplyRules(t, NewID) }
 

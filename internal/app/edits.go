@@ -335,19 +335,15 @@ func assignKind(t *template.Template, ids []template.ID, kind template.Kind) (ch
 // its code, subject and the remedy's position.
 func Mend(code string, subject template.ID, remedy int) Maker {
 	return func(t *template.Template) (change.Change, error) {
-		for _, m := range proof.Check(t, "").Marks {
+		p := proof.Check(t, "")
+		for _, m := range p.Marks {
 			if m.Code != code || m.Subject != subject {
 				continue
 			}
-			if remedy < 0 || remedy >= len(m.Remedies) || m.Remedies[remedy].Build == nil {
+			if remedy < 0 || remedy >= len(m.Remedies) {
 				return nil, refused(subject, "that remedy is for a person to carry out")
 			}
-			c, err := m.Remedies[remedy].Build()
-			if err != nil {
-				return nil, err
-			}
-			settled, err := deliver.Settle(t, c, NewID)
-			return change.Batch{Label: m.Remedies[remedy].Label, Changes: []change.Change{settled}}, err
+			return p.Carry(m, m.Remedies[remedy], NewID)
 		}
 		return nil, refused(subject, "the mark is gone already")
 	}

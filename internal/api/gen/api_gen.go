@@ -994,8 +994,11 @@ type FoldSum struct {
 	} `json:"differ"`
 
 	// Dry every stem of it is delivered dry
-	Dry  bool `json:"dry"`
-	Fold Id   `json:"fold"`
+	Dry bool `json:"dry"`
+
+	// DryRows instruments whose dry sound adds up
+	DryRows int `json:"dryRows"`
+	Fold    Id  `json:"fold"`
 
 	// LargestDb largest difference, dB; -400 for none
 	LargestDb  float64 `json:"largestDb"`
@@ -1003,6 +1006,22 @@ type FoldSum struct {
 	Name       string  `json:"name"`
 	Sources    int     `json:"sources"`
 	Stems      int     `json:"stems"`
+
+	// WetRows instruments whose wet sound adds up
+	WetRows int `json:"wetRows"`
+
+	// Without wet sound that is in no stem of the fold
+	Without []struct {
+		// Home the coarser stem that carries it
+		Home *string `json:"home,omitempty"`
+
+		// Name of the stem that is delivered dry
+		Name string `json:"name"`
+
+		// Rows instruments
+		Rows int `json:"rows"`
+		Stem Id  `json:"stem"`
+	} `json:"without"`
 }
 
 // HandAsk defines model for HandAsk.
@@ -1214,6 +1233,9 @@ type Marks struct {
 	Marks    []Mark      `json:"marks"`
 	Revision int64       `json:"revision"`
 	Total    int         `json:"total"`
+
+	// Tried remedies were tried on a copy: each takes its mark away and brings no other
+	Tried bool `json:"tried"`
 }
 
 // Mic defines model for Mic.
@@ -1267,6 +1289,12 @@ type MusicReport struct {
 
 // Name defines model for Name.
 type Name = string
+
+// NamedBus defines model for NamedBus.
+type NamedBus struct {
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+}
 
 // NamedRow defines model for NamedRow.
 type NamedRow struct {
@@ -1562,6 +1590,9 @@ type Recordings struct {
 
 // Remedy defines model for Remedy.
 type Remedy struct {
+	// At its place in the list of the mark; -1 for one to be carried out by hand
+	At int `json:"at"`
+
 	// Can it can be applied in one step
 	Can   bool           `json:"can"`
 	Label string         `json:"label"`
@@ -1893,6 +1924,15 @@ type StartRow struct {
 // State defines model for State.
 type State = app.State
 
+// StemLoad defines model for StemLoad.
+type StemLoad struct {
+	// Dry instruments whose dry sound it carries
+	Dry int `json:"dry"`
+
+	// Wet instruments whose wet sound it carries
+	Wet int `json:"wet"`
+}
+
 // StemReport defines model for StemReport.
 type StemReport struct {
 	Folds    []string `json:"folds"`
@@ -2115,6 +2155,44 @@ type WireSettingAt string
 // WireSettingTap defines model for WireSetting.Tap.
 type WireSettingTap string
 
+// WiringOutcome defines model for WiringOutcome.
+type WiringOutcome struct {
+	Made []NamedBus `json:"made"`
+
+	// Moved the first of the instruments that change their stem
+	Moved []struct {
+		From []string `json:"from"`
+		Id   Id       `json:"id"`
+		Name string   `json:"name"`
+		To   []string `json:"to"`
+	} `json:"moved"`
+
+	// MovedRows instruments that change their stem
+	MovedRows int        `json:"movedRows"`
+	Removed   []NamedBus `json:"removed"`
+
+	// Revision that it was computed for
+	Revision int64 `json:"revision"`
+
+	// Rewired instruments that keep their stem and get other routes or sends
+	Rewired int `json:"rewired"`
+
+	// Split returns that several stems shared
+	Split []struct {
+		Into []string `json:"into"`
+		Name string   `json:"name"`
+	} `json:"split"`
+
+	// Stems stems that carry something else afterwards
+	Stems []struct {
+		After  StemLoad `json:"after"`
+		Before StemLoad `json:"before"`
+		Fold   string   `json:"fold"`
+		Id     Id       `json:"id"`
+		Name   string   `json:"name"`
+	} `json:"stems"`
+}
+
 // Decimal defines model for decimal.
 type Decimal string
 
@@ -2333,6 +2411,11 @@ type EstablishParams struct {
 	Take     *bool   `form:"take,omitempty" json:"take,omitempty"`
 }
 
+// AddWetJSONBody defines parameters for AddWet.
+type AddWetJSONBody struct {
+	Stem Id `json:"stem"`
+}
+
 // WireJSONBody defines parameters for Wire.
 type WireJSONBody struct {
 	First *int             `json:"first,omitempty"`
@@ -2403,6 +2486,15 @@ type LockJSONBody struct {
 type RestMachineJSONBody struct {
 	// Sure though it sounds or is armed or kept
 	Sure *bool `json:"sure,omitempty"`
+}
+
+// MarksParams defines parameters for Marks.
+type MarksParams struct {
+	// Count how many marks are listed; 300 unless said
+	Count *int `form:"count,omitempty" json:"count,omitempty"`
+
+	// Tried try every remedy on a copy, and list just those that mend
+	Tried *bool `form:"tried,omitempty" json:"tried,omitempty"`
 }
 
 // MendJSONBody defines parameters for Mend.
@@ -2601,6 +2693,9 @@ type TryRulesJSONRequestBody TryRulesJSONBody
 
 // SettleJSONRequestBody defines body for Settle for application/json ContentType.
 type SettleJSONRequestBody SettleJSONBody
+
+// AddWetJSONRequestBody defines body for AddWet for application/json ContentType.
+type AddWetJSONRequestBody AddWetJSONBody
 
 // WireJSONRequestBody defines body for Wire for application/json ContentType.
 type WireJSONRequestBody WireJSONBody
@@ -2851,6 +2946,12 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/deliver/stems)
 	Establish(ctx *echo.Context, id openapi_types.UUID, params EstablishParams) error
 
+	// (POST /api/templates/{id}/deliver/wet)
+	AddWet(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/deliver/wire)
+	WirePreview(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/deliver/wire)
 	Wire(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -2897,7 +2998,7 @@ type ServerInterface interface {
 	RestMachine(ctx *echo.Context, id openapi_types.UUID, machine Id) error
 
 	// (GET /api/templates/{id}/marks)
-	Marks(ctx *echo.Context, id openapi_types.UUID) error
+	Marks(ctx *echo.Context, id openapi_types.UUID, params MarksParams) error
 
 	// (POST /api/templates/{id}/marks/mend)
 	Mend(ctx *echo.Context, id openapi_types.UUID) error
@@ -4048,6 +4149,38 @@ func (w *ServerInterfaceWrapper) Establish(ctx *echo.Context) error {
 	return err
 }
 
+// AddWet converts echo context to params.
+func (w *ServerInterfaceWrapper) AddWet(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddWet(ctx, id)
+	return err
+}
+
+// WirePreview converts echo context to params.
+func (w *ServerInterfaceWrapper) WirePreview(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WirePreview(ctx, id)
+	return err
+}
+
 // Wire converts echo context to params.
 func (w *ServerInterfaceWrapper) Wire(ctx *echo.Context) error {
 	var err error
@@ -4418,8 +4551,24 @@ func (w *ServerInterfaceWrapper) Marks(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MarksParams
+	// ------------- Optional query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "count", ctx.QueryParams(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter count: %s", err))
+	}
+
+	// ------------- Optional query parameter "tried" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tried", ctx.QueryParams(), &params.Tried, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter tried: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.Marks(ctx, id)
+	err = w.Handler.Marks(ctx, id, params)
 	return err
 }
 
@@ -5156,7 +5305,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/marks/mend", wrapper.Mend, options.OperationMiddlewares["Mend"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/routing", wrapper.Routing, options.OperationMiddlewares["Routing"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/deliver/settle", wrapper.Settle, options.OperationMiddlewares["Settle"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/deliver/wire", wrapper.WirePreview, options.OperationMiddlewares["WirePreview"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/deliver/wire", wrapper.Wire, options.OperationMiddlewares["Wire"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliver/wet", wrapper.AddWet, options.OperationMiddlewares["AddWet"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/deliver/obey", wrapper.Obey, options.OperationMiddlewares["Obey"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/deliver/nest", wrapper.Nest, options.OperationMiddlewares["Nest"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/deliver/folds", wrapper.AddFold, options.OperationMiddlewares["AddFold"]...)
@@ -7535,6 +7686,85 @@ func (response EstablishdefaultApplicationProblemPlusJSONResponse) VisitEstablis
 	return err
 }
 
+type AddWetRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *AddWetJSONRequestBody
+}
+
+type AddWetResponseObject interface {
+	VisitAddWetResponse(w http.ResponseWriter) error
+}
+
+type AddWet200JSONResponse Applied
+
+func (response AddWet200JSONResponse) VisitAddWetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddWetdefaultApplicationProblemPlusJSONResponse) VisitAddWetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WirePreviewRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type WirePreviewResponseObject interface {
+	VisitWirePreviewResponse(w http.ResponseWriter) error
+}
+
+type WirePreview200JSONResponse WiringOutcome
+
+func (response WirePreview200JSONResponse) VisitWirePreviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WirePreviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WirePreviewdefaultApplicationProblemPlusJSONResponse) VisitWirePreviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type WireRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *WireJSONRequestBody
@@ -8142,7 +8372,8 @@ func (response RestMachinedefaultApplicationProblemPlusJSONResponse) VisitRestMa
 }
 
 type MarksRequestObject struct {
-	Id openapi_types.UUID `json:"id"`
+	Id     openapi_types.UUID `json:"id"`
+	Params MarksParams
 }
 
 type MarksResponseObject interface {
@@ -9738,6 +9969,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/deliver/stems)
 	Establish(ctx context.Context, request EstablishRequestObject) (EstablishResponseObject, error)
+
+	// (POST /api/templates/{id}/deliver/wet)
+	AddWet(ctx context.Context, request AddWetRequestObject) (AddWetResponseObject, error)
+
+	// (GET /api/templates/{id}/deliver/wire)
+	WirePreview(ctx context.Context, request WirePreviewRequestObject) (WirePreviewResponseObject, error)
 
 	// (POST /api/templates/{id}/deliver/wire)
 	Wire(ctx context.Context, request WireRequestObject) (WireResponseObject, error)
@@ -11918,6 +12155,79 @@ func (sh *strictHandler) Establish(ctx *echo.Context, id openapi_types.UUID, par
 	return nil
 }
 
+// AddWet operation middleware
+func (sh *strictHandler) AddWet(ctx *echo.Context, id openapi_types.UUID) error {
+	var request AddWetRequestObject
+
+	request.Id = id
+
+	var body AddWetJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddWet(ctx.Request().Context(), request.(AddWetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddWet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddWetResponseObject); ok {
+		return validResponse.VisitAddWetResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WirePreview operation middleware
+func (sh *strictHandler) WirePreview(ctx *echo.Context, id openapi_types.UUID) error {
+	var request WirePreviewRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WirePreview(ctx.Request().Context(), request.(WirePreviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WirePreview")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WirePreviewResponseObject); ok {
+		return validResponse.VisitWirePreviewResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Wire operation middleware
 func (sh *strictHandler) Wire(ctx *echo.Context, id openapi_types.UUID) error {
 	var request WireRequestObject
@@ -12447,10 +12757,11 @@ func (sh *strictHandler) RestMachine(ctx *echo.Context, id openapi_types.UUID, m
 }
 
 // Marks operation middleware
-func (sh *strictHandler) Marks(ctx *echo.Context, id openapi_types.UUID) error {
+func (sh *strictHandler) Marks(ctx *echo.Context, id openapi_types.UUID, params MarksParams) error {
 	var request MarksRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.Marks(ctx.Request().Context(), request.(MarksRequestObject))

@@ -122,11 +122,12 @@ func (c SetPosition) apply(d *draft) (Change, error) {
 	return Batch{Changes: []Change{put, Configure{Name: d.t.Name, Settings: set}}}.apply(d)
 }
 
-// feed sends every stem of the coarsest fold that has stems to the print bus.
+// feed sends every stem that the coarsest fold with stems is delivered as to the
+// print bus.
 func feed(t *template.Template, print template.ID) []Entry[template.Bus] {
 	var out []Entry[template.Bus]
 	for _, fold := range slices.Backward(t.Folds) {
-		for _, s := range t.StemsOf(fold.ID) {
+		for _, s := range t.Delivered(fold.ID) {
 			s = s.Clone()
 			s.Routes = template.SortRoutes(append(s.Routes, template.Route{To: print, Tap: template.Post}))
 			out = append(out, Append(s))

@@ -42,6 +42,7 @@ type Fan struct {
 	cyclic [][]template.ID
 	inLoop []int // per bus: the number of its loop, -1 outside any
 	mix    int32
+	folds  map[template.ID][]bool // per fold: whether it is delivered as the bus at a place
 }
 
 // New computes the fan of a template. Buses that feed each other in a loop
@@ -55,6 +56,7 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) && earlier.t.Position() == t.Position() {
 		f := *earlier
 		f.t = t
+		f.findFolds()
 		f.takeRows(earlier, func(template.ID) bool { return true })
 		return &f
 	}
@@ -69,6 +71,7 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 	if same {
 		f.chains = earlier.chains.clone()
 	}
+	f.findFolds()
 	order := f.order()
 	f.reach = make([][]Reach, len(t.Buses))
 	for _, b := range order { // destinations first
@@ -79,6 +82,24 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 		return same && int(b) < len(earlier.reach) && slices.Equal(f.reach[b], earlier.reach[b])
 	})
 	return f
+}
+
+// findFolds finds out which stems each fold is delivered as.
+func (f *Fan) findFolds() {
+	f.folds = make(map[template.ID][]bool, len(f.t.Folds))
+	for _, fold := range f.t.Folds {
+		in := make([]bool, len(f.t.Buses))
+		for _, b := range f.t.Delivered(fold.ID) {
+			in[f.place[b.ID]] = true
+		}
+		f.folds[fold.ID] = in
+	}
+}
+
+// in tells whether a fold is delivered as the bus at a place, among others.
+func (f *Fan) in(fold template.ID, bus int32) bool {
+	in := f.folds[fold]
+	return in != nil && in[bus]
 }
 
 // mostChains is how many chains a fan takes over before it numbers them anew.
@@ -202,6 +223,9 @@ func add(list []Reach, x Reach) []Reach {
 	return append(list, x)
 }
 
+// Template is what the fan was computed of.
+func (f *Fan) Template() *template.Template { return f.t }
+
 // FromInstrument returns how an instrument of the template reaches every bus
 // and chain. The result is shared and must not be changed.
 func (f *Fan) FromInstrument(i *template.Instrument) []Reach {
@@ -261,7 +285,7 @@ func (f *Fan) StemsIn(reach []Reach, fold template.ID) []*template.Bus {
 	for _, r := range reach {
 		b := f.t.Buses[r.Bus]
 		switch {
-		case !b.Kind.Is().Stem || b.Fold != fold:
+		case !f.in(fold, r.Bus):
 		case r.Chain == Dry:
 			dry = append(dry, b)
 		case !slices.Contains(wet, b):

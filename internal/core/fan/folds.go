@@ -21,11 +21,22 @@ func (m Mismatch) DifferenceDB() float64 { return template.Decibels(m.Stems - m.
 // FoldSum says whether the stems of one fold add up to the mix.
 type FoldSum struct {
 	Fold       *template.Fold
-	Stems      int     // stems in the fold
-	Dry        bool    // every stem of it is delivered dry
-	Sources    int     // instruments looked at
+	Stems      int  // that the fold is delivered as
+	Dry        bool // every stem of it is delivered dry
+	Sources    int  // instruments looked at
+	DryRows    int  // instruments whose dry sound its stems bring to the mix whole
+	WetRows    int  // likewise their wet sound, as far as they have any
+	Without    []Without
 	Largest    float64 // largest difference, linear
 	Mismatches []Mismatch
+}
+
+// Without is wet sound that is in no stem of a fold, since its stem there is
+// delivered dry.
+type Without struct {
+	Stem *template.Bus
+	Home *template.Bus // the coarser stem that carries it; nil where none does
+	Rows int           // instruments whose wet sound it is
 }
 
 // AddsUp tells whether every source and chain agrees within Tolerance.
@@ -36,29 +47,60 @@ func (s FoldSum) AddsUp() bool { return len(s.Mismatches) == 0 }
 // stem is delivered dry and its returns join in a coarser fold, wet sound must
 // be missing from this one instead.
 func (f *Fan) Sum(fold *template.Fold) FoldSum {
-	sum := FoldSum{Fold: fold, Stems: len(f.t.StemsOf(fold.ID)), Dry: f.t.DeliveredDry(fold.ID)}
+	sum := FoldSum{Fold: fold, Stems: len(f.t.Delivered(fold.ID)), Dry: f.t.DeliveredDry(fold.ID)}
 	var ways []Mismatch
-	dry := f.dryStems(fold.ID)
+	dry, at := f.dryStems(fold.ID), map[int32]int{}
 	for n, i := range f.t.Instruments {
 		if len(i.Routes) == 0 {
 			continue
 		}
 		sum.Sources++
-		ways = f.compare(ways[:0], n, fold.ID, dry)
-		for _, m := range ways {
+		var without int32
+		ways, without = f.compare(ways[:0], n, fold.ID, dry)
+		var good, bad [2]bool // dry, wet
+		for k := range ways {
+			m := &ways[k]
+			kind := 0
+			if f.Wet(m.Chain) {
+				kind = 1
+			}
+			if kind == 1 && without >= 0 {
+				if m.Mix != 0 {
+					if _, known := at[without]; !known {
+						at[without] = len(sum.Without)
+						b := f.t.Buses[without]
+						sum.Without = append(sum.Without, Without{Stem: b, Home: f.t.WetHome(b)})
+					}
+					if !good[1] && !bad[1] {
+						sum.Without[at[without]].Rows++
+					}
+				}
+				m.Mix = 0
+				bad[1] = true // not here, as meant
+			}
 			d := math.Abs(m.Stems - m.Mix)
 			sum.Largest = max(sum.Largest, d)
 			if d > Tolerance {
-				sum.Mismatches = append(sum.Mismatches, m)
+				sum.Mismatches = append(sum.Mismatches, *m)
+				bad[kind] = true
+			} else {
+				good[kind] = true
 			}
+		}
+		if good[0] && !bad[0] {
+			sum.DryRows++
+		}
+		if good[1] && !bad[1] {
+			sum.WetRows++
 		}
 	}
 	return sum
 }
 
 // compare adds up, chain by chain, what one instrument gives to the stems of
-// a fold and to the mix.
-func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bool) []Mismatch {
+// a fold and to the mix; without is the place of its stem there that is delivered
+// dry while its wet sound goes elsewhere, or -1.
+func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bool) (_ []Mismatch, without int32) {
 	at := func(chain ChainID) *Mismatch {
 		for n := range ways {
 			if ways[n].Chain == chain {
@@ -68,23 +110,19 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bo
 		ways = append(ways, Mismatch{Instrument: f.t.Instruments[n], Chain: chain})
 		return &ways[len(ways)-1]
 	}
-	withoutWet := false
+	without = -1
 	for _, r := range f.rows[n] {
-		b := f.t.Buses[r.Bus]
-		withoutWet = withoutWet || dry[r.Bus] && r.Chain == Dry
+		if dry[r.Bus] && r.Chain == Dry {
+			without = r.Bus
+		}
 		switch {
 		case r.Bus == f.mix:
 			at(r.Chain).Mix += r.Gain
-		case b.Kind.Is().Stem && b.Fold == fold:
+		case f.in(fold, r.Bus):
 			at(r.Chain).Stems += r.Gain
 		}
 	}
-	for n := range ways {
-		if withoutWet && f.Wet(ways[n].Chain) {
-			ways[n].Mix = 0
-		}
-	}
-	return ways
+	return ways, without
 }
 
 // Wet tells whether a chain passes a return.
@@ -102,10 +140,10 @@ func (f *Fan) Wet(c ChainID) bool {
 func (f *Fan) dryStems(fold template.ID) map[int32]bool {
 	out := map[int32]bool{}
 	for n, b := range f.t.Buses {
-		if !b.Kind.Is().Stem || b.Fold != fold || b.Carries != template.CarriesDry {
+		if !f.in(fold, int32(n)) || b.Carries != template.CarriesDry {
 			continue
 		}
-		if home := f.t.WetHome(b); home != nil && home.Fold != fold {
+		if home := f.t.WetHome(b); home != nil && !f.t.InFold(home, fold) {
 			out[int32(n)] = true
 		}
 	}

@@ -71,7 +71,7 @@ func (b *book) overview() Page {
 		}
 	}
 	for _, f := range b.t.Folds {
-		add("stems, "+f.Name+" fold", strconv.Itoa(len(b.t.StemsOf(f.ID))))
+		add("stems, "+f.Name+" fold", strconv.Itoa(len(b.t.Delivered(f.ID))))
 	}
 	add("machines", strconv.Itoa(len(b.t.Machines)))
 	add("calls", strconv.Itoa(len(b.t.Calls)))
@@ -170,7 +170,7 @@ func (b *book) stems() []Page {
 	}
 	for _, f := range b.t.Folds {
 		p := b.page("Stems, "+f.Name+" fold", b.t.Name, "number", "stem", "file", "width", "fed by", "goes to")
-		for _, s := range b.t.StemsOf(f.ID) {
+		for _, s := range b.t.Delivered(f.ID) {
 			number, width := "", "stereo"
 			if s.Number > 0 {
 				number = strconv.Itoa(s.Number)

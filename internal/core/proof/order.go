@@ -2,6 +2,7 @@ package proof
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -48,7 +49,7 @@ func duplicateRows(s *subject, within map[template.ID]bool) []Mark {
 			message = fmt.Sprintf("%s and %s are nearly one name, in %s", first.Name, i.Name, s.t.SectionPath(i.Section))
 		}
 		free := func() string {
-			return freeName(i.Name, func(name string) bool {
+			return template.FreeName(i.Name, func(name string) bool {
 				return count[key(i, name)] == 0 && alike[nameKey{i.Section, nearly(name)}] == nil
 			})
 		}
@@ -99,22 +100,13 @@ func duplicateBuses(s *subject) []Mark {
 			continue
 		}
 		c := b.Clone()
-		c.Name = freeName(b.Name, func(name string) bool { return !names[key(b, name)] })
+		c.Name = template.FreeName(b.Name, func(name string) bool { return !names[key(b, name)] })
 		out = append(out, Mark{
 			Subject: b.ID, Name: b.Name, Message: fmt.Sprintf("Two buses of one kind are named %s", b.Name),
 			Remedies: []Remedy{{Label: "Name it " + c.Name, Build: always(change.Put{Buses: []change.Entry[template.Bus]{change.Append(c)}})}},
 		})
 	}
 	return out
-}
-
-// freeName counts up until the name is free: "Flute 2", "Flute 3".
-func freeName(name string, free func(string) bool) string {
-	for n := 2; ; n++ {
-		if candidate := fmt.Sprintf("%s %d", name, n); free(candidate) {
-			return candidate
-		}
-	}
 }
 
 func emptySections(s *subject) []Mark {
@@ -144,8 +136,28 @@ func emptySections(s *subject) []Mark {
 		}
 		out = append(out, Mark{
 			Subject: sec.ID, Name: sec.Name, Message: s.t.SectionPath(sec.ID) + " holds no instrument",
-			Remedies: []Remedy{{Label: "Take the section away", Build: always(change.Drop{Sections: drop})}},
+			Remedies: []Remedy{{Label: "Take the section away", Build: always(s.withoutSections(drop, sec.Parent))}},
 		})
 	}
+	return out
+}
+
+// withoutSections takes empty sections away: buses in their colour take that of the
+// section above, and stem rules that speak of them, which send nobody anywhere, go too.
+func (s *subject) withoutSections(drop []template.ID, above template.ID) change.Change {
+	var puts change.Put
+	for _, b := range s.t.Buses {
+		if slices.Contains(drop, b.Section) {
+			b = b.Clone()
+			b.Section = above
+			puts.Buses = append(puts.Buses, change.Append(b))
+		}
+	}
+	out := change.Batch{Changes: []change.Change{puts}}
+	rules := slices.DeleteFunc(slices.Clone(s.t.Rules), func(r *template.StemRule) bool { return slices.Contains(drop, r.Section) })
+	if len(rules) < len(s.t.Rules) {
+		out.Changes = append(out.Changes, change.SetRules{Rules: rules})
+	}
+	out.Changes = append(out.Changes, change.Drop{Sections: drop})
 	return out
 }

@@ -89,7 +89,7 @@ func (s *subject) feedPrint() (change.Connect, bool) {
 	}
 	for _, b := range s.t.Buses {
 		fed := slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.To == print.ID })
-		if is := b.Kind.Is().Stem && b.Fold == coarse; is && !fed {
+		if is := s.t.InFold(b, coarse); is && !fed {
 			c.Wires = append(c.Wires, change.Wire{From: b.ID, To: print.ID, Level: &change.WireSetting{Tap: template.Post}})
 		} else if fed && !is {
 			c.Wires = append(c.Wires, change.Wire{From: b.ID, To: print.ID})

@@ -77,7 +77,7 @@ type pair struct {
 func (s *subject) splitMark(p pair, on map[*template.Bus][]*template.Instrument) Mark {
 	var main *template.Bus
 	var names []string
-	for _, stem := range s.t.StemsOf(s.fold.ID) {
+	for _, stem := range s.t.Delivered(s.fold.ID) {
 		if len(on[stem]) > 0 {
 			names = append(names, stem.Name)
 		}

@@ -251,7 +251,7 @@ func (d *drawer) shows(b *template.Bus) bool {
 	}
 	switch is := b.Kind.Is(); {
 	case is.Stem:
-		return b.Fold == d.fold
+		return d.t.InFold(b, d.fold)
 	case is.Prints: // another way to hear the same
 		return slices.ContainsFunc(b.Routes, func(r template.Route) bool { return r.OpenAt(d.t.Position()) })
 	}

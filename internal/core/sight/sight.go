@@ -143,7 +143,7 @@ func Make(t *template.Template, which Set, fold template.ID, mint template.Mint)
 		if fold == "" {
 			fold = t.Folds[0].ID
 		}
-		for _, b := range t.StemsOf(fold) {
+		for _, b := range t.Delivered(fold) {
 			made = append(made, &template.Sightline{Name: b.Name, Fold: fold, Match: template.Match{Stems: []template.ID{b.ID}}})
 		}
 	}

@@ -139,6 +139,50 @@ func SortRoutes(routes []Route) []Route {
 	return out
 }
 
+// InFold tells whether a stem is one that a fold is delivered as: it is of the fold, or
+// of a finer one and stands alone, reaching the mix over no stem of this fold or of one
+// between.
+func (t *Template) InFold(b *Bus, fold ID) bool {
+	if !b.Kind.Is().Stem || b.Fold == fold {
+		return b.Kind.Is().Stem
+	}
+	here, there := t.FoldPlace(b.Fold), t.FoldPlace(fold)
+	if there < here {
+		return false
+	}
+	seen, mixed := map[*Bus]bool{b: true}, false
+	for todo := []*Bus{b}; len(todo) > 0; todo = todo[1:] {
+		for _, r := range todo[0].Routes {
+			to := t.Index().Buses[r.To]
+			if to == nil || seen[to] || !r.OpenAt(t.Position()) {
+				continue
+			}
+			seen[to] = true
+			if place := t.FoldPlace(to.Fold); to.Kind.Is().Stem && place > here && place <= there {
+				return false
+			}
+			mixed = mixed || to.Kind.Is().Only
+			todo = append(todo, to)
+		}
+	}
+	return mixed
+}
+
+// Delivered returns the stems that a fold is delivered as, in list order; none
+// where the fold has none of its own.
+func (t *Template) Delivered(fold ID) []*Bus {
+	if len(t.StemsOf(fold)) == 0 {
+		return nil
+	}
+	var out []*Bus
+	for _, b := range t.Buses {
+		if t.InFold(b, fold) {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
 // StemsOf returns the stems of a fold in list order.
 func (t *Template) StemsOf(fold ID) []*Bus {
 	var out []*Bus

@@ -1,6 +1,7 @@
 package template
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -112,3 +113,15 @@ func equalFold(a, b string) bool {
 // FoldName is what two names have in common that are equal without regard to
 // case.
 func FoldName(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
+// FreeName counts up until the name is free: "Flute 2", "Flute 3". A name that is
+// as long as one may be is cut to make room.
+func FreeName(name string, free func(string) bool) string {
+	for n := 2; ; n++ {
+		count := fmt.Sprintf(" %d", n)
+		runes := []rune(name)
+		if candidate := string(runes[:min(len(runes), MaxName-len(count))]) + count; free(candidate) {
+			return candidate
+		}
+	}
+}

@@ -13,6 +13,10 @@ export const wire = (what: "everything" | "rules" | "numbers", first?: number, g
     ),
   );
 
+/** addWet makes the wet stem that a stem delivered dry lacks. */
+export const addWet = (stem: Id) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/deliver/wet", { ...at(), body: { stem } })));
+
 /** obey lets exceptions follow the rules again. */
 export const obey = (ids: Id[], sends = false) =>
   attempt(() => answer(api.POST("/api/templates/{id}/deliver/obey", { ...at(), body: { ids, sends } })));

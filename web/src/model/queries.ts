@@ -24,10 +24,12 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates")),
       placeholderData: keepPreviousData,
     }),
-  marks: (id: string, revision: number, called: number) =>
+  /** marks without their remedies, or with those that were tried and mend. */
+  marks: (id: string, revision: number, called: number, count: number, tried: boolean) =>
     queryOptions({
-      queryKey: ["marks", id, revision, called],
-      queryFn: () => answer(api.GET("/api/templates/{id}/marks", path(id))),
+      queryKey: ["marks", id, revision, called, count, tried],
+      queryFn: () =>
+        answer(api.GET("/api/templates/{id}/marks", { params: { path: { id }, query: { count, tried } } })),
       placeholderData: keepPreviousData,
     }),
   undoable: (id: string, revision: number) =>
@@ -61,6 +63,11 @@ export const computed = {
       queryFn: () =>
         answer(api.GET("/api/templates/{id}/reach/{instrument}", { params: { path: { id, instrument } } })),
       placeholderData: keepPreviousData,
+    }),
+  wiring: (id: string, revision: number) =>
+    queryOptions({
+      queryKey: ["wiring", id, revision],
+      queryFn: () => answer(api.GET("/api/templates/{id}/deliver/wire", path(id))),
     }),
   busTrace: (id: string, revision: number, bus: Id) =>
     queryOptions({

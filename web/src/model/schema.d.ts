@@ -428,9 +428,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description what computing the wiring would do, by name */
+        get: operations["WirePreview"];
         put?: never;
         post: operations["Wire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/deliver/wet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description make the wet stem that a stem delivered dry lacks */
+        post: operations["AddWet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2426,6 +2444,8 @@ export interface components {
         };
         Marks: {
             total: number;
+            /** @description remedies were tried on a copy: each takes its mark away and brings no other */
+            tried: boolean;
             /** Format: int64 */
             revision: number;
             marks: components["schemas"]["Mark"][];
@@ -2483,6 +2503,20 @@ export interface components {
             largestDb: number;
             /** @description every stem of it is delivered dry */
             dry: boolean;
+            /** @description instruments whose dry sound adds up */
+            dryRows: number;
+            /** @description instruments whose wet sound adds up */
+            wetRows: number;
+            /** @description wet sound that is in no stem of the fold */
+            without: {
+                stem: components["schemas"]["Id"];
+                /** @description of the stem that is delivered dry */
+                name: string;
+                /** @description the coarser stem that carries it */
+                home?: string;
+                /** @description instruments */
+                rows: number;
+            }[];
             mismatches: number;
             /** @description the first of those that do not agree */
             differ: {
@@ -2524,6 +2558,49 @@ export interface components {
             exception: boolean;
             moves: boolean;
             also: string[];
+        };
+        WiringOutcome: {
+            /**
+             * Format: int64
+             * @description that it was computed for
+             */
+            revision: number;
+            made: components["schemas"]["NamedBus"][];
+            removed: components["schemas"]["NamedBus"][];
+            /** @description returns that several stems shared */
+            split: {
+                name: string;
+                into: string[];
+            }[];
+            /** @description the first of the instruments that change their stem */
+            moved: {
+                id: components["schemas"]["Id"];
+                name: string;
+                from: string[];
+                to: string[];
+            }[];
+            /** @description instruments that change their stem */
+            movedRows: number;
+            /** @description instruments that keep their stem and get other routes or sends */
+            rewired: number;
+            /** @description stems that carry something else afterwards */
+            stems: {
+                id: components["schemas"]["Id"];
+                name: string;
+                fold: string;
+                before: components["schemas"]["StemLoad"];
+                after: components["schemas"]["StemLoad"];
+            }[];
+        };
+        NamedBus: {
+            name: string;
+            kind: string;
+        };
+        StemLoad: {
+            /** @description instruments whose dry sound it carries */
+            dry: number;
+            /** @description instruments whose wet sound it carries */
+            wet: number;
         };
         StemReport: {
             folds: string[];
@@ -3136,6 +3213,8 @@ export interface components {
             reason: string;
         };
         Remedy: {
+            /** @description its place in the list of the mark; -1 for one to be carried out by hand */
+            at: number;
             label: string;
             /** @description it can be applied in one step */
             can: boolean;
@@ -4509,7 +4588,12 @@ export interface operations {
     };
     Marks: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description how many marks are listed; 300 unless said */
+                count?: number;
+                /** @description try every remedy on a copy, and list just those that mend */
+                tried?: boolean;
+            };
             header?: never;
             path: {
                 id: string;
@@ -4654,6 +4738,37 @@ export interface operations {
             };
         };
     };
+    WirePreview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WiringOutcome"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     Wire: {
         parameters: {
             query?: never;
@@ -4670,6 +4785,43 @@ export interface operations {
                     what: "everything" | "rules" | "numbers";
                     first?: number;
                     gap?: number;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    AddWet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    stem: components["schemas"]["Id"];
                 };
             };
         };

@@ -6,7 +6,8 @@ export function ToldList({ told }: { told: Schemas["ListProblem"][] }) {
   return (
     <section className="mt-3">
       <h3 className="mb-1 text-[14px]">
-        The list disagrees about patches in {told.length === 1 ? "one place" : `${told.length} places`}; the rows come in
+        The list disagrees about patches in {told.length === 1 ? "one place" : `${told.length} places`}; the rows come
+        in
       </h3>
       <ul aria-label="Disagreements" className="max-h-48 overflow-y-auto">
         {told.slice(0, 200).map((p) => (

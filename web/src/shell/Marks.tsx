@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import type { Schemas } from "../model/api";
 import { mend, restThere } from "../model/changing";
 import { computed } from "../model/queries";
@@ -8,13 +9,11 @@ import { Floating } from "./Floating";
 /** Marks lists the findings of the proof, each with its remedies. */
 export function Marks({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
-  const { data } = useQuery(
-    computed.marks(
-      sheet.id,
-      sheet.revision,
-      useApp((s) => s.called),
-    ),
-  );
+  const called = useApp((s) => s.called);
+  const [count, setCount] = useState(page);
+  const { data: found } = useQuery(computed.marks(sheet.id, sheet.revision, called, count, false));
+  const { data: tried } = useQuery(computed.marks(sheet.id, sheet.revision, called, count, true));
+  const data = tried?.revision === sheet.revision && tried.marks.length === found?.marks.length ? tried : found;
   return (
     <Floating
       title={data?.total ? `${data.total} mark${data.total === 1 ? "" : "s"}` : "Proved"}
@@ -25,17 +24,33 @@ export function Marks({ close }: { close: () => void }) {
       {data?.total === 0 && <p className="text-soft">Nothing to mend: {data.codes.length} rules hold for every row.</p>}
       <ul className="-mx-2 min-h-0 flex-1 overflow-y-auto">
         {data?.marks.map((m, n) => (
-          <MarkRow key={`${m.code}${m.subject}${n}`} mark={m} />
+          <MarkRow key={`${m.code}${m.subject}${n}`} mark={m} tried={data.tried} />
         ))}
       </ul>
       {data && data.total > data.marks.length && (
-        <p className="pt-2 text-soft">The first {data.marks.length} are shown; mend some to see the rest.</p>
+        <p className="pt-2 text-soft">
+          The first {data.marks.length} are shown
+          {data.marks.length < most ? (
+            <>
+              .{" "}
+              <button type="button" className="link" onClick={() => setCount(Math.min(most, count + page))}>
+                Show more
+              </button>
+            </>
+          ) : (
+            "; mend some to see the rest."
+          )}
+        </p>
       )}
     </Floating>
   );
 }
 
-function MarkRow({ mark }: { mark: Schemas["Mark"] }) {
+/** How many marks are listed at first and with every step, and at most. */
+const page = 40;
+const most = 300;
+
+function MarkRow({ mark, tried }: { mark: Schemas["Mark"]; tried: boolean }) {
   const sheet = useApp((s) => s.sheet)!;
   const look = () => {
     if (sheet.instruments.byId.has(mark.subject)) {
@@ -63,14 +78,15 @@ function MarkRow({ mark }: { mark: Schemas["Mark"] }) {
         <span className="text-[12px] text-soft">{mark.code}</span>
       </div>
       <div className="mt-1 ml-5 flex flex-wrap gap-1.5">
-        {mark.remedies.map((r, n) =>
+        {!tried && <span className="text-soft leading-7">Trying what mends it…</span>}
+        {mark.remedies.map((r) =>
           r.can ? (
             <button
               key={r.label}
               type="button"
               className="button"
               onClick={() =>
-                void (r.rests ? restThere(r.rests.template, r.rests.machine) : mend(mark.code, mark.subject, n))
+                void (r.rests ? restThere(r.rests.template, r.rests.machine) : mend(mark.code, mark.subject, r.at))
               }
             >
               {r.label}

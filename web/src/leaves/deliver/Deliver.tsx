@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
 import { bytes, plural } from "../../model/template";
@@ -32,11 +31,11 @@ export function Deliver() {
         <button
           type="button"
           className="button button-main"
-          title="Groups, returns and sends as the stems ask for; returns shared by several stems are split"
+          title="See what groups, returns and sends the stems ask for, then make them"
           disabled={empty}
-          onClick={() => void wire("everything")}
+          onClick={() => set({ dialog: "wiring" })}
         >
-          Compute the wiring
+          Compute the wiring…
         </button>
       </LeafHead>
       {empty ? (

@@ -99,7 +99,7 @@ function FoldHead({ fold, place, sum, last }: HeadProps) {
       <h3 className="text-[14px]">{fold.name}</h3>
       <span className={`truncate ${sum && !sum.addsUp ? "text-accent" : "text-soft"}`}>
         {sum?.stems ?? 0} {state}
-        {sum?.dry ? ", dry" : ""}
+        {sum && sum.without.length > 0 ? ", not all wet" : ""}
       </span>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger className="link ml-auto text-soft" aria-label={`The fold ${fold.name}`}>

@@ -5,6 +5,7 @@ import { Deliver } from "./Deliver";
 import { ReturnsDialog } from "./ReturnsDialog";
 import { RulesDialog } from "./RulesDialog";
 import { StemsDialog } from "./StemsDialog";
+import { WiringDialog } from "./WiringDialog";
 
 export const deliver = leaf({
   name: "deliver",
@@ -17,5 +18,5 @@ export const deliver = leaf({
     for (const b of sheet.buses.byId.values()) if (busKinds[b.kind].stem) n++;
     return plural(n, "stem");
   },
-  dialogs: { stems: StemsDialog, rules: RulesDialog, returns: ReturnsDialog },
+  dialogs: { stems: StemsDialog, rules: RulesDialog, returns: ReturnsDialog, wiring: WiringDialog },
 });

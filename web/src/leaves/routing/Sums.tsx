@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../../model/api";
+import { addWet } from "../../model/delivering";
 import { select, set } from "../../model/store";
 import { db, plural } from "../../model/template";
 
@@ -18,8 +19,8 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
                 <strong className="font-serif">{plural(s.stems, "stem")} add up to the mix</strong>
                 <span className="text-soft">
                   {" "}
-                  · {s.name} fold, {plural(s.sources, "source")},{" "}
-                  {s.dry ? "dry: its returns are in a coarser fold" : "dry and wet"}
+                  · {s.name} fold, the dry sound of {plural(s.dryRows, "instrument")}
+                  {s.wetRows > 0 ? `, the wet sound of ${s.wetRows}` : ""}
                 </span>
               </p>
             ) : (
@@ -42,6 +43,15 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
                 {open === s.fold && <Differ sum={s} />}
               </>
             )}
+            {s.without.map((w) => (
+              <p key={w.stem} data-part="without">
+                The wet sound of {plural(w.rows, "instrument")} of {w.name} is in no {s.name} stem
+                {w.home ? `; ${w.home} carries it` : ""}.{" "}
+                <button type="button" className="link" onClick={() => void addWet(w.stem)}>
+                  Add a wet stem for it
+                </button>
+              </p>
+            ))}
           </div>
         ))}
     </div>
