@@ -42,7 +42,7 @@ func checkCommand() *cobra.Command {
 				marks = append(marks, j)
 			}
 			if asJSON {
-				err = printJSON(c.OutOrStdout(), map[string]any{"instruments": len(t.Instruments), "marks": marks})
+				err = printJSON(c.OutOrStdout(), map[string]any{"instruments": t.Played(), "marks": marks})
 			} else {
 				for _, m := range marks {
 					fmt.Fprintf(c.OutOrStdout(), "%-16s %s\n", m.Code, m.Message)
@@ -50,7 +50,7 @@ func checkCommand() *cobra.Command {
 						fmt.Fprintf(c.OutOrStdout(), "%-16s → %s\n", "", r)
 					}
 				}
-				fmt.Fprintf(c.OutOrStdout(), "%d instruments, %d marks\n", len(t.Instruments), len(marks))
+				fmt.Fprintf(c.OutOrStdout(), "%d instruments, %d marks\n", t.Played(), len(marks))
 			}
 			if err == nil && len(marks) > 0 {
 				err = errFindings

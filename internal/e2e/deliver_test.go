@@ -267,7 +267,7 @@ func TestRowsTravelWithTheirRoutes(t *testing.T) {
 	p.seeText("[role=status]", "Copied 1 row")
 	p.press("1 selected")
 	p.press("Duplicate its section")
-	p.seeText("[data-leaf=orchestra]", "446 instruments")
+	p.seeText("[data-leaf=orchestra]", "440 instruments")
 	p.see(`[data-section="Flutes 2"]`)
 	p.undo(1)
 
@@ -288,4 +288,40 @@ func TestRowsTravelWithTheirRoutes(t *testing.T) {
 	}, 30*time.Second, 100*time.Millisecond)
 	p.gone("[role=dialog]")
 	p.seeText(`[data-row="Piccolo long"]`, "High winds")
+}
+
+// A stem that is set to dry says what it leaves out and proposes the stem that would
+// carry it; the wiring is seen before it is made, and made as one change.
+func TestADryStemAndTheWiring(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("deliver", "routing")
+	p.click(`[data-stem="High winds"] button[draggable]`)
+	p.see("#stem-carries").MustSelect("dry alone")
+	p.seeText("[data-part=lacking]", "The wet sound of its 63 instruments is in no fine stem; Winds carries it")
+	p.seeText("[data-part=sums]", "fine fold, the dry sound of 416 instruments, the wet sound of 168")
+	p.seeText("[data-part=without]", "The wet sound of 63 instruments of High winds is in no fine stem")
+	p.page.MustElementR("[data-part=lacking] button", "Add a wet stem").MustClick()
+	p.see(`[data-stem="Winds wet"]`)
+	p.gone("[data-part=lacking]")
+	p.seeText("[data-part=sums]", "fine fold, the dry sound of 416 instruments, the wet sound of 231")
+	p.undo(2)
+	p.gone(`[data-stem="Winds wet"]`)
+
+	p.press("Compute the wiring")
+	p.seeText("[data-part=wiring]", "Split[^]*Plate, which several stems share, into[^]*Plate, Trumpets")
+	p.seeText("[data-part=wiring]", "Made[^]*the return “Plate, Low brass”")
+	p.seeText("[data-part=wiring]", "Every stem carries the same instruments as before|Dry, before")
+	p.press("Leave it")
+	p.gone("[role=dialog]")
+	p.seeText("[data-badge=marks]", "1 mark")
+	p.press("Compute the wiring")
+	p.press("Wire it so")
+	p.gone("[role=dialog]")
+	p.seeText("[data-badge=marks]", "Proved")
+	p.press("Compute the wiring")
+	p.seeText("[data-part=wiring]", "Nothing to do")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.undo(1)
+	p.seeText("[data-badge=marks]", "1 mark")
 }

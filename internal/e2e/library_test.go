@@ -32,7 +32,7 @@ func TestAPatchBecomesAnInstrument(t *testing.T) {
 	p.page.MustEval(`() => document.querySelector("[aria-label=Patches]").focus()`)
 	p.keys(input.Enter)
 	p.seeText("[role=status]", "It stands in the Orchestra")
-	p.seeText("[data-leaf=orchestra]", "426 instruments")
+	p.seeText("[data-leaf=orchestra]", "420 instruments")
 	p.seeText("[data-badge=marks]", "3 marks") // it has no seat yet, and the name is there already
 	p.undo(1)
 
@@ -239,7 +239,7 @@ func TestAnInstrumentIsSpreadOutAndGathered(t *testing.T) {
 	p.press("Lay it out")
 	p.gone("[role=dialog]")
 	p.see(`[data-row="Tuba long: swell"]`)
-	p.seeText("[data-leaf=orchestra]", "428 instruments")
+	p.seeText("[data-leaf=orchestra]", "422 instruments")
 	p.seeText("[data-badge=marks]", "^1 mark")
 	p.click(`[data-row="Tuba long: legato"]`)
 	p.press("1 selected")
@@ -247,7 +247,7 @@ func TestAnInstrumentIsSpreadOutAndGathered(t *testing.T) {
 	p.press("Lay it out")
 	p.gone("[role=dialog]")
 	p.see(`[data-row="Tuba long"]`)
-	p.seeText("[data-leaf=orchestra]", "425 instruments")
+	p.seeText("[data-leaf=orchestra]", "419 instruments")
 	p.undo(2)
 	p.see(`[data-row="Tuba long"]`)
 }

@@ -276,7 +276,7 @@ func TestTheFinderActs(t *testing.T) {
 	ask("bass drum")
 	require.NoError(t, p.page.KeyActions().Press(input.ControlLeft, input.ShiftLeft).Type(input.Enter).Release(input.ControlLeft, input.ShiftLeft).Do())
 	p.gone("[role=dialog]")
-	p.seeText("[data-leaf=orchestra] header", "425 instruments$|425 instruments, 0 ready")
+	p.seeText("[data-leaf=orchestra] header", "419 instruments$|419 instruments, 0 ready")
 	p.focusSheet()
 	ask("bd")
 	p.chord(input.ShiftLeft, input.Enter)

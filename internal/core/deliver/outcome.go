@@ -64,6 +64,9 @@ func Preview(before *template.Template, c change.Change) (Outcome, error) {
 		}
 	}
 	for n, i := range before.Instruments {
+		if !i.Played() {
+			continue
+		}
 		now := after.Index().Place[i.ID]
 		from, to := f.StemsIn(f.FromRow(n), fold), g.StemsIn(g.FromRow(now), fold)
 		switch same := func(a, b *template.Bus) bool { return a.ID == b.ID }; {
@@ -92,7 +95,7 @@ func missing(t, other *template.Template) []*template.Bus {
 func parted(f, g *fan.Fan, after *template.Template, b *template.Bus) Parted {
 	fed := map[template.ID]bool{}
 	for n, i := range f.Template().Instruments {
-		if !slices.ContainsFunc(f.FromRow(n), func(r fan.Reach) bool { return f.Bus(r) == b }) {
+		if !i.Played() || !slices.ContainsFunc(f.FromRow(n), func(r fan.Reach) bool { return f.Bus(r) == b }) {
 			continue
 		}
 		for _, r := range g.FromInstrument(i) {
@@ -136,7 +139,10 @@ func carried(f, g *fan.Fan) []Carried {
 func loads(f *fan.Fan) map[template.ID]Load {
 	out := map[template.ID]Load{}
 	seen := map[int32][2]bool{}
-	for n := range f.Template().Instruments {
+	for n, i := range f.Template().Instruments {
+		if !i.Played() {
+			continue
+		}
 		clear(seen)
 		for _, r := range f.FromRow(n) {
 			if !f.Bus(r).Kind.Is().Stem {

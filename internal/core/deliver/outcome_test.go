@@ -130,3 +130,27 @@ func loadOf(t *template.Template, stem template.ID) deliver.Load {
 	}
 	return load
 }
+
+// A spare row keeps its place in a stem, and is no source: it is not counted, it adds
+// nothing up, and a return that it alone would share is not shared.
+func TestSpareRowsAreNoInstruments(t *testing.T) {
+	now := settle(t, coretest.Orchestra(16, 1), hall())
+	now = settle(t, now, inHall(now, template.CarriesBoth, now.StemsOf("fold-fine")...))
+	spare := now.Instruments[0].Clone()
+	spare.ID, spare.Name, spare.Kind, spare.Patches, spare.Seat = "spare", "Spare", template.Spare, nil, nil
+	spare.Routes = append(spare.Routes, template.Route{To: returnInto(now, now.StemsOf("fold-fine")[1].ID).ID, Tap: template.Post})
+	with := coretest.Must(now, change.Add{Instruments: []change.Placed{{At: -1, Instrument: spare}}})
+	require.Equal(t, now.Played(), with.Played())
+	f := fan.New(with)
+	require.Equal(t, fan.New(now).Sum(now.Folds[0]).Sources, f.Sum(with.Folds[0]).Sources)
+	require.True(t, f.Sum(with.Folds[0]).AddsUp())
+	require.Empty(t, deliver.SharedReturns(with, f, "fold-fine"))
+	for _, a := range f.Arriving("bus-mix") {
+		require.NotEqual(t, "Spare", a.Instrument.Name)
+	}
+	stem := f.Stems(now.Instruments[0], "fold-fine")[0].ID
+	require.Equal(t, loadOf(now, stem).Dry+1, loadOf(with, stem).Dry, "its place is kept there")
+	seen, err := deliver.Preview(now, change.Add{Instruments: []change.Placed{{At: -1, Instrument: spare}}})
+	require.NoError(t, err)
+	require.Empty(t, seen.Stems)
+}

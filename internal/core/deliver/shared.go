@@ -23,7 +23,10 @@ func SharedReturns(t *template.Template, f *fan.Fan, fold template.ID) []Shared 
 	fed := map[*template.Bus]map[*template.Bus]bool{}
 	homes := homesOf(t)
 	var stems []*template.Bus
-	for n := range t.Instruments {
+	for n, i := range t.Instruments {
+		if !i.Played() {
+			continue
+		}
 		reach := f.FromRow(n)
 		stems = nil
 		for _, r := range reach {

@@ -51,7 +51,7 @@ func (f *Fan) Sum(fold *template.Fold) FoldSum {
 	var ways []Mismatch
 	dry, at := f.dryStems(fold.ID), map[int32]int{}
 	for n, i := range f.t.Instruments {
-		if len(i.Routes) == 0 {
+		if len(i.Routes) == 0 || !i.Played() {
 			continue
 		}
 		sum.Sources++

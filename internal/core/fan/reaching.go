@@ -23,6 +23,9 @@ func (f *Fan) Arriving(bus template.ID) []Arrival {
 	}
 	var out []Arrival
 	for _, i := range f.t.ScoreOrder() {
+		if !i.Played() {
+			continue
+		}
 		for _, r := range f.FromInstrument(i) {
 			if r.Bus == b {
 				out = append(out, Arrival{Instrument: i, Chain: r.Chain, Ways: int(r.Ways), Gain: r.Gain})
@@ -38,7 +41,10 @@ func (f *Fan) BusTrace(b *template.Bus) Trace {
 	at := f.place[b.ID]
 	tr := Trace{{Text: b.Name, Leaf: "routing", ID: b.ID}}
 	rows, wet := 0, 0
-	for n := range f.t.Instruments {
+	for n, i := range f.t.Instruments {
+		if !i.Played() {
+			continue
+		}
 		dryHere, wetHere := false, false
 		for _, r := range f.rows[n] {
 			if r.Bus == at {

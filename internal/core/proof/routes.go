@@ -127,7 +127,7 @@ func doublePaths(s *subject) []Mark {
 		mark(b.ID, b.Name, b.Routes, b.GainDB)
 	}
 	for n, i := range s.t.Instruments {
-		if slices.ContainsFunc(s.fan.FromRow(n), func(r fan.Reach) bool { return r.Ways > 1 }) {
+		if i.Played() && slices.ContainsFunc(s.fan.FromRow(n), func(r fan.Reach) bool { return r.Ways > 1 }) {
 			mark(i.ID, i.Name, i.Routes, i.GainDB)
 		}
 	}

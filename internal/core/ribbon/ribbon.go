@@ -125,8 +125,10 @@ func (d *drawer) countReach() {
 	}
 }
 
-// hidden tells whether an instrument is none of those that show.
-func (d *drawer) hidden(i *template.Instrument) bool { return d.view.Only != nil && !d.view.Only[i.ID] }
+// hidden tells whether a row is none of those that show: no spare row does.
+func (d *drawer) hidden(i *template.Instrument) bool {
+	return !i.Played() || d.view.Only != nil && !d.view.Only[i.ID]
+}
 
 func (d *drawer) place(p Place) int {
 	if n, ok := d.at[p.ID]; ok {

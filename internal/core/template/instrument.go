@@ -102,6 +102,21 @@ func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil && 
 // NeedsSeat tells whether the instrument must have a seat of its own to sound.
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled && i.With == "" }
 
+// Played tells whether the row is an instrument: a spare row keeps a place for one, and
+// counts for nothing but what it keeps.
+func (i *Instrument) Played() bool { return i.Kind != Spare }
+
+// Played is how many rows are instruments.
+func (t *Template) Played() int {
+	n := 0
+	for _, i := range t.Instruments {
+		if i.Played() {
+			n++
+		}
+	}
+	return n
+}
+
 // TakesSeat tells whether the instrument may have a seat of its own: one that
 // sounds from a machine, or a spare row that holds it for what will come.
 func (i *Instrument) TakesSeat() bool { return (i.Kind == Sampled || i.Kind == Spare) && i.With == "" }

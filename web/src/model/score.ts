@@ -30,11 +30,14 @@ export function lines(
     if (!rows.has(key)) rows.set(key, []);
     rows.get(key)!.push(id);
   }
+  const holds = (s: Section): boolean => rows.has(s.id) || (children.get(s.id) ?? []).some(holds);
   const count = (s: Section): number =>
-    (rows.get(s.id)?.length ?? 0) + (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
+    // spare rows are no instruments
+    (rows.get(s.id) ?? []).filter((id) => sheet.instruments.byId.get(id)!.kind !== "spare").length +
+    (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
   const out: Line[] = pinned.map((id) => ({ kind: "row", id, depth: 0 }));
   const walk = (s: Section, depth: number) => {
-    if (only && count(s) === 0) return;
+    if (only && !holds(s)) return;
     const line: Line = { kind: "section", section: s, depth, count: count(s), folded: folded.has(s.id), end: 0 };
     out.push(line);
     if (!line.folded) {

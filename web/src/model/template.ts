@@ -235,6 +235,19 @@ export function bytes(n: number): string {
   return `${(n / (unit[1] as number)).toFixed(n < 1e6 ? 0 : 1)} ${unit[0]}`;
 }
 
+const counts = new WeakMap<Sheet["instruments"], number>();
+
+/** played is how many rows are instruments: spare rows are none. */
+export function played({ instruments }: Pick<Sheet, "instruments">): number {
+  let n = counts.get(instruments);
+  if (n === undefined) {
+    n = 0;
+    for (const i of instruments.byId.values()) if (i.kind !== "spare") n++;
+    counts.set(instruments, n);
+  }
+  return n;
+}
+
 /** plural counts things in words. */
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;

@@ -1,11 +1,32 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Bus } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { seen } from "../../model/changing";
-import { nest, setBus } from "../../model/delivering";
+import { addWet, nest, setBus } from "../../model/delivering";
+import { computed } from "../../model/queries";
 import { select, set, show, useApp } from "../../model/store";
 import { plural, things } from "../../model/template";
 import { parentOf } from "./tree";
+
+/** Lacking tells which wet sound a dry stem leaves out of its fold, and proposes the
+ * stem that would carry it. */
+function Lacking({ stem }: { stem: Bus }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(computed.routing(sheet.id, sheet.revision, "", [], 600, null));
+  const sum = data?.sums.find((s) => s.fold === stem.fold);
+  const lacks = sum?.without.find((w) => w.stem === stem.id);
+  if (!sum || !lacks) return null;
+  return (
+    <p className="col-start-2" data-part="lacking">
+      The wet sound of its {plural(lacks.rows, "instrument")} is in no {sum.name} stem
+      {lacks.home ? `; ${lacks.home} carries it` : ""}.{" "}
+      <button type="button" className="link" onClick={() => void addWet(stem.id)}>
+        Add a wet stem for it
+      </button>
+    </p>
+  );
+}
 
 /** StemSheet says how the chosen stem is delivered. */
 export function StemSheet() {
@@ -24,7 +45,9 @@ export function StemSheet() {
   const parent = parentOf(sheet, stem);
   const next = sheet.folds.order[sheet.folds.order.indexOf(stem.fold ?? "") + 1];
   const coarser = things(sheet.buses).filter((b) => busKinds[b.kind].stem && b.fold === next);
-  const rows = [...sheet.facts.values()].filter((f) => f.stems.includes(stem.id)).map((f) => f.id);
+  const rows = [...sheet.facts.values()]
+    .filter((f) => f.stems.includes(stem.id) && sheet.instruments.byId.get(f.id)?.kind !== "spare")
+    .map((f) => f.id);
   const exceptions = rows.filter((id) => sheet.instruments.byId.get(id)?.stemByHand).length;
   const put = (more: Partial<Bus>, drop: (keyof Bus)[] = [], base?: number) => {
     const next: Bus = { ...stem, ...more };
@@ -80,6 +103,7 @@ export function StemSheet() {
           <option value="dry">dry alone</option>
           <option value="wet">the returns of dry stems</option>
         </select>
+        {stem.carries === "dry" && <Lacking stem={stem} />}
         <label htmlFor="stem-returns">Return set</label>
         <select
           id="stem-returns"

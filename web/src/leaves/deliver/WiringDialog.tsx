@@ -50,13 +50,13 @@ function still(seen: Schemas["WiringOutcome"]) {
 }
 
 function Outcome({ seen }: { seen: Schemas["WiringOutcome"] }) {
-  const buses = (list: Schemas["NamedBus"][]) => list.map((b) => `${b.name} (${b.kind})`).join(", ");
+  const buses = (list: Schemas["NamedBus"][]) => list.map((b) => `the ${b.kind} “${b.name}”`).join(", ");
   return (
     <>
       <dl className="grid grid-cols-[96px_1fr] gap-x-3 gap-y-1">
         {seen.split.map((s) => (
           <Line key={s.name} title="Split">
-            {s.name}, which several stems share, into {s.into.join(" and ")}
+            {s.name}, which several stems share, into {s.into.map((n) => `“${n}”`).join(" and ")}
           </Line>
         ))}
         {seen.made.length > 0 && <Line title="Made">{buses(seen.made)}</Line>}

@@ -31,7 +31,14 @@ const sheet = {
     stem("flutes", "fine", "Winds", "winds"),
     stem("guest", "fine", "mix"),
   ]),
+  instruments: list([
+    { id: "a", kind: "sampled" },
+    { id: "b", kind: "sampled" },
+    { id: "c", kind: "sampled" },
+    { id: "d", kind: "spare" },
+  ]),
   facts: new Map([
+    ["d", { id: "d", stems: ["flutes"], readyMib: 0 }], // counts for nothing
     ["a", { id: "a", stems: ["flutes"], readyMib: 0 }],
     ["b", { id: "b", stems: ["low strings"], readyMib: 0 }],
     ["c", { id: "c", stems: ["high strings"], readyMib: 0 }],

@@ -25,7 +25,7 @@ export function parentOf(sheet: Pick<Sheet, "buses" | "folds">, stem: Bus): Bus 
 
 /** tree lays the stems out. A folded stem hides those below it. */
 export function tree(
-  sheet: Pick<Sheet, "buses" | "folds" | "facts" | "sections">,
+  sheet: Pick<Sheet, "buses" | "folds" | "facts" | "sections" | "instruments">,
   folded: ReadonlySet<Id>,
 ): { cells: Cell[]; rows: number } {
   const stems = things(sheet.buses).filter((b) => busKinds[b.kind].stem);
@@ -40,7 +40,9 @@ export function tree(
     else below.set(parent.id, [...(below.get(parent.id) ?? []), s]);
   }
   const direct = new Map<Id, number>();
-  for (const f of sheet.facts.values()) for (const id of f.stems) direct.set(id, (direct.get(id) ?? 0) + 1);
+  for (const f of sheet.facts.values())
+    if (sheet.instruments.byId.get(f.id)?.kind !== "spare")
+      for (const id of f.stems) direct.set(id, (direct.get(id) ?? 0) + 1);
   const count = (b: Bus): number => (direct.get(b.id) ?? 0) + (below.get(b.id) ?? []).reduce((n, c) => n + count(c), 0);
   const cells: Cell[] = [];
   const place = (stem: Bus, row: number): number => {

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { addRows } from "../../model/changing";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+import { played, plural } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
 import type { Field } from "./fields";
@@ -27,7 +27,7 @@ export function Orchestra() {
 }
 
 function Head({ ask }: { ask: (f: Field) => void }) {
-  const count = useApp((s) => s.sheet!.instruments.order.length);
+  const count = useApp((s) => played(s.sheet!));
   const only = useApp((s) => s.readyOnly);
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   return (

@@ -1,6 +1,6 @@
 import { addRows } from "../../model/changing";
 import { get, set } from "../../model/store";
-import { plural } from "../../model/template";
+import { played, plural } from "../../model/template";
 import { command, leaf } from "../leaf";
 import { CompileDialog } from "./CompileDialog";
 import { ImportDialog } from "./ImportDialog";
@@ -20,7 +20,7 @@ export const orchestra = leaf({
   number: 3,
   width: 1.5,
   Content: Orchestra,
-  figure: (sheet) => plural(sheet.instruments.order.length, "instrument"),
+  figure: (sheet) => plural(played(sheet), "instrument"),
   dialogs: {
     import: ImportDialog,
     layout: LayoutDialog,
