@@ -104,6 +104,8 @@ func Compile(v *Vocabulary, p Part, t Target, clock *tempo.Map, o Options) (Comp
 	for _, n := range notes {
 		c.note(n)
 	}
+	c.join(notes)
+	c.sound()
 	c.controls(p.Controls)
 	return c.done(), nil
 }
@@ -140,6 +142,8 @@ type compiler struct {
 	base    *choice            // what a note without articulations plays
 	out     []timed
 	chase   []timed
+	pressed []press
+	notes   int
 	missing map[string]bool
 	outside int
 	sent    int
@@ -166,29 +170,93 @@ func (c *compiler) note(n Note) {
 			}
 		}
 		for _, s := range x.held {
-			c.sound(sent, end, channel, s.Number, 100, rankSwitch, x)
+			c.pressed = append(c.pressed, press{sent, end, channel, s.Number, 100, x, -1})
 			c.sent++
 		}
 	}
 	if n.Key < c.target.KeyLow || n.Key > c.target.KeyHigh {
 		c.outside++
 	}
-	c.sound(start, end, channel, n.Key, inBand(n.Velocity, low, high), rankOn, nil)
+	c.pressed = append(c.pressed, press{start, end, channel, n.Key, inBand(n.Velocity, low, high), nil, c.notes})
+	c.notes++
 }
 
-// sound presses a key and lets it go, unless it is pressed before the
-// beginning.
-func (c *compiler) sound(on, off int64, channel, key, velocity, rank int, of *choice) {
-	if on < c.from {
-		return
+// press is a key that is pressed and let go: a note, or a switch that is held.
+type press struct {
+	on, off  int64
+	channel  int
+	key      int
+	velocity int
+	of       *choice // whose switch it is; nil for a note
+	note     int     // its number; -1 for a switch
+}
+
+// join lets notes that were written without a gap stay so when the later one starts on
+// time and the earlier one, which speaks late, was moved.
+func (c *compiler) join(notes []Note) {
+	starts := make([]int64, len(notes)) // when the notes of one written start begin at last
+	for _, p := range c.pressed {
+		if p.note >= 0 {
+			starts[p.note] = p.on
+		}
 	}
-	why := ""
-	if of != nil {
-		why = of.Articulation
+	for n := len(notes) - 2; n >= 0; n-- {
+		if notes[n].Start == notes[n+1].Start {
+			starts[n] = max(starts[n], starts[n+1])
+		}
 	}
-	c.out = append(c.out,
-		timed{Message{on, NoteOn, channel, key, velocity, why}, rank, of},
-		timed{Message{max(off, on+1), NoteOff, channel, key, 64, why}, rankOff, of})
+	for n := range c.pressed {
+		p := &c.pressed[n]
+		if p.note < 0 {
+			continue
+		}
+		end := notes[p.note].End
+		next, _ := slices.BinarySearchFunc(notes, end+1, func(x Note, at int64) int { return cmp.Compare(x.Start, at) })
+		if next--; next > p.note && notes[next].Start > notes[p.note].Start {
+			for next > 0 && notes[next-1].Start == notes[next].Start {
+				next--
+			}
+			p.off = max(p.off, starts[next])
+		}
+	}
+}
+
+// sound sends what is pressed from the beginning on. One key sounds once at a time: a
+// note that is taken again while it sounds is let go first, and sounds to the end of the
+// longer one; a switch that is held for two notes is held for both.
+func (c *compiler) sound() {
+	type place struct{ channel, key int }
+	last := map[place]int{}
+	slices.SortStableFunc(c.pressed, func(a, b press) int { return cmp.Compare(a.on, b.on) })
+	kept := c.pressed[:0]
+	for _, p := range c.pressed {
+		p.off = max(p.off, p.on+1)
+		at := place{p.channel, p.key}
+		n, known := last[at]
+		if known && p.on < kept[n].off {
+			before := &kept[n]
+			p.off = max(p.off, before.off)
+			if before.of != nil && p.of != nil || before.on == p.on {
+				before.off, before.velocity = p.off, max(before.velocity, p.velocity)
+				continue
+			}
+			before.off = p.on
+		}
+		last[at] = len(kept)
+		kept = append(kept, p)
+	}
+	for _, p := range kept {
+		if p.on < c.from {
+			continue
+		}
+		why, rank := "", rankOn
+		if p.of != nil {
+			why, rank = p.of.Articulation, rankSwitch
+		}
+		c.out = append(c.out,
+			timed{Message{p.on, NoteOn, p.channel, p.key, p.velocity, why}, rank, p.of},
+			timed{Message{p.off, NoteOff, p.channel, p.key, 64, why}, rankOff, p.of})
+	}
 }
 
 // inBand scales a velocity, 1..127, into a band.

@@ -228,3 +228,88 @@ func BenchmarkCompile100000(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+// phrases draws notes of a few keys, repeated and overlapping, plain and legato.
+func phrases(t *rapid.T) []articulation.Note {
+	var notes []articulation.Note
+	at := int64(960)
+	for range rapid.IntRange(1, 12).Draw(t, "notes") {
+		at += int64(rapid.SampledFrom([]int{0, 120, 240, 480}).Draw(t, "step"))
+		n := articulation.Note{Start: at, End: at + int64(rapid.SampledFrom([]int{60, 120, 240, 480, 960}).Draw(t, "long")), Key: rapid.IntRange(60, 62).Draw(t, "key"), Velocity: 80}
+		n.Articulations = rapid.SampledFrom([][]string{nil, {"legato"}, {"staccato"}}).Draw(t, "how")
+		notes = append(notes, n)
+	}
+	return notes
+}
+
+// Every note sounds as long as it is written, from its start (or as much before it as
+// its way of playing speaks late), as a player hears messages: whatever lets a key go
+// ends it.
+func TestEveryNoteSoundsAsLongAsWritten(t *testing.T) {
+	late := map[string]int64{"legato": 96, "staccato": 48} // of 100 and 50 ms, in ticks
+	target := articulation.Target{Channel: 1, KeyLow: 40, KeyHigh: 100, Map: []template.Mapping{
+		{Articulation: "long", Switches: key(24)},
+		{Articulation: "legato", Switches: []template.Switch{{Kind: template.ByKey, Number: 25, Hold: true}}, DelayMs: 100},
+		{Articulation: "staccato", Switches: key(26), DelayMs: 50},
+	}}
+	rapid.Check(t, func(r *rapid.T) {
+		notes := phrases(r)
+		c := compile(r, notes, target, 0)
+		type span struct{ from, to int64 }
+		sounding, spans := map[int]int64{}, map[int][]span{}
+		for _, m := range c.Messages {
+			from, on := sounding[m.Data1]
+			switch {
+			case m.Status == articulation.NoteOn && m.Data1 != 24 && m.Data1 != 26: // those are let go by themselves
+				require.False(r, on, "key %d is pressed while it sounds", m.Data1)
+				sounding[m.Data1] = m.Tick
+			case m.Status == articulation.NoteOff && on:
+				spans[m.Data1] = append(spans[m.Data1], span{from, m.Tick})
+				delete(sounding, m.Data1)
+			}
+		}
+		require.Empty(r, sounding)
+		covered := func(key int, from, to int64) bool {
+			for _, s := range spans[key] {
+				if s.from <= from && from < s.to {
+					from = s.to
+				}
+			}
+			return from >= to
+		}
+		for _, n := range notes {
+			how := ""
+			if len(n.Articulations) > 0 {
+				how = n.Articulations[0]
+			}
+			start := n.Start - late[how]
+			require.True(r, slices.ContainsFunc(spans[n.Key], func(s span) bool { return s.from == start }), "a note at %d begins at %d", n.Start, start)
+			require.True(r, covered(n.Key, start, start+n.End-n.Start), "the note of %d to %d sounds: %v", n.Start, n.End, spans[n.Key])
+			if how == "legato" {
+				require.True(r, covered(25, start, start+n.End-n.Start), "its key is held")
+			}
+		}
+	})
+}
+
+// A pitch that is repeated: the earlier note is let go as the next begins, early as it
+// is; two that were joined stay joined when the later one begins on time.
+func TestRepeatedAndJoinedNotes(t *testing.T) {
+	target := articulation.Target{Channel: 1, KeyLow: 40, KeyHigh: 100, Map: []template.Mapping{
+		{Articulation: "long", Switches: key(24)}, {Articulation: "legato", Switches: key(25), DelayMs: 100},
+	}}
+	note := func(from, to int64, key int, how ...string) articulation.Note {
+		return articulation.Note{Start: from, End: to, Key: key, Velocity: 80, Articulations: how}
+	}
+	keys := func(notes ...articulation.Note) (out []int64) {
+		for _, m := range compile(t, notes, target, 0).Messages {
+			if m.Data1 >= 60 {
+				out = append(out, m.Tick)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []int64{480, 960 - 96, 960 - 96, 1440 - 96}, keys(note(480, 960, 60), note(960, 1440, 60, "legato")))
+	require.Equal(t, []int64{480 - 96, 960, 960, 1440}, keys(note(480, 960, 60, "legato"), note(960, 1440, 62)))
+	require.Equal(t, []int64{480 - 96, 960 - 96 - 12, 960, 1440}, keys(note(480, 948, 60, "legato"), note(960, 1440, 62)), "written with a gap")
+}
