@@ -52,7 +52,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 // partsOf reads the parts of a score, or of an orchestra in shorthand.
 func partsOf(ctx context.Context, body io.Reader, line string) (string, []casting.Part, error) {
 	if line != "" {
-		parts, err := casting.Shorthand(line)
+		parts, _, err := casting.Shorthand(line)
 		if err != nil {
 			return "", nil, &change.Refused{Reason: err.Error()}
 		}

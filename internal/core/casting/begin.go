@@ -38,7 +38,7 @@ var groups = []struct {
 // usually stands, on the way to a stem for that section. A patch that is dropped
 // on a row makes it play. The error says which word can not be read.
 func Begin(t *template.Template, line string, mint template.Mint) (change.Change, error) {
-	parts, err := Shorthand(line)
+	parts, _, err := Shorthand(line)
 	if err != nil {
 		return nil, &change.Refused{Reason: "the line can not be read: " + err.Error()}
 	}

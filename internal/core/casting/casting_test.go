@@ -33,11 +33,11 @@ func TestShorthand(t *testing.T) {
 		"pf/cel - str 14.12.10.8.6":           "Piano, Celesta, Violins 1, Violins 2, Violas, Cellos, Basses",
 		"1 1 1 1 – 1 1 1 – timp – str":        "Flute, Oboe, Clarinet, Bassoon, Horn, Trumpet, Trombone, Timpani, Violins 1, Violins 2, Violas, Cellos, Basses",
 	} {
-		parts, err := casting.Shorthand(line)
+		parts, _, err := casting.Shorthand(line)
 		require.NoError(t, err, line)
 		require.Equal(t, want, names(parts), line)
 	}
-	parts, err := casting.Shorthand("str 14.12.10.8.6")
+	parts, _, err := casting.Shorthand("str 14.12.10.8.6")
 	require.NoError(t, err)
 	require.Equal(t, 12, parts[1].Players)
 }
@@ -45,7 +45,7 @@ func TestShorthand(t *testing.T) {
 // Instrumentation as the scores of these works list it; from memory.
 func TestPublishedInstrumentations(t *testing.T) {
 	count := func(line string) map[string]int {
-		parts, err := casting.Shorthand(line)
+		parts, _, err := casting.Shorthand(line)
 		require.NoError(t, err)
 		out := map[string]int{}
 		for _, p := range parts {
@@ -71,27 +71,112 @@ func TestPublishedInstrumentations(t *testing.T) {
 		s["drum.timpani"]+s["drum.group"]+s["strings.violin"]+s["strings.viola"]+s["strings.cello"]+s["strings.contrabass"])
 }
 
-func TestWhatIsNoOrchestraIsNamed(t *testing.T) {
-	for line, says := range map[string]string{
-		"":                    "names no instrument",
-		"3[1.2] 2":            `"3[1.2]": it counts 3 players and names 2`,
-		"2[1.zither-of-salt]": `"zither-of-salt" is no instrument`,
-		"2 2 2 2 2":           "counts 5 instruments; 4 are usual",
-		"tmp+3 - 2foghorns":   `"foghorns" is no instrument`,
-		"99 2":                "99 players of Flute are too many",
-		"str 14.12":           "the strings are five",
+// The ways librarians and publishers write an orchestra, each with who is meant: how many
+// of each, in score order. Common practice, no source.
+func TestShorthandAsPeopleWriteIt(t *testing.T) {
+	winds := "2 Flute, 2 Oboe, 2 Clarinet, 2 Bassoon"
+	brass := "4 Horn, 2 Trumpet, 3 Trombone, Tuba"
+	strings5 := "Violins 1, Violins 2, Violas, Cellos, Basses"
+	for line, want := range map[string]string{
+		"2222 - 4231 - timp.2perc - harp - strings":    winds + ", " + brass + ", Timpani, 2 Percussion, Harp, " + strings5,
+		"2222-4231-timp+2-hp-str":                      winds + ", " + brass + ", Timpani, 2 Percussion, Harp, " + strings5,
+		"2 2 2 2 / 4 2 3 1 / timp / perc 3 / hp / str": winds + ", " + brass + ", Timpani, 3 Percussion, Harp, " + strings5,
+		"2.2.2.2 — 4.2.3.1 — timp, 3 perc, hp — str":   winds + ", " + brass + ", Timpani, 3 Percussion, Harp, " + strings5,
+		"2,2,2,2 – 4,2,3,1 – T+3 – 2 hp – str":         winds + ", " + brass + ", Timpani, 3 Percussion, 2 Harp, " + strings5,
+		"2+1 2+1 2+1 2+1":                              "2 Flute, Piccolo, 2 Oboe, English horn, 2 Clarinet, Bass clarinet, 2 Bassoon, Contrabassoon",
+		"1.1.1.1 - 1.1.1.0 - pf - 1.1.1.1.1":           "Flute, Oboe, Clarinet, Bassoon, Horn, Trumpet, Trombone, Piano, " + strings5,
+		"2(II=picc).2(II=ca).2(II=bcl).2(II=cbn) - 4.3.3.1 - timp - perc(3) - hp - cel - str(14.12.10.8.6)": "2 Flute, Piccolo, 2 Oboe, English horn, 2 Clarinet, Bass clarinet, 2 Bassoon, Contrabassoon, " +
+			"4 Horn, 3 Trumpet, 3 Trombone, Tuba, Timpani, 3 Percussion, Harp, Celesta, " + strings5,
+		"3(pic) 3(ca) 3 3(cbn) - 4331 - T+3 - 2 hp - pf(cel) - str": "3 Flute, Piccolo, 3 Oboe, English horn, 3 Clarinet, 3 Bassoon, Contrabassoon, 4 Horn, 3 Trumpet, 3 Trombone, Tuba, " +
+			"Timpani, 3 Percussion, 2 Harp, Piano, Celesta, " + strings5,
+		"3(2pic) 2 2 2":                  "3 Flute, 2 Piccolo, 2 Oboe, 2 Clarinet, 2 Bassoon",
+		"3[1.2/pic.3/pic] 2 2 2":         "3 Flute, 2 Piccolo, 2 Oboe, 2 Clarinet, 2 Bassoon",
+		"2(1.2=pic) 2 2 2":               "2 Flute, Piccolo, 2 Oboe, 2 Clarinet, 2 Bassoon",
+		"0 0 0 0 - 4 4 4 1 - timp.perc":  "4 Horn, 4 Trumpet, 4 Trombone, Tuba, Timpani, Percussion",
+		"SATB - 2 2 2 2 - str":           "Sopranos, Altos, Tenors, Basses of the choir, " + winds + ", " + strings5,
+		"soli SATB - SATB choir - org":   "Solo soprano, Solo alto, Solo tenor, Solo bass, Sopranos, Altos, Tenors, Basses of the choir, Organ",
+		"soprano solo - SSA choir - pf":  "Solo soprano, 2 Sopranos, Altos, Piano",
+		"solo T - hn - str":              "Solo tenor, Horn, " + strings5,
+		"2 alto sax, bass guitar, 2 gtr": "2 Alto saxophone, Bass guitar, 2 Guitar",
+		"choir - str (8.6.4.3.2)":        "Choir, " + strings5,
+		"strings 6.5.4.3.2":              strings5,
+		"timp - 4 perc - pf/cel":         "Timpani, 4 Percussion, Piano, Celesta",
+		"4 horns, 3 trumpets, tuba":      "4 Horn, 3 Trumpet, Tuba",
+		"1 1 1 1 | 1 1 1 | timp | str":   "Flute, Oboe, Clarinet, Bassoon, Horn, Trumpet, Trombone, Timpani, " + strings5,
+		"2222/4231/timp.perc/str":        winds + ", " + brass + ", Timpani, Percussion, " + strings5,
+		"str 6.0.4.3.2":                  "Violins 1, Violas, Cellos, Basses",
+		"1[pic].1[ca].1[bcl].1[cbn]":     "Piccolo, English horn, Bass clarinet, Contrabassoon",
 	} {
-		_, err := casting.Shorthand(line)
-		require.ErrorContains(t, err, says, line)
+		parts, unread, err := casting.Shorthand(line)
+		require.NoError(t, err, line)
+		count, order, seen := map[string]int{}, []string{}, map[string]bool{}
+		for _, p := range parts {
+			require.False(t, seen[p.Name], "%s: %s twice", line, p.Name)
+			seen[p.Name] = true
+			name := p.Name
+			if !strings.HasPrefix(name, "Violins ") {
+				name = strings.TrimRight(name, " 0123456789")
+			}
+			if count[name]++; count[name] == 1 {
+				order = append(order, name)
+			}
+		}
+		for n, name := range order {
+			if count[name] > 1 {
+				order[n] = fmt.Sprint(count[name], " ", name)
+			}
+		}
+		require.Equal(t, want, strings.Join(order, ", "), line)
+		require.Empty(t, unread, line)
+	}
+}
+
+// What can not be read is pointed at, by its place, and the rest is kept.
+func TestWhatIsNoOrchestraIsPointedAt(t *testing.T) {
+	for line, want := range map[string]struct{ text, says, kept string }{
+		"3[1.2] 2":                      {"3[1.2]", "counts 3 players and names 2", "Flute 1, Flute 2, Oboe 1, Oboe 2"},
+		"2[1.zither-of-salt]":           {"zither-of-salt", "is no instrument", "Flute 1"},
+		"2 2 2 2 2 2":                   {"2 2 2 2 2 2", "counts 6 instruments; 4 are usual", "Flute 1, Flute 2, Oboe 1, Oboe 2, Clarinet 1, Clarinet 2, Bassoon 1, Bassoon 2"},
+		"tmp+3 - 2foghorns - hp":        {"foghorns", "is no instrument", "Timpani, Percussion 1, Percussion 2, Percussion 3, Harp"},
+		"99 2":                          {"99", "99 players of Flute are too many", "Oboe 1, Oboe 2"},
+		"str 14.12":                     {"14.12", "the strings are five", "Violins 1, Violins 2, Violas, Cellos, Basses"},
+		"hp - 7":                        {"7", "counts 0", ""},
+		"2 2 2 2 - 4 2 3 1 - 2 2 - str": {"2 2", "counted already", "Flute 1, Flute 2, Oboe 1, Oboe 2, Clarinet 1, Clarinet 2, Bassoon 1, Bassoon 2, Horn 1, Horn 2, Horn 3, Horn 4, Trumpet 1, Trumpet 2, Trombone 1, Trombone 2, Trombone 3, Tuba, Violins 1, Violins 2, Violas, Cellos, Basses"},
+		"hp - 2(pic - str":              {"(pic - str", "not closed", ""},
+		"hp § pf":                       {"§", "belongs to no orchestra", "Harp, Piano"},
+	} {
+		parts, unread, err := casting.Shorthand(line)
+		require.NoError(t, err, line)
+		if want.kept == "" { // what remains is not the point
+			continue
+		}
+		require.NotEmpty(t, unread, line)
+		require.Equal(t, want.text, unread[0].Text, line)
+		require.Contains(t, unread[0].Reason, want.says, line)
+		require.LessOrEqual(t, unread[0].At, len(line))
+		require.Equal(t, want.kept, names(parts), line)
+	}
+	for _, line := range []string{"", "- - -", "zither-of-salt", "foghorn 2"} {
+		_, _, err := casting.Shorthand(line)
+		require.Error(t, err, line)
 	}
 }
 
 func FuzzShorthand(f *testing.F) {
 	f.Add("3[1.2.pic] 3 3 3 - 4 3 3 1 - tmp+3 - 2hp - str 14.12.10.8.6")
+	f.Add("2(II=picc).2(2ca).2+1.2 – 4331/T+3/soli SATB/pf(cel)/str(8.6.4.3.2)")
 	f.Fuzz(func(t *testing.T, line string) {
-		parts, err := casting.Shorthand(line)
+		parts, unread, err := casting.Shorthand(line)
 		require.True(t, err != nil || len(parts) > 0)
-		require.Less(t, len(parts), 4000*casting.MostPlayers)
+		require.LessOrEqual(t, len(parts), casting.MostParts)
+		seen := map[string]bool{}
+		for _, p := range parts {
+			require.False(t, seen[p.Name], p.Name)
+			seen[p.Name] = true
+		}
+		for _, u := range unread {
+			require.LessOrEqual(t, u.At, len(line))
+		}
 	})
 }
 
@@ -195,7 +280,7 @@ func TestApplyAddsWhatIsMissingAndCallsEverybody(t *testing.T) {
 // Where nothing is asked for, as in a line of shorthand, the whole desk comes.
 func TestTheWholeDeskComesForALine(t *testing.T) {
 	tpl, cat := studio()
-	parts, err := casting.Shorthand("2")
+	parts, _, err := casting.Shorthand("2")
 	require.NoError(t, err)
 	cast := casting.New(tpl, cat).Cast(parts, []template.Preference{{Kind: template.FromAnywhere}}, nil)
 	require.Equal(t, []template.ID{"f1l", "f1s"}, cast[0].Patches)

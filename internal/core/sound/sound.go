@@ -95,6 +95,16 @@ func Akin(a, b string) bool {
 // "strings.violin" is within "strings".
 func Within(id, kind string) bool { return id != "" && (id == kind || strings.HasPrefix(id, kind+".")) }
 
+// Named finds the sound whose name, or one of whose other names, is a text and no more
+// than that. It is nil when there is none.
+func Named(text string) *Sound {
+	key := plain(text)
+	if s := byName[key]; s != nil {
+		return s
+	}
+	return byName[strings.TrimSuffix(key, "s")]
+}
+
 // joined is where one word of a file's name begins after another: "SoloFlute".
 var joined = regexp.MustCompile(`(\p{Ll})(\p{Lu})`)
 
