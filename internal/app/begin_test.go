@@ -28,7 +28,7 @@ func TestATemplateBegins(t *testing.T) {
 	}
 	require.Empty(t, begin(app.From{}).Instruments)
 	line := begin(app.From{Line: "2 2 2 2 - 4 2 3 1 - tmp+2 - hp - str"})
-	require.Len(t, line.Instruments, 2*(8+10+3+1+5))
+	require.Len(t, line.Instruments, 2*(8+10+1+5)+2+1, "two for each desk, one for each percussionist and the harp")
 	require.Zero(t, proof.Check(line, "").Counts()["orphan"])
 	there := f.hot.View().Template
 	require.Len(t, begin(app.From{Template: f.id}).Instruments, len(there.Instruments))

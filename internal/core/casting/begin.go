@@ -27,16 +27,11 @@ func Beginnings() []Beginning {
 	}
 }
 
-// groups are the articulations each desk begins with a row for.
-var groups = []struct {
-	suffix        string
-	articulations []string
-}{{"long", []string{"long", "legato", "tremolo"}}, {"short", []string{"staccato", "spiccato", "pizzicato"}}}
-
-// Begin makes the rows of a template from a line of shorthand: for every desk a
-// free row for long and one for short articulations, in the section where it
-// usually stands, on the way to a stem for that section. A patch that is dropped
-// on a row makes it play. The error says which word can not be read.
+// Begin makes the rows of a template from a line of shorthand: for every desk the free
+// rows that its instrument begins with, such as one for long and one for short
+// articulations, in the section where it usually stands, on the way to a stem for that
+// section. A patch that is dropped on a row makes it play. What can not be read is left
+// out (see Shorthand); the error is for a line that names nobody.
 func Begin(t *template.Template, line string, mint template.Mint) (change.Change, error) {
 	parts, _, err := Shorthand(line)
 	if err != nil {
@@ -51,9 +46,9 @@ func Begin(t *template.Template, line string, mint template.Mint) (change.Change
 		if strings.HasPrefix(section, "Strings") && !strings.Contains(section, "Soloists") {
 			section = "Strings" + template.PathSeparator + p.Name
 		}
-		for _, g := range groups {
+		for _, d := range sound.How(p.Sound).Desks {
 			rows = append(rows, intake.Row{
-				Line: len(rows) + 1, Section: section, Instrument: p.Name + " " + g.suffix, Articulations: g.articulations,
+				Line: len(rows) + 1, Section: section, Instrument: strings.TrimSpace(p.Name + " " + d.Suffix), Articulations: d.Articulations,
 				Kind: string(template.Spare), Stem: strings.ReplaceAll(section, template.PathSeparator, ", "),
 			})
 		}

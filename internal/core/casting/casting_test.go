@@ -2,16 +2,20 @@ package casting_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/core/template"
 )
 
@@ -104,6 +108,7 @@ func TestShorthandAsPeopleWriteIt(t *testing.T) {
 		"4 horns, 3 trumpets, tuba":      "4 Horn, 3 Trumpet, Tuba",
 		"1 1 1 1 | 1 1 1 | timp | str":   "Flute, Oboe, Clarinet, Bassoon, Horn, Trumpet, Trombone, Timpani, " + strings5,
 		"2222/4231/timp.perc/str":        winds + ", " + brass + ", Timpani, Percussion, " + strings5,
+		"2222-4231-timp-tam-tam-str":     winds + ", " + brass + ", Timpani, Tam-tam, " + strings5,
 		"str 6.0.4.3.2":                  "Violins 1, Violas, Cellos, Basses",
 		"1[pic].1[ca].1[bcl].1[cbn]":     "Piccolo, English horn, Bass clarinet, Contrabassoon",
 	} {
@@ -340,4 +345,65 @@ func TestBeginnings(t *testing.T) {
 	}
 	_, err := casting.Begin(template.New("t", "T"), "", coretest.Mint())
 	require.ErrorContains(t, err, "the line can not be read")
+}
+
+// Every starting point, and a line of every instrument there is, row by row: the rows of
+// an instrument can be asked of it, their names say so, they stand in its section, and go
+// to a stem of that section.
+func TestABeginningIsWhatMusiciansPlay(t *testing.T) {
+	lines := map[string]string{}
+	for _, b := range casting.Beginnings() {
+		lines[b.Name] = b.Line
+	}
+	var all []string
+	for _, s := range sound.All() {
+		if s.ID != "strings.violin" && s.ID != "strings.group" {
+			all = append(all, s.Name)
+		}
+	}
+	lines["everything"] = strings.Join(all, ", ")
+	words := articulation.NewVocabulary(nil)
+	for name, line := range lines {
+		parts, unread, err := casting.Shorthand(line)
+		require.NoError(t, err, name)
+		require.Empty(t, unread, name)
+		c, err := casting.Begin(template.New("t", "T"), line, coretest.Mint())
+		require.NoError(t, err, name)
+		now := coretest.Must(template.New("t", "T"), c)
+		f := fan.New(now)
+		rows := 0
+		for _, p := range parts {
+			is := sound.ByID(p.Sound)
+			require.NotNil(t, is, p.Name)
+			for _, d := range sound.How(p.Sound).Desks {
+				full := strings.TrimSpace(p.Name + " " + d.Suffix)
+				n := slices.IndexFunc(now.Instruments, func(i *template.Instrument) bool { return i.Name == full })
+				require.GreaterOrEqual(t, n, 0, "%s: %s", name, full)
+				i := now.Instruments[n]
+				rows++
+				for _, a := range i.Articulations {
+					term := words.Find(a)
+					require.NotNil(t, term, a)
+					require.Equal(t, term.Name, a, "by its standard name")
+					require.True(t, sound.How(p.Sound).Can(a), "%s: %s", full, a)
+					switch d.Suffix {
+					case "long":
+						require.NotEqual(t, template.Short, term.Family, "%s: %s", full, a)
+					case "short":
+						require.Equal(t, template.Short, term.Family, "%s: %s", full, a)
+					}
+				}
+				path := now.SectionPath(i.Section)
+				if strings.HasPrefix(is.Section, "Strings") && !strings.Contains(is.Section, "Soloists") {
+					require.Equal(t, "Strings / "+p.Name, path)
+				} else {
+					require.Equal(t, is.Section, path, full)
+				}
+				stems := f.Stems(i, now.Folds[0].ID)
+				require.Len(t, stems, 1)
+				require.Equal(t, strings.ReplaceAll(path, " / ", ", "), stems[0].Name)
+			}
+		}
+		require.Equal(t, rows, len(now.Instruments), name)
+	}
 }

@@ -136,8 +136,8 @@ func (s *shorthand) groups() []span {
 		}
 	})
 	cuts := slices.Concat(spaced, slashes)
-	if len(cuts) == 0 {
-		cuts = bare
+	if len(cuts) == 0 && slices.ContainsFunc(bare, func(n int) bool { return n > 0 && strings.ContainsRune("0123456789)]", rune(s.line[n-1])) }) {
+		cuts = slices.DeleteFunc(bare, s.hyphen) // 2222-4231-timp
 	}
 	slices.Sort(cuts)
 	var out []span
@@ -150,6 +150,17 @@ func (s *shorthand) groups() []span {
 		from = n + max(1, size)
 	}
 	return out
+}
+
+// hyphen tells whether a dash stands in the middle of an instrument's name, as in tam-tam.
+func (s *shorthand) hyphen(n int) bool {
+	letter := func(r rune) bool { return unicode.IsLetter(r) }
+	from := strings.LastIndexFunc(s.line[:n], func(r rune) bool { return !letter(r) }) + 1
+	to := strings.IndexFunc(s.line[n+1:], func(r rune) bool { return !letter(r) })
+	if to < 0 {
+		to = len(s.line) - n - 1
+	}
+	return from < n && to > 0 && instrument(s.line[from:n+1+to]) != nil
 }
 
 // tokens takes a group apart. Digits together are one number, but for a group such as
