@@ -57,6 +57,22 @@ func (s *server) Beginnings(context.Context, gen.BeginningsRequestObject) (gen.B
 	return out, nil
 }
 
+// Shorthand implements the contract.
+func (s *server) Shorthand(_ context.Context, r gen.ShorthandRequestObject) (gen.ShorthandResponseObject, error) {
+	parts, unread, err := casting.Shorthand(r.Params.Line)
+	if err != nil && len(unread) == 0 {
+		return nil, &change.Refused{Reason: err.Error()}
+	}
+	out := gen.Shorthand200JSONResponse{Desks: []string{}, Unread: []gen.Unread{}}
+	for _, p := range parts {
+		out.Desks = append(out.Desks, p.Name)
+	}
+	for _, u := range unread {
+		out.Unread = append(out.Unread, gen.Unread{Text: u.Text, Reason: u.Reason})
+	}
+	return out, nil
+}
+
 // TakeFile implements the contract.
 func (s *server) TakeFile(ctx context.Context, r gen.TakeFileRequestObject) (gen.TakeFileResponseObject, error) {
 	t, err := templatefile.ReadWithin(ctx, r.Body)

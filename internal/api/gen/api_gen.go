@@ -1859,6 +1859,13 @@ type Shelf struct {
 	PreloadMib float64 `json:"preloadMib"`
 }
 
+// ShorthandRead defines model for ShorthandRead.
+type ShorthandRead struct {
+	// Desks the names of the parts
+	Desks  []string `json:"desks"`
+	Unread []Unread `json:"unread"`
+}
+
 // SightMatch defines model for SightMatch.
 type SightMatch = template.Match
 
@@ -2065,6 +2072,12 @@ type Undoable struct {
 	Undo string `json:"undo"`
 }
 
+// Unread a place of a line that can not be read; the rest of it is kept
+type Unread struct {
+	Reason string `json:"reason"`
+	Text   string `json:"text"`
+}
+
 // UnseatedRow defines model for UnseatedRow.
 type UnseatedRow struct {
 	Id     Id     `json:"id"`
@@ -2244,6 +2257,11 @@ type RecordedParams struct {
 // FoldersParams defines parameters for Folders.
 type FoldersParams struct {
 	Folder string `form:"folder" json:"folder"`
+}
+
+// ShorthandParams defines parameters for Shorthand.
+type ShorthandParams struct {
+	Line string `form:"line" json:"line"`
 }
 
 // CreateTemplateJSONBody defines parameters for CreateTemplate.
@@ -2847,6 +2865,9 @@ type ServerInterface interface {
 	// (POST /api/session/demo)
 	SignInDemo(ctx *echo.Context) error
 
+	// (GET /api/shorthand)
+	Shorthand(ctx *echo.Context, params ShorthandParams) error
+
 	// (GET /api/templates)
 	Templates(ctx *echo.Context) error
 
@@ -3443,6 +3464,24 @@ func (w *ServerInterfaceWrapper) SignInDemo(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SignInDemo(ctx)
+	return err
+}
+
+// Shorthand converts echo context to params.
+func (w *ServerInterfaceWrapper) Shorthand(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ShorthandParams
+	// ------------- Required query parameter "line" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "line", ctx.QueryParams(), &params.Line, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter line: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Shorthand(ctx, params)
 	return err
 }
 
@@ -5340,6 +5379,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/here", wrapper.Here, options.OperationMiddlewares["Here"]...)
 	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
+	router.GET(options.BaseURL+"/api/shorthand", wrapper.Shorthand, options.OperationMiddlewares["Shorthand"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
 	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
@@ -6339,6 +6379,45 @@ type SignInDemodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignInDemodefaultApplicationProblemPlusJSONResponse) VisitSignInDemoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShorthandRequestObject struct {
+	Params ShorthandParams
+}
+
+type ShorthandResponseObject interface {
+	VisitShorthandResponse(w http.ResponseWriter) error
+}
+
+type Shorthand200JSONResponse ShorthandRead
+
+func (response Shorthand200JSONResponse) VisitShorthandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShorthanddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShorthanddefaultApplicationProblemPlusJSONResponse) VisitShorthandResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9871,6 +9950,9 @@ type StrictServerInterface interface {
 	// (POST /api/session/demo)
 	SignInDemo(ctx context.Context, request SignInDemoRequestObject) (SignInDemoResponseObject, error)
 
+	// (GET /api/shorthand)
+	Shorthand(ctx context.Context, request ShorthandRequestObject) (ShorthandResponseObject, error)
+
 	// (GET /api/templates)
 	Templates(ctx context.Context, request TemplatesRequestObject) (TemplatesResponseObject, error)
 
@@ -10912,6 +10994,31 @@ func (sh *strictHandler) SignInDemo(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInDemoResponseObject); ok {
 		return validResponse.VisitSignInDemoResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Shorthand operation middleware
+func (sh *strictHandler) Shorthand(ctx *echo.Context, params ShorthandParams) error {
+	var request ShorthandRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Shorthand(ctx.Request().Context(), request.(ShorthandRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Shorthand")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ShorthandResponseObject); ok {
+		return validResponse.VisitShorthandResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -69,6 +69,13 @@ export const computed = {
       queryKey: ["wiring", id, revision],
       queryFn: () => answer(api.GET("/api/templates/{id}/deliver/wire", path(id))),
     }),
+  shorthand: (line: string) =>
+    queryOptions({
+      queryKey: ["shorthand", line],
+      queryFn: () => answer(api.GET("/api/shorthand", { params: { query: { line } } })),
+      placeholderData: keepPreviousData,
+      retry: false,
+    }),
   busTrace: (id: string, revision: number, bus: Id) =>
     queryOptions({
       queryKey: ["bus-trace", id, revision, bus],

@@ -966,6 +966,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shorthand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description who a line of orchestra shorthand names, and what of it can not be read */
+        get: operations["Shorthand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/palettes": {
         parameters: {
             query?: never;
@@ -2558,6 +2575,16 @@ export interface components {
             exception: boolean;
             moves: boolean;
             also: string[];
+        };
+        ShorthandRead: {
+            /** @description the names of the parts */
+            desks: string[];
+            unread: components["schemas"]["Unread"][];
+        };
+        /** @description a place of a line that can not be read; the rest of it is kept */
+        Unread: {
+            text: string;
+            reason: string;
         };
         WiringOutcome: {
             /**
@@ -5959,6 +5986,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Beginning"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Shorthand: {
+        parameters: {
+            query: {
+                line: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShorthandRead"];
                 };
             };
             /** @description what went wrong */

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { answer, api, type Id } from "../model/api";
+import { answer, api, type Id, Refusal } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
 import { createTemplate } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
-import { things } from "../model/template";
+import { plural, things } from "../model/template";
 import { Floating } from "./Floating";
 
 type Kind = "nothing" | "start" | "line" | "list" | "other";
@@ -17,6 +17,27 @@ const kinds: [Kind, string][] = [
   ["list", "A row list"],
   ["other", "Another template"],
 ];
+
+/** Desks tells who a line of shorthand names, and points at what can not be read. */
+function Desks({ line }: { line: string }) {
+  const { data, error } = useQuery({ ...computed.shorthand(line.trim()), enabled: line.trim() !== "" });
+  if (error instanceof Refusal) return <p className="text-accent">{error.problem.detail}</p>;
+  if (!data) return null;
+  return (
+    <div data-part="desks">
+      {data.desks.length > 0 && (
+        <p>
+          {plural(data.desks.length, "desk")}: <span className="text-soft">{data.desks.join(", ")}</span>
+        </p>
+      )}
+      {data.unread.map((u) => (
+        <p key={u.text + u.reason} className="text-accent">
+          ! “{u.text}”: {u.reason}
+        </p>
+      ))}
+    </div>
+  );
+}
 
 /** NewTemplateDialog makes a template, from nothing or from what there is. */
 export function NewTemplateDialog({ close }: { close: () => void }) {
@@ -100,10 +121,13 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
           />
         )}
         {(kind === "start" || kind === "line") && (
-          <p className="text-soft">
-            Every desk gets a free row for long and one for short articulations, in its section and on the way to a
-            stem. A patch that is dropped on a row makes it play.
-          </p>
+          <>
+            <Desks line={kind === "line" ? line : (starts?.[start]?.line ?? "")} />
+            <p className="text-soft">
+              Every desk gets the free rows its instrument plays on, such as one for long and one for short
+              articulations, in its section and on the way to a stem. A patch that is dropped on a row makes it play.
+            </p>
+          </>
         )}
         {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
         {kind === "other" && (
