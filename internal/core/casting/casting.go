@@ -6,9 +6,7 @@ package casting
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"fanfold/internal/core/articulation"
@@ -323,21 +321,11 @@ func score(p Part, x candidate, plays int) int {
 
 func soloist(name string) bool { return strings.Contains(strings.ToLower(name), "solo") }
 
-var number = regexp.MustCompile(`(?i)\b(\d{1,2}|i{1,3}|iv|v)\b`)
-
-// desk is the number in a name: 2 of "Flute 2" and of "Violins II"; 0 without.
-// That of "a 8" is how many play.
+// desk is the number in a name, the first of several: 2 of "Flute 2" and of "Violins II";
+// 0 without. That of "a 8" is how many play.
 func desk(name string) int {
-	for _, at := range number.FindAllStringIndex(name, -1) {
-		before := strings.ToLower(strings.TrimSpace(name[:at[0]]))
-		if strings.HasSuffix(before, " a") || before == "a" || before == "" {
-			continue
-		}
-		text := strings.ToLower(name[at[0]:at[1]])
-		if n, err := strconv.Atoi(text); err == nil {
-			return n
-		}
-		return map[string]int{"i": 1, "ii": 2, "iii": 3, "iv": 4, "v": 5}[text]
+	if desks := sound.Desks(name); len(desks) > 0 {
+		return desks[0]
 	}
 	return 0
 }

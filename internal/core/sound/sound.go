@@ -108,26 +108,59 @@ func Named(text string) *Sound {
 // joined is where one word of a file's name begins after another: "SoloFlute".
 var joined = regexp.MustCompile(`(\p{Ll})(\p{Lu})`)
 
-var numbers = regexp.MustCompile(`(?i)\b(\d+(st|nd|rd|th)?|i{1,3}|iv|v|a ?\d|in [a-h](b|#| flat| sharp)?)\b`)
+// beside are words that say nothing of the instrument.
+var beside = words(map[string]string{"-": "a y e and et und in en solo soli div divisi tutti unis de di des part section"})
 
-// ByName finds the sound that a row's or a part's name speaks of: "Flute 1",
-// "Corno inglese", "Violins II". Numbers are not looked at; of several
-// instruments named, the longest name counts. It is nil when there is none.
+// ByName finds the sound that a row's or a part's name speaks of, in five languages:
+// "Flute 1", "Cor anglais", "Cl. en La", "Violini II". Numbers and keys are not looked at,
+// nor what is played beside; of several instruments named, the longest name counts. It
+// is nil when there is none.
 func ByName(name string) *Sound {
 	if s := byName[plain(name)]; s != nil {
 		return s
 	}
+	if first := aside.Split(name, 2)[0]; first != name && first != "" {
+		if s := ByName(first); s != nil {
+			return s
+		}
+	}
 	name = joined.ReplaceAllString(name, "$1 $2")
-	words := strings.FieldsFunc(numbers.ReplaceAllString(strings.ToLower(name), " "), func(r rune) bool {
-		return !unicode.IsLetter(r) && r != '-' && r != '\''
-	})
+	var words []string
+	for _, w := range strings.FieldsFunc(fold(name), func(r rune) bool { return !unicode.IsLetter(r) && r != '-' && r != '\'' }) {
+		if ordinals[w] == "" && beside[w] == "" {
+			words = append(words, w)
+		}
+	}
+	if s := named(words, len(words)); s != nil {
+		return s
+	}
+	if s := composed(name); s != nil {
+		return s
+	}
+	if slices.Contains(words, "continuo") { // whoever plays it
+		return nil
+	}
 	for length := min(len(words), 4); length > 0; length-- {
-		for from := 0; from+length <= len(words); from++ {
-			key := plain(strings.Join(words[from:from+length], ""))
-			for _, k := range []string{key, strings.TrimSuffix(key, "s")} {
-				if s := byName[k]; s != nil && (len(k) > 1) {
-					return s
-				}
+		s := named(words, length)
+		if s != nil && s.ID == "voice.vocals" && len(words) > length { // the choir's sopranos
+			if one := ByName(strings.Join(slices.DeleteFunc(slices.Clone(words), func(w string) bool { return byName[plain(w)] == s }), " ")); one != nil && Within(one.ID, "voice") {
+				return one
+			}
+		}
+		if s != nil {
+			return s
+		}
+	}
+	return nil
+}
+
+// named finds an instrument whose name is so many words in a row.
+func named(words []string, length int) *Sound {
+	for from := 0; length > 0 && from+length <= len(words); from++ {
+		key := plain(strings.Join(words[from:from+length], ""))
+		for _, k := range []string{key, strings.TrimSuffix(key, "s")} {
+			if s := byName[k]; s != nil && len(k) > 1 {
+				return s
 			}
 		}
 	}
@@ -137,10 +170,10 @@ func ByName(name string) *Sound {
 func plain(s string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
+			return r
 		}
 		return -1
-	}, s)
+	}, fold(s))
 }
 
 var ranks = map[*Sound]int{}
