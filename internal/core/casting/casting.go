@@ -47,6 +47,28 @@ func SoundOf(stated []string, name string) string {
 	return ""
 }
 
+// Beside settles parts whose name speaks of two instruments by those beside them: basses
+// among voices sing, among strings they bow.
+func Beside(parts []Part) []Part {
+	out := slices.Clone(parts)
+	for n, p := range parts {
+		count, most := map[string]int{}, ""
+		for k, weight := range map[int]int{n - 2: 1, n - 1: 4, n + 1: 2, n + 2: 1} { // mostly by the one above
+			if k < 0 || k >= len(parts) || sound.Among(parts[k].Name, "", "") != "" {
+				continue
+			}
+			count[sound.Family(parts[k].Sound)] += weight
+		}
+		for _, f := range []string{"Voices", "Strings"} {
+			if count[f] > count[most] {
+				most = f
+			}
+		}
+		out[n].Sound = sound.Among(p.Name, p.Sound, most)
+	}
+	return out
+}
+
 // Choice is who plays a part.
 type Choice struct {
 	Part        Part
@@ -83,6 +105,7 @@ type Caster struct {
 	inside []candidate // the template's instruments
 	all    []candidate // the catalogue's patches
 	place  map[template.ID]int
+	wanted []string // the sounds of all parts that are cast
 }
 
 // New prepares to cast with a template and a catalogue.
@@ -102,6 +125,9 @@ func New(t, cat *template.Template) *Caster {
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
 	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name)}
+	if i != nil && sound.ByID(p.Sound) == nil {
+		x.sound = sound.Among(name, x.sound, sound.Family(SoundOf(nil, c.t.SectionPath(i.Section))))
+	}
 	for _, a := range list {
 		x.plays[c.plain(a)] = true
 	}
@@ -120,6 +146,11 @@ func (c *Caster) plain(name string) string {
 // instruments or patches, by the part's ID.
 func (c *Caster) Cast(parts []Part, list []template.Preference, hand map[string][]template.ID) []Choice {
 	out := make([]Choice, len(parts))
+	parts = Beside(parts)
+	c.wanted = nil
+	for _, p := range parts {
+		c.wanted = append(c.wanted, p.Sound)
+	}
 	for n, p := range parts {
 		if ids, ok := hand[p.ID]; ok {
 			out[n] = c.byHand(p, ids)
@@ -198,7 +229,7 @@ func (c *Caster) from(e template.Preference, p Part) []candidate {
 			}
 		}
 	}
-	akin := func(x candidate) bool { return sound.Akin(x.sound, p.Sound) }
+	akin := func(x candidate) bool { return sound.Akin(x.sound, p.Sound) || sound.Covers(p.Sound, x.sound) }
 	of := func(x candidate) bool { return slices.Contains(e.Patches, x.patch.ID) }
 	switch e.Kind {
 	case template.FromTemplate:
@@ -210,9 +241,21 @@ func (c *Caster) from(e template.Preference, p Part) []candidate {
 	case template.FromAnywhere:
 		take(c.all, akin)
 	case template.LastResort:
-		take(c.all, func(x candidate) bool { return of(x) || len(e.Patches) == 0 && x.patch.KeyHigh-x.patch.KeyLow >= 60 })
+		if len(e.Patches) > 0 {
+			take(c.all, of)
+			break
+		}
+		take(c.all, func(x candidate) bool { return sound.Family(x.sound) == sound.Family(p.Sound) && p.Sound != "" && !c.needed(x, p) })
+		if len(out) == 0 {
+			take(c.all, func(x candidate) bool { return x.patch.KeyHigh-x.patch.KeyLow >= 60 && !c.needed(x, p) })
+		}
 	}
 	return out
+}
+
+// needed tells whether another part asks for what somebody plays.
+func (c *Caster) needed(x candidate, p Part) bool {
+	return x.sound != "" && slices.ContainsFunc(c.wanted, func(s string) bool { return s != p.Sound && s != "" && sound.Akin(x.sound, s) })
 }
 
 // cover chooses the one who plays most of what is asked, and then others of

@@ -407,3 +407,45 @@ func TestABeginningIsWhatMusiciansPlay(t *testing.T) {
 		require.Equal(t, rows, len(now.Instruments), name)
 	}
 }
+
+// Family goes before name, a general part goes to who in its section can play it, and the
+// last resort stays in the family and takes nobody whom another part needs.
+func TestCastingKeepsToFamilies(t *testing.T) {
+	put := change.Put{
+		Libraries: []change.Entry[template.Library]{change.Append(&template.Library{ID: "all", Name: "Tidewater"})},
+		Players:   []change.Entry[template.Player]{change.Append(&template.Player{ID: "pl", Name: "Lamp player", Sounds: 16, Outputs: 8})},
+	}
+	for n, is := range []string{
+		"voice.bass", "voice.alto", "voice.soprano", "voice.tenor", "strings.contrabass", "strings.viola", "strings.cello", "strings.violin",
+		"pluck.harp", "drum.snare-drum", "drum.bass-drum", "wind.reed.clarinet.bass", "brass.trombone", "synth.pad",
+	} {
+		low, high := 20, 110 // wide enough for any last resort
+		put.Patches = append(put.Patches, change.Append(&template.Patch{ID: template.ID(is), Library: "all", Player: "pl", Name: fmt.Sprint("Sound ", n), Sound: is, KeyLow: low, KeyHigh: high, PreloadMiB: 10}))
+	}
+	cat := coretest.Must(template.New("c", "Catalogue"), put)
+	cast := func(names ...string) map[string]string {
+		var parts []casting.Part
+		for n, name := range names {
+			parts = append(parts, casting.Part{ID: fmt.Sprint(n), Name: name, Sound: casting.SoundOf(nil, name), Notes: 10, Low: 40, High: 60})
+		}
+		out := map[string]string{}
+		list := []template.Preference{{Kind: template.FromAnywhere}, {Kind: template.LastResort}}
+		for n, c := range casting.New(template.New("t", "T"), cat).Cast(parts, list, nil) {
+			if len(c.Patches) > 0 {
+				out[names[n]] = string(c.Patches[0])
+			}
+		}
+		return out
+	}
+	require.Equal(t, "strings.contrabass", cast("Violins 1", "Violins 2", "Violas", "Cellos", "Basses")["Basses"])
+	choir := cast("Sopranos", "Altos", "Tenors", "Basses", "Violins 1", "Violins 2")
+	require.Equal(t, []string{"voice.soprano", "voice.alto", "voice.tenor", "voice.bass"}, []string{choir["Sopranos"], choir["Altos"], choir["Tenors"], choir["Basses"]})
+	require.Equal(t, "strings.viola", cast("Violons I", "Violons II", "Altos", "Violoncelles", "Contrebasses")["Altos"])
+	drums := cast("Percussion 1", "Harp", "Timpani")
+	require.Contains(t, []string{"drum.snare-drum", "drum.bass-drum"}, drums["Percussion 1"])
+	require.Equal(t, "pluck.harp", drums["Harp"])
+	require.Contains(t, []string{"drum.snare-drum", "drum.bass-drum"}, drums["Timpani"], "the last resort stays in the family")
+	winds := cast("Bassoon", "Bass clarinet")
+	require.NotEqual(t, winds["Bassoon"], winds["Bass clarinet"], "nobody is taken whom another part needs")
+	require.Equal(t, "wind.reed.clarinet.bass", cast("Bassoon")["Bassoon"])
+}

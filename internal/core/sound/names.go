@@ -225,3 +225,54 @@ func Desks(name string) []int {
 	slices.Sort(out)
 	return out
 }
+
+// either are names that mean one instrument among voices and another among strings.
+var either = []struct{ names, voice, strings string }{
+	{"bass basses basso bassi basse bassen", "voice.bass", "strings.contrabass"},
+	{"alto altos alti alt", "voice.alto", "strings.viola"},
+}
+
+// Among is the sound of a name that means two instruments, by the family it stands among
+// (see Family); any other name keeps the sound it has. Without a family, and of no sound,
+// it is that among strings: so it tells whether a name means two.
+func Among(name, is, family string) string {
+	var one string
+	for _, w := range strings.FieldsFunc(fold(name), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if ordinals[w] != "" || beside[w] != "" && w != "a" {
+			continue
+		}
+		if one != "" {
+			return is
+		}
+		one = w
+	}
+	for _, e := range either {
+		if one == "" || !slices.Contains(strings.Fields(e.names), one) {
+			continue
+		}
+		switch {
+		case family == "Voices":
+			return e.voice
+		case family == "Strings" || is == "":
+			return e.strings
+		}
+	}
+	return is
+}
+
+// Family is the outermost section an instrument stands in: Winds, Brass, Percussion,
+// Keys and harp, Voices, Strings or Hybrid; empty for one that is not known.
+func Family(id string) string {
+	if s := ByID(id); s != nil && id != "" {
+		top, _, _ := strings.Cut(s.Section, " / ")
+		return top
+	}
+	return ""
+}
+
+// general are parts for whoever is at hand, and the family that plays them.
+var general = map[string]string{"drum.group": "Percussion", "voice.vocals": "Voices", "strings.group": "Strings", "synth.pad": "Hybrid", "synth.effects": "Hybrid"}
+
+// Covers tells whether a part is a general one, such as percussion, and an instrument can
+// play it.
+func Covers(part, id string) bool { return general[part] != "" && general[part] == Family(id) }
