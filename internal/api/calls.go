@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/note"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/format"
@@ -147,10 +148,18 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 	if heard.Revision > 0 {
 		out.Revision, out.Call = &heard.Revision, &heard.Call
 	}
+	cat, err := s.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
 	for _, x := range heard.Parts {
+		beyond := []string{}
+		for _, key := range x.Beyond {
+			beyond = append(beyond, note.Name(key, cat.View().Template.MiddleC()))
+		}
 		out.Parts = append(out.Parts, gen.MusicPart{
 			Id: x.Music.ID, Name: x.Music.Name, Notes: x.Music.Notes, How: gen.MusicPartHow(x.How), Why: x.Why,
-			Uses: append([]gen.Use{}, x.Uses...), Lacks: append([]string{}, x.Lacks...),
+			Uses: append([]gen.Use{}, x.Uses...), Lacks: append([]string{}, x.Lacks...), Beyond: beyond,
 		})
 	}
 	return gen.CallFromMusic200JSONResponse(out), nil

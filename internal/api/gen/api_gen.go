@@ -1260,6 +1260,9 @@ type MovesAskKind string
 
 // MusicPart defines model for MusicPart.
 type MusicPart struct {
+	// Beyond the notes, by name, that the instrument can not sound
+	Beyond []string `json:"beyond"`
+
 	// How what it was matched by; empty when nobody plays it
 	How   MusicPartHow `json:"how"`
 	Id    string       `json:"id"`

@@ -245,7 +245,9 @@ func (c *Caster) from(e template.Preference, p Part) []candidate {
 			take(c.all, of)
 			break
 		}
-		take(c.all, func(x candidate) bool { return sound.Family(x.sound) == sound.Family(p.Sound) && p.Sound != "" && !c.needed(x, p) })
+		take(c.all, func(x candidate) bool {
+			return sound.Family(x.sound) == sound.Family(p.Sound) && p.Sound != "" && !c.needed(x, p)
+		})
 		if len(out) == 0 {
 			take(c.all, func(x candidate) bool { return x.patch.KeyHigh-x.patch.KeyLow >= 60 && !c.needed(x, p) })
 		}

@@ -9,9 +9,11 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode"
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/core/template"
 )
 
@@ -38,17 +40,19 @@ const (
 
 // Heard is who plays a part of a cue, and what it asks of each of them.
 type Heard struct {
-	Music Music
-	How   How
-	Why   string // in words
-	Uses  []template.Use
-	Lacks []string // techniques nobody chosen plays
+	Music  Music
+	How    How
+	Why    string // in words
+	Uses   []template.Use
+	Lacks  []string // techniques nobody chosen plays
+	Beyond []int    // the keys of notes that its instrument can not sound, in order
 }
 
 // Hear finds the instruments of the template that a cue uses: by the name of a
-// track, by its device or port and channel, or by casting within the template. hand says
-// whom people chose themselves, by the part's ID; an empty list leaves the part
-// out.
+// track, by its device or port and channel, or by casting within the template. A name
+// says more than whose part it is: "Vln 1 spic" asks for spiccato, "Hn 1-4" is shared by
+// four desks. hand says whom people chose themselves, by the part's ID; an empty list
+// leaves the part out.
 func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 	names, seats, devices := map[string]*template.Instrument{}, map[[2]int]*template.Instrument{}, map[device]*template.Instrument{}
 	ports := c.t.Ports()
@@ -90,15 +94,122 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 			h.How, h.Why = BySeat, fmt.Sprintf("port %d, channel %d is its seat", m.Port+1, m.Channel)
 			h.Uses = c.uses(m, []template.ID{at.ID})
 		default:
-			cast := c.cast(m.Part, []template.Preference{{Kind: template.FromTemplate}})
-			h.Why, h.Lacks = cast.Why, cast.Lacks
-			if cast.Entry != Nobody {
-				h.How, h.Why = ByCast, "cast: the template's own"
-				h.Uses = c.uses(m, cast.Instruments)
-			}
+			c.hearDesks(&h)
 		}
+		h.Beyond = c.beyond(h)
 		out[n] = h
 	}
+	return out
+}
+
+// hearDesks casts a part within the template: for each desk that its name speaks of, with
+// the way of playing that it says.
+func (c *Caster) hearDesks(h *Heard) {
+	m := c.asNamed(h.Music)
+	desks := sound.Desks(m.Name)
+	if len(desks) < 2 {
+		desks = []int{0}
+	}
+	for k, d := range desks {
+		part, mine := m.Part, m
+		if d > 0 {
+			part.Name = fmt.Sprintf("%s %d", deskName(m.Part), d)
+			mine.Played.Notes = ofDesk(m.Played.Notes, k, len(desks))
+		}
+		cast := c.cast(part, []template.Preference{{Kind: template.FromTemplate}})
+		h.Why, h.Lacks = cast.Why, cast.Lacks
+		if cast.Entry == Nobody {
+			continue
+		}
+		h.How, h.Why = ByCast, "cast: the template's own"
+		for _, u := range c.uses(mine, cast.Instruments) {
+			at := slices.IndexFunc(h.Uses, func(x template.Use) bool { return x.Instrument == u.Instrument })
+			if at >= 0 { // one plays for several desks
+				h.Uses[at] = join(h.Uses[at], u)
+			} else {
+				h.Uses = append(h.Uses, u)
+			}
+		}
+	}
+}
+
+// deskName is the name of an instrument that a desk's number goes behind.
+func deskName(p Part) string {
+	if is := sound.ByID(p.Sound); p.Sound != "" && is != nil {
+		return is.Name
+	}
+	return p.Name
+}
+
+// asNamed lets the notes of a part that say no way of playing be played as its name says.
+func (c *Caster) asNamed(m Music) Music {
+	if len(m.Ways) > 0 {
+		return m
+	}
+	var words []string
+	for _, w := range strings.FieldsFunc(m.Name, func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune(",;/()_-", r) }) {
+		if sound.Named(strings.TrimRight(w, ".")) != nil { // "Tr." is a trumpet here, no trill
+			w = "|"
+		}
+		words = append(words, w)
+	}
+	terms := articulation.Phrases(c.words, strings.Join(words, " "))
+	if len(terms) == 0 {
+		return m
+	}
+	var list []string
+	for _, t := range terms {
+		list = append(list, t.Name)
+		m.Ways = append(m.Ways, Way{Name: t.Name, Notes: m.Notes})
+	}
+	m.Played.Notes = slices.Clone(m.Played.Notes)
+	for n := range m.Played.Notes {
+		m.Played.Notes[n].Articulations = list
+	}
+	return m
+}
+
+// ofDesk are the notes of one of several desks, from 0: of a chord its share, from the
+// highest note down; a single note is everybody's.
+func ofDesk(notes []articulation.Note, desk, of int) []articulation.Note {
+	sorted := slices.Clone(notes)
+	slices.SortStableFunc(sorted, func(a, b articulation.Note) int { return cmp.Or(cmp.Compare(a.Start, b.Start), b.Key-a.Key) })
+	var out []articulation.Note
+	for from := 0; from < len(sorted); {
+		to := from
+		for to < len(sorted) && sorted[to].Start == sorted[from].Start {
+			to++
+		}
+		for n := from; n < to; n++ {
+			if to-from == 1 || (n-from)*of/(to-from) == desk || to-from < of && (n-from) == desk*(to-from)/of {
+				out = append(out, sorted[n])
+			}
+		}
+		from = to
+	}
+	return out
+}
+
+// beyond lists the keys that are asked of somebody and that lie beyond the range of the
+// instrument; of one that is not known, none.
+func (c *Caster) beyond(h Heard) []int {
+	out := []int{}
+	for _, u := range h.Uses {
+		id := h.Music.Sound
+		if patches := c.t.PatchesOf(c.t.Instrument(u.Instrument)); id == "" && len(patches) > 0 {
+			id = patches[0].Sound
+		}
+		is := sound.ByID(id)
+		if id == "" || is == nil {
+			continue
+		}
+		for _, k := range u.Keys {
+			if (k.Key < is.Low || k.Key > is.High) && !slices.Contains(out, k.Key) {
+				out = append(out, k.Key)
+			}
+		}
+	}
+	slices.Sort(out)
 	return out
 }
 

@@ -1,6 +1,7 @@
 package casting_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -10,6 +11,7 @@ import (
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
+	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 )
 
@@ -165,4 +167,58 @@ func TestFingerprint(t *testing.T) {
 		notes[rapid.IntRange(0, len(notes)-1).Draw(rt, "which")].End++
 		require.NotEqual(rt, f, casting.Fingerprint(notes))
 	})
+}
+
+// A track's name says more than whose it is: how it is played, and which desks share it;
+// and what is asked of an instrument is held against its range.
+func TestNamesOfTracksAreRead(t *testing.T) {
+	var put change.Put
+	put.Libraries = []change.Entry[template.Library]{change.Append(&template.Library{ID: "lib", Name: "Tidewater"})}
+	put.Players = []change.Entry[template.Player]{change.Append(&template.Player{ID: "pl", Name: "Lamp player", Sounds: 16, Outputs: 8})}
+	var rows []intake.Row
+	row := func(section, name, is string, ways ...string) {
+		put.Patches = append(put.Patches, change.Append(&template.Patch{ID: template.ID(name), Library: "lib", Player: "pl", Name: name, Sound: is, KeyLow: 0, KeyHigh: 127, PreloadMiB: 10}))
+		rows = append(rows, intake.Row{Line: len(rows) + 2, Section: section, Instrument: name, Articulations: ways, Library: "Tidewater", Patch: name, Stem: section})
+	}
+	row("Strings", "Violins 1 long", "strings.violin", "long", "legato")
+	row("Strings", "Violins 1 short", "strings.violin", "staccato", "spiccato", "pizzicato")
+	row("Strings", "Violas long", "strings.viola", "long")
+	row("Strings", "Violas short", "strings.viola", "staccato", "pizzicato")
+	for n := range 4 {
+		row("Brass", fmt.Sprintf("Horn %d long", n+1), "brass.french-horn", "long")
+	}
+	row("Brass", "Trumpet 1 long", "brass.trumpet", "long")
+	base := coretest.Must(template.New("t", "T"), put)
+	batch, _, problems := intake.Plan(base, rows, intake.Sequence(), intake.StandardDefaults())
+	require.Empty(t, problems)
+	now := coretest.Must(base, batch)
+	caster := casting.New(now, template.New("cat", "Catalogue"))
+	hear := func(name string, keys ...int) (casting.Heard, []string) {
+		var played articulation.Part
+		for n, key := range keys {
+			played.Notes = append(played.Notes, articulation.Note{Start: int64(n / 4 * 480), End: int64(n/4*480 + 240), Key: key, Velocity: 80})
+		}
+		m := music("a", name, -1, 0, played)
+		h := caster.Hear([]casting.Music{m}, nil)[0]
+		var who []string
+		for _, u := range h.Uses {
+			who = append(who, now.Instrument(u.Instrument).Name)
+		}
+		return h, who
+	}
+	_, who := hear("Vln 1 spic", 70, 72)
+	require.Equal(t, []string{"Violins 1 short"}, who)
+	_, who = hear("Violas pizz", 60)
+	require.Equal(t, []string{"Violas short"}, who)
+	_, who = hear("Vl. I", 70)
+	require.Equal(t, []string{"Violins 1 long"}, who)
+	h, who := hear("Hn 1-4", 64, 60, 55, 48, 62)
+	require.Equal(t, []string{"Horn 1 long", "Horn 2 long", "Horn 3 long", "Horn 4 long"}, who)
+	require.Equal(t, []template.UsedKey{{Key: 62, Low: 80, High: 80}, {Key: 64, Low: 80, High: 80}}, h.Uses[0].Keys, "the highest of the chord, and the note of all")
+	_, who = hear("Tr. 1", 60)
+	require.Equal(t, []string{"Trumpet 1 long"}, who, "a trumpet, and no trill")
+	h, _ = hear("Trumpet 1", 36, 60, 64)
+	require.Equal(t, []int{36}, h.Beyond)
+	h, _ = hear("Trumpet 1 long", 60, 64)
+	require.Empty(t, h.Beyond)
 }

@@ -2931,6 +2931,8 @@ export interface components {
             why: string;
             uses: components["schemas"]["Use"][];
             lacks: string[];
+            /** @description the notes, by name, that the instrument can not sound */
+            beyond: string[];
         };
         HostSample: {
             /**

@@ -154,6 +154,7 @@ function PartRow({ part: p, byHand, choose }: PartProps) {
       </td>
       <td className="max-w-[220px] py-1 pr-2 text-soft">
         {ways.join(" · ")}
+        {p.beyond.length > 0 && <span className="block text-accent">! beyond its range: {p.beyond.join(", ")}</span>}
         {p.lacks.length > 0 && <span className="block text-accent">lacks {p.lacks.join(", ")}</span>}
       </td>
       <td className="py-1 pr-2 text-soft" title={p.why}>
