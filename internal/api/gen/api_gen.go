@@ -616,6 +616,7 @@ const (
 	OrderJSONBodyByLibrary    OrderJSONBodyBy = "library"
 	OrderJSONBodyByLowToHigh  OrderJSONBodyBy = "low-to-high"
 	OrderJSONBodyByRole       OrderJSONBodyBy = "role"
+	OrderJSONBodyByRoleOfAll  OrderJSONBodyBy = "role-of-all"
 	OrderJSONBodyByScore      OrderJSONBodyBy = "score"
 	OrderJSONBodyByStage      OrderJSONBodyBy = "stage"
 )
@@ -630,6 +631,8 @@ func (e OrderJSONBodyBy) Valid() bool {
 	case OrderJSONBodyByLowToHigh:
 		return true
 	case OrderJSONBodyByRole:
+		return true
+	case OrderJSONBodyByRoleOfAll:
 		return true
 	case OrderJSONBodyByScore:
 		return true

@@ -26,9 +26,14 @@ func (s *sorter) groupOf(i *template.Instrument) group {
 			return group{[]string{"No library"}, len(s.t.Libraries)}
 		}
 		return group{[]string{l.Name}, slices.Index(s.t.Libraries, l)}
-	case Role:
+	case Role, RoleOfAll:
 		name := s.roleOf(i)
-		return group{[]string{name}, slices.Index(roles, name)}
+		place := slices.Index(roles, name)
+		if s.by == RoleOfAll || s.within != "" {
+			return group{[]string{name}, place}
+		}
+		family, rank := s.familyOf(i)
+		return group{[]string{family, name}, rank*len(roles) + place}
 	}
 	id := s.soundOf(i)
 	x := sound.ByID(id)
@@ -40,6 +45,20 @@ func (s *sorter) groupOf(i *template.Instrument) group {
 		path = path[len(path)-1:]
 	}
 	return group{path, sound.Rank(id)}
+}
+
+// familyOf is the family of an instrument, and its place among them; of one that is not
+// known, the outermost section it stands in.
+func (s *sorter) familyOf(i *template.Instrument) (string, int) {
+	id := s.soundOf(i)
+	if family := sound.Family(id); family != "" {
+		for n, x := range sound.All() { // of a family, the first in score order
+			if sound.Family(x.ID) == family {
+				return family, n
+			}
+		}
+	}
+	return s.t.TopSection(i.Section).Name, len(sound.All())
 }
 
 func (s *sorter) roleOf(i *template.Instrument) string {

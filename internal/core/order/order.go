@@ -22,16 +22,17 @@ const (
 	Score      By = "score"       // woodwinds, brass, percussion, harp and keyboards, soloists, voices, strings
 	Stage      By = "stage"       // strings in front
 	LowToHigh  By = "low-to-high" // by the middle of the range
-	Role       By = "role"        // low and high, long and short
+	Role       By = "role"        // low and high, long and short, family by family
+	RoleOfAll  By = "role-of-all" // likewise, all families together
 	Library    By = "library"
 	Instrument By = "instrument" // as the orchestra's sections have them
 )
 
 // Ways lists every way.
-var Ways = []By{Score, Stage, LowToHigh, Role, Library, Instrument}
+var Ways = []By{Score, Stage, LowToHigh, Role, RoleOfAll, Library, Instrument}
 
 // Gathers tells whether the way gathers rows into sections anew.
-func (b By) Gathers() bool { return b == Role || b == Library || b == Instrument }
+func (b By) Gathers() bool { return b == Role || b == RoleOfAll || b == Library || b == Instrument }
 
 // Plan is an order to be looked at before it is taken.
 type Plan struct {
@@ -52,7 +53,7 @@ func Arrange(t *template.Template, within template.ID, by By, mint template.Mint
 		return Plan{}, &change.Refused{Subject: within, Reason: "the section is no longer in the template"}
 	}
 	if !slices.Contains(Ways, by) {
-		return Plan{}, &change.Refused{Reason: "rows are put in order by score, stage, low-to-high, role, library or instrument"}
+		return Plan{}, &change.Refused{Reason: "rows are put in order by score, stage, low-to-high, role, role-of-all, library or instrument"}
 	}
 	s := &sorter{t: t, traits: deliver.NewSorter(t, nil), words: articulation.NewVocabulary(t.Vocabulary), within: within, by: by}
 	var c change.Batch

@@ -2,6 +2,7 @@ package order_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -12,6 +13,7 @@ import (
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/order"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/core/template"
 )
 
@@ -232,4 +234,26 @@ func BenchmarkScoreOrder10000(b *testing.B) {
 	for b.Loop() {
 		_, _ = order.Arrange(t, "", order.Score, coretest.Mint())
 	}
+}
+
+// By role over the whole orchestra: flutes and violins do not meet in one high long
+// section, unless that is asked for.
+func TestRolesStayWithinFamilies(t *testing.T) {
+	base := mixedUp(t)
+	plan, err := order.Arrange(base, "", order.Role, coretest.Mint())
+	require.NoError(t, err)
+	for _, i := range plan.After.Instruments {
+		id := sound.ByName(i.Name)
+		if i.Kind != template.Sampled || id == nil {
+			continue
+		}
+		path := strings.Split(plan.After.SectionPath(i.Section), template.PathSeparator)
+		require.Len(t, path, 2, i.Name)
+		require.Equal(t, sound.Family(id.ID), path[0], i.Name)
+	}
+	require.Contains(t, plan.Made, "Strings / High long")
+	all, err := order.Arrange(base, "", order.RoleOfAll, coretest.Mint())
+	require.NoError(t, err)
+	require.Contains(t, all.Made, "High long")
+	require.NotContains(t, all.Made, "Strings / High long")
 }

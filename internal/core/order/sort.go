@@ -316,4 +316,4 @@ func (s *sorter) sort() change.Batch {
 	return change.Batch{Label: "Put in " + label[s.by], Changes: []change.Change{change.SetSections{Sections: sections}, arrange}}
 }
 
-var label = map[By]string{Score: "score order", Stage: "stage order", LowToHigh: "order, low to high", Role: "by role", Library: "by library", Instrument: "by instrument"}
+var label = map[By]string{Score: "score order", Stage: "stage order", LowToHigh: "order, low to high", Role: "by role", RoleOfAll: "by role, all together", Library: "by library", Instrument: "by instrument"}

@@ -9,7 +9,8 @@ export const ways = [
   ["score", "Score order", "woodwinds, brass, percussion, harp and keyboards, soloists, voices, strings"],
   ["stage", "Stage order", "strings in front, the choir at the back, or as the sections' depth says"],
   ["low-to-high", "Low to high", "by the middle of the range"],
-  ["role", "By role", "gathers rows into low and high, long and short"],
+  ["role", "By role", "gathers the rows of each family into low and high, long and short"],
+  ["role-of-all", "By role, all together", "the same, with all families mixed"],
   ["library", "By library", "gathers rows into a section for each library"],
   ["instrument", "By instrument", "gathers rows into the orchestra's usual sections"],
 ] as const;

@@ -6212,7 +6212,7 @@ export interface operations {
                 "application/json": {
                     within?: components["schemas"]["Id"];
                     /** @enum {string} */
-                    by: "score" | "stage" | "low-to-high" | "role" | "library" | "instrument";
+                    by: "score" | "stage" | "low-to-high" | "role" | "role-of-all" | "library" | "instrument";
                     take?: boolean;
                 };
             };
