@@ -240,3 +240,20 @@ func TestFreeKeysAreKeys(t *testing.T) {
 		}
 	}
 }
+
+// Switches as people write them: by a controller's number with or without spaces, with
+// "=" or not.
+func TestSwitchesAsPeopleWriteThem(t *testing.T) {
+	for text, want := range map[string]string{
+		"cc32=5": "cc 32 5-5", "CC 32 = 5": "cc 32 5-5", "cc32 0-20": "cc 32 0-20", "cc #32 0 to 20": "cc 32 0-20", "controller 1 64-127": "cc 1 64-127",
+		"key=24": "key 24", "key C1 held": "key 24 held", "pc 7": "prog 7", "prog=7 bank=2": "prog 7 bank 2", "program 7": "prog 7",
+	} {
+		s, err := articulation.ReadSwitch(text, 4)
+		require.NoError(t, err, text)
+		require.Equal(t, want, articulation.WriteSwitch(s), text)
+	}
+	for _, text := range []string{"cc325", "cc=5", "key", "cc32=", "prog"} {
+		_, err := articulation.ReadSwitch(text, 4)
+		require.Error(t, err, text)
+	}
+}

@@ -308,13 +308,20 @@ func (c *compiler) keep(m timed) {
 	}
 }
 
-// controls passes the part's own controllers on: modulation as volume where
-// the patch answers no dynamics.
+// controls passes the part's own controllers on: modulation as volume where the patch
+// answers no dynamics, or as expression where it answers that. What the part itself sends
+// there is left out then, since both would set one controller.
 func (c *compiler) controls(list []Control) {
+	as, why := map[template.Dynamics]int{template.DynamicsVolume: 7, template.DynamicsExpression: 11}[c.target.Dynamics], ""
+	modulated := as > 0 && slices.ContainsFunc(list, func(x Control) bool { return x.Number == 1 })
 	for _, x := range list {
-		number, why := x.Number, ""
-		if number == 1 && c.target.Dynamics == template.DynamicsVolume {
-			number, why = 7, "dynamics as volume"
+		number := x.Number
+		why = ""
+		switch {
+		case modulated && number == as:
+			continue
+		case modulated && number == 1:
+			number, why = as, "dynamics as "+string(c.target.Dynamics)
 		}
 		for _, channel := range c.channels() {
 			c.keep(timed{Message{x.Tick, Controller, channel, number, x.Value, why}, rankControl, nil})

@@ -313,3 +313,22 @@ func TestRepeatedAndJoinedNotes(t *testing.T) {
 	require.Equal(t, []int64{480 - 96, 960, 960, 1440}, keys(note(480, 960, 60, "legato"), note(960, 1440, 62)))
 	require.Equal(t, []int64{480 - 96, 960 - 96 - 12, 960, 1440}, keys(note(480, 948, 60, "legato"), note(960, 1440, 62)), "written with a gap")
 }
+
+// A patch that answers expression gets the dynamics of a part as controller 11, and what
+// the part itself sends there stays out of the way.
+func TestDynamicsAsExpression(t *testing.T) {
+	part := articulation.Part{Controls: []articulation.Control{{Tick: 0, Number: 11, Value: 100}, {Tick: 0, Number: 1, Value: 64}, {Tick: 480, Number: 64, Value: 127}}}
+	numbers := func(d template.Dynamics, p articulation.Part) (out [][2]int) {
+		c, err := articulation.Compile(articulation.NewVocabulary(nil), p, articulation.Target{Channel: 1, KeyHigh: 127, Dynamics: d}, clock(t), articulation.Options{})
+		require.NoError(t, err)
+		for _, m := range c.Messages {
+			out = append(out, [2]int{m.Data1, m.Data2})
+		}
+		return out
+	}
+	require.Equal(t, [][2]int{{11, 64}, {64, 127}}, numbers(template.DynamicsExpression, part))
+	require.Equal(t, [][2]int{{11, 100}, {7, 64}, {64, 127}}, numbers(template.DynamicsVolume, part))
+	require.Equal(t, [][2]int{{11, 100}, {1, 64}, {64, 127}}, numbers(template.DynamicsController, part))
+	part.Controls = part.Controls[:1]
+	require.Equal(t, [][2]int{{11, 100}}, numbers(template.DynamicsExpression, part), "alone, it is passed on")
+}

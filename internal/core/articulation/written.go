@@ -16,18 +16,18 @@ var forms = []struct {
 	form *regexp.Regexp
 	read func(m []string, middleC int) (template.Switch, error)
 }{
-	{regexp.MustCompile(`(?i)^key\s+(\S+?)(\s+held)?$`), func(m []string, middleC int) (template.Switch, error) {
+	{regexp.MustCompile(`(?i)^key(?:\s+|\s*=\s*)(\S+?)(\s+held)?$`), func(m []string, middleC int) (template.Switch, error) {
 		key, err := note.Parse(m[1], middleC)
 		if err != nil || key < 0 || key > 127 {
 			return template.Switch{}, fmt.Errorf("%q is no key", m[1])
 		}
 		return template.Switch{Kind: template.ByKey, Number: key, Hold: m[2] != ""}, nil
 	}},
-	{regexp.MustCompile(`(?i)^(?:cc|controller)\s+(\d+)\s+(\d+)(?:\s*(?:-|to)\s*(\d+))?$`), func(m []string, _ int) (template.Switch, error) {
+	{regexp.MustCompile(`(?i)^(?:cc|controller)\s*#?(\d+)(?:\s+|\s*=\s*)(\d+)(?:\s*(?:-|to)\s*(\d+))?$`), func(m []string, _ int) (template.Switch, error) {
 		low, high := bandOf(m[2], m[3])
 		return template.Switch{Kind: template.ByController, Number: number(m[1]), Low: low, High: high}, nil
 	}},
-	{regexp.MustCompile(`(?i)^(?:prog|programme|program)\s+(\d+)(?:\s+bank\s+(\d+))?$`), func(m []string, _ int) (template.Switch, error) {
+	{regexp.MustCompile(`(?i)^(?:prog|programme|program|pc)(?:\s*|\s*=\s*)(\d+)(?:\s+bank(?:\s+|\s*=\s*)(\d+))?$`), func(m []string, _ int) (template.Switch, error) {
 		s := template.Switch{Kind: template.ByProgramme, Number: number(m[1])}
 		if m[2] != "" {
 			bank := number(m[2])

@@ -184,7 +184,7 @@ var columns = []column{
 		func(e *entry, cell string) error {
 			d := template.Dynamics(strings.ToLower(cell))
 			if !slices.Contains(template.AllDynamics, d) {
-				return fmt.Errorf("%q is no way of dynamics; use none, velocity, controller, velocity+controller, controller+velocity or volume", cell)
+				return fmt.Errorf("%q is no way of dynamics; use none, velocity, controller, velocity+controller, controller+velocity, expression or volume", cell)
 			}
 			e.patch.Dynamics = d
 			return nil

@@ -6,10 +6,6 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
-
-	"golang.org/x/text/runes"
-	"golang.org/x/text/transform"
-	"golang.org/x/text/unicode/norm"
 )
 
 // What a word says of an instrument beside its name: its size, its voice, what it is
@@ -99,14 +95,16 @@ func words(lists map[string]string) map[string]string {
 	return out
 }
 
+// plainLetters are letters with accents, as the languages of scores have them, and what
+// they are without; a loose accent is nothing.
+var plainLetters = strings.NewReplacer(
+	"ß", "ss", "à", "a", "á", "a", "â", "a", "ä", "a", "ã", "a", "å", "a", "ç", "c", "è", "e", "é", "e", "ê", "e", "ë", "e", "ì", "i", "í", "i", "î", "i", "ï", "i",
+	"ñ", "n", "ò", "o", "ó", "o", "ô", "o", "ö", "o", "õ", "o", "ø", "o", "ù", "u", "ú", "u", "û", "u", "ü", "u", "ý", "y", "ÿ", "y", "æ", "ae", "œ", "oe",
+	"\u0300", "", "\u0301", "", "\u0302", "", "\u0303", "", "\u0308", "", "\u030a", "", "\u0327", "",
+)
+
 // fold writes a text in small letters without accents.
-func fold(text string) string {
-	plain, _, err := transform.String(transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn)), norm.NFC), strings.ReplaceAll(text, "ß", "ss"))
-	if err != nil {
-		return strings.ToLower(text)
-	}
-	return strings.ToLower(plain)
-}
+func fold(text string) string { return plainLetters.Replace(strings.ToLower(text)) }
 
 var (
 	// aside is where a name goes on with what else is played: "Fl. 3 / Picc.".

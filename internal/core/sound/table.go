@@ -57,6 +57,7 @@ var table = []Sound{
 	entry("drum.tambourine", "Tambourine", "Percussion / High", 36, 84, "tamb, tamburino, schellentrommel, tambour de basque, pandereta, tamburello", "rhythm", "A small frame with jingles."),
 	entry("metal.triangle", "Triangle", "Percussion / High", 36, 84, "trgl, tri, triangolo, triangel, triángulo", "brilliance", "A single clear point, or a shimmer."),
 	entry("wood.castanets", "Castanets", "Percussion / High", 36, 84, "cast, castagnette, kastagnetten, castagnettes, castañuelas", "rhythm", "Small wooden shells."),
+	entry("wood.claves", "Claves", "Percussion / High", 36, 84, "pair of claves", "rhythm", "Two hardwood sticks, struck together."),
 	entry("wood.wood-block", "Woodblocks", "Percussion / High", 36, 84, "wood block, woodblock, holzblock", "rhythm", "A hollow block, dry and pointed."),
 	entry("wood.temple-block", "Temple blocks", "Percussion / High", 36, 84, "temple block, tempelblöcke", "rhythm", "Rounded blocks in a scale of five."),
 	entry("rattle.shaker", "Shaker", "Percussion / High", 36, 84, "shakers, maracas, egg", "rhythm", "Seeds in a shell."),

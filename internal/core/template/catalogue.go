@@ -154,13 +154,14 @@ const (
 	DynamicsController         Dynamics = "controller"          // CC 1
 	DynamicsVelocityController Dynamics = "velocity+controller" // velocity first, CC 1 secondary
 	DynamicsControllerVelocity Dynamics = "controller+velocity"
-	DynamicsVolume             Dynamics = "volume" // answers none: CC 1 is sent on as CC 7
+	DynamicsExpression         Dynamics = "expression" // CC 11: CC 1 is sent on as that
+	DynamicsVolume             Dynamics = "volume"     // answers none: CC 1 is sent on as CC 7
 )
 
 // AllDynamics lists every way, unknown first.
 var AllDynamics = []Dynamics{
 	DynamicsUnknown, DynamicsNone, DynamicsVelocity, DynamicsController,
-	DynamicsVelocityController, DynamicsControllerVelocity, DynamicsVolume,
+	DynamicsVelocityController, DynamicsControllerVelocity, DynamicsExpression, DynamicsVolume,
 }
 
 // ByController tells whether a held note can be made louder.

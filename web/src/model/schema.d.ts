@@ -3287,7 +3287,7 @@ export interface components {
             off?: boolean;
         };
         /** @enum {string} */
-        Dynamics: "none" | "velocity" | "controller" | "velocity+controller" | "controller+velocity" | "volume";
+        Dynamics: "none" | "velocity" | "controller" | "velocity+controller" | "controller+velocity" | "expression" | "volume";
         Switch: {
             /** @enum {string} */
             kind: "key" | "controller" | "programme" | "channel" | "velocity";

@@ -16,6 +16,7 @@ export const dynamicsText: Record<string, string> = {
   controller: "CC 1",
   "velocity+controller": "velocity, then CC 1",
   "controller+velocity": "CC 1, then velocity",
+  expression: "CC 11, expression",
   volume: "CC 1 sent on as volume",
 };
 
