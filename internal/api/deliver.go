@@ -268,7 +268,7 @@ func (s *server) Dependants(ctx context.Context, r gen.DependantsRequestObject) 
 
 // DuplicateSection implements the contract.
 func (s *server) DuplicateSection(ctx context.Context, r gen.DuplicateSectionRequestObject) (gen.DuplicateSectionResponseObject, error) {
-	done, err := s.adding(ctx, r.Id, app.DuplicateSection(template.ID(r.Section)))
+	done, err := s.adding(ctx, r.Id, app.Seated(app.DuplicateSection(template.ID(r.Section))))
 	return gen.DuplicateSection200JSONResponse(done), err
 }
 

@@ -230,7 +230,7 @@ func (s *server) AddRows(ctx context.Context, r gen.AddRowsRequestObject) (gen.A
 
 // Duplicate implements the contract.
 func (s *server) Duplicate(ctx context.Context, r gen.DuplicateRequestObject) (gen.DuplicateResponseObject, error) {
-	done, err := s.adding(ctx, r.Id, app.Duplicate(r.Body.Ids))
+	done, err := s.adding(ctx, r.Id, app.Seated(app.Duplicate(r.Body.Ids)))
 	return gen.Duplicate200JSONResponse(done), err
 }
 

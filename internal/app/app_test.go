@@ -311,6 +311,18 @@ func TestMakersKeepEverything(t *testing.T) {
 	require.Equal(t, []any{colour, level, style}, []any{copied.Colour, copied.GainDB, copied.Style})
 	require.Nil(t, copied.Seat)
 	require.NotEqual(t, source.Name, copied.Name)
+	_, err = f.hot.Apply(ctx, f.ada, app.Seated(app.Duplicate([]template.ID{source.ID})))
+	require.NoError(t, err)
+	seated := f.hot.View().Template.Instruments[4]
+	require.NotNil(t, seated.Seat, "so that it can be called at once")
+	require.Zero(t, f.hot.View().Proof.Counts()["seat-clash"])
+	_, err = f.hot.Apply(ctx, f.ada, app.Seated(app.DuplicateSection(source.Section)))
+	require.NoError(t, err)
+	for _, i := range f.hot.View().Template.Instruments {
+		require.True(t, i.ID == copied.ID || i.Seat != nil || !i.NeedsSeat(), i.Name)
+	}
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
 
 	for field, value := range map[string]string{"stem": "A new stem", "library": "A new library", "section": "New / Deep", "machine": "machine 2"} {
 		_, err := f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{source.ID, copied.ID}, field, value))

@@ -46,6 +46,31 @@ func Duplicate(ids []template.ID) Maker {
 	}
 }
 
+// Seated gives the rows that a maker adds the next free seats, so that they can be called
+// at once, in a template whose rows have any. Those that find none are marked.
+func Seated(make Maker) Maker {
+	return func(t *template.Template) (change.Change, error) {
+		c, err := make(t)
+		if err != nil || !slices.ContainsFunc(t.Instruments, func(i *template.Instrument) bool { return i.Seat != nil }) {
+			return c, err
+		}
+		then, _, err := change.Apply(t, c)
+		if err != nil {
+			return nil, err
+		}
+		var rows []template.ID
+		for _, i := range then.Instruments {
+			if t.Instrument(i.ID) == nil && i.NeedsSeat() && i.Seat == nil {
+				rows = append(rows, i.ID)
+			}
+		}
+		if len(rows) == 0 {
+			return c, nil
+		}
+		return change.Batch{Label: change.Describe(c), Changes: []change.Change{c, seating.Everyone(then, seating.Options{Only: rows}).Change()}}, nil
+	}
+}
+
 // Again puts another row below each of the rows, on the same seat: it plays the
 // same sound, which is loaded once.
 func Again(ids []template.ID) Maker {

@@ -42,6 +42,8 @@ var table = []Sound{
 	entry("brass.trombone.bass", "Bass trombone", "Brass / Trombones", 34, 67, "btbn, trombone basso, bassposaune", "bass", "The lowest of the usual three trombones."),
 	entry("brass.trombone.contrabass", "Contrabass trombone", "Brass / Trombones", 24, 60, "cbtbn, kontrabassposaune", "bass", "An octave below the trombone."),
 	entry("brass.cimbasso", "Cimbasso", "Brass / Tubas", 24, 60, "cimb", "bass", "A contrabass valve trombone; a harder edge than the tuba."),
+	entry("brass.alto-horn", "Tenor horn", "Brass / Tubas", 45, 75, "alto horn, e-flat horn, althorn, genis", "harmony, melody", "The alto of the brass band; soft and round."),
+	entry("brass.baritone-horn", "Baritone horn", "Brass / Tubas", 40, 70, "baritone brass, tenorhorn, flicorno tenore", "harmony", "A lighter euphonium."),
 	entry("brass.euphonium", "Euphonium", "Brass / Tubas", 34, 70, "euph, tenor tuba, eufonio, bombardino, tenortuba", "solo, harmony", "A small, singing tuba."),
 	entry("brass.tuba", "Tuba", "Brass / Tubas", 26, 65, "tb, tba, bass tuba, basstuba, brass.tuba.bass, tubas", "bass", "The round bass of the brass."),
 	entry("brass.tuba.subcontrabass", "Contrabass tuba", "Brass / Tubas", 22, 60, "cb tuba, kontrabasstuba", "bass", "The largest tuba."),

@@ -107,14 +107,23 @@ export const moveSeats = (ids: Id[], to: { machine: Id; riser: number; port: num
   attempt(() => answer(api.POST("/api/templates/{id}/seating/move", { ...at(), body: { ids, to } })));
 
 /** call brings instruments to ready or rests them. Before what is in use is
- * rested, a person is asked. */
-export function call(ids: Id[], how: How) {
+ * rested, a person is asked. What plays its recording loads nothing, and says so. */
+export async function call(ids: Id[], how: How) {
   const send = (sure: boolean) =>
     answer(api.POST("/api/templates/{id}/calls", { ...at(), body: { ids, how, ...(sure ? { sure } : {}) } }));
-  return attempt(
+  const done = await attempt(
     () => send(false),
     () => send(true),
   );
+  const rows = get().sheet?.instruments.byId;
+  const printed = ids.map((id) => rows?.get(id)).filter((i) => i?.printed);
+  if (done && how !== "rest" && printed.length > 0)
+    tell(
+      printed.length === 1
+        ? `${printed[0]!.name} plays its recording and loads nothing. “Let printed ones play again” brings its patch back.`
+        : `${printed.length} rows play their recordings and load nothing. “Let printed ones play again” brings their patches back.`,
+    );
+  return done;
 }
 
 /** restThere rests all that another template holds on a machine. */

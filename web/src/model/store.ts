@@ -149,7 +149,9 @@ export async function attempt<T>(what: () => Promise<T>, again?: () => Promise<u
 // ---- selecting and leaves ----
 
 export function select(ids: Iterable<Id>, cursor: Id | null, anchor: Id | null = cursor) {
-  set({ selection: new Set(ids), cursor, anchor });
+  const selection = new Set(ids);
+  // what was selected last is what the trace and Routing tell of
+  set({ selection, cursor, anchor, ...(selection.size > 0 ? { bus: null } : {}) });
 }
 
 export function toggleFold(section: Id) {
