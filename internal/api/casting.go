@@ -21,7 +21,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 	if err != nil {
 		return nil, err
 	}
-	title, parts, err := partsOf(ctx, r.Body, or(r.Params.Line, ""))
+	title, parts, unread, err := partsOf(ctx, r.Body, or(r.Params.Line, ""))
 	if err != nil {
 		return nil, err
 	}
@@ -39,7 +39,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 	if err != nil {
 		return nil, err
 	}
-	out := gen.CastReport{Title: title, List: cast.List, Parts: []gen.CastPart{}}
+	out := gen.CastReport{Title: title, List: cast.List, Parts: []gen.CastPart{}, Unread: unreadIn(unread)}
 	if cast.Revision > 0 {
 		out.Revision = &cast.Revision
 	}
@@ -50,21 +50,21 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 }
 
 // partsOf reads the parts of a score, or of an orchestra in shorthand.
-func partsOf(ctx context.Context, body io.Reader, line string) (string, []casting.Part, error) {
+func partsOf(ctx context.Context, body io.Reader, line string) (string, []casting.Part, []casting.Unread, error) {
 	if line != "" {
-		parts, _, err := casting.Shorthand(line)
+		parts, unread, err := casting.Shorthand(line)
 		if err != nil {
-			return "", nil, &change.Refused{Reason: err.Error()}
+			return "", nil, nil, &change.Refused{Reason: err.Error()}
 		}
-		return "The orchestra", parts, nil
+		return "The orchestra", parts, unread, nil
 	}
 	in := bufio.NewReader(body)
 	if _, err := in.Peek(1); err != nil {
-		return "", nil, &change.Refused{Reason: "drop a MusicXML file, or write the orchestra in a line"}
+		return "", nil, nil, &change.Refused{Reason: "drop a MusicXML file, or write the orchestra in a line"}
 	}
 	score, err := musicxml.ReadWithin(ctx, in)
 	if err != nil {
-		return "", nil, err
+		return "", nil, nil, err
 	}
 	parts := make([]casting.Part, len(score.Parts))
 	for n, p := range score.Parts {
@@ -77,7 +77,7 @@ func partsOf(ctx context.Context, body io.Reader, line string) (string, []castin
 	if score.Title == "" {
 		score.Title = "The score"
 	}
-	return score.Title, parts, nil
+	return score.Title, parts, nil, nil
 }
 
 func castPart(c casting.Choice, t, cat *template.Template) gen.CastPart {

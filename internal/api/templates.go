@@ -63,14 +63,19 @@ func (s *server) Shorthand(_ context.Context, r gen.ShorthandRequestObject) (gen
 	if err != nil && len(unread) == 0 {
 		return nil, &change.Refused{Reason: err.Error()}
 	}
-	out := gen.Shorthand200JSONResponse{Desks: []string{}, Unread: []gen.Unread{}}
+	out := gen.Shorthand200JSONResponse{Desks: []string{}, Unread: unreadIn(unread)}
 	for _, p := range parts {
 		out.Desks = append(out.Desks, p.Name)
 	}
-	for _, u := range unread {
-		out.Unread = append(out.Unread, gen.Unread{Text: u.Text, Reason: u.Reason})
-	}
 	return out, nil
+}
+
+func unreadIn(list []casting.Unread) []gen.Unread {
+	out := []gen.Unread{}
+	for _, u := range list {
+		out = append(out, gen.Unread{Text: u.Text, Reason: u.Reason})
+	}
+	return out
 }
 
 // TakeFile implements the contract.

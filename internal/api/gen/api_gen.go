@@ -803,6 +803,9 @@ type CastReport struct {
 	Parts    []CastPart `json:"parts"`
 	Revision *int64     `json:"revision,omitempty"`
 	Title    string     `json:"title"`
+
+	// Unread what of a line can not be read
+	Unread []Unread `json:"unread"`
 }
 
 // CastWay defines model for CastWay.

@@ -2,6 +2,7 @@ package casting
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fanfold/internal/core/change"
@@ -46,11 +47,15 @@ func Begin(t *template.Template, line string, mint template.Mint) (change.Change
 	if err != nil {
 		return nil, &change.Refused{Reason: "the line can not be read: " + err.Error()}
 	}
+	slices.SortStableFunc(parts, func(a, b Part) int { return sound.Rank(a.Sound) - sound.Rank(b.Sound) })
 	var rows []intake.Row
 	for _, p := range parts {
 		section := "Others"
 		if card := sound.ByID(p.Sound); p.Sound != "" && card != nil {
 			section = card.Section
+		}
+		if sound.Within(p.Sound, "voice") && soloist(p.Name) {
+			section = "Voices / Soloists"
 		}
 		if strings.HasPrefix(section, "Strings") && !strings.Contains(section, "Soloists") {
 			section = "Strings" + template.PathSeparator + p.Name

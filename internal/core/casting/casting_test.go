@@ -396,6 +396,8 @@ func TestABeginningIsWhatMusiciansPlay(t *testing.T) {
 				path := now.SectionPath(i.Section)
 				if strings.HasPrefix(is.Section, "Strings") && !strings.Contains(is.Section, "Soloists") {
 					require.Equal(t, "Strings / "+p.Name, path)
+				} else if strings.HasPrefix(p.Name, "Solo ") {
+					require.Equal(t, "Voices / Soloists", path, full)
 				} else {
 					require.Equal(t, is.Section, path, full)
 				}

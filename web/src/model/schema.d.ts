@@ -3561,6 +3561,8 @@ export interface components {
             chosen: components["schemas"]["CastPlayer"][];
         };
         CastReport: {
+            /** @description what of a line can not be read */
+            unread: components["schemas"]["Unread"][];
             title: string;
             list: components["schemas"]["Id"];
             parts: components["schemas"]["CastPart"][];

@@ -6,6 +6,7 @@ import { createTemplate } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
 import { plural, things } from "../model/template";
+import { UnreadList } from "../parts/UnreadList";
 import { Floating } from "./Floating";
 
 type Kind = "nothing" | "start" | "line" | "list" | "other";
@@ -30,11 +31,7 @@ function Desks({ line }: { line: string }) {
           {plural(data.desks.length, "desk")}: <span className="text-soft">{data.desks.join(", ")}</span>
         </p>
       )}
-      {data.unread.map((u) => (
-        <p key={u.text + u.reason} className="text-accent">
-          ! “{u.text}”: {u.reason}
-        </p>
-      ))}
+      <UnreadList list={data.unread} />
     </div>
   );
 }

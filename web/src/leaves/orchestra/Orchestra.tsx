@@ -28,10 +28,18 @@ export function Orchestra() {
 
 function Head({ ask }: { ask: (f: Field) => void }) {
   const count = useApp((s) => played(s.sheet!));
+  const rows = useApp((s) => s.sheet!.instruments.order.length);
   const only = useApp((s) => s.readyOnly);
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
   return (
-    <LeafHead title="Orchestra" note={`${plural(count, "instrument")}, ${ready} ready`}>
+    <LeafHead
+      title="Orchestra"
+      note={
+        count > 0 || rows === 0
+          ? `${plural(count, "instrument")}, ${ready} ready`
+          : `${plural(rows, "free row")}, no instrument yet`
+      }
+    >
       <SightMenu />
       {only && (
         <button type="button" className="button" onClick={() => set({ readyOnly: false })}>

@@ -5,6 +5,7 @@ import { type Catalogue, useCatalogue } from "../../../model/catalogue";
 import { keyName } from "../../../model/keys";
 import { createTemplate } from "../../../model/opening";
 import { tell, useApp } from "../../../model/store";
+import { UnreadList } from "../../../parts/UnreadList";
 import { Floating } from "../../../shell/Floating";
 import { Lists } from "./Lists";
 import { Who } from "./Who";
@@ -106,6 +107,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
         </p>
       )}
       {error && <p className="py-2 text-accent">! {error.message}</p>}
+      {report && <UnreadList list={report.unread} />}
       {report && (
         <>
           <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
