@@ -230,7 +230,7 @@ func (b *book) machines() Page {
 }
 
 func (b *book) calls() Page {
-	p := b.page("Calls", b.t.Name, "call", "instruments", "memory", "who")
+	p := b.page("Calls", b.t.Name, "call", "instruments", "memory alone, with players", "who")
 	for _, c := range b.t.Calls {
 		sum := 0.0
 		for _, mib := range calls.ReadyMiB(b.t, c.Instruments) {

@@ -235,6 +235,13 @@ export function bytes(n: number): string {
   return `${(n / (unit[1] as number)).toFixed(n < 1e6 ? 0 : 1)} ${unit[0]}`;
 }
 
+/** inUse is the memory that machines hold for this template, players' own with it, MiB. */
+export function inUse(rig: Iterable<{ usedMib: number; othersMib?: number }>): number {
+  let sum = 0;
+  for (const m of rig) sum += Math.max(0, m.usedMib - (m.othersMib ?? 0));
+  return sum;
+}
+
 const counts = new WeakMap<Sheet["instruments"], number>();
 
 /** played is how many rows are instruments: spare rows are none. */

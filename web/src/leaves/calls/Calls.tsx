@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Id } from "../../model/api";
 import { call } from "../../model/changing";
 import { set, useApp } from "../../model/store";
-import { mib, things } from "../../model/template";
+import { inUse, mib, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { Arriving } from "./Arriving";
 import { Before } from "./Before";
@@ -15,12 +15,12 @@ export function Calls() {
   const [chosen, setChosen] = useState<Id | null>(null);
   const picked = chosen ? sheet.calls.byId.get(chosen) : undefined;
   const ready = [...states.values()].filter((s) => s.state === "ready");
-  const total = ready.reduce((n, s) => n + (sheet.facts.get(s.id)?.readyMib ?? 0), 0);
+  const total = useApp((s) => inUse(s.rig.values()));
   const opening = things(sheet.calls).find((c) => c.opening);
   const all = [...states.values()].filter((s) => s.state !== "printed").map((s) => s.id);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)}`}>
+      <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)} with their players`}>
         {opening && all.length === 0 && (
           <button type="button" className="button button-main" onClick={() => void call(opening.instruments, "only")}>
             Open

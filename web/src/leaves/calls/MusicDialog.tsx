@@ -106,7 +106,7 @@ export function MusicDialog({ close }: { close: () => void }) {
               ))}
             <form className="mt-3 flex items-center gap-2" onSubmit={(e) => void take(e, true)}>
               <span data-part="cue-cost">
-                {plural(used.size, "instrument")} · {mib(memory)} · {wait(seconds)}
+                {plural(used.size, "instrument")} · {mib(memory)} with players · {wait(seconds)}
               </span>
               <input
                 className="field ml-auto w-56"

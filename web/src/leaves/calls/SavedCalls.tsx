@@ -47,7 +47,7 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
           {saved.uses && <span className="font-normal text-[12px] text-soft"> from its music</span>}
         </span>
         <span className="text-[12px] text-soft">
-          {plural(saved.instruments.length, "row")} · {mib(memory)} ·{" "}
+          {plural(saved.instruments.length, "row")} · {mib(memory)} with players and what stays ·{" "}
           {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
         </span>
       </button>

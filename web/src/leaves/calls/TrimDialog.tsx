@@ -85,7 +85,7 @@ export function TrimDialog({ close }: { close: () => void }) {
           </div>
           <div className="mt-3 flex items-center gap-2">
             <span data-part="trim-sum">
-              {mib(sum((r) => r.preloadMib))} whole, {mib(sum((r) => r.trimmedMib))} trimmed
+              {mib(sum((r) => r.preloadMib))} whole, {mib(sum((r) => r.trimmedMib))} trimmed, without players
             </span>
             <button
               type="button"

@@ -1,6 +1,6 @@
 import { call } from "../../model/changing";
 import { get, set, show } from "../../model/store";
-import { gib, plural, things } from "../../model/template";
+import { gib, inUse, plural, things } from "../../model/template";
 import { command, leaf } from "../leaf";
 import { Calls } from "./Calls";
 import { CompareDialog } from "./CompareDialog";
@@ -16,9 +16,7 @@ export const calls = leaf({
   width: 0.9,
   Content: Calls,
   figure: (_, rig) => {
-    let used = 0;
-    for (const m of rig.values()) used += m.usedMib;
-    return `${gib(used)} GiB ready`;
+    return `${gib(inUse(rig.values()))} GiB ready`;
   },
   dialogs: {
     "compare-calls": CompareDialog,
