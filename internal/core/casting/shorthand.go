@@ -487,7 +487,7 @@ func (s *shorthand) word(tokens []token, players string) int {
 	if strings.HasPrefix(lower, "str") && (sound.Named(lower) != nil || lower == "strs") || lower == "archi" {
 		return s.strings(tokens)
 	}
-	if used, ok := s.choir(tokens, players); ok {
+	if used, ok := s.choir(tokens); ok {
 		return used
 	}
 	for length := 3; length > 0; length-- {
@@ -620,7 +620,7 @@ func choral(word string) bool {
 
 // choir reads a choir, or soloists, by letters: "SATB", "SSAA choir", "SATB soli", and
 // "soprano solo". It tells how many tokens that took, and whether it was one.
-func (s *shorthand) choir(tokens []token, players string) (int, bool) {
+func (s *shorthand) choir(tokens []token) (int, bool) {
 	t, used := tokens[0], 1
 	solo := false
 	if soloists(t.text) || choral(t.text) {
@@ -656,6 +656,5 @@ func (s *shorthand) choir(tokens []token, players string) (int, bool) {
 			s.part(v.choir, v.id, 0, 0)
 		}
 	}
-	_ = players
 	return used, true
 }

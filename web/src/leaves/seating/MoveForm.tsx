@@ -1,23 +1,49 @@
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useMemo, useState } from "react";
+import type { Schemas } from "../../model/api";
 import { moveSeats } from "../../model/changing";
 import { seatByHand } from "../../model/seating";
 import { get, useApp } from "../../model/store";
 import { things } from "../../model/template";
 
 const parts = ["seat", "port", "channel", "pair"] as const;
+type Part = (typeof parts)[number];
 const partNames = { seat: "seats", port: "ports", channel: "channels", pair: "output pairs" };
 
 /** MoveForm seats the selection on consecutive seats from a first one on, which
  * is what dragging does, or gives it consecutive ports, channels or output
- * pairs where it sits. */
+ * pairs where it sits. It begins where the first of the selection sits. */
 export function MoveForm() {
   const sheet = useApp((s) => s.sheet)!;
-  const n = useApp((s) => s.selection.size);
-  const [machine, setMachine] = useState(sheet.machines.order[0] ?? "");
-  const [place, setPlace] = useState({ riser: 1, port: 1, channel: 1 });
-  const [part, setPart] = useState<(typeof parts)[number]>("seat");
-  const [from, setFrom] = useState(1);
+  const selection = useApp((s) => s.selection);
+  const [part, setPart] = useState<Part>("seat");
+  const first = useMemo(() => {
+    const id = sheet.instruments.order.find((id) => selection.has(id));
+    return id === undefined ? undefined : sheet.instruments.byId.get(id)?.seat;
+  }, [sheet, selection]);
   if (sheet.machines.order.length === 0) return null;
+  return <From key={JSON.stringify([first ?? selection.size > 0, part])} first={first} part={part} setPart={setPart} />;
+}
+
+interface FromProps {
+  first: Schemas["Seat"] | undefined;
+  part: Part;
+  setPart: (part: Part) => void;
+}
+
+function From({ first, part, setPart }: FromProps) {
+  const sheet = useApp((s) => s.sheet)!;
+  const n = useApp((s) => s.selection.size);
+  const [machine, setMachine] = useState(first?.machine ?? sheet.machines.order[0] ?? "");
+  const [place, setPlace] = useState({
+    riser: first?.riser ?? 1,
+    port: first?.port ?? 1,
+    channel: first?.channel ?? 1,
+  });
+  const [from, setFrom] = useState(part === "seat" ? 1 : (first?.[part] ?? 1));
+  const elsewhere = (to: string) => {
+    setMachine(to);
+    if (to !== machine) setPlace({ riser: 1, port: 1, channel: 1 });
+  };
   const move = (e: FormEvent) => {
     e.preventDefault();
     const ids = sheet.instruments.order.filter((id) => get().selection.has(id));
@@ -35,7 +61,7 @@ export function MoveForm() {
         className="field"
         aria-label="What is consecutive"
         value={part}
-        onChange={(e) => setPart(e.target.value as (typeof parts)[number])}
+        onChange={(e) => setPart(e.target.value as Part)}
       >
         {parts.map((p) => (
           <option key={p} value={p}>
@@ -46,7 +72,7 @@ export function MoveForm() {
       <span className="text-soft">from</span>
       {part === "seat" ? (
         <>
-          <select className="field" aria-label="Machine" value={machine} onChange={(e) => setMachine(e.target.value)}>
+          <select className="field" aria-label="Machine" value={machine} onChange={(e) => elsewhere(e.target.value)}>
             {things(sheet.machines).map((m) => (
               <option key={m.id} value={m.id}>
                 {m.name}
