@@ -94,6 +94,40 @@ func (s *server) MoveSeats(ctx context.Context, r gen.MoveSeatsRequestObject) (g
 	return gen.MoveSeats200JSONResponse(done), err
 }
 
+// ShiftSeats implements the contract.
+func (s *server) ShiftSeats(ctx context.Context, r gen.ShiftSeatsRequestObject) (gen.ShiftSeatsResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	to := template.Seat{Machine: r.Body.To.Machine, Riser: r.Body.To.Riser, Port: r.Body.To.Port, Channel: r.Body.To.Channel}
+	var shifts []seating.Shift
+	make := func(t *template.Template) (c change.Change, err error) {
+		c, shifts, err = seating.MoveShifting(t, r.Body.Ids, to)
+		return c, err
+	}
+	out := gen.ShiftSeats200JSONResponse{}
+	if or(r.Body.Take, false) {
+		revision, err := h.Apply(ctx, p, make)
+		if err != nil {
+			return nil, err
+		}
+		out.Revision = &revision
+	} else if _, err := make(h.View().Template); err != nil {
+		return nil, err
+	}
+	for _, x := range shifts {
+		out.Shifts = append(out.Shifts, struct {
+			Channel int    `json:"channel"`
+			Id      gen.Id `json:"id"`
+			Name    string `json:"name"`
+			Port    int    `json:"port"`
+		}{x.To.Channel, x.Instrument.ID, x.Instrument.Name, x.To.Port})
+	}
+	out.Shifts = some(out.Shifts)
+	return out, nil
+}
+
 func planState(p app.PlanState) gen.SeatingPlan {
 	return gen.SeatingPlan{
 		Revision: p.Revision, Running: p.Running, Seconds: p.For.Seconds(), Tried: p.Tried,

@@ -83,6 +83,19 @@ func TestSeatsByHand(t *testing.T) {
 	p.page.MustWait(`() => document.querySelector("[data-part=why]")?.textContent.includes("by hand") === false`)
 	p.undo(2)
 
+	// a seat that is taken: who sits there makes way
+	p.see(`[aria-label="What is consecutive"]`).MustSelect("seats")
+	p.see(`form[aria-label="Move seats"] [aria-label=Machine]`).MustSelect("Cedar")
+	p.see(`form[aria-label="Move seats"] label:nth-of-type(2) input`).MustSelectAllText().MustInput("7")
+	p.see(`form[aria-label="Move seats"] label:nth-of-type(3) input`).MustSelectAllText().MustInput("5")
+	p.press("Move$")
+	p.seeText("[data-part=way]", "In the way: .* → port 7, channel 6")
+	p.page.MustElementR("[data-part=way] button", "^Shift").MustClick()
+	p.seeText("[data-part=trace]", "Anvil.*Cedar, riser 1, port 7, channel 5")
+	p.gone("[data-part=way]")
+	p.undo(1)
+	p.seeText("[data-part=trace]", "Anvil.*Alder")
+
 	p.click(`[aria-label="Do with riser 1 of Cedar"]`)
 	p.press("Move it to")
 	p.press("Cedar, riser 3")

@@ -1868,6 +1868,20 @@ type Shelf struct {
 	PreloadMib float64 `json:"preloadMib"`
 }
 
+// Shifted defines model for Shifted.
+type Shifted struct {
+	// Revision of the template
+	Revision *int64 `json:"revision,omitempty"`
+
+	// Shifts who makes way, and where to
+	Shifts []struct {
+		Channel int    `json:"channel"`
+		Id      Id     `json:"id"`
+		Name    string `json:"name"`
+		Port    int    `json:"port"`
+	} `json:"shifts"`
+}
+
 // ShorthandRead defines model for ShorthandRead.
 type ShorthandRead struct {
 	// Desks the names of the parts
@@ -2628,6 +2642,20 @@ type MoveSeatsJSONBody struct {
 	} `json:"to"`
 }
 
+// ShiftSeatsJSONBody defines parameters for ShiftSeats.
+type ShiftSeatsJSONBody struct {
+	Ids []Id `json:"ids"`
+
+	// Take do it; otherwise only tell
+	Take *bool `json:"take,omitempty"`
+	To   struct {
+		Channel int `json:"channel"`
+		Machine Id  `json:"machine"`
+		Port    int `json:"port"`
+		Riser   int `json:"riser"`
+	} `json:"to"`
+}
+
 // MakeSightlinesJSONBody defines parameters for MakeSightlines.
 type MakeSightlinesJSONBody struct {
 	Fold *Id                          `json:"fold,omitempty"`
@@ -2780,6 +2808,9 @@ type FewestMovesJSONRequestBody = MovesAsk
 
 // StartPlanJSONRequestBody defines body for StartPlan for application/json ContentType.
 type StartPlanJSONRequestBody = PlanAsk
+
+// ShiftSeatsJSONRequestBody defines body for ShiftSeats for application/json ContentType.
+type ShiftSeatsJSONRequestBody ShiftSeatsJSONBody
 
 // WhatIfJSONRequestBody defines body for WhatIf for application/json ContentType.
 type WhatIfJSONRequestBody = WhatIfAsk
@@ -3092,6 +3123,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/seating/plan/take)
 	TakePlan(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/seating/shift)
+	ShiftSeats(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/seating/whatif)
 	WhatIf(ctx *echo.Context, id openapi_types.UUID) error
@@ -5009,6 +5043,22 @@ func (w *ServerInterfaceWrapper) TakePlan(ctx *echo.Context) error {
 	return err
 }
 
+// ShiftSeats converts echo context to params.
+func (w *ServerInterfaceWrapper) ShiftSeats(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ShiftSeats(ctx, id)
+	return err
+}
+
 // WhatIf converts echo context to params.
 func (w *ServerInterfaceWrapper) WhatIf(ctx *echo.Context) error {
 	var err error
@@ -5349,6 +5399,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/seating/hand", wrapper.SeatByHand, options.OperationMiddlewares["SeatByHand"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating/why/:instrument", wrapper.WhyThere, options.OperationMiddlewares["WhyThere"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/move", wrapper.MoveSeats, options.OperationMiddlewares["MoveSeats"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/seating/shift", wrapper.ShiftSeats, options.OperationMiddlewares["ShiftSeats"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/marks", wrapper.Marks, options.OperationMiddlewares["Marks"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/marks/mend", wrapper.Mend, options.OperationMiddlewares["Mend"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/routing", wrapper.Routing, options.OperationMiddlewares["Routing"]...)
@@ -9331,6 +9382,46 @@ func (response TakePlandefaultApplicationProblemPlusJSONResponse) VisitTakePlanR
 	return err
 }
 
+type ShiftSeatsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ShiftSeatsJSONRequestBody
+}
+
+type ShiftSeatsResponseObject interface {
+	VisitShiftSeatsResponse(w http.ResponseWriter) error
+}
+
+type ShiftSeats200JSONResponse Shifted
+
+func (response ShiftSeats200JSONResponse) VisitShiftSeatsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShiftSeatsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShiftSeatsdefaultApplicationProblemPlusJSONResponse) VisitShiftSeatsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type WhatIfRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *WhatIfJSONRequestBody
@@ -10177,6 +10268,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/seating/plan/take)
 	TakePlan(ctx context.Context, request TakePlanRequestObject) (TakePlanResponseObject, error)
+
+	// (POST /api/templates/{id}/seating/shift)
+	ShiftSeats(ctx context.Context, request ShiftSeatsRequestObject) (ShiftSeatsResponseObject, error)
 
 	// (POST /api/templates/{id}/seating/whatif)
 	WhatIf(ctx context.Context, request WhatIfRequestObject) (WhatIfResponseObject, error)
@@ -13719,6 +13813,54 @@ func (sh *strictHandler) TakePlan(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(TakePlanResponseObject); ok {
 		return validResponse.VisitTakePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ShiftSeats operation middleware
+func (sh *strictHandler) ShiftSeats(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ShiftSeatsRequestObject
+
+	request.Id = id
+
+	var body ShiftSeatsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShiftSeats(ctx.Request().Context(), request.(ShiftSeatsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShiftSeats")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ShiftSeatsResponseObject); ok {
+		return validResponse.VisitShiftSeatsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -2,6 +2,7 @@ package seating_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -210,4 +211,70 @@ func TestLibrariesBindToMachines(t *testing.T) {
 	plan := seating.Everyone(nowhere, seating.Options{})
 	require.NotEmpty(t, plan.Unseated)
 	require.Contains(t, plan.Unseated[0].Reason, l.Name+" is not installed on Machine")
+}
+
+// Rows that are moved onto taken seats shift who sits there: everybody has a seat
+// afterwards, nobody two, those that need not move do not, and the order stays.
+func TestMovingShiftsWhoSitsThere(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		rig := coretest.Rig(slices.Repeat([]float64{10}, 24), []float64{16384})
+		taken := rapid.SliceOfNDistinct(rapid.IntRange(0, 60), 20, 20, rapid.ID[int]).Draw(r, "taken")
+		var seats change.Seat
+		for n, at := range taken {
+			seats.Seats = append(seats.Seats, change.Seating{ID: rig.Instruments[n].ID, Seat: &template.Seat{Machine: rig.Machines[0].ID, Riser: 1, Port: at/16 + 1, Channel: at%16 + 1, Pair: 2 + n}})
+		}
+		now := coretest.Must(rig, seats)
+		var ids []template.ID
+		for n := range rapid.IntRange(1, 4).Draw(r, "moving") {
+			ids = append(ids, now.Instruments[20+n].ID)
+		}
+		from := rapid.IntRange(0, 60).Draw(r, "from")
+		to := template.Seat{Machine: now.Machines[0].ID, Riser: 1, Port: from/16 + 1, Channel: from%16 + 1}
+		c, shifts, err := seating.MoveShifting(now, ids, to)
+		require.NoError(r, err)
+		after := coretest.Must(now, c)
+		moved := map[template.ID]bool{}
+		for _, s := range shifts {
+			moved[s.Instrument.ID] = true
+			require.Equal(r, s.To, *after.Instrument(s.Instrument.ID).Seat)
+			require.False(r, after.Instrument(s.Instrument.ID).SeatByHand, "who makes way is not seated by hand")
+		}
+		at := map[[2]int]template.ID{}
+		place := func(s *template.Seat) int { return s.Port*16 + s.Channel }
+		var order, then []*template.Instrument
+		for _, i := range after.Instruments {
+			if i.Seat == nil {
+				continue
+			}
+			key := [2]int{i.Seat.Port, i.Seat.Channel}
+			require.Empty(r, at[key], "two on one seat")
+			at[key] = i.ID
+			if was := now.Instrument(i.ID); was.Seat != nil {
+				require.Equal(r, moved[i.ID], *was.Seat != *i.Seat)
+				order, then = append(order, was), append(then, i)
+			}
+		}
+		slices.SortFunc(order, func(a, b *template.Instrument) int { return place(a.Seat) - place(b.Seat) })
+		slices.SortFunc(then, func(a, b *template.Instrument) int { return place(a.Seat) - place(b.Seat) })
+		for n := range order {
+			require.Equal(r, order[n].ID, then[n].ID, "in the order they sat in")
+		}
+		for n, id := range ids {
+			require.Equal(r, from+n, place(after.Instrument(id).Seat)-17)
+		}
+	})
+	full := coretest.Rig(slices.Repeat([]float64{1}, 129), []float64{16384})
+	full = coretest.Must(full, seating.Everyone(full, seating.Options{}).Change())
+	var standing []template.ID
+	for _, i := range full.Instruments {
+		if i.Seat == nil || i.Seat.Riser != full.Instruments[0].Seat.Riser {
+			standing = append(standing, i.ID)
+		}
+	}
+	if len(standing) > 0 {
+		to := *full.Instruments[0].Seat
+		to.Port, to.Channel = 1, 1
+		_, _, err := seating.MoveShifting(full, standing[:1], to)
+		require.Error(t, err, "there is no seat for the last one")
+	}
 }

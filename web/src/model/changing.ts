@@ -106,6 +106,18 @@ export async function seatEveryone(fresh: boolean) {
 export const moveSeats = (ids: Id[], to: { machine: Id; riser: number; port: number; channel: number }) =>
   attempt(() => answer(api.POST("/api/templates/{id}/seating/move", { ...at(), body: { ids, to } })));
 
+/** shiftSeats moves rows onto taken seats and shifts who sits there, or only tells who
+ * would make way; null where even that is no way. */
+export async function shiftSeats(
+  ids: Id[],
+  to: { machine: Id; riser: number; port: number; channel: number },
+  take: boolean,
+) {
+  const ask = () => answer(api.POST("/api/templates/{id}/seating/shift", { ...at(), body: { ids, to, take } }));
+  if (take) return (await attempt(ask)) ?? null;
+  return ask().catch(() => null);
+}
+
 /** call brings instruments to ready or rests them. Before what is in use is
  * rested, a person is asked. What plays its recording loads nothing, and says so. */
 export async function call(ids: Id[], how: How) {

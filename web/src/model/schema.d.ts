@@ -357,6 +357,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/seating/shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description move seats and shift who sits there to the next ones, or tell who would make way */
+        post: operations["ShiftSeats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/marks": {
         parameters: {
             query?: never;
@@ -2623,6 +2640,20 @@ export interface components {
             name: string;
             kind: string;
         };
+        Shifted: {
+            /**
+             * Format: int64
+             * @description of the template
+             */
+            revision?: number;
+            /** @description who makes way, and where to */
+            shifts: {
+                id: components["schemas"]["Id"];
+                name: string;
+                port: number;
+                channel: number;
+            }[];
+        };
         StemLoad: {
             /** @description instruments whose dry sound it carries */
             dry: number;
@@ -4604,6 +4635,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ShiftSeats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description do it; otherwise only tell */
+                    take?: boolean;
+                    ids: components["schemas"]["Id"][];
+                    to: {
+                        machine: components["schemas"]["Id"];
+                        riser: number;
+                        port: number;
+                        channel: number;
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shifted"];
                 };
             };
             /** @description what went wrong */

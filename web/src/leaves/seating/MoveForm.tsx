@@ -1,6 +1,6 @@
 import { type FormEvent, useMemo, useState } from "react";
-import type { Schemas } from "../../model/api";
-import { moveSeats } from "../../model/changing";
+import type { Id, Schemas } from "../../model/api";
+import { moveSeats, shiftSeats } from "../../model/changing";
 import { seatByHand } from "../../model/seating";
 import { get, useApp } from "../../model/store";
 import { things } from "../../model/template";
@@ -24,6 +24,13 @@ export function MoveForm() {
   return <From key={JSON.stringify([first ?? selection.size > 0, part])} first={first} part={part} setPart={setPart} />;
 }
 
+/** Way is who would make way for rows that go to taken seats. */
+interface Way {
+  ids: Id[];
+  to: Parameters<typeof shiftSeats>[1];
+  shifts: Schemas["Shifted"]["shifts"];
+}
+
 interface FromProps {
   first: Schemas["Seat"] | undefined;
   part: Part;
@@ -40,6 +47,7 @@ function From({ first, part, setPart }: FromProps) {
     channel: first?.channel ?? 1,
   });
   const [from, setFrom] = useState(part === "seat" ? 1 : (first?.[part] ?? 1));
+  const [way, setWay] = useState<Way | null>(null);
   const elsewhere = (to: string) => {
     setMachine(to);
     if (to !== machine) setPlace({ riser: 1, port: 1, channel: 1 });
@@ -48,7 +56,17 @@ function From({ first, part, setPart }: FromProps) {
     e.preventDefault();
     const ids = sheet.instruments.order.filter((id) => get().selection.has(id));
     if (part !== "seat") return void seatByHand({ kind: part, ids, from });
-    void moveSeats(ids, { machine: machine || sheet.machines.order[0]!, ...place });
+    void seat(ids);
+  };
+  const seat = async (ids: Id[]) => {
+    const to = { machine: machine || sheet.machines.order[0]!, ...place };
+    const seen = await shiftSeats(ids, to, false);
+    if (seen && seen.shifts.length > 0) return setWay({ ids, to, shifts: seen.shifts });
+    setWay(null);
+    await moveSeats(ids, to);
+  };
+  const shift = async () => {
+    if (way && (await shiftSeats(way.ids, way.to, true))) setWay(null);
   };
   return (
     <form
@@ -107,6 +125,14 @@ function From({ first, part, setPart }: FromProps) {
       <button type="submit" className="button ml-auto" disabled={n === 0}>
         {part === "seat" ? "Move" : "Give"}
       </button>
+      {way && (
+        <p className="w-full" data-part="way">
+          In the way: {way.shifts.map((x) => `${x.name} → port ${x.port}, channel ${x.channel}`).join("; ")}.{" "}
+          <button type="button" className="link" onClick={() => void shift()}>
+            Shift {way.shifts.length === 1 ? "it" : `these ${way.shifts.length}`}
+          </button>
+        </p>
+      )}
     </form>
   );
 }
