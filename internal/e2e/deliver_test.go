@@ -208,7 +208,6 @@ func TestTracingByClicking(t *testing.T) {
 	p.page.MustEval(`() => [...document.querySelectorAll("[data-part=trace] button")].find((b) => b.textContent === "Hall, High winds").click()`)
 	p.seeText("[data-part=trace]", "^Hall, High winds")
 	p.page.MustEval(`() => [...document.querySelectorAll("[data-part=arriving] button")].find((b) => b.textContent === "Piccolo long").click()`)
-	p.click(`[data-node="Hall, High winds"]`) // let it go
 	p.seeText("[data-part=trace]", "Piccolo long · Millrace Winds .* send Hall, High winds -14 dB before the fader")
 	p.seeText("[data-part=reaches]", "wet, Hall, High winds")
 	p.page.MustEval(`() => [...document.querySelectorAll("[data-part=reaches] button")].at(-1).click()`)
