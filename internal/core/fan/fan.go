@@ -56,7 +56,9 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) && earlier.t.Position() == t.Position() {
 		f := *earlier
 		f.t = t
-		f.findFolds()
+		if !slices.Equal(earlier.t.Folds, t.Folds) {
+			f.findFolds()
+		}
 		f.takeRows(earlier, func(template.ID) bool { return true })
 		return &f
 	}
@@ -94,12 +96,6 @@ func (f *Fan) findFolds() {
 		}
 		f.folds[fold.ID] = in
 	}
-}
-
-// in tells whether a fold is delivered as the bus at a place, among others.
-func (f *Fan) in(fold template.ID, bus int32) bool {
-	in := f.folds[fold]
-	return in != nil && in[bus]
 }
 
 // mostChains is how many chains a fan takes over before it numbers them anew.
@@ -282,10 +278,14 @@ func (f *Fan) Stems(i *template.Instrument, fold template.ID) []*template.Bus {
 // StemsIn picks, from what an instrument reaches, the stems that Stems returns.
 func (f *Fan) StemsIn(reach []Reach, fold template.ID) []*template.Bus {
 	var dry, wet []*template.Bus
+	in := f.folds[fold]
+	if in == nil {
+		return nil
+	}
 	for _, r := range reach {
 		b := f.t.Buses[r.Bus]
 		switch {
-		case !f.in(fold, r.Bus):
+		case !in[r.Bus]:
 		case r.Chain == Dry:
 			dry = append(dry, b)
 		case !slices.Contains(wet, b):

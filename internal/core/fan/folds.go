@@ -49,14 +49,17 @@ func (s FoldSum) AddsUp() bool { return len(s.Mismatches) == 0 }
 func (f *Fan) Sum(fold *template.Fold) FoldSum {
 	sum := FoldSum{Fold: fold, Stems: len(f.t.Delivered(fold.ID)), Dry: f.t.DeliveredDry(fold.ID)}
 	var ways []Mismatch
-	dry, at := f.dryStems(fold.ID), map[int32]int{}
+	in, dry, at := f.folds[fold.ID], f.dryStems(fold.ID), map[int32]int{}
+	if in == nil {
+		in = make([]bool, len(f.t.Buses))
+	}
 	for n, i := range f.t.Instruments {
 		if len(i.Routes) == 0 || !i.Played() {
 			continue
 		}
 		sum.Sources++
 		var without int32
-		ways, without = f.compare(ways[:0], n, fold.ID, dry)
+		ways, without = f.compare(ways[:0], n, in, dry)
 		var good, bad [2]bool // dry, wet
 		for k := range ways {
 			m := &ways[k]
@@ -100,7 +103,7 @@ func (f *Fan) Sum(fold *template.Fold) FoldSum {
 // compare adds up, chain by chain, what one instrument gives to the stems of
 // a fold and to the mix; without is the place of its stem there that is delivered
 // dry while its wet sound goes elsewhere, or -1.
-func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bool) (_ []Mismatch, without int32) {
+func (f *Fan) compare(ways []Mismatch, n int, in []bool, dry map[int32]bool) (_ []Mismatch, without int32) {
 	at := func(chain ChainID) *Mismatch {
 		for n := range ways {
 			if ways[n].Chain == chain {
@@ -112,13 +115,13 @@ func (f *Fan) compare(ways []Mismatch, n int, fold template.ID, dry map[int32]bo
 	}
 	without = -1
 	for _, r := range f.rows[n] {
-		if dry[r.Bus] && r.Chain == Dry {
+		if len(dry) > 0 && r.Chain == Dry && dry[r.Bus] {
 			without = r.Bus
 		}
 		switch {
 		case r.Bus == f.mix:
 			at(r.Chain).Mix += r.Gain
-		case f.in(fold, r.Bus):
+		case in[r.Bus]:
 			at(r.Chain).Stems += r.Gain
 		}
 	}
@@ -140,7 +143,7 @@ func (f *Fan) Wet(c ChainID) bool {
 func (f *Fan) dryStems(fold template.ID) map[int32]bool {
 	out := map[int32]bool{}
 	for n, b := range f.t.Buses {
-		if !f.in(fold, int32(n)) || b.Carries != template.CarriesDry {
+		if in := f.folds[fold]; in == nil || !in[n] || b.Carries != template.CarriesDry {
 			continue
 		}
 		if home := f.t.WetHome(b); home != nil && !f.t.InFold(home, fold) {

@@ -17,6 +17,8 @@ export interface Field {
   text: (sheet: Sheet, i: Instrument) => string; // what the cell shows
   value?: (sheet: Sheet, i: Instrument) => string; // what editing starts with
   choices?: (sheet: Sheet) => string[];
+  closed?: boolean; // one of the choices, and nothing else
+  tints?: boolean; // the choices are colours; none is one, too
   one?: boolean; // is never set for several rows at once
   set?: (ids: Id[], value: string, base: number) => Promise<unknown>;
 }
@@ -121,7 +123,9 @@ export const fields: Field[] = [
     least: 0,
     menuOnly: true,
     text: (_, i) => i.colour ?? "",
-    choices: (sheet) => [...tintsOf(sheet)],
+    choices: (sheet) => ["", ...tintsOf(sheet)],
+    closed: true,
+    tints: true,
     set: (ids, colour, base) => edit(ids, { colour }, base),
   },
   {
@@ -130,7 +134,9 @@ export const fields: Field[] = [
     least: 0,
     menuOnly: true,
     text: (sheet, i) => sheet.sections.byId.get(i.section)?.tint ?? "",
-    choices: (sheet) => [...tintsOf(sheet)],
+    choices: (sheet) => ["", ...tintsOf(sheet)],
+    closed: true,
+    tints: true,
     set: (ids, tint, base) => {
       const { byId } = get().sheet!.instruments;
       return tintSections([...new Set(ids.map((id) => byId.get(id)!.section))], tint.trim(), base);
@@ -143,6 +149,7 @@ export const fields: Field[] = [
     menuOnly: true,
     text: (_, i) => i.kind,
     choices: () => ["sampled", "input", "guide", "spare"],
+    closed: true,
     set: (ids, kind, base) => assign(ids, "kind", kind, base),
   },
   {
