@@ -314,7 +314,7 @@ func TestADryStemAndTheWiring(t *testing.T) {
 	p.gone("[role=dialog]")
 	p.seeText("[data-badge=marks]", "1 mark")
 	p.press("Compute the wiring")
-	p.press("Wire it so")
+	p.press("Wire it$")
 	p.gone("[role=dialog]")
 	p.seeText("[data-badge=marks]", "Proved")
 	p.press("Compute the wiring")

@@ -186,7 +186,7 @@ func TestAScoreIsCast(t *testing.T) {
 	p.press("Cast")
 	p.see(`[aria-label="Orchestra in a line"]`).MustInput("2[1.zither] - hp")
 	p.press("Read it")
-	p.seeText("[data-part=unread]", "“zither”: it is no instrument")
+	p.seeText("[data-part=unread]", "“zither”: no instrument has this name")
 	p.see(`[data-part-name="Flute 1"]`) // the rest is kept
 	p.see(`[aria-label="Orchestra in a line"]`).MustSelectAllText().MustInput("2[1.pic] - hp")
 	p.press("Read it")

@@ -64,7 +64,9 @@ func Beside(parts []Part) []Part {
 				most = f
 			}
 		}
-		out[n].Sound = sound.Among(p.Name, p.Sound, most)
+		if p.Sound == SoundOf(nil, p.Name) { // a sound that was stated stands
+			out[n].Sound = sound.Among(p.Name, p.Sound, most)
+		}
 	}
 	return out
 }

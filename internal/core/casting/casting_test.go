@@ -140,15 +140,15 @@ func TestShorthandAsPeopleWriteIt(t *testing.T) {
 func TestWhatIsNoOrchestraIsPointedAt(t *testing.T) {
 	for line, want := range map[string]struct{ text, says, kept string }{
 		"3[1.2] 2":                      {"3[1.2]", "counts 3 players and names 2", "Flute 1, Flute 2, Oboe 1, Oboe 2"},
-		"2[1.zither-of-salt]":           {"zither-of-salt", "is no instrument", "Flute 1"},
+		"2[1.zither-of-salt]":           {"zither-of-salt", "no instrument has this name", "Flute 1"},
 		"2 2 2 2 2 2":                   {"2 2 2 2 2 2", "counts 6 instruments; 4 are usual", "Flute 1, Flute 2, Oboe 1, Oboe 2, Clarinet 1, Clarinet 2, Bassoon 1, Bassoon 2"},
-		"tmp+3 - 2foghorns - hp":        {"foghorns", "is no instrument", "Timpani, Percussion 1, Percussion 2, Percussion 3, Harp"},
+		"tmp+3 - 2foghorns - hp":        {"foghorns", "no instrument has this name", "Timpani, Percussion 1, Percussion 2, Percussion 3, Harp"},
 		"99 2":                          {"99", "99 players of Flute are too many", "Oboe 1, Oboe 2"},
 		"str 14.12":                     {"14.12", "the strings are five", "Violins 1, Violins 2, Violas, Cellos, Basses"},
 		"hp - 7":                        {"7", "counts 0", ""},
 		"2 2 2 2 - 4 2 3 1 - 2 2 - str": {"2 2", "counted already", "Flute 1, Flute 2, Oboe 1, Oboe 2, Clarinet 1, Clarinet 2, Bassoon 1, Bassoon 2, Horn 1, Horn 2, Horn 3, Horn 4, Trumpet 1, Trumpet 2, Trombone 1, Trombone 2, Trombone 3, Tuba, Violins 1, Violins 2, Violas, Cellos, Basses"},
 		"hp - 2(pic - str":              {"(pic - str", "not closed", ""},
-		"hp § pf":                       {"§", "belongs to no orchestra", "Harp, Piano"},
+		"hp § pf":                       {"§", "means nothing here", "Harp, Piano"},
 	} {
 		parts, unread, err := casting.Shorthand(line)
 		require.NoError(t, err, line)

@@ -73,8 +73,14 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 			devices[at] = i
 		}
 	}
+	settled := make([]Part, len(parts))
+	for n, m := range parts {
+		settled[n] = m.Part
+	}
+	settled = Beside(settled)
 	out := make([]Heard, len(parts))
 	for n, m := range parts {
+		m.Part = settled[n]
 		h := Heard{Music: m, Lacks: []string{}}
 		chosen, byHand := hand[m.ID]
 		i := names[nameKey(m.Name)]
@@ -117,8 +123,15 @@ func (c *Caster) hearDesks(h *Heard) {
 			mine.Played.Notes = ofDesk(m.Played.Notes, k, len(desks))
 		}
 		cast := c.cast(part, []template.Preference{{Kind: template.FromTemplate}})
-		h.Why, h.Lacks = cast.Why, cast.Lacks
+		for _, w := range cast.Lacks {
+			if !slices.Contains(h.Lacks, w) {
+				h.Lacks = append(h.Lacks, w)
+			}
+		}
 		if cast.Entry == Nobody {
+			if h.How == ByNobody {
+				h.Why = cast.Why
+			}
 			continue
 		}
 		h.How, h.Why = ByCast, "cast: the template's own"
@@ -191,7 +204,7 @@ func ofDesk(notes []articulation.Note, desk, of int) []articulation.Note {
 }
 
 // beyond lists the keys that are asked of somebody and that lie beyond the range of the
-// instrument; of one that is not known, none.
+// instrument; of one that is not known or has no pitch, none.
 func (c *Caster) beyond(h Heard) []int {
 	out := []int{}
 	for _, u := range h.Uses {
@@ -200,7 +213,7 @@ func (c *Caster) beyond(h Heard) []int {
 			id = patches[0].Sound
 		}
 		is := sound.ByID(id)
-		if id == "" || is == nil {
+		if id == "" || is == nil || !sound.Pitched(id) {
 			continue
 		}
 		for _, k := range u.Keys {

@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/core/template"
 )
 
@@ -221,4 +222,10 @@ func TestNamesOfTracksAreRead(t *testing.T) {
 	require.Equal(t, []int{36}, h.Beyond)
 	h, _ = hear("Trumpet 1 long", 60, 64)
 	require.Empty(t, h.Beyond)
+	h, who = hear("Hn 3-6", 64, 60, 55, 48)
+	require.Equal(t, casting.ByCast, h.How, "the fifth and sixth are not there; the others play")
+	require.Contains(t, who, "Horn 3 long")
+	require.NotContains(t, h.Why, "nobody")
+	require.False(t, sound.Pitched("drum.snare-drum"), "the keys of drums say what is struck")
+	require.True(t, sound.Pitched("drum.timpani") && sound.Pitched("pitched-percussion.marimba") && sound.Pitched("strings.viola"))
 }

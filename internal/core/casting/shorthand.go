@@ -215,7 +215,7 @@ func (s *shorthand) tokens(g span) []token {
 			out = append(out, token{span: span{at, string(r)}, tight: tight})
 		case unicode.IsSpace(r) || strings.ContainsRune(".,:;-–—=", r):
 		default:
-			s.fail(at, string(r), "it belongs to no orchestra")
+			s.fail(at, string(r), "this sign means nothing here")
 		}
 		tight = r == '+' || r == '/'
 		n += size
@@ -376,7 +376,7 @@ func (s *shorthand) seats(t token, count string, family *sound.Sound) {
 			} else if is := instrument(word); is != nil {
 				s.part(is.Name, is.ID, 1, 0)
 			} else {
-				s.fail(t.at, word, "it is no instrument")
+				s.fail(t.at, word, "no instrument has this name")
 			}
 		}
 	}
@@ -425,7 +425,7 @@ func (s *shorthand) beside(t token, family *sound.Sound, count string) {
 		if is := instrument(what); is != nil {
 			s.add(t.span, is, players)
 		} else if what != "" {
-			s.fail(t.at, what, "it is no instrument")
+			s.fail(t.at, what, "no instrument has this name")
 		}
 	}
 }
@@ -501,7 +501,7 @@ func (s *shorthand) word(tokens []token, players string) int {
 		}
 		return s.instruments(tokens, length, is, players)
 	}
-	s.fail(t.at, t.text, "it is no instrument")
+	s.fail(t.at, t.text, "no instrument has this name")
 	n := 1
 	if n < len(tokens) && tokens[n].digits() && tokens[n].tight {
 		n++

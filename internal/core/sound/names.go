@@ -274,3 +274,14 @@ var general = map[string]string{"drum.group": "Percussion", "voice.vocals": "Voi
 // Covers tells whether a part is a general one, such as percussion, and an instrument can
 // play it.
 func Covers(part, id string) bool { return general[part] != "" && general[part] == Family(id) }
+
+// Pitched tells whether the keys an instrument is asked for are its pitches: those of
+// drums, metals and made sounds only say what is struck.
+func Pitched(id string) bool {
+	s := ByID(id)
+	if s == nil || id == "" {
+		return false
+	}
+	family := Family(id)
+	return family != "Hybrid" && (family != "Percussion" || strings.HasSuffix(s.Section, "Tuned") || strings.HasSuffix(s.Section, "Timpani"))
+}

@@ -36,7 +36,7 @@ export function WiringDialog({ close }: { close: () => void }) {
           </button>
           {!nothing && (
             <button type="submit" className="button button-main" disabled={!seen}>
-              Wire it so
+              Wire it
             </button>
           )}
         </div>
