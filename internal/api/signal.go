@@ -43,6 +43,9 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 			continue
 		}
 		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
 			remedies, at := v.Proof.Remedies(m)
 			for k, remedy := range remedies {
 				x := gen.Remedy{Label: remedy.Label, At: at[k], Can: remedy.Build != nil || remedy.Rests != nil}
@@ -52,7 +55,7 @@ func (s *server) Marks(ctx context.Context, r gen.MarksRequestObject) (gen.Marks
 				}
 				out.Marks[n].Remedies = append(out.Marks[n].Remedies, x)
 			}
-			return ctx.Err()
+			return nil
 		})
 	}
 	if err := g.Wait(); err != nil {

@@ -3,6 +3,7 @@ package proof
 import (
 	"fmt"
 	"slices"
+	"sync"
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/seating"
@@ -183,22 +184,24 @@ func pairsShared(s *subject) []Mark {
 
 func unseated(s *subject) []Mark {
 	var out []Mark
+	all := s.seatAll()
 	for _, i := range s.t.Instruments {
 		if i.NeedsSeat() && i.Seat == nil {
 			out = append(out, Mark{
 				Subject: i.ID, Name: i.Name, Message: i.Name + " has no seat",
-				Remedies: []Remedy{s.reseat("Seat it", i.ID), s.seatAll()},
+				Remedies: []Remedy{s.reseat("Seat it", i.ID), all},
 			})
 		}
 	}
 	return out
 }
 
+// seatAll plans once, for however many marks it is tried.
 func (s *subject) seatAll() Remedy {
-	return Remedy{Label: "Seat everyone", Build: func() (change.Change, error) {
+	return Remedy{Label: "Seat everyone", Build: sync.OnceValues(func() (change.Change, error) {
 		plan := seating.Everyone(s.t, seating.Options{})
 		return change.Batch{Label: "Seat everyone", Changes: []change.Change{plan.Change()}}, nil
-	}}
+	})}
 }
 
 func seatClashes(s *subject) []Mark {

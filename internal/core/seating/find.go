@@ -144,17 +144,11 @@ func (h *hall) proof(i *template.Instrument) string {
 		return ""
 	}
 	bound, only := h.boundTo(i)
-	need := make([]float64, len(h.glasses))
-	rows := 0
-	for _, o := range h.t.Instruments {
-		if m, also := h.boundTo(o); !o.NeedsSeat() || only && (!also || m != bound) {
-			continue
-		}
-		rows++
-		for _, n := range h.member[o.ID] {
-			need[n] += h.atLeast[o.ID]
-		}
+	if !only {
+		bound = ""
 	}
+	all := h.neededBy(bound)
+	need, rows := all.mib, all.rows
 	who, limit, seats, large := "all machines together lack", 0.0, 0, false
 	for _, m := range h.t.Machines {
 		if only && m.ID != bound {
@@ -180,6 +174,35 @@ func (h *hall) proof(i *template.Instrument) string {
 		return fmt.Sprintf("; %s %d seats, whatever is moved", who, rows-seats)
 	}
 	return ""
+}
+
+// needed is what rows need at least: MiB in every set that must be ready at once.
+type needed struct {
+	mib  []float64
+	rows int
+}
+
+// neededBy is what those need that are bound to a machine, or all without one. It is
+// added up once.
+func (h *hall) neededBy(bound template.ID) needed {
+	if known, ok := h.needs[bound]; ok {
+		return known
+	}
+	out := needed{mib: make([]float64, len(h.glasses))}
+	for _, o := range h.t.Instruments {
+		if m, also := h.boundTo(o); !o.NeedsSeat() || bound != "" && (!also || m != bound) {
+			continue
+		}
+		out.rows++
+		for _, n := range h.member[o.ID] {
+			out.mib[n] += h.atLeast[o.ID]
+		}
+	}
+	if h.needs == nil {
+		h.needs = map[template.ID]needed{}
+	}
+	h.needs[bound] = out
+	return out
 }
 
 func (h *hall) whyNotOn(i *template.Instrument, m *template.Machine) string {

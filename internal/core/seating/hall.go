@@ -32,7 +32,8 @@ type hall struct {
 	absent   map[absence]*template.Library // what is known of libraries
 	has      map[string][]bool             // machines, by the libraries they have
 	tally    *tally
-	packed   bool // seats kept free for growth are taken, too
+	packed   bool                   // seats kept free for growth are taken, too
+	needs    map[template.ID]needed // by the machine that rows are bound to; see neededBy
 }
 
 // spread is a set of rows that feed one player, and sit on one port.
