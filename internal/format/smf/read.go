@@ -57,10 +57,10 @@ type Track struct {
 
 // Note is a note from its on to its off.
 type Note struct {
-	Start, End int64 // ticks
-	Channel    uint8 // 1..16
-	Key        uint8 // 0..127
-	Velocity   uint8 // 1..127
+	Start, End uint32 // ticks, up to MaxTicks
+	Channel    uint8  // 1..16
+	Key        uint8  // 0..127
+	Velocity   uint8  // 1..127
 }
 
 // Control is a controller value.
@@ -429,7 +429,7 @@ func (t *trackReader) noteOn(channel, key, velocity uint8) error {
 	if t.counting {
 		return nil
 	}
-	t.track.Notes = append(t.track.Notes, Note{Start: t.tick, End: t.tick + 1, Channel: channel, Key: key, Velocity: velocity})
+	t.track.Notes = append(t.track.Notes, Note{Start: uint32(t.tick), End: uint32(t.tick) + 1, Channel: channel, Key: key, Velocity: velocity})
 	t.next = append(t.next, 0)
 	n, on := int32(len(t.track.Notes)), &t.on[at(channel, key)]
 	if on.first == 0 {
@@ -453,7 +453,7 @@ func (t *trackReader) noteOff(channel, key uint8) {
 // stop ends the oldest note of a channel and key.
 func (t *trackReader) stop(at int) {
 	n := t.on[at].first - 1
-	t.track.Notes[n].End = max(t.tick, t.track.Notes[n].Start+1)
+	t.track.Notes[n].End = max(uint32(t.tick), t.track.Notes[n].Start+1)
 	t.on[at].first = t.next[n]
 }
 
@@ -549,13 +549,13 @@ func (t Track) Played(v *articulation.Vocabulary) articulation.Part {
 		}
 	}
 	for n, note := range t.Notes {
-		for ; next < len(texts) && texts[next].Tick <= note.Start; next++ {
+		for ; next < len(texts) && texts[next].Tick <= int64(note.Start); next++ {
 			if !texts[next].Lyric {
 				standing.Read(texts[next].Text)
 			}
 		}
 		out.Notes[n] = articulation.Note{
-			Start: note.Start, End: note.End, Key: int(note.Key), Velocity: int(note.Velocity), Articulations: standing.With(lyrics[note.Start]),
+			Start: int64(note.Start), End: int64(note.End), Key: int(note.Key), Velocity: int(note.Velocity), Articulations: standing.With(lyrics[int64(note.Start)]),
 		}
 	}
 	for _, c := range t.Controls {
