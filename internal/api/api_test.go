@@ -235,7 +235,7 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		"no choice by hand": {path + "/calls/music?hand=oops", []byte("MThd\x00\x00\x00\x06\x00\x01\x00\x00\x01\xe0"), 422, "no JSON object"},
 		"nobody's":          {path + "/instruments/x/printed?file=a.wav", []byte("hello"), 422, "only an instrument that plays patches"},
 		"a nameless one":    {path + "/instruments/x/printed", []byte("RIFF"), 422, "name the recording"},
-		"too many roles":    {path + "/calls/small", map[string]any{"budgetMib": 5, "roles": make([]map[string]string, 100)}, 422, "roles: maximum number of items is 64"},
+		"too many words":    {path + "/calls/small", map[string]any{"budgetMib": 5, "words": make([]string, 100)}, 422, "words: maximum number of items is 64"},
 		"not JSON":          {"/api/templates/file", []byte("{\n\"format\": oops"), 422, "line 2 is not JSON"},
 		"unknown change":    {path + "/changes", map[string]any{"base": 0, "change": map[string]string{"kind": "explode"}}, 422, "not a kind of change"},
 		"odd field":         {path + "/changes", map[string]any{"base": 0, "change": map[string]string{"kind": "delete", "id": "x"}}, 422, "unknown field"},

@@ -13,6 +13,7 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/note"
+	"fanfold/internal/core/sketch"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/format"
@@ -241,28 +242,25 @@ func (s *server) Small(ctx context.Context, r gen.SmallRequestObject) (gen.Small
 	if err != nil {
 		return nil, err
 	}
-	t := h.View().Template
-	roles := calls.UsualRoles(t)
-	if r.Body.Roles != nil {
-		if len(*r.Body.Roles) > calls.MaxRoles {
-			return nil, &change.Refused{Reason: fmt.Sprintf("at most %d roles are looked at, not %d", calls.MaxRoles, len(*r.Body.Roles))}
-		}
-		roles = nil
-		for _, x := range *r.Body.Roles {
-			roles = append(roles, calls.Role{Name: x.Name, Section: or(x.Section, ""), Family: template.Family(or(x.Family, "")), Word: or(x.Word, "")})
-		}
+	wish := sketch.Wish{BudgetMiB: r.Body.BudgetMib}
+	if r.Body.Without != nil {
+		wish.Without = *r.Body.Without
 	}
-	small := h.Small(r.Body.BudgetMib, roles)
-	out := gen.SmallSet{Mib: small.MiB, Instruments: idsOf(small.Instruments, func(i *template.Instrument) template.ID { return i.ID }), Roles: []gen.SmallRole{}}
-	for n, x := range roles {
-		role := gen.SmallRole{Role: gen.WantedRole{Name: x.Name}, Why: small.Why[n]}
-		role.Role.Section, role.Role.Word = said(x.Section), said(x.Word)
-		role.Role.Family = said(gen.WantedRoleFamily(x.Family))
-		role.By = said(small.Plays[n])
-		out.Roles = append(out.Roles, role)
+	if r.Body.Words != nil {
+		wish.Words = *r.Body.Words
+	}
+	small := h.Small(wish)
+	out := gen.SmallSet{Mib: small.MiB, Worth: small.Worth, Most: small.Most, Rows: []gen.SmallRow{}, Wants: []gen.SmallWant{}}
+	for _, i := range small.Rows {
+		out.Rows = append(out.Rows, gen.SmallRow{Id: i.ID, For: small.For[i.ID]})
+	}
+	for _, w := range small.Wants {
+		out.Wants = append(out.Wants, gen.SmallWant{Name: w.Name, By: said(w.By), Why: w.Why})
 	}
 	if name := or(r.Body.Keep, ""); name != "" {
-		revision, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return app.SaveCall(t, name, out.Instruments) })
+		revision, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+			return app.SaveCall(t, name, idsOf(small.Rows, func(i *template.Instrument) template.ID { return i.ID }))
+		})
 		if err != nil {
 			return nil, err
 		}

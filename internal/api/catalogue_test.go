@@ -320,7 +320,7 @@ func TestAScoreIsCast(t *testing.T) {
 	}{
 		"drop a MusicXML file":          {"", []byte("")},
 		"not as a MusicXML score":       {"", []byte("<html/>")},
-		"no instrument has this name":              {"?line=foghorns", nil},
+		"no instrument has this name":   {"?line=foghorns", nil},
 		"the casting list is no longer": {"?list=gone", score},
 		"is no JSON object":             {"?hand=x", score},
 		"nobody plays":                  {"?take=true&line=org&list=casting-template-only", nil},

@@ -44,6 +44,9 @@ func (s *server) CreateTemplate(ctx context.Context, r gen.CreateTemplateRequest
 	if r.Body.Sections != nil {
 		from.Sections = *r.Body.Sections
 	}
+	if r.Body.Rows != nil {
+		from.Rows = *r.Body.Rows
+	}
 	row, err := s.app.Begin(ctx, person(ctx), r.Body.Name, from)
 	return gen.CreateTemplate201JSONResponse{Id: row.ID, Name: row.Name, Revision: row.Revision}, err
 }

@@ -18,7 +18,8 @@ import (
 type From struct {
 	Line     string        // orchestra shorthand
 	Template uuid.UUID     // another template of the studio
-	Sections []template.ID // only these of it, with all in them; none for the whole
+	Sections []template.ID // only these of it, with all in them
+	Rows     []template.ID // or only these rows of it and its guides; they are called when it opens
 	Machines bool          // and the studio's machines
 }
 
@@ -37,10 +38,10 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.D
 		if failed != nil {
 			return db.Document{}, failed
 		}
-		if len(from.Sections) == 0 {
+		if len(from.Sections)+len(from.Rows) == 0 {
 			return there.Branch(ctx, p, Present, name)
 		}
-		c, err = sectionsOf(t, there.View().Template, from.Sections)
+		c, err = partOf(t, there.View().Template, from)
 		if err != nil {
 			return db.Document{}, err
 		}
@@ -67,21 +68,41 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.D
 	return a.Create(ctx, p, t)
 }
 
-// sectionsOf takes sections of another template, with the rows in them and their
-// ways to the mix; t is new, and takes on folds, return sets and settings, too.
-func sectionsOf(t, there *template.Template, sections []template.ID) (change.Change, error) {
+// partOf takes sections or rows of another template, with their ways to the mix; t is new,
+// and takes on folds, return sets and settings, too.
+func partOf(t, there *template.Template, from From) (change.Change, error) {
 	t.Folds, t.ReturnSets, t.Settings = slices.Clone(there.Folds), slices.Clone(there.ReturnSets), there.Settings
 	t.Settings.Seating.Wishes, t.Settings.RemotePort = nil, 0 // they are of what is there
-	var picks []compare.Pick
+	within := func(s template.ID) bool {
+		return slices.ContainsFunc(there.Ancestry(s), func(a *template.Section) bool { return slices.Contains(from.Sections, a.ID) })
+	}
+	opening := &template.Call{ID: NewID("call"), Name: "Opening call", Opening: true, Instruments: []template.ID{}}
+	wanted := map[template.ID]bool{}
+	for _, id := range from.Rows {
+		if there.Instrument(id) == nil {
+			return nil, refused(id, "one of the rows is no longer in %s", there.Name)
+		}
+		wanted[id] = true
+	}
+	var sections, rows []compare.Pick
 	for _, s := range there.SectionsInOrder() {
-		if slices.ContainsFunc(there.Ancestry(s.ID), func(a *template.Section) bool { return slices.Contains(sections, a.ID) }) {
-			picks = append(picks, compare.Pick{Noun: compare.Section, ID: s.ID})
-			for _, i := range there.Instruments {
-				if i.Section == s.ID {
-					picks = append(picks, compare.Pick{Noun: compare.Row, ID: i.ID})
-				}
+		whole := within(s.ID)
+		comes := whole
+		for _, i := range there.Instruments {
+			if i.Section == s.ID && (wanted[i.ID] || whole || len(wanted) > 0 && i.Kind == template.Guide) {
+				rows, comes = append(rows, compare.Pick{Noun: compare.Row, ID: i.ID}), true
+			}
+			if i.Section == s.ID && wanted[i.ID] {
+				opening.Instruments = append(opening.Instruments, i.ID)
 			}
 		}
+		if comes {
+			sections = append(sections, compare.Pick{Noun: compare.Section, ID: s.ID})
+		}
 	}
-	return compare.Take(t, there, picks, NewID)
+	c, err := compare.Take(t, there, append(sections, rows...), NewID)
+	if err != nil || len(opening.Instruments) == 0 {
+		return c, err
+	}
+	return change.Batch{Changes: []change.Change{c, change.Put{Calls: []change.Entry[template.Call]{change.Append(opening)}}}}, nil
 }

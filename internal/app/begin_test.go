@@ -45,10 +45,32 @@ func TestATemplateBegins(t *testing.T) {
 		}
 	}
 	require.Len(t, one.Libraries, 1, "what it needs, and no more")
+
+	chosen := []template.ID{there.Instruments[3].ID, there.Instruments[len(there.Instruments)-1].ID}
+	small := begin(app.From{Template: f.id, Rows: chosen})
+	require.Len(t, small.Instruments, 2, "some rows, as they were")
+	require.True(t, small.Calls[0].Opening)
+	require.ElementsMatch(t, chosen, small.Calls[0].Instruments)
+	require.Equal(t, there.Settings.Palette, small.Settings.Palette)
+	here := fan.New(small)
+	for _, id := range chosen {
+		i := small.Instrument(id)
+		old := there.Instrument(i.ID)
+		require.Equal(t, old.Seat, i.Seat)
+		require.NotNil(t, small.Index().Machines[i.Seat.Machine])
+		for _, fold := range there.Folds {
+			require.Equal(t, was.Stems(old, fold.ID)[0].Name, here.Stems(i, fold.ID)[0].Name)
+		}
+	}
+	for _, m := range proof.Check(small, "").Marks {
+		require.Contains(t, proof.Check(there, "").Counts(), m.Code, "nothing new is wrong with it")
+	}
 	_, err := f.app.Begin(ctx, f.ada, "Fresh", app.From{Template: uuid.New()})
 	require.Error(t, err)
 	_, err = f.app.Begin(ctx, f.ada, "Fresh", app.From{Line: "-"})
 	require.ErrorContains(t, err, "the line can not be read")
+	_, err = f.app.Begin(ctx, f.ada, "Fresh", app.From{Template: f.id, Rows: []template.ID{"nobody"}})
+	require.ErrorContains(t, err, "no longer in")
 	_, err = f.app.Begin(ctx, f.ada, " ", app.From{})
 	require.ErrorContains(t, err, "the name is empty")
 }

@@ -14,6 +14,7 @@ import (
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/patch"
+	"fanfold/internal/core/sketch"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/rig"
@@ -199,9 +200,10 @@ func (r *Running) Estimate(ids []template.ID, how How) ([]calls.Estimate, []*tem
 	return r.reckon(r.after(ids, how, false), nil), calls.Unseated(r.t, ids)
 }
 
-// Small chooses the instruments that play the most roles within a budget, MiB.
-func (r *Running) Small(budgetMiB float64, roles []calls.Role) calls.Small {
-	return calls.Sketch(r.doc.View().State, budgetMiB, roles, r.Ready())
+// Small chooses the rows that are most useful to write with, within a budget.
+func (r *Running) Small(w sketch.Wish) sketch.Sketch {
+	w.Ready = r.Ready()
+	return sketch.Make(r.doc.View().State, w)
 }
 
 // Ready lists who is ready, as the hosts report it.

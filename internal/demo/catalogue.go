@@ -54,8 +54,11 @@ func describe(p *template.Patch, i *template.Instrument, section string, words *
 	if id, own := ownWords[i.Name]; own {
 		is = sound.ByID(id)
 	}
-	if strings.HasPrefix(section, "Hybrid") { // where a fog horn is no horn
-		is = sound.ByID("synth.pad")
+	if _, kind, hybrid := strings.Cut(section, "Hybrid / "); hybrid { // where a fog horn is no horn
+		is = sound.ByID("synth.effects")
+		if kind == "Textures" {
+			is = sound.ByID("synth.pad")
+		}
 	}
 	if is != nil {
 		p.Sound, p.Roles = is.ID, slices.Clone(is.Roles)

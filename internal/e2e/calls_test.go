@@ -232,14 +232,21 @@ func TestASmallOneOutOfTheBigOne(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
 	p.press("Small")
-	p.seeText("[data-part=small-sum]", "of 24 roles")
+	p.seeText("[data-part=small-sum]", "[0-9]+ instruments in 1[56].* GiB")
+	p.seeText(`[data-want="High strings long"]`, "Violins [12] long")
+	p.see("[data-extra]")
 	p.see(`[aria-label="Budget, GiB"]`).MustSelectAllText().MustInput("1")
 	p.seeText(`[role=dialog]`, "left out: takes")
-	p.see(`[aria-label="Another role"]`).MustInput("harp")
-	p.press("Add the role")
-	p.seeText("[data-part=small-sum]", "of 25 roles")
+	p.see(`[aria-label="Also wanted"]`).MustInput("harpsichord")
+	p.press("^Add$")
+	p.seeText(`[data-want=harpsichord]`, "left out: takes")
+	p.see(`[aria-label="Also wanted"]`).MustInput("theremin")
+	p.press("^Add$")
+	p.seeText("[role=dialog]", "Nobody plays theremin")
 	p.see(`[aria-label="Budget, GiB"]`).MustSelectAllText().MustInput("16")
-	p.seeText(`[data-role="One harp"]`, "[Hh]arp")
+	p.seeText(`[data-want=harpsichord]`, "Harpsichord")
+	p.click(`[data-want="Harp"] input`)
+	p.seeText(`[data-want="Harp"]`, "not wanted")
 	p.click(`[role=dialog] .button-main`)
 	p.gone("[role=dialog]")
 	p.page.Timeout(2 * patience()).MustWait(`() => / [1-9]\d* ready/.test(" " + document.querySelector("[data-leaf=calls] header").textContent.replace("Calls", " "))`)
@@ -406,26 +413,22 @@ func TestAHostFailingOnScreen(t *testing.T) {
 	p.gone(`[data-machine=Elm]`)
 }
 
-// A small set becomes a template of its own: its buses are asked about, and its
-// rows keep their ways.
+// A small set becomes a template of its own, with its stems, machines and colours, and is
+// called when it opens.
 func TestASmallTemplateOutOfTheBigOne(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
 	p.press("Small")
-	p.seeText("[data-part=small-sum]", "of 24 roles")
+	p.seeText("[data-part=small-sum]", "[0-9]+ instruments in")
 	p.see(`[aria-label="Name of the small one"]`).MustSelectAllText().MustInput("Lantern sketch")
 	p.press("Make a template")
 	p.see(`[aria-label="Template: Lantern sketch"]`)
-	p.seeText("[role=dialog]", "no bus of these labels")
-	p.press("Paste$")
-	for range 5 { // what is made may ask for more
-		if p.page.MustEval(`() => new Promise((done) => setTimeout(() => done(!document.querySelector("[role=dialog]")), 1500))`).Bool() {
-			break
-		}
-		p.press("Paste$")
-	}
 	p.gone("[role=dialog]")
 	p.unfold("orchestra", "routing")
 	p.seeText(`[data-leaf=orchestra] header`, "[0-9]+ instruments")
 	p.seeText("[data-part=sums]", "add up to the mix")
+	p.unfold("calls")
+	p.seeText("[data-leaf=calls]", "Opening call")
+	p.page.Timeout(2 * patience()).MustWait(`() => / [1-9]\d* ready/.test(" " + document.querySelector("[data-leaf=calls] header").textContent.replace("Calls", " "))`)
+	p.press("Rest all")
 }

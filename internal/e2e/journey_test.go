@@ -229,7 +229,7 @@ func accessible(t *testing.T, theme string) {
 		"plan":     func() { p.unfold("seating"); p.press("Plan…") },
 		"compare":  func() { p.unfold("calls"); p.press("Compare") },
 		"music":    func() { p.unfold("calls"); p.press("From music") },
-		"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-role]") },
+		"small":    func() { p.unfold("calls"); p.press("Small"); p.see("[data-want]") },
 		"machine":  func() { p.unfold("seating"); p.press("change"); p.seeText("[role=dialog]", "Libraries installed") },
 		"host":     func() { p.unfold("seating"); p.press("its host"); p.see("[data-host]") },
 		"palette":  func() { p.press("View"); p.press("Palette"); p.seeText("[data-part=palette-faults]", "told apart") },

@@ -343,30 +343,6 @@ func (e SearchField) Valid() bool {
 	}
 }
 
-// Defines values for WantedRoleFamily.
-const (
-	Effect WantedRoleFamily = "effect"
-	Legato WantedRoleFamily = "legato"
-	Long   WantedRoleFamily = "long"
-	Short  WantedRoleFamily = "short"
-)
-
-// Valid indicates whether the value is a known member of the WantedRoleFamily enum.
-func (e WantedRoleFamily) Valid() bool {
-	switch e {
-	case Effect:
-		return true
-	case Legato:
-		return true
-	case Long:
-		return true
-	case Short:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for WhatIfAskKind.
 const (
 	WhatIfAskKindAnother WhatIfAskKind = "another"
@@ -1901,23 +1877,37 @@ type SignIn struct {
 	Password string `json:"password"`
 }
 
-// SmallRole defines model for SmallRole.
-type SmallRole struct {
-	By   *Id        `json:"by,omitempty"`
-	Role WantedRole `json:"role"`
-
-	// Why why nobody plays it
-	Why string `json:"why"`
+// SmallRow defines model for SmallRow.
+type SmallRow struct {
+	// For what it was chosen for
+	For string `json:"for"`
+	Id  Id     `json:"id"`
 }
 
 // SmallSet defines model for SmallSet.
 type SmallSet struct {
-	Instruments []Id    `json:"instruments"`
-	Mib         float64 `json:"mib"`
+	// Mib with their players, MiB
+	Mib float64 `json:"mib"`
+
+	// Most what all rows of the template would be worth
+	Most float64 `json:"most"`
 
 	// Revision once it is kept
 	Revision *int64      `json:"revision,omitempty"`
-	Roles    []SmallRole `json:"roles"`
+	Rows     []SmallRow  `json:"rows"`
+	Wants    []SmallWant `json:"wants"`
+
+	// Worth what the rows are worth to write with
+	Worth float64 `json:"worth"`
+}
+
+// SmallWant defines model for SmallWant.
+type SmallWant struct {
+	By   *Id    `json:"by,omitempty"`
+	Name string `json:"name"`
+
+	// Why why nobody plays it; empty for one that is not wanted
+	Why string `json:"why"`
 }
 
 // Sound what an instrument is
@@ -2143,19 +2133,6 @@ type Version struct {
 	Revision int64              `json:"revision"`
 }
 
-// WantedRole defines model for WantedRole.
-type WantedRole struct {
-	Family  *WantedRoleFamily `json:"family,omitempty"`
-	Name    string            `json:"name"`
-	Section *Id               `json:"section,omitempty"`
-
-	// Word in the name, the section, the sound or a role tag
-	Word *string `json:"word,omitempty"`
-}
-
-// WantedRoleFamily defines model for WantedRole.Family.
-type WantedRoleFamily string
-
 // WhatIfAsk defines model for WhatIfAsk.
 type WhatIfAsk struct {
 	Kind    WhatIfAskKind `json:"kind"`
@@ -2299,6 +2276,9 @@ type CreateTemplateJSONBody struct {
 	Machines *bool  `json:"machines,omitempty"`
 	Name     string `json:"name"`
 
+	// Rows or only these rows of it, which are its opening call
+	Rows *[]Id `json:"rows,omitempty"`
+
 	// Sections only these of it
 	Sections *[]Id `json:"sections,omitempty"`
 }
@@ -2352,8 +2332,11 @@ type SmallJSONBody struct {
 	// Keep keep it as a call of that name
 	Keep *string `json:"keep,omitempty"`
 
-	// Roles missing takes the usual ones
-	Roles *[]WantedRole `json:"roles,omitempty"`
+	// Without wants that are not wanted, by name
+	Without *[]string `json:"without,omitempty"`
+
+	// Words whatever these say, wanted as much as what is wanted most
+	Words *[]string `json:"words,omitempty"`
 }
 
 // TrimToMusicJSONBody defines parameters for TrimToMusic.

@@ -4,12 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"os"
-	"os/exec"
-	"path/filepath"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -85,26 +80,10 @@ func firstFit(p packing.Problem) (items, bins int) {
 	return items, len(open)
 }
 
-// cbc has an independent solver answer: COIN-OR branch and cut (Debian coinor-cbc). The
-// answer is not proved when time is up.
-func cbc(t *testing.T, goal string, rows, binary []string) (answer int, proved bool) {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s\nSubject To\n", goal)
-	for n, r := range rows {
-		fmt.Fprintf(&b, " c%d: %s\n", n, r)
-	}
-	fmt.Fprintf(&b, "Binary\n %s\nEnd\n", strings.Join(binary, "\n "))
-	file := filepath.Join(t.TempDir(), "pack.lp")
-	require.NoError(t, os.WriteFile(file, []byte(b.String()), 0o600))
-	said, err := exec.Command("cbc", file, "sec", "2", "solve").CombinedOutput()
-	require.NoError(t, err, "Debian's package coinor-cbc is needed: %s", said)
-	found := regexp.MustCompile(`Objective value:\s+(-?[0-9.]+)`).FindSubmatch(said)
-	if found == nil {
-		return 0, false
-	}
-	x, err := strconv.ParseFloat(string(found[1]), 64)
-	require.NoError(t, err)
-	return int(max(x, -x) + 0.5), strings.Contains(string(said), "Optimal solution found")
+// cbc has an independent solver answer, within two seconds.
+func cbc(t *testing.T, goal string, sum, rows, binary []string) (answer int, proved bool) {
+	x, _, proved := coretest.Programme{Goal: goal, Sum: sum, Rows: rows, Binary: binary, Seconds: 2}.Exact(t)
+	return int(x + 0.5), proved
 }
 
 // programme states a problem for cbc: x of item and bin, and u of a bin in use.
@@ -142,7 +121,7 @@ func mostByCbc(t *testing.T, p packing.Problem) (int, bool) {
 		rows = append(rows, fmt.Sprintf("u%d <= 1", b))
 		x = append(x, fmt.Sprintf("u%d", b))
 	}
-	return cbc(t, "Maximize\n rows: "+strings.Join(x[:len(x)-len(p.Bins)], " + "), rows, x)
+	return cbc(t, "Maximize", x[:len(x)-len(p.Bins)], rows, x)
 }
 
 // fewestByCbc is the fewest bins, all alike, that all items can be packed into.
@@ -156,7 +135,7 @@ func fewestByCbc(t *testing.T, p packing.Problem, most int) (int, bool) {
 			rows = append(rows, fmt.Sprintf("u%d - u%d <= 0", b, b-1))
 		}
 	}
-	return cbc(t, "Minimize\n bins: "+strings.Join(u, " + "), rows, append(x, u...))
+	return cbc(t, "Minimize", u, rows, append(x, u...))
 }
 
 // Four rows that fit into two bins in one way only, in every order.

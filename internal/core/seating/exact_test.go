@@ -2,11 +2,6 @@ package seating_test
 
 import (
 	"fmt"
-	"os"
-	"os/exec"
-	"path/filepath"
-	"regexp"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -29,28 +24,10 @@ func (p *programme) add(terms []string, rest string) {
 	}
 }
 
-// least has an independent solver find the smallest sum: COIN-OR branch and cut
-// (Debian coinor-cbc).
+// least has an independent solver find the smallest sum.
 func (p *programme) least(t testing.TB, sum []string) int {
-	var text strings.Builder
-	fmt.Fprintf(&text, "Minimize\n risers: %s\nSubject To\n", strings.Join(sum, " + "))
-	for n, r := range p.rows {
-		fmt.Fprintf(&text, " c%d: %s\n", n, r)
-	}
-	fmt.Fprintf(&text, "General\n %s\n", strings.Join(p.ints, "\n "))
-	if len(p.bins) > 0 {
-		fmt.Fprintf(&text, "Binary\n %s\n", strings.Join(p.bins, "\n "))
-	}
-	text.WriteString("End\n")
-	file := filepath.Join(t.TempDir(), "seats.lp")
-	require.NoError(t, os.WriteFile(file, []byte(text.String()), 0o600))
-	said, err := exec.Command("cbc", file, "sec", "120", "solve").CombinedOutput()
-	require.NoError(t, err, string(said))
-	require.Contains(t, string(said), "Optimal solution found")
-	found := regexp.MustCompile(`Objective value:\s+([0-9.]+)`).FindSubmatch(said)
-	require.NotNil(t, found)
-	n, err := strconv.ParseFloat(string(found[1]), 64)
-	require.NoError(t, err)
+	n, _, proved := coretest.Programme{Goal: "Minimize", Sum: sum, Rows: p.rows, Whole: p.ints, Binary: p.bins, Seconds: 120}.Exact(t)
+	require.True(t, proved)
 	return int(n + 0.5)
 }
 

@@ -224,6 +224,30 @@ func Desks(name string) []int {
 	return out
 }
 
+// together are words for many who play as one.
+var together = regexp.MustCompile(`\b(ensemble|section|tutti|choir|chor|chorus|coro|women|men|girls|boys)\b`)
+
+// Players is how many players a row's name says that it has: 3 of "Flutes a 3", 4 of "4
+// Horns"; 0 when it says nothing.
+func Players(name string) int {
+	n, _ := strconv.Atoi(strings.Trim(many.FindString(fold(name)), "abcdefghijklmnopqrstuvwxyz "))
+	return n
+}
+
+// Several tells whether a row's name speaks of several players who play as one: "Flutes a
+// 3", "4 Horns", "Sopranos", "Low brass ensemble".
+func Several(name string) bool {
+	text := fold(name)
+	if Players(name) > 1 || together.MatchString(text) {
+		return true
+	}
+	is := ByName(name)
+	return is != nil && slices.ContainsFunc(strings.Fields(text), func(w string) bool {
+		one, plural := strings.CutSuffix(w, "s")
+		return plural && !strings.HasSuffix(one, "s") && (byName[plain(one)] == is || byName[plain(w)] == is)
+	})
+}
+
 // either are names that mean one instrument among voices and another among strings.
 var either = []struct{ names, voice, strings string }{
 	{"bass basses basso bassi basse bassen", "voice.bass", "strings.contrabass"},

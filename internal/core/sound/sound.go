@@ -134,6 +134,11 @@ func ByName(name string) *Sound {
 	if s := named(words, len(words)); s != nil {
 		return s
 	}
+	for length := min(len(words), 4); length > 1; length-- { // "wooden flute" of "Wooden flute long"
+		if s := named(words, length); s != nil {
+			return s
+		}
+	}
 	if s := composed(name); s != nil {
 		return s
 	}

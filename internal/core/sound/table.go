@@ -17,7 +17,7 @@ var table = []Sound{
 	entry("wind.flutes.flute.alto", "Alto flute", "Winds / Flutes", 55, 91, "afl, flauto contralto, altflöte", "colour, melody", "A fourth below the flute; dark and breathy, easily covered."),
 	entry("wind.flutes.flute.bass", "Bass flute", "Winds / Flutes", 47, 84, "bfl, flauto basso, bassflöte", "colour", "An octave below the flute; hollow and quiet, for close microphones."),
 	entry("wind.flutes.recorder", "Recorder", "Winds / Flutes", 60, 98, "rec, blockflöte, flauto dolce", "colour", "A whistle flute with a plain, early sound."),
-	entry("wind.flutes.whistle", "Whistle", "Winds / Whistles", 62, 98, "low whistle, high whistle, tin whistle", "colour, melody", "A small whistle flute of folk music."),
+	entry("wind.flutes.whistle", "Whistle", "Winds / Whistles", 62, 98, "low whistle, high whistle, tin whistle, wooden flute", "colour, melody", "A small whistle flute of folk music."),
 	entry("wind.reed.oboe", "Oboe", "Winds / Oboes", 58, 93, "ob, oboi, hautbois, oboes, hoboe, oboen, htb, hb, oboe", "melody, solo", "A nasal, singing double reed; the orchestra tunes to its A."),
 	entry("wind.reed.english-horn", "English horn", "Winds / Oboes", 52, 81, "eh, cor anglais, ca, corno inglese, englischhorn", "solo, colour", "The alto oboe, a fifth lower; melancholy solos."),
 	entry("wind.reed.clarinet.eflat", "E-flat clarinet", "Winds / Clarinets", 55, 96, "ebcl, eb clarinet, es-klarinette, clarinetto piccolo, petite clarinette", "brilliance", "The small clarinet; shrill and agile above the others."),
@@ -31,6 +31,8 @@ var table = []Sound{
 	entry("wind.reed.saxophone.baritone", "Baritone saxophone", "Winds / Saxophones", 36, 69, "bsax, baritone sax, bari sax", "bass", "An octave below the alto."),
 	entry("wind.reed.bassoon", "Bassoon", "Winds / Bassoons", 34, 75, "bn, bsn, fagotto, fagotti, fagott, basson, bassoons, fag, fg, fagotte, fagot, fagotes, bon, bons", "bass, harmony, solo", "The bass of the double reeds; plaintive in its high tenor, dry in staccato."),
 	entry("wind.reed.contrabassoon", "Contrabassoon", "Winds / Bassoons", 22, 58, "cbn, cbsn, contrafagotto, kontrafagott, contrebasson, double bassoon, cfg, c bon, contrafagot, k-fag", "bass", "An octave below the bassoon, doubling the basses."),
+
+	entry("wind.group", "Woodwind ensemble", "Winds / Ensemble", 34, 98, "full winds, holzbläser, legni, bois, maderas", "harmony, power", "All woodwinds as one."),
 
 	entry("brass.french-horn", "Horn", "Brass / Horns", 34, 77, "hn, hrn, cor, corni, corno, french horn, horns, cors, f horn, hörner, trompa, trompas, waldhorn", "harmony, melody, solo", "Round and warm between winds and brass; noble in unison, brassy when stopped or forced."),
 	entry("brass.wagner-tuba", "Wagner tuba", "Brass / Horns", 35, 77, "wt, wtba, w.tba, wagnertuba, wagner tubas, wagnertuben", "harmony, colour", "A narrow tuba that horn players take; dark and solemn in fours."),
@@ -47,6 +49,7 @@ var table = []Sound{
 	entry("brass.euphonium", "Euphonium", "Brass / Tubas", 34, 70, "euph, tenor tuba, eufonio, bombardino, tenortuba", "solo, harmony", "A small, singing tuba."),
 	entry("brass.tuba", "Tuba", "Brass / Tubas", 26, 65, "tb, tba, bass tuba, basstuba, brass.tuba.bass, tubas", "bass", "The round bass of the brass."),
 	entry("brass.tuba.subcontrabass", "Contrabass tuba", "Brass / Tubas", 22, 60, "cb tuba, kontrabasstuba", "bass", "The largest tuba."),
+	entry("brass.group", "Brass ensemble", "Brass / Ensemble", 28, 86, "full brass, blechbläser, ottoni, cuivres, metales", "harmony, power", "All brass as one."),
 
 	entry("drum.timpani", "Timpani", "Percussion / Timpani", 38, 60, "tmp, timp, pauken, timbales, kettledrums, pk, timbal, timb, timbales (timpani)", "rhythm, bass", "Tuned kettledrums, four or five to a player."),
 	entry("drum.bass-drum", "Bass drum", "Percussion / Drums", 24, 60, "bd, gran cassa, g.c., große trommel, grosse caisse, concert bass drum, gr. cassa, gr. tr., gr. c., bombo", "weight", "Depth under a climax; a soft roll for thunder."),
@@ -96,8 +99,8 @@ var table = []Sound{
 	entry("voice.tenor", "Tenor", "Voices / Men", 46, 72, "tenore, tenors, ténor, tenori, tenöre, ténors, ten", "melody, harmony", "The high voice of men."),
 	entry("voice.bass", "Bass voice", "Voices / Men", 38, 65, "basses choir, basso, oktavists, choir bass, basses of the choir", "bass", "The low voice of men."),
 	entry("voice.baritone", "Baritone", "Voices / Men", 41, 67, "bar, bariton, baritono, baryton, baritones", "melody, harmony", "Between tenor and bass."),
-	entry("voice.vocals", "Choir", "Voices / Women", 38, 84, "coro, chor, chorus, choeur, voices, voice.female, voice.male, women, men, girls", "harmony, power", "Mixed voices."),
-	entry("voice.child", "Boys' choir", "Voices / Soloists", 57, 84, "boys, children, treble", "colour", "Unbroken voices."),
+	entry("voice.vocals", "Choir", "Voices / Women", 38, 84, "coro, chor, chorus, choeur, voices, voice.female, voice.male, women, men", "harmony, power", "Mixed voices."),
+	entry("voice.child", "Boys' choir", "Voices / Soloists", 57, 84, "boys, girls, children, treble", "colour", "Unbroken voices."),
 
 	entry("strings.violin", "Violins", "Strings / Violins 1", 55, 103, "vln, vn, vl, violin, violini, violine, violons, violin i, violin 1, violins 1, violin ii, violin 2, violins 2, violins i, violins ii, solo violin, violino, violini, vni, vns, violinen, violines, violín, geigen, geige", "melody, runs, harmony", "The sopranos of the strings, divided in firsts and seconds."),
 	entry("strings.viola", "Violas", "Strings / Violas", 48, 91, "vla, va, viola, viole, bratsche, bratschen, alto, altos strings, solo viola, br, vle", "harmony, inner voices", "A fifth below the violins; the warm middle."),

@@ -46,7 +46,7 @@ async function openFirst() {
 /** createTemplate makes a template, empty or from what there is, and opens it. */
 export async function createTemplate(
   name: string,
-  from: { line?: string; from?: string; sections?: Id[]; machines?: boolean } = {},
+  from: { line?: string; from?: string; sections?: Id[]; rows?: Id[]; machines?: boolean } = {},
 ) {
   const row = await attempt(() => answer(api.POST("/api/templates", { body: { name, ...from } })));
   if (row) await openTemplate(row.id);

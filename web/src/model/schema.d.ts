@@ -3194,29 +3194,39 @@ export interface components {
             /** @description why it can not be trimmed */
             why: string;
         };
-        WantedRole: {
-            name: string;
-            section?: components["schemas"]["Id"];
-            /** @enum {string} */
-            family?: "long" | "short" | "legato" | "effect";
-            /** @description in the name, the section, the sound or a role tag */
-            word?: string;
-        };
         SmallSet: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description with their players, MiB
+             */
             mib: number;
+            /**
+             * Format: double
+             * @description what the rows are worth to write with
+             */
+            worth: number;
+            /**
+             * Format: double
+             * @description what all rows of the template would be worth
+             */
+            most: number;
             /**
              * Format: int64
              * @description once it is kept
              */
             revision?: number;
-            instruments: components["schemas"]["Id"][];
-            roles: components["schemas"]["SmallRole"][];
+            rows: components["schemas"]["SmallRow"][];
+            wants: components["schemas"]["SmallWant"][];
         };
-        SmallRole: {
-            role: components["schemas"]["WantedRole"];
+        SmallRow: {
+            id: components["schemas"]["Id"];
+            /** @description what it was chosen for */
+            for: string;
+        };
+        SmallWant: {
+            name: string;
             by?: components["schemas"]["Id"];
-            /** @description why nobody plays it */
+            /** @description why nobody plays it; empty for one that is not wanted */
             why: string;
         };
         CompareAsk: {
@@ -3823,6 +3833,8 @@ export interface operations {
                     machines?: boolean;
                     /** @description only these of it */
                     sections?: components["schemas"]["Id"][];
+                    /** @description or only these rows of it, which are its opening call */
+                    rows?: components["schemas"]["Id"][];
                 };
             };
         };
@@ -6868,8 +6880,10 @@ export interface operations {
                 "application/json": {
                     /** Format: double */
                     budgetMib: number;
-                    /** @description missing takes the usual ones */
-                    roles?: components["schemas"]["WantedRole"][];
+                    /** @description wants that are not wanted, by name */
+                    without?: string[];
+                    /** @description whatever these say, wanted as much as what is wanted most */
+                    words?: string[];
                     /** @description keep it as a call of that name */
                     keep?: string;
                 };

@@ -1,62 +1,59 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, api, type Schemas } from "../../model/api";
+import { answer, api } from "../../model/api";
 import { call } from "../../model/changing";
-import { copyRows } from "../../model/delivering";
 import { createTemplate } from "../../model/opening";
-import { attempt, get, select, set, tell, useApp } from "../../model/store";
+import { attempt, get, select, tell, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 
-type Role = Schemas["WantedRole"];
 const mibOfGib = 1024;
 
-/** SmallDialog takes a small set out of the big template: what plays the most
- * of the wanted roles within a memory budget, and what that leaves out. */
+/** SmallDialog takes a small set out of the big template: what is most useful to
+ * write with within a memory budget, what each row is for, and what is left out. */
 export function SmallDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [budget, setBudget] = useState(16);
-  const [off, setOff] = useState<ReadonlySet<string>>(new Set()); // names of roles not wanted
+  const [without, setWithout] = useState<ReadonlySet<string>>(new Set()); // names of what is not wanted
   const [word, setWord] = useState("");
-  const [own, setOwn] = useState<Role[]>([]);
+  const [words, setWords] = useState<string[]>([]);
   const [name, setName] = useState("Sketch");
-  const ask = (roles: Role[] | undefined, keep?: string) =>
+  const ask = (keep?: string) =>
     answer(
       api.POST("/api/templates/{id}/calls/small", {
         params: { path: { id: get().sheet!.id } },
-        body: { budgetMib: budget * mibOfGib, ...(roles ? { roles } : {}), ...(keep ? { keep } : {}) },
+        body: { budgetMib: budget * mibOfGib, without: [...without], words, ...(keep ? { keep } : {}) },
       }),
     );
-  const { data: usual } = useQuery({ queryKey: ["small", sheet.id, "usual"], queryFn: () => ask(undefined) });
-  const all = [...(usual?.roles.map((r) => r.role) ?? []), ...own];
-  const roles = all.filter((r) => !off.has(r.name));
   const { data } = useQuery({
-    queryKey: ["small", sheet.id, sheet.revision, budget, roles],
-    queryFn: () => ask(roles),
-    enabled: usual !== undefined && Number.isFinite(budget),
+    queryKey: ["small", sheet.id, sheet.revision, budget, [...without], words],
+    queryFn: () => ask(),
+    enabled: Number.isFinite(budget) && budget >= 0,
     placeholderData: keepPreviousData,
   });
-  const told = new Map(data?.roles.map((r) => [r.role.name, r]));
-  const want = (role: string, on: boolean) => {
-    const next = new Set(off);
-    if (on) next.delete(role);
-    else next.add(role);
-    setOff(next);
+  const want = (name: string, on: boolean) => {
+    const next = new Set(without);
+    if (on) next.delete(name);
+    else next.add(name);
+    setWithout(next);
   };
+  const ids = data?.rows.map((r) => r.id) ?? [];
   const keep = async () => {
-    if (!(await attempt(() => ask(roles, name)))) return;
+    if (!(await attempt(() => ask(name)))) return;
     tell(`${name} is a call now.`);
     close();
   };
   const bring = async () => {
-    if (data && (await call(data.instruments, "only"))) close();
+    if (await call(ids, "only")) close();
   };
   const template = async () => {
-    copyRows(data!.instruments);
-    if (await createTemplate(name)) set({ dialog: "paste" }); // which asks about buses and puts the rows in
+    if (await createTemplate(name, { from: sheet.id, rows: ids })) close();
   };
+  const rowName = (id: string) => sheet.instruments.byId.get(id)?.name;
+  const extra = data?.rows.filter((r) => r.for.startsWith("more: ")) ?? [];
+  const idle = ids.length === 0;
   return (
-    <Floating title="A small one out of this" open onOpenChange={close} className="w-[680px]">
+    <Floating title="Make a small one" open onOpenChange={close} className="w-[760px]">
       <div className="mb-2 flex items-center gap-3">
         <label className="flex items-center gap-2">
           Within
@@ -70,42 +67,44 @@ export function SmallDialog({ close }: { close: () => void }) {
             value={budget}
             onChange={(e) => setBudget(Number(e.target.value))}
           />
-          GiB of memory
+          GiB of memory, with players
         </label>
         <span className="ml-auto" data-part="small-sum">
-          {data &&
-            `${plural(data.instruments.length, "instrument")} play ${data.roles.filter((r) => r.by).length} of ${plural(roles.length, "role")} in ${mib(data.mib)}`}
+          {data && `${plural(ids.length, "instrument")} in ${mib(data.mib)}`}
         </span>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
-        <table className="w-full text-left" aria-label="Roles">
+        <table className="w-full text-left" aria-label="What it plays">
           <tbody>
-            {all.map((r) => {
-              const is = told.get(r.name);
-              return (
-                <tr key={r.name} className="odd:bg-band" data-role={r.name}>
-                  <td className="w-56 py-0.5 pl-1">
-                    <label className="flex items-center gap-2">
-                      <input
-                        type="checkbox"
-                        checked={!off.has(r.name)}
-                        onChange={(e) => want(r.name, e.target.checked)}
-                      />
-                      {r.name}
-                    </label>
-                  </td>
-                  <td>
-                    {off.has(r.name) || !is ? (
-                      <span className="text-soft">not wanted</span>
-                    ) : is.by ? (
-                      sheet.instruments.byId.get(is.by)?.name
-                    ) : (
-                      <span className="text-accent">&gt; left out: {is.why}</span>
-                    )}
-                  </td>
-                </tr>
-              );
-            })}
+            {data?.wants.map((w) => (
+              <tr key={w.name} className="odd:bg-band" data-want={w.name}>
+                <td className="w-56 py-0.5 pl-1">
+                  <label className="flex items-center gap-2">
+                    <input
+                      type="checkbox"
+                      checked={!without.has(w.name)}
+                      onChange={(e) => want(w.name, e.target.checked)}
+                    />
+                    {w.name}
+                  </label>
+                </td>
+                <td>
+                  {without.has(w.name) ? (
+                    <span className="text-soft">not wanted</span>
+                  ) : w.by ? (
+                    rowName(w.by)
+                  ) : (
+                    <span className="text-accent">&gt; left out: {w.why}</span>
+                  )}
+                </td>
+              </tr>
+            ))}
+            {extra.map((r) => (
+              <tr key={r.id} className="odd:bg-band" data-extra={r.id}>
+                <td className="py-0.5 pl-1 text-soft">{r.for}</td>
+                <td>{rowName(r.id)}</td>
+              </tr>
+            ))}
           </tbody>
         </table>
       </div>
@@ -114,20 +113,25 @@ export function SmallDialog({ close }: { close: () => void }) {
         onSubmit={(e) => {
           e.preventDefault();
           const text = word.trim();
-          if (text && !all.some((r) => r.name === `One ${text}`)) setOwn([...own, { name: `One ${text}`, word: text }]);
+          if (text && !data?.wants.some((w) => w.name === text)) setWords([...words, text]);
           setWord("");
         }}
       >
         <input
           className="field w-56"
-          aria-label="Another role"
-          placeholder="One more: harp, pizz, choir…"
+          aria-label="Also wanted"
+          placeholder="Also: harpsichord, col legno, girls…"
           value={word}
           onChange={(e) => setWord(e.target.value)}
         />
         <button type="submit" className="button" disabled={word.trim() === ""}>
-          Add the role
+          Add
         </button>
+        {words.some((w) => data && !data.wants.some((x) => x.name === w)) && (
+          <span className="text-soft">
+            Nobody plays {words.filter((w) => !data?.wants.some((x) => x.name === w)).join(", ")}.
+          </span>
+        )}
       </form>
       <div className="mt-3 flex items-center gap-2">
         <input
@@ -136,36 +140,21 @@ export function SmallDialog({ close }: { close: () => void }) {
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
-        <button
-          type="button"
-          className="link h-6"
-          disabled={!data?.instruments.length}
-          onClick={() => select(data!.instruments, data!.instruments[0] ?? null)}
-        >
+        <button type="button" className="link h-6" disabled={idle} onClick={() => select(ids, ids[0] ?? null)}>
           Select them
         </button>
         <button
           type="button"
           className="button ml-auto"
-          disabled={!data?.instruments.length || name.trim() === ""}
+          disabled={idle || name.trim() === ""}
           onClick={() => void template()}
         >
           Make a template
         </button>
-        <button
-          type="button"
-          className="button"
-          disabled={!data?.instruments.length || name.trim() === ""}
-          onClick={() => void keep()}
-        >
+        <button type="button" className="button" disabled={idle || name.trim() === ""} onClick={() => void keep()}>
           Keep as a call
         </button>
-        <button
-          type="button"
-          className="button button-main"
-          disabled={!data?.instruments.length}
-          onClick={() => void bring()}
-        >
+        <button type="button" className="button button-main" disabled={idle} onClick={() => void bring()}>
           Call it
         </button>
       </div>

@@ -37,7 +37,7 @@ export const calls = leaf({
       },
     })),
     command("A call from the music", "", () => set({ dialog: "music" })),
-    command("A small one out of this", "", () => set({ dialog: "small" })),
+    command("Make a small one", "", () => set({ dialog: "small" })),
     command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
     command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
     command("Call the selection", "C", () => void call([...get().selection], "call")),
