@@ -49,6 +49,26 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 	return gen.Cast200JSONResponse(out), nil
 }
 
+// Furnish implements the contract.
+func (s *server) Furnish(ctx context.Context, r gen.FurnishRequestObject) (gen.FurnishResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	is, revision, err := h.Furnish(ctx, p, app.FurnishAsk{Fill: r.Body.Fill, List: or(r.Body.List, ""), Stems: or(r.Body.Stems, ""), Seats: r.Body.Seats, OpeningMiB: r.Body.OpeningMib})
+	if err != nil {
+		return nil, err
+	}
+	out := gen.Furnish200JSONResponse{
+		Revision: revision, Filled: is.Filled + is.Added, Joined: is.Joined, Free: []gen.FreeRow{}, Libraries: append([]string{}, is.Libraries...), Stems: is.Stems,
+		Seated: is.Seated, Unseated: is.Unseated, Opening: is.Opening, OpeningMib: is.OpeningMiB,
+	}
+	for _, f := range is.Free {
+		out.Free = append(out.Free, gen.FreeRow{Row: f.Row, Name: f.Name, Why: f.Why})
+	}
+	return out, nil
+}
+
 // partsOf reads the parts of a score, or of an orchestra in shorthand.
 func partsOf(ctx context.Context, body io.Reader, line string) (string, []casting.Part, []casting.Unread, error) {
 	if line != "" {

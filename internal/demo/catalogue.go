@@ -60,8 +60,14 @@ func describe(p *template.Patch, i *template.Instrument, section string, words *
 			is = sound.ByID("synth.pad")
 		}
 	}
+	if first, _, _ := strings.Cut(i.Name, " "); is != nil && strings.HasPrefix(section, "Voices") { // basses who sing
+		is = sound.ByID(sound.Among(first, is.ID, "Voices"))
+	}
 	if is != nil {
 		p.Sound, p.Roles = is.ID, slices.Clone(is.Roles)
+		if strings.HasSuffix(section, "Soloists") && !slices.Contains(p.Roles, "solo") {
+			p.Roles = append(p.Roles, "solo")
+		}
 		p.KeyLow, p.KeyHigh = max(p.KeyLow, is.Low), min(p.KeyHigh, is.High)
 		if p.KeyLow >= p.KeyHigh {
 			p.KeyLow, p.KeyHigh = is.Low, is.High

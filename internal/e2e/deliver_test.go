@@ -31,7 +31,14 @@ func (p *person) newTemplate(name string) {
 	p.t.Helper()
 	p.click(`[aria-label^="Template: "]`)
 	p.press("New template")
-	p.see(`[role=dialog] input:focus`).MustInput(name)
+	p.fromNothing(name)
+}
+
+// fromNothing fills the form of a new template for one that begins with nothing.
+func (p *person) fromNothing(name string) {
+	p.t.Helper()
+	p.page.MustElementR("[role=dialog] label", "^Nothing$").MustClick()
+	p.see(`[aria-label="Name of the template"]`).MustInput(name)
 	p.keys(input.Enter)
 	p.see(`[aria-label="Template: ` + name + `"]`)
 }

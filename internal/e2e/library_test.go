@@ -207,6 +207,43 @@ func TestAScoreIsCast(t *testing.T) {
 	p.see(`[aria-label="Template: The Salt Lantern"]`)
 }
 
+// A new template begins with a score, and another with a row list; each is made ready to
+// play in the same go.
+func TestAScoreAndAListArePlayedAtOnce(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.click(`[aria-label^="Template: "]`)
+	p.press("New template")
+	p.see(`[aria-label="Name of the template"]`).MustInput("The causeway")
+	p.page.MustElementR("[role=dialog] label", "^A score$").MustClick()
+	p.see(`[aria-label="Stems to deliver"]`).MustSelect("Film, sections: one stem a section, percussion in two")
+	p.press("Make it$")
+	p.see(`input[aria-label=Score]`).MustSetFiles("../format/musicxml/testdata/pier.musicxml")
+	p.see(`[data-part-name="Violins I"]`)
+	p.press("Cast it")
+	p.seeText("[data-part=furnished]", "[0-9]+ rows got a seat")
+	p.press("^Good$")
+	p.unfold("orchestra", "routing")
+	p.seeText("[data-part=sums]", "add up to the mix")
+	p.unfold("calls")
+	p.see(`[data-call="Opening call"]`)
+	p.press("Rest all")
+
+	p.click(`[aria-label="Template: The causeway"]`)
+	p.press("New template")
+	p.see(`[aria-label="Name of the template"]`).MustInput("Harbour list")
+	p.page.MustElementR("[role=dialog] label", "^A row list$").MustClick()
+	p.press("Make it$")
+	list := filepath.Join(t.TempDir(), "list.csv")
+	require.NoError(t, os.WriteFile(list, []byte("Section,Name,Kind,Articulations\nWinds,Flute 1 long,spare,long;legato\nWinds,Heckelphone,spare,long\n"), 0o644))
+	p.see(`[role=dialog] input[type=file]`).MustSetFiles(list)
+	p.press("Take 2 rows")
+	p.seeText("[data-part=furnished]", "1 row plays now, from Millrace Winds")
+	p.press("^Good$")
+	p.unfold("orchestra")
+	p.see(`[data-row="Flute 1 long"]`)
+	p.back(t)
+}
+
 // A list of preferences is copied, changed and decides who plays.
 func TestACastingListDecides(t *testing.T) {
 	p := enter(t, 1280, 800)

@@ -1006,6 +1006,34 @@ type FoldSum struct {
 	} `json:"without"`
 }
 
+// FreeRow defines model for FreeRow.
+type FreeRow struct {
+	Name string `json:"name"`
+	Row  Id     `json:"row"`
+	Why  string `json:"why"`
+}
+
+// Furnished defines model for Furnished.
+type Furnished struct {
+	// Filled rows that play now
+	Filled int       `json:"filled"`
+	Free   []FreeRow `json:"free"`
+
+	// Joined free rows that are not needed
+	Joined    int      `json:"joined"`
+	Libraries []string `json:"libraries"`
+
+	// Opening rows of the opening call
+	Opening    int     `json:"opening"`
+	OpeningMib float64 `json:"openingMib"`
+	Revision   int64   `json:"revision"`
+	Seated     int     `json:"seated"`
+
+	// Stems made
+	Stems    int `json:"stems"`
+	Unseated int `json:"unseated"`
+}
+
 // HandAsk defines model for HandAsk.
 type HandAsk struct {
 	From *int  `json:"from,omitempty"`
@@ -2455,6 +2483,22 @@ type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
 }
 
+// FurnishJSONBody defines parameters for Furnish.
+type FurnishJSONBody struct {
+	// Fill free rows are filled from the libraries of the studio
+	Fill bool `json:"fill"`
+	List *Id  `json:"list,omitempty"`
+
+	// OpeningMib memory of an opening call; 0 makes none
+	OpeningMib float64 `json:"openingMib"`
+
+	// Seats whoever has no seat gets one
+	Seats bool `json:"seats"`
+
+	// Stems a starting point of stems; missing keeps those there are
+	Stems *string `json:"stems,omitempty"`
+}
+
 // HandbookParamsFormat defines parameters for Handbook.
 type HandbookParamsFormat string
 
@@ -2741,6 +2785,9 @@ type WireJSONRequestBody WireJSONBody
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
 
+// FurnishJSONRequestBody defines body for Furnish for application/json ContentType.
+type FurnishJSONRequestBody FurnishJSONBody
+
 // HereJSONRequestBody defines body for Here for application/json ContentType.
 type HereJSONRequestBody HereJSONBody
 
@@ -3004,6 +3051,9 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
+
+	// (POST /api/templates/{id}/furnish)
+	Furnish(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx *echo.Context, id openapi_types.UUID, format HandbookParamsFormat) error
@@ -4302,6 +4352,22 @@ func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	return err
 }
 
+// Furnish converts echo context to params.
+func (w *ServerInterfaceWrapper) Furnish(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Furnish(ctx, id)
+	return err
+}
+
 // Handbook converts echo context to params.
 func (w *ServerInterfaceWrapper) Handbook(ctx *echo.Context) error {
 	var err error
@@ -5444,6 +5510,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/recordings", wrapper.Recordings, options.OperationMiddlewares["Recordings"]...)
 	router.GET(options.BaseURL+"/api/recordings/:audio", wrapper.Recorded, options.OperationMiddlewares["Recorded"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/furnish", wrapper.Furnish, options.OperationMiddlewares["Furnish"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/small", wrapper.Small, options.OperationMiddlewares["Small"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/:call/trim", wrapper.TrimToMusic, options.OperationMiddlewares["TrimToMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/calls/:call/midi", wrapper.CallMidi, options.OperationMiddlewares["CallMidi"]...)
@@ -8013,6 +8080,46 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 	return err
 }
 
+type FurnishRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *FurnishJSONRequestBody
+}
+
+type FurnishResponseObject interface {
+	VisitFurnishResponse(w http.ResponseWriter) error
+}
+
+type Furnish200JSONResponse Furnished
+
+func (response Furnish200JSONResponse) VisitFurnishResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FurnishdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FurnishdefaultApplicationProblemPlusJSONResponse) VisitFurnishResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HandbookRequestObject struct {
 	Id     openapi_types.UUID   `json:"id"`
 	Format HandbookParamsFormat `json:"format"`
@@ -10149,6 +10256,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
+
+	// (POST /api/templates/{id}/furnish)
+	Furnish(ctx context.Context, request FurnishRequestObject) (FurnishResponseObject, error)
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx context.Context, request HandbookRequestObject) (HandbookResponseObject, error)
@@ -12537,6 +12647,54 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 		return err
 	} else if validResponse, ok := response.(ExportResponseObject); ok {
 		return validResponse.VisitExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Furnish operation middleware
+func (sh *strictHandler) Furnish(ctx *echo.Context, id openapi_types.UUID) error {
+	var request FurnishRequestObject
+
+	request.Id = id
+
+	var body FurnishJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Furnish(ctx.Request().Context(), request.(FurnishRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Furnish")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FurnishResponseObject); ok {
+		return validResponse.VisitFurnishResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

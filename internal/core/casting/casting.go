@@ -98,6 +98,7 @@ type candidate struct {
 	library    template.ID
 	sound      string // as stated, else as the name says
 	base       string // the name without ways of playing: "flute 1" of "Flute 1 short"
+	solo       bool
 }
 
 // Caster casts parts.
@@ -107,7 +108,15 @@ type Caster struct {
 	inside []candidate // the template's instruments
 	all    []candidate // the catalogue's patches
 	place  map[template.ID]int
-	wanted []string // the sounds of all parts that are cast
+	wanted []string          // the sounds of all parts that are cast
+	taken  map[string]string // who has a patch, or an instrument of a general part, already, when desks are kept apart
+}
+
+// Apart lets desks keep apart: where another patch would do as well, a patch that one desk
+// plays is not given to a second. It returns the caster.
+func (c *Caster) Apart() *Caster {
+	c.taken = map[string]string{}
+	return c
 }
 
 // New prepares to cast with a template and a catalogue.
@@ -126,7 +135,7 @@ func New(t, cat *template.Template) *Caster {
 }
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
-	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name)}
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: soloist(name) || slices.Contains(p.Roles, "solo")}
 	if i != nil && sound.ByID(p.Sound) == nil {
 		x.sound = sound.Among(name, x.sound, sound.Family(SoundOf(nil, c.t.SectionPath(i.Section))))
 	}
@@ -159,8 +168,24 @@ func (c *Caster) Cast(parts []Part, list []template.Preference, hand map[string]
 			continue
 		}
 		out[n] = c.cast(p, list)
+		for _, id := range out[n].Patches {
+			if x := c.all[c.place[id]]; c.taken != nil {
+				for _, key := range []string{string(id), x.sound} {
+					if c.taken[key] == "" {
+						c.taken[key] = p.Name
+					}
+				}
+			}
+		}
 	}
 	return out
+}
+
+// shared tells whether another desk plays a patch already, or what a general part would
+// take.
+func (c *Caster) shared(p Part, x candidate) bool {
+	other := func(by string) bool { return by != "" && by != p.Name }
+	return other(c.taken[string(x.patch.ID)]) || sound.Covers(p.Sound, x.sound) && other(c.taken[x.sound])
 }
 
 func (c *Caster) byHand(p Part, ids []template.ID) Choice {
@@ -288,7 +313,11 @@ func (c *Caster) cover(p Part, list []candidate) []candidate {
 			if len(chosen) > 0 && plays == 0 {
 				continue
 			}
-			if s := 1 + score(p, x, plays); best < 0 || s > most {
+			s := 1 + score(p, x, plays)
+			if c.shared(p, x) {
+				s -= 1 << 19
+			}
+			if best < 0 || s > most {
 				best, most = n, s
 			}
 		}
@@ -341,27 +370,32 @@ func (c *Caster) base(name string) string {
 	return strings.Join(words, " ")
 }
 
-// score says how well somebody suits a part: the desk first, then what is
-// played, then the keys.
+// score says how well somebody suits a part: a soloist or none, the very instrument, the
+// desk, the keys, then what is played.
 func score(p Part, x candidate, plays int) int {
-	s := min(plays, 1<<20)
+	s := min(plays, 1<<12)
 	want, has := desk(p.Name), desk(x.name)
 	switch {
 	case want != 0 && want == has:
 		s += 1 << 24
-	case want == 0 && has == 0:
+	case want == 0 && has <= 1:
 		s += 1 << 23
 	case has == 0:
 		s += 1 << 22
 	}
-	if soloist(x.name) != soloist(p.Name) {
-		s -= 1 << 25
+	if x.solo != soloist(p.Name) {
+		s -= 1 << 27
 	}
 	if p.Notes == 0 || x.patch.KeyLow <= p.Low && x.patch.KeyHigh >= p.High {
 		s += 1 << 21
 	}
-	if x.sound == p.Sound {
-		s += 1 << 20
+	if p.Sound != "" && sound.ByID(x.sound) == sound.ByID(p.Sound) {
+		s += 1 << 26
+	} else if sound.Covers(p.Sound, x.sound) {
+		s += sound.Usual(p.Sound, x.sound) << 13
+	}
+	if sound.Special(x.base) {
+		s -= 1 << 18
 	}
 	return s
 }

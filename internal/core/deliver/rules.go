@@ -18,6 +18,7 @@ type Traits struct {
 	Family   template.Family   // of its first articulation; empty without one
 	Also     []template.Family // families of the others
 	Register template.Register // empty when its range is not known
+	Usual    string            // the instrument that is usually in this register; empty where its range decides
 	Low      int               // its range, MIDI notes
 	High     int
 	Library  template.ID
@@ -111,7 +112,13 @@ func (s *Sorter) Traits(i *template.Instrument) Traits {
 		tr.Library = patches[0].Library
 		tr.Low, tr.High = rangeOf(patches[0])
 	}
+	of := ""
+	if len(patches) > 0 && s.t.Settings.Deliver.SplitKey == 0 {
+		of = sound.Register(patches[0].Sound)
+	}
 	switch middle := tr.Low + tr.High; {
+	case of != "":
+		tr.Register, tr.Usual = template.Register(of), strings.ToLower(sound.ByID(patches[0].Sound).Name)
 	case tr.High == 0:
 	case middle < 2*s.t.SplitKey():
 		tr.Register = template.Low
@@ -187,7 +194,8 @@ func (s *Sorter) why(rule int, i *template.Instrument) string {
 	if r.Family != "" {
 		say(true, "%s, as %s is", r.Family, i.Articulations[0])
 	}
-	say(r.Register != "", "%s: %s to %s", r.Register, note.Name(tr.Low, s.t.MiddleC()), note.Name(tr.High, s.t.MiddleC()))
+	say(r.Register != "" && tr.Usual != "", "%s, as is usual for %s", r.Register, tr.Usual)
+	say(r.Register != "" && tr.Usual == "", "%s: %s to %s", r.Register, note.Name(tr.Low, s.t.MiddleC()), note.Name(tr.High, s.t.MiddleC()))
 	say(r.Role != "", "has the role %s", r.Role)
 	say(r.Name != "", "its name meets %q", r.Name)
 	if len(met) == 0 {

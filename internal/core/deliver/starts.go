@@ -12,7 +12,7 @@ import (
 type Ask struct {
 	Section  template.ID // exactly this one; otherwise by what follows
 	Tint     string      // of the top section: what it holds
-	Words    string      // the section's name holds one of them, separated by commas
+	Words    string      // the section's name holds one of them, separated by commas, or begins with it: "^harp"
 	Register template.Register
 	Family   template.Family
 	Role     string
@@ -63,7 +63,7 @@ func detailed() []*Wanted {
 			stem("High percussion", Ask{Tint: "clay", Register: template.High}),
 			stem("Low percussion", rest("clay"))),
 		section("Keys and harp",
-			stem("Harp", Ask{Tint: "stone", Words: "harps,harp "}),
+			stem("Harp", Ask{Tint: "stone", Words: "^harp"}),
 			stem("Keys", rest("stone"))),
 		section("Voices",
 			stem("Solo voices", Ask{Tint: "rose", Words: "solo"}, Ask{Tint: "rose", Role: "solo"}),
@@ -240,7 +240,8 @@ func (e *establisher) sections(a Ask) []template.ID {
 			continue
 		}
 		for word := range strings.SplitSeq(a.Words, ",") {
-			if strings.Contains(template.FoldName(s.Name)+" ", word) {
+			name := template.FoldName(s.Name) + " "
+			if begins, at := strings.CutPrefix(word, "^"); at && strings.HasPrefix(name, begins) || !at && strings.Contains(name, word) {
 				out = append(out, s.ID)
 				break
 			}

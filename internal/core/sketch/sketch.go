@@ -197,15 +197,15 @@ func (s *sketcher) look(i *template.Instrument) looks {
 		l.ways = append(l.ways, s.way(a))
 	}
 	l.text = strings.ToLower(i.Name + " " + path + " " + tags + " " + strings.Join(l.ways, " "))
-	l.solo = strings.Contains(strings.ToLower(i.Name+" "+path), "solo")
+	l.solo = strings.Contains(strings.ToLower(i.Name+" "+path), "solo") || slices.ContainsFunc(patches, func(p *template.Patch) bool { return slices.Contains(p.Roles, "solo") })
 	l.players = sound.Players(i.Name)
 	l.section = !l.solo && (l.players > 1 || sound.Several(i.Name) || l.family == "Strings" || strings.HasSuffix(l.sound, ".group"))
 	l.plain = 1
-	if slices.ContainsFunc(strings.Fields(l.desk), func(w string) bool { return special[w] }) && l.sound != "wind.flutes.flute.piccolo" {
+	if sound.Special(l.desk) {
 		l.plain = specially
 	}
 	if d := sound.Desks(l.desk); len(d) > 0 && d[0] > 1 {
-		l.plain *= 1 - .03*float64(min(d[0], 10)-1) // the first desk goes before
+		l.plain *= 1 - .1*float64(min(d[0], 8)-1) // the first desk goes before
 	}
 	return l
 }

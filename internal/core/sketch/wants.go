@@ -1,10 +1,6 @@
 package sketch
 
-import (
-	"strings"
-
-	"fanfold/internal/core/sound"
-)
+import "fanfold/internal/core/sound"
 
 // manner is a way of playing that a sketch is written with, and how well each
 // articulation serves as it, 0..1. No articulations: any does.
@@ -79,19 +75,8 @@ type familyWant struct {
 	worth     float64
 }
 
-// special are words of names for a special kind of an instrument; beside the plain one it
-// serves less, by specially.
-var special = words("felt upright prepared toy bowed gut lever soft hard muted small piccolo old broken finger far tiny detuned")
-
+// specially is how well a special kind of an instrument serves beside the plain one, 0..1.
 const specially = .7
-
-func words(list string) map[string]bool {
-	out := map[string]bool{}
-	for _, w := range strings.Fields(list) {
-		out[w] = true
-	}
-	return out
-}
 
 // sizes say how well a number of players who play as one serves, by family: the usual
 // section best. The first line whose number is reached counts.

@@ -299,6 +299,39 @@ var general = map[string]string{"drum.group": "Percussion", "voice.vocals": "Voi
 // play it.
 func Covers(part, id string) bool { return general[part] != "" && general[part] == Family(id) }
 
+// special are words of names for a special kind of an instrument. Common practice, no source.
+var special = words(map[string]string{"-": "felt upright prepared toy bowed gut lever soft hard muted small piccolo old broken finger far tiny detuned"})
+
+// Special tells whether a name speaks of a special kind of an instrument, beside the plain
+// one: a felt upright, a gut harp, a piccolo snare; but not of a piccolo.
+func Special(name string) bool {
+	is := ByName(name)
+	return slices.ContainsFunc(strings.Fields(fold(name)), func(w string) bool {
+		return special[w] != "" && (is == nil || !slices.Contains(strings.Fields(fold(is.Name)), w))
+	})
+}
+
+// usual are what those who play a general part take, the first of them first. Common
+// practice, no source.
+var usual = map[string][]string{
+	"drum.group": {
+		"drum.bass-drum", "drum.snare-drum", "metal.cymbal.suspended", "metal.cymbal", "metal.tamtam", "pitched-percussion.glockenspiel", "metal.triangle", "drum.tom-tom",
+		"pitched-percussion.xylophone", "drum.tambourine", "pitched-percussion.vibraphone", "drum.taiko", "pitched-percussion.marimba", "pitched-percussion.tubular-bells", "wood.wood-block",
+	},
+	"voice.vocals": {"voice.soprano", "voice.alto", "voice.tenor", "voice.bass"},
+}
+
+// Usual says how usual it is that those who play a general part take an instrument: 0 for
+// not at all, to 31.
+func Usual(part, id string) int {
+	for n, u := range usual[part] {
+		if Within(id, u) {
+			return 31 - n
+		}
+	}
+	return 0
+}
+
 // Pitched tells whether the keys an instrument is asked for are its pitches: those of
 // drums, metals and made sounds only say what is struck.
 func Pitched(id string) bool {

@@ -105,3 +105,32 @@ var plays = map[string]Plays{
 	"synth":         {[]Desk{one("long")}, split("effect, swell, crescendo, diminuendo, glissando, hit")},
 	"synth.effects": {[]Desk{one("effect")}, split("hit, swell, crescendo, glissando, roll, long")},
 }
+
+// registers say in which half of its family an instrument plays, by the ID of its kind;
+// the range decides for those that are not named. Common practice, no source.
+var registers = map[string]string{
+	"wind.flutes": "high", "wind.flutes.flute.bass": "low", "wind.reed.oboe": "high", "wind.reed.english-horn": "high", "wind.reed.clarinet": "high", "wind.reed.clarinet.bass": "low",
+	"wind.reed.clarinet.contrabass": "low", "wind.reed.bassoon": "low", "wind.reed.contrabassoon": "low", "wind.reed.saxophone.soprano": "high", "wind.reed.saxophone.alto": "high",
+	"wind.reed.saxophone.tenor": "low", "wind.reed.saxophone.baritone": "low", "wind.reed.basset-horn": "low",
+	"brass.french-horn": "high", "brass.trumpet": "high", "brass.cornet": "high", "brass.flugelhorn": "high", "brass.alto-horn": "high", "brass.trombone": "low", "brass.tuba": "low", "brass.cimbasso": "low",
+	"brass.euphonium": "low", "brass.baritone-horn": "low", "brass.wagner-tuba": "low",
+	"drum": "low", "drum.snare-drum": "high", "drum.tambourine": "high", "metal": "high", "metal.tamtam": "low", "wood": "high", "rattle": "high", "drum.group": "low",
+	"pitched-percussion": "high",
+	"voice.soprano":      "high", "voice.alto": "high", "voice.mezzo-soprano": "high", "voice.child": "high", "voice.tenor": "low", "voice.baritone": "low", "voice.bass": "low",
+	"strings.violin": "high", "strings.viola": "high", "strings.cello": "low", "strings.contrabass": "low",
+}
+
+// Register is the half of its family in which an instrument plays, "high" or "low"; empty
+// where its range decides.
+func Register(id string) string {
+	if s := ByID(id); s != nil && id != "" {
+		id = s.ID
+	}
+	for id != "" {
+		if r := registers[id]; r != "" {
+			return r
+		}
+		id = id[:max(0, strings.LastIndexByte(id, '.'))]
+	}
+	return ""
+}

@@ -40,3 +40,17 @@ func TestWhatInstrumentsPlay(t *testing.T) {
 		require.Equal(t, "short", sound.How(s.ID).Desks[1].Suffix, s.ID)
 	}
 }
+
+// High and low halves of the families, as scoring sessions split them into stems: common
+// practice, no source.
+func TestRegisters(t *testing.T) {
+	for name, want := range map[string]string{
+		"Violins 1": "high", "Violas": "high", "Cellos": "low", "Basses": "low", "Horn 3": "high", "Trumpet 1": "high", "Bass trombone": "low", "Tuba": "low", "Cimbasso": "low",
+		"Piccolo": "high", "English horn": "high", "Bass clarinet": "low", "Contrabassoon": "low", "Snare drum": "high", "Bass drum": "low", "Taiko": "low", "Triangle": "high", "Tam-tam": "low",
+		"Suspended cymbal": "high", "Sopranos": "high", "Altos of the choir": "high", "Tenors": "low", "Glockenspiel": "high", "Timpani": "low", "Piano": "", "Harp": "",
+	} {
+		is := sound.ByName(name)
+		require.NotNil(t, is, name)
+		require.Equal(t, want, sound.Register(is.ID), name)
+	}
+}

@@ -22,7 +22,7 @@ var GroupRules = []GroupRule{GroupsAsTheyAre, GroupsFewest, GroupsSections, Grou
 // Deliver is how the stems of a template are wired and delivered.
 type Deliver struct {
 	Groups      GroupRule `json:"groups,omitempty"`
-	SplitKey    int       `json:"splitKey,omitempty"`    // ranges whose middle lies below it are low, MIDI note; 0 takes 64
+	SplitKey    int       `json:"splitKey,omitempty"`    // ranges whose middle lies below it are low, MIDI note; 0 takes what is usual for the instrument, else 64
 	FirstNumber int       `json:"firstNumber,omitempty"` // of buses, 1..MaxNumber; 0 takes 1
 	NumberGap   int       `json:"numberGap,omitempty"`   // numbers kept free after each section, 0..1000
 	Minutes     float64   `json:"minutes,omitempty"`     // of music to deliver, 0..6000

@@ -83,8 +83,12 @@ let listening: { id: string; end: () => void } | null = null;
 /** openTemplate shows a template, and brings in its opening call when nothing was asked of it yet. */
 export async function openTemplate(id: string) {
   await showTemplate(id);
-  await attempt(() => answer(api.POST("/api/templates/{id}/calls/begin", { params: { path: { id } } })));
+  await begin(id);
 }
+
+/** begin brings in a template's opening call, when nothing was asked of it yet. */
+export const begin = (id: string) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/calls/begin", { params: { path: { id } } })));
 
 async function showTemplate(id: string) {
   const opened = await answer(api.GET("/api/templates/{id}", { params: { path: { id } } }));

@@ -1316,6 +1316,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/furnish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Furnish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/small": {
         parameters: {
             query?: never;
@@ -3192,6 +3208,29 @@ export interface components {
             /** @description trimmed, but to other notes than these */
             stale: boolean;
             /** @description why it can not be trimmed */
+            why: string;
+        };
+        Furnished: {
+            /** Format: int64 */
+            revision: number;
+            /** @description rows that play now */
+            filled: number;
+            /** @description free rows that are not needed */
+            joined: number;
+            free: components["schemas"]["FreeRow"][];
+            libraries: string[];
+            /** @description made */
+            stems: number;
+            seated: number;
+            unseated: number;
+            /** @description rows of the opening call */
+            opening: number;
+            /** Format: double */
+            openingMib: number;
+        };
+        FreeRow: {
+            row: components["schemas"]["Id"];
+            name: string;
             why: string;
         };
         SmallSet: {
@@ -6854,6 +6893,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Furnish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description free rows are filled from the libraries of the studio */
+                    fill: boolean;
+                    list?: components["schemas"]["Id"];
+                    /** @description a starting point of stems; missing keeps those there are */
+                    stems?: string;
+                    /** @description whoever has no seat gets one */
+                    seats: boolean;
+                    /**
+                     * Format: double
+                     * @description memory of an opening call; 0 makes none
+                     */
+                    openingMib: number;
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Furnished"];
+                };
             };
             /** @description what went wrong */
             default: {

@@ -1,11 +1,22 @@
 import { createStore, useStore } from "zustand";
 import type { LeafDialog, LeafName } from "../leaves";
 import { type Delta, type Id, type Problem, Refusal, type Schemas } from "./api";
+import type { Furnished, FurnishWish } from "./furnishing";
 import { inOrder } from "./leaves";
 import type { Sheet } from "./template";
 
 /** The dialogs that belong to no leaf. */
-export type ShellDialog = "finder" | "keys" | "marks" | "settings" | "new" | "history" | "compare-templates" | "stands";
+export type ShellDialog =
+  | "finder"
+  | "keys"
+  | "marks"
+  | "settings"
+  | "new"
+  | "ready"
+  | "furnished"
+  | "history"
+  | "compare-templates"
+  | "stands";
 
 export interface Notice {
   id: number;
@@ -44,6 +55,8 @@ export interface State {
   renaming: Id | null; // the section whose name is being edited
   dialog: ShellDialog | LeafDialog | null;
   importing: File | null;
+  furnishing: FurnishWish | null; // how what is brought in next is made ready to play
+  furnished: Furnished | null; // what that came to
   taking: { file: File; machines: readonly Schemas["FileMachine"][] } | null; // a template file that is asked about
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];
@@ -85,6 +98,8 @@ export const store = createStore<State>(() => ({
   dialog: null,
   comparing: null,
   importing: null,
+  furnishing: null,
+  furnished: null,
   taking: null,
   machine: null,
   notices: [],

@@ -7,6 +7,7 @@ import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
 import { NewTemplateDialog } from "./NewTemplateDialog";
+import { FurnishedDialog, ReadyDialog } from "./ReadyDialog";
 import { SettingsDialog } from "./SettingsDialog";
 import { StandsDialog } from "./StandsDialog";
 
@@ -18,6 +19,8 @@ const own: Record<ShellDialog, Shown> = {
   marks: Marks,
   settings: SettingsDialog,
   new: NewTemplateDialog,
+  ready: ReadyDialog,
+  furnished: FurnishedDialog,
   history: HistoryDialog,
   "compare-templates": CompareTemplatesDialog,
   stands: StandsDialog,
@@ -28,7 +31,8 @@ const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l
 /** Dialogs shows the one dialog that is open. */
 export function Dialogs() {
   const dialog = useApp((s) => s.dialog);
-  const close = () => set({ dialog: null, importing: null, machine: null, comparing: null, taking: null });
+  const close = () =>
+    set({ dialog: null, importing: null, machine: null, comparing: null, taking: null, furnishing: null });
   const Shows = dialog && all[dialog];
   return Shows ? <Shows close={close} /> : null;
 }

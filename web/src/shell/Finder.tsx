@@ -226,6 +226,7 @@ const doings = (sheet: Sheet): Found[] => [
   command("Redo", "Ctrl Shift Z", () => void redo()),
   command("Marks and remedies", ".", () => set({ dialog: "marks" })),
   command("New template", "", () => set({ dialog: "new" })),
+  command("Make it ready to play", "", () => set({ dialog: "ready" })),
   command("Name and settings", "", () => set({ dialog: "settings" })),
   command("Keys", "?", () => set({ dialog: "keys" })),
 ];

@@ -1,21 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { answer, api, type Id, Refusal } from "../model/api";
+import { answer, api, type Id, Refusal, type Schemas } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
+import { furnish } from "../model/furnishing";
 import { createTemplate } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
 import { plural, things } from "../model/template";
 import { UnreadList } from "../parts/UnreadList";
 import { Floating } from "./Floating";
+import { ReadyFields, readyWish } from "./ReadyFields";
 
-type Kind = "nothing" | "start" | "line" | "list" | "other";
+type Kind = "nothing" | "start" | "line" | "list" | "score" | "other";
 
 const kinds: [Kind, string][] = [
   ["nothing", "Nothing"],
   ["start", "A starting point"],
   ["line", "One line of orchestra shorthand"],
   ["list", "A row list"],
+  ["score", "A score"],
   ["other", "Another template"],
 ];
 
@@ -40,7 +43,7 @@ function Desks({ line }: { line: string }) {
 export function NewTemplateDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [name, setName] = useState("");
-  const [kind, setKind] = useState<Kind>("nothing");
+  const [kind, setKind] = useState<Kind>("start");
   const [start, setStart] = useState(0);
   const [line, setLine] = useState(
     "3[1.2.pic] 3[1.2.Eh] 3[1.2.bcl] 3[1.2.cbn] - 4 3 3 1 - tmp+3 - 2hp - str 14.12.10.8.6",
@@ -51,123 +54,154 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
   const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
   const studio = useCatalogue()?.rig ?? [];
   const [sits, setSits] = useState(true);
+  const [ready, setReady] = useState(true);
+  const [wish, setWish] = useState(readyWish);
   const make = async (e: FormEvent) => {
     e.preventDefault();
     const what = {
       nothing: {},
       list: {},
+      score: {},
       start: { line: starts?.[start]?.line ?? "" },
       line: { line },
       other: { from, ...(from === sheet.id && sections.size > 0 ? { sections: [...sections] } : {}) },
     }[kind];
     if (!(await createTemplate(name.trim(), { ...what, machines: sits }))) return;
-    if (kind === "list") set({ dialog: "import" });
-    else close();
+    const furnishing = ready && kind !== "nothing" && kind !== "other" ? { ...wish, seats: sits } : null;
+    if (kind === "list") set({ dialog: "import", furnishing });
+    else if (kind === "score") set({ dialog: "casting", furnishing });
+    else if (!furnishing || !(await furnish(furnishing))) close();
   };
+  const finishes = kind !== "nothing" && kind !== "other";
   return (
-    <Floating title="New template" open onOpenChange={close} className="w-[560px]">
-      <form onSubmit={(e) => void make(e)} className="-m-1 flex min-h-0 flex-col gap-3 overflow-y-auto p-1">
+    <Floating title="New template" open onOpenChange={close} className="w-[920px]">
+      <form onSubmit={(e) => void make(e)} className="-m-1 flex min-h-0 flex-col gap-3 p-1">
         <input
-          className="field"
+          className="field shrink-0"
           aria-label="Name of the template"
           placeholder="Name"
           required
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
-        <fieldset className="flex flex-col gap-1">
-          <legend className="mb-1 text-soft">It begins with</legend>
-          {kinds.map(([key, text]) => (
-            <label key={key} className="flex min-h-7 items-center gap-2">
-              <input type="radio" name="begin" checked={kind === key} onChange={() => setKind(key)} />
-              {text}
-            </label>
-          ))}
-        </fieldset>
-        {studio.length > 0 && (
-          <label className="flex min-h-7 items-center gap-2">
-            <input type="checkbox" checked={sits} onChange={(e) => setSits(e.target.checked)} />
-            Use the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
-          </label>
-        )}
-        {kind === "start" && (
-          <label className="flex flex-col gap-1">
-            <select
-              className="field"
-              aria-label="Starting point"
-              value={start}
-              onChange={(e) => setStart(Number(e.target.value))}
-            >
-              {starts?.map((s, n) => (
-                <option key={s.name} value={n}>
-                  {s.name}
-                </option>
-              ))}
-            </select>
-            <span className="text-soft">{starts?.[start]?.about}</span>
-            <code className="text-[12px] text-soft">{starts?.[start]?.line}</code>
-          </label>
-        )}
-        {kind === "line" && (
-          <input
-            className="field"
-            aria-label="Orchestra shorthand"
-            required
-            value={line}
-            onChange={(e) => setLine(e.target.value)}
-          />
-        )}
-        {(kind === "start" || kind === "line") && (
-          <>
-            <Desks line={kind === "line" ? line : (starts?.[start]?.line ?? "")} />
-            <p className="text-soft">
-              Every desk gets the free rows its instrument plays on, such as one for long and one for short
-              articulations, in its section and on the way to a stem. A patch that is dropped on a row makes it play.
-            </p>
-          </>
-        )}
-        {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
-        {kind === "other" && (
-          <>
-            <select
-              className="field"
-              aria-label="Template to begin with"
-              value={from}
-              onChange={(e) => setFrom(e.target.value)}
-            >
-              {all?.map((t) => (
-                <option key={t.id} value={t.id}>
-                  {t.name}
-                </option>
-              ))}
-            </select>
-            {from === sheet.id && (
-              <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
-                <legend className="mb-1 text-soft">Only these sections, with all they need; none for the whole</legend>
-                {things(sheet.sections)
-                  .filter((s) => !s.parent)
-                  .map((s) => (
-                    <label key={s.id} className="flex items-center gap-1.5">
-                      <input
-                        type="checkbox"
-                        checked={sections.has(s.id)}
-                        onChange={(e) => {
-                          const next = new Set(sections);
-                          e.target.checked ? next.add(s.id) : next.delete(s.id);
-                          setSections(next);
-                        }}
-                      />
+        <div className="-m-1 grid min-h-0 grid-cols-[230px_1fr] gap-5 overflow-y-auto p-1">
+          <fieldset className="flex flex-col gap-1">
+            <legend className="mb-1 text-soft">It begins with</legend>
+            {kinds.map(([key, text]) => (
+              <label key={key} className="flex min-h-7 items-center gap-2">
+                <input type="radio" name="begin" checked={kind === key} onChange={() => setKind(key)} />
+                {text}
+              </label>
+            ))}
+          </fieldset>
+          <div className="flex min-w-0 flex-col gap-3">
+            {kind === "start" && (
+              <label className="flex flex-col gap-1">
+                <select
+                  className="field"
+                  aria-label="Starting point"
+                  value={start}
+                  onChange={(e) => setStart(Number(e.target.value))}
+                >
+                  {starts?.map((s, n) => (
+                    <option key={s.name} value={n}>
                       {s.name}
-                    </label>
+                    </option>
                   ))}
+                </select>
+                <span className="text-soft">{starts?.[start]?.about}</span>
+                <code className="text-[12px] text-soft">{starts?.[start]?.line}</code>
+              </label>
+            )}
+            {kind === "line" && (
+              <input
+                className="field"
+                aria-label="Orchestra shorthand"
+                required
+                value={line}
+                onChange={(e) => setLine(e.target.value)}
+              />
+            )}
+            {(kind === "start" || kind === "line") && (
+              <Desks line={kind === "line" ? line : (starts?.[start]?.line ?? "")} />
+            )}
+            {kind === "nothing" && <p className="text-soft">No rows; bring them in, or drop patches, afterwards.</p>}
+            {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
+            {kind === "score" && <p className="text-soft">The score is asked for next, and cast from the libraries.</p>}
+            {kind === "other" && (
+              <Other all={all} from={from} choose={setFrom} sections={sections} setSections={setSections} />
+            )}
+            {studio.length > 0 && (
+              <label className="flex min-h-7 items-center gap-2">
+                <input type="checkbox" checked={sits} onChange={(e) => setSits(e.target.checked)} />
+                Use the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
+              </label>
+            )}
+            {finishes && (
+              <fieldset className="border-line border-t pt-2">
+                <label className="mb-1 flex min-h-7 items-center gap-2">
+                  <input type="checkbox" checked={ready} onChange={(e) => setReady(e.target.checked)} />
+                  Make it ready to play
+                </label>
+                {ready && <ReadyFields wish={wish} change={setWish} fills={kind !== "score"} />}
               </fieldset>
             )}
-          </>
-        )}
-        <button type="submit" className="button button-main self-end">
+          </div>
+        </div>
+        <button type="submit" className="button button-main shrink-0 self-end">
           Make it
         </button>
       </form>
     </Floating>
+  );
+}
+
+interface OtherProps {
+  all: Schemas["TemplateRow"][] | undefined;
+  from: string;
+  choose: (id: string) => void;
+  sections: ReadonlySet<Id>;
+  setSections: (s: ReadonlySet<Id>) => void;
+}
+
+/** Other chooses a template of the studio, or sections of the one that is open. */
+function Other({ all, from, choose, sections, setSections }: OtherProps) {
+  const sheet = useApp((s) => s.sheet)!;
+  return (
+    <>
+      <select
+        className="field"
+        aria-label="Template to begin with"
+        value={from}
+        onChange={(e) => choose(e.target.value)}
+      >
+        {all?.map((t) => (
+          <option key={t.id} value={t.id}>
+            {t.name}
+          </option>
+        ))}
+      </select>
+      {from === sheet.id && (
+        <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
+          <legend className="mb-1 text-soft">Only these sections, with all they need; none for the whole</legend>
+          {things(sheet.sections)
+            .filter((s) => !s.parent)
+            .map((s) => (
+              <label key={s.id} className="flex items-center gap-1.5">
+                <input
+                  type="checkbox"
+                  checked={sections.has(s.id)}
+                  onChange={(e) => {
+                    const next = new Set(sections);
+                    e.target.checked ? next.add(s.id) : next.delete(s.id);
+                    setSections(next);
+                  }}
+                />
+                {s.name}
+              </label>
+            ))}
+        </fieldset>
+      )}
+    </>
   );
 }

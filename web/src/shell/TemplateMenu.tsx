@@ -43,6 +43,9 @@ export function TemplateMenu() {
             <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>
               Bring in a template file…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "ready" })}>
+              Make it ready to play…
+            </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "history" })}>
               History and versions…

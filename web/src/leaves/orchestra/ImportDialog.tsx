@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import { answer, api, fileBody, Refusal, type Schemas } from "../../model/api";
+import { furnish } from "../../model/furnishing";
 import { attempt, get, tell, useApp } from "../../model/store";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { ToldList } from "../../parts/ToldList";
@@ -47,7 +48,9 @@ export function ImportDialog({ close }: { close: () => void }) {
     tell(
       `Took ${counted(done.instruments, "row", "rows")}${done.problems.length ? `; ${done.problems.length} problems are left out` : ""}.`,
     );
+    const wish = get().furnishing;
     close();
+    if (wish) await furnish(wish);
   };
   const choose = (f: File | undefined) => {
     setReport(null);

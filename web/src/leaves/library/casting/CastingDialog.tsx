@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { type CastAsk, type CastPart, casting, handed, takeCast } from "../../../model/casting";
 import { type Catalogue, useCatalogue } from "../../../model/catalogue";
+import { furnish } from "../../../model/furnishing";
 import { keyName } from "../../../model/keys";
 import { createTemplate } from "../../../model/opening";
 import { tell, useApp } from "../../../model/store";
@@ -29,6 +30,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
   const [name, setName] = useState("");
   const [fresh, setFresh] = useState(false);
   const [editing, setEditing] = useState(false);
+  const wish = useApp((s) => s.furnishing);
   const { data, error, isFetching } = useQuery(casting(ask, revision, cat.revision));
   const given = ask.file !== null || ask.line.trim() !== "";
   const open = (file: File | null | undefined) => {
@@ -42,6 +44,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
     if (!done) return;
     tell(`${name || done.title} is cast: the call of that name brings everybody in.`);
     close();
+    if (wish) await furnish({ ...wish, fill: false });
   };
   const report = given && !error ? data : undefined;
   return (
@@ -136,18 +139,20 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
           </div>
           <form className="mt-2 flex items-center gap-2" onSubmit={(e) => void take(e)}>
             <Sum parts={report.parts} />
-            <label className="ml-auto flex items-center gap-1.5">
-              <span className="text-soft">Into</span>
-              <select
-                className="field"
-                value={fresh ? "new" : "this"}
-                onChange={(e) => setFresh(e.target.value === "new")}
-              >
-                <option value="this">this template</option>
-                <option value="new">a new template</option>
-              </select>
-            </label>
-            <label className="flex items-center gap-1.5">
+            {!wish && (
+              <label className="ml-auto flex items-center gap-1.5">
+                <span className="text-soft">Into</span>
+                <select
+                  className="field"
+                  value={fresh ? "new" : "this"}
+                  onChange={(e) => setFresh(e.target.value === "new")}
+                >
+                  <option value="this">this template</option>
+                  <option value="new">a new template</option>
+                </select>
+              </label>
+            )}
+            <label className={`flex items-center gap-1.5 ${wish ? "ml-auto" : ""}`}>
               <span className="text-soft">Call it</span>
               <input
                 className="field w-56"
