@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"strings"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -113,11 +114,11 @@ func castPart(c casting.Choice, t, cat *template.Template) gen.CastPart {
 	}
 	for _, id := range c.Instruments {
 		if i := t.Instrument(id); i != nil {
-			library := ""
-			if l := t.LibraryOf(i); l != nil {
-				library = l.Name
+			var libraries []string
+			for _, l := range t.LibrariesOf(i) {
+				libraries = append(libraries, l.Name)
 			}
-			out.Chosen = append(out.Chosen, gen.CastPlayer{Id: id, Name: i.Name, Library: library, InTemplate: true})
+			out.Chosen = append(out.Chosen, gen.CastPlayer{Id: id, Name: i.Name, Library: strings.Join(libraries, " + "), InTemplate: true})
 		}
 	}
 	for _, id := range c.Patches {

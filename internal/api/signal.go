@@ -9,6 +9,7 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/deliver"
 	"fanfold/internal/core/fan"
@@ -198,6 +199,40 @@ func (s *server) Trace(ctx context.Context, r gen.TraceRequestObject) (gen.Trace
 		return nil, err
 	}
 	return gen.Trace200JSONResponse(stepsOf(v.Proof.Fan.Trace(i))), nil
+}
+
+// Layers implements the contract.
+func (s *server) Layers(ctx context.Context, r gen.LayersRequestObject) (gen.LayersResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	t := h.View().Template
+	i, err := instrument(t, r.Instrument)
+	if err != nil {
+		return nil, err
+	}
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	is := articulation.Together(words, articulation.LayersOf(t, i))
+	out := gen.Layers200JSONResponse{
+		Layers: []gen.Layer{}, Map: append([]gen.Mapping{}, is.Map...), Serving: append([]gen.Mapping{}, is.Serving...), Keys: append([]int{}, is.Keys...),
+		Faults: layerFaults(is.Faults), Lacking: layerFaults(is.Lacking),
+	}
+	for _, x := range t.PatchesOf(i) {
+		out.Layers = append(out.Layers, gen.Layer{Name: x.Name, Library: t.Index().Libraries[x.Library].Name, Map: append([]gen.Mapping{}, x.Map...)})
+	}
+	return out, nil
+}
+
+func layerFaults(list []articulation.LayerFault) []gen.LayerFault {
+	out := []gen.LayerFault{}
+	for _, f := range list {
+		out = append(out, gen.LayerFault{Articulation: f.Articulation, Message: f.Message})
+	}
+	return out
 }
 
 func stepsOf(tr fan.Trace) []gen.TraceStep {

@@ -117,7 +117,7 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	if err != nil {
 		return Compiled{}, err
 	}
-	target := articulation.Target{Map: t.MapOf(i), Dynamics: patches[0].Dynamics, Channel: 1, KeyLow: patches[0].KeyLow, KeyHigh: patches[0].KeyHigh}
+	target := articulation.Target{Map: articulation.MapOf(t, i), Dynamics: patches[0].Dynamics, Channel: 1, KeyLow: patches[0].KeyLow, KeyHigh: patches[0].KeyHigh}
 	if i.Seat != nil {
 		target.Channel = i.Seat.Channel
 	}

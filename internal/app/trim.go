@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
@@ -89,7 +90,7 @@ func (h *Hot) trimming(ctx context.Context, t *template.Template, c *template.Ca
 	var played patch.Played
 	switches, known := map[int]bool{}, true
 	for _, u := range t.UsesOf(c, i) {
-		used := switchesOf(t.MapOf(t.Instrument(u.Instrument)), u.Articulations)
+		used := switchesOf(articulation.MapOf(t, t.Instrument(u.Instrument)), u.Articulations)
 		known = known && used != nil
 		maps.Copy(switches, used)
 		for _, k := range u.Keys {

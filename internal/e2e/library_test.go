@@ -110,6 +110,33 @@ func TestSwappingTellsWhatIsLost(t *testing.T) {
 	p.undo(1)
 }
 
+// A row that plays two patches of two libraries: both are named wherever the row is, what
+// one makes of the other's switches is marked, and a map that serves both is taken.
+func TestALayeredRowSaysWhatItsPatchesDo(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.find("Clarinet 3 long", "Clarinet 3 long")
+	p.library("altos short", "Altos short")
+	p.press("Use 1")
+	p.press("Layer onto 1")
+	p.unfold("orchestra")
+	p.seeText(`[data-row="Clarinet 3 long"] [data-field=library]`, "MW \\+ SO")
+	p.seeText("[data-part=trace]", "Millrace Winds \\+ Saint Orrin Voices")
+	p.click("[data-badge=marks]")
+	p.seeText("[role=dialog]", "The patches of Clarinet 3 long hear each other.s switches")
+	p.keys(input.Escape)
+	p.find("Clarinet 3 long", "Clarinet 3 long")
+	p.press("1 selected")
+	p.press("Its articulation map")
+	p.seeText("[role=dialog]", "hear the same messages")
+	p.seeText(`[data-way=long]`, "none; plays on as before")
+	p.seeText(`[aria-label=Layers]`, "! key [A-G0-9#-]+ is [a-z ]+ in Altos short")
+	p.press("Take that map")
+	p.seeText("[role=dialog]", "It has a map of its own")
+	p.keys(input.Escape)
+	p.seeText("[data-badge=marks]", "2 marks$") // the player has a sound too many now, which is another matter
+	p.undo(2)
+}
+
 // Fields are set for every chosen patch at once; a wrong one is refused and
 // stays as it was.
 func TestPatchesAreEditedTogether(t *testing.T) {

@@ -1141,6 +1141,37 @@ type Instrument = template.Instrument
 // KeyZone defines model for KeyZone.
 type KeyZone = template.KeyZone
 
+// Layer defines model for Layer.
+type Layer struct {
+	Library string    `json:"library"`
+	Map     []Mapping `json:"map"`
+	Name    string    `json:"name"`
+}
+
+// LayerFault defines model for LayerFault.
+type LayerFault struct {
+	Articulation string `json:"articulation"`
+	Message      string `json:"message"`
+}
+
+// Layered the patches a row plays at once, which hear the same messages
+type Layered struct {
+	Faults []LayerFault `json:"faults"`
+
+	// Keys the free key of each, to be set in the players; -1 for none
+	Keys []int `json:"keys"`
+
+	// Lacking the patch that does not have an articulation
+	Lacking []LayerFault `json:"lacking"`
+	Layers  []Layer      `json:"layers"`
+
+	// Map every articulation of any patch, with the switches of all
+	Map []Mapping `json:"map"`
+
+	// Serving a map that serves all patches, with free keys where the other has faults
+	Serving []Mapping `json:"serving"`
+}
+
 // Library defines model for Library.
 type Library = template.Library
 
@@ -3079,6 +3110,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/instruments/{instrument}/printed)
 	Print(ctx *echo.Context, id openapi_types.UUID, instrument string, params PrintParams) error
 
+	// (GET /api/templates/{id}/layers/{instrument})
+	Layers(ctx *echo.Context, id openapi_types.UUID, instrument string) error
+
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -4591,6 +4625,30 @@ func (w *ServerInterfaceWrapper) Print(ctx *echo.Context) error {
 	return err
 }
 
+// Layers converts echo context to params.
+func (w *ServerInterfaceWrapper) Layers(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Layers(ctx, id, instrument)
+	return err
+}
+
 // Layout converts echo context to params.
 func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
 	var err error
@@ -5471,6 +5529,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/paste", wrapper.Paste, options.OperationMiddlewares["Paste"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/arriving/:bus", wrapper.Arriving, options.OperationMiddlewares["Arriving"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/trace/:instrument", wrapper.Trace, options.OperationMiddlewares["Trace"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/layers/:instrument", wrapper.Layers, options.OperationMiddlewares["Layers"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/history", wrapper.History, options.OperationMiddlewares["History"]...)
@@ -8443,6 +8502,46 @@ func (response PrintdefaultApplicationProblemPlusJSONResponse) VisitPrintRespons
 	return err
 }
 
+type LayersRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+}
+
+type LayersResponseObject interface {
+	VisitLayersResponse(w http.ResponseWriter) error
+}
+
+type Layers200JSONResponse Layered
+
+func (response Layers200JSONResponse) VisitLayersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayersdefaultApplicationProblemPlusJSONResponse) VisitLayersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LayoutRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *LayoutJSONRequestBody
@@ -10283,6 +10382,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/instruments/{instrument}/printed)
 	Print(ctx context.Context, request PrintRequestObject) (PrintResponseObject, error)
+
+	// (GET /api/templates/{id}/layers/{instrument})
+	Layers(ctx context.Context, request LayersRequestObject) (LayersResponseObject, error)
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
@@ -12930,6 +13032,32 @@ func (sh *strictHandler) Print(ctx *echo.Context, id openapi_types.UUID, instrum
 		return err
 	} else if validResponse, ok := response.(PrintResponseObject); ok {
 		return validResponse.VisitPrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Layers operation middleware
+func (sh *strictHandler) Layers(ctx *echo.Context, id openapi_types.UUID, instrument string) error {
+	var request LayersRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Layers(ctx.Request().Context(), request.(LayersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Layers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LayersResponseObject); ok {
+		return validResponse.VisitLayersResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -246,7 +246,7 @@ func (c *Caster) uses(m Music, ids []template.ID) []template.Use {
 	if len(players) == 0 {
 		return []template.Use{}
 	}
-	notes := articulation.Decode(c.t.MapOf(players[0]), m.Played)
+	notes := articulation.Decode(articulation.MapOf(c.t, players[0]), m.Played)
 	shares := make([][]articulation.Note, len(players))
 	for _, n := range notes {
 		at := max(0, slices.IndexFunc(players, func(i *template.Instrument) bool {

@@ -31,9 +31,10 @@ func (tr Trace) String() string {
 }
 
 const (
-	next = " · "
-	send = "; send "
-	also = "; also "
+	next   = " · "
+	beside = " + "
+	send   = "; send "
+	also   = "; also "
 )
 
 // Trace follows an instrument. Where a way parts, the sentence follows each
@@ -44,8 +45,12 @@ func (f *Fan) Trace(i *template.Instrument) Trace {
 		name += ", " + i.Articulations[0]
 	}
 	tr := Trace{{Text: name, Leaf: "orchestra", ID: i.ID}}
-	if l := f.t.LibraryOf(i); l != nil {
-		tr = append(tr, Step{Text: l.Name, Leaf: "library", ID: l.ID, Join: next})
+	for n, l := range f.t.LibrariesOf(i) {
+		join := next
+		if n > 0 {
+			join = beside
+		}
+		tr = append(tr, Step{Text: l.Name, Leaf: "library", ID: l.ID, Join: join})
 	}
 	if i.Kind == template.Sampled {
 		tr = append(tr, f.seatSteps(i)...)

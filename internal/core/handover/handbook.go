@@ -115,8 +115,12 @@ func (b *book) row(i *template.Instrument) []string {
 	for _, p := range b.t.PatchesOf(i) {
 		patches = append(patches, p.Name)
 	}
-	if l := b.t.LibraryOf(i); l != nil {
-		library = l.Code + ", " + strings.Join(patches, " + ")
+	if libraries := b.t.LibrariesOf(i); len(libraries) > 0 {
+		var codes []string
+		for _, l := range libraries {
+			codes = append(codes, l.Code)
+		}
+		library = strings.Join(codes, " + ") + ", " + strings.Join(patches, " + ")
 		mib = strconv.FormatFloat(calls.PreloadMiB(b.t, i), 'f', 0, 64)
 	}
 	if stems := b.fan.Stems(i, b.t.Folds[0].ID); len(stems) > 0 {
@@ -131,7 +135,7 @@ func (b *book) row(i *template.Instrument) []string {
 // articulations are those of a row, each with its switches where it has some.
 func (b *book) articulations(i *template.Instrument) string {
 	switches := map[string]string{}
-	for _, m := range b.t.MapOf(i) {
+	for _, m := range articulation.MapOf(b.t, i) {
 		if len(m.Switches) > 0 {
 			var said []string
 			for _, s := range m.Switches {

@@ -2,6 +2,7 @@ package handover_test
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -146,9 +147,11 @@ func TestSeatingSheetInOrder(t *testing.T) {
 }
 
 // A row list brought in again gives the same rows, sections, groups, stems
-// and patches.
+// and patches, layers too.
 func TestARowListComesBack(t *testing.T) {
 	now := coretest.Orchestra(48, 1)
+	both := []template.ID{now.Instruments[5].Patches[0], now.Instruments[6].Patches[0], now.Instruments[11].Patches[0]}
+	now = coretest.Must(now, change.Edit{Edits: []change.Fields{{ID: now.Instruments[5].ID, Patches: &both}}})
 	table := handover.RowList(now)
 	require.Equal(t, intake.Columns, table.Headings)
 	var rows []intake.Row
@@ -160,16 +163,20 @@ func TestARowListComesBack(t *testing.T) {
 		size := 0.0
 		_, err := fmt.Sscan(cell["preload_mib"], &size)
 		require.NoError(t, err)
+		layer, _ := strconv.Atoi(cell["layer"])
 		rows = append(rows, intake.Row{
 			Line: n + 2, Section: cell["section"], Instrument: cell["instrument"], Articulations: strings.Split(cell["articulations"], ";"),
 			Library: cell["library"], Patch: cell["patch"], Kind: cell["kind"], Stem: cell["stem"], Group: cell["group"],
-			Player: cell["player"], PreloadMiB: &size,
+			Player: cell["player"], PreloadMiB: &size, Layer: layer,
 		})
 	}
 	batch, _, problems := intake.Plan(template.New("t", "T"), rows, intake.Sequence(), intake.StandardDefaults())
 	require.Empty(t, problems)
 	again := coretest.Must(template.New("t", "T"), batch)
 	require.Equal(t, table, handover.RowList(again))
+	require.Len(t, again.Patches, len(now.Patches))
+	require.Len(t, table.Rows, 50, "a line for each further patch")
+	require.Len(t, again.Instruments, 48)
 	require.Equal(t, len(now.Buses), len(again.Buses))
 }
 

@@ -172,12 +172,13 @@ func RowList(t *template.Template) Table {
 	f := fan.New(t)
 	table := Table{Headings: intake.Columns}
 	for _, i := range t.ScoreOrder() {
-		table.Rows = append(table.Rows, rowCells(t, f, i))
+		table.Rows = append(table.Rows, rowCells(t, f, i)...)
 	}
 	return table
 }
 
-func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) []string {
+// rowCells are the line of a row, and one for each further patch it plays.
+func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) [][]string {
 	cells := map[string]string{
 		"section": t.SectionPath(i.Section), "instrument": i.Name, "articulations": strings.Join(i.Articulations, ";"),
 		"kind": string(i.Kind), "colour": i.Colour, "notes": i.Notes,
@@ -194,22 +195,30 @@ func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) []string
 			}
 		}
 	}
-	if patches := t.PatchesOf(i); len(patches) > 0 {
-		p := patches[0]
+	out := [][]string{}
+	line := func() {
+		row := make([]string, len(intake.Columns))
+		for n, c := range intake.Columns {
+			row[n] = cells[c]
+		}
+		out = append(out, row)
+	}
+	for n, p := range t.PatchesOf(i) {
+		if n > 0 {
+			cells = map[string]string{"section": cells["section"], "instrument": i.Name, "layer": strconv.Itoa(n + 1)}
+		}
 		cells["library"], cells["patch"], cells["player"] = x.Libraries[p.Library].Name, p.Name, x.Players[p.Player].Name
 		cells["preload_mib"], cells["full_mib"] = figure(p.PreloadMiB), figure(p.FullMiB)
 		cells["voices"], cells["key_low"], cells["key_high"] = strconv.Itoa(p.Voices), strconv.Itoa(p.KeyLow), strconv.Itoa(p.KeyHigh)
-	}
-	if len(t.PatchesOf(i)) > 0 {
-		if s := t.PatchesOf(i)[0].Source; s != nil {
+		if s := p.Source; s != nil {
 			cells["file"], cells["bank"], cells["programme"] = s.File, strconv.Itoa(s.Bank), strconv.Itoa(s.Programme)
 		}
+		line()
 	}
-	row := make([]string, len(intake.Columns))
-	for n, c := range intake.Columns {
-		row[n] = cells[c]
+	if len(out) == 0 {
+		line()
 	}
-	return row
+	return out
 }
 
 func figure(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }

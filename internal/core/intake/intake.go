@@ -15,8 +15,11 @@ import (
 var Columns = []string{
 	"section", "instrument", "articulations", "library", "patch", "kind",
 	"stem", "group", "machine", "player", "preload_mib", "full_mib", "voices",
-	"key_low", "key_high", "colour", "notes", "file", "bank", "programme",
+	"key_low", "key_high", "colour", "notes", "file", "bank", "programme", "layer",
 }
+
+// MaxLayers bounds the patches that a row of a list plays at once.
+const MaxLayers = 64
 
 // Row is one row of a list. Figures are nil where the list says nothing.
 type Row struct {
@@ -41,6 +44,7 @@ type Row struct {
 	File          string // of the patch, in the library's folder
 	Bank          *int   // of the patch in its file
 	Programme     *int   // likewise
+	Layer         int    // 2 and more: a patch that the row above plays beside its own
 }
 
 // Problem says what is wrong with a row, where, and what to do.

@@ -224,3 +224,30 @@ func TestRowsStandAsInTheList(t *testing.T) {
 		require.Contains(t, i.Name, big.TopSection(i.Section).Name, "row %d", n)
 	}
 }
+
+// A line with a layer gives the row above a patch more, and says what is wrong where it
+// can not.
+func TestLayersOfARow(t *testing.T) {
+	row := func(line int, name, patch string, layer int) intake.Row {
+		return intake.Row{Line: line, Section: "Strings", Instrument: name, Library: "Wren & Vale Strings", Patch: patch, Layer: layer}
+	}
+	batch, _, problems := intake.Plan(template.New("t", "T"), []intake.Row{
+		row(2, "Nobody", "Drone", 2), row(3, "Violins", "Violins long", 0), row(4, "violins", "Drone", 2), row(5, "Violins", "Violins long", 3), row(6, "Violas", "Drone", 2), row(7, "Violins", "Choir", 3),
+	}, intake.Sequence(), intake.StandardDefaults())
+	said := []string{}
+	for _, p := range problems {
+		said = append(said, fmt.Sprint(p.Line, " ", p.Column, ": ", p.Reason))
+	}
+	require.Equal(t, []string{
+		"2 layer: layer 2 plays beside the row above, and there is none, or it has a problem",
+		"5 layer: Violins plays Violins long already",
+		`6 layer: layer 2 is of "Violas", and the row above is "Violins"; put it below its row`,
+	}, said)
+	after := coretest.Must(template.New("t", "T"), batch)
+	require.Len(t, after.Instruments, 1)
+	names := []string{}
+	for _, p := range after.PatchesOf(after.Instruments[0]) {
+		names = append(names, p.Name)
+	}
+	require.Equal(t, []string{"Violins long", "Drone", "Choir"}, names)
+}

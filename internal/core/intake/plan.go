@@ -28,12 +28,25 @@ func Plan(t *template.Template, rows []Row, mint Mint, def Defaults) (change.Bat
 	p := newPlanner(t, mint, def)
 	var problems []Problem
 	var add change.Add
+	var above *template.Instrument // nil when there is none, or it had a problem
 	for _, row := range rows {
-		if found := p.check(row); len(found) > 0 {
+		found := p.check(row)
+		if row.Layer > 1 {
+			found = append(found, p.checkLayer(row, above)...)
+		}
+		if len(found) > 0 {
 			problems = append(problems, found...)
+			if row.Layer < 2 {
+				above = nil
+			}
 			continue
 		}
-		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: p.instrument(row)})
+		if row.Layer > 1 {
+			above.Patches = append(above.Patches, p.patch(row))
+			continue
+		}
+		above = p.instrument(row)
+		add.Instruments = append(add.Instruments, change.Placed{At: -1, Instrument: above})
 	}
 	p.report.Instruments = len(add.Instruments)
 	p.settle()
@@ -154,6 +167,27 @@ func (p *planner) check(row Row) []Problem {
 		say("file", "the path is longer than %d bytes", template.MaxFile)
 	}
 	return out
+}
+
+// checkLayer finds what is wrong with a line that gives the row above a patch more.
+func (p *planner) checkLayer(row Row, above *template.Instrument) []Problem {
+	say := func(reason string, args ...any) []Problem {
+		return []Problem{{Line: row.Line, Column: "layer", Reason: fmt.Sprintf(reason, args...)}}
+	}
+	switch {
+	case above == nil:
+		return say("layer %d plays beside the row above, and there is none, or it has a problem", row.Layer)
+	case template.FoldName(above.Name) != template.FoldName(strings.TrimSpace(row.Instrument)):
+		return say("layer %d is of %q, and the row above is %q; put it below its row", row.Layer, row.Instrument, above.Name)
+	case above.Kind != template.Sampled:
+		return say("the row above is %s and plays no patches", above.Kind)
+	case len(above.Patches) >= MaxLayers:
+		return say("a row plays at most %d patches", MaxLayers)
+	}
+	if x := p.patches.Find(p.libraryNamed(row.libraryName(p.def)).ID, row.patchName(), row.source()); x != nil && slices.Contains(above.Patches, x.ID) {
+		return say("%s plays %s already", above.Name, x.Name)
+	}
+	return nil
 }
 
 func (p *planner) checkSection(row Row) []Problem {

@@ -183,7 +183,7 @@ func (c *converter) spreadOut(id template.ID) error {
 	if len(i.Articulations) > template.PortChannels {
 		return &change.Refused{Subject: id, Reason: fmt.Sprintf("%s has %d articulations, and a port %d channels", i.Name, len(i.Articulations), template.PortChannels)}
 	}
-	mappings := c.t.MapOf(i)
+	mappings := articulation.MapOf(c.t, i)
 	var add change.Add
 	at := c.t.Index().Place[id]
 	for n, a := range i.Articulations {
@@ -257,7 +257,7 @@ func (c *converter) performed(id template.ID) error {
 	if n < 1 || n > 127 {
 		return &change.Refused{Subject: id, Reason: fmt.Sprintf("%s has %d articulations; playing chooses among 1 to 127", i.Name, n)}
 	}
-	mappings := c.t.MapOf(i)
+	mappings := articulation.MapOf(c.t, i)
 	out := make([]template.Mapping, n)
 	for k, a := range i.Articulations {
 		m := template.Mapping{Articulation: a}

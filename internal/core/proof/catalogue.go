@@ -78,22 +78,21 @@ func (s *subject) findMaps() []mapped {
 	var out []mapped
 	seen := map[*template.Patch]bool{}
 	for _, i := range s.t.Instruments {
-		p := s.t.PatchOf(i)
-		if p == nil {
-			continue
-		}
-		switch {
-		case len(i.Map) > 0:
-			out = append(out, mapped{i.ID, i.Name, p, i.Map, func(m []template.Mapping) change.Change {
-				return change.Edit{Edits: []change.Fields{{ID: i.ID, Map: &m}}}
-			}})
-		case len(p.Map) > 0 && !seen[p]:
-			seen[p] = true
-			out = append(out, mapped{p.ID, p.Name, p, p.Map, func(m []template.Mapping) change.Change {
-				c := *p
-				c.Map = m
-				return change.Put{Patches: []change.Entry[template.Patch]{change.Append(&c)}}
-			}})
+		for _, p := range s.t.PatchesOf(i) {
+			if len(i.Map) > 0 {
+				out = append(out, mapped{i.ID, i.Name, p, i.Map, func(m []template.Mapping) change.Change {
+					return change.Edit{Edits: []change.Fields{{ID: i.ID, Map: &m}}}
+				}})
+				break
+			}
+			if len(p.Map) > 0 && !seen[p] {
+				seen[p] = true
+				out = append(out, mapped{p.ID, p.Name, p, p.Map, func(m []template.Mapping) change.Change {
+					c := *p
+					c.Map = m
+					return change.Put{Patches: []change.Entry[template.Patch]{change.Append(&c)}}
+				}})
+			}
 		}
 	}
 	return out
@@ -110,6 +109,36 @@ func switchClashes(s *subject) []Mark {
 				Remedies: []Remedy{m.toFreeKey(c.B), {Label: "Set one of them to another switch in Library"}},
 			})
 		}
+	}
+	return append(out, layerClashes(s)...)
+}
+
+// layerClashes makes one mark of a row whose patches hear each other's switches.
+func layerClashes(s *subject) []Mark {
+	var out []Mark
+	var words *articulation.Vocabulary
+	for _, i := range s.t.Instruments {
+		if len(i.Patches) < 2 || len(i.Map) > 0 {
+			continue
+		}
+		if words == nil {
+			words = articulation.NewVocabulary(s.t.Vocabulary)
+		}
+		is := articulation.Together(words, articulation.LayersOf(s.t, i))
+		if len(is.Faults) == 0 {
+			continue
+		}
+		more := ""
+		if n := len(is.Faults) - 1; n > 0 {
+			more = fmt.Sprintf(", and %d more", n)
+		}
+		out = append(out, Mark{
+			Subject: i.ID, Name: i.Name,
+			Message: fmt.Sprintf("The patches of %s hear each other's switches: for %s, %s%s", i.Name, is.Faults[0].Articulation, is.Faults[0].Message, more),
+			Remedies: []Remedy{
+				{Label: "Give the row a map that serves them all, with free keys to be set in the players", Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Map: &is.Serving}}})},
+			},
+		})
 	}
 	return out
 }

@@ -221,15 +221,3 @@ func (t *Template) MissingOn(i *Instrument, m *Machine) *Library {
 	}
 	return nil
 }
-
-// MapOf is the articulation map of an instrument: its own, else its first
-// patch's.
-func (t *Template) MapOf(i *Instrument) []Mapping {
-	if len(i.Map) > 0 {
-		return i.Map
-	}
-	if patches := t.PatchesOf(i); len(patches) > 0 {
-		return patches[0].Map
-	}
-	return nil
-}

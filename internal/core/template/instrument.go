@@ -1,6 +1,9 @@
 package template
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Kind says what stands in a row.
 type Kind string
@@ -138,6 +141,17 @@ func (t *Template) LibraryOf(i *Instrument) *Library {
 		return t.Index().Libraries[p.Library]
 	}
 	return nil
+}
+
+// LibrariesOf returns the libraries of all patches of the instrument, each once.
+func (t *Template) LibrariesOf(i *Instrument) []*Library {
+	var out []*Library
+	for _, p := range t.PatchesOf(i) {
+		if l := t.Index().Libraries[p.Library]; l != nil && !slices.Contains(out, l) {
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // PatchOf returns the first patch an instrument plays, or nil.

@@ -109,6 +109,12 @@ func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
 		row.Bank, err = numbered(cell)
 	case "programme":
 		row.Programme, err = numbered(cell)
+	case "layer":
+		n, e := strconv.Atoi(cell)
+		if e != nil || n < 1 || n > intake.MaxLayers {
+			return fmt.Errorf("%q is no layer, 1 to %d", cell, intake.MaxLayers)
+		}
+		row.Layer = n
 	case "key_low":
 		row.KeyLow, err = Key(cell, o.MiddleC)
 	case "key_high":

@@ -1,5 +1,5 @@
 import type { Id, Instrument, Schemas } from "./api";
-import { type List, libraryOf, pathOf, type Sheet, things } from "./template";
+import { type List, librariesOf, pathOf, type Sheet, things } from "./template";
 
 type Term = Schemas["Term"];
 
@@ -64,7 +64,9 @@ function reader(sheet: Sheet, terms: readonly Term[]): (row: Instrument) => Row 
   return (row) => {
     const path = paths.get(row.section) ?? "";
     const stems = sheet.facts.get(row.id)?.stems;
-    const library = libraryOf(sheet, row)?.name ?? "";
+    const library = librariesOf(sheet, row)
+      .map((l) => l.name)
+      .join(" ");
     const k = known.get(row.id);
     if (k && k.path === path && k.stems === stems && k.library === library && k.other === other && alike(k.row, row)) {
       if (k.row !== row) known.set(row.id, { ...k, row });

@@ -712,6 +712,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/layers/{instrument}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Layers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/import": {
         parameters: {
             query?: never;
@@ -3210,6 +3226,28 @@ export interface components {
             /** @description why it can not be trimmed */
             why: string;
         };
+        /** @description the patches a row plays at once, which hear the same messages */
+        Layered: {
+            layers: components["schemas"]["Layer"][];
+            /** @description every articulation of any patch, with the switches of all */
+            map: components["schemas"]["Mapping"][];
+            faults: components["schemas"]["LayerFault"][];
+            /** @description the patch that does not have an articulation */
+            lacking: components["schemas"]["LayerFault"][];
+            /** @description a map that serves all patches, with free keys where the other has faults */
+            serving: components["schemas"]["Mapping"][];
+            /** @description the free key of each, to be set in the players; -1 for none */
+            keys: number[];
+        };
+        Layer: {
+            name: string;
+            library: string;
+            map: components["schemas"]["Mapping"][];
+        };
+        LayerFault: {
+            articulation: string;
+            message: string;
+        };
         Furnished: {
             /** Format: int64 */
             revision: number;
@@ -5517,6 +5555,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TraceStep"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Layers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                instrument: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layered"];
                 };
             };
             /** @description what went wrong */

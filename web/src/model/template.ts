@@ -196,6 +196,12 @@ export function libraryOf(sheet: Sheet, i: Instrument): Schemas["Library"] | und
   return patch && sheet.libraries.byId.get(patch.library);
 }
 
+/** librariesOf are those of all patches a row plays, each once. */
+export function librariesOf(sheet: Sheet, i: Instrument): Schemas["Library"][] {
+  const ids = new Set(i.patches.map((p) => sheet.patches.byId.get(p)?.library));
+  return [...ids].flatMap((id) => (id && sheet.libraries.byId.get(id)) || []);
+}
+
 /** emblemOf is the emblem of what an instrument plays: of its library, or else
  * of its player. */
 export function emblemOf(sheet: Sheet, i: Instrument): Schemas["Emblem"] | undefined {

@@ -2,11 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
 import { type Catalogue, faultsOf, type Mapping } from "../../model/catalogue";
-import { keyName } from "../../model/keys";
 import { tell } from "../../model/store";
 import { Keyboard } from "../../parts/Keyboard";
 import { clipboard } from "./clipboard";
-import { keysOf, type Mapped, read, writtenAll } from "./switches";
+import { keysOf, type Mapped, named, read, writtenAll } from "./switches";
 import { TryOut } from "./TryOut";
 import { useLearn } from "./useLearn";
 
@@ -154,11 +153,6 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
     </div>
   );
 }
-
-/** named calls a key by the studio's name for it. */
-const named = (message: string, middleC: number) =>
-  message.replace(/^key (\d+)/, (_, key: string) => `key ${keyName(Number(key), middleC)}`);
-
 function PasteButton({ onPaste }: { onPaste: (m: Mapping[]) => void }) {
   const held = clipboard.use();
   if (!held) return null;

@@ -84,3 +84,7 @@ export function keysOf(map: readonly Mapping[]): { key: number; text: string; at
     m.switches.filter((s) => s.kind === "key").map((s) => ({ key: s.number ?? 0, text: m.articulation, at })),
   );
 }
+
+/** named calls a key by the studio's name for it. */
+export const named = (message: string, middleC: number) =>
+  message.replace(/^key (\d+)/, (_, key: string) => `key ${keyName(Number(key), middleC)}`);

@@ -4,6 +4,7 @@ import { change, seen } from "../../model/changing";
 import { get, useApp } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import { MapEditor } from "../library/MapEditor";
+import { LayersOf } from "./LayersOf";
 
 /** OwnMapDialog gives one row an articulation map of its own, in place of its
  * patch's. */
@@ -15,30 +16,42 @@ export function OwnMapDialog({ close }: { close: () => void }) {
   const patch = sheet.patches.byId.get(i?.patches[0] ?? "");
   if (!cat || !i || !patch) return null;
   const own = (i.map ?? []).length > 0;
+  const patches = i.patches.flatMap((p) => sheet.patches.byId.get(p) ?? []);
+  const layered = patches.length > 1;
+  const all = {
+    ...patch,
+    keyLow: Math.min(...patches.map((p) => p.keyLow)),
+    keyHigh: Math.max(...patches.map((p) => p.keyHigh)),
+  };
   return (
     <Floating title={`Articulations of ${i.name}`} open onOpenChange={close} className="w-[760px]">
       <div className="min-h-0 overflow-y-auto">
         <p className="mb-2 flex items-center gap-2 text-soft">
           {own
             ? "It has a map of its own."
-            : `It follows the map of its patch, ${patch.name}; what is kept here is its own.`}
+            : layered
+              ? "Its patches hear the same messages: each articulation sends the switches of all of them."
+              : `It follows the map of its patch, ${patch.name}; what is kept here is its own.`}
           {own && (
             <button
               type="button"
               className="button"
               onClick={() => void change({ kind: "edit", edits: [{ id, map: [] }] })}
             >
-              Follow the patch again
+              {layered ? "Follow the patches again" : "Follow the patch again"}
             </button>
           )}
         </p>
-        <MapEditor
-          key={own ? "own" : "patch"}
-          cat={cat}
-          patch={{ ...patch, name: i.name, map: own ? i.map! : (patch.map ?? []) }}
-          seen={seen}
-          set={(map, base) => change({ kind: "edit", edits: [{ id, map }] }, base)}
-        />
+        {layered && <LayersOf id={id} middleC={cat.middleC} own={own} />}
+        {(own || !layered) && (
+          <MapEditor
+            key={own ? "own" : "patch"}
+            cat={cat}
+            patch={{ ...all, name: i.name, map: own ? i.map! : (patch.map ?? []) }}
+            seen={seen}
+            set={(map, base) => change({ kind: "edit", edits: [{ id, map }] }, base)}
+          />
+        )}
       </div>
     </Floating>
   );

@@ -3,7 +3,7 @@ import { busKinds } from "../../model/buskinds";
 import { assign, change } from "../../model/changing";
 import { tintSections } from "../../model/palette";
 import { get } from "../../model/store";
-import { libraryOf, pathOf, type Sheet, seatText, things, tintsOf } from "../../model/template";
+import { librariesOf, pathOf, type Sheet, seatText, things, tintsOf } from "../../model/template";
 
 /** Field is one column of the sheet: how it reads, and how it is set for the
  * whole selection. */
@@ -63,8 +63,15 @@ export const fields: Field[] = [
     key: "library",
     title: "Lib.",
     least: 52,
-    text: (sheet, i) => libraryOf(sheet, i)?.code ?? "",
-    value: (sheet, i) => libraryOf(sheet, i)?.name ?? "",
+    share: 0.3,
+    text: (sheet, i) =>
+      librariesOf(sheet, i)
+        .map((l) => l.code)
+        .join(" + "),
+    value: (sheet, i) =>
+      librariesOf(sheet, i)
+        .map((l) => l.name)
+        .join(" + "),
     choices: (sheet) => things(sheet.libraries).map((l) => l.name),
     set: (ids, name, base) => assign(ids, "library", name, base),
   },
