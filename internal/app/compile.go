@@ -106,8 +106,7 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	if i == nil {
 		return Compiled{}, refused(instrument, "the instrument is no longer in the template")
 	}
-	patches := t.PatchesOf(i)
-	if len(patches) == 0 {
+	if len(t.PatchesOf(i)) == 0 {
 		return Compiled{}, refused(instrument, "%s plays no patch", i.Name)
 	}
 	if part < 0 || part >= len(piece.Parts) {
@@ -117,16 +116,12 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	if err != nil {
 		return Compiled{}, err
 	}
-	target := articulation.Target{Map: articulation.MapOf(t, i), Dynamics: patches[0].Dynamics, Channel: 1, KeyLow: patches[0].KeyLow, KeyHigh: patches[0].KeyHigh}
-	if i.Seat != nil {
-		target.Channel = i.Seat.Channel
-	}
 	x := piece.Parts[part]
 	var o articulation.Options
 	if bar > 1 {
 		o.From = x.Time.Bars.Start(int64(bar))
 	}
-	done, err := articulation.Compile(words, x.Part, target, x.Time.Clock, o)
+	done, err := articulation.Compile(words, x.Part, targetOf(t, i), x.Time.Clock, o)
 	if err != nil {
 		return Compiled{}, refused(instrument, "%s", err)
 	}

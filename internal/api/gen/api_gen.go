@@ -1034,6 +1034,14 @@ type Furnished struct {
 	Unseated int `json:"unseated"`
 }
 
+// Hand defines model for Hand.
+type Hand struct {
+	Map []Mapping `json:"map"`
+
+	// Proposed a key for each articulation that the studio's patches have
+	Proposed []Mapping `json:"proposed"`
+}
+
 // HandAsk defines model for HandAsk.
 type HandAsk struct {
 	From *int  `json:"from,omitempty"`
@@ -1049,6 +1057,15 @@ type HandAsk struct {
 
 // HandAskKind consecutive ports, channels or output pairs; letting plans seat again; a whole riser, or a copy of it
 type HandAskKind string
+
+// HandRow defines model for HandRow.
+type HandRow struct {
+	Id Id `json:"id"`
+
+	// InTheWay articulations whose key of the hand is a note of the row
+	InTheWay []string `json:"inTheWay"`
+	Reaches  []Reach  `json:"reaches"`
+}
 
 // HeldElsewhere defines model for HeldElsewhere.
 type HeldElsewhere struct {
@@ -1614,6 +1631,16 @@ type ProofSummary = app.ProofSummary
 // PutChange defines model for PutChange.
 type PutChange = json.RawMessage
 
+// Reach defines model for Reach.
+type Reach struct {
+	Exact bool `json:"exact"`
+
+	// Plays of the row; missing when it has nothing of the kind
+	Plays    *string  `json:"plays,omitempty"`
+	Switches []Switch `json:"switches"`
+	Wanted   string   `json:"wanted"`
+}
+
 // ReachRow defines model for ReachRow.
 type ReachRow struct {
 	Bus    Id      `json:"bus"`
@@ -2081,6 +2108,31 @@ type TraceStep struct {
 	Text string `json:"text"`
 }
 
+// TranslatedPart defines model for TranslatedPart.
+type TranslatedPart struct {
+	Name string          `json:"name"`
+	Rows []TranslatedRow `json:"rows"`
+	Why  string          `json:"why"`
+}
+
+// TranslatedRow defines model for TranslatedRow.
+type TranslatedRow struct {
+	Id      Id      `json:"id"`
+	Instead []Reach `json:"instead"`
+	Notes   int     `json:"notes"`
+
+	// Outside notes beyond the keys of the patch
+	Outside  int `json:"outside"`
+	Switches int `json:"switches"`
+}
+
+// Translation defines model for Translation.
+type Translation struct {
+	// Notes what of the file was left out, or read otherwise than it says
+	Notes []string         `json:"notes"`
+	Parts []TranslatedPart `json:"parts"`
+}
+
 // Tried defines model for Tried.
 type Tried struct {
 	Messages []TriedMessage `json:"messages"`
@@ -2296,6 +2348,11 @@ type PatchesParams struct {
 
 // PatchesParamsSort defines parameters for Patches.
 type PatchesParamsSort string
+
+// SetHandJSONBody defines parameters for SetHand.
+type SetHandJSONBody struct {
+	Map []Mapping `json:"map"`
+}
 
 // MakeCredentialJSONBody defines parameters for MakeCredential.
 type MakeCredentialJSONBody struct {
@@ -2530,6 +2587,11 @@ type FurnishJSONBody struct {
 	Stems *string `json:"stems,omitempty"`
 }
 
+// HandOnRowsJSONBody defines parameters for HandOnRows.
+type HandOnRowsJSONBody struct {
+	Ids []Id `json:"ids"`
+}
+
 // HandbookParamsFormat defines parameters for Handbook.
 type HandbookParamsFormat string
 
@@ -2744,6 +2806,9 @@ type TryMapJSONRequestBody = MapTry
 // EditPatchesJSONRequestBody defines body for EditPatches for application/json ContentType.
 type EditPatchesJSONRequestBody = PatchEdit
 
+// SetHandJSONRequestBody defines body for SetHand for application/json ContentType.
+type SetHandJSONRequestBody SetHandJSONBody
+
 // MakeCredentialJSONRequestBody defines body for MakeCredential for application/json ContentType.
 type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 
@@ -2818,6 +2883,9 @@ type DuplicateJSONRequestBody DuplicateJSONBody
 
 // FurnishJSONRequestBody defines body for Furnish for application/json ContentType.
 type FurnishJSONRequestBody FurnishJSONBody
+
+// HandOnRowsJSONRequestBody defines body for HandOnRows for application/json ContentType.
+type HandOnRowsJSONRequestBody HandOnRowsJSONBody
 
 // HereJSONRequestBody defines body for Here for application/json ContentType.
 type HereJSONRequestBody HereJSONBody
@@ -2920,6 +2988,12 @@ type ServerInterface interface {
 
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx *echo.Context) error
+
+	// (GET /api/hand)
+	Hand(ctx *echo.Context) error
+
+	// (PUT /api/hand)
+	SetHand(ctx *echo.Context) error
 
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
@@ -3085,6 +3159,15 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/furnish)
 	Furnish(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/hand)
+	HandOnRows(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/hand/translate)
+	Translate(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/hand/translate/midi)
+	TranslateMidi(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx *echo.Context, id openapi_types.UUID, format HandbookParamsFormat) error
@@ -3389,6 +3472,24 @@ func (w *ServerInterfaceWrapper) EditPatches(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.EditPatches(ctx)
+	return err
+}
+
+// Hand converts echo context to params.
+func (w *ServerInterfaceWrapper) Hand(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Hand(ctx)
+	return err
+}
+
+// SetHand converts echo context to params.
+func (w *ServerInterfaceWrapper) SetHand(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetHand(ctx)
 	return err
 }
 
@@ -4399,6 +4500,54 @@ func (w *ServerInterfaceWrapper) Furnish(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Furnish(ctx, id)
+	return err
+}
+
+// HandOnRows converts echo context to params.
+func (w *ServerInterfaceWrapper) HandOnRows(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.HandOnRows(ctx, id)
+	return err
+}
+
+// Translate converts echo context to params.
+func (w *ServerInterfaceWrapper) Translate(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Translate(ctx, id)
+	return err
+}
+
+// TranslateMidi converts echo context to params.
+func (w *ServerInterfaceWrapper) TranslateMidi(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TranslateMidi(ctx, id)
 	return err
 }
 
@@ -5548,6 +5697,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/here", wrapper.Here, options.OperationMiddlewares["Here"]...)
 	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
 	router.GET(options.BaseURL+"/api/shorthand", wrapper.Shorthand, options.OperationMiddlewares["Shorthand"]...)
+	router.GET(options.BaseURL+"/api/hand", wrapper.Hand, options.OperationMiddlewares["Hand"]...)
+	router.PUT(options.BaseURL+"/api/hand", wrapper.SetHand, options.OperationMiddlewares["SetHand"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/hand", wrapper.HandOnRows, options.OperationMiddlewares["HandOnRows"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/hand/translate", wrapper.Translate, options.OperationMiddlewares["Translate"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/hand/translate/midi", wrapper.TranslateMidi, options.OperationMiddlewares["TranslateMidi"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
 	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
@@ -5977,6 +6131,83 @@ type EditPatchesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditPatchesdefaultApplicationProblemPlusJSONResponse) VisitEditPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HandRequestObject struct {
+}
+
+type HandResponseObject interface {
+	VisitHandResponse(w http.ResponseWriter) error
+}
+
+type Hand200JSONResponse Hand
+
+func (response Hand200JSONResponse) VisitHandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HanddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HanddefaultApplicationProblemPlusJSONResponse) VisitHandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetHandRequestObject struct {
+	Body *SetHandJSONRequestBody
+}
+
+type SetHandResponseObject interface {
+	VisitSetHandResponse(w http.ResponseWriter) error
+}
+
+type SetHand200JSONResponse Hand
+
+func (response SetHand200JSONResponse) VisitSetHandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetHanddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetHanddefaultApplicationProblemPlusJSONResponse) VisitSetHandResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8179,6 +8410,132 @@ func (response FurnishdefaultApplicationProblemPlusJSONResponse) VisitFurnishRes
 	return err
 }
 
+type HandOnRowsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *HandOnRowsJSONRequestBody
+}
+
+type HandOnRowsResponseObject interface {
+	VisitHandOnRowsResponse(w http.ResponseWriter) error
+}
+
+type HandOnRows200JSONResponse []HandRow
+
+func (response HandOnRows200JSONResponse) VisitHandOnRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HandOnRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HandOnRowsdefaultApplicationProblemPlusJSONResponse) VisitHandOnRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TranslateRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body io.Reader
+}
+
+type TranslateResponseObject interface {
+	VisitTranslateResponse(w http.ResponseWriter) error
+}
+
+type Translate200JSONResponse Translation
+
+func (response Translate200JSONResponse) VisitTranslateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TranslatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TranslatedefaultApplicationProblemPlusJSONResponse) VisitTranslateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TranslateMidiRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body io.Reader
+}
+
+type TranslateMidiResponseObject interface {
+	VisitTranslateMidiResponse(w http.ResponseWriter) error
+}
+
+type TranslateMidi200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response TranslateMidi200ApplicationoctetStreamResponse) VisitTranslateMidiResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type TranslateMididefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TranslateMididefaultApplicationProblemPlusJSONResponse) VisitTranslateMidiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HandbookRequestObject struct {
 	Id     openapi_types.UUID   `json:"id"`
 	Format HandbookParamsFormat `json:"format"`
@@ -10194,6 +10551,12 @@ type StrictServerInterface interface {
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx context.Context, request EditPatchesRequestObject) (EditPatchesResponseObject, error)
 
+	// (GET /api/hand)
+	Hand(ctx context.Context, request HandRequestObject) (HandResponseObject, error)
+
+	// (PUT /api/hand)
+	SetHand(ctx context.Context, request SetHandRequestObject) (SetHandResponseObject, error)
+
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
 
@@ -10358,6 +10721,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/furnish)
 	Furnish(ctx context.Context, request FurnishRequestObject) (FurnishResponseObject, error)
+
+	// (POST /api/templates/{id}/hand)
+	HandOnRows(ctx context.Context, request HandOnRowsRequestObject) (HandOnRowsResponseObject, error)
+
+	// (POST /api/templates/{id}/hand/translate)
+	Translate(ctx context.Context, request TranslateRequestObject) (TranslateResponseObject, error)
+
+	// (POST /api/templates/{id}/hand/translate/midi)
+	TranslateMidi(ctx context.Context, request TranslateMidiRequestObject) (TranslateMidiResponseObject, error)
 
 	// (GET /api/templates/{id}/handbook/{format})
 	Handbook(ctx context.Context, request HandbookRequestObject) (HandbookResponseObject, error)
@@ -10844,6 +11216,75 @@ func (sh *strictHandler) EditPatches(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(EditPatchesResponseObject); ok {
 		return validResponse.VisitEditPatchesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Hand operation middleware
+func (sh *strictHandler) Hand(ctx *echo.Context) error {
+	var request HandRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Hand(ctx.Request().Context(), request.(HandRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Hand")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HandResponseObject); ok {
+		return validResponse.VisitHandResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetHand operation middleware
+func (sh *strictHandler) SetHand(ctx *echo.Context) error {
+	var request SetHandRequestObject
+
+	var body SetHandJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetHand(ctx.Request().Context(), request.(SetHandRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetHand")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetHandResponseObject); ok {
+		return validResponse.VisitSetHandResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -12797,6 +13238,108 @@ func (sh *strictHandler) Furnish(ctx *echo.Context, id openapi_types.UUID) error
 		return err
 	} else if validResponse, ok := response.(FurnishResponseObject); ok {
 		return validResponse.VisitFurnishResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// HandOnRows operation middleware
+func (sh *strictHandler) HandOnRows(ctx *echo.Context, id openapi_types.UUID) error {
+	var request HandOnRowsRequestObject
+
+	request.Id = id
+
+	var body HandOnRowsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.HandOnRows(ctx.Request().Context(), request.(HandOnRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "HandOnRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HandOnRowsResponseObject); ok {
+		return validResponse.VisitHandOnRowsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Translate operation middleware
+func (sh *strictHandler) Translate(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TranslateRequestObject
+
+	request.Id = id
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Translate(ctx.Request().Context(), request.(TranslateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Translate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TranslateResponseObject); ok {
+		return validResponse.VisitTranslateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TranslateMidi operation middleware
+func (sh *strictHandler) TranslateMidi(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TranslateMidiRequestObject
+
+	request.Id = id
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TranslateMidi(ctx.Request().Context(), request.(TranslateMidiRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TranslateMidi")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TranslateMidiResponseObject); ok {
+		return validResponse.VisitTranslateMidiResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -31,6 +31,7 @@ type Settings struct {
 	LatestMs      float64      `json:"latestMs,omitempty"`   // most that a machine may sound late, ms, 0..MaxLatestMs; 0 when it does not matter
 	Palette       *Palette     `json:"palette,omitempty"`    // nil takes StandardPalette
 	Palettes      []Palette    `json:"palettes,omitempty"`   // of a catalogue: the studio's own
+	Hand          []Mapping    `json:"hand,omitempty"`       // of a catalogue: the switches that reach each articulation, whatever the library
 	SpareRows     int          `json:"spareRows,omitempty"`  // kept at the end of every section, 0..MaxSpareRows
 	SpareShare    float64      `json:"spareShare,omitempty"` // or as a share of its rows, 0..1, whichever is more
 	Names         Names        `json:"names,omitzero"`       // how rows are named

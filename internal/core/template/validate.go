@@ -225,6 +225,9 @@ func (v *validator) settings() {
 	v.seating()
 	v.names()
 	v.palettes()
+	if err := CheckMap(s.Hand); err != nil {
+		v.fail("settings.hand", "%s", err)
+	}
 	if s.MemoryRule != FitEverything && s.MemoryRule != FitCalls {
 		v.fail("settings.memoryRule", "%q is neither %q nor %q", s.MemoryRule, FitEverything, FitCalls)
 	}

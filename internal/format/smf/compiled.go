@@ -27,12 +27,61 @@ func later(t *smf.Track, ticks int64, message []byte) {
 	t.Add(uint32(ticks), message)
 }
 
+// Played is what one instrument plays: a track of its own.
+type Played struct {
+	Name     string // of the instrument
+	Device   string // FF 09, where it sits; empty when it does not
+	Port     int    // FF 21, from 0; -1 for none
+	Messages []articulation.Message
+}
+
 // WriteCompiled writes the messages of one instrument as a file of type 1: a
 // track of the tempi and metres, and one of the messages under the instrument's name.
 func WriteCompiled(w io.Writer, name string, time tempo.Time, messages []articulation.Message) error {
+	return WritePlayed(w, time, []Played{{Name: name, Port: -1, Messages: messages}})
+}
+
+// WritePlayed writes the messages of several instruments as a file of type 1: a track of
+// the tempi and metres, and one of each instrument.
+func WritePlayed(w io.Writer, time tempo.Time, parts []Played) error {
 	file := smf.NewSMF1()
 	file.TimeFormat = smf.MetricTicks(time.Clock.TicksPerQuarter())
-	var lead, part smf.Track
+	tracks := []smf.Track{leading(time)}
+	for _, p := range parts {
+		var part smf.Track
+		part.Add(0, smf.MetaTrackSequenceName(p.Name))
+		if p.Device != "" {
+			part.Add(0, smf.MetaDevice(p.Device))
+		}
+		if p.Port >= 0 && p.Port < 128 {
+			part.Add(0, smf.MetaPort(uint8(p.Port)))
+		}
+		last := int64(0)
+		for _, m := range p.Messages {
+			data := []byte{m.Status | byte(m.Channel-1), byte(m.Data1), byte(m.Data2)}
+			if m.Status == articulation.Programme {
+				data = data[:2]
+			}
+			later(&part, m.Tick-last, data)
+			last = m.Tick
+		}
+		part.Close(0)
+		tracks = append(tracks, part)
+	}
+	for _, t := range tracks {
+		if err := file.Add(t); err != nil {
+			return fmt.Errorf("write MIDI file: %w", err)
+		}
+	}
+	if _, err := file.WriteTo(w); err != nil {
+		return fmt.Errorf("write MIDI file: %w", err)
+	}
+	return nil
+}
+
+// leading is the track of tempi and metres.
+func leading(time tempo.Time) smf.Track {
+	var lead smf.Track
 	last := int64(0)
 	changes, metres := time.Clock.Changes(), time.Bars.Metres()
 	for len(changes)+len(metres) > 0 {
@@ -47,24 +96,5 @@ func WriteCompiled(w io.Writer, name string, time tempo.Time, messages []articul
 		last, changes = c.Tick, changes[1:]
 	}
 	lead.Close(0)
-	part.Add(0, smf.MetaTrackSequenceName(name))
-	last = 0
-	for _, m := range messages {
-		data := []byte{m.Status | byte(m.Channel-1), byte(m.Data1), byte(m.Data2)}
-		if m.Status == articulation.Programme {
-			data = data[:2]
-		}
-		later(&part, m.Tick-last, data)
-		last = m.Tick
-	}
-	part.Close(0)
-	for _, t := range []smf.Track{lead, part} {
-		if err := file.Add(t); err != nil {
-			return fmt.Errorf("write MIDI file: %w", err)
-		}
-	}
-	if _, err := file.WriteTo(w); err != nil {
-		return fmt.Errorf("write MIDI file: %w", err)
-	}
-	return nil
+	return lead
 }

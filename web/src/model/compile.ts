@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { answer, api, fileBody, type Id } from "./api";
+import { save } from "./saving";
 import { attempt, get } from "./store";
 
 const ask = (instrument: Id, file: File, part: number, bar: number) => ({
@@ -26,10 +27,5 @@ export async function takeOutCompiled(instrument: Id, name: string, file: File, 
       }),
     ),
   );
-  if (!data) return;
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(data as unknown as Blob);
-  link.download = `${name}.mid`;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+  if (data) save(`${name}.mid`, data as unknown as Blob);
 }

@@ -1016,6 +1016,73 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the switches by which the studio reaches each articulation, whatever the library */
+        get: operations["Hand"];
+        put: operations["SetHand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description how the articulations of the studio's hand come out on rows */
+        post: operations["HandOnRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/hand/translate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description what a file that was played with the studio's hand comes to on its rows */
+        post: operations["Translate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/hand/translate/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TranslateMidi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/palettes": {
         parameters: {
             query?: never;
@@ -1976,6 +2043,7 @@ export interface components {
             names?: components["schemas"]["Names"];
             palette?: components["schemas"]["Palette"];
             palettes?: components["schemas"]["Palette"][];
+            hand?: components["schemas"]["Mapping"][];
             /** @description kept at the end of every section */
             spareRows?: number;
             /** Format: double */
@@ -3225,6 +3293,42 @@ export interface components {
             stale: boolean;
             /** @description why it can not be trimmed */
             why: string;
+        };
+        Hand: {
+            map: components["schemas"]["Mapping"][];
+            /** @description a key for each articulation that the studio's patches have */
+            proposed: components["schemas"]["Mapping"][];
+        };
+        HandRow: {
+            id: components["schemas"]["Id"];
+            reaches: components["schemas"]["Reach"][];
+            /** @description articulations whose key of the hand is a note of the row */
+            inTheWay: string[];
+        };
+        Reach: {
+            wanted: string;
+            /** @description of the row; missing when it has nothing of the kind */
+            plays?: string;
+            exact: boolean;
+            switches: components["schemas"]["Switch"][];
+        };
+        Translation: {
+            parts: components["schemas"]["TranslatedPart"][];
+            /** @description what of the file was left out, or read otherwise than it says */
+            notes: string[];
+        };
+        TranslatedPart: {
+            name: string;
+            why: string;
+            rows: components["schemas"]["TranslatedRow"][];
+        };
+        TranslatedRow: {
+            id: components["schemas"]["Id"];
+            notes: number;
+            switches: number;
+            /** @description notes beyond the keys of the patch */
+            outside: number;
+            instead: components["schemas"]["Reach"][];
         };
         /** @description the patches a row plays at once, which hear the same messages */
         Layered: {
@@ -6218,6 +6322,177 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShorthandRead"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hand"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SetHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    map: components["schemas"]["Mapping"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hand"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    HandOnRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ids: components["schemas"]["Id"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandRow"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Translate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Translation"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TranslateMidi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description a MIDI file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description what went wrong */

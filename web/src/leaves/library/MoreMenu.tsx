@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue, takePatchList } from "../../model/catalogue";
-import { tell } from "../../model/store";
+import { set, tell } from "../../model/store";
 import { plural } from "../../model/template";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { ToldList } from "../../parts/ToldList";
@@ -64,6 +64,9 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => setOpen("players")}>
               Players…
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "hand" })}>
+              One hand for all libraries…
             </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>

@@ -1,6 +1,8 @@
+import { set } from "../../model/store";
 import { plural } from "../../model/template";
-import { leaf } from "../leaf";
+import { command, leaf } from "../leaf";
 import { CastingDialog } from "./casting/CastingDialog";
+import { HandDialog } from "./HandDialog";
 import { Library } from "./Library";
 
 export const library = leaf({
@@ -10,6 +12,7 @@ export const library = leaf({
   width: 1.3,
   Content: Library,
   figure: (sheet) => plural(sheet.libraries.order.length, "library", "libraries"),
-  dialogs: { casting: CastingDialog },
+  dialogs: { casting: CastingDialog, hand: HandDialog },
+  doings: () => [command("One hand for all libraries", "", () => set({ dialog: "hand" }))],
   keys: [["Enter", "in Library: use the chosen patches; in a field: set it"]],
 });

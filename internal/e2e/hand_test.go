@@ -1,0 +1,61 @@
+package e2e_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+	midi "gitlab.com/gomidi/midi/v2"
+	"gitlab.com/gomidi/midi/v2/smf"
+)
+
+// pieceOf writes a MIDI file of named tracks, each with keys one after another.
+func pieceOf(t *testing.T, tracks map[string][]uint8) string {
+	t.Helper()
+	file := smf.NewSMF1()
+	file.TimeFormat = smf.MetricTicks(480)
+	for name, keys := range tracks {
+		var x smf.Track
+		x.Add(0, smf.MetaTrackSequenceName(name))
+		for _, k := range keys {
+			x.Add(20, midi.NoteOn(0, k, 90))
+			x.Add(200, midi.NoteOff(0, k))
+		}
+		x.Close(0)
+		require.NoError(t, file.Add(x))
+	}
+	path := filepath.Join(t.TempDir(), "causeway.mid")
+	out, err := os.Create(path)
+	require.NoError(t, err)
+	defer out.Close()
+	_, err = file.WriteTo(out)
+	require.NoError(t, err)
+	return path
+}
+
+// The studio takes the hand that is proposed, sees how it comes out on a row, and turns a
+// file that was played with it into what the rows need.
+func TestOneHandForAllLibraries(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.find("Oboe 1 short", "Oboe 1 short")
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput("one hand")
+	p.keys(input.Enter)
+	p.seeText("[role=dialog]", "[0-9]+ articulations of the studio.s libraries")
+	p.press("Take what is proposed")
+	p.see(`[role=dialog] [data-articulation="legato"]`)
+	p.press("On the rows")
+	p.seeText(`[data-wanted=staccato]`, "staccato\\s*staccato")
+	p.seeText(`[data-wanted=spiccato]`, "> staccato instead")
+	p.press("A file played with it")
+	p.see(`[aria-label="Played file"]`).MustSetFiles(pieceOf(t, map[string][]uint8{"Oboe 1 short": {2, 72, 74}, "Theremin": {60}}))
+	p.seeText(`[aria-label=Translated]`, "Oboe 1 short\\s*Oboe 1 short\\s*2\\s*1")
+	p.seeText(`[aria-label=Translated]`, "Theremin\\s*> nobody")
+	p.see(`[role=dialog] .button-main`)
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	require.Equal(t, 200.0, p.page.MustEval(`async () => (await fetch("/api/hand", {method: "PUT", headers: {"Content-Type": "application/json"}, body: JSON.stringify({map: []})})).status`).Num())
+}
