@@ -5,6 +5,7 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -112,3 +113,35 @@ func (s *server) TranslateMidi(ctx context.Context, r gen.TranslateMidiRequestOb
 func (d download) VisitTranslateMidiResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
 }
+
+// Playable implements the contract.
+func (s *server) Playable(ctx context.Context, r gen.PlayableRequestObject) (gen.PlayableResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	piece, err := app.ReadPiece(ctx, r.Body, words)
+	if err != nil {
+		return nil, err
+	}
+	is, err := h.Playable(ctx, p, piece)
+	if err != nil {
+		return nil, err
+	}
+	quiet := h.View().Template.Settings.Quiet
+	out := gen.Playable200JSONResponse{Orchestra: []gen.PlayingDesk{}, Unread: unreadIn(is.Unread), Parts: is.Parts, Unknown: append([]string{}, is.Unknown...), Findings: []gen.PlayFinding{}, Notes: append([]string{}, piece.Notes...)}
+	for _, d := range is.Orchestra {
+		out.Orchestra = append(out.Orchestra, gen.PlayingDesk{Name: d.Name, Players: d.Players})
+	}
+	for _, f := range is.Findings[:min(mostFindings, len(is.Findings))] {
+		out.Findings = append(out.Findings, gen.PlayFinding{Key: f.Key(), Kind: string(f.Kind), Desk: f.Desk, From: f.From, To: f.To, Message: f.Message, Quiet: slices.Contains(quiet, f.Key())})
+	}
+	return out, nil
+}
+
+// mostFindings is how many findings are listed.
+const mostFindings = 2000

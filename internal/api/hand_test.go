@@ -109,3 +109,38 @@ func TestOneHandForAllLibraries(t *testing.T) {
 	require.Equal(t, 422, none.status)
 	require.Contains(t, string(none.body), "no track finds a row")
 }
+
+// A file is held against the people who are named, or who have rows; its rows' switches are
+// no notes; what is passed over is told so.
+func TestPlayableOfAFile(t *testing.T) {
+	_, c, path, cat := imported(t)
+	flute := as[page](t, c.do("GET", "/api/catalogue/patches?text=flute", nil)).Patches[0]
+	require.Equal(t, 200, c.do("POST", "/api/catalogue/patches/edit", map[string]any{"base": cat.Revision, "ids": []string{flute.ID}, "set": map[string]any{"map": []any{
+		map[string]any{"articulation": "long", "switches": []any{map[string]any{"kind": "key", "number": 24}}},
+	}}}).status)
+	row := as[opened](t, c.do("GET", path, nil)).Template.Instruments[1]
+	type report struct {
+		Orchestra []struct{ Name string }
+		Parts     int
+		Unknown   []string
+		Findings  []struct {
+			Key, Kind, Desk, Message string
+			From                     int
+			Quiet                    bool
+		}
+	}
+	got := as[report](t, c.do("POST", path+"/playable", played(t, row.Name, 24, 72, 24, 99)))
+	require.Equal(t, 1, got.Parts)
+	require.Len(t, got.Findings, 1, "its switch is no note")
+	require.Equal(t, "E♭7 lies above its range, which ends at D7", got.Findings[0].Message)
+	require.Equal(t, []string{"Theremin"}, as[report](t, c.do("POST", path+"/playable", played(t, "Theremin", 60))).Unknown)
+
+	is := as[map[string]any](t, c.do("GET", path, nil))
+	settings := is["template"].(map[string]any)["settings"].(map[string]any)
+	settings["orchestra"], settings["quiet"] = "1 0 0 0 - 2", []string{got.Findings[0].Key}
+	require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": is["revision"], "change": map[string]any{"kind": "configure", "name": "Lamp", "settings": settings}}).status)
+	got = as[report](t, c.do("POST", path+"/playable", played(t, row.Name, 24, 72, 24, 99)))
+	require.Len(t, got.Orchestra, 3)
+	require.True(t, got.Findings[0].Quiet)
+	require.Equal(t, 422, c.do("POST", path+"/playable", []byte("no music")).status)
+}

@@ -59,3 +59,26 @@ func TestOneHandForAllLibraries(t *testing.T) {
 	p.gone("[role=dialog]")
 	require.Equal(t, 200.0, p.page.MustEval(`async () => (await fetch("/api/hand", {method: "PUT", headers: {"Content-Type": "application/json"}, body: JSON.stringify({map: []})})).status`).Num())
 }
+
+// A cue is held against the people of an orchestra; a finding is passed over and stays so,
+// and other people change what is found.
+func TestCouldPeoplePlayIt(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput("could people")
+	p.keys(input.Enter)
+	p.see(`[aria-label="Music of the cue"]`).MustSetFiles(pieceOf(t, map[string][]uint8{"Trumpet 1 long": {72, 84, 90}, "Violins 1 long": {54, 60}, "Horn 1 long": {60}, "Theremin": {60}}))
+	p.seeText("[data-part=playable-sum]", "3 places to look at, 3 parts against 1[0-9][0-9] players; not known what these are: Theremin")
+	p.seeText(`[data-finding=comfort]`, "bar 1\\s*Trumpet 1\\s*up to C6; at ease it goes to A5")
+	p.seeText(`[aria-label="What people could not play"]`, "Violins 1\\s*F♯3 lies below its range, which begins at G3")
+	p.see(`[aria-label="Who plays"]`).MustInput("0 0 0 0 - 1 - str")
+	p.press("Take these")
+	p.seeText(`[aria-label="What people could not play"]`, "Trumpet 1\\s*nobody in the orchestra plays it")
+	p.see(`[data-finding=range]`).MustElementR("button", "Pass it over").MustClick()
+	p.gone(`[data-finding=range]`)
+	p.press("Show the 1 that is passed over")
+	p.seeText(`[data-finding=range]`, "Tell it again")
+	p.keys(input.Escape)
+	p.undo(2)
+}

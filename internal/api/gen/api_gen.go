@@ -1596,8 +1596,43 @@ type PlanAsk struct {
 	Fresh bool `json:"fresh"`
 }
 
+// PlayFinding defines model for PlayFinding.
+type PlayFinding struct {
+	Desk string `json:"desk"`
+
+	// From bar, from 1
+	From    int64  `json:"from"`
+	Key     string `json:"key"`
+	Kind    string `json:"kind"`
+	Message string `json:"message"`
+
+	// Quiet it is passed over
+	Quiet bool  `json:"quiet"`
+	To    int64 `json:"to"`
+}
+
+// Playable defines model for Playable.
+type Playable struct {
+	Findings  []PlayFinding `json:"findings"`
+	Notes     []string      `json:"notes"`
+	Orchestra []PlayingDesk `json:"orchestra"`
+
+	// Parts that were looked at
+	Parts int `json:"parts"`
+
+	// Unknown parts whose instrument is not known
+	Unknown []string `json:"unknown"`
+	Unread  []Unread `json:"unread"`
+}
+
 // Player defines model for Player.
 type Player = template.Player
+
+// PlayingDesk defines model for PlayingDesk.
+type PlayingDesk struct {
+	Name    string `json:"name"`
+	Players int    `json:"players"`
+}
 
 // Preference defines model for Preference.
 type Preference = template.Preference
@@ -3231,6 +3266,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/playable)
+	Playable(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/reach/{instrument})
 	Reach(ctx *echo.Context, id openapi_types.UUID, instrument string) error
@@ -5030,6 +5068,22 @@ func (w *ServerInterfaceWrapper) Paste(ctx *echo.Context) error {
 	return err
 }
 
+// Playable converts echo context to params.
+func (w *ServerInterfaceWrapper) Playable(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Playable(ctx, id)
+	return err
+}
+
 // Reach converts echo context to params.
 func (w *ServerInterfaceWrapper) Reach(ctx *echo.Context) error {
 	var err error
@@ -5702,6 +5756,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/hand", wrapper.HandOnRows, options.OperationMiddlewares["HandOnRows"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/hand/translate", wrapper.Translate, options.OperationMiddlewares["Translate"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/hand/translate/midi", wrapper.TranslateMidi, options.OperationMiddlewares["TranslateMidi"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/playable", wrapper.Playable, options.OperationMiddlewares["Playable"]...)
 	router.GET(options.BaseURL+"/api/palettes", wrapper.Palettes, options.OperationMiddlewares["Palettes"]...)
 	router.PUT(options.BaseURL+"/api/palettes", wrapper.SetPalettes, options.OperationMiddlewares["SetPalettes"]...)
 	router.POST(options.BaseURL+"/api/palettes/read", wrapper.ReadPalette, options.OperationMiddlewares["ReadPalette"]...)
@@ -9373,6 +9428,46 @@ func (response PastedefaultApplicationProblemPlusJSONResponse) VisitPasteRespons
 	return err
 }
 
+type PlayableRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body io.Reader
+}
+
+type PlayableResponseObject interface {
+	VisitPlayableResponse(w http.ResponseWriter) error
+}
+
+type Playable200JSONResponse Playable
+
+func (response Playable200JSONResponse) VisitPlayableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlayabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlayabledefaultApplicationProblemPlusJSONResponse) VisitPlayableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReachRequestObject struct {
 	Id         openapi_types.UUID `json:"id"`
 	Instrument string             `json:"instrument"`
@@ -10793,6 +10888,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx context.Context, request PasteRequestObject) (PasteResponseObject, error)
+
+	// (POST /api/templates/{id}/playable)
+	Playable(ctx context.Context, request PlayableRequestObject) (PlayableResponseObject, error)
 
 	// (GET /api/templates/{id}/reach/{instrument})
 	Reach(ctx context.Context, request ReachRequestObject) (ReachResponseObject, error)
@@ -14112,6 +14210,33 @@ func (sh *strictHandler) Paste(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(PasteResponseObject); ok {
 		return validResponse.VisitPasteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Playable operation middleware
+func (sh *strictHandler) Playable(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PlayableRequestObject
+
+	request.Id = id
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Playable(ctx.Request().Context(), request.(PlayableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Playable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PlayableResponseObject); ok {
+		return validResponse.VisitPlayableResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -20,6 +20,7 @@ type Part struct {
 	Name    string
 	Sound   string // standard sound ID; empty when not known
 	Players int    // 0 when not said
+	Beside  string // the part whose player takes this one, too; empty for a player of its own
 	Ways    []Way  // techniques asked for; none when not known
 	Notes   int
 	Low     int // of its notes; looked at only when there are some

@@ -451,3 +451,24 @@ func TestCastingKeepsToFamilies(t *testing.T) {
 	require.NotEqual(t, winds["Bassoon"], winds["Bass clarinet"], "nobody is taken whom another part needs")
 	require.Equal(t, "wind.reed.clarinet.bass", cast("Bassoon")["Bassoon"])
 }
+
+// Who takes a second instrument is known, however it is written.
+func TestWhoTakesASecondInstrument(t *testing.T) {
+	for line, want := range map[string]string{
+		"2[1.2/pic] 2[1.2/Eh]": "Piccolo: Flute 2, English horn: Oboe 2",
+		"2(II=picc).3(III=ca)": "Piccolo: Flute 2, English horn: Oboe 3",
+		"3(pic) 2(ca)":         "Piccolo: Flute 3, English horn: Oboe 2",
+		"3[1.2.pic] 2 2 2":     "",
+		"pf/cel":               "",
+	} {
+		parts, _, err := casting.Shorthand(line)
+		require.NoError(t, err)
+		said := []string{}
+		for _, p := range parts {
+			if p.Beside != "" {
+				said = append(said, p.Name+": "+p.Beside)
+			}
+		}
+		require.Equal(t, want, strings.Join(said, ", "), line)
+	}
+}

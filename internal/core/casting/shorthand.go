@@ -90,6 +90,7 @@ type shorthand struct {
 	parts  []Part
 	base   []string // of each part: its name without a number
 	fixed  []int    // of each part: the number that is written; 0 for none
+	by     []int    // for each part, that of the player who takes it beside his own; -1 for none
 	unread []Unread
 	full   int // parts that found no place
 }
@@ -317,7 +318,7 @@ func (s *shorthand) part(name, id string, players, number int) {
 		return
 	}
 	s.parts = append(s.parts, Part{Name: name, Sound: id, Players: players, Ways: []Way{}})
-	s.base, s.fixed = append(s.base, name), append(s.fixed, number)
+	s.base, s.fixed, s.by = append(s.base, name), append(s.fixed, number), append(s.by, -1)
 }
 
 // number names the parts: those of one name are told apart by numbers, written or not.
@@ -349,6 +350,11 @@ func (s *shorthand) number() {
 		}
 		p.Name = fmt.Sprintf("%s %d", name, number)
 	}
+	for n, by := range s.by {
+		if by >= 0 && by != n {
+			s.parts[n].Beside = s.parts[by].Name
+		}
+	}
 }
 
 // listed splits what stands in brackets.
@@ -369,6 +375,7 @@ func (s *shorthand) seats(t token, count string, family *sound.Sound) {
 		s.fail(t.at, t.text+"["+t.inside+"]", "it counts %d players and names %d", n, len(seats))
 	}
 	for _, seat := range seats {
+		first := len(s.parts)
 		for _, word := range listed(seat, "/") {
 			word = strings.TrimSpace(word)
 			if number := numeral(word); number > 0 {
@@ -378,6 +385,9 @@ func (s *shorthand) seats(t token, count string, family *sound.Sound) {
 			} else {
 				s.fail(t.at, word, "no instrument has this name")
 			}
+		}
+		for n := first + 1; n < len(s.by); n++ {
+			s.by[n] = first
 		}
 	}
 }
@@ -409,8 +419,18 @@ func (s *shorthand) beside(t token, family *sound.Sound, count string) {
 	if !t.closed {
 		return
 	}
+	first, main := len(s.parts), len(s.parts)-max(0, s.players(t.span, count, family.Name))
+	defer func() { // who is not named is the last of them
+		last := first - 1
+		for n := len(s.by) - 1; n >= first && last >= main; n-- {
+			if s.by[n] < 0 {
+				s.by[n] = last
+				last--
+			}
+		}
+	}()
 	for _, item := range listed(t.inside, ",;./&") {
-		_, what, said := strings.Cut(item, "=")
+		who, what, said := strings.Cut(item, "=")
 		if !said {
 			what = item
 		}
@@ -424,6 +444,9 @@ func (s *shorthand) beside(t token, family *sound.Sound, count string) {
 		}
 		if is := instrument(what); is != nil {
 			s.add(t.span, is, players)
+			if n := numeral(who); said && n > 0 && main+n-1 < first && len(s.by) > first {
+				s.by[len(s.by)-1] = main + n - 1
+			}
 		} else if what != "" {
 			s.fail(t.at, what, "no instrument has this name")
 		}

@@ -32,11 +32,16 @@ type Settings struct {
 	Palette       *Palette     `json:"palette,omitempty"`    // nil takes StandardPalette
 	Palettes      []Palette    `json:"palettes,omitempty"`   // of a catalogue: the studio's own
 	Hand          []Mapping    `json:"hand,omitempty"`       // of a catalogue: the switches that reach each articulation, whatever the library
+	Quiet         []string     `json:"quiet,omitempty"`      // what people could not play and that is passed over, by the finding's key; at most MaxQuiet
+	Orchestra     string       `json:"orchestra,omitempty"`  // who plays, in shorthand; empty takes the desks that have rows
 	SpareRows     int          `json:"spareRows,omitempty"`  // kept at the end of every section, 0..MaxSpareRows
 	SpareShare    float64      `json:"spareShare,omitempty"` // or as a share of its rows, 0..1, whichever is more
 	Names         Names        `json:"names,omitzero"`       // how rows are named
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }
+
+// MaxQuiet bounds the findings that are passed over.
+const MaxQuiet = 2000
 
 // MaxSpareRows bounds the spare rows kept in one section.
 const MaxSpareRows = 64

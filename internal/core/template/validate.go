@@ -225,6 +225,15 @@ func (v *validator) settings() {
 	v.seating()
 	v.names()
 	v.palettes()
+	v.setting("quiet", float64(len(s.Quiet)), 0, MaxQuiet)
+	for _, q := range s.Quiet {
+		if len(q) > MaxNotes {
+			v.fail("settings.quiet", "a finding's key is longer than %d bytes", MaxNotes)
+		}
+	}
+	if len(s.Orchestra) > MaxNotes {
+		v.fail("settings.orchestra", "the orchestra is longer than %d bytes", MaxNotes)
+	}
 	if err := CheckMap(s.Hand); err != nil {
 		v.fail("settings.hand", "%s", err)
 	}

@@ -1083,6 +1083,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/playable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description what people of the template's orchestra could not play of a piece */
+        post: operations["Playable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/palettes": {
         parameters: {
             query?: never;
@@ -2044,6 +2061,10 @@ export interface components {
             palette?: components["schemas"]["Palette"];
             palettes?: components["schemas"]["Palette"][];
             hand?: components["schemas"]["Mapping"][];
+            /** @description what people could not play and that is passed over */
+            quiet?: string[];
+            /** @description who plays, in shorthand; missing takes the desks that have rows */
+            orchestra?: string;
             /** @description kept at the end of every section */
             spareRows?: number;
             /** Format: double */
@@ -3329,6 +3350,35 @@ export interface components {
             /** @description notes beyond the keys of the patch */
             outside: number;
             instead: components["schemas"]["Reach"][];
+        };
+        Playable: {
+            orchestra: components["schemas"]["PlayingDesk"][];
+            unread: components["schemas"]["Unread"][];
+            /** @description that were looked at */
+            parts: number;
+            /** @description parts whose instrument is not known */
+            unknown: string[];
+            findings: components["schemas"]["PlayFinding"][];
+            notes: string[];
+        };
+        PlayingDesk: {
+            name: string;
+            players: number;
+        };
+        PlayFinding: {
+            key: string;
+            kind: string;
+            desk: string;
+            /**
+             * Format: int64
+             * @description bar, from 1
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            message: string;
+            /** @description it is passed over */
+            quiet: boolean;
         };
         /** @description the patches a row plays at once, which hear the same messages */
         Layered: {
@@ -6493,6 +6543,41 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Playable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Playable"];
                 };
             };
             /** @description what went wrong */

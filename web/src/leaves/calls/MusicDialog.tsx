@@ -4,7 +4,7 @@ import type { Id } from "../../model/api";
 import { handed } from "../../model/casting";
 import { call } from "../../model/changing";
 import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
-import { get, tell, useApp } from "../../model/store";
+import { get, set, tell, useApp } from "../../model/store";
 import { mib, plural, wait } from "../../model/template";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
@@ -66,6 +66,15 @@ export function MusicDialog({ close }: { close: () => void }) {
             />
           </label>
           <span className="text-soft">{ask.file?.name ?? "MIDI file or MusicXML of one cue; or drop it here"}</span>
+          {ask.file && (
+            <button
+              type="button"
+              className="link ml-auto"
+              onClick={() => set({ dialog: "playable", importing: ask.file })}
+            >
+              Could people play it?
+            </button>
+          )}
         </div>
         {error && <p className="py-2 text-accent">! {error.message}</p>}
         {report && <FileNotes notes={report.notes} />}

@@ -5,6 +5,7 @@ import { command, leaf } from "../leaf";
 import { Calls } from "./Calls";
 import { CompareDialog } from "./CompareDialog";
 import { MusicDialog } from "./MusicDialog";
+import { PlayableDialog } from "./PlayableDialog";
 import { PrintDialog } from "./PrintDialog";
 import { SmallDialog } from "./SmallDialog";
 import { TrimDialog } from "./TrimDialog";
@@ -21,6 +22,7 @@ export const calls = leaf({
   dialogs: {
     "compare-calls": CompareDialog,
     music: MusicDialog,
+    playable: PlayableDialog,
     small: SmallDialog,
     trim: TrimDialog,
     print: PrintDialog,
@@ -37,6 +39,7 @@ export const calls = leaf({
       },
     })),
     command("A call from the music", "", () => set({ dialog: "music" })),
+    command("Could people play it?", "", () => set({ dialog: "playable" })),
     command("Make a small one", "", () => set({ dialog: "small" })),
     command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
     command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
