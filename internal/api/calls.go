@@ -21,8 +21,8 @@ import (
 	"fanfold/internal/store"
 )
 
-func costs(estimates []calls.Estimate, unseated int) gen.CallCost {
-	out := gen.CallCost{Unseated: unseated, Machines: []gen.MachineCost{}}
+func costs(t *template.Template, ids []template.ID, estimates []calls.Estimate, unseated int) gen.CallCost {
+	out := gen.CallCost{Unseated: unseated, TakesMib: calls.NewTakes(t).InAll(ids), Machines: []gen.MachineCost{}}
 	for _, e := range estimates {
 		c := gen.MachineCost{
 			Id: e.Machine.ID, Name: e.Machine.Name, BeforeMib: e.BeforeMiB, AfterMib: e.AfterMiB, LimitMib: e.LimitMiB,
@@ -49,7 +49,7 @@ func (s *server) CallCost(ctx context.Context, r gen.CallCostRequestObject) (gen
 		return nil, err
 	}
 	estimates, unseated := h.Estimate(r.Body.Ids, app.How(r.Body.How))
-	return gen.CallCost200JSONResponse(costs(estimates, len(unseated))), nil
+	return gen.CallCost200JSONResponse(costs(h.View().Template, r.Body.Ids, estimates, len(unseated))), nil
 }
 
 // CompareCalls implements the contract.
@@ -65,7 +65,7 @@ func (s *server) CompareCalls(ctx context.Context, r gen.CompareCallsRequestObje
 	c := calls.Compare(t, calls.Going{Before: r.Body.From, After: calls.Combine(t, to, calls.Beside(t, r.Body.From)), Paces: h.Paces(), Others: h.Elsewhere()})
 	id := func(i *template.Instrument) template.ID { return i.ID }
 	return gen.CompareCalls200JSONResponse{
-		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(c.Estimates, len(c.Unseated)),
+		Loads: idsOf(c.Loads, id), Rests: idsOf(c.Rests, id), Stays: idsOf(c.Stays, id), Cost: costs(t, to, c.Estimates, len(c.Unseated)),
 	}, nil
 }
 
@@ -79,7 +79,7 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 	if err := h.Call(ctx, r.Body.Ids, app.How(r.Body.How), or(r.Body.Sure, false)); err != nil {
 		return nil, err
 	}
-	return gen.Call200JSONResponse(costs(estimates, len(unseated))), nil
+	return gen.Call200JSONResponse(costs(h.View().Template, r.Body.Ids, estimates, len(unseated))), nil
 }
 
 func elsewhere(h calls.Held) gen.HeldElsewhere {
@@ -145,7 +145,7 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 		return nil, err
 	}
 	estimates, unseated := h.Estimate(heard.Used, app.OnlyThem)
-	out := gen.MusicReport{Name: ask.Name, Parts: []gen.MusicPart{}, Notes: append([]string{}, piece.Notes...), Cost: costs(estimates, len(unseated))}
+	out := gen.MusicReport{Name: ask.Name, Parts: []gen.MusicPart{}, Notes: append([]string{}, piece.Notes...), Cost: costs(h.View().Template, heard.Used, estimates, len(unseated))}
 	if heard.Revision > 0 {
 		out.Revision, out.Call = &heard.Revision, &heard.Call
 	}

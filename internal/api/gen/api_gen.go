@@ -739,7 +739,10 @@ type CallComparison struct {
 // CallCost defines model for CallCost.
 type CallCost struct {
 	Machines []MachineCost `json:"machines"`
-	Unseated int           `json:"unseated"`
+
+	// TakesMib the rows with their players, beside what stays ready with any call, whatever is ready now, MiB
+	TakesMib float64 `json:"takesMib"`
+	Unseated int     `json:"unseated"`
 }
 
 // CastPart defines model for CastPart.

@@ -202,6 +202,26 @@ func Beside(t *template.Template, wanted []template.ID) []template.ID {
 	return slices.DeleteFunc(Standing(t), func(id template.ID) bool { return !now[id] && !t.Instrument(id).Keep })
 }
 
+// Takes is the one amount that a set of instruments is said to take, on each machine, MiB:
+// with its players, beside what stays ready with any call, whatever is ready now. What a
+// call would change now is reckoned by Costs; what rows take by themselves is ReadyMiB.
+type Takes func(ids []template.ID) map[template.ID]float64
+
+// NewTakes prepares Takes for a template.
+func NewTakes(t *template.Template) Takes {
+	standing := Standing(t)
+	return func(ids []template.ID) map[template.ID]float64 { return ReadyMiB(t, Combine(t, ids, standing)) }
+}
+
+// InAll is Takes of all machines together, MiB.
+func (f Takes) InAll(ids []template.ID) float64 {
+	sum := 0.0
+	for _, mib := range f(ids) {
+		sum += mib
+	}
+	return sum
+}
+
 // AlwaysReady returns the sets that the template's memory rule asks to fit:
 // everything at once, or each call by itself, beside what stays ready.
 func AlwaysReady(t *template.Template) [][]template.ID {

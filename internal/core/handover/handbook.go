@@ -234,12 +234,9 @@ func (b *book) machines() Page {
 }
 
 func (b *book) calls() Page {
-	p := b.page("Calls", b.t.Name, "call", "instruments", "memory alone, with players", "who")
+	p := b.page("Calls", b.t.Name, "call", "instruments", "memory, with players and what stays", "who")
+	takes := calls.NewTakes(b.t)
 	for _, c := range b.t.Calls {
-		sum := 0.0
-		for _, mib := range calls.ReadyMiB(b.t, c.Instruments) {
-			sum += mib
-		}
 		name := c.Name
 		if c.Opening {
 			name += " (opens)"
@@ -252,7 +249,7 @@ func (b *book) calls() Page {
 			}
 			who = append(who, b.t.Instrument(id).Name)
 		}
-		p.Rows = append(p.Rows, []string{name, strconv.Itoa(len(c.Instruments)), calls.FormatMiB(sum), strings.Join(who, ", ")})
+		p.Rows = append(p.Rows, []string{name, strconv.Itoa(len(c.Instruments)), calls.FormatMiB(takes.InAll(c.Instruments)), strings.Join(who, ", ")})
 	}
 	return p
 }

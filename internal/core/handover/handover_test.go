@@ -8,10 +8,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/intake"
+	"fanfold/internal/core/proof"
 	"fanfold/internal/core/seating"
 	"fanfold/internal/core/template"
 )
@@ -213,4 +215,32 @@ func TestAddressSheet(t *testing.T) {
 	require.Equal(t, []string{"949.3", ""}, column(t, sheet, "carries_mbits"))
 	require.Equal(t, []string{"10.67", ""}, column(t, sheet, "latency_ms"))
 	require.Len(t, column(t, sheet, "takes_mbits"), 2)
+}
+
+// What a call takes is one amount, wherever it is told: in the handbook, for marks, and for
+// lists of calls. It does not hang on what is ready.
+func TestACallTakesOneAmount(t *testing.T) {
+	now := coretest.Orchestra(40, 2)
+	now = coretest.Must(now, seating.Everyone(now, seating.Options{}).Change())
+	keep := true
+	opening := &template.Call{ID: "opening", Name: "Opening call", Opening: true, Instruments: []template.ID{now.Instruments[0].ID, now.Instruments[1].ID}}
+	cue := &template.Call{ID: "cue", Name: "1M03", Instruments: []template.ID{now.Instruments[1].ID, now.Instruments[7].ID}}
+	now = coretest.Must(now, change.Put{Calls: []change.Entry[template.Call]{change.Append(opening), change.Append(cue)}}, change.Edit{Edits: []change.Fields{{ID: now.Instruments[9].ID, Keep: &keep}}})
+	takes, marks := calls.NewTakes(now).InAll(cue.Instruments), 0.0
+	for _, mib := range proof.EachReady(now)(cue) {
+		marks += mib
+	}
+	require.InDelta(t, takes, marks, 1e-9)
+	alone := 0.0
+	for _, mib := range calls.ReadyMiB(now, cue.Instruments) {
+		alone += mib
+	}
+	require.Greater(t, takes, alone, "the opening call and what is kept stay beside it")
+	for _, p := range handover.Handbook(now, handover.Since{}) {
+		if strings.HasPrefix(p.Title, "Calls") {
+			require.Equal(t, calls.FormatMiB(takes), p.Rows[1][2])
+			return
+		}
+	}
+	require.Fail(t, "the handbook has no page of calls")
 }

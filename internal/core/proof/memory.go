@@ -87,11 +87,11 @@ type ReadyIn func(*template.Call) map[template.ID]float64
 
 // EachReady computes a ReadyIn of a template, each call once.
 func EachReady(t *template.Template) ReadyIn {
-	standing := calls.Standing(t)
+	takes := calls.NewTakes(t)
 	known := make(map[template.ID]map[template.ID]float64, len(t.Calls))
 	return func(call *template.Call) map[template.ID]float64 {
 		if known[call.ID] == nil {
-			known[call.ID] = calls.ReadyMiB(t, calls.Combine(t, call.Instruments, standing))
+			known[call.ID] = takes(call.Instruments)
 		}
 		return known[call.ID]
 	}

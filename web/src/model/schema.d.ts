@@ -3473,6 +3473,11 @@ export interface components {
             cost: components["schemas"]["CallCost"];
         };
         CallCost: {
+            /**
+             * Format: double
+             * @description the rows with their players, beside what stays ready with any call, whatever is ready now, MiB
+             */
+            takesMib: number;
             machines: components["schemas"]["MachineCost"][];
             unseated: number;
         };

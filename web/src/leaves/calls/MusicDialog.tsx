@@ -41,7 +41,7 @@ export function MusicDialog({ close }: { close: () => void }) {
     close();
   };
   const used = new Set(report?.parts.flatMap((p) => p.uses.map((u) => u.instrument)));
-  const memory = report?.cost.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
+  const memory = report?.cost.takesMib ?? 0;
   const seconds = Math.max(0, ...(report?.cost.machines.map((m) => m.seconds) ?? []));
   return (
     <Floating title="A call from the music" open onOpenChange={close} className="w-[860px]">
@@ -115,7 +115,7 @@ export function MusicDialog({ close }: { close: () => void }) {
               ))}
             <form className="mt-3 flex items-center gap-2" onSubmit={(e) => void take(e, true)}>
               <span data-part="cue-cost">
-                {plural(used.size, "instrument")} · {mib(memory)} with players · {wait(seconds)}
+                {plural(used.size, "instrument")} · {mib(memory)} with players and what stays · {wait(seconds)}
               </span>
               <input
                 className="field ml-auto w-56"

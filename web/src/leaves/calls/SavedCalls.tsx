@@ -29,7 +29,7 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
   const sheet = useApp((s) => s.sheet)!;
   const called = useApp((s) => s.called);
   const { data } = useQuery(computed.cost(sheet.id, sheet.revision, called, "only", saved.instruments));
-  const memory = data?.machines.reduce((n, m) => n + m.afterMib, 0) ?? 0;
+  const memory = data?.takesMib ?? 0;
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
   const here = data?.machines.every((m) => m.loads === 0 && m.afterMib === m.beforeMib);
   const coming = useApp((s) =>
