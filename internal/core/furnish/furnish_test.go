@@ -199,3 +199,58 @@ func TestAnyLineCanBeFurnished(t *testing.T) {
 		}
 	})
 }
+
+// everything is a studio that owns every instrument there is, as its desks are played.
+func everything() *template.Template {
+	cat := template.New("all", "Catalogue")
+	cat.Players = []*template.Player{{ID: "lamp", Name: "Lamp player", Sounds: 16, Outputs: 16}}
+	cat.Libraries = []*template.Library{{ID: "all", Name: "Millrace", Code: "M"}}
+	for _, s := range sound.All() {
+		for _, d := range sound.How(s.ID).Desks {
+			p := &template.Patch{ID: template.ID(s.ID + " " + d.Suffix), Library: "all", Player: "lamp", Name: strings.TrimSpace(s.Name + " " + d.Suffix), KeyLow: s.Low, KeyHigh: s.High, Sound: s.ID, PreloadMiB: 1}
+			for _, a := range d.Articulations {
+				p.Map = append(p.Map, template.Mapping{Articulation: a, Switches: []template.Switch{}})
+			}
+			cat.Patches = append(cat.Patches, p)
+		}
+	}
+	cat.Normalise()
+	return cat
+}
+
+// Every starting point, filled from a studio that owns everything and wired to the stems
+// of each film set: nobody stays free, and each row goes to a stem of its own family, in
+// the half of it where it plays.
+func TestEveryStartingPointGoesWhereItBelongs(t *testing.T) {
+	cat := everything()
+	for _, b := range casting.Beginnings() {
+		for _, stems := range deliver.Starts()[:2] {
+			mint := mint()
+			tm := begun(t, b.Line, mint)
+			c, report, err := furnish.Ready(tm, cat, furnish.Ask{Fill: casting.Shipped()[1].Entries, Stems: stems.Stems}, mint)
+			require.NoError(t, err, b.Name)
+			require.Empty(t, report.Free, b.Name)
+			after, _, err := change.Apply(tm, c)
+			require.NoError(t, err)
+			f := fan.New(after)
+			for _, i := range after.Instruments {
+				p := after.PatchOf(i)
+				require.NotNil(t, p, "%s: %s", b.Name, i.Name)
+				fine, coarse := f.Stems(i, after.Folds[0].ID), f.Stems(i, after.Folds[len(after.Folds)-1].ID)
+				require.Len(t, fine, 1, i.Name)
+				where := fmt.Sprintf("%s, %s: %s in %s of %s", b.Name, stems.Name, i.Name, fine[0].Name, coarse[0].Name)
+				family := sound.Family(p.Sound)
+				if len(after.Folds) > 1 && stems.Name == "Film, detailed" {
+					require.Equal(t, family, coarse[0].Name, where)
+				}
+				half, _, _ := strings.Cut(fine[0].Name, " ")
+				if is := sound.Register(p.Sound); is != "" && (half == "High" || half == "Low") && family != "Brass" {
+					require.Equal(t, is, strings.ToLower(half), where)
+				}
+				for _, a := range i.Articulations {
+					require.True(t, sound.How(p.Sound).Can(a), "%s plays %s", i.Name, a)
+				}
+			}
+		}
+	}
+}

@@ -141,6 +141,9 @@ func TestFactsOfPlayers(t *testing.T) {
 			continue
 		}
 		require.True(t, known, s.ID)
+		if s.ID == "wind.pipes.bagpipes" {
+			continue // whose bag breathes for him
+		}
 		blown := sound.Within(s.ID, "wind") || sound.Within(s.ID, "brass") || sound.Within(s.ID, "voice")
 		require.Equal(t, blown, p.BreathS > 0, s.ID)
 		if blown {

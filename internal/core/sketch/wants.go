@@ -51,7 +51,7 @@ var families = []family{
 		{"High brass", long, 52, 82, 55}, {"Low brass", long, 29, 60, 55}, {"High brass", short, 52, 82, 45}, {"Low brass", short, 29, 60, 40}, {"Brass", legato, 29, 82, 25},
 	}},
 	{"Winds", standing{"wind.group": 1, "wind.reed.clarinet": .8, "wind.flutes.flute": .8, "wind.reed.oboe": .7, "wind.reed.bassoon": .7, "wind.reed.clarinet.bass": .4, "wind.reed.english-horn": .4, "wind.reed.basset-horn": .2,
-		"wind.reed.clarinet.eflat": .2, "wind.flutes.flute.alto": .25, "wind.flutes.flute.bass": .15, "wind.flutes.flute.piccolo": .3, "wind.reed.contrabassoon": .3, "wind.reed.clarinet.contrabass": .15}, .8, []familyWant{
+		"wind.reed.clarinet.eflat": .2, "wind.flutes.flute.alto": .25, "wind.flutes.flute.bass": .15, "wind.flutes.flute.contrabass": .05, "wind.flutes.flute.piccolo": .3, "wind.reed.contrabassoon": .3, "wind.reed.clarinet.contrabass": .15}, .8, []familyWant{
 		{"High winds", long, 60, 94, 50}, {"Low winds", long, 35, 62, 40}, {"High winds", short, 60, 94, 42}, {"Low winds", short, 35, 62, 32}, {"Winds", legato, 35, 94, 40},
 	}},
 	{"Voices", standing{"voice.vocals": 1, "voice.soprano": .7, "voice.alto": .6, "voice.tenor": .6, "voice.bass": .6, "voice.child": .3}, .3, []familyWant{
@@ -98,7 +98,7 @@ var single = []struct {
 	solo   bool // one player, and no section
 	worth  float64
 }{
-	{"Piano", "Keys and harp", standing{"keyboard.piano": 1, "keyboard": 0, "pluck": 0}, anyhow, false, 70},
+	{"Piano", "Keys and harp", standing{"keyboard.piano": 1, "keyboard.piano.toy": .1, "keyboard.piano.electric": .6, "keyboard": 0, "pluck": 0}, anyhow, false, 70},
 	{"Low percussion", "Percussion", standing{"drum.timpani": 1, "drum.bass-drum": .9, "drum.taiko": .9, "drum.tom-tom": .7, "drum.surdo": .4, "metal": 0, "wood": 0, "rattle": 0, "pitched-percussion": 0, "drum.snare-drum": 0, "drum.tambourine": 0, "drum": .3}, anyhow, false, 60},
 	{"High percussion", "Percussion", standing{"drum.snare-drum": 1, "metal.triangle": .6, "drum.tambourine": .6, "rattle.shaker": .5, "wood": .4, "drum": 0, "metal": .2, "pitched-percussion": 0}, anyhow, false, 45},
 	{"Harp", "Keys and harp", standing{"pluck.harp": 1, "pluck": .15, "keyboard": 0}, anyhow, false, 45},
@@ -119,7 +119,7 @@ var more = standing{
 	"brass.french-horn": 24, "brass.trombone": 19, "brass.trumpet": 19, "brass.tuba": 9, "brass.trombone.bass": 6, "brass.group": 10, "brass": 1.5,
 	"brass.trumpet.piccolo": 1.5, "brass.trombone.contrabass": 1.5, "brass.tuba.subcontrabass": 1.5,
 	"wind.flutes.flute": 12, "wind.reed.clarinet": 11, "wind.reed.oboe": 10, "wind.reed.bassoon": 9, "wind.flutes.flute.piccolo": 4, "wind.reed.english-horn": 4, "wind.reed.clarinet.bass": 4, "wind.reed.contrabassoon": 2.5, "wind.group": 9,
-	"wind.flutes.flute.alto": 1, "wind.flutes.flute.bass": .7, "wind.reed.clarinet.eflat": 1, "wind.reed.clarinet.contrabass": .7, "wind": .4,
+	"wind.flutes.flute.alto": 1, "wind.flutes.flute.bass": .7, "wind.flutes.flute.contrabass": .3, "wind.reed.clarinet.eflat": 1, "wind.reed.clarinet.contrabass": .7, "wind": .4,
 	"voice.vocals": 9, "voice.soprano": 8, "voice.alto": 7, "voice.tenor": 7, "voice.bass": 7, "voice": 1,
 	"keyboard.piano": 4, "keyboard.celesta": 3, "keyboard": .6, "pluck.harp": 4, "pluck": .5,
 	"drum.timpani": 8, "drum.bass-drum": 4, "drum.taiko": 4, "drum.snare-drum": 3, "drum": .8, "metal.cymbal": 2, "metal.tamtam": 3, "metal": .4, "wood": .2, "rattle": .2,

@@ -17,7 +17,7 @@ func of(low, high, atOnce int, breathS float64) Player { return Player{low, high
 // Orchestration" and "The Study of Orchestration", from memory; how long a breath lasts at
 // middle strength is common practice, no source.
 var people = map[string]Player{
-	"wind.flutes.flute.piccolo": of(76, 103, 1, 14), "wind.flutes.flute": of(62, 93, 1, 11), "wind.flutes.flute.alto": of(57, 84, 1, 9), "wind.flutes.flute.bass": of(50, 77, 1, 7),
+	"wind.flutes.flute.piccolo": of(76, 103, 1, 14), "wind.flutes.flute": of(62, 93, 1, 11), "wind.flutes.flute.alto": of(57, 84, 1, 9), "wind.flutes.flute.bass": of(50, 77, 1, 7), "wind.flutes.flute.contrabass": of(38, 65, 1, 6),
 	"wind.flutes": of(0, 0, 1, 12), "wind.reed.oboe": of(60, 88, 1, 22), "wind.reed.english-horn": of(54, 79, 1, 20), "wind.reed.clarinet.eflat": of(58, 91, 1, 16), "wind.reed.clarinet": of(50, 89, 1, 16),
 	"wind.reed.basset-horn": of(43, 82, 1, 14), "wind.reed.clarinet.bass": of(36, 74, 1, 12), "wind.reed.clarinet.contrabass": of(26, 58, 1, 9), "wind.reed.bassoon": of(36, 70, 1, 14), "wind.reed.contrabassoon": of(24, 53, 1, 9),
 	"wind.reed.saxophone.soprano": of(58, 85, 1, 14), "wind.reed.saxophone.alto": of(51, 78, 1, 13), "wind.reed.saxophone.tenor": of(46, 73, 1, 12), "wind.reed.saxophone.baritone": of(38, 66, 1, 10),
@@ -30,7 +30,7 @@ var people = map[string]Player{
 	"strings.violin": of(55, 96, 2, 0), "strings.viola": of(48, 84, 2, 0), "strings.cello": of(36, 76, 2, 0), "strings.contrabass": of(28, 60, 1, 0), "strings": of(0, 0, 2, 0),
 	"pluck.harp": of(24, 100, 8, 0), "pluck.guitar": of(40, 84, 6, 0), "pluck": of(0, 0, 4, 0), "keyboard": of(0, 0, 10, 0),
 	"drum.timpani": of(41, 57, 2, 0), "pitched-percussion.tubular-bells": of(0, 0, 2, 0), "pitched-percussion.vibraphone": of(0, 0, 4, 0), "pitched-percussion.marimba": of(0, 0, 4, 0), "pitched-percussion": of(0, 0, 2, 0),
-	"drum": of(0, 0, 2, 0), "metal": of(0, 0, 2, 0), "wood": of(0, 0, 2, 0), "rattle": of(0, 0, 1, 0),
+	"drum": of(0, 0, 2, 0), "metal": of(0, 0, 2, 0), "wood": of(0, 0, 2, 0), "rattle": of(0, 0, 1, 0), "effect": of(0, 0, 1, 0), "wind.pipes.bagpipes": of(0, 0, 4, 0),
 }
 
 // PlayerOf is what one person can do on an instrument, as on its nearest kind; of one that is

@@ -93,6 +93,15 @@ var plays = map[string]Plays{
 	"pitched-percussion.tubular-bells": {[]Desk{one("hit")}, split(struck + ", roll")},
 	"pitched-percussion.vibraphone":    {[]Desk{one("hit, roll")}, split(struck + ", bowed")},
 
+	"effect":                             {[]Desk{one("hit")}, split(struck + ", roll")},
+	"metal.flexatone":                    {[]Desk{one("hit, glissando")}, split(struck + ", roll")},
+	"metal.thundersheet":                 {[]Desk{one("roll, hit")}, split(struck)},
+	"rattle.ratchet":                     {[]Desk{one("roll, hit")}, split(struck)},
+	"pitched-percussion.cimbalom":        {[]Desk{one("hit, roll")}, split(struck + ", pizzicato, con sordino, senza sordino")},
+	"pitched-percussion.kalimba":         {[]Desk{one("hit")}, split(struck)},
+	"pitched-percussion.glass-harmonica": {[]Desk{one("bowed")}, split(struck + ", hit, roll")},
+	"keyboard.ondes-martenot":            {[]Desk{one("long, glissando")}, split("legato, staccato, swell, crescendo, diminuendo, effect, " + trills)},
+
 	"pluck":          {[]Desk{one("long")}, split("harmonics, glissando, tremolo, staccato, bend, effect, accent")},
 	"pluck.harp":     {[]Desk{one("long, harmonics, glissando")}, split("staccato, effect, runs, trill major second, trill minor second, tremolo, accent")},
 	"pluck.mandolin": {[]Desk{one("long, tremolo")}, split("harmonics, glissando, staccato, accent")},
@@ -109,12 +118,12 @@ var plays = map[string]Plays{
 // registers say in which half of its family an instrument plays, by the ID of its kind;
 // the range decides for those that are not named. Common practice, no source.
 var registers = map[string]string{
-	"wind.flutes": "high", "wind.flutes.flute.bass": "low", "wind.reed.oboe": "high", "wind.reed.english-horn": "high", "wind.reed.clarinet": "high", "wind.reed.clarinet.bass": "low",
+	"wind.flutes": "high", "wind.flutes.flute.bass": "low", "wind.flutes.flute.contrabass": "low", "wind.reed.heckelphone": "low", "wind.reed.oboe": "high", "wind.reed.english-horn": "high", "wind.reed.clarinet": "high", "wind.reed.clarinet.bass": "low",
 	"wind.reed.clarinet.contrabass": "low", "wind.reed.bassoon": "low", "wind.reed.contrabassoon": "low", "wind.reed.saxophone.soprano": "high", "wind.reed.saxophone.alto": "high",
 	"wind.reed.saxophone.tenor": "low", "wind.reed.saxophone.baritone": "low", "wind.reed.basset-horn": "low",
 	"brass.french-horn": "high", "brass.trumpet": "high", "brass.cornet": "high", "brass.flugelhorn": "high", "brass.alto-horn": "high", "brass.trombone": "low", "brass.tuba": "low", "brass.cimbasso": "low",
 	"brass.euphonium": "low", "brass.baritone-horn": "low", "brass.wagner-tuba": "low",
-	"drum": "low", "drum.snare-drum": "high", "drum.tambourine": "high", "metal": "high", "metal.tamtam": "low", "wood": "high", "rattle": "high", "drum.group": "low",
+	"drum": "low", "drum.snare-drum": "high", "drum.tambourine": "high", "metal": "high", "metal.tamtam": "low", "wood": "high", "rattle": "high", "effect": "high", "drum.bongo": "high", "metal.thundersheet": "low", "metal.bells.bell-plate": "low", "metal.brake-drums": "high", "drum.group": "low",
 	"pitched-percussion": "high",
 	"voice.soprano":      "high", "voice.alto": "high", "voice.mezzo-soprano": "high", "voice.child": "high", "voice.tenor": "low", "voice.baritone": "low", "voice.bass": "low",
 	"strings.violin": "high", "strings.viola": "high", "strings.cello": "low", "strings.contrabass": "low",

@@ -28,7 +28,7 @@ func All() []Sound { return slices.Clone(table) }
 
 // sustained are the families, and the single instruments, whose notes last as long as they
 // are held; all others die away. Common practice, no source.
-var sustained = []string{"strings.", "wind.", "brass.", "voice.", "synth.pad", "keyboard.organ", "keyboard.harmonium", "keyboard.accordion"}
+var sustained = []string{"strings.", "wind.", "brass.", "voice.", "synth.pad", "keyboard.organ", "keyboard.harmonium", "keyboard.accordion", "keyboard.ondes-martenot", "pitched-percussion.glass-harmonica"}
 
 // Sustains tells whether the notes of an instrument last as long as they are held.
 func Sustains(id string) bool {
