@@ -65,3 +65,23 @@ func FuzzNames(f *testing.F) {
 		}
 	})
 }
+
+// What a name says of those who play: how many, whether as one, and whether it is a
+// special kind of the instrument.
+func TestWhatANameSaysOfItsPlayers(t *testing.T) {
+	for name, want := range map[string]struct {
+		players int
+		several bool
+		special bool
+	}{
+		"Flute 1": {}, "Flutes a 3": {3, true, false}, "4 Horns": {4, true, false}, "Horns": {0, true, false}, "Sopranos": {0, true, false}, "Women a 16": {16, true, false},
+		"Taiko ensemble": {0, true, false}, "Piccolo": {}, "Piccolo snare": {0, false, true}, "Piccolo trumpet": {}, "Felt upright": {0, false, true}, "Gut harp": {0, false, true},
+		"Harp 1": {}, "Contrabass": {}, "Tuba": {}, "Finger cymbals": {}, "Brass ensemble": {0, true, false}, "Toy piano": {},
+	} {
+		require.Equal(t, want.players, sound.Players(name), name)
+		require.Equal(t, want.several, sound.Several(name), name)
+		require.Equal(t, want.special, sound.Special(name), name)
+	}
+	require.Greater(t, sound.Usual("drum.group", "drum.bass-drum"), sound.Usual("drum.group", "metal.triangle"))
+	require.Zero(t, sound.Usual("drum.group", "metal.bells.agogo"))
+}
