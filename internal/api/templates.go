@@ -311,11 +311,13 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 		return nil, err
 	}
 	cat := shelf.View().Template
-	out := preview(catalogue.Shelf(h.View().Template, cat), list)
+	def := intake.StandardDefaults()
+	def.Free = or(r.Params.Free, false)
+	out := preview(catalogue.Shelf(h.View().Template, cat), list, def)
 	if r.Params.Take == nil || !*r.Params.Take || out.Instruments == 0 {
 		return gen.ImportRows200JSONResponse(out), nil
 	}
-	revision, err := h.Apply(ctx, p, app.BringIn(list.Rows, cat))
+	revision, err := h.Apply(ctx, p, app.BringIn(list.Rows, cat, def))
 	out.Revision = &revision
 	return gen.ImportRows200JSONResponse(out), err
 }
@@ -323,8 +325,8 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 // sampleRows is how many good rows a preview shows.
 const sampleRows = 8
 
-func preview(t *template.Template, list *rows.List) gen.ImportReport {
-	_, report, problems := intake.Plan(t, list.Rows, intake.Sequence(), intake.StandardDefaults())
+func preview(t *template.Template, list *rows.List, def intake.Defaults) gen.ImportReport {
+	_, report, problems := intake.Plan(t, list.Rows, intake.Sequence(), def)
 	out := gen.ImportReport{
 		Unsure: list.Unsure, Headings: list.Headings, Mapping: list.Mapping, Unmatched: list.Unmatched, Columns: intake.Columns,
 		Instruments: report.Instruments, Sections: report.Sections, Stems: report.Stems, Groups: report.Groups,

@@ -398,9 +398,9 @@ func LayOut(ids []template.ID, to template.Layout, pattern string) Maker {
 
 // BringIn takes the good rows of a list, which may name what the studio's
 // catalogue knows. Rows that name no stem follow the stem rules.
-func BringIn(list []intake.Row, cat *template.Template) Maker {
+func BringIn(list []intake.Row, cat *template.Template, def intake.Defaults) Maker {
 	return born(func(t *template.Template) (change.Change, error) {
-		batch, _, _ := intake.Plan(catalogue.Shelf(t, cat), list, NewID, intake.StandardDefaults())
+		batch, _, _ := intake.Plan(catalogue.Shelf(t, cat), list, NewID, def)
 		return catalogue.Lent(batch, t, cat), nil
 	}, false)
 }

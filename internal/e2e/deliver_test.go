@@ -96,7 +96,7 @@ func TestStemRulesAreAppliedAndPreviewed(t *testing.T) {
 	p.unfold("deliver")
 	p.press("Stem rules")
 	p.see(`[data-rule="24"]`)
-	p.seeText("[data-part=verdict-sums]", "6 instruments would move, 0 meet no rule, 0 exceptions")
+	p.seeText("[data-part=verdict-sums]", "9 instruments would move, 0 meet no rule, 0 exceptions")
 	p.press("Add a rule")
 	p.see(`[data-rule="25"] [aria-label="Name"]`).MustInput("piccolo*")
 	p.see(`[data-rule="25"] [aria-label="Stem"]`).MustSelect("Solo voices")

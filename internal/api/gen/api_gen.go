@@ -2648,6 +2648,7 @@ type HistoryParams struct {
 // ImportRowsParams defines parameters for ImportRows.
 type ImportRowsParams struct {
 	Take    *bool   `form:"take,omitempty" json:"take,omitempty"`
+	Free    *bool   `form:"free,omitempty" json:"free,omitempty"`
 	Mapping *string `form:"mapping,omitempty" json:"mapping,omitempty"`
 	MiddleC *int    `form:"middleC,omitempty" json:"middleC,omitempty"`
 
@@ -4747,6 +4748,13 @@ func (w *ServerInterfaceWrapper) ImportRows(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// ------------- Optional query parameter "free" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "free", ctx.QueryParams(), &params.Free, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter free: %s", err))
 	}
 
 	// ------------- Optional query parameter "mapping" -------------

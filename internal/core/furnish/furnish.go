@@ -292,7 +292,10 @@ func (m *maker) after(row template.ID) catalogue.Place {
 // decide, and takes away what nothing feeds then.
 func (m *maker) stems(ask Ask) error {
 	if len(ask.Stems) == 0 {
-		return nil
+		if !slices.ContainsFunc(m.t.Instruments, func(i *template.Instrument) bool { return i.Kind != template.Guide && len(i.Routes) == 0 }) {
+			return nil
+		}
+		ask.Stems = deliver.FromSections(m.t) // somebody goes nowhere
 	}
 	trial := *m
 	if _, err := trial.establish(ask.Stems); err != nil {

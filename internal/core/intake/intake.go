@@ -60,6 +60,7 @@ type Defaults struct {
 	PreloadMiB float64
 	Player     template.Player
 	Machine    template.Machine
+	Free       bool // a row that names no kind, library or patch stays free, to be filled from libraries
 }
 
 // StandardDefaults are the defaults every intake states in its report. The

@@ -28,6 +28,14 @@ func Plan(t *template.Template, rows []Row, mint Mint, def Defaults) (change.Bat
 	p := newPlanner(t, mint, def)
 	var problems []Problem
 	var add change.Add
+	if def.Free {
+		rows = slices.Clone(rows)
+		for n, r := range rows {
+			if r.Kind == "" && r.Library == "" && r.Patch == "" && r.File == "" && r.PreloadMiB == nil && r.Layer < 2 {
+				rows[n].Kind = string(template.Spare)
+			}
+		}
+	}
 	var above *template.Instrument // nil when there is none, or it had a problem
 	for _, row := range rows {
 		found := p.check(row)

@@ -5763,6 +5763,7 @@ export interface operations {
         parameters: {
             query?: {
                 take?: boolean;
+                free?: boolean;
                 mapping?: string;
                 middleC?: number;
                 /** @description the mark that sizes are written with; missing finds out */

@@ -115,6 +115,7 @@ function send(
   const query = {
     take,
     middleC,
+    ...(get().furnishing?.fill ? { free: true } : {}),
     ...(decimal ? { decimal } : {}),
     ...(Object.keys(mapping).length ? { mapping: JSON.stringify(mapping) } : {}),
   };
