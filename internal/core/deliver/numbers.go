@@ -39,11 +39,15 @@ func Renumber(t *template.Template, first, gap int) (change.Change, error) {
 	return change.Batch{Label: "Number the buses", Changes: []change.Change{put, change.Configure{Name: t.Name, Settings: set}}}, nil
 }
 
-// InOrder lists the buses as sound meets them, each kind in score order.
+// InOrder lists the buses as sound meets them, each kind in score order: those of a
+// section's parts before what is of the whole section, such as "low winds".
 func InOrder(t *template.Template) []*template.Bus {
 	rank := make(map[template.ID]int, len(t.Sections))
 	for n, s := range t.SectionsInOrder() {
-		rank[s.ID] = n
+		for _, a := range t.Ancestry(s.ID) {
+			rank[a.ID] = 2*n + 1
+		}
+		rank[s.ID] = 2 * n
 	}
 	rank[""] = len(rank)
 	out := slices.Clone(t.Buses)

@@ -49,10 +49,10 @@ func Starts() []Start {
 func detailed() []*Wanted {
 	return []*Wanted{
 		section("Winds",
-			stem("Low winds", Ask{Tint: "moss", Register: template.Low}),
 			stem("Flutes", Ask{Tint: "moss", Words: "flute,piccolo"}),
 			stem("Oboes", Ask{Tint: "moss", Words: "oboe"}),
-			stem("Clarinets and other winds", rest("moss"))),
+			stem("Clarinets and other winds", rest("moss")),
+			stem("Low winds", Ask{Tint: "moss", Register: template.Low})),
 		section("Brass",
 			stem("Horns", Ask{Tint: "plum", Words: "horn"}),
 			stem("Trumpets", Ask{Tint: "plum", Words: "trumpet"}),

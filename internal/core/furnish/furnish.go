@@ -304,8 +304,16 @@ func (m *maker) stems(ask Ask) error {
 	fed := fedStems(trial.t)
 	list := fedOf(ask.Stems, fed)
 	made, err := m.establish(list)
+	if err != nil {
+		return err
+	}
 	m.report.Stems = made
-	return err
+	set := m.t.Settings.Deliver
+	c, err := deliver.Renumber(m.t, max(1, set.FirstNumber), set.NumberGap)
+	if err != nil {
+		return err
+	}
+	return m.do(c)
 }
 
 // establish makes stems, applies their rules, and takes away what nothing feeds then.

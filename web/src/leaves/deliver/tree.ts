@@ -29,7 +29,12 @@ export function tree(
   folded: ReadonlySet<Id>,
 ): { cells: Cell[]; rows: number } {
   const stems = things(sheet.buses).filter((b) => busKinds[b.kind].stem);
-  const rank = new Map(sectionsInOrder(sheet).map((id, n) => [id, n]));
+  const rank = new Map<Id, number>(); // those of a section's parts before what is of the whole
+  for (const [n, id] of sectionsInOrder(sheet).entries()) {
+    for (let up = sheet.sections.byId.get(id)?.parent; up; up = sheet.sections.byId.get(up)?.parent)
+      rank.set(up, 2 * n + 1);
+    rank.set(id, 2 * n);
+  }
   const at = (b: Bus) => rank.get(b.section ?? "") ?? rank.size;
   stems.sort((a, b) => at(a) - at(b));
   const below = new Map<Id, Bus[]>();
