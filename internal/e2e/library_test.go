@@ -211,9 +211,9 @@ func TestAScoreIsCast(t *testing.T) {
 	p.gone(`[data-call="The causeway"]`)
 
 	p.press("Cast")
-	p.see(`[aria-label="Orchestra in a line"]`).MustInput("2[1.zither] - hp")
+	p.see(`[aria-label="Orchestra in a line"]`).MustInput("2[1.zorbaphone] - hp")
 	p.press("Read it")
-	p.seeText("[data-part=unread]", "“zither”: no instrument has this name")
+	p.seeText("[data-part=unread]", "“zorbaphone”: no instrument has this name")
 	p.see(`[data-part-name="Flute 1"]`) // the rest is kept
 	p.see(`[aria-label="Orchestra in a line"]`).MustSelectAllText().MustInput("2[1.pic] - hp")
 	p.press("Read it")

@@ -15,14 +15,14 @@ import (
 
 // Traits are what stem rules look at in one instrument.
 type Traits struct {
-	Family   template.Family   // of its first articulation; empty without one
-	Also     []template.Family // families of the others
-	Register template.Register // empty when its range is not known
-	Usual    string            // the instrument that is usually in this register; empty where its range decides
-	Low      int               // its range, MIDI notes
-	High     int
-	Library  template.ID
-	Roles    []string
+	Family    template.Family   // of its first articulation; empty without one
+	Also      []template.Family // families of the others
+	Register  template.Register // empty when its range is not known
+	Usual     string            // the instrument that is usually in this register; empty where its range decides
+	Low       int               // its range, MIDI notes
+	High      int
+	Libraries []template.ID // of all its patches
+	Roles     []string
 }
 
 // Verdict is what the stem rules say of one instrument.
@@ -104,12 +104,12 @@ func (s *Sorter) Traits(i *template.Instrument) Traits {
 		}
 	}
 	for _, p := range patches {
+		tr.Libraries = append(tr.Libraries, p.Library)
 		for _, role := range p.Roles {
 			tr.Roles = append(tr.Roles, template.FoldName(role))
 		}
 	}
 	if len(patches) > 0 {
-		tr.Library = patches[0].Library
 		tr.Low, tr.High = rangeOf(patches[0])
 	}
 	of := ""
@@ -170,7 +170,7 @@ func (s *Sorter) Match(i *template.Instrument) (int, Traits) {
 
 func (s *Sorter) meets(i *template.Instrument, tr Traits, r *template.StemRule) bool {
 	return (r.Kind == "" || r.Kind == i.Kind) &&
-		(r.Library == "" || r.Library == tr.Library) &&
+		(r.Library == "" || slices.Contains(tr.Libraries, r.Library)) &&
 		(r.Family == "" || r.Family == tr.Family || r.Family == plainFamily(tr.Family)) &&
 		(r.Register == "" || r.Register == tr.Register) &&
 		(r.Role == "" || slices.Contains(tr.Roles, template.FoldName(r.Role)))

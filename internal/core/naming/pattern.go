@@ -148,11 +148,15 @@ func (n *Namer) part(i *template.Instrument, part string) string {
 			return roles[0]
 		}
 	case "library", "code":
-		if l := n.t.LibraryOf(i); l != nil && part == "code" {
-			return l.Code
-		} else if l != nil {
-			return l.Name
+		var names []string
+		for _, l := range n.t.LibrariesOf(i) {
+			if part == "code" {
+				names = append(names, l.Code)
+			} else {
+				names = append(names, l.Name)
+			}
 		}
+		return strings.Join(names, " + ")
 	}
 	return ""
 }
