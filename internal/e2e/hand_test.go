@@ -40,10 +40,7 @@ func pieceOf(t *testing.T, tracks map[string][]uint8) string {
 func TestOneHandForAllLibraries(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.find("Oboe 1 short", "Oboe 1 short")
-	p.page.MustEval(`() => document.activeElement.blur()`)
-	p.keys(input.Slash)
-	p.see("[cmdk-input]").MustInput("one hand")
-	p.keys(input.Enter)
+	p.command("One hand for all")
 	p.seeText("[role=dialog]", "[0-9]+ articulations of the studio.s libraries")
 	p.press("Take what is proposed")
 	p.see(`[role=dialog] [data-articulation="legato"]`)
@@ -64,10 +61,7 @@ func TestOneHandForAllLibraries(t *testing.T) {
 // and other people change what is found.
 func TestCouldPeoplePlayIt(t *testing.T) {
 	p := enter(t, 1280, 800)
-	p.page.MustEval(`() => document.activeElement.blur()`)
-	p.keys(input.Slash)
-	p.see("[cmdk-input]").MustInput("could people")
-	p.keys(input.Enter)
+	p.command("Could people play it")
 	p.see(`[aria-label="Music of the cue"]`).MustSetFiles(pieceOf(t, map[string][]uint8{"Trumpet 1 long": {72, 84, 90}, "Violins 1 long": {54, 60}, "Horn 1 long": {60}, "Theremin": {60}}))
 	p.seeText("[data-part=playable-sum]", "3 places to look at, 3 parts against 1[0-9][0-9] players; not known what these are: Theremin")
 	p.seeText(`[data-finding=comfort]`, "bar 1\\s*Trumpet 1\\s*up to C6; at ease it goes to A5")

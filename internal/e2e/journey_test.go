@@ -240,6 +240,9 @@ func accessible(t *testing.T, theme string) {
 		"replace":  func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Find and replace") },
 		"sight":    func() { p.unfold("orchestra"); p.click("[data-part=sight]"); p.press("New sightline") },
 		"new":      func() { p.click(`[aria-label^="Template: "]`); p.press("New template") },
+		"ready":    func() { p.click(`[aria-label^="Template: "]`); p.press("Make it ready to play") },
+		"hand":     func() { p.unfold("library"); p.press("More"); p.press("One hand for all libraries") },
+		"playable": func() { p.command("Could people play it") },
 		"print": func() {
 			p.unfold("orchestra")
 			p.click(`[data-row="Piccolo long"]`)
@@ -300,6 +303,16 @@ func TestLeavesUnfold(t *testing.T) {
 func (p *person) keys(keys ...input.Key) {
 	p.t.Helper()
 	require.NoError(p.t, p.page.Keyboard.Type(keys...))
+}
+
+// command runs what the finder finds first.
+func (p *person) command(text string) {
+	p.t.Helper()
+	p.page.MustEval(`() => document.activeElement.blur()`)
+	p.keys(input.Slash)
+	p.see("[cmdk-input]").MustInput(text)
+	p.seeText("[cmdk-item]", text)
+	p.keys(input.Enter)
 }
 
 func (p *person) chord(hold, key input.Key) {
