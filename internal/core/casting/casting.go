@@ -100,7 +100,13 @@ type candidate struct {
 	sound      string // as stated, else as the name says
 	base       string // the name without ways of playing: "flute 1" of "Flute 1 short"
 	solo       bool
+	several    bool // who play as one
+	players    int  // as its name says; 0 when it does not
 }
+
+// usualChoir is how many play as one where nobody has said so: four horns. Common
+// practice, no source.
+const usualChoir = 4
 
 // Caster casts parts.
 type Caster struct {
@@ -109,14 +115,14 @@ type Caster struct {
 	inside []candidate // the template's instruments
 	all    []candidate // the catalogue's patches
 	place  map[template.ID]int
-	wanted []string          // the sounds of all parts that are cast
-	taken  map[string]string // who has a patch, or an instrument of a general part, already, when desks are kept apart
+	wanted []string                   // the sounds of all parts that are cast
+	taken  map[string]map[string]bool // who have a desk of a library, or an instrument of a general part, already, when desks are kept apart
 }
 
 // Apart lets desks keep apart: where another patch would do as well, a patch that one desk
 // plays is not given to a second. It returns the caster.
 func (c *Caster) Apart() *Caster {
-	c.taken = map[string]string{}
+	c.taken = map[string]map[string]bool{}
 	return c
 }
 
@@ -136,7 +142,7 @@ func New(t, cat *template.Template) *Caster {
 }
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
-	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: soloist(name) || slices.Contains(p.Roles, "solo")}
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: soloist(name) || slices.Contains(p.Roles, "solo"), several: sound.Several(name), players: sound.Players(name)}
 	if i != nil && sound.ByID(p.Sound) == nil {
 		x.sound = sound.Among(name, x.sound, sound.Family(SoundOf(nil, c.t.SectionPath(i.Section))))
 	}
@@ -171,10 +177,11 @@ func (c *Caster) Cast(parts []Part, list []template.Preference, hand map[string]
 		out[n] = c.cast(p, list)
 		for _, id := range out[n].Patches {
 			if x := c.all[c.place[id]]; c.taken != nil {
-				for _, key := range []string{string(id), x.sound} {
-					if c.taken[key] == "" {
-						c.taken[key] = p.Name
+				for _, key := range []string{x.desk(), x.sound} {
+					if c.taken[key] == nil {
+						c.taken[key] = map[string]bool{}
 					}
+					c.taken[key][p.Name] = true
 				}
 			}
 		}
@@ -182,11 +189,23 @@ func (c *Caster) Cast(parts []Part, list []template.Preference, hand map[string]
 	return out
 }
 
-// shared tells whether another desk plays a patch already, or what a general part would
-// take.
-func (c *Caster) shared(p Part, x candidate) bool {
-	other := func(by string) bool { return by != "" && by != p.Name }
-	return other(c.taken[string(x.patch.ID)]) || sound.Covers(p.Sound, x.sound) && other(c.taken[x.sound])
+// desk tells those apart who are not the same desk of the same library.
+func (x candidate) desk() string { return string(x.library) + "|" + x.sound + "|" + x.base }
+
+// shared is how many other desks play a desk of a library already, or what a general part would take.
+func (c *Caster) shared(p Part, x candidate) int {
+	others := func(key string) int {
+		n := len(c.taken[key])
+		if c.taken[key][p.Name] {
+			n--
+		}
+		return n
+	}
+	n := others(x.desk())
+	if sound.Covers(p.Sound, x.sound) {
+		n = max(n, others(x.sound))
+	}
+	return n
 }
 
 func (c *Caster) byHand(p Part, ids []template.ID) Choice {
@@ -315,9 +334,7 @@ func (c *Caster) cover(p Part, list []candidate) []candidate {
 				continue
 			}
 			s := 1 + score(p, x, plays)
-			if c.shared(p, x) {
-				s -= 1 << 19
-			}
+			s -= min(c.shared(p, x), 7) << 17
 			if best < 0 || s > most {
 				best, most = n, s
 			}
@@ -379,9 +396,15 @@ func score(p Part, x candidate, plays int) int {
 	switch {
 	case want != 0 && want == has:
 		s += 1 << 24
-	case want == 0 && has <= 1:
+	case want == 0 && sound.Several(p.Name) == x.several && has <= 1: // "Horns" are several, "Horn" is the first of them
+		s += 1 << 24
+		if said := sound.Players(p.Name); said > 0 && said == x.players {
+			s += 1 << 17
+		}
+		s += min(x.players, usualChoir) << 14
+	case !x.several:
 		s += 1 << 23
-	case has == 0:
+	default:
 		s += 1 << 22
 	}
 	if x.solo != soloist(p.Name) {

@@ -472,3 +472,41 @@ func TestWhoTakesASecondInstrument(t *testing.T) {
 		require.Equal(t, want, strings.Join(said, ", "), line)
 	}
 }
+
+// A part of several is for those who play as one, a part of one for the first desk; how
+// many are asked for counts.
+func TestOneOrSeveral(t *testing.T) {
+	cat := template.New("cat", "Catalogue")
+	cat.Players = []*template.Player{{ID: "p", Name: "Lamp player", Sounds: 16, Outputs: 16}}
+	cat.Libraries = []*template.Library{{ID: "l", Name: "Tallow Brass", Code: "TB"}}
+	for _, name := range []string{"Horn 1", "Horn 2", "Horns a 2", "Horns a 4", "Horns a 6", "Trombone 1", "Piccolo trumpet", "Trumpet 1"} {
+		cat.Patches = append(cat.Patches, &template.Patch{ID: template.ID(name), Library: "l", Player: "p", Name: name, Sound: casting.SoundOf(nil, name), KeyHigh: 127})
+	}
+	cat.Normalise()
+	for part, want := range map[string]template.ID{
+		"Horn in F": "Horn 1", "Horns in F": "Horns a 4", "2 Horns": "Horns a 2", "Horns a 6": "Horns a 6", "Horn 2": "Horn 2", "Horn 3": "Horn 1", "Trombones": "Trombone 1", "Trumpet": "Trumpet 1",
+	} {
+		got := casting.New(template.New("t", "T"), cat).Cast([]casting.Part{{ID: "x", Name: part, Sound: casting.SoundOf(nil, part)}}, casting.Shipped()[1].Entries, nil)
+		require.Equal(t, []template.ID{want}, got[0].Patches, part)
+	}
+}
+
+// Desks that are kept apart share what there is evenly, before they take who play as one.
+func TestDesksShareEvenly(t *testing.T) {
+	cat := template.New("cat", "Catalogue")
+	cat.Players = []*template.Player{{ID: "p", Name: "Lamp player", Sounds: 16, Outputs: 16}}
+	cat.Libraries = []*template.Library{{ID: "l", Name: "Tallow Brass", Code: "TB"}}
+	for _, name := range []string{"Horns a 4", "Horn 1", "Horn 2"} {
+		cat.Patches = append(cat.Patches, &template.Patch{ID: template.ID(name), Library: "l", Player: "p", Name: name, Sound: "brass.french-horn", KeyHigh: 127})
+	}
+	cat.Normalise()
+	var parts []casting.Part
+	for n := range 6 {
+		parts = append(parts, casting.Part{ID: fmt.Sprint(n), Name: fmt.Sprint("Horn ", n+1), Sound: "brass.french-horn"})
+	}
+	got := []template.ID{}
+	for _, c := range casting.New(template.New("t", "T"), cat).Apart().Cast(parts, casting.Shipped()[1].Entries, nil) {
+		got = append(got, c.Patches...)
+	}
+	require.Equal(t, []template.ID{"Horn 1", "Horn 2", "Horn 1", "Horn 2", "Horn 1", "Horn 2"}, got)
+}

@@ -6,6 +6,7 @@ package furnish
 
 import (
 	"slices"
+	"strings"
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/casting"
@@ -55,6 +56,7 @@ type maker struct {
 	mint   template.Mint
 	steps  []change.Change
 	left   left
+	words  *articulation.Vocabulary
 	report Report
 }
 
@@ -69,7 +71,7 @@ func (m *maker) do(c change.Change) error {
 
 // Ready makes a template ready to play. The error is a *change.Refused.
 func Ready(t, cat *template.Template, ask Ask, mint template.Mint) (change.Change, Report, error) {
-	m := &maker{t: t, cat: cat, mint: mint, left: left{map[template.ID]bool{}, map[template.ID]bool{}}}
+	m := &maker{t: t, cat: cat, mint: mint, words: articulation.NewVocabulary(t.Vocabulary), left: left{map[template.ID]bool{}, map[template.ID]bool{}}}
 	for _, step := range []func(Ask) error{m.fill, m.tidy, m.stems, m.seats, m.opening} {
 		if err := step(ask); err != nil {
 			return nil, m.report, err
@@ -87,11 +89,10 @@ type desk struct {
 
 // desks gathers the free rows that say what they are for, in the order of the score.
 func (m *maker) desks() []*desk {
-	words := articulation.NewVocabulary(m.t.Vocabulary)
 	at := map[string]*desk{}
 	var out []*desk
 	for _, i := range m.t.ScoreOrder() {
-		name := articulation.Desk(words, i.Name)
+		name := articulation.Desk(m.words, i.Name)
 		is := sound.ByName(name)
 		if i.Kind != template.Spare || is == nil {
 			continue
@@ -161,6 +162,10 @@ func (m *maker) desk(d *desk, choices []casting.Choice, libraries map[template.I
 		}
 		is := m.cat.Index().Patches[patches[0]]
 		if sound.Covers(d.sound, is.Sound) && sound.ByID(is.Sound) != sound.ByID(d.sound) { // a general part, now that it is known who plays it
+			if slices.ContainsFunc(m.t.Instruments, func(o *template.Instrument) bool { return slices.Contains(o.Patches, is.ID) }) {
+				m.report.Free = append(m.report.Free, Free{Row: i.ID, Name: i.Name, Why: "whatever the libraries have for it plays already"})
+				continue
+			}
 			if err := m.instead(i.ID, is); err != nil {
 				return err
 			}
@@ -201,6 +206,13 @@ func (m *maker) desk(d *desk, choices []casting.Choice, libraries map[template.I
 		}
 		if err := m.do(c); err != nil {
 			return err
+		}
+		patch := m.cat.Index().Patches[p]
+		if base := articulation.Desk(m.words, patch.Name); base != d.name && strings.HasPrefix(patch.Name, base) { // it is this desk's now
+			name := d.name + strings.TrimPrefix(patch.Name, base)
+			if err := m.do(change.Edit{Edits: []change.Fields{{ID: playing[p], Name: &name}}}); err != nil {
+				return err
+			}
 		}
 		m.report.Added++
 	}

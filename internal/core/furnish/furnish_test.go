@@ -165,6 +165,21 @@ func TestFromALineToPlaying(t *testing.T) {
 	require.Zero(t, report.Filled+report.Seated+report.Opening)
 }
 
+// A third horn where there are two plays what the first does, in rows of its own name.
+func TestADeskMoreThanThereAre(t *testing.T) {
+	mint := mint()
+	tm := begun(t, "0 0 0 0 - 3 - timp - str", mint)
+	c, report, err := furnish.Ready(tm, studio(), furnish.Ask{Fill: casting.Shipped()[0].Entries, Seats: true}, mint)
+	require.NoError(t, err)
+	after, _, err := change.Apply(tm, c)
+	require.NoError(t, err)
+	require.Equal(t, []string{
+		"Horn 1 long < Horn 1 long", "Horn 1 short < Horn 1 short", "Horn 2 long < Horn 2 long", "Horn 2 short < Horn 2 short", "Horn 3 long < Horn 1 long", "Horn 3 short < Horn 1 short",
+	}, playing(after)[:6])
+	require.Empty(t, report.Free)
+	require.Empty(t, proof.Check(after, "").Counts())
+}
+
 // Whatever is asked for, everybody who plays is one of the instrument its row is for, or of
 // its family as a last resort, and the change can be applied.
 func TestAnyLineCanBeFurnished(t *testing.T) {
@@ -183,13 +198,15 @@ func TestAnyLineCanBeFurnished(t *testing.T) {
 		after, _, err := change.Apply(tm, c)
 		require.NoError(r, err)
 		require.NoError(r, after.Validate())
-		words := articulation.NewVocabulary(nil)
+		words, twice := articulation.NewVocabulary(nil), map[string]bool{}
 		for _, i := range after.Instruments {
 			if p := after.PatchOf(i); p != nil {
 				if is := sound.ByName(articulation.Desk(words, i.Name)); is != nil && is.ID != "strings.contrabass" {
 					require.Equal(r, sound.Family(is.ID), sound.Family(p.Sound), i.Name)
 				}
 				require.Equal(r, ask.Seats, i.Seat != nil, i.Name)
+				require.False(r, twice[i.Name], "%s stands twice", i.Name)
+				twice[i.Name] = true
 			}
 		}
 		require.LessOrEqual(r, report.OpeningMiB, ask.OpeningMiB)
