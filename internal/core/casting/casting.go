@@ -401,6 +401,9 @@ func score(p Part, x candidate, plays int) int {
 		if said := sound.Players(p.Name); said > 0 && said == x.players {
 			s += 1 << 17
 		}
+		if x.players == 0 { // the whole section
+			s += (usualChoir + 1) << 14
+		}
 		s += min(x.players, usualChoir) << 14
 	case !x.several:
 		s += 1 << 23

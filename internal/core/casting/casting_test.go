@@ -479,12 +479,12 @@ func TestOneOrSeveral(t *testing.T) {
 	cat := template.New("cat", "Catalogue")
 	cat.Players = []*template.Player{{ID: "p", Name: "Lamp player", Sounds: 16, Outputs: 16}}
 	cat.Libraries = []*template.Library{{ID: "l", Name: "Tallow Brass", Code: "TB"}}
-	for _, name := range []string{"Horn 1", "Horn 2", "Horns a 2", "Horns a 4", "Horns a 6", "Trombone 1", "Piccolo trumpet", "Trumpet 1"} {
+	for _, name := range []string{"Horn 1", "Horn 2", "Horns a 2", "Horns a 4", "Horns a 6", "Trombone 1", "Piccolo trumpet", "Trumpet 1", "Cellos a 6", "Cellos", "Violas a 4"} {
 		cat.Patches = append(cat.Patches, &template.Patch{ID: template.ID(name), Library: "l", Player: "p", Name: name, Sound: casting.SoundOf(nil, name), KeyHigh: 127})
 	}
 	cat.Normalise()
 	for part, want := range map[string]template.ID{
-		"Horn in F": "Horn 1", "Horns in F": "Horns a 4", "2 Horns": "Horns a 2", "Horns a 6": "Horns a 6", "Horn 2": "Horn 2", "Horn 3": "Horn 1", "Trombones": "Trombone 1", "Trumpet": "Trumpet 1",
+		"Horn in F": "Horn 1", "Horns in F": "Horns a 4", "2 Horns": "Horns a 2", "Horns a 6": "Horns a 6", "Horn 2": "Horn 2", "Horn 3": "Horn 1", "Trombones": "Trombone 1", "Trumpet": "Trumpet 1", "Celli": "Cellos", "Violas": "Violas a 4",
 	} {
 		got := casting.New(template.New("t", "T"), cat).Cast([]casting.Part{{ID: "x", Name: part, Sound: casting.SoundOf(nil, part)}}, casting.Shipped()[1].Entries, nil)
 		require.Equal(t, []template.ID{want}, got[0].Patches, part)
