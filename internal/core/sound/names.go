@@ -227,6 +227,10 @@ func Desks(name string) []int {
 // together are words for many who play as one.
 var together = regexp.MustCompile(`\b(ensemble|section|tutti|choir|chor|chorus|coro|women|men|girls|boys)\b`)
 
+// plurals are names of several players that do not end in s, without accents.
+var plurals = words(map[string]string{"-": "corni celli violini viole contrabbassi violoncelli flauti oboi clarinetti fagotti trombe tromboni tube soprani alti tenori bassi " +
+	"horner floten oboen klarinetten fagotte trompeten posaunen tuben violinen geigen bratschen kontrabasse harfen pauken"})
+
 // Players is how many players a row's name says that it has: 3 of "Flutes a 3", 4 of "4
 // Horns"; 0 when it says nothing.
 func Players(name string) int {
@@ -244,7 +248,7 @@ func Several(name string) bool {
 	is := ByName(name)
 	return is != nil && slices.ContainsFunc(strings.Fields(text), func(w string) bool {
 		one, plural := strings.CutSuffix(w, "s")
-		return plural && !strings.HasSuffix(one, "s") && (byName[plain(one)] == is || byName[plain(w)] == is)
+		return plurals[w] != "" || plural && !strings.HasSuffix(one, "s") && (byName[plain(one)] == is || byName[plain(w)] == is)
 	})
 }
 

@@ -76,7 +76,7 @@ func TestWhatANameSaysOfItsPlayers(t *testing.T) {
 	}{
 		"Flute 1": {}, "Flutes a 3": {3, true, false}, "4 Horns": {4, true, false}, "Horns": {0, true, false}, "Sopranos": {0, true, false}, "Women a 16": {16, true, false},
 		"Taiko ensemble": {0, true, false}, "Piccolo": {}, "Piccolo snare": {0, false, true}, "Piccolo trumpet": {}, "Felt upright": {0, false, true}, "Gut harp": {0, false, true},
-		"Harp 1": {}, "Contrabass": {}, "Tuba": {}, "Finger cymbals": {}, "Brass ensemble": {0, true, false}, "Toy piano": {},
+		"Harp 1": {}, "Contrabass": {}, "Tuba": {}, "Hörner": {0, true, false}, "Corni in Fa": {0, true, false}, "Horn in F": {}, "Finger cymbals": {}, "Brass ensemble": {0, true, false}, "Toy piano": {},
 	} {
 		require.Equal(t, want.players, sound.Players(name), name)
 		require.Equal(t, want.several, sound.Several(name), name)
