@@ -1,0 +1,59 @@
+package dsp
+
+import "math"
+
+// phases is the interpolating filter of ITU-R BS.1770-4, annex 2: four samples for one.
+// From memory; TestTruePeakFilter holds it against what it must do.
+var phases = [4][12]float64{
+	{0.0017089843750, 0.0109863281250, -0.0196533203125, 0.0332031250000, -0.0594482421875, 0.1373291015625, 0.9721679687500, -0.1022949218750, 0.0476074218750, -0.0266113281250, 0.0148925781250, -0.0083007812500},
+	{-0.0291748046875, 0.0292968750000, -0.0517578125000, 0.0891113281250, -0.1665039062500, 0.4650878906250, 0.7797851562500, -0.2003173828125, 0.1015625000000, -0.0582275390625, 0.0330810546875, -0.0189208984375},
+	{-0.0189208984375, 0.0330810546875, -0.0582275390625, 0.1015625000000, -0.2003173828125, 0.7797851562500, 0.4650878906250, -0.1665039062500, 0.0891113281250, -0.0517578125000, 0.0292968750000, -0.0291748046875},
+	{-0.0083007812500, 0.0148925781250, -0.0266113281250, 0.0476074218750, -0.1022949218750, 0.9721679687500, 0.1373291015625, -0.0594482421875, 0.0332031250000, -0.0196533203125, 0.0109863281250, 0.0017089843750},
+}
+
+// TruePeak finds the highest point between samples of one channel, of four times as many
+// points as there are samples, at 48 kHz and near it.
+type TruePeak struct {
+	last [12]float64 // the newest first
+	peak float64
+}
+
+// Add takes samples in.
+func (p *TruePeak) Add(samples []float64) {
+	for _, x := range samples {
+		copy(p.last[1:], p.last[:11])
+		p.last[0] = x
+		for n := range phases {
+			sum := 0.0
+			for k, c := range phases[n] {
+				sum += c * p.last[k]
+			}
+			p.peak = max(p.peak, math.Abs(sum))
+		}
+	}
+}
+
+// DBTP is the true peak of what came in, dBTP.
+func (p *TruePeak) DBTP() float64 { return DB(p.peak) }
+
+// Level is how strong samples are.
+type Level struct {
+	RMS  float64 // dBFS: a square wave of full scale is 0, a sine -3.01
+	Peak float64 // of the samples, dBFS
+	DC   float64 // their mean, of full scale 1
+}
+
+// LevelOf measures samples; of none everything is Silence.
+func LevelOf(samples []float64) Level {
+	if len(samples) == 0 {
+		return Level{RMS: Silence, Peak: Silence}
+	}
+	squares, sum, peak := 0.0, 0.0, 0.0
+	for _, x := range samples {
+		squares += x * x
+		sum += x
+		peak = max(peak, math.Abs(x))
+	}
+	n := float64(len(samples))
+	return Level{RMS: PowerDB(squares / n), Peak: DB(peak), DC: sum / n}
+}
