@@ -1,6 +1,6 @@
-// Package wav reads the headers of WAV files (RIFF, and RF64 as in EBU Tech
-// 3306): what sound is in them, how long it is and where it loops. A file
-// goes in; its header comes out. The sound itself is not read.
+// Package wav reads WAV files (RIFF, and RF64 as in EBU Tech 3306): what sound is in
+// them, how long it is and where it loops, and the sound itself, piece by piece. A file
+// goes in; its header and its samples come out.
 package wav
 
 import (
@@ -29,6 +29,11 @@ const MostLoops = 64
 // Read reads the header of a file of the given size in bytes. The error says
 // what is wrong and where.
 func Read(src io.ReaderAt, size int64) (Header, error) {
+	h, err := readHeader(src, size)
+	return h.Header, err
+}
+
+func readHeader(src io.ReaderAt, size int64) (header, error) {
 	r := bounded.New(src, size)
 	form := r.Tag()
 	r.Skip(4) // the size; what is there counts
@@ -45,19 +50,28 @@ func Read(src io.ReaderAt, size int64) (Header, error) {
 	switch {
 	case h.hasData && h.blockAlign > 0:
 		h.Frames = h.Bytes / h.blockAlign // chunks after the sound may be cut off; the sound is there
-		return h.Header, nil
+		return h, nil
 	case r.Err() != nil:
-		return Header{}, fmt.Errorf("read WAV file: %w", r.Err())
+		return header{}, fmt.Errorf("read WAV file: %w", r.Err())
 	case !h.hasData:
-		return Header{}, fmt.Errorf("read WAV file: it holds no sound")
+		return header{}, fmt.Errorf("read WAV file: it holds no sound")
 	}
-	return Header{}, fmt.Errorf("read WAV file: its format does not come before its sound")
+	return header{}, fmt.Errorf("read WAV file: its format does not come before its sound")
 }
+
+// The codes of formats, as in the fmt chunk.
+const (
+	whole      = 1
+	floating   = 3
+	extensible = 0xFFFE
+)
 
 type header struct {
 	Header
 	blockAlign int64
 	hasData    bool
+	code       int   // of the format: 1 whole numbers, 3 floating point
+	at         int64 // where the sound begins
 	long       int64 // the size of the sound, of an RF64 file
 }
 
@@ -67,6 +81,7 @@ func (h *header) chunk(r *bounded.Reader, rf64 bool) {
 		if rf64 && size == 0xFFFFFFFF {
 			size = h.long
 		}
+		h.at = r.At()
 		h.Bytes, h.hasData = min(size, r.Left()), true // a recording cut off still plays
 		r.Skip(h.Bytes)
 		if size%2 == 1 && r.Left() > 0 {
@@ -83,10 +98,14 @@ func (h *header) chunk(r *bounded.Reader, rf64 bool) {
 		body.Skip(8)
 		h.long = int64(min(body.U64(), 1<<62))
 	case "fmt ":
-		body.Skip(2)
+		h.code = int(body.U16())
 		h.Channels, h.RateHz = int(body.U16()), int(body.U32())
 		body.Skip(4)
 		h.blockAlign, h.Bits = int64(body.U16()), int(body.U16())
+		if h.code == extensible && body.Left() >= 10 { // it stands in front of the sub-format
+			body.Skip(8)
+			h.code = int(body.U16())
+		}
 	default:
 		h.loops(bounded.Chunk{Tag: tag, Body: body})
 	}
