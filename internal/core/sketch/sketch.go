@@ -285,12 +285,22 @@ func (s *sketcher) gives(i *template.Instrument, w Wish) []gain {
 		n++
 	}
 	for _, word := range w.Words {
-		if all(strings.Fields(strings.ToLower(word)), func(x string) bool { return strings.Contains(l.text, x) || slices.Contains(l.ways, s.way(x)) }) {
+		if l.meets(s, word) {
 			give(n, s.chief[n].Worth*(1-.01*float64(len(l.ways)))) // one that is for this alone goes before
 		}
 		n++
 	}
 	return append(out, s.furtherGives(i, l)...)
+}
+
+// meets tells whether all words of a wish speak of a row: of its name, its section, its
+// sound or a role, of an articulation or an instrument by any of their names.
+func (l looks) meets(s *sketcher, words string) bool {
+	whole := sound.Named(words)
+	return slices.Contains(l.ways, s.way(strings.ToLower(words))) || whole != nil && sound.Within(l.sound, whole.ID) || all(strings.Fields(strings.ToLower(words)), func(x string) bool {
+		is := sound.Named(x)
+		return strings.Contains(l.text, x) || slices.Contains(l.ways, s.way(x)) || is != nil && sound.Within(l.sound, is.ID)
+	})
 }
 
 func all[T any](list []T, is func(T) bool) bool {

@@ -146,6 +146,9 @@ func TestWishes(t *testing.T) {
 	require.Contains(t, namesOf(s), "Harpsichord")
 	require.Contains(t, by(s, "col legno"), "col legno")
 	require.Equal(t, "is not told", by(s, "theremin"))
+	for word, who := range map[string]string{"vln spic": "Violins", "clb": "col legno", "cor anglais": "English horn", "pk": "Timpani"} {
+		require.Contains(t, by(Make(tm, Wish{BudgetMiB: 12 * 1024, Words: []string{word}}), word), who, word)
+	}
 	s = Make(tm, Wish{BudgetMiB: 700})
 	require.NotEmpty(t, s.Rows)
 	at := slices.IndexFunc(s.Wants, func(w Want) bool { return w.Name == "High strings long" })
