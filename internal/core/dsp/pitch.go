@@ -1,0 +1,79 @@
+package dsp
+
+import "math"
+
+// Pitch is the frequency of a periodic sound between two others, Hz, by the difference
+// function of YIN (de Cheveigné and Kawahara, 2002), with the dip between samples. ok is
+// false when nothing periodic is found.
+func Pitch(samples []float64, rate, low, high float64) (hz float64, ok bool) {
+	longest, shortest := int(rate/low)+2, max(2, int(rate/high))
+	window := len(samples) - longest - 1
+	if window < longest {
+		return 0, false
+	}
+	window = min(window, 4*longest) // a few periods tell
+	d := make([]float64, longest+2)
+	for lag := 1; lag < len(d); lag++ {
+		sum := 0.0
+		for n := range window {
+			x := samples[n] - samples[n+lag]
+			sum += x * x
+		}
+		d[lag] = sum
+	}
+	running, norm := 0.0, make([]float64, len(d))
+	norm[0] = 1
+	for lag := 1; lag < len(d); lag++ {
+		if running += d[lag]; running > 0 {
+			norm[lag] = d[lag] * float64(lag) / running
+		} else {
+			norm[lag] = 1
+		}
+	}
+	best := -1
+	for lag := shortest; lag <= longest; lag++ {
+		if norm[lag] < .15 && norm[lag] <= norm[lag+1] && norm[lag] <= norm[lag-1] { // the first deep dip
+			best = lag
+			break
+		}
+	}
+	if best < 0 {
+		return 0, false
+	}
+	a, b, c := d[best-1], d[best], d[best+1]
+	shift := 0.0
+	if bend := a - 2*b + c; bend > 0 {
+		shift = (a - c) / (2 * bend)
+	}
+	return rate / (float64(best) + shift), true
+}
+
+// Cents is how far a frequency lies above another, in hundredths of a semitone.
+func Cents(hz, from float64) float64 { return 1200 * math.Log2(hz/from) }
+
+// KeyHz is the frequency of a MIDI note in equal temperament, key 69 at 440 Hz: ISO 16.
+func KeyHz(key int) float64 { return 440 * math.Exp2(float64(key-69)/12) }
+
+// bands are octaves by their middle, Hz.
+var bands = [10]float64{31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000}
+
+// Octaves is the level of a sound in ten octaves from 31.5 Hz to 16 kHz, dBFS.
+func Octaves(samples []float64, rate float64) [10]float64 {
+	var out [10]float64
+	for n, hz := range bands {
+		if hz > rate*.45 || len(samples) == 0 {
+			out[n] = Silence
+			continue
+		}
+		w := 2 * math.Pi * hz / rate
+		alpha := math.Sin(w) / (2 * math.Sqrt2)
+		f := biquad{b0: alpha / (1 + alpha), b2: -alpha / (1 + alpha), a1: -2 * math.Cos(w) / (1 + alpha), a2: (1 - alpha) / (1 + alpha)}
+		sum := 0.0
+		for _, x := range samples {
+			y := f.next(x)
+			sum += y * y
+		}
+		out[n] = PowerDB(sum / float64(len(samples)))
+	}
+	return out
+}
