@@ -121,7 +121,7 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	if bar > 1 {
 		o.From = x.Time.Bars.Start(int64(bar))
 	}
-	done, err := articulation.Compile(words, x.Part, targetOf(t, i), x.Time.Clock, o)
+	done, err := articulation.Compile(words, x.Part, articulation.TargetOf(t, i), x.Time.Clock, o)
 	if err != nil {
 		return Compiled{}, refused(instrument, "%s", err)
 	}

@@ -73,27 +73,17 @@ func (h *Hot) HandOn(ctx context.Context, p Person, ids []template.ID) ([]HandRo
 		if i == nil {
 			return nil, refused(id, "the instrument is no longer in the template")
 		}
-		patches := t.PatchesOf(i)
-		if len(patches) == 0 {
+		if len(t.PatchesOf(i)) == 0 {
 			continue
 		}
 		row := HandRow{Instrument: i, Reaches: words.Reaches(hand, articulation.MapOf(t, i))}
-		low, high := keysOf(patches)
-		for _, n := range articulation.InRange(hand, low, high) {
+		target := articulation.TargetOf(t, i)
+		for _, n := range articulation.InRange(hand, target.KeyLow, target.KeyHigh) {
 			row.InTheWay = append(row.InTheWay, hand[n].Articulation)
 		}
 		out = append(out, row)
 	}
 	return out, nil
-}
-
-// keysOf is the range of several patches together.
-func keysOf(patches []*template.Patch) (low, high int) {
-	low = 127
-	for _, p := range patches {
-		low, high = min(low, p.KeyLow), max(high, p.KeyHigh)
-	}
-	return low, high
 }
 
 func (h *Hot) hand(ctx context.Context, p Person) ([]template.Mapping, *articulation.Vocabulary, error) {
@@ -156,7 +146,7 @@ func (h *Hot) Translate(ctx context.Context, p Person, piece Piece) ([]Translate
 			if len(notes) == 0 {
 				continue
 			}
-			done, err := articulation.Translate(words, articulation.Part{Notes: notes, Controls: parts[n].Played.Controls}, targetOf(t, rows[k]), piece.Parts[n].Time.Clock, articulation.Options{})
+			done, err := articulation.Translate(words, articulation.Part{Notes: notes, Controls: parts[n].Played.Controls}, articulation.TargetOf(t, rows[k]), piece.Parts[n].Time.Clock, articulation.Options{})
 			if err != nil {
 				return nil, refused(rows[k].ID, "%s: %s", rows[k].Name, err)
 			}
@@ -165,18 +155,6 @@ func (h *Hot) Translate(ctx context.Context, p Person, piece Piece) ([]Translate
 		out = append(out, part)
 	}
 	return out, nil
-}
-
-// targetOf is an instrument as it sits: its map, its patch's keys, and the channel of its
-// seat (1 when it has none).
-func targetOf(t *template.Template, i *template.Instrument) articulation.Target {
-	patches := t.PatchesOf(i)
-	target := articulation.Target{Map: articulation.MapOf(t, i), Dynamics: patches[0].Dynamics, Channel: 1}
-	target.KeyLow, target.KeyHigh = keysOf(patches)
-	if i.Seat != nil {
-		target.Channel = i.Seat.Channel
-	}
-	return target
 }
 
 // PlayedParts are the tracks of a translated piece, and their time; there must be one.

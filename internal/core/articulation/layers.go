@@ -143,3 +143,18 @@ func MapOf(t *template.Template, i *template.Instrument) []template.Mapping {
 	}
 	return Together(NewVocabulary(t.Vocabulary), LayersOf(t, i)).Map
 }
+
+// TargetOf is an instrument as it sits, whose patches there are: its map, what its first
+// patch answers, the keys of all together, and the channel of its seat (1 when it has
+// none).
+func TargetOf(t *template.Template, i *template.Instrument) Target {
+	patches := t.PatchesOf(i)
+	target := Target{Map: MapOf(t, i), Dynamics: patches[0].Dynamics, Channel: 1, KeyLow: 127}
+	for _, p := range patches {
+		target.KeyLow, target.KeyHigh = min(target.KeyLow, p.KeyLow), max(target.KeyHigh, p.KeyHigh)
+	}
+	if i.Seat != nil {
+		target.Channel = i.Seat.Channel
+	}
+	return target
+}

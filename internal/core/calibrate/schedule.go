@@ -12,12 +12,13 @@ import (
 
 // Row is what is played and listened to.
 type Row struct {
-	ID        template.ID
-	Name      string
-	Pair      int      // the recording it is in, from 0: an output pair or a stem
-	Low, High int      // its playable keys, MIDI notes
-	Ways      []string // its articulations that a switch reaches, the plain one first
-	Percussed bool     // its notes begin at once: it can make the click
+	ID        template.ID `json:"id"`
+	Name      string      `json:"name"`
+	Pair      int         `json:"pair"` // the recording it is in, from 0: an output pair or a stem
+	Low       int         `json:"low"`  // its playable keys, MIDI notes
+	High      int         `json:"high"`
+	Ways      []string    `json:"ways"`                // its articulations that a switch reaches, the plain one first
+	Percussed bool        `json:"percussed,omitempty"` // its notes begin at once: it can make the click
 }
 
 // Kind says what an event of a schedule is for.

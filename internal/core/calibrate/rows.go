@@ -1,0 +1,88 @@
+package calibrate
+
+import (
+	"fmt"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/sound"
+	"fanfold/internal/core/template"
+)
+
+// RowsOf are the rows of a template that can be calibrated, with the output pair each is
+// recorded from: every one that sits and plays patches. names says what each pair is:
+// "Alder, riser 1, outputs 3-4". With together, all are in one recording.
+func RowsOf(t *template.Template, together bool) (rows []Row, names []string) {
+	words := articulation.NewVocabulary(t.Vocabulary)
+	type place struct {
+		machine     template.ID
+		riser, pair int
+	}
+	pairs := map[place]int{}
+	for _, i := range t.ScoreOrder() {
+		if !i.Loads() || len(t.PatchesOf(i)) == 0 {
+			continue
+		}
+		at := place{i.Seat.Machine, i.Seat.Riser, i.Seat.Pair}
+		if together {
+			at = place{}
+		}
+		pair, known := pairs[at]
+		if !known {
+			pair = len(pairs)
+			pairs[at] = pair
+			name := "everything"
+			if !together {
+				name = fmt.Sprintf("%s, riser %d, outputs %s", t.Index().Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Outputs())
+			}
+			names = append(names, name)
+		}
+		rows = append(rows, rowOf(t, words, i, pair))
+	}
+	return rows, names
+}
+
+func rowOf(t *template.Template, words *articulation.Vocabulary, i *template.Instrument, pair int) Row {
+	target := articulation.TargetOf(t, i)
+	r := Row{ID: i.ID, Name: i.Name, Pair: pair, Low: target.KeyLow, High: target.KeyHigh, Ways: []string{}}
+	p := t.PatchOf(i)
+	if card := sound.ByID(p.Sound); p.Sound != "" && card != nil {
+		if low, high := max(r.Low, card.Low), min(r.High, card.High); low < high {
+			r.Low, r.High = low, high
+		}
+		r.Percussed = !sound.Sustains(card.ID)
+	}
+	for _, m := range target.Map {
+		if len(m.Switches) == 0 {
+			continue
+		}
+		r.Ways = append(r.Ways, m.Articulation)
+		if n := len(r.Ways) - 1; n > 0 && plainer(words, m.Articulation, r.Ways[0]) {
+			copy(r.Ways[1:], r.Ways[:n])
+			r.Ways[0] = m.Articulation
+		}
+	}
+	if len(r.Ways) > 0 && words.FamilyOf(r.Ways[0]) == template.Short {
+		r.Percussed = true
+	}
+	return r
+}
+
+// plainer tells whether an articulation says more of the patch as a whole than another:
+// long notes before legato, these before short ones, and effects last.
+func plainer(words *articulation.Vocabulary, a, b string) bool {
+	rank := func(name string) int {
+		if words.Same(name, "long") {
+			return 0
+		}
+		switch words.FamilyOf(name) {
+		case template.Long:
+			return 1
+		case template.Legato:
+			return 2
+		case template.Short:
+			return 3
+		}
+		return 4
+	}
+	return rank(a) < rank(b)
+}
