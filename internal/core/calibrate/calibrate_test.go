@@ -115,7 +115,7 @@ func TestWhatIsPutInComesBack(t *testing.T) {
 	dice := rand.New(rand.NewPCG(7, 7))
 	for range 12 {
 		f := func(low, high float64) float64 { return low + (high-low)*dice.Float64() }
-		truth := made{gain: f(-36, -14), dynamics: f(6, 30), delay: f(0, 150), position: f(-40, 40), cents: f(-60, 60), noise: f(-90, -70), decay: f(.15, .7)}
+		truth := made{gain: f(-36, -14), dynamics: f(6, 30), delay: f(0, 150), position: f(-40, 40), cents: f(-60, 60), noise: f(-90, -70), decay: f(.15, 2)}
 		click := made{gain: -18, dynamics: 10, noise: -90, decay: .2}
 		middle := 40 + dice.IntN(45)
 		s := New([]Row{{ID: "click", Name: "Woodblock", Low: 60, High: 72, Percussed: true}, {ID: "x", Name: "Row", Low: middle - 12, High: middle + 12}})
@@ -207,7 +207,7 @@ func TestSchedules(t *testing.T) {
 		}
 		pair := s.Rows[e.Row].Pair
 		if was, known := last[pair]; known {
-			gap := beside
+			gap := beside - 1e-9
 			if was.Row != e.Row {
 				gap = tail
 			}

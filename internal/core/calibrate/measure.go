@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 
 	"fanfold/internal/core/dsp"
 )
@@ -139,7 +140,6 @@ const (
 )
 
 func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
-	strength := 0
 	spectra := map[string][10]float64{}
 	shapes := map[string][8]float64{}
 	var order []string
@@ -161,10 +161,15 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 		case Silence:
 			f.Noise = dsp.PowerDB(power(cut(sound, e.Seconds/4, e.Seconds, rec.RateHz())))
 		case Dynamics:
+			strength := slices.Index(Strengths[:], e.Strength)
 			f.Levels[strength] = dsp.PowerDB(max(0, power(steady)-math.Pow(10, f.Noise/10)))
 			if strength == 1 {
 				f.place(steady)
-				f.starts(sound, rec.RateHz())
+				before, err := read(rec, from-justBefore, justBefore)
+				if err != nil {
+					return err
+				}
+				f.starts(sound, rec.RateHz(), max(f.Noise, dsp.PowerDB(power(before))))
 				f.pitch(sum(steady), rec.RateHz(), e.Key)
 				f.Octaves = dsp.Octaves(sum(steady), rec.RateHz())
 			}
@@ -173,7 +178,6 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 					return err
 				}
 			}
-			strength++
 		case Way:
 			note := sum(cut(sound, 0, e.Seconds, rec.RateHz()))
 			spectra[e.Way], shapes[e.Way] = dsp.Octaves(note, rec.RateHz()), shape(note)
@@ -223,9 +227,13 @@ func (f *Figures) place(sound [][]float64) {
 	}
 }
 
-// starts is when a note is heard.
-func (f *Figures) starts(sound [][]float64, rate float64) {
-	start, half := dsp.Onset(sum(sound), rate, max(f.Noise, -96))
+// justBefore is how long a note is listened to before it begins, s: the one before it may
+// not have died away.
+const justBefore = 0.05
+
+// starts is when a note is heard above a floor, dBFS.
+func (f *Figures) starts(sound [][]float64, rate, floor float64) {
+	start, half := dsp.Onset(sum(sound), rate, max(floor, -96))
 	if start >= 0 {
 		f.StartMs = float64(start) / rate * 1000
 	}
@@ -244,7 +252,7 @@ func (f *Figures) pitch(sound []float64, rate float64, key int) {
 
 // strong looks at the strong note: its peak, and how it dies away.
 func (f *Figures) strong(rec Recording, from, seconds float64) error {
-	sound, err := read(rec, from, seconds+between)
+	sound, err := read(rec, from, seconds+tail)
 	if err != nil {
 		return err
 	}
@@ -259,7 +267,7 @@ func (f *Figures) strong(rec Recording, from, seconds float64) error {
 	}
 	f.Peak, f.Clipped = dsp.DB(peak), full >= 2
 	late := f.StartMs / 1000 // its end is late, too
-	end := sum(cut(sound, seconds+late, seconds+between, rec.RateHz()))
+	end := sum(cut(sound, seconds+late, seconds+tail, rec.RateHz()))
 	if t, ok := dsp.Decay(end, rec.RateHz(), -3, -23); ok {
 		f.DecayS = t
 	}

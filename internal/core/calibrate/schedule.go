@@ -48,13 +48,13 @@ type Event struct {
 const (
 	clickAt  = 0.5
 	begin    = 2.5
-	quiet    = 2.0 // silence before a row
-	dynamic  = 1.2 // a note of the dynamics
-	between  = 0.8
-	keyed    = 0.6 // a low or high note
-	way      = 0.5
-	beside   = 0.5 // between those
-	tail     = 2.5 // room for the last to die away
+	quiet    = 1.2 // silence before a row
+	dynamic  = 0.9 // a note of the dynamics
+	between  = 1.0
+	keyed    = 0.5 // a low or high note
+	way      = 0.4
+	beside   = 0.3 // between those
+	tail     = 2.0 // room for the last, the strong one, to die away
 	clickFor = 0.1
 )
 
@@ -90,7 +90,7 @@ func New(rows []Row) Schedule {
 		}
 		s.Events = append(s.Events, Event{Row: n, Kind: Silence, At: at, Seconds: quiet})
 		at += quiet
-		for _, strength := range Strengths {
+		for _, strength := range Strengths[:2] {
 			s.Events = append(s.Events, Event{n, Dynamics, at, dynamic, middle(r), strength, plain(r)})
 			at += dynamic + between
 		}
@@ -104,7 +104,9 @@ func New(rows []Row) Schedule {
 				at += way + beside
 			}
 		}
-		at += tail
+		at += between - beside
+		s.Events = append(s.Events, Event{n, Dynamics, at, dynamic, middle(r), Strengths[2], plain(r)})
+		at += dynamic + tail
 		next[r.Pair] = at
 		s.Seconds = max(s.Seconds, at)
 	}
