@@ -1,17 +1,6 @@
-import { answer, api, type Id, type Schemas } from "./api";
+import { answer, api } from "./api";
 import { begin } from "./opening";
-import { attempt, get, set } from "./store";
-
-export type Furnished = Schemas["Furnished"];
-
-/** FurnishWish says how a template is made ready to play. */
-export interface FurnishWish {
-  fill: boolean; // free rows are filled from the studio's libraries
-  list: Id; // by this casting list; empty for the studio's default
-  stems: string; // a starting point of stems; empty keeps those there are
-  seats: boolean;
-  openingGib: number; // 0 makes no opening call
-}
+import { attempt, type FurnishWish, get, set } from "./store";
 
 const mibOfGib = 1024;
 

@@ -1,11 +1,19 @@
 import { createStore, useStore } from "zustand";
 import type { LeafDialog, LeafName } from "../leaves";
 import { type Delta, type Id, type Problem, Refusal, type Schemas } from "./api";
-import type { Furnished, FurnishWish } from "./furnishing";
 import { inOrder } from "./leaves";
 import type { Sheet } from "./template";
 
 /** The dialogs that belong to no leaf. */
+/** FurnishWish says how a template is made ready to play. */
+export interface FurnishWish {
+  fill: boolean; // free rows are filled from the studio's libraries
+  list: Id; // by this casting list; empty for the studio's default
+  stems: string; // a starting point of stems; empty keeps those there are
+  seats: boolean;
+  openingGib: number; // 0 makes no opening call
+}
+
 export type ShellDialog =
   | "finder"
   | "keys"
@@ -56,7 +64,7 @@ export interface State {
   dialog: ShellDialog | LeafDialog | null;
   importing: File | null;
   furnishing: FurnishWish | null; // how what is brought in next is made ready to play
-  furnished: Furnished | null; // what that came to
+  furnished: Schemas["Furnished"] | null; // what that came to
   taking: { file: File; machines: readonly Schemas["FileMachine"][] } | null; // a template file that is asked about
   machine: Id | null; // the machine being changed; null adds one
   notices: Notice[];

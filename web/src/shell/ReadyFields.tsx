@@ -1,8 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCatalogue } from "../model/catalogue";
-import type { FurnishWish } from "../model/furnishing";
 import { computed } from "../model/queries";
-import { useApp } from "../model/store";
+import { type FurnishWish, useApp } from "../model/store";
 
 export const readyWish: FurnishWish = { fill: true, list: "", stems: "Film, detailed", seats: true, openingGib: 16 };
 
