@@ -122,15 +122,7 @@ func (s *server) SaveCall(ctx context.Context, r gen.SaveCallRequestObject) (gen
 
 // CallFromMusic implements the contract.
 func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestObject) (gen.CallFromMusicResponseObject, error) {
-	h, p, err := s.open(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	words, err := h.Vocabulary(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	piece, err := app.ReadPiece(ctx, r.Body, words)
+	h, p, piece, err := s.piece(ctx, r.Id, r.Body)
 	if err != nil {
 		return nil, err
 	}

@@ -33,16 +33,22 @@ func told(clock *tempo.Map, from int64, messages []articulation.Message) []gen.T
 	return out
 }
 
-func (s *server) compile(ctx context.Context, id uuid.UUID, instrument string, body io.Reader, part, bar *int) (app.Piece, app.Compiled, error) {
+// piece opens a template and reads the music that is sent for it.
+func (s *server) piece(ctx context.Context, id uuid.UUID, body io.Reader) (*app.Hot, app.Person, app.Piece, error) {
 	h, p, err := s.open(ctx, id)
 	if err != nil {
-		return app.Piece{}, app.Compiled{}, err
+		return nil, p, app.Piece{}, err
 	}
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
-		return app.Piece{}, app.Compiled{}, err
+		return nil, p, app.Piece{}, err
 	}
 	piece, err := app.ReadPiece(ctx, body, words)
+	return h, p, piece, err
+}
+
+func (s *server) compile(ctx context.Context, id uuid.UUID, instrument string, body io.Reader, part, bar *int) (app.Piece, app.Compiled, error) {
+	h, p, piece, err := s.piece(ctx, id, body)
 	if err != nil {
 		return piece, app.Compiled{}, err
 	}

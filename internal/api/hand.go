@@ -59,15 +59,7 @@ func reaches(list []articulation.Reach) []gen.Reach {
 }
 
 func (s *server) translate(ctx context.Context, id uuid.UUID, body io.Reader) (*app.Hot, app.Piece, []app.TranslatedPart, error) {
-	h, p, err := s.open(ctx, id)
-	if err != nil {
-		return nil, app.Piece{}, nil, err
-	}
-	words, err := h.Vocabulary(ctx, p)
-	if err != nil {
-		return nil, app.Piece{}, nil, err
-	}
-	piece, err := app.ReadPiece(ctx, body, words)
+	h, p, piece, err := s.piece(ctx, id, body)
 	if err != nil {
 		return nil, piece, nil, err
 	}
@@ -116,15 +108,7 @@ func (d download) VisitTranslateMidiResponse(w http.ResponseWriter) error {
 
 // Playable implements the contract.
 func (s *server) Playable(ctx context.Context, r gen.PlayableRequestObject) (gen.PlayableResponseObject, error) {
-	h, p, err := s.open(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	words, err := h.Vocabulary(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	piece, err := app.ReadPiece(ctx, r.Body, words)
+	h, p, piece, err := s.piece(ctx, r.Id, r.Body)
 	if err != nil {
 		return nil, err
 	}

@@ -420,7 +420,7 @@ func TestASmallTemplateOutOfTheBigOne(t *testing.T) {
 	p.unfold("calls")
 	p.press("Small")
 	p.seeText("[data-part=small-sum]", "[0-9]+ instruments in")
-	p.see(`[aria-label="Name of the small one"]`).MustSelectAllText().MustInput("Lantern sketch")
+	p.see(`[aria-label="Name of the small set"]`).MustSelectAllText().MustInput("Lantern sketch")
 	p.press("Make a template")
 	p.see(`[aria-label="Template: Lantern sketch"]`)
 	p.gone("[role=dialog]")

@@ -91,7 +91,7 @@ func TestTemplatesBeginFromWhatThereIs(t *testing.T) {
 	p.seeText("[data-part=furnished]", "[0-9]+ rows play now, from Millrace Winds, Tallow Brass")
 	p.seeText("[data-part=furnished]", "[0-9]+ rows got a seat")
 	p.seeText("[data-part=furnished]", "The opening call holds [0-9]+ rows, 1[456].* GiB, and comes in now")
-	p.press("^Good$")
+	p.press("^Done$")
 	p.seeText("[data-badge=marks]", "Proved")
 	p.unfold("orchestra", "routing")
 	p.see(`[data-row="Flute 1 long"]`)

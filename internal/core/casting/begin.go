@@ -54,7 +54,7 @@ func Begin(t *template.Template, line string, mint template.Mint) (change.Change
 		if card := sound.ByID(p.Sound); p.Sound != "" && card != nil {
 			section = card.Section
 		}
-		if sound.Within(p.Sound, "voice") && soloist(p.Name) {
+		if sound.Within(p.Sound, "voice") && sound.Soloist(p.Name) {
 			section = "Voices / Soloists"
 		}
 		if strings.HasPrefix(section, "Strings") && !strings.Contains(section, "Soloists") {

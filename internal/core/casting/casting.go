@@ -142,7 +142,7 @@ func New(t, cat *template.Template) *Caster {
 }
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
-	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: soloist(name) || slices.Contains(p.Roles, "solo"), several: sound.Several(name), players: sound.Players(name)}
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: sound.Soloist(name) || slices.Contains(p.Roles, "solo"), several: sound.Several(name), players: sound.Players(name)}
 	if i != nil && sound.ByID(p.Sound) == nil {
 		x.sound = sound.Among(name, x.sound, sound.Family(SoundOf(nil, c.t.SectionPath(i.Section))))
 	}
@@ -410,7 +410,7 @@ func score(p Part, x candidate, plays int) int {
 	default:
 		s += 1 << 22
 	}
-	if x.solo != soloist(p.Name) {
+	if x.solo != sound.Soloist(p.Name) {
 		s -= 1 << 27
 	}
 	if p.Notes == 0 || x.patch.KeyLow <= p.Low && x.patch.KeyHigh >= p.High {
@@ -426,8 +426,6 @@ func score(p Part, x candidate, plays int) int {
 	}
 	return s
 }
-
-func soloist(name string) bool { return strings.Contains(strings.ToLower(name), "solo") }
 
 // desk is the number in a name, the first of several: 2 of "Flute 2" and of "Violins II";
 // 0 without. That of "a 8" is how many play.

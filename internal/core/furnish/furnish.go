@@ -163,7 +163,7 @@ func (m *maker) desk(d *desk, choices []casting.Choice, libraries map[template.I
 		is := m.cat.Index().Patches[patches[0]]
 		if sound.Covers(d.sound, is.Sound) && sound.ByID(is.Sound) != sound.ByID(d.sound) { // a general part, now that it is known who plays it
 			if slices.ContainsFunc(m.t.Instruments, func(o *template.Instrument) bool { return slices.Contains(o.Patches, is.ID) }) {
-				m.report.Free = append(m.report.Free, Free{Row: i.ID, Name: i.Name, Why: "whatever the libraries have for it plays already"})
+				m.report.Free = append(m.report.Free, Free{Row: i.ID, Name: i.Name, Why: "everything the libraries have for it is in use already"})
 				continue
 			}
 			if err := m.instead(i.ID, is); err != nil {

@@ -72,7 +72,7 @@ func OfLine(line string) ([]Desk, []casting.Unread, error) {
 	out := []Desk{}
 	for _, p := range parts {
 		d := Desk{Name: p.Name, Sound: p.Sound, Players: max(1, p.Players), Beside: p.Beside}
-		if p.Players < 2 && !soloist(p.Name) {
+		if p.Players < 2 && !sound.Soloist(p.Name) {
 			d.Players = max(1, sound.SectionSize(p.Sound, strings.HasSuffix(p.Name, "2")))
 		}
 		out = append(out, d)
@@ -108,7 +108,7 @@ func OfTemplate(t *template.Template) []Desk {
 			}
 			seen[kind] = true
 		}
-		solo := soloist(i.Name + t.SectionPath(i.Section))
+		solo := sound.Soloist(i.Name + t.SectionPath(i.Section))
 		d := Desk{Name: name, Sound: is, Players: 1}
 		if n := sound.Players(name); n > 1 {
 			d.Players = n
@@ -131,8 +131,6 @@ func OfTemplate(t *template.Template) []Desk {
 	}
 	return single
 }
-
-func soloist(name string) bool { return strings.Contains(strings.ToLower(name), "solo") }
 
 func soundOf(t *template.Template, i *template.Instrument, name string) string {
 	for _, p := range t.PatchesOf(i) {
@@ -254,7 +252,7 @@ func (c *checker) staff(l *line) {
 		kind := kindOf(d.Sound)
 		return kind != l.sound && (!sound.Within(kind, l.sound) || d.Beside != "" || slices.ContainsFunc(c.lines, func(o *line) bool { return o.sound == kind }))
 	})
-	l.section = (sound.Within(l.sound, "strings") || sound.Within(l.sound, "voice")) && !soloist(l.name)
+	l.section = (sound.Within(l.sound, "strings") || sound.Within(l.sound, "voice")) && !sound.Soloist(l.name)
 	desks, count := sound.Desks(l.name), sound.Players(l.name)
 	all := 0
 	for _, d := range of {
@@ -276,7 +274,7 @@ func (c *checker) staff(l *line) {
 	default:
 		l.players = 1
 	}
-	if all > 0 && soloist(l.name) {
+	if all > 0 && sound.Soloist(l.name) {
 		l.players, l.definite = 1, true
 	}
 }

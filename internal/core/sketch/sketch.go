@@ -197,7 +197,7 @@ func (s *sketcher) look(i *template.Instrument) looks {
 		l.ways = append(l.ways, s.way(a))
 	}
 	l.text = strings.ToLower(i.Name + " " + path + " " + tags + " " + strings.Join(l.ways, " "))
-	l.solo = strings.Contains(strings.ToLower(i.Name+" "+path), "solo") || slices.ContainsFunc(patches, func(p *template.Patch) bool { return slices.Contains(p.Roles, "solo") })
+	l.solo = sound.Soloist(i.Name+" "+path) || slices.ContainsFunc(patches, func(p *template.Patch) bool { return slices.Contains(p.Roles, "solo") })
 	l.players = sound.Players(i.Name)
 	l.section = !l.solo && (l.players > 1 || sound.Several(i.Name) || l.family == "Strings" || strings.HasSuffix(l.sound, ".group"))
 	l.plain = 1

@@ -303,6 +303,9 @@ var general = map[string]string{"drum.group": "Percussion", "voice.vocals": "Voi
 // play it.
 func Covers(part, id string) bool { return general[part] != "" && general[part] == Family(id) }
 
+// Soloist tells whether a name speaks of one who plays alone.
+func Soloist(name string) bool { return strings.Contains(fold(name), "solo") }
+
 // special are words of names for a special kind of an instrument. Common practice, no source.
 var special = words(map[string]string{"-": "felt upright prepared toy bowed gut lever soft hard muted small piccolo old broken finger far tiny detuned"})
 

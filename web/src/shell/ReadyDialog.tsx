@@ -41,7 +41,7 @@ export function FurnishedDialog({ close }: { close: () => void }) {
     is.filled > 0 &&
       `${plural(is.filled, "row")} ${is.filled === 1 ? "plays" : "play"} now, from ${is.libraries.join(", ")}.`,
     is.joined > 0 &&
-      `${plural(is.joined, "row")} ${is.joined === 1 ? "was" : "were"} not needed: one patch plays all its desk does, and has a row of the desk’s name.`,
+      `${plural(is.joined, "row")} ${is.joined === 1 ? "was" : "were"} not needed: one patch plays everything its desk does, so the desk has one row.`,
     is.stems > 0 && `${plural(is.stems, "stem")} made.`,
     is.seated > 0 && `${plural(is.seated, "row")} got a seat.`,
     is.unseated > 0 && `${plural(is.unseated, "row")} found no seat: the machines are full.`,
@@ -84,7 +84,7 @@ export function FurnishedDialog({ close }: { close: () => void }) {
         </>
       )}
       <button type="button" className="button button-main mt-3 self-end" onClick={close}>
-        Good
+        Done
       </button>
     </Floating>
   );

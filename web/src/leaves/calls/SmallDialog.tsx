@@ -53,7 +53,7 @@ export function SmallDialog({ close }: { close: () => void }) {
   const extra = data?.rows.filter((r) => r.for.startsWith("more: ")) ?? [];
   const idle = ids.length === 0;
   return (
-    <Floating title="Make a small one" open onOpenChange={close} className="w-[760px]">
+    <Floating title="Make a small set" open onOpenChange={close} className="w-[760px]">
       <div className="mb-2 flex items-center gap-3">
         <label className="flex items-center gap-2">
           Within
@@ -136,7 +136,7 @@ export function SmallDialog({ close }: { close: () => void }) {
       <div className="mt-3 flex items-center gap-2">
         <input
           className="field w-44"
-          aria-label="Name of the small one"
+          aria-label="Name of the small set"
           value={name}
           onChange={(e) => setName(e.target.value)}
         />

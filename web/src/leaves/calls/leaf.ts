@@ -40,7 +40,7 @@ export const calls = leaf({
     })),
     command("A call from the music", "", () => set({ dialog: "music" })),
     command("Could people play it?", "", () => set({ dialog: "playable" })),
-    command("Make a small one", "", () => set({ dialog: "small" })),
+    command("Make a small set", "", () => set({ dialog: "small" })),
     command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
     command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
     command("Call the selection", "C", () => void call([...get().selection], "call")),

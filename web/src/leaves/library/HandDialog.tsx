@@ -135,7 +135,7 @@ function OnRows({ cat }: { cat: Catalogue }) {
             <tr key={r.wanted} className="odd:bg-band" data-wanted={r.wanted}>
               <td className="py-0.5 pl-1">{r.wanted}</td>
               <td className={r.exact ? "" : "text-accent"}>
-                {r.exact ? r.plays : r.plays ? `> ${r.plays} instead` : "> nothing like it; as before"}
+                {r.exact ? r.plays : r.plays ? `> ${r.plays} instead` : "> nothing close; it stays as it was"}
               </td>
               <td className="text-soft">{writtenAll(r.switches, cat.middleC)}</td>
             </tr>
@@ -210,7 +210,7 @@ function AFile() {
                     <td>{r.notes.toLocaleString("en")}</td>
                     <td>{r.switches.toLocaleString("en")}</td>
                     <td className="text-accent">
-                      {r.instead.map((x) => `${x.wanted} as ${x.plays ?? "it was before"}`).join(", ")}
+                      {r.instead.map((x) => `${x.wanted} as ${x.plays ?? "before"}`).join(", ")}
                       {r.outside > 0 && ` ${plural(r.outside, "note")} beyond its keys`}
                     </td>
                   </tr>

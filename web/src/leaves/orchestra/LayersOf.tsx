@@ -82,7 +82,7 @@ function Way({ is, layered, middleC }: WayProps) {
           return (
             <td key={l.name} className="pr-2">
               {lacks.has(l.name) ? (
-                <span className="text-soft">none; plays on as before</span>
+                <span className="text-soft">does not have it; stays as it was</span>
               ) : (
                 writtenAll(own?.switches ?? is.switches, middleC) || "no switch"
               )}
