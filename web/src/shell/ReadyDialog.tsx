@@ -10,7 +10,7 @@ export function ReadyDialog({ close }: { close: () => void }) {
   const machines = useApp((s) => s.sheet!.machines.order.length);
   const [wish, setWish] = useState({ ...readyWish, stems: "" });
   return (
-    <Floating title="Make it ready to play" open onOpenChange={close} className="w-[560px]">
+    <Floating title="Make it ready to play" open onOpenChange={close} className="w-[640px]">
       <form
         className="flex flex-col gap-3"
         onSubmit={(e) => {
@@ -18,7 +18,7 @@ export function ReadyDialog({ close }: { close: () => void }) {
           void furnish(wish);
         }}
       >
-        <ReadyFields wish={wish} change={setWish} />
+        <ReadyFields wish={wish} change={setWish} asTheyAre="As they are" />
         <p className="text-soft">
           {machines > 0
             ? "Rows without a seat get one. "

@@ -9,11 +9,12 @@ interface Props {
   wish: FurnishWish;
   change: (wish: FurnishWish) => void;
   fills?: boolean; // free rows can be filled
+  asTheyAre?: string; // what the stems are when no starting point is chosen
 }
 
 /** ReadyFields asks how a template is made ready to play: who fills its rows, to which
  * stems, and what is called when it opens. */
-export function ReadyFields({ wish, change, fills = true }: Props) {
+export function ReadyFields({ wish, change, fills = true, asTheyAre = "One for each section" }: Props) {
   const id = useApp((s) => s.sheet!.id);
   const cat = useCatalogue();
   const { data: starts } = useQuery(computed.starts(id));
@@ -64,7 +65,7 @@ export function ReadyFields({ wish, change, fills = true }: Props) {
               {s.name}: {s.about}
             </option>
           ))}
-          <option value="">One for each section</option>
+          <option value="">{asTheyAre}</option>
         </select>
       </label>
       <label className="contents">
