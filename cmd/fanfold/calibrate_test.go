@@ -47,7 +47,7 @@ func perform(t *testing.T, midi, out string, dead int) {
 		whole[n] = int16(math.Round(x * 32767))
 	}
 	var b bytes.Buffer
-	require.NoError(t, wav.WriteMono16(&b, rate, whole))
+	require.NoError(t, wav.Write16(&b, rate, 1, whole))
 	require.NoError(t, os.WriteFile(out, b.Bytes(), 0o644))
 }
 

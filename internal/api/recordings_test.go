@@ -45,7 +45,7 @@ func TestRecordingsAreHeard(t *testing.T) {
 	for n := range samples {
 		samples[n] = int16(n)
 	}
-	require.NoError(t, wav.WriteMono16(&b, 48000, samples))
+	require.NoError(t, wav.Write16(&b, 48000, 1, samples))
 	audio := b.Bytes()
 
 	bad := c.do("POST", path+"/instruments/"+row+"/printed?file=a.wav", []byte("hello"))
@@ -102,7 +102,7 @@ func TestRecordingsHaveTheirRoom(t *testing.T) {
 	row := opened.Template.Instruments[1].ID
 	c.base = small.URL
 	var b bytes.Buffer
-	require.NoError(t, wav.WriteMono16(&b, 48000, make([]int16, 60_000)))
+	require.NoError(t, wav.Write16(&b, 48000, 1, make([]int16, 60_000)))
 	ask := func(said bool) got {
 		r, err := http.NewRequest("POST", small.URL+path+"/instruments/"+row+"/printed?file=a.wav", bytes.NewReader(b.Bytes()))
 		require.NoError(t, err)

@@ -23,7 +23,7 @@ func (f *fixture) scannedFolder(t *testing.T, library, name string) {
 	sample := func(file string, frames int) {
 		w, err := os.Create(filepath.Join(dir, file))
 		require.NoError(t, err)
-		require.NoError(t, wav.WriteMono16(w, 48000, make([]int16, frames)))
+		require.NoError(t, wav.Write16(w, 48000, 1, make([]int16, frames)))
 		require.NoError(t, w.Close())
 	}
 	sample("low.wav", 600_000)

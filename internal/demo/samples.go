@@ -81,7 +81,7 @@ func writeBell(path string, key, way int) error {
 		return fmt.Errorf("write the demo's samples: %w", err)
 	}
 	var b bytes.Buffer
-	if err := wav.WriteMono16(&b, rate, sound); err != nil {
+	if err := wav.Write16(&b, rate, 1, sound); err != nil {
 		return err
 	}
 	if err := os.WriteFile(path, b.Bytes(), 0o644); err != nil {

@@ -165,7 +165,7 @@ func TestAFolderIsScanned(t *testing.T) {
 	mine := filepath.Join(root, "Pier whistles")
 	require.NoError(t, os.MkdirAll(mine, 0o755))
 	var tone bytes.Buffer
-	require.NoError(t, wav.WriteMono16(&tone, 48000, make([]int16, 48_000)))
+	require.NoError(t, wav.Write16(&tone, 48000, 1, make([]int16, 48_000)))
 	for name, data := range map[string][]byte{
 		"tone.wav":         tone.Bytes(),
 		"Low whistle.sfz":  []byte("<group> sw_lokey=20 sw_hikey=21 sw_last=20 sw_label=long <region> sample=tone.wav lokey=60 hikey=84\n<group> sw_lokey=20 sw_hikey=21 sw_last=21 sw_label=flz. <region> sample=tone.wav lokey=60 hikey=84"),

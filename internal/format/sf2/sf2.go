@@ -6,6 +6,8 @@ package sf2
 import (
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"strings"
 
 	"fanfold/internal/format/bounded"
@@ -24,7 +26,8 @@ type File struct {
 	SampleBytes int64 // of the whole smpl chunk
 	// Notes say what of the file was not taken as it says, such as samples that reach
 	// beyond its sound.
-	Notes []string
+	Notes   []string
+	soundAt int64 // of the smpl chunk, bytes
 }
 
 // Preset is one sound of a SoundFont, its zones flattened: every zone of the
@@ -57,7 +60,7 @@ func (s Sample) Bytes() int64 { return 2 * int64(max(s.End, s.Start)-s.Start) }
 
 // The sizes of the records of the pdta list, bytes (2.04, section 7).
 const (
-	presetSize, bagSize, generatorSize, instrumentSize, sampleSize = 38, 4, 4, 22, 46
+	presetSize, bagSize, generatorSize, modulatorSize, instrumentSize, sampleSize = 38, 4, 4, 10, 22, 46
 )
 
 // The generators that tell where a zone sounds (2.04, section 8.1.2).
@@ -84,10 +87,19 @@ func Read(src io.ReaderAt, size int64) (*File, error) {
 }
 
 func read(r *bounded.Reader) (*File, error) {
+	f := &File{}
+	tables, err := f.chunks(r)
+	if err != nil {
+		return nil, err
+	}
+	return f, f.assemble(tables)
+}
+
+// chunks reads the tables of a file, and notes where its sound lies.
+func (f *File) chunks(r *bounded.Reader) (map[string][]byte, error) {
 	if form, _, kind := r.Tag(), r.U32(), r.Tag(); r.Err() == nil && (form != "RIFF" || kind != "sfbk") {
 		return nil, fmt.Errorf("it begins %q and %q, not as a SoundFont", form, kind)
 	}
-	f := &File{}
 	tables := map[string][]byte{}
 	for c, ok := r.Chunk(); ok; c, ok = r.Chunk() {
 		if c.Tag != "LIST" {
@@ -97,7 +109,7 @@ func read(r *bounded.Reader) (*File, error) {
 		for sub, ok := c.Body.Chunk(); ok; sub, ok = c.Body.Chunk() {
 			switch {
 			case list == "sdta" && sub.Tag == "smpl":
-				f.SampleBytes = sub.Body.Left()
+				f.SampleBytes, f.soundAt = sub.Body.Left(), sub.Body.At()
 			case list == "INFO" && sub.Tag == "INAM":
 				f.Name = text(sub.Body.Bytes(min(sub.Body.Left(), 256)))
 			case list == "pdta":
@@ -105,10 +117,7 @@ func read(r *bounded.Reader) (*File, error) {
 			}
 		}
 	}
-	if r.Err() != nil {
-		return nil, r.Err()
-	}
-	return f, f.assemble(tables)
+	return tables, r.Err()
 }
 
 // text cuts a name at its first zero byte.
@@ -133,35 +142,46 @@ func (t table) len() int { return len(t.data)/t.size - 1 }
 
 func (t table) at(n int) []byte { return t.data[n*t.size : (n+1)*t.size] }
 
+// scanTables are those that tell where samples sound, with the sizes of their records;
+// soundingTables those that tell how, too.
+var (
+	scanTables     = map[string]int{"phdr": presetSize, "pbag": bagSize, "pgen": generatorSize, "inst": instrumentSize, "ibag": bagSize, "igen": generatorSize, "shdr": sampleSize}
+	soundingTables = func() map[string]int {
+		out := maps.Clone(scanTables)
+		out["pmod"], out["imod"] = modulatorSize, modulatorSize
+		return out
+	}()
+)
+
+// tablesOf checks the tables that are wanted.
+func tablesOf(tables map[string][]byte, wanted map[string]int) (map[string]table, error) {
+	out := map[string]table{}
+	for _, name := range slices.Sorted(maps.Keys(wanted)) {
+		t := table{name, tables[name], wanted[name]}
+		if len(t.data) < t.size || len(t.data)%t.size != 0 {
+			return nil, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", name, len(t.data), t.size)
+		}
+		out[name] = t
+	}
+	return out, nil
+}
+
 func (f *File) assemble(tables map[string][]byte) error {
-	get := func(name string, size int) (table, error) {
-		t := table{name, tables[name], size}
-		if len(t.data) < size || len(t.data)%size != 0 {
-			return t, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", name, len(t.data), size)
-		}
-		return t, nil
+	all, err := tablesOf(tables, scanTables)
+	if err != nil {
+		return err
 	}
-	var all [7]table
-	for n, want := range []struct {
-		name string
-		size int
-	}{{"phdr", presetSize}, {"pbag", bagSize}, {"pgen", generatorSize}, {"inst", instrumentSize}, {"ibag", bagSize}, {"igen", generatorSize}, {"shdr", sampleSize}} {
-		var err error
-		if all[n], err = get(want.name, want.size); err != nil {
-			return err
-		}
-	}
-	f.readSamples(all[6])
-	instruments, err := zones(all[3], 20, all[4], all[5], genSampleID, len(f.Samples))
+	f.readSamples(all["shdr"])
+	instruments, err := zones(all["inst"], 20, all["ibag"], all["igen"], genSampleID, len(f.Samples))
 	if err != nil {
 		return err
 	}
 	f.Instruments = len(instruments)
-	presets, err := zones(all[0], 24, all[1], all[2], genInstrument, len(instruments))
+	presets, err := zones(all["phdr"], 24, all["pbag"], all["pgen"], genInstrument, len(instruments))
 	if err != nil {
 		return err
 	}
-	return f.flatten(all[0], presets, instruments)
+	return f.flatten(all["phdr"], presets, instruments)
 }
 
 // romSample marks the type of a sample that lies in a player's ROM (2.04, section 7.10).

@@ -77,6 +77,7 @@ type parser struct {
 	into     map[string]string // what opcodes are added to; nil under a header that is passed over
 	file     *File
 	included map[string]bool
+	sounds   *Instrument          // what is read for playing; nil when only zones are
 	paths    map[[2]string]string // of samples, by folder and name
 	pathsAre int                  // bytes of them
 	where    string               // "file:line" of what is being read
@@ -369,7 +370,7 @@ func (p *parser) opcodes(text string) error {
 		if after > 0 {
 			end = next
 		}
-		if known[name] {
+		if known[name] || p.sounds != nil {
 			says := strings.TrimSpace(text[equals+1 : end])
 			p.into[name] = says
 			if name == "key" { // stands for two, which later ones may set apart
@@ -422,7 +423,11 @@ func (p *parser) endRegion() error {
 		return p.fail("more than %d regions", MostRegions)
 	}
 	region, err := p.resolve(get)
-	if err == nil {
+	switch {
+	case err != nil:
+	case p.sounds != nil:
+		err = p.sound(region)
+	default:
 		p.file.Regions = append(p.file.Regions, region)
 	}
 	p.region = nil

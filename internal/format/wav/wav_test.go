@@ -126,7 +126,7 @@ func FuzzRead(f *testing.F) {
 // What is written, this package and Debian's sox read alike.
 func TestWrittenFilesAreRead(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, wav.WriteMono16(&b, 24000, make([]int16, 1200)))
+	require.NoError(t, wav.Write16(&b, 24000, 1, make([]int16, 1200)))
 	h, err := read(b.Bytes())
 	require.NoError(t, err)
 	require.Equal(t, wav.Header{Channels: 1, RateHz: 24000, Bits: 16, Frames: 1200, Bytes: 2400}, h)

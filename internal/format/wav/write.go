@@ -6,13 +6,13 @@ import (
 	"io"
 )
 
-// WriteMono16 writes sound of one channel and 16 bits as a WAV file. It must
-// be shorter than 2 GiB.
-func WriteMono16(w io.Writer, rateHz int, sound []int16) error {
-	const headBytes, frameBytes = 36, 2
-	size := len(sound) * frameBytes
-	if size > 1<<31-1-headBytes {
-		return fmt.Errorf("write WAV file: %d samples are too many", len(sound))
+// Write16 writes sound of 16 bits, frame by frame, as a WAV file of so many channels. It
+// must be shorter than 2 GiB.
+func Write16(w io.Writer, rateHz, channels int, sound []int16) error {
+	const headBytes, sampleBytes = 36, 2
+	size, frameBytes := len(sound)*sampleBytes, channels*sampleBytes
+	if size > 1<<31-1-headBytes || channels < 1 || len(sound)%channels != 0 {
+		return fmt.Errorf("write WAV file: %d samples of %d channels are too many, or no whole frames", len(sound), channels)
 	}
 	b := make([]byte, 0, 8+headBytes+size)
 	b = append(b, "RIFF"...)
@@ -20,10 +20,10 @@ func WriteMono16(w io.Writer, rateHz int, sound []int16) error {
 	b = append(b, "WAVEfmt "...)
 	b = binary.LittleEndian.AppendUint32(b, 16)
 	b = binary.LittleEndian.AppendUint16(b, 1) // PCM
-	b = binary.LittleEndian.AppendUint16(b, 1)
+	b = binary.LittleEndian.AppendUint16(b, uint16(channels))
 	b = binary.LittleEndian.AppendUint32(b, uint32(rateHz))
 	b = binary.LittleEndian.AppendUint32(b, uint32(rateHz*frameBytes))
-	b = binary.LittleEndian.AppendUint16(b, frameBytes)
+	b = binary.LittleEndian.AppendUint16(b, uint16(frameBytes))
 	b = binary.LittleEndian.AppendUint16(b, 16)
 	b = append(b, "data"...)
 	b = binary.LittleEndian.AppendUint32(b, uint32(size))
