@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -41,8 +42,10 @@ func catalogue(t *template.Template) (change.Change, error) {
 		}
 	}
 	words := articulation.NewVocabulary(nil)
+	programmes := 0
 	for _, p := range t.Patches {
 		known := *p
+		known.Source = source(p, played[p.ID].Articulations, &programmes)
 		describe(&known, played[p.ID], t.SectionPath(played[p.ID].Section), words)
 		put.Patches = append(put.Patches, change.Append(&known))
 	}
@@ -84,6 +87,9 @@ func describe(p *template.Patch, i *template.Instrument, section string, words *
 	}
 	p.RoundRobins, p.PerNote = 3, 2
 	p.Heavy = p.PreloadMiB > 1500
+	if strings.HasPrefix(section, "Strings") && long && !strings.HasSuffix(section, "Soloists") { // the hall's microphones stand by
+		p.Mics = []template.Mic{{Name: "Close"}, {Name: "Hall", PreloadMiB: math.Round(p.PreloadMiB * .4), FullMiB: math.Round(p.FullMiB * .4), Off: true}}
+	}
 	p.Map = switches(p, i.Articulations, words)
 }
 

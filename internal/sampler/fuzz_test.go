@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/template"
 	"fanfold/internal/sampler"
 )
 
@@ -24,7 +25,7 @@ func FuzzOpenSFZ(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text string, messages []byte) {
 		store := sampler.NewStore(1 << 20)
 		defer store.Close()
-		p, err := sampler.OpenSFZ(store, "", fstest.MapFS{"a.sfz": {Data: []byte(text)}, "t.wav": sample}, "a.sfz")
+		p, err := sampler.Open(store, sampler.File{Folder: fstest.MapFS{"a.sfz": {Data: []byte(text)}, "t.wav": sample}, Source: template.Source{File: "a.sfz"}})
 		if err != nil {
 			require.NotEmpty(t, err.Error())
 			return
@@ -54,7 +55,7 @@ func FuzzOpenSF2(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte, programme int) {
 		store := sampler.NewStore(1 << 20)
 		defer store.Close()
-		p, err := sampler.OpenSF2(store, "", fstest.MapFS{"a.sf2": {Data: data}}, "a.sf2", 0, programme)
+		p, err := sampler.Open(store, sampler.File{Folder: fstest.MapFS{"a.sf2": {Data: data}}, Source: template.Source{File: "a.sf2", Programme: programme}})
 		if err != nil {
 			require.NotEmpty(t, err.Error())
 			return

@@ -3,7 +3,9 @@ package sampler_test
 import (
 	"bytes"
 	"fmt"
+	"io/fs"
 	"math"
+	"sync/atomic"
 	"testing"
 	"testing/fstest"
 
@@ -11,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/wav"
 	"fanfold/internal/sampler"
 )
@@ -61,7 +64,7 @@ func open(t testing.TB, text string, more map[string]*fstest.MapFile) (*sampler.
 	}
 	store := sampler.NewStore(256 << 20)
 	t.Cleanup(store.Close)
-	return sampler.OpenSFZ(store, "", folder, "a.sfz")
+	return sampler.Open(store, sampler.File{Folder: folder, Source: template.Source{File: "a.sfz"}})
 }
 
 func on(at float64, key, velocity int) sampler.Message {
@@ -372,7 +375,7 @@ func TestLongSamplesAreStreamed(t *testing.T) {
 	folder := fstest.MapFS{"a.sfz": {Data: []byte("<region> sample=long.wav hikey=71 pitch_keycenter=60 <region> sample=long.wav key=72 pitch_keycenter=72 loop_mode=loop_continuous loop_start=300000 loop_end=340000")}, "long.wav": file(t, rate, 2, long)}
 	store := sampler.NewStore(1 << 20)
 	t.Cleanup(store.Close)
-	p, err := sampler.OpenSFZ(store, "", folder, "a.sfz")
+	p, err := sampler.Open(store, sampler.File{Folder: folder, Source: template.Source{File: "a.sfz"}})
 	require.NoError(t, err)
 	waits := sampler.Options{Wait: true}
 	left, right := playWith(p, waits, 7, on(0, 60, 127))
@@ -384,13 +387,32 @@ func TestLongSamplesAreStreamed(t *testing.T) {
 	left, _ = playWith(p, waits, 20, on(0, 72, 127))
 	require.InDelta(t, float64(long[2*(300_000+200)])/32768, left[340_001+200], .02, "the loop begins again")
 
-	e := sampler.New(p, sampler.Options{})
+	stuck := &stuckFolder{FS: folder, gate: make(chan struct{})}
+	other, err := sampler.Open(store, sampler.File{Place: "stuck", Folder: stuck, Source: template.Source{File: "a.sfz"}})
+	require.NoError(t, err)
+	stuck.on.Store(true)
+	e := sampler.New(other, sampler.Options{})
 	e.Send(on(0, 60, 127))
-	fast, other := make([]float64, 3*rate), make([]float64, 3*rate)
-	e.Render(fast, other)
-	require.Positive(t, e.Dry(), "three seconds at once: the disk can not be that quick")
+	e.Render(make([]float64, 3*rate), make([]float64, 3*rate))
+	require.Positive(t, e.Dry(), "the disk stands still")
+	close(stuck.gate)
+	other.Close()
 	p.Close()
 	require.Zero(t, store.Bytes(), "nothing is kept of it")
+}
+
+// stuckFolder is a folder whose files, once it is on, can not be opened before a gate is.
+type stuckFolder struct {
+	fs.FS
+	on   atomic.Bool
+	gate chan struct{}
+}
+
+func (f *stuckFolder) Open(name string) (fs.File, error) {
+	if f.on.Load() {
+		<-f.gate
+	}
+	return f.FS.Open(name)
 }
 
 // Files that are not as they should be: what can be played is, and what can not is told.
@@ -411,7 +433,7 @@ func TestDamagedPatches(t *testing.T) {
 	require.ErrorContains(t, err, "none.wav")
 	small := sampler.NewStore(1000)
 	t.Cleanup(small.Close)
-	_, err = sampler.OpenSFZ(small, "", fstest.MapFS{"a.sfz": {Data: []byte("<region> sample=tone.wav")}, "tone.wav": file(t, rate, 1, sine(440, .5, rate))}, "a.sfz")
+	_, err = sampler.Open(small, sampler.File{Folder: fstest.MapFS{"a.sfz": {Data: []byte("<region> sample=tone.wav")}, "tone.wav": file(t, rate, 1, sine(440, .5, rate))}, Source: template.Source{File: "a.sfz"}})
 	require.ErrorContains(t, err, "no memory left for samples")
 }
 
@@ -432,10 +454,10 @@ func TestFilters(t *testing.T) {
 	require.Less(t, level(1000, "cutoff=1000 fil_type=brf_2p"), -60.0)
 }
 
-func ExampleOpenSFZ() {
+func ExampleOpen() {
 	store := sampler.NewStore(1 << 20)
 	defer store.Close()
-	p, err := sampler.OpenSFZ(store, "", fstest.MapFS{"a.sfz": {Data: []byte("<region> sample=*sine loop_mode=loop_continuous")}}, "a.sfz")
+	p, err := sampler.Open(store, sampler.File{Folder: fstest.MapFS{"a.sfz": {Data: []byte("<region> sample=*sine loop_mode=loop_continuous")}}, Source: template.Source{File: "a.sfz"}})
 	if err != nil {
 		fmt.Println(err)
 		return

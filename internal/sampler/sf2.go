@@ -10,20 +10,21 @@ import (
 	"fanfold/internal/format/sf2"
 )
 
-// OpenSF2 opens a preset of a SoundFont in a folder. Velocity does nothing to the filter,
+// openSF2 opens a preset of a SoundFont. Velocity does nothing to the filter,
 // unless the file says so: the default modulator of 2.04, 8.4.2, is left out, as players do
 // (common practice, no source).
-func OpenSF2(store *Store, place string, folder fs.FS, name string, bank, programme int) (*Patch, error) {
+func openSF2(store *Store, f File) (*Patch, error) {
+	name := f.Source.File
 	p := &Patch{Name: name, Controls: map[int]float64{ccVolume: 100}, store: store}
-	err := withFile(folder, name, func(src io.ReaderAt, size int64) error {
-		file, err := sf2.ReadPreset(src, size, bank, programme)
+	err := withFile(f.Folder, name, func(src io.ReaderAt, size int64) error {
+		file, err := sf2.ReadPreset(src, size, f.Source.Bank, f.Source.Programme)
 		if err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
 		p.Notes = file.Notes
 		for _, z := range file.Zones {
 			h := file.Samples[z.Sample]
-			x, err := p.sample(fmt.Sprintf("%s\x00%s\x00%d", place, name, z.Sample), func() (*Sample, error) { return openSF2Sample(folder, name, file.SoundAt, h) })
+			x, err := p.sample(fmt.Sprintf("%s\x00%s\x00%d", f.Place, name, z.Sample), func() (*Sample, error) { return openSF2Sample(f.Folder, name, file.SoundAt, h) })
 			if err != nil {
 				if len(p.Missing) < mostMissing {
 					p.Missing = append(p.Missing, err.Error())
@@ -38,7 +39,10 @@ func OpenSF2(store *Store, place string, folder fs.FS, name string, bank, progra
 		p.Close()
 		return nil, err
 	}
-	return p, p.ready(func() (int, []int) { return -1, nil })
+	if err := p.ready(func() (int, []int) { return -1, nil }); err != nil {
+		return nil, err
+	}
+	return p, nil
 }
 
 func openSF2Sample(folder fs.FS, name string, soundAt int64, h sf2.Header) (*Sample, error) {

@@ -2,7 +2,6 @@ package sampler
 
 import (
 	"fmt"
-	"io/fs"
 	"maps"
 	"math"
 	"slices"
@@ -14,10 +13,11 @@ import (
 // mostMissing is how many missing samples of a patch are told by name.
 const mostMissing = 20
 
-// OpenSFZ opens an SFZ file of a folder. Samples that can not be read are left out and
-// told; the error is of the file itself, or that nothing of it can sound.
-func OpenSFZ(store *Store, place string, folder fs.FS, name string) (*Patch, error) {
-	file, err := sfz.ReadSounds(folder, name)
+// openSFZ opens an SFZ file. Samples that can not be read are left out and told; the error
+// is of the file itself, or that nothing of it can sound.
+func openSFZ(store *Store, f File) (*Patch, error) {
+	name := f.Source.File
+	file, err := sfz.ReadSounds(f.Folder, name)
 	if err != nil {
 		return nil, err
 	}
@@ -25,14 +25,14 @@ func OpenSFZ(store *Store, place string, folder fs.FS, name string) (*Patch, err
 	lacking := map[string]bool{}
 	for n := range file.Sounds {
 		s := &file.Sounds[n]
-		if s.Sample == "" || s.End < 0 || lacking[s.Sample] {
+		if s.Sample == "" || s.End < 0 || lacking[s.Sample] || s.Position != "" && len(f.Mics) > 0 && !slices.Contains(f.Mics, s.Position) {
 			continue
 		}
-		x, err := p.sample(place+"\x00"+s.Sample, func() (*Sample, error) {
+		x, err := p.sample(f.Place+"\x00"+s.Sample, func() (*Sample, error) {
 			if strings.HasPrefix(s.Sample, "*") {
 				return made(s.Sample)
 			}
-			return openSound(folder, s.Sample)
+			return openSound(f.Folder, s.Sample)
 		})
 		if err != nil {
 			lacking[s.Sample] = true
@@ -46,7 +46,10 @@ func OpenSFZ(store *Store, place string, folder fs.FS, name string) (*Patch, err
 	for _, opcode := range slices.Sorted(maps.Keys(file.PassedOver)) {
 		p.Notes = append(p.Notes, fmt.Sprintf("%s is passed over (%d times)", opcode, file.PassedOver[opcode]))
 	}
-	return p, p.ready(func() (int, []int) { return sfzSwitches(file.Sounds) })
+	if err := p.ready(func() (int, []int) { return sfzSwitches(file.Sounds) }); err != nil {
+		return nil, err
+	}
+	return p, nil
 }
 
 // ready indexes the patch and its switches, or gives everything back.

@@ -11,16 +11,23 @@ import (
 	"fanfold/internal/format/flac"
 )
 
-// Open opens the patch of a source in a folder: an SFZ file, or a preset of a SoundFont.
-// place tells folders of one name apart, so that samples of one file are held once.
-func Open(store *Store, place string, folder fs.FS, source template.Source) (*Patch, error) {
-	switch ext := strings.ToLower(path.Ext(source.File)); ext {
+// File is where a patch lies.
+type File struct {
+	Place  string // tells folders of one name apart, so that samples of one file are held once
+	Folder fs.FS
+	Source template.Source
+	Mics   []string // microphone positions that are heard, by name; empty for all
+}
+
+// Open opens a patch: an SFZ file, or a preset of a SoundFont.
+func Open(store *Store, f File) (*Patch, error) {
+	switch ext := strings.ToLower(path.Ext(f.Source.File)); ext {
 	case ".sfz":
-		return OpenSFZ(store, place, folder, source.File)
+		return openSFZ(store, f)
 	case ".sf2":
-		return OpenSF2(store, place, folder, source.File, source.Bank, source.Programme)
+		return openSF2(store, f)
 	default:
-		return nil, fmt.Errorf("%s can not be played: it is neither an SFZ file nor a SoundFont", source.File)
+		return nil, fmt.Errorf("%s can not be played: it is neither an SFZ file nor a SoundFont", f.Source.File)
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 	"gitlab.com/gomidi/midi/v2/smf"
 
 	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/wav"
 	"fanfold/internal/sampler"
 )
@@ -24,7 +25,7 @@ func preset(t testing.TB, programme int) *sampler.Patch {
 	t.Helper()
 	store := sampler.NewStore(256 << 20)
 	t.Cleanup(store.Close)
-	p, err := sampler.OpenSF2(store, "", os.DirFS("/usr/share/sounds/sf2"), "TimGM6mb.sf2", 0, programme)
+	p, err := sampler.Open(store, sampler.File{Folder: os.DirFS("/usr/share/sounds/sf2"), Source: template.Source{File: "TimGM6mb.sf2", Programme: programme}})
 	require.NoError(t, err)
 	return p
 }

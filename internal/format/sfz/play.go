@@ -26,6 +26,7 @@ type Instrument struct {
 // Sound is a region with all that says how it sounds.
 type Sound struct {
 	Region
+	Position  string  // of the microphones, as its master or group is labelled; empty for all
 	Trigger   string  // attack, release, release_key, first or legato
 	Offset    float64 // frames passed over at the start
 	End       float64 // the last frame, MostFrames for that of the sample; -1 sounds nothing
@@ -300,6 +301,10 @@ func (p *parser) says(s *Sound, opcode, value string) bool {
 			return false
 		}
 		*at(s) = float64(k)
+		return true
+	}
+	if opcode == "master_label" || opcode == "group_label" {
+		s.Position = value
 		return true
 	}
 	if w, ok := words[opcode]; ok {
