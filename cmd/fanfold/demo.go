@@ -87,7 +87,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string,
 		c.DatabaseURL = pg.URL
 	}
 	samples := filepath.Join(dir, "samples")
-	if err := demo.WriteSamples(samples); err != nil {
+	if err := errors.Join(demo.WriteSamples(samples), demo.WriteLibraries(samples)); err != nil {
 		return err
 	}
 	c.ScanRoots = append([]string{samples}, c.ScanRoots...)

@@ -28,7 +28,11 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 type noRig struct{}
 
-func (noRig) Know(rig.Host) {}
+func (noRig) Know(rig.Host)                            {}
+func (noRig) Play(string, string, rig.PlayOrder) error { return nil }
+func (noRig) HearSound(string, string, func(string, rig.SoundBlock)) (func(), error) {
+	return func() {}, nil
+}
 func (noRig) Zones(context.Context, string, string, string, *template.Patch) ([]corepatch.Zone, error) {
 	return nil, nil
 }
@@ -47,12 +51,14 @@ type server struct {
 	app   *app.App
 }
 
-func serve(t *testing.T) *server {
+func serve(t *testing.T) *server { return serveOn(t, noRig{}) }
+
+func serveOn(t *testing.T, r app.Rig) *server {
 	s := storetest.Open(t)
 	for _, name := range []string{"ada", "eve"} {
 		storetest.Account(t, s, name+"'s studio", name+"@studio.example", name)
 	}
-	a := app.New(app.Config{Store: s, Rig: noRig{}})
+	a := app.New(app.Config{Store: s, Rig: r})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
 	return &server{web, s, a}

@@ -84,18 +84,24 @@ func New(c Config) http.Handler {
 		e.GET("/*", pages(c.Web))
 	}
 	e.GET("/api/events", s.events)
+	e.GET("/api/templates/:id/listen", s.listen)
 	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.inLine), inSession(checked), inSession(s.once))
 	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
 }
 
-// inSession runs a middleware for the contract's paths only. Events hold no
+// lasts tells whether a request lasts as long as somebody looks or listens.
+func lasts(path string) bool {
+	return path == "/api/events" || strings.HasPrefix(path, "/api/templates/") && strings.HasSuffix(path, "/listen")
+}
+
+// inSession runs a middleware for the contract's paths only. Requests that last hold no
 // session to write back and would be held up by its buffer.
 func inSession(m echo.MiddlewareFunc) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		within := m(next)
 		return func(c *echo.Context) error {
-			if path := c.Request().URL.Path; !strings.HasPrefix(path, "/api/") || path == "/api/events" {
+			if path := c.Request().URL.Path; !strings.HasPrefix(path, "/api/") || lasts(path) {
 				return next(c)
 			}
 			return within(c)
@@ -109,8 +115,8 @@ func timed(observe func(method, route string, status int, took time.Duration)) e
 		return func(c *echo.Context) error {
 			began := time.Now()
 			err := next(c)
-			if c.Path() == "/api/events" {
-				return err // it lasts as long as somebody looks
+			if lasts(c.Request().URL.Path) {
+				return err
 			}
 			status := http.StatusOK
 			if err != nil {
@@ -174,7 +180,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return path == "/api/events" || strings.HasPrefix(path, "/api/recordings/") || onThisMachine(c.Request())
+			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || onThisMachine(c.Request())
 		},
 	})
 }

@@ -50,6 +50,10 @@ func (q *quietRig) known() []rig.Host {
 
 func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
+func (q *quietRig) Play(string, string, rig.PlayOrder) error                      { return nil }
+func (q *quietRig) HearSound(string, string, func(string, rig.SoundBlock)) (func(), error) {
+	return func() {}, nil
+}
 func (q *quietRig) Zones(context.Context, string, string, string, *template.Patch) ([]patch.Zone, error) {
 	return nil, errors.New("the host is away")
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/template"
@@ -139,10 +140,14 @@ func (r *Running) order() {
 }
 
 func (r *Running) load(l calls.Load) rig.Load {
-	out := rig.Load{ID: r.id.String() + "/" + string(l.Instrument.ID), Name: l.Instrument.Name}
+	out := rig.Load{ID: r.loadID(l.Instrument), Name: l.Instrument.Name}
 	for _, p := range r.t.PatchesOf(l.Instrument) {
 		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
 		load.Trim, load.WholeMiB = r.trimOf(l.Instrument, p)
+		if lib := r.t.Index().Libraries[p.Library]; lib != nil && p.Source != nil {
+			load.Library, load.File, load.Bank, load.Programme = lib.Name, p.Source.File, p.Source.Bank, p.Source.Programme
+			load.Mics = strings.Join(micNames(l.Instrument.MicsOf(p)), "\n")
+		}
 		if key, shares := calls.SharedAt(p, l.Instrument, *l.Instrument.Seat); shares {
 			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", r.id, key.Patch, key.Spread, key.Riser, key.Port)
 		}
@@ -154,6 +159,14 @@ func (r *Running) load(l calls.Load) rig.Load {
 			Kind:   fmt.Sprintf("%s/%s/%d", r.id, key.Player, key.Riser),
 			OwnMiB: player.OwnMiB, WakeMs: player.WakeMs, WakeAgainMs: player.WakeAgainMs,
 		})
+	}
+	return out
+}
+
+func micNames(list []template.Mic) []string {
+	var out []string
+	for _, m := range list {
+		out = append(out, m.Name)
 	}
 	return out
 }

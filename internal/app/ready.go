@@ -38,6 +38,10 @@ type Rig interface {
 	// Drive says whether a machine of a studio is this server's to order, where
 	// there are several.
 	Drive(studio, machine string, on bool)
+	// Play sends what is played to a machine of a studio.
+	Play(studio, machine string, o rig.PlayOrder) error
+	// HearSound is told what a listener hears, until stop is called.
+	HearSound(studio, listener string, heard func(machine string, b rig.SoundBlock)) (stop func(), err error)
 	// Address is where hosts dial in.
 	Address() string
 }

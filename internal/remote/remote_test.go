@@ -24,7 +24,11 @@ import (
 // deafRig drives nothing.
 type deafRig struct{}
 
-func (deafRig) Know(rig.Host) {}
+func (deafRig) Know(rig.Host)                            {}
+func (deafRig) Play(string, string, rig.PlayOrder) error { return nil }
+func (deafRig) HearSound(string, string, func(string, rig.SoundBlock)) (func(), error) {
+	return func() {}, nil
+}
 func (deafRig) Zones(context.Context, string, string, string, *template.Patch) ([]patch.Zone, error) {
 	return nil, nil
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"sync"
 	"time"
 
 	"github.com/nats-io/nats.go"
@@ -99,6 +100,26 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	}
 	if _, err = conn.Subscribe(zonesSubject(id), func(m *nats.Msg) { go scans.answerZones(m) }); err != nil {
 		return fmt.Errorf("listen for questions about patches: %w", err)
+	}
+	sounding := newStage(machine.ScanRoots, machine.SampleBytes, func(listener string, b SoundBlock) {
+		_ = conn.Publish(soundSubject(id, listener), b.bytes()) // a lost block is heard as one
+	})
+	machine.sounds(sounding)
+	var playing sync.WaitGroup
+	defer playing.Wait()
+	ctx, hush := context.WithCancel(ctx)
+	defer hush()
+	playing.Go(func() { sounding.run(ctx) })
+	_, err = conn.Subscribe(playSubject(id), func(m *nats.Msg) {
+		var o PlayOrder
+		if err := json.Unmarshal(m.Data, &o); err != nil {
+			log.Error("what shall be played can not be read", "error", err)
+			return
+		}
+		sounding.follow(o)
+	})
+	if err != nil {
+		return fmt.Errorf("listen for what shall be played: %w", err)
 	}
 	return follow(ctx, conn, closed, id, machine)
 }

@@ -186,8 +186,8 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 		return false
 	}
 	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
-		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id)}},
-		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id)}},
+		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id), soundSubject(id, "*")}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id), playSubject(id)}},
 		Response:  &server.ResponsePermission{MaxMsgs: 1, Expires: zonesWithin},
 	}})
 	return true

@@ -38,3 +38,17 @@ func FuzzSplitToken(f *testing.F) {
 		require.Equal(t, token, Token(id, secret))
 	})
 }
+
+// A block that is none is not taken for one; one that is comes back as it was.
+func FuzzReadBlock(f *testing.F) {
+	f.Add([]byte("0123456789012345 and more"))
+	f.Add(SoundBlock{Number: 3, Voices: 2, Stolen: 70_000, Dry: 1, Idle: true, Frames: make([]byte, 8)}.bytes())
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if b, ok := readBlock(data); ok {
+			require.LessOrEqual(t, len(b.Frames), 8*SoundFrames)
+			again, ok := readBlock(b.bytes())
+			require.True(t, ok)
+			require.Equal(t, b, again)
+		}
+	})
+}

@@ -26,6 +26,19 @@ type PatchLoad struct {
 	Key        string  `json:"key,omitempty"`      // loads that name it share the patch, and it is loaded once
 	WholeMiB   float64 `json:"wholeMib,omitempty"` // of the patch untrimmed; 0 when it is not trimmed
 	Trim       string  `json:"trim,omitempty"`     // the keys it is trimmed to, as KeysText writes them; empty when it is not
+	Library    string  `json:"library,omitempty"`
+	File       string  `json:"file,omitempty"` // within the library's folder; empty when nobody knows it
+	Bank       int     `json:"bank,omitempty"` // of a SoundFont's preset
+	Programme  int     `json:"programme,omitempty"`
+	Mics       string  `json:"mics,omitempty"`    // the microphone positions that are heard, a line each; empty for all
+	LevelDB    float64 `json:"levelDb,omitempty"` // its level trim, dB
+}
+
+func (p PatchLoad) micNames() []string {
+	if p.Mics == "" {
+		return nil
+	}
+	return strings.Split(p.Mics, "\n")
 }
 
 // KeysText writes keys with their velocities: "60:1-127 62:64-90".

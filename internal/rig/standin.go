@@ -17,6 +17,10 @@ type StandIn struct {
 	ScanRoots []string // folders that may be scanned, with what is in them
 	Cores     int
 	Libraries []string // installed
+	// SampleBytes is the memory for what sounds. Defaults to 1 GiB.
+	SampleBytes int64
+
+	stage *stage // nil until it has dialled in
 
 	mu         sync.Mutex
 	generation int64
@@ -59,6 +63,13 @@ const voicesPerCore = 128
 func NewStandIn(memoryMiB, diskMiBs, speed float64, faults Faults) *StandIn {
 	return &StandIn{MemoryMiB: memoryMiB, DiskMiBs: diskMiBs, Speed: speed, Faults: faults,
 		held: map[string]*held{}, changed: make(chan struct{}, 1)}
+}
+
+// sounds says what sounds of the machine.
+func (s *StandIn) sounds(stage *stage) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.stage = stage
 }
 
 // Follow takes new orders: what is no longer wanted is rested at once, what
@@ -312,6 +323,20 @@ func (s *StandIn) used() float64 {
 // Report tells what the machine holds.
 func (s *StandIn) Report() Report {
 	s.mu.Lock()
+	stage := s.stage
+	var ready []Load
+	for _, l := range s.orders {
+		if h := s.held[l.ID]; h != nil && h.state == Ready {
+			ready = append(ready, l)
+		}
+	}
+	s.mu.Unlock()
+	var voices map[string]int
+	if stage != nil {
+		stage.ready(ready)
+		voices = stage.voices()
+	}
+	s.mu.Lock()
 	defer s.mu.Unlock()
 	r := Report{
 		Generation: s.generation, MemoryMiB: s.MemoryMiB, UsedMiB: s.used(), Items: []Item{}, ScanRoots: s.ScanRoots,
@@ -330,7 +355,7 @@ func (s *StandIn) Report() Report {
 		}
 		item := Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason, Armed: s.Faults.Armed[l.Name], Missed: h.missed}
 		if h.state == Ready {
-			item.Voices = s.Faults.Sounding[l.Name]
+			item.Voices = s.Faults.Sounding[l.Name] + voices[l.ID]
 		}
 		r.Voices += item.Voices
 		r.Items = append(r.Items, item)

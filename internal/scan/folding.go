@@ -6,6 +6,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // folding is a folder in which a name that is not there finds the one that
@@ -13,8 +14,12 @@ import (
 // several the first in order is found.
 type folding struct {
 	fs.FS
+	mu    sync.Mutex
 	names map[string]map[string]string // of folders: their entries by name, and by lower-case name
 }
+
+// Folding is a folder in which names are found whatever their case.
+func Folding(folder fs.FS) fs.FS { return newFolding(folder) }
 
 func newFolding(folder fs.FS) *folding {
 	return &folding{FS: folder, names: map[string]map[string]string{}}
@@ -51,6 +56,8 @@ func (f *folding) find(name string) (string, bool) {
 }
 
 func (f *folding) entries(folder string) map[string]string {
+	f.mu.Lock()
+	defer f.mu.Unlock()
 	known, ok := f.names[folder]
 	if !ok {
 		known = map[string]string{}

@@ -6,7 +6,6 @@ package sf2
 import (
 	"fmt"
 	"io"
-	"maps"
 	"slices"
 	"strings"
 
@@ -142,26 +141,27 @@ func (t table) len() int { return len(t.data)/t.size - 1 }
 
 func (t table) at(n int) []byte { return t.data[n*t.size : (n+1)*t.size] }
 
-// scanTables are those that tell where samples sound, with the sizes of their records;
-// soundingTables those that tell how, too.
+// tableSize is a table of the pdta list with the size of its records.
+type tableSize struct {
+	name string
+	size int
+}
+
+// scanTables are those that tell where samples sound, soundingTables those that tell how, too.
 var (
-	scanTables     = map[string]int{"phdr": presetSize, "pbag": bagSize, "pgen": generatorSize, "inst": instrumentSize, "ibag": bagSize, "igen": generatorSize, "shdr": sampleSize}
-	soundingTables = func() map[string]int {
-		out := maps.Clone(scanTables)
-		out["pmod"], out["imod"] = modulatorSize, modulatorSize
-		return out
-	}()
+	scanTables     = []tableSize{{"phdr", presetSize}, {"pbag", bagSize}, {"pgen", generatorSize}, {"inst", instrumentSize}, {"ibag", bagSize}, {"igen", generatorSize}, {"shdr", sampleSize}}
+	soundingTables = append(slices.Clone(scanTables), tableSize{"pmod", modulatorSize}, tableSize{"imod", modulatorSize})
 )
 
 // tablesOf checks the tables that are wanted.
-func tablesOf(tables map[string][]byte, wanted map[string]int) (map[string]table, error) {
+func tablesOf(tables map[string][]byte, wanted []tableSize) (map[string]table, error) {
 	out := map[string]table{}
-	for _, name := range slices.Sorted(maps.Keys(wanted)) {
-		t := table{name, tables[name], wanted[name]}
+	for _, w := range wanted {
+		t := table{w.name, tables[w.name], w.size}
 		if len(t.data) < t.size || len(t.data)%t.size != 0 {
-			return nil, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", name, len(t.data), t.size)
+			return nil, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", t.name, len(t.data), t.size)
 		}
-		out[name] = t
+		out[w.name] = t
 	}
 	return out, nil
 }

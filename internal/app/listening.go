@@ -1,0 +1,473 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/rig"
+	"fanfold/internal/sampler"
+)
+
+// HeardAs is how rows are heard.
+type HeardAs string
+
+// Rows are heard as they are, or as loud as they reach the mix.
+const (
+	HeardDry   HeardAs = "dry"
+	HeardInMix HeardAs = "mix"
+)
+
+// MostArmed is how many rows one person may play at once.
+const MostArmed = 16
+
+// Told is what a listener is told beside the sound. Fields that say nothing are left out.
+type Told struct {
+	Armed    []Armed  `json:"armed,omitempty"`    // all that are, when it changed
+	NotReady []string `json:"notReady,omitempty"` // rows that were played and are not ready
+	Lost     string   `json:"lost,omitempty"`     // the machine whose sound has ended of itself
+	Stolen   int      `json:"stolen,omitempty"`   // voices that had to stop for others
+	Dry      int      `json:"dry,omitempty"`      // gaps, since samples were not read in time
+	Refused  string   `json:"refused,omitempty"`
+}
+
+// Armed is a row that is played.
+type Armed struct {
+	ID            template.ID `json:"id"`
+	Name          string      `json:"name"`
+	Machine       string      `json:"machine"`
+	Ready         bool        `json:"ready"`
+	KeyLow        int         `json:"keyLow"`
+	KeyHigh       int         `json:"keyHigh"`
+	Switches      []int       `json:"switches"` // keys that choose articulations
+	Articulations []string    `json:"articulations"`
+	Home          template.ID `json:"home"` // the row on whose seat it sits
+	target        articulation.Target
+	load, machine string
+	left, right   float64
+}
+
+// Listening is one person who plays rows of a template and hears them.
+type Listening struct {
+	h     *Hot
+	name  string
+	words *articulation.Vocabulary
+	send  func(machine string, b rig.SoundBlock)
+	tell  func(Told)
+	stop  func()
+	ended chan struct{}
+
+	mu           sync.Mutex
+	ids          []template.ID
+	as           HeardAs
+	articulation string
+	armed        []Armed
+	machines     map[string]*heardMachine // that sound for the listener
+	offs         map[playedKey][]rig.PlayMessage
+}
+
+type heardMachine struct {
+	at          time.Time
+	sounding    bool
+	stolen, dry int
+}
+
+// playedKey is a key as the listener pressed it.
+type playedKey struct {
+	row template.ID
+	key int
+}
+
+// Listen begins to listen. send is called with each block of sound, tell with what there is
+// to tell; neither may wait. End ends it.
+func (h *Hot) Listen(ctx context.Context, p Person, send func(machine string, b rig.SoundBlock), tell func(Told)) (*Listening, error) {
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	l := &Listening{
+		h: h, name: uuid.NewString(), words: words, send: send, tell: tell, ended: make(chan struct{}), as: HeardDry,
+		machines: map[string]*heardMachine{}, offs: map[playedKey][]rig.PlayMessage{},
+	}
+	if l.stop, err = h.app.rig.HearSound(h.studio().String(), l.name, l.heard); err != nil {
+		return nil, err
+	}
+	go l.keep()
+	return l, nil
+}
+
+// End ends it: everything stops sounding.
+func (l *Listening) End() {
+	close(l.ended)
+	l.stop()
+	l.mu.Lock()
+	machines := l.known()
+	l.mu.Unlock()
+	for _, m := range machines {
+		_ = l.h.app.rig.Play(l.h.studio().String(), m, rig.PlayOrder{Listener: l.name, Close: true}) // a host that is away is silent
+	}
+}
+
+// known lists the machines that know the listener. The caller holds the lock.
+func (l *Listening) known() []string {
+	out := make([]string, 0, len(l.machines))
+	for m := range l.machines {
+		out = append(out, m)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// keepEvery is how often hosts are told that somebody still listens; silentAfter is how long
+// one that sounded may say nothing before that is told.
+const (
+	keepEvery   = time.Second
+	checkEvery  = 50 * time.Millisecond
+	silentAfter = 250 * time.Millisecond
+)
+
+// keep tells hosts that somebody listens, follows the template, and notices hosts that fall
+// silent in the middle of a sound.
+func (l *Listening) keep() {
+	tick := time.NewTicker(checkEvery)
+	defer tick.Stop()
+	kept := time.Now()
+	for {
+		select {
+		case <-l.ended:
+			return
+		case now := <-tick.C:
+			for _, lost := range l.silent(now) {
+				l.tell(Told{Lost: l.h.machineName(template.ID(lost))})
+			}
+			if now.Sub(kept) >= keepEvery {
+				kept = now
+				l.follow()
+			}
+		}
+	}
+}
+
+func (l *Listening) silent(now time.Time) (lost []string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for name, m := range l.machines {
+		if m.sounding && now.Sub(m.at) > silentAfter {
+			m.sounding = false
+			lost = append(lost, name)
+		}
+	}
+	return lost
+}
+
+// heard takes a block of a machine.
+func (l *Listening) heard(machine string, b rig.SoundBlock) {
+	l.mu.Lock()
+	m := l.machines[machine]
+	if m == nil {
+		l.mu.Unlock()
+		return
+	}
+	m.at, m.sounding = time.Now(), !b.Idle
+	told := Told{}
+	if b.Stolen > m.stolen {
+		told.Stolen = b.Stolen - m.stolen
+	}
+	if b.Dry > m.dry {
+		told.Dry = b.Dry - m.dry
+	}
+	m.stolen, m.dry = b.Stolen, b.Dry
+	l.mu.Unlock()
+	if told.Stolen+told.Dry > 0 {
+		l.tell(told)
+	}
+	l.send(machine, b)
+}
+
+// Arm sets the rows that are played, and how they are heard.
+func (l *Listening) Arm(ids []template.ID, as HeardAs) {
+	if len(ids) > MostArmed {
+		l.tell(Told{Refused: "at most 16 rows are played at once; the first 16 are armed"})
+		ids = ids[:MostArmed]
+	}
+	l.mu.Lock()
+	l.ids, l.as = ids, as
+	l.offs = map[playedKey][]rig.PlayMessage{}
+	l.mu.Unlock()
+	l.follow()
+}
+
+// Articulate chooses how notes are played from now on, by name; empty plays as the patch
+// stands.
+func (l *Listening) Articulate(name string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.articulation = name
+}
+
+// follow looks at the rows as they are now, and tells hosts and listener what changed.
+func (l *Listening) follow() {
+	v := l.h.View()
+	l.mu.Lock()
+	ids, as, before := l.ids, l.as, l.armed
+	l.mu.Unlock()
+	armed := l.h.armed(v, ids, as)
+	l.mu.Lock()
+	l.armed = armed
+	for _, a := range armed {
+		if a.machine != "" && l.machines[a.machine] == nil {
+			l.machines[a.machine] = &heardMachine{}
+		}
+	}
+	orders := l.orders()
+	l.mu.Unlock()
+	for machine, o := range orders {
+		_ = l.h.app.rig.Play(l.h.studio().String(), machine, o) // one that is away sounds when it is back
+	}
+	same := slices.EqualFunc(before, armed, func(a, b Armed) bool {
+		return a.ID == b.ID && a.Name == b.Name && a.Ready == b.Ready && a.Machine == b.Machine && slices.Equal(a.Articulations, b.Articulations) && a.KeyLow == b.KeyLow && a.KeyHigh == b.KeyHigh
+	})
+	if !same {
+		if armed == nil {
+			armed = []Armed{}
+		}
+		l.tell(Told{Armed: armed})
+	}
+}
+
+// armed looks rows up: where they sit, whether they are ready, what they play.
+func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
+	t := v.Template
+	var out []Armed
+	for _, id := range ids {
+		i := t.Instrument(id)
+		if i == nil || len(t.PatchesOf(i)) == 0 {
+			continue
+		}
+		home := t.Home(i)
+		target := articulation.TargetOf(t, i)
+		a := Armed{
+			ID: i.ID, Name: i.Name, Home: home.ID, KeyLow: target.KeyLow, KeyHigh: target.KeyHigh, Articulations: articulation.Names(target.Map),
+			Switches: []int{}, target: target, load: h.Running.loadID(home), left: 1, right: 1,
+		}
+		for _, m := range target.Map {
+			for _, s := range m.Switches {
+				if s.Kind == template.ByKey {
+					a.Switches = append(a.Switches, s.Number)
+				}
+			}
+		}
+		if home.Seat != nil {
+			a.machine = string(home.Seat.Machine)
+			a.Machine = t.Index().Machines[home.Seat.Machine].Name
+		}
+		a.Ready = h.Running.isReady(home.ID)
+		if as == HeardInMix {
+			a.left = mixGain(v.Proof.Fan, i)
+			a.right = a.left
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// mixGain is how loud a row's dry sound reaches the mix, linear.
+func mixGain(f *fan.Fan, i *template.Instrument) float64 {
+	sum := 0.0
+	for _, r := range f.FromInstrument(i) {
+		if f.Bus(r).Kind == template.Mix && !f.Wet(r.Chain) {
+			sum += r.Gain
+		}
+	}
+	return sum
+}
+
+// loadID is the name under which hosts know a row of this template.
+func (r *Running) loadID(i *template.Instrument) string { return r.id.String() + "/" + string(i.ID) }
+
+func (r *Running) isReady(id template.ID) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.states[id].State == string(rig.Ready)
+}
+
+// atOnce is a clock for what is played now: its notes last a second, long after any lead.
+var atOnce = func() *tempo.Map {
+	m, err := tempo.New(480)
+	if err != nil {
+		panic(err) // a quarter of 480 ticks is one
+	}
+	return m
+}()
+
+// The note that is compiled for one that is played, ticks: its end only comes when it does.
+const (
+	liveStart = 1 << 20
+	liveEnd   = 1 << 21
+)
+
+// NoteOn plays a key on every armed row: with the switches of the articulation chosen, its
+// band of velocity, its channel.
+func (l *Listening) NoteOn(key, velocity int) {
+	l.mu.Lock()
+	how := l.articulation
+	armed := l.armed
+	l.mu.Unlock()
+	batch := map[string][]rig.PlayMessage{}
+	var not []string
+	for _, a := range armed {
+		if !l.h.Running.isReady(a.Home) {
+			not = append(not, a.Name)
+		}
+		note := articulation.Note{Start: liveStart, End: liveEnd, Key: key, Velocity: velocity}
+		if how != "" && slices.Contains(a.Articulations, how) {
+			note.Articulations = []string{how}
+		}
+		target := a.target
+		if how == "" {
+			target.Map = nil
+		}
+		done, err := articulation.Compile(l.words, articulation.Part{Notes: []articulation.Note{note}}, target, atOnce, articulation.Options{})
+		if err != nil {
+			l.tell(Told{Refused: err.Error()})
+			continue
+		}
+		var offs []rig.PlayMessage
+		for _, m := range done.Messages {
+			x, ok := playMessage(a.load, m)
+			switch {
+			case !ok:
+			case m.Tick < liveEnd-liveStart/2:
+				batch[a.machine] = append(batch[a.machine], x)
+			default:
+				offs = append(offs, x)
+			}
+		}
+		at := playedKey{a.ID, key}
+		l.mu.Lock()
+		batch[a.machine] = append(l.offs[at], batch[a.machine]...) // pressed again without being let go
+		l.offs[at] = offs
+		l.mu.Unlock()
+	}
+	l.play(batch)
+	if len(not) > 0 {
+		l.tell(Told{NotReady: not})
+	}
+}
+
+// playMessage is a compiled message for a host; false for one that its sounds do not hear.
+func playMessage(load string, m articulation.Message) (rig.PlayMessage, bool) {
+	kind, ok := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+	return rig.PlayMessage{Load: load, Kind: kind, Key: m.Data1, Value: m.Data2}, ok
+}
+
+// NoteOff lets a key go.
+func (l *Listening) NoteOff(key int) {
+	l.mu.Lock()
+	batch := map[string][]rig.PlayMessage{}
+	for _, a := range l.armed {
+		at := playedKey{a.ID, key}
+		batch[a.machine] = append(batch[a.machine], l.offs[at]...)
+		delete(l.offs, at)
+	}
+	l.mu.Unlock()
+	l.play(batch)
+}
+
+// Control sets a controller on every armed row: the dynamics wheel as what its patch answers
+// to.
+func (l *Listening) Control(number, value int) {
+	l.mu.Lock()
+	armed := l.armed
+	l.mu.Unlock()
+	batch := map[string][]rig.PlayMessage{}
+	for _, a := range armed {
+		part := articulation.Part{Controls: []articulation.Control{{Number: number, Value: value}}}
+		target := a.target
+		target.Map = nil
+		done, err := articulation.Compile(l.words, part, target, atOnce, articulation.Options{})
+		if err != nil {
+			continue // without notes nothing is out of reach
+		}
+		for _, m := range done.Messages {
+			if x, ok := playMessage(a.load, m); ok {
+				batch[a.machine] = append(batch[a.machine], x)
+			}
+		}
+	}
+	l.play(batch)
+}
+
+// Bend turns the pitch wheel, -8192 to 8191, and Press presses the keyboard, 0 to 127.
+func (l *Listening) Bend(value int) { l.each(sampler.PitchWheel, value) }
+
+// Press is channel pressure, 0 to 127.
+func (l *Listening) Press(value int) { l.each(sampler.Pressure, value) }
+
+func (l *Listening) each(kind sampler.Kind, value int) {
+	l.mu.Lock()
+	batch := map[string][]rig.PlayMessage{}
+	for _, a := range l.armed {
+		batch[a.machine] = append(batch[a.machine], rig.PlayMessage{Load: a.load, Kind: kind, Value: value})
+	}
+	l.mu.Unlock()
+	l.play(batch)
+}
+
+// Stop stops everything that sounds.
+func (l *Listening) Stop() {
+	l.mu.Lock()
+	l.offs = map[playedKey][]rig.PlayMessage{}
+	orders := l.orders()
+	for m := range orders {
+		o := orders[m]
+		o.Stop = true
+		orders[m] = o
+	}
+	l.mu.Unlock()
+	l.order(orders)
+}
+
+// orders are the rows of every machine that knows the listener. The caller holds the lock.
+func (l *Listening) orders() map[string]rig.PlayOrder {
+	out := map[string]rig.PlayOrder{}
+	for m := range l.machines {
+		out[m] = rig.PlayOrder{Listener: l.name, Rows: []rig.PlayRow{}}
+	}
+	for _, a := range l.armed {
+		if o, ok := out[a.machine]; ok {
+			o.Rows = append(o.Rows, rig.PlayRow{Load: a.load, Left: a.left, Right: a.right})
+			out[a.machine] = o
+		}
+	}
+	return out
+}
+
+func (l *Listening) play(batch map[string][]rig.PlayMessage) {
+	l.mu.Lock()
+	orders := l.orders()
+	l.mu.Unlock()
+	for m, o := range orders {
+		if o.Messages = batch[m]; len(o.Messages) == 0 {
+			delete(orders, m)
+			continue
+		}
+		orders[m] = o
+	}
+	l.order(orders)
+}
+
+func (l *Listening) order(orders map[string]rig.PlayOrder) {
+	for m, o := range orders {
+		if err := l.h.app.rig.Play(l.h.studio().String(), m, o); err != nil {
+			l.tell(Told{Lost: l.h.machineName(template.ID(m))})
+		}
+	}
+}

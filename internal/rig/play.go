@@ -1,0 +1,148 @@
+package rig
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"time"
+
+	"github.com/nats-io/nats.go"
+
+	"fanfold/internal/sampler"
+)
+
+// SoundRateHz is the rate of the sound that hosts send, Hz, and SoundFrames how many frames
+// of it one block holds: 5.3 ms.
+const (
+	SoundRateHz = 48_000
+	SoundFrames = 256
+)
+
+// PlayOrder is what a listener wants of a host. A host that hears nothing of a listener for
+// a while falls silent.
+type PlayOrder struct {
+	Listener string        `json:"listener"`
+	Rows     []PlayRow     `json:"rows"`               // all that the listener hears from the host
+	Messages []PlayMessage `json:"messages,omitempty"` // heard at once, in their order
+	Stop     bool          `json:"stop,omitempty"`     // everything stops sounding, before the messages
+	Close    bool          `json:"close,omitempty"`    // the listener goes
+}
+
+// PlayRow is a row that a listener hears.
+type PlayRow struct {
+	Load  string  `json:"load"` // its Load's ID
+	Left  float64 `json:"left"` // gains, linear
+	Right float64 `json:"right"`
+}
+
+// PlayMessage is a MIDI message for a row.
+type PlayMessage struct {
+	Load  string       `json:"load"`
+	Kind  sampler.Kind `json:"kind"`
+	Key   int          `json:"key"` // or the controller
+	Value int          `json:"value"`
+}
+
+// SoundBlock is a block of what a listener hears.
+type SoundBlock struct {
+	Number int    // blocks of a listener are numbered one by one
+	Voices int    // that sound
+	Stolen int    // voices that had to stop for others, since the listener came
+	Dry    int    // blocks of voices that were silent since their samples were not read in time
+	Idle   bool   // nothing sounds: no more blocks come until something does
+	Frames []byte // 32-bit floating point, the lowest byte first, left and right in turn
+}
+
+// soundHead is the size of what stands before the frames of a block, bytes.
+const soundHead = 16
+
+func (b SoundBlock) bytes() []byte {
+	out := make([]byte, soundHead, soundHead+len(b.Frames))
+	le := binary.LittleEndian
+	le.PutUint32(out, uint32(b.Number))
+	le.PutUint16(out[4:], uint16(min(b.Voices, math.MaxUint16)))
+	le.PutUint32(out[8:], uint32(b.Stolen))
+	le.PutUint16(out[12:], uint16(min(b.Dry, math.MaxUint16)))
+	if b.Idle {
+		out[6] = 1
+	}
+	return append(out, b.Frames...)
+}
+
+// readBlock reads a block; false for one that is none.
+func readBlock(data []byte) (SoundBlock, bool) {
+	if len(data) < soundHead || len(data) > soundHead+8*SoundFrames || (len(data)-soundHead)%8 != 0 {
+		return SoundBlock{}, false
+	}
+	le := binary.LittleEndian
+	return SoundBlock{
+		Number: int(le.Uint32(data)), Voices: int(le.Uint16(data[4:])), Idle: data[6] == 1,
+		Stolen: int(le.Uint32(data[8:])), Dry: int(le.Uint16(data[12:])), Frames: data[soundHead:],
+	}, true
+}
+
+func playSubject(credential string) string { return "rig." + credential + ".play" }
+
+func soundSubject(credential, listener string) string {
+	return "rig." + credential + ".sound." + listener
+}
+
+// credentialOf is the credential of the host of a machine that is here.
+func (d *Desk) credentialOf(studio, machine string) (string, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for credential, s := range d.hosts {
+		if s.host.Studio == studio && s.host.Machine == machine && !s.away {
+			return credential, nil
+		}
+	}
+	return "", errAway
+}
+
+// Play sends an order to the host of a machine.
+func (d *Desk) Play(studio, machine string, o PlayOrder) error {
+	credential, err := d.credentialOf(studio, machine)
+	if err != nil {
+		return err
+	}
+	data, err := json.Marshal(o)
+	if err != nil {
+		return fmt.Errorf("play: %w", err)
+	}
+	if err := d.conn.Publish(playSubject(credential), data); err != nil {
+		return fmt.Errorf("play: %w", err)
+	}
+	return nil
+}
+
+// HearSound is told the blocks of a listener from every host, until stop is called. heard is
+// called one at a time for each host's machine, and must not wait.
+func (d *Desk) HearSound(studio, listener string, heard func(machine string, b SoundBlock)) (stop func(), err error) {
+	if listener == "" {
+		return nil, errors.New("a listener needs a name")
+	}
+	subscription, err := d.conn.Subscribe(soundSubject("*", listener), func(m *nats.Msg) {
+		credential := m.Subject[len("rig.") : len(m.Subject)-len(".sound.")-len(listener)]
+		d.mu.Lock()
+		s := d.hosts[credential]
+		known := s != nil && s.host.Studio == studio
+		machine := ""
+		if known {
+			machine = s.host.Machine
+		}
+		d.mu.Unlock()
+		if b, ok := readBlock(m.Data); ok && known {
+			heard(machine, b)
+		}
+	})
+	if err != nil {
+		return nil, fmt.Errorf("listen to sound: %w", err)
+	}
+	_ = subscription.SetPendingLimits(1024, 8<<20) // what is later than that is dropped
+	return func() { _ = subscription.Unsubscribe() }, nil
+}
+
+// listenerGone is how long a host sounds for a listener that says nothing.
+const listenerGone = 3 * time.Second

@@ -1,0 +1,135 @@
+package rig_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"math"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/dsp"
+	"fanfold/internal/format/wav"
+	"fanfold/internal/rig"
+	"fanfold/internal/sampler"
+)
+
+// library writes a folder with a library of one patch, a sine of key 69, and returns it.
+func library(t testing.TB) string {
+	t.Helper()
+	root := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(root, "Odd Tones"), 0o755))
+	sound := make([]int16, rig.SoundRateHz)
+	for n := range sound {
+		sound[n] = int16(16000 * math.Sin(2*math.Pi*440*float64(n)/rig.SoundRateHz))
+	}
+	var b bytes.Buffer
+	require.NoError(t, wav.Write16(&b, rig.SoundRateHz, 1, sound))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "Odd Tones", "Tone.wav"), b.Bytes(), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "Odd Tones", "Tone.sfz"), []byte("<region> sample=tone.wav pitch_keycenter=69 loop_mode=loop_continuous loop_start=0 loop_end=47999 ampeg_release=.05"), 0o600))
+	return root
+}
+
+func toneLoad(id string) rig.Load {
+	l := load(id, 10)
+	l.Patches[0].Library, l.Patches[0].File = "Odd Tones", "Tone.sfz"
+	return l
+}
+
+// ear keeps what a listener hears.
+type ear struct {
+	mu     sync.Mutex
+	blocks []rig.SoundBlock
+	left   []float64
+}
+
+func (e *ear) hear(_ string, b rig.SoundBlock) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.blocks = append(e.blocks, b)
+	for n := 0; n+8 <= len(b.Frames); n += 8 {
+		e.left = append(e.left, float64(math.Float32frombits(binary.LittleEndian.Uint32(b.Frames[n:]))))
+	}
+}
+
+// last is the level of the last frames, dBFS.
+func (e *ear) last(frames int) float64 {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if len(e.left) < frames {
+		return dsp.Silence
+	}
+	return dsp.LevelOf(e.left[len(e.left)-frames:]).RMS
+}
+
+// A row that is ready sounds where it sits, once somebody listens and plays; it stops when
+// it is let go, when everything is stopped, when the listener goes, and when the listener
+// says nothing any longer. What is not ready does not sound, until it is.
+func TestARowSounds(t *testing.T) {
+	d, heard := openDesk(t)
+	d.Want("s", "t", "Birch", []rig.Load{toneLoad("t/a")})
+	machine := rig.NewStandIn(1000, 1000, 50, rig.Faults{})
+	machine.ScanRoots = []string{library(t)}
+	stop := host(t, d, machine)
+	defer stop()
+	until(t, heard, "ready", func(x told) bool { return states(x.report)["t/a"] == rig.Ready })
+	var e ear
+	end, err := d.HearSound("s", "me", e.hear)
+	require.NoError(t, err)
+	defer end()
+	play := func(o rig.PlayOrder) {
+		t.Helper()
+		o.Listener = "me"
+		if o.Rows == nil {
+			o.Rows = []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}, {Load: "t/b", Left: 1, Right: 1}}
+		}
+		require.NoError(t, d.Play("s", "Birch", o))
+	}
+	loud, silent := func() bool { return e.last(960) > -20 }, func() bool { return e.last(960) < -100 }
+	note := func(id string, kind sampler.Kind) []rig.PlayMessage {
+		return []rig.PlayMessage{{Load: id, Kind: kind, Key: 69, Value: 127}}
+	}
+	play(rig.PlayOrder{Messages: note("t/a", sampler.NoteOn)})
+	require.Eventually(t, loud, 10*time.Second, time.Millisecond)
+	e.mu.Lock()
+	hz, ok := dsp.Pitch(e.left[max(0, len(e.left)-4800):], rig.SoundRateHz, 100, 1000)
+	for n, b := range e.blocks {
+		require.Equal(t, n, b.Number, "one by one")
+	}
+	e.mu.Unlock()
+	if ok { // it may only just have begun
+		require.InDelta(t, 440, hz, 2)
+	}
+	until(t, heard, "a voice", func(x told) bool { return len(x.report.Items) > 0 && x.report.Items[0].Voices == 1 })
+	play(rig.PlayOrder{Messages: note("t/a", sampler.NoteOff)})
+	require.Eventually(t, silent, 10*time.Second, time.Millisecond, "let go")
+
+	play(rig.PlayOrder{Messages: note("t/a", sampler.NoteOn)})
+	require.Eventually(t, loud, 10*time.Second, time.Millisecond)
+	play(rig.PlayOrder{Stop: true})
+	require.Eventually(t, silent, 10*time.Second, time.Millisecond, "stopped")
+
+	play(rig.PlayOrder{Messages: note("t/b", sampler.NoteOn)})
+	d.Want("s", "t", "Birch", []rig.Load{toneLoad("t/a"), toneLoad("t/b")})
+	until(t, heard, "the other", func(x told) bool { return states(x.report)["t/b"] == rig.Ready })
+	play(rig.PlayOrder{Messages: note("t/b", sampler.NoteOn)})
+	require.Eventually(t, loud, 10*time.Second, time.Millisecond)
+	d.Want("s", "t", "Birch", []rig.Load{toneLoad("t/a")})
+	require.Eventually(t, silent, 10*time.Second, time.Millisecond, "what is rested is silent")
+
+	play(rig.PlayOrder{Messages: note("t/a", sampler.NoteOn)})
+	require.Eventually(t, loud, 10*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { // nothing is said any longer
+		e.mu.Lock()
+		n := len(e.blocks)
+		e.mu.Unlock()
+		time.Sleep(300 * time.Millisecond) // as long as many blocks
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		return len(e.blocks) == n
+	}, 20*time.Second, time.Millisecond)
+}

@@ -1,0 +1,414 @@
+package rig
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"hash/fnv"
+	"io/fs"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+
+	"fanfold/internal/core/template"
+	"fanfold/internal/sampler"
+	"fanfold/internal/scan"
+)
+
+// stage is what of a host sounds: the patches of what is ready, and who listens to them.
+type stage struct {
+	roots []string
+	store *sampler.Store
+	tell  func(listener string, b SoundBlock)
+
+	mu        sync.Mutex
+	wanted    map[string]Load // what is ready, by ID
+	opened    map[string]*opened
+	listeners map[string]*listener
+	awake     chan struct{}
+}
+
+// opened are the patches of one load.
+type opened struct {
+	patches []*sampler.Patch
+	reason  string // why there are none
+	key     string // of the files it was opened from
+	done    bool
+}
+
+type listener struct {
+	name   string
+	heard  time.Time
+	rows   map[string]*playing
+	order  []string // of rows
+	number int
+	quiet  int // blocks since something sounded
+	told   bool
+}
+
+// playing is a row that somebody listens to.
+type playing struct {
+	left, right float64
+	engines     []*sampler.Engine
+	of          *opened
+	waiting     []PlayMessage // until its patches are open
+}
+
+// voicesOfRow is how many voices one row has for one listener, and mostRows how many rows
+// somebody may listen to at once on a machine.
+const (
+	voicesOfRow = 64
+	mostRows    = 32
+	mostWaiting = 1000
+)
+
+func newStage(roots []string, budget int64, tell func(string, SoundBlock)) *stage {
+	if budget == 0 {
+		budget = 1 << 30
+	}
+	return &stage{
+		roots: roots, store: sampler.NewStore(budget), tell: tell, wanted: map[string]Load{}, opened: map[string]*opened{},
+		listeners: map[string]*listener{}, awake: make(chan struct{}, 1),
+	}
+}
+
+// ready takes what the machine holds ready: of what it no longer holds the patches are
+// closed, and who plays it falls silent.
+func (s *stage) ready(loads []Load) {
+	now := make(map[string]Load, len(loads))
+	for _, l := range loads {
+		now[l.ID] = l
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.wanted = now
+	for id, o := range s.opened {
+		if l, held := now[id]; o.done && (!held || filesOf(l) != o.key) {
+			delete(s.opened, id)
+			for _, x := range s.listeners {
+				if row := x.rows[id]; row != nil && row.of == o {
+					row.of, row.engines = nil, nil
+				}
+			}
+			for _, p := range o.patches {
+				p.Close()
+			}
+		}
+	}
+	for _, x := range s.listeners {
+		for id := range x.rows {
+			s.open(id)
+		}
+	}
+}
+
+func filesOf(l Load) string {
+	var b strings.Builder
+	for _, p := range l.Patches {
+		fmt.Fprintf(&b, "%s\x00%s\x00%d\x00%d\x00%s\x00%g\n", p.Library, p.File, p.Bank, p.Programme, p.Mics, p.LevelDB)
+	}
+	return b.String()
+}
+
+// open begins to open the patches of a load that is ready, unless they are. The caller holds
+// the lock.
+func (s *stage) open(id string) {
+	l, held := s.wanted[id]
+	if !held || s.opened[id] != nil {
+		return
+	}
+	o := &opened{key: filesOf(l)}
+	s.opened[id] = o
+	go func() {
+		patches, err := s.patchesOf(l)
+		s.mu.Lock()
+		o.patches, o.done = patches, true
+		if err != nil {
+			o.reason = err.Error()
+		}
+		s.mu.Unlock()
+		s.wake()
+	}()
+}
+
+// patchesOf opens the patches of a load. One that can not be played is left out, where
+// another can.
+func (s *stage) patchesOf(l Load) (out []*sampler.Patch, err error) {
+	for _, p := range l.Patches {
+		patch, failed := s.openPatch(p)
+		if failed != nil {
+			err = errors.Join(err, failed)
+			continue
+		}
+		out = append(out, patch)
+	}
+	return out, err
+}
+
+// openPatch opens a patch where it lies: in the folder of its library, in one that may be
+// scanned, or in that itself.
+func (s *stage) openPatch(p PatchLoad) (*sampler.Patch, error) {
+	if p.File == "" {
+		return nil, fmt.Errorf("nobody said which file %s is; scan its folder", p.Name)
+	}
+	err := fmt.Errorf("%s of %s is in none of the folders of this machine", p.File, p.Library)
+	for _, root := range s.roots {
+		for _, folder := range []string{filepath.Join(root, filepath.Base(filepath.Clean("/"+p.Library))), root} {
+			dir, failed := scan.OpenWithin(s.roots, folder)
+			if failed != nil {
+				continue
+			}
+			files := scan.Folding(dir.FS())
+			if _, failed := fs.Stat(files, p.File); errors.Is(failed, os.ErrNotExist) {
+				_ = dir.Close() // only read
+				continue
+			}
+			// The folder stays open for as long as the patch reads its samples; the
+			// collector closes it.
+			return sampler.Open(s.store, sampler.File{
+				Place: folder, Folder: files, Source: template.Source{File: p.File, Bank: p.Bank, Programme: p.Programme}, Mics: p.micNames(),
+			})
+		}
+	}
+	return nil, err
+}
+
+// follow takes an order of a listener.
+func (s *stage) follow(o PlayOrder) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	defer s.wake()
+	x := s.listeners[o.Listener]
+	if o.Close {
+		delete(s.listeners, o.Listener)
+		return
+	}
+	if x == nil {
+		x = &listener{name: o.Listener, rows: map[string]*playing{}, told: true}
+		s.listeners[o.Listener] = x
+	}
+	x.heard = time.Now()
+	x.take(o.Rows)
+	for id := range x.rows {
+		s.open(id)
+	}
+	if o.Stop {
+		for id := range x.rows {
+			s.send(x, PlayMessage{Load: id, Kind: sampler.Control, Key: 120})
+			s.send(x, PlayMessage{Load: id, Kind: sampler.Control, Key: 121})
+		}
+	}
+	for _, m := range o.Messages {
+		s.send(x, m)
+	}
+}
+
+// take sets the rows a listener hears.
+func (x *listener) take(rows []PlayRow) {
+	there := map[string]bool{}
+	x.order = x.order[:0]
+	for _, r := range rows[:min(len(rows), mostRows)] {
+		if there[r.Load] {
+			continue
+		}
+		there[r.Load] = true
+		x.order = append(x.order, r.Load)
+		row := x.rows[r.Load]
+		if row == nil {
+			row = &playing{}
+			x.rows[r.Load] = row
+		}
+		row.left, row.right = r.Left, r.Right
+	}
+	for id := range x.rows {
+		if !there[id] {
+			delete(x.rows, id)
+		}
+	}
+}
+
+// send gives a message to a row. The caller holds the lock.
+func (s *stage) send(x *listener, m PlayMessage) {
+	row := x.rows[m.Load]
+	if row == nil {
+		return
+	}
+	if row.of == nil && len(row.waiting) < mostWaiting {
+		row.waiting = append(row.waiting, m)
+		return
+	}
+	for _, e := range row.engines {
+		e.Send(sampler.Message{At: e.Now(), Kind: m.Kind, Key: m.Key, Value: m.Value})
+	}
+}
+
+// attach gives a row its engines once its patches are open. The caller holds the lock.
+func (s *stage) attach(id string, row *playing) {
+	o := s.opened[id]
+	if row.of != nil || o == nil || !o.done {
+		return
+	}
+	row.of = o
+	for n, p := range o.patches {
+		row.engines = append(row.engines, sampler.New(p, sampler.Options{RateHz: SoundRateHz, Seed: seedOf(id) + uint64(n), Voices: voicesOfRow}))
+	}
+	for _, m := range row.waiting {
+		for _, e := range row.engines {
+			e.Send(sampler.Message{Kind: m.Kind, Key: m.Key, Value: m.Value})
+		}
+	}
+	row.waiting = nil
+}
+
+func seedOf(id string) uint64 {
+	h := fnv.New64a()
+	_, _ = h.Write([]byte(id))
+	return h.Sum64()
+}
+
+func (s *stage) wake() {
+	select {
+	case s.awake <- struct{}{}:
+	default:
+	}
+}
+
+// idleAfter is how many silent blocks are sent before the rest is left out: a third of a
+// second, within which nobody hears the difference.
+const idleAfter = 64
+
+// blockTime is how long a block sounds.
+const blockTime = SoundFrames * time.Second / SoundRateHz
+
+// mostBehind is how many blocks are made up for when the machine was held up; those before
+// them are lost.
+const mostBehind = 6
+
+// run sounds until the context ends. It sleeps while nobody plays.
+func (s *stage) run(ctx context.Context) {
+	defer s.store.Close()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-s.awake:
+		}
+		s.sound(ctx)
+	}
+}
+
+// sound makes blocks in real time for as long as somebody hears something.
+func (s *stage) sound(ctx context.Context) {
+	began, made := time.Now(), 0
+	tick := time.NewTicker(blockTime)
+	defer tick.Stop()
+	for {
+		due := int(time.Since(began)/blockTime) + 1
+		if due-made > mostBehind {
+			made = due - mostBehind
+		}
+		busy := true
+		for ; made < due; made++ {
+			blocks, still := s.block()
+			busy = still
+			for _, b := range blocks {
+				s.tell(b.listener, b.SoundBlock)
+			}
+		}
+		if !busy {
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+type blockOf struct {
+	listener string
+	SoundBlock
+}
+
+// block makes one block for every listener who hears something. busy tells whether any does.
+func (s *stage) block() (out []blockOf, busy bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	now := time.Now()
+	for name, x := range s.listeners {
+		if now.Sub(x.heard) > listenerGone {
+			delete(s.listeners, name)
+			continue
+		}
+		b, is := s.blockFor(x)
+		if is {
+			out = append(out, blockOf{name, b})
+		}
+		busy = busy || is
+	}
+	return out, busy
+}
+
+func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
+	var left, right [SoundFrames]float64
+	awaited := false
+	for _, id := range x.order {
+		row := x.rows[id]
+		s.attach(id, row)
+		awaited = awaited || row.of == nil && len(row.waiting) > 0 && s.opened[id] != nil
+		var l, r [SoundFrames]float64
+		live := false
+		for _, e := range row.engines {
+			if !e.Idle() {
+				e.Render(l[:], r[:])
+				live = true
+			}
+			b.Voices += e.Voices()
+			b.Stolen += e.Stolen()
+			b.Dry += e.Dry()
+		}
+		if live {
+			for n := range left {
+				left[n] += l[n] * row.left
+				right[n] += r[n] * row.right
+			}
+			sounds = true
+		}
+	}
+	if sounds || awaited {
+		x.quiet, x.told = 0, false
+	} else if x.quiet++; x.quiet > idleAfter {
+		if x.told {
+			return b, false
+		}
+		x.told, b.Idle = true, true // the last one
+	}
+	b.Number = x.number
+	x.number++
+	b.Frames = make([]byte, 8*SoundFrames)
+	for n := range left {
+		binary.LittleEndian.PutUint32(b.Frames[8*n:], math.Float32bits(float32(left[n])))
+		binary.LittleEndian.PutUint32(b.Frames[8*n+4:], math.Float32bits(float32(right[n])))
+	}
+	return b, true
+}
+
+// voices counts what sounds of each load, for all listeners.
+func (s *stage) voices() map[string]int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := map[string]int{}
+	for _, x := range s.listeners {
+		for id, row := range x.rows {
+			for _, e := range row.engines {
+				out[id] += e.Voices()
+			}
+		}
+	}
+	return out
+}
