@@ -1,4 +1,4 @@
-import { type MouseEvent, useRef } from "react";
+import { type MouseEvent, type PointerEvent, useRef } from "react";
 import { isBlack, keyName } from "../model/keys";
 import { useSize } from "./useSize";
 
@@ -18,6 +18,9 @@ interface Props {
   flags: Flag[];
   middleC: number;
   onKey?: (key: number) => void;
+  pressed?: ReadonlySet<number>; // keys that are down
+  onPress?: (key: number, velocity: number) => void; // the lower on the key, the harder
+  onRelease?: (key: number) => void;
 }
 
 const keysHeight = 40;
@@ -48,7 +51,8 @@ export function lanes(flags: readonly { from: number; to: number }[]): number[] 
 
 /** Keyboard draws all keys of MIDI: the playable ones bright, those kept for
  * switches bracketed below, each switch as a flag above its key. */
-export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey }: Props) {
+export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey, pressed, onPress, onRelease }: Props) {
+  const under = useRef<number | null>(null); // the key under the pointer that is down
   const frame = useRef<HTMLDivElement>(null);
   const width = useSize(frame)?.width ?? 600;
   // whole octaves, as many as there is something to show in
@@ -61,13 +65,40 @@ export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey }: P
   const w = width / (Math.ceil(place(last) + 0.4) - place(first));
   const x = (key: number) => (place(key) - place(first)) * w;
   const right = (key: number) => x(key) + (isBlack(key) ? 0.7 : 1) * w;
-  const click = (e: MouseEvent<SVGSVGElement>) => {
+  const hit = (e: MouseEvent<SVGSVGElement>) => {
     const box = e.currentTarget.getBoundingClientRect();
     const [px, py] = [e.clientX - box.left, e.clientY - box.top];
     const onBlack =
       py < top + keysHeight * 0.62 ? keys.find((k) => isBlack(k) && px >= x(k) && px < right(k)) : undefined;
     const key = onBlack ?? keys.find((k) => !isBlack(k) && px >= x(k) && px < right(k));
+    const deep = (py - top) / (keysHeight * (onBlack === undefined ? 1 : 0.62));
+    return { key, velocity: Math.round(30 + 97 * Math.min(1, Math.max(0, deep))) };
+  };
+  const click = (e: MouseEvent<SVGSVGElement>) => {
+    const { key } = hit(e);
     if (key !== undefined) onKey?.(key);
+  };
+  const press = (e: PointerEvent<SVGSVGElement>) => {
+    const { key, velocity } = hit(e);
+    if (key === under.current) return;
+    if (under.current !== null) onRelease?.(under.current);
+    under.current = key ?? null;
+    if (key !== undefined) onPress?.(key, velocity);
+  };
+  const letGo = () => {
+    if (under.current !== null) onRelease?.(under.current);
+    under.current = null;
+  };
+  const playing = onPress && {
+    onPointerDown: (e: PointerEvent<SVGSVGElement>) => {
+      e.currentTarget.setPointerCapture(e.pointerId);
+      press(e);
+    },
+    onPointerMove: (e: PointerEvent<SVGSVGElement>) => {
+      if (under.current !== null) press(e);
+    },
+    onPointerUp: letGo,
+    onPointerCancel: letGo,
   };
   const spans = flags.map((f) => {
     const at = x(f.key) + w * 0.4;
@@ -79,25 +110,36 @@ export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey }: P
   const top = Math.max(1, ...lane.map((n) => n + 1)) * laneHeight + 8;
   const height = top + keysHeight + 18;
   const fill = (key: number) =>
-    key >= low && key <= high
-      ? isBlack(key)
-        ? "var(--key-black)"
-        : "var(--key-white)"
-      : isBlack(key)
-        ? "var(--key-black-off)"
-        : "var(--key-white-off)";
+    pressed?.has(key)
+      ? "var(--accent)"
+      : key >= low && key <= high
+        ? isBlack(key)
+          ? "var(--key-black)"
+          : "var(--key-white)"
+        : isBlack(key)
+          ? "var(--key-black-off)"
+          : "var(--key-white-off)";
   const name = (k: number) => keyName(k, middleC);
   const said = `Plays ${name(low)} to ${name(high)}; switches: ${flags.map((f) => `${name(f.key)} ${f.text}`).join(", ") || "none"}`;
   return (
     <div ref={frame} className="min-w-0">
       {/* biome-ignore lint/a11y/useKeyWithClickEvents: the table below sets the same by keyboard */}
-      <svg role="img" aria-label={said} width={width} height={height} onClick={click} className="block select-none">
+      <svg
+        role="img"
+        aria-label={said}
+        width={width}
+        height={height}
+        onClick={click}
+        {...playing}
+        className={`block select-none ${onPress ? "touch-none" : ""}`}
+      >
         <title>{said}</title>
         {keys
           .filter((k) => !isBlack(k))
           .map((k) => (
             <rect
               key={k}
+              data-key={k}
               x={x(k)}
               y={top}
               width={w - 0.6}

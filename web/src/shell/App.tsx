@@ -1,7 +1,8 @@
 import { Tooltip } from "radix-ui";
-import { useEffect } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { start } from "../model/opening";
 import { show } from "../model/palette";
+import { useSounding } from "../model/sounding";
 import { useApp } from "../model/store";
 import { BusyDialog } from "./BusyDialog";
 import { ClashDialog } from "./ClashDialog";
@@ -14,6 +15,8 @@ import { Notices } from "./Notices";
 import { SignIn } from "./SignIn";
 import { TitleLine } from "./TitleLine";
 import { TraceLine } from "./TraceLine";
+
+const PlayStrip = lazy(() => import("./PlayStrip")); // its keys come when somebody plays
 
 export function App() {
   const person = useApp((s) => s.person);
@@ -38,12 +41,18 @@ function Waiting() {
 function Studio() {
   useKeys();
   const palette = useApp((s) => s.sheet!.settings.palette);
+  const playing = useSounding((s) => s.open);
   useEffect(() => show(palette), [palette]);
   return (
     <div className="flex h-full flex-col">
       <TitleLine />
       <LockedLine />
       <FoldedSheet />
+      {playing && (
+        <Suspense>
+          <PlayStrip />
+        </Suspense>
+      )}
       <TraceLine />
       <Dialogs />
       <ClashDialog />

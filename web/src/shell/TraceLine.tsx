@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { Volume2 } from "lucide-react";
 import type { Schemas } from "../model/api";
 import { isLeaf } from "../model/leaves";
 import { computed } from "../model/queries";
+import { arm, useSounding } from "../model/sounding";
 import { lookUp, select, set, show, useApp } from "../model/store";
 
 /** TraceLine tells the whole way of what is selected; every word leads to the
@@ -28,7 +30,33 @@ export function TraceLine() {
       ) : (
         <span className="text-soft">Select an instrument to see its whole way from patch to mix.</span>
       )}
+      <Hear />
     </section>
+  );
+}
+
+/** Hear arms what is selected, and tells on every screen what is. */
+function Hear() {
+  const selection = useApp((s) => s.selection);
+  const armed = useSounding((s) => s.armed);
+  const open = useSounding((s) => s.open);
+  return (
+    <span className="ml-auto flex shrink-0 items-center gap-2">
+      {open && (
+        <span className="text-accent">
+          {armed.length === 1 ? `${armed[0]!.name} is armed` : `${armed.length} rows are armed`}
+        </span>
+      )}
+      <button
+        type="button"
+        className="button h-6"
+        disabled={selection.size === 0}
+        onClick={() => void arm([...selection])}
+        title="Play and hear the selection (H)"
+      >
+        <Volume2 size={13} aria-hidden="true" /> Hear
+      </button>
+    </span>
   );
 }
 

@@ -2,6 +2,7 @@ import { useEffect } from "react";
 import { leaves } from "../leaves";
 import { again, call, duplicate, redo, undo } from "../model/changing";
 import { lookByKey, lookOn } from "../model/sight";
+import { arm, disarm, lettered, sounding, stop } from "../model/sounding";
 import { get, set, unfold } from "../model/store";
 
 /** useKeys listens for the keys that work everywhere; keys of the sheet are
@@ -12,8 +13,21 @@ export function useKeys() {
       if (e.defaultPrevented || typing(e)) return;
       if (anywhere(e) || toSheet(e)) e.preventDefault();
     };
+    // Letters that play are taken before anybody else hears them.
+    const playing = (e: KeyboardEvent) => {
+      if (typing(e) || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (!lettered(e.code, e.type === "keydown")) return;
+      e.preventDefault();
+      e.stopPropagation();
+    };
+    addEventListener("keydown", playing, true);
+    addEventListener("keyup", playing, true);
     addEventListener("keydown", down);
-    return () => removeEventListener("keydown", down);
+    return () => {
+      removeEventListener("keydown", playing, true);
+      removeEventListener("keyup", playing, true);
+      removeEventListener("keydown", down);
+    };
   }, []);
 }
 
@@ -77,6 +91,16 @@ function anywhere(e: KeyboardEvent): boolean {
       return true;
     case ".":
       set({ dialog: "marks" });
+      return true;
+    case "h":
+      if (ids.length) void arm(ids);
+      return true;
+    case "H":
+      disarm();
+      return true;
+    case "Escape":
+      if (!sounding.getState().open) return false;
+      stop();
       return true;
     case "c":
     case "C":

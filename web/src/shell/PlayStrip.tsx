@@ -1,0 +1,261 @@
+import { Piano, Square, X } from "lucide-react";
+import { type ReactNode, useMemo } from "react";
+import { useCatalogue } from "../model/catalogue";
+import { call } from "../model/changing";
+import { keyName } from "../model/keys";
+import {
+  choose,
+  control,
+  disarm,
+  type HeardAs,
+  hearAs,
+  hearKeyboards,
+  letters,
+  noteOff,
+  noteOn,
+  notReady,
+  stop,
+  useSounding,
+  without,
+} from "../model/sounding";
+import { useApp } from "../model/store";
+import { Keyboard } from "../parts/Keyboard";
+import { RestGlyph } from "../parts/RestGlyph";
+
+/** PlayStrip is where rows are played and heard: who is armed, a keyboard, what it plays
+ * with, and how loud it is. */
+export default function PlayStrip() {
+  return (
+    <section
+      aria-label="Keyboard"
+      className="flex h-[132px] shrink-0 items-stretch gap-3 border-line border-t bg-paper px-3 py-2"
+      data-part="play"
+    >
+      <Rows />
+      <Keys />
+      <With />
+      <Level />
+    </section>
+  );
+}
+
+function Rows() {
+  const armed = useSounding((s) => s.armed);
+  const warning = useSounding((s) => s.warning);
+  const states = useApp((s) => s.states);
+  const tacet = armed.filter((a) => states.get(a.home)?.state !== "ready");
+  const called = tacet.filter((a) => !states.has(a.home));
+  const shown = tacet.length === 0 && warning.endsWith(notReady) ? "" : warning;
+  return (
+    <div className="flex w-[236px] shrink-0 flex-col gap-1">
+      <div className="flex items-center gap-2">
+        <h2 className="text-[14px]">Armed</h2>
+        {called.length > 0 && (
+          <button
+            type="button"
+            className="button h-6"
+            onClick={() =>
+              void call(
+                tacet.map((a) => a.home),
+                "call",
+              )
+            }
+          >
+            {called.length === 1 ? "Call it" : `Call ${called.length}`}
+          </button>
+        )}
+        <button type="button" className="button ml-auto h-6" onClick={disarm} title="Let every row go (Shift H)">
+          Disarm
+        </button>
+      </div>
+      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label="Rows that are armed">
+        {armed.map((a) => (
+          <li key={a.id} className="flex h-6 items-center gap-1" data-armed={a.id}>
+            <RestGlyph state={states.get(a.id)?.state ?? "tacet"} progress={states.get(a.id)?.progress ?? 0} />
+            <span
+              className="min-w-0 flex-1 truncate"
+              title={a.machine ? `${a.name}, on ${a.machine}` : `${a.name} has no seat`}
+            >
+              {a.name} <span className="text-soft">{a.machine || "no seat"}</span>
+            </span>
+            <button
+              type="button"
+              aria-label={`Disarm ${a.name}`}
+              className="grid size-6 place-items-center rounded-[3px] hover:bg-band"
+              onClick={() => without(a.id)}
+            >
+              <X size={13} aria-hidden="true" />
+            </button>
+          </li>
+        ))}
+      </ul>
+      {shown && (
+        <p role="status" className="truncate text-accent" title={shown}>
+          {shown}
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Keys() {
+  const armed = useSounding((s) => s.armed);
+  const pressed = useSounding((s) => s.pressed);
+  const middleC = useCatalogue()?.settings.middleC ?? 4;
+  const low = Math.min(...armed.map((a) => a.keyLow), 60);
+  const high = Math.max(...armed.map((a) => a.keyHigh), 72);
+  const flags = useMemo(() => {
+    const seen = new Map<number, string>();
+    for (const a of armed)
+      for (const [n, key] of a.switches.entries()) seen.set(key, armed.length === 1 ? (a.articulations[n] ?? "") : "");
+    return [...seen].map(([key, text]) => ({ key, text }));
+  }, [armed]);
+  return (
+    <div className="min-w-0 flex-1 self-end">
+      <Keyboard
+        low={low}
+        high={high}
+        flags={flags}
+        middleC={middleC}
+        pressed={pressed}
+        onPress={noteOn}
+        onRelease={noteOff}
+      />
+    </div>
+  );
+}
+
+function With() {
+  const s = useSounding((x) => x);
+  const middleC = useCatalogue()?.settings.middleC ?? 4;
+  const ways = [...new Set(s.armed.flatMap((a) => a.articulations))];
+  return (
+    <div className="grid w-[264px] shrink-0 grid-cols-[68px_minmax(0,1fr)] content-start items-center gap-x-2 gap-y-1">
+      <Labelled text="Played">
+        <select
+          className="field h-6 w-full min-w-0"
+          value={s.how}
+          onChange={(e) => choose(e.target.value)}
+          aria-label="Articulation"
+        >
+          <option value="">as it stands</option>
+          {ways.map((w) => (
+            <option key={w}>{w}</option>
+          ))}
+        </select>
+      </Labelled>
+      <Labelled text="Dynamics">
+        <input
+          className="w-full min-w-0"
+          type="range"
+          min={0}
+          max={127}
+          value={s.dynamics}
+          onChange={(e) => control(1, Number(e.target.value))}
+          aria-label="Dynamics"
+          title={`${s.dynamics}`}
+        />
+      </Labelled>
+      <Labelled text="Heard">
+        <select
+          className="field h-6 w-full min-w-0"
+          value={s.as}
+          onChange={(e) => hearAs(e.target.value as HeardAs)}
+          aria-label="How it is heard"
+        >
+          <option value="dry">by itself</option>
+          <option value="mix">as loud as in the mix</option>
+        </select>
+      </Labelled>
+      <span className="text-soft">Played by</span>
+      <span className="flex gap-1">
+        <button
+          type="button"
+          className="button h-6"
+          aria-pressed={s.letters}
+          onClick={() => letters(!s.letters)}
+          title={`A to ; play from ${keyName(s.octave, middleC)}; Z and X go an octave down and up`}
+        >
+          {s.letters ? `Letters, ${keyName(s.octave, middleC)}` : "Letters"}
+        </button>
+        <button
+          type="button"
+          className="button h-6"
+          aria-pressed={s.midi !== null}
+          onClick={() => void hearKeyboards(s.midi === null)}
+          title={s.midi?.join(", ")}
+        >
+          <Piano size={13} aria-hidden="true" /> MIDI
+        </button>
+        <button
+          type="button"
+          className="button h-6"
+          aria-pressed={s.pedal}
+          onClick={() => control(64, s.pedal ? 0 : 127)}
+        >
+          Pedal
+        </button>
+      </span>
+    </div>
+  );
+}
+
+function Labelled({ text, children }: { text: string; children: ReactNode }) {
+  return (
+    // biome-ignore lint/a11y/noLabelWithoutControl: the control is a child
+    <label className="contents">
+      <span className="text-soft">{text}</span>
+      {children}
+    </label>
+  );
+}
+
+const floor = -60; // dB, the left end of the scale
+const marks = [-60, -48, -36, -24, -18, -12, -6, 0];
+const long = 150;
+const at = (db: number) => ((Math.min(0, Math.max(floor, db)) - floor) / -floor) * long;
+
+function Level() {
+  const { rms, peak, voices, latencyMs, gaps, heard } = useSounding((s) => s);
+  const text = rms <= -100 ? "silent" : `${rms.toFixed(1)} dBFS`;
+  return (
+    <div className="flex w-[160px] shrink-0 flex-col gap-1">
+      <div className="flex items-center gap-2">
+        <span data-level={rms} className="tabular-nums">
+          {text}
+        </span>
+        <button
+          type="button"
+          className="button ml-auto h-6"
+          onClick={stop}
+          title="Stop everything that sounds (Escape)"
+        >
+          <Square size={11} aria-hidden="true" /> Stop
+        </button>
+      </div>
+      <svg width={long + 8} height={34} role="img" aria-label={`Level: ${text}, peak ${peak.toFixed(1)} dB`}>
+        <title>{`Level: ${text}, peak ${peak.toFixed(1)} dB; the long tick is the working level`}</title>
+        <path d={`M4 18H${long + 4}`} stroke="var(--line)" />
+        {marks.map((m) => (
+          <path
+            key={m}
+            d={`M${4 + at(m)} ${m === -18 ? 8 : 14}V22`}
+            stroke={m === -18 ? "var(--accent)" : "var(--soft)"}
+          />
+        ))}
+        {[-48, -18, 0].map((m) => (
+          <text key={m} x={4 + at(m)} y={32} fontSize={10} textAnchor={m === 0 ? "end" : "middle"} fill="var(--soft)">
+            {m}
+          </text>
+        ))}
+        {rms > floor && <circle cx={4 + at(rms)} cy={18} r={4} fill="var(--ink)" />}
+        {peak > floor && <path d={`M${4 + at(peak)} 13V23`} stroke="var(--ink)" strokeWidth={2} />}
+      </svg>
+      <p className="text-soft" data-latency={latencyMs ?? ""} data-gaps={gaps} data-heard={heard}>
+        {voices > 0 ? `${voices} ${voices === 1 ? "voice" : "voices"}` : "no voices"}
+        {latencyMs !== null && ` · after ${latencyMs} ms`}
+        {gaps > 0 && ` · ${gaps === 1 ? "a gap" : `${gaps} gaps`}`}
+      </p>
+    </div>
+  );
+}
