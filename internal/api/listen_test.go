@@ -81,7 +81,9 @@ func TestListening(t *testing.T) {
 	ada := s.signedIn(t, "ada")
 	id := ada.keep(t, violins(t))
 	conn := ada.listen(t, id)
-	said := func(text string) { require.NoError(t, conn.Write(context.Background(), websocket.MessageText, []byte(text))) }
+	said := func(text string) {
+		require.NoError(t, conn.Write(context.Background(), websocket.MessageText, []byte(text)))
+	}
 	told := func(is func(app.Told) bool) {
 		t.Helper()
 		for {

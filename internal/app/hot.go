@@ -28,6 +28,7 @@ type Hot struct {
 	agrees  atomic.Bool // with the catalogue, as far as one knows
 	here    presence
 	plans   plannings
+	hearing hearing
 	finding sync.Mutex
 	found   found // of a catalogue
 }
@@ -180,7 +181,7 @@ func (h *Hot) changed(before, after *sheetView) {
 // inUse tells whether the template must stay open: somebody looks at it, or
 // something of it runs.
 func (h *Hot) inUse() bool {
-	return h.doc.Watchers.Count() > 0 || h.Running.busy() || h.plans.running() || h.app.abouts.of(h.ID()).RemotePort > 0
+	return h.doc.Watchers.Count() > 0 || h.Running.busy() || h.plans.running() || h.MeasuringState().Running || h.app.abouts.of(h.ID()).RemotePort > 0
 }
 
 // ErrNothing is returned when there is nothing to undo or redo.

@@ -139,6 +139,13 @@ func (r *Running) order() {
 	}
 }
 
+// loadOf is a row as its host loads it.
+func (r *Running) loadOf(i *template.Instrument) rig.Load {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.load(calls.Load{Instrument: i})
+}
+
 func (r *Running) load(l calls.Load) rig.Load {
 	out := rig.Load{ID: r.loadID(l.Instrument), Name: l.Instrument.Name}
 	for _, p := range r.t.PatchesOf(l.Instrument) {

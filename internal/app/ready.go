@@ -40,6 +40,8 @@ type Rig interface {
 	Drive(studio, machine string, on bool)
 	// Play sends what is played to a machine of a studio.
 	Play(studio, machine string, o rig.PlayOrder) error
+	// Measure has a machine of a studio measure a row.
+	Measure(ctx context.Context, studio, machine string, ask rig.MeasureAsk) (*template.Heard, error)
 	// HearSound is told what a listener hears, until stop is called.
 	HearSound(studio, listener string, heard func(machine string, b rig.SoundBlock)) (stop func(), err error)
 	// Address is where hosts dial in.

@@ -26,6 +26,9 @@ type deafRig struct{}
 
 func (deafRig) Know(rig.Host)                            {}
 func (deafRig) Play(string, string, rig.PlayOrder) error { return nil }
+func (deafRig) Measure(context.Context, string, string, rig.MeasureAsk) (*template.Heard, error) {
+	return nil, nil
+}
 func (deafRig) HearSound(string, string, func(string, rig.SoundBlock)) (func(), error) {
 	return func() {}, nil
 }

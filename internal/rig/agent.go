@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime"
 	"sync"
 	"time"
 
@@ -120,6 +121,16 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	})
 	if err != nil {
 		return fmt.Errorf("listen for what shall be played: %w", err)
+	}
+	atOnce := make(chan struct{}, max(1, runtime.NumCPU()))
+	if _, err = conn.Subscribe(measureSubject(id), func(m *nats.Msg) {
+		atOnce <- struct{}{}
+		go func() {
+			defer func() { <-atOnce }()
+			sounding.answerMeasure(m)
+		}()
+	}); err != nil {
+		return fmt.Errorf("listen for rows to measure: %w", err)
 	}
 	return follow(ctx, conn, closed, id, machine)
 }

@@ -87,16 +87,9 @@ func (s *scanner) zones(ask zonesAsk) ([]patch.Zone, error) {
 // Zones asks the host of a machine for the zones of a patch in a folder that it
 // has scanned since it was started.
 func (d *Desk) Zones(ctx context.Context, studio, machine, folder string, of *template.Patch) ([]patch.Zone, error) {
-	credential := ""
-	d.mu.Lock()
-	for c, s := range d.hosts {
-		if s.host.Studio == studio && s.host.Machine == machine && !s.away {
-			credential = c
-		}
-	}
-	d.mu.Unlock()
-	if credential == "" {
-		return nil, errAway
+	credential, err := d.credentialOf(studio, machine)
+	if err != nil {
+		return nil, err
 	}
 	data, err := json.Marshal(zonesAsk{folder, of.Name, of.Source})
 	if err != nil {

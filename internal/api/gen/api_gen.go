@@ -706,6 +706,37 @@ type AskHow string
 // AssignStemChange defines model for AssignStemChange.
 type AssignStemChange = json.RawMessage
 
+// Balance defines model for Balance.
+type Balance struct {
+	// OffDb from where on a row is off it
+	OffDb float64      `json:"offDb"`
+	Rows  []BalanceRow `json:"rows"`
+
+	// Unheard rows that could be measured and were not
+	Unheard int `json:"unheard"`
+
+	// WorkingDb of a middle note of every row, dBFS RMS
+	WorkingDb float64 `json:"workingDb"`
+}
+
+// BalanceRow a row that was measured, with its level trim
+type BalanceRow struct {
+	// Fault why it has no level: it is silent, or could not be measured; empty when it has
+	Fault string `json:"fault"`
+	Id    Id     `json:"id"`
+
+	// Level of its middle note, dBFS RMS
+	Level float64 `json:"level"`
+
+	// Off farther from the working level than it should be
+	Off  bool    `json:"off"`
+	Soft float64 `json:"soft"`
+
+	// Stands rows with the same stand for the same instrument; empty for none
+	Stands string  `json:"stands"`
+	Strong float64 `json:"strong"`
+}
+
 // BatchChange defines model for BatchChange.
 type BatchChange = json.RawMessage
 
@@ -1070,6 +1101,9 @@ type HandRow struct {
 	Reaches  []Reach  `json:"reaches"`
 }
 
+// Heard how a row sounds, as it was measured, before its level trim and its fader
+type Heard = template.Heard
+
 // HeldElsewhere defines model for HeldElsewhere.
 type HeldElsewhere struct {
 	Machine Id      `json:"machine"`
@@ -1192,6 +1226,24 @@ type Layered struct {
 	Serving []Mapping `json:"serving"`
 }
 
+// LevelTrim defines model for LevelTrim.
+type LevelTrim struct {
+	// FromDb the level trim now
+	FromDb float64 `json:"fromDb"`
+	Id     Id      `json:"id"`
+	Name   string  `json:"name"`
+
+	// Short dB that are still missing, since more would not fit
+	Short float64 `json:"short"`
+	ToDb  float64 `json:"toDb"`
+	Why   string  `json:"why"`
+}
+
+// LevelTrims defines model for LevelTrims.
+type LevelTrims struct {
+	Trims []LevelTrim `json:"trims"`
+}
+
 // Library defines model for Library.
 type Library = template.Library
 
@@ -1297,6 +1349,25 @@ type Marks struct {
 
 	// Tried remedies were tried on a copy: each takes its mark away and brings no other
 	Tried bool `json:"tried"`
+}
+
+// Measuring how the measuring of rows goes
+type Measuring struct {
+	Done int `json:"done"`
+
+	// Heard rows that were measured
+	Heard int `json:"heard"`
+
+	// LeftMs as it went so far; 0 when not known
+	LeftMs int64 `json:"leftMs"`
+
+	// Not the first rows that could not be measured, with the reason
+	Not []string `json:"not"`
+	Of  int      `json:"of"`
+
+	// Reason why it ended before its time
+	Reason  string `json:"reason"`
+	Running bool   `json:"running"`
 }
 
 // Mic defines model for Mic.
@@ -1769,6 +1840,12 @@ type Routing struct {
 	Places  []Place   `json:"places"`
 	Ribbons []Ribbon  `json:"ribbons"`
 	Sums    []FoldSum `json:"sums"`
+}
+
+// RowsAsk defines model for RowsAsk.
+type RowsAsk struct {
+	// Rows none means all
+	Rows []Id `json:"rows"`
 }
 
 // RowsSet what is set in one row, by id, or in several alike, by ids
@@ -2869,6 +2946,15 @@ type AgainJSONRequestBody AgainJSONBody
 // AssignJSONRequestBody defines body for Assign for application/json ContentType.
 type AssignJSONRequestBody AssignJSONBody
 
+// StartMeasuringJSONRequestBody defines body for StartMeasuring for application/json ContentType.
+type StartMeasuringJSONRequestBody = RowsAsk
+
+// LevelTrimsJSONRequestBody defines body for LevelTrims for application/json ContentType.
+type LevelTrimsJSONRequestBody = RowsAsk
+
+// TakeLevelTrimsJSONRequestBody defines body for TakeLevelTrims for application/json ContentType.
+type TakeLevelTrimsJSONRequestBody = RowsAsk
+
 // BranchJSONRequestBody defines body for Branch for application/json ContentType.
 type BranchJSONRequestBody BranchJSONBody
 
@@ -3105,6 +3191,24 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/balance)
+	Balance(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (DELETE /api/templates/{id}/balance/measuring)
+	StopMeasuring(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/balance/measuring)
+	MeasuringState(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/balance/measuring)
+	StartMeasuring(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/balance/trims)
+	LevelTrims(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/balance/trims/take)
+	TakeLevelTrims(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/branch)
 	Branch(ctx *echo.Context, id openapi_types.UUID) error
@@ -3852,6 +3956,102 @@ func (w *ServerInterfaceWrapper) Assign(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Assign(ctx, id)
+	return err
+}
+
+// Balance converts echo context to params.
+func (w *ServerInterfaceWrapper) Balance(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Balance(ctx, id)
+	return err
+}
+
+// StopMeasuring converts echo context to params.
+func (w *ServerInterfaceWrapper) StopMeasuring(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopMeasuring(ctx, id)
+	return err
+}
+
+// MeasuringState converts echo context to params.
+func (w *ServerInterfaceWrapper) MeasuringState(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MeasuringState(ctx, id)
+	return err
+}
+
+// StartMeasuring converts echo context to params.
+func (w *ServerInterfaceWrapper) StartMeasuring(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartMeasuring(ctx, id)
+	return err
+}
+
+// LevelTrims converts echo context to params.
+func (w *ServerInterfaceWrapper) LevelTrims(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LevelTrims(ctx, id)
+	return err
+}
+
+// TakeLevelTrims converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeLevelTrims(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeLevelTrims(ctx, id)
 	return err
 }
 
@@ -5711,6 +5911,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/assign", wrapper.Assign, options.OperationMiddlewares["Assign"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating", wrapper.Seating, options.OperationMiddlewares["Seating"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating", wrapper.SeatEveryone, options.OperationMiddlewares["SeatEveryone"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/balance", wrapper.Balance, options.OperationMiddlewares["Balance"]...)
+	router.DELETE(options.BaseURL+"/api/templates/:id/balance/measuring", wrapper.StopMeasuring, options.OperationMiddlewares["StopMeasuring"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/balance/measuring", wrapper.MeasuringState, options.OperationMiddlewares["MeasuringState"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/measuring", wrapper.StartMeasuring, options.OperationMiddlewares["StartMeasuring"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/trims", wrapper.LevelTrims, options.OperationMiddlewares["LevelTrims"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/trims/take", wrapper.TakeLevelTrims, options.OperationMiddlewares["TakeLevelTrims"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.PlanState, options.OperationMiddlewares["PlanState"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StartPlan, options.OperationMiddlewares["StartPlan"]...)
@@ -7199,6 +7405,243 @@ type AssigndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AssigndefaultApplicationProblemPlusJSONResponse) VisitAssignResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BalanceRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type BalanceResponseObject interface {
+	VisitBalanceResponse(w http.ResponseWriter) error
+}
+
+type Balance200JSONResponse Balance
+
+func (response Balance200JSONResponse) VisitBalanceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BalancedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BalancedefaultApplicationProblemPlusJSONResponse) VisitBalanceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopMeasuringRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type StopMeasuringResponseObject interface {
+	VisitStopMeasuringResponse(w http.ResponseWriter) error
+}
+
+type StopMeasuring200JSONResponse Measuring
+
+func (response StopMeasuring200JSONResponse) VisitStopMeasuringResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopMeasuringdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopMeasuringdefaultApplicationProblemPlusJSONResponse) VisitStopMeasuringResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MeasuringStateRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type MeasuringStateResponseObject interface {
+	VisitMeasuringStateResponse(w http.ResponseWriter) error
+}
+
+type MeasuringState200JSONResponse Measuring
+
+func (response MeasuringState200JSONResponse) VisitMeasuringStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MeasuringStatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MeasuringStatedefaultApplicationProblemPlusJSONResponse) VisitMeasuringStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartMeasuringRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *StartMeasuringJSONRequestBody
+}
+
+type StartMeasuringResponseObject interface {
+	VisitStartMeasuringResponse(w http.ResponseWriter) error
+}
+
+type StartMeasuring200JSONResponse Measuring
+
+func (response StartMeasuring200JSONResponse) VisitStartMeasuringResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartMeasuringdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartMeasuringdefaultApplicationProblemPlusJSONResponse) VisitStartMeasuringResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LevelTrimsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *LevelTrimsJSONRequestBody
+}
+
+type LevelTrimsResponseObject interface {
+	VisitLevelTrimsResponse(w http.ResponseWriter) error
+}
+
+type LevelTrims200JSONResponse LevelTrims
+
+func (response LevelTrims200JSONResponse) VisitLevelTrimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LevelTrimsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LevelTrimsdefaultApplicationProblemPlusJSONResponse) VisitLevelTrimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeLevelTrimsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *TakeLevelTrimsJSONRequestBody
+}
+
+type TakeLevelTrimsResponseObject interface {
+	VisitTakeLevelTrimsResponse(w http.ResponseWriter) error
+}
+
+type TakeLevelTrims200JSONResponse Applied
+
+func (response TakeLevelTrims200JSONResponse) VisitTakeLevelTrimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeLevelTrimsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeLevelTrimsdefaultApplicationProblemPlusJSONResponse) VisitTakeLevelTrimsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10735,6 +11178,24 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/assign)
 	Assign(ctx context.Context, request AssignRequestObject) (AssignResponseObject, error)
 
+	// (GET /api/templates/{id}/balance)
+	Balance(ctx context.Context, request BalanceRequestObject) (BalanceResponseObject, error)
+
+	// (DELETE /api/templates/{id}/balance/measuring)
+	StopMeasuring(ctx context.Context, request StopMeasuringRequestObject) (StopMeasuringResponseObject, error)
+
+	// (GET /api/templates/{id}/balance/measuring)
+	MeasuringState(ctx context.Context, request MeasuringStateRequestObject) (MeasuringStateResponseObject, error)
+
+	// (POST /api/templates/{id}/balance/measuring)
+	StartMeasuring(ctx context.Context, request StartMeasuringRequestObject) (StartMeasuringResponseObject, error)
+
+	// (POST /api/templates/{id}/balance/trims)
+	LevelTrims(ctx context.Context, request LevelTrimsRequestObject) (LevelTrimsResponseObject, error)
+
+	// (POST /api/templates/{id}/balance/trims/take)
+	TakeLevelTrims(ctx context.Context, request TakeLevelTrimsRequestObject) (TakeLevelTrimsResponseObject, error)
+
 	// (POST /api/templates/{id}/branch)
 	Branch(ctx context.Context, request BranchRequestObject) (BranchResponseObject, error)
 
@@ -12135,6 +12596,225 @@ func (sh *strictHandler) Assign(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(AssignResponseObject); ok {
 		return validResponse.VisitAssignResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Balance operation middleware
+func (sh *strictHandler) Balance(ctx *echo.Context, id openapi_types.UUID) error {
+	var request BalanceRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Balance(ctx.Request().Context(), request.(BalanceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Balance")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BalanceResponseObject); ok {
+		return validResponse.VisitBalanceResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StopMeasuring operation middleware
+func (sh *strictHandler) StopMeasuring(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StopMeasuringRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopMeasuring(ctx.Request().Context(), request.(StopMeasuringRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopMeasuring")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StopMeasuringResponseObject); ok {
+		return validResponse.VisitStopMeasuringResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MeasuringState operation middleware
+func (sh *strictHandler) MeasuringState(ctx *echo.Context, id openapi_types.UUID) error {
+	var request MeasuringStateRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MeasuringState(ctx.Request().Context(), request.(MeasuringStateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MeasuringState")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MeasuringStateResponseObject); ok {
+		return validResponse.VisitMeasuringStateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartMeasuring operation middleware
+func (sh *strictHandler) StartMeasuring(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StartMeasuringRequestObject
+
+	request.Id = id
+
+	var body StartMeasuringJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartMeasuring(ctx.Request().Context(), request.(StartMeasuringRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartMeasuring")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartMeasuringResponseObject); ok {
+		return validResponse.VisitStartMeasuringResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LevelTrims operation middleware
+func (sh *strictHandler) LevelTrims(ctx *echo.Context, id openapi_types.UUID) error {
+	var request LevelTrimsRequestObject
+
+	request.Id = id
+
+	var body LevelTrimsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LevelTrims(ctx.Request().Context(), request.(LevelTrimsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LevelTrims")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LevelTrimsResponseObject); ok {
+		return validResponse.VisitLevelTrimsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeLevelTrims operation middleware
+func (sh *strictHandler) TakeLevelTrims(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TakeLevelTrimsRequestObject
+
+	request.Id = id
+
+	var body TakeLevelTrimsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeLevelTrims(ctx.Request().Context(), request.(TakeLevelTrimsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeLevelTrims")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeLevelTrimsResponseObject); ok {
+		return validResponse.VisitTakeLevelTrimsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

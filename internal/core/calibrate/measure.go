@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/template"
 )
 
 // Recording is the sound of one pair, of one channel or two.
@@ -20,7 +21,7 @@ type Recording interface {
 // Figures are what a row did.
 type Figures struct {
 	Row      int
-	Levels   [3]float64 // RMS of the soft, middle and strong note, dBFS
+	Levels   [3]float64 // RMS of the soft, middle and strong note, dBFS: its steady part, or its beginning where that is stronger
 	Peak     float64    // of the strong one, dBFS
 	Noise    float64    // RMS of the silence before, dBFS
 	StartMs  float64    // from the note to its sound, beside the click's row
@@ -55,6 +56,19 @@ func (s Schedule) Measure(pair int, rec Recording) ([]Figures, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.rows(pair, rec, offset)
+}
+
+// MeasureAlone is Measure of a row that was scheduled Alone: the recording began with it.
+func (s Schedule) MeasureAlone(rec Recording) (Figures, error) {
+	list, err := s.rows(0, rec, 0)
+	if err != nil {
+		return Figures{}, err
+	}
+	return list[0], nil
+}
+
+func (s Schedule) rows(pair int, rec Recording, offset float64) ([]Figures, error) {
 	var out []Figures
 	for n, r := range s.Rows {
 		if r.Pair != pair {
@@ -139,6 +153,10 @@ const (
 	release = 0.1
 )
 
+// struck is the part of a note from its start that tells how strong one is that dies away,
+// s: as long as the window of momentary loudness (EBU Tech 3341).
+const struck = 0.4
+
 func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 	spectra := map[string][10]float64{}
 	shapes := map[string][8]float64{}
@@ -162,7 +180,8 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 			f.Noise = dsp.PowerDB(power(cut(sound, e.Seconds/4, e.Seconds, rec.RateHz())))
 		case Dynamics:
 			strength := slices.Index(Strengths[:], e.Strength)
-			f.Levels[strength] = dsp.PowerDB(max(0, power(steady)-math.Pow(10, f.Noise/10)))
+			loudest := max(power(steady), power(cut(sound, 0, struck, rec.RateHz())))
+			f.Levels[strength] = dsp.PowerDB(max(0, loudest-math.Pow(10, f.Noise/10)))
 			if strength == 1 {
 				f.place(steady)
 				before, err := read(rec, from-justBefore, justBefore)
@@ -305,4 +324,31 @@ func near(a, b []float64) bool {
 		total += x * x
 	}
 	return math.Sqrt(total/float64(len(a))) < sameDB
+}
+
+// Heard is what is kept of the figures of a row: by which way it was measured, and when
+// (RFC 3339).
+func (f Figures) Heard(by template.HeardBy, on string) *template.Heard {
+	h := &template.Heard{
+		By: by, On: on, Levels: f.Levels, Peak: f.Peak, Noise: f.Noise, StartMs: f.StartMs, HalfMs: f.HalfMs, DecayS: f.DecayS,
+		Position: f.Position, Width: f.Width, Octaves: f.Octaves, Alike: f.Alike, Silent: f.Silent, Clipped: f.Clipped, Fault: f.Fault,
+	}
+	if !math.IsNaN(f.Cents) && !f.Silent && f.Fault == "" {
+		h.Cents = &f.Cents
+	}
+	tenth := func(list ...*float64) {
+		for _, x := range list {
+			*x = math.Round(*x*10) / 10
+		}
+	}
+	tenth(&h.Levels[0], &h.Levels[1], &h.Levels[2], &h.Peak, &h.Noise, &h.StartMs, &h.HalfMs, &h.Position)
+	h.DecayS, h.Width = math.Round(h.DecayS*100)/100, math.Round(h.Width*100)/100
+	for n := range h.Octaves {
+		tenth(&h.Octaves[n])
+	}
+	if h.Cents != nil {
+		cents := math.Round(*h.Cents*10) / 10
+		h.Cents = &cents
+	}
+	return h
 }

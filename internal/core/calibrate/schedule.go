@@ -71,7 +71,16 @@ type Schedule struct {
 
 // New makes the schedule of rows, those of each pair one after another. The click of a pair
 // is made by the first of its rows whose notes begin at once, else by its first row.
-func New(rows []Row) Schedule {
+func New(rows []Row) Schedule { return lay(rows, true, begin) }
+
+// Alone is the schedule of one row that needs no click, since its notes are played and heard
+// by one clock.
+func Alone(row Row) Schedule {
+	row.Pair = 0
+	return lay([]Row{row}, false, 0)
+}
+
+func lay(rows []Row, clicked bool, begin float64) Schedule {
 	s := Schedule{Rows: rows}
 	next, clicks := map[int]float64{}, map[int]int{}
 	for n, r := range rows {
@@ -81,7 +90,7 @@ func New(rows []Row) Schedule {
 		}
 	}
 	for n, r := range rows {
-		if clicks[r.Pair] == n {
+		if clicked && clicks[r.Pair] == n {
 			s.Events = append(s.Events, Event{n, Click, clickAt, clickFor, middle(r), 120, plain(r)})
 		}
 		at, known := next[r.Pair]

@@ -123,6 +123,10 @@ func (d drawing) fields() change.Fields {
 		f.Notes = at(rapid.StringN(0, 9, 20).Draw(d.T, key))
 	case "gainDb":
 		f.GainDB = at(d.figure(-20, 6, key))
+	case "levelTrimDb":
+		f.LevelTrimDB = at(d.figure(-20, 6, key))
+	case "heard":
+		f.Heard = &template.Heard{By: pick(d, []template.HeardBy{"", template.ByStandIn}, key), On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, d.figure(-30, -10, "middle"), -8}, Peak: -3, Noise: -90}
 	case "stemByHand":
 		f.StemByHand = at(d.bool(key))
 	case "style":

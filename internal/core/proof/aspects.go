@@ -18,6 +18,7 @@ const (
 	machines = template.OfMachines
 	sections = template.OfSections
 	named    = template.OfCalls
+	levels   = template.OfLevels
 
 	everything = template.Everything
 )

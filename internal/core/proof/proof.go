@@ -46,7 +46,7 @@ type Rule struct {
 }
 
 // Rules is the table of all rules, in the order their marks are listed.
-var Rules = slices.Concat(routeRules, seatRules, memoryRules, orderRules, colourRules, catalogueRules)
+var Rules = slices.Concat(routeRules, seatRules, memoryRules, orderRules, colourRules, catalogueRules, levelRules)
 
 // subject is what the rules look at: the template and what is computed from
 // it once for all of them.

@@ -16,9 +16,10 @@ const (
 	OfMachines                    // machines and settings
 	OfSections                    // the section tree
 	OfCalls                       // the named calls
+	OfLevels                      // how instruments sound, and their level trims
 
 	// Nothing is what no rule of the proof reads.
 	Nothing Aspect = 0
 	// Everything is all of them.
-	Everything = OfRows | OfGone | OfNames | OfRoutes | OfBuses | OfSeats | OfPatches | OfMachines | OfSections | OfCalls
+	Everything = OfRows | OfGone | OfNames | OfRoutes | OfBuses | OfSeats | OfPatches | OfMachines | OfSections | OfCalls | OfLevels
 )

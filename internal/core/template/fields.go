@@ -19,6 +19,8 @@ type Fields struct {
 	Colour        *string    `json:"colour,omitempty"`
 	Notes         *string    `json:"notes,omitempty"`
 	GainDB        *float64   `json:"gainDb,omitempty"`
+	LevelTrimDB   *float64   `json:"levelTrimDb,omitempty"`
+	Heard         *Heard     `json:"heard,omitempty"` // one without a way of measuring takes it away
 	Style         *SeatStyle `json:"style,omitempty"`
 	Mics          *[]string  `json:"mics,omitempty"`
 	Map           *[]Mapping `json:"map,omitempty"`
@@ -79,6 +81,8 @@ var RowFields = []Field{
 	{"spread", "spread", OfPatches | OfSeats, OfSound, WithRow, plain(func(i *Instrument) *ID { return &i.Spread }, func(f *Fields) **ID { return &f.Spread })},
 	{"colour", "colour", OfSections, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Colour }, func(f *Fields) **string { return &f.Colour })},
 	{"notes", "notes", Nothing, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Notes }, func(f *Fields) **string { return &f.Notes })},
+	{"levelTrimDb", "level trim", OfLevels, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.LevelTrimDB }, func(f *Fields) **float64 { return &f.LevelTrimDB })},
+	{"heard", "measured sound", OfLevels, OfSound, WithRow, had(func(i *Instrument) **Heard { return &i.Heard }, func(f *Fields) **Heard { return &f.Heard }, func(h *Heard) bool { return h.By != "" }, func(a, b *Heard) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, cloneHeard)},
 	{"gainDb", "level", OfRoutes, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.GainDB }, func(f *Fields) **float64 { return &f.GainDB })},
 	{"routes", "routes", OfRoutes, OfSound, WithRow, placedList(func(i *Instrument) *[]Route { return &i.Routes })},
 	{"stemByHand", "exception", Nothing, OfSound, ByItself, plain(func(i *Instrument) *bool { return &i.StemByHand }, func(f *Fields) **bool { return &f.StemByHand })},

@@ -36,9 +36,11 @@ type Instrument struct {
 	Spread        ID        `json:"spread,omitempty"` // rows with the same one feed one player
 	Colour        string    `json:"colour,omitempty"` // a tint of the palette, by hand; empty takes the section's
 	Notes         string    `json:"notes,omitempty"`
-	GainDB        float64   `json:"gainDb"`               // the fader, dB, MinGainDB..MaxGainDB
-	Routes        []Route   `json:"routes"`               // outgoing, sorted by To
-	StemByHand    bool      `json:"stemByHand,omitempty"` // an exception: the stem rules pass it by
+	LevelTrimDB   float64   `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
+	Heard         *Heard    `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not
+	GainDB        float64   `json:"gainDb"`                // the fader, dB, MinGainDB..MaxGainDB
+	Routes        []Route   `json:"routes"`                // outgoing, sorted by To
+	StemByHand    bool      `json:"stemByHand,omitempty"`  // an exception: the stem rules pass it by
 	Style         SeatStyle `json:"style"`
 	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
 	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated

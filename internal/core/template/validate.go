@@ -366,6 +366,10 @@ func (v *validator) instrument(n int, i *Instrument) {
 	}
 	v.routes("instruments", n, i.ID, i.Routes)
 	v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
+	v.ranged("instruments", n, "levelTrimDb", i.LevelTrimDB, MinTrimDB, MaxTrimDB, " dB")
+	if i.Heard != nil {
+		v.heard(n, i.Heard)
+	}
 	v.references(n, i)
 	if i.Seat != nil {
 		v.seat(n, i)

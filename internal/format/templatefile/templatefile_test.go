@@ -48,7 +48,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 6`, `"version": 8`, "the file is version 8, this program reads up to version 6"},
+		"newer version":  {`"version": 7`, `"version": 8`, "the file is version 8, this program reads up to version 7"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -103,7 +103,7 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 6`)
+	require.Contains(t, now.String(), `"version": 7`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
@@ -235,7 +235,7 @@ func TestHopelessFilesAreRefusedAtOnce(t *testing.T) {
 		"many sections":  {many, "template.sections", "holds more than 200000"},
 		"NUL":            {strings.Replace(good.String(), `"name": "T"`, `"name": "T\u0000"`, 1), "template.name", "NUL"},
 		"said twice":     {strings.Replace(good.String(), `"instruments": []`, `"instruments": [], "instruments": []`, 1), "instruments", "says it twice"},
-		"no object":      {`{"format":"fanfold-template","version":6,"template":[]}`, "template", "no object"},
+		"no object":      {`{"format":"fanfold-template","version":7,"template":[]}`, "template", "no object"},
 		"a list is none": {strings.Replace(good.String(), `"instruments": []`, `"instruments": {}`, 1), "template.instruments", "no list"},
 	} {
 		t.Run(name, func(t *testing.T) {

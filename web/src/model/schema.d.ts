@@ -245,6 +245,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/measuring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["MeasuringState"];
+        put?: never;
+        post: operations["StartMeasuring"];
+        delete: operations["StopMeasuring"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/trims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["LevelTrims"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/trims/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TakeLevelTrims"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/seating/plan": {
         parameters: {
             query?: never;
@@ -1822,6 +1886,9 @@ export interface components {
             shortByHand?: boolean;
             /** @description plans leave the seat alone */
             seatByHand?: boolean;
+            /** @description brings it to the working level, before everything else, dB */
+            levelTrimDb?: number;
+            heard?: components["schemas"]["Heard"];
             /** @description it comes with every call and is not rested unasked */
             keep?: boolean;
             /** @description the row on whose seat it sits with the same sound */
@@ -1846,6 +1913,51 @@ export interface components {
                 ownPair?: boolean;
             };
             seat?: components["schemas"]["Seat"];
+        };
+        /** @description how a row sounds, as it was measured, before its level trim and its fader */
+        Heard: {
+            /** @enum {string} */
+            by: "stand-in" | "calibration";
+            /** @description when, RFC 3339, UTC */
+            on: string;
+            /** @description of a soft, a middle and a strong note, dBFS RMS */
+            levels: number[];
+            /**
+             * Format: double
+             * @description of the strong note, dBFS
+             */
+            peak: number;
+            /**
+             * Format: double
+             * @description of the silence before, dBFS RMS
+             */
+            noise: number;
+            /** Format: double */
+            startMs: number;
+            /** Format: double */
+            halfMs: number;
+            /**
+             * Format: double
+             * @description to -60 dB; 0 when it can not be told
+             */
+            decayS: number;
+            /**
+             * Format: double
+             * @description -45 left to 45 right, degrees
+             */
+            position: number;
+            /** Format: double */
+            width: number;
+            /**
+             * Format: double
+             * @description above its key; missing where it has no pitch
+             */
+            cents?: number;
+            octaves: number[];
+            alike?: string[][];
+            silent?: boolean;
+            clipped?: boolean;
+            fault?: string;
         };
         /** @description recorded audio that stands in for an instrument */
         Printed: {
@@ -3518,6 +3630,81 @@ export interface components {
             column: string;
             reason: string;
         };
+        RowsAsk: {
+            /** @description none means all */
+            rows: components["schemas"]["Id"][];
+        };
+        /** @description how the measuring of rows goes */
+        Measuring: {
+            running: boolean;
+            done: number;
+            of: number;
+            /**
+             * Format: int64
+             * @description as it went so far; 0 when not known
+             */
+            leftMs: number;
+            /** @description rows that were measured */
+            heard: number;
+            /** @description why it ended before its time */
+            reason: string;
+            /** @description the first rows that could not be measured, with the reason */
+            not: string[];
+        };
+        Balance: {
+            /**
+             * Format: double
+             * @description of a middle note of every row, dBFS RMS
+             */
+            workingDb: number;
+            /**
+             * Format: double
+             * @description from where on a row is off it
+             */
+            offDb: number;
+            /** @description rows that could be measured and were not */
+            unheard: number;
+            rows: components["schemas"]["BalanceRow"][];
+        };
+        /** @description a row that was measured, with its level trim */
+        BalanceRow: {
+            id: components["schemas"]["Id"];
+            /**
+             * Format: double
+             * @description of its middle note, dBFS RMS
+             */
+            level: number;
+            /** Format: double */
+            soft: number;
+            /** Format: double */
+            strong: number;
+            /** @description farther from the working level than it should be */
+            off: boolean;
+            /** @description rows with the same stand for the same instrument; empty for none */
+            stands: string;
+            /** @description why it has no level: it is silent, or could not be measured; empty when it has */
+            fault: string;
+        };
+        LevelTrims: {
+            trims: components["schemas"]["LevelTrim"][];
+        };
+        LevelTrim: {
+            id: components["schemas"]["Id"];
+            name: string;
+            /**
+             * Format: double
+             * @description the level trim now
+             */
+            fromDb: number;
+            /** Format: double */
+            toDb: number;
+            why: string;
+            /**
+             * Format: double
+             * @description dB that are still missing, since more would not fit
+             */
+            short: number;
+        };
         Remedy: {
             /** @description its place in the list of the mark; -1 for one to be carried out by hand */
             at: number;
@@ -4565,6 +4752,204 @@ export interface operations {
                 "application/json": {
                     fresh: boolean;
                 };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Balance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    MeasuringState: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measuring"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StartMeasuring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measuring"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StopMeasuring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measuring"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    LevelTrims: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelTrims"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeLevelTrims: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsAsk"];
             };
         };
         responses: {

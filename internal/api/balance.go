@@ -1,0 +1,78 @@
+package api
+
+import (
+	"context"
+
+	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
+	"fanfold/internal/core/balance"
+)
+
+// Balance implements the contract.
+func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.BalanceResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	b := balance.Of(h.View().Template)
+	out := gen.Balance{WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
+	for n, x := range b.Rows {
+		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Fault: x.Fault}
+	}
+	return gen.Balance200JSONResponse(out), nil
+}
+
+func measuring(m app.Measuring) gen.Measuring {
+	return gen.Measuring{Running: m.Running, Done: m.Done, Of: m.Of, LeftMs: m.LeftMs, Heard: m.Heard, Reason: m.Reason, Not: append([]string{}, m.Not...)}
+}
+
+// StartMeasuring implements the contract.
+func (s *server) StartMeasuring(ctx context.Context, r gen.StartMeasuringRequestObject) (gen.StartMeasuringResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	m, err := h.StartMeasuring(ctx, p, r.Body.Rows)
+	return gen.StartMeasuring200JSONResponse(measuring(m)), err
+}
+
+// MeasuringState implements the contract.
+func (s *server) MeasuringState(ctx context.Context, r gen.MeasuringStateRequestObject) (gen.MeasuringStateResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return gen.MeasuringState200JSONResponse(measuring(h.MeasuringState())), nil
+}
+
+// StopMeasuring implements the contract.
+func (s *server) StopMeasuring(ctx context.Context, r gen.StopMeasuringRequestObject) (gen.StopMeasuringResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return gen.StopMeasuring200JSONResponse(measuring(h.StopMeasuring())), nil
+}
+
+// LevelTrims implements the contract.
+func (s *server) LevelTrims(ctx context.Context, r gen.LevelTrimsRequestObject) (gen.LevelTrimsResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.LevelTrims{Trims: []gen.LevelTrim{}}
+	for _, x := range h.Trims(r.Body.Rows) {
+		out.Trims = append(out.Trims, gen.LevelTrim{Id: x.Row.ID, Name: x.Row.Name, FromDb: x.FromDB, ToDb: x.ToDB, Why: x.Why, Short: x.Short})
+	}
+	return gen.LevelTrims200JSONResponse(out), nil
+}
+
+// TakeLevelTrims implements the contract.
+func (s *server) TakeLevelTrims(ctx context.Context, r gen.TakeLevelTrimsRequestObject) (gen.TakeLevelTrimsResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.TakeTrims(ctx, p, r.Body.Rows)
+	return gen.TakeLevelTrims200JSONResponse{Revision: revision}, err
+}

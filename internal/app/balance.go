@@ -1,0 +1,220 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/balance"
+	"fanfold/internal/core/calibrate"
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/template"
+	"fanfold/internal/rig"
+)
+
+// Measuring is how the measuring of rows goes.
+type Measuring struct {
+	Running bool     `json:"running"`
+	Done    int      `json:"done"`
+	Of      int      `json:"of"`
+	LeftMs  int64    `json:"leftMs"` // as it went so far; 0 when not known
+	Heard   int      `json:"heard"`  // rows that were measured
+	Reason  string   `json:"reason"` // why it ended before its time
+	Not     []string `json:"not"`    // the first rows that could not be, with the reason
+}
+
+// hearing measures rows of one template, one run at a time.
+type hearing struct {
+	mu    sync.Mutex
+	state Measuring
+	stop  context.CancelFunc
+	began time.Time
+}
+
+// mostNot bounds the rows that are told by name.
+const mostNot = 20
+
+// measuredAtOnce is how many rows one machine measures side by side.
+const measuredAtOnce = 2
+
+// StartMeasuring measures rows by the stand-ins that hold their samples; none for all that
+// sit and play patches. What was heard is kept as one change.
+func (h *Hot) StartMeasuring(ctx context.Context, p Person, ids []template.ID) (Measuring, error) {
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return Measuring{}, err
+	}
+	t := h.View().Template
+	rows, _ := calibrate.RowsOf(t, true)
+	if len(ids) > 0 {
+		rows = slices.DeleteFunc(rows, func(r calibrate.Row) bool { return !slices.Contains(ids, r.ID) })
+	}
+	if len(rows) == 0 {
+		return Measuring{}, refused("", "none of these rows sits on a machine and plays a patch; seat them first")
+	}
+	h.hearing.mu.Lock()
+	defer h.hearing.mu.Unlock()
+	if h.hearing.state.Running {
+		return Measuring{}, refused("", "rows are being measured already; wait, or stop that")
+	}
+	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	h.hearing.state, h.hearing.stop, h.hearing.began = Measuring{Running: true, Of: len(rows), Not: []string{}}, stop, time.Now()
+	go func() {
+		defer stop()
+		h.measure(run, p, t, words, rows)
+	}()
+	return h.hearing.state, nil
+}
+
+// MeasuringState tells how it goes.
+func (h *Hot) MeasuringState() Measuring {
+	h.hearing.mu.Lock()
+	defer h.hearing.mu.Unlock()
+	s := h.hearing.state
+	s.Not = append([]string{}, s.Not...)
+	if s.Running && s.Done > 0 {
+		s.LeftMs = time.Since(h.hearing.began).Milliseconds() * int64(s.Of-s.Done) / int64(s.Done)
+	}
+	return s
+}
+
+// StopMeasuring ends it; what was heard until then is kept.
+func (h *Hot) StopMeasuring() Measuring {
+	h.hearing.mu.Lock()
+	if h.hearing.stop != nil {
+		h.hearing.stop()
+	}
+	h.hearing.mu.Unlock()
+	return h.MeasuringState()
+}
+
+// measure asks the machines, and keeps what they heard.
+func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words *articulation.Vocabulary, rows []calibrate.Row) {
+	now := time.Now().UTC().Format(time.RFC3339)
+	heard := map[template.ID]*template.Heard{}
+	var mu sync.Mutex
+	byMachine := map[template.ID]chan calibrate.Row{}
+	for _, r := range rows {
+		m := machineOf(t.Instrument(r.ID))
+		if byMachine[m] == nil {
+			byMachine[m] = make(chan calibrate.Row, len(rows))
+		}
+		byMachine[m] <- r
+	}
+	var all sync.WaitGroup
+	for machine, queue := range byMachine {
+		close(queue)
+		for range measuredAtOnce {
+			all.Go(func() {
+				for r := range queue {
+					if ctx.Err() != nil {
+						return
+					}
+					x, err := h.measureRow(ctx, t, words, machine, r, now)
+					mu.Lock()
+					if err == nil {
+						heard[r.ID] = x
+					}
+					mu.Unlock()
+					h.measuredOne(r, err)
+				}
+			})
+		}
+	}
+	all.Wait()
+	reason := ""
+	if ctx.Err() != nil {
+		reason = "stopped; what was heard until then is kept"
+	}
+	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
+	defer cancel()
+	if err := h.keepHeard(last, p, heard, "by the stand-in"); err != nil {
+		reason = err.Error()
+	}
+	h.hearing.mu.Lock()
+	defer h.hearing.mu.Unlock()
+	h.hearing.state.Running, h.hearing.state.Heard, h.hearing.state.Reason = false, len(heard), reason
+}
+
+func (h *Hot) measuredOne(r calibrate.Row, err error) {
+	h.hearing.mu.Lock()
+	defer h.hearing.mu.Unlock()
+	s := &h.hearing.state
+	s.Done++
+	if err != nil && !errors.Is(err, context.Canceled) && len(s.Not) < mostNot {
+		s.Not = append(s.Not, fmt.Sprintf("%s: %s", r.Name, err))
+	}
+}
+
+func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *articulation.Vocabulary, machine template.ID, r calibrate.Row, now string) (*template.Heard, error) {
+	i := t.Instrument(r.ID)
+	schedule := calibrate.Alone(r)
+	done, err := articulation.Compile(words, schedule.Part(0), articulation.TargetOf(t, i), atOnce, articulation.Options{})
+	if err != nil {
+		return nil, err
+	}
+	ask := rig.MeasureAsk{Load: h.Running.loadOf(i), Row: r, On: now}
+	for _, m := range done.Messages {
+		if x, ok := playMessage("", m); ok {
+			ask.Messages = append(ask.Messages, rig.TimedMessage{At: float64(m.Tick) / calibrate.TicksPerSecond, Kind: x.Kind, Key: x.Key, Value: x.Value})
+		}
+	}
+	return h.app.rig.Measure(ctx, h.studio().String(), string(machine), ask)
+}
+
+// keepHeard keeps what was heard of rows as one change. Those that are gone meanwhile, or
+// play something else, are left out.
+func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*template.Heard, how string) error {
+	if len(heard) == 0 {
+		return nil
+	}
+	before := h.View().Template
+	_, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+		var edit change.Edit
+		for _, i := range t.Instruments {
+			was := before.Instrument(i.ID)
+			if x := heard[i.ID]; x != nil && was != nil && slices.Equal(was.Patches, i.Patches) {
+				edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Heard: x})
+			}
+		}
+		if len(edit.Edits) == 0 {
+			return nil, refused("", "the rows that were measured are no longer there")
+		}
+		return change.Batch{Label: fmt.Sprintf("Measure %d rows %s", len(edit.Edits), how), Changes: []change.Change{edit}}, nil
+	})
+	return err
+}
+
+// Trims proposes level trims for rows; none for all.
+func (h *Hot) Trims(ids []template.ID) []balance.Trim {
+	t := h.View().Template
+	rows := t.Instruments
+	if len(ids) > 0 {
+		rows = slices.DeleteFunc(slices.Clone(rows), func(i *template.Instrument) bool { return !slices.Contains(ids, i.ID) })
+	}
+	return balance.Propose(rows, leastTrim)
+}
+
+// leastTrim is how much a trim must change to be proposed, dB: less is not heard.
+const leastTrim = 0.5
+
+// TakeTrims sets the level trims that are proposed for rows.
+func (h *Hot) TakeTrims(ctx context.Context, p Person, ids []template.ID) (int64, error) {
+	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+		var rows []*template.Instrument
+		for _, id := range ids {
+			if i := t.Instrument(id); i != nil {
+				rows = append(rows, i)
+			}
+		}
+		list := balance.Propose(rows, leastTrim)
+		if len(list) == 0 {
+			return nil, refused("", "none of these rows needs another level trim")
+		}
+		return balance.Change(list), nil
+	})
+}
