@@ -94,7 +94,7 @@ func testOf(t *template.Template, s calibrate.Schedule) ([]byte, error) {
 	parts := make([]smf.Played, len(s.Rows))
 	for n, r := range s.Rows {
 		i := t.Instrument(r.ID)
-		done, err := articulation.Compile(words, s.Part(n), articulation.TargetOf(t, i), time.Clock, articulation.Options{})
+		done, err := articulation.Compile(words, s.Part(n), calibrate.TargetOf(t, i), time.Clock, articulation.Options{})
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", i.Name, err)
 		}

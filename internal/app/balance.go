@@ -153,7 +153,7 @@ func (h *Hot) measuredOne(r calibrate.Row, err error) {
 func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *articulation.Vocabulary, machine template.ID, r calibrate.Row, now string) (*template.Heard, error) {
 	i := t.Instrument(r.ID)
 	schedule := calibrate.Alone(r)
-	done, err := articulation.Compile(words, schedule.Part(0), articulation.TargetOf(t, i), atOnce, articulation.Options{})
+	done, err := articulation.Compile(words, schedule.Part(0), calibrate.TargetOf(t, i), atOnce, articulation.Options{})
 	if err != nil {
 		return nil, err
 	}

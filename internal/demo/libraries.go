@@ -20,7 +20,7 @@ import (
 )
 
 // made says that the libraries were written, and as which: others are made again.
-const made = "made 1\nMade-up sounds for the demo: small stand-ins for what the libraries would be.\n"
+const made = "made 2\nMade-up sounds for the demo: small stand-ins for what the libraries would be.\n"
 
 // WriteLibraries writes the demo's libraries as SFZ files and SoundFonts with sounds made
 // by computation, unless they are there: for every patch of the template one, by its source.
@@ -129,13 +129,13 @@ type room struct {
 }
 
 var rooms = map[string]room{
-	"Wren & Vale Strings":    {1, .35, .8, -20},
-	"Tallow Brass":           {4, .7, 1.6, -16},
-	"Millrace Winds":         {-2, .25, .6, -24},
-	"Coldharbour Percussion": {2, .9, 1.6, -20},
-	"Saint Orrin Voices":     {-4, 1.1, 2, -16},
-	"Pinfold Keys":           {0, .3, 0, 0},
-	"Low Meadow Textures":    {-1, .4, 0, 0},
+	"Wren & Vale Strings":    {6, .35, .8, -20},
+	"Tallow Brass":           {9, .7, 1.6, -16},
+	"Millrace Winds":         {3, .25, .6, -24},
+	"Coldharbour Percussion": {7, .9, 1.6, -20},
+	"Saint Orrin Voices":     {1, 1.1, 2, -16},
+	"Pinfold Keys":           {5, .3, 0, 0},
+	"Low Meadow Textures":    {4, .4, 0, 0},
 }
 
 func roomOf(library string) room { return rooms[library] }
@@ -232,7 +232,7 @@ func (s *sheet) way(articulation string, how way, number int) {
 	if long { // the wheel adds what is taken off, and fades strong in over soft
 		fmt.Fprintf(&s.text, " amp_veltrack=25 volume_oncc1=14 volume=%.1f\n", s.level+how.db-10)
 	} else {
-		fmt.Fprintf(&s.text, " amp_veltrack=80 volume=%.1f\n", s.level+how.db)
+		fmt.Fprintf(&s.text, " amp_veltrack=80 volume=%.1f\n", s.level+how.db+4)
 	}
 	keys := keysOf(t)
 	for n, key := range keys {

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
@@ -81,4 +82,47 @@ func TestARowIsHeard(t *testing.T) {
 	t.Log("gaps: ", *p.see(`[data-gaps]`).MustAttribute("data-gaps"), ", after ms: ", *p.see(`[data-latency]`).MustAttribute("data-latency"))
 	p.press("Disarm")
 	p.gone(`[data-part=play]`)
+}
+
+// A composer has all rows measured, sees what is off, dead and wrong, takes the level trims
+// that are proposed but for one row, and takes all of it back with one undo; and trims a row
+// by hand.
+func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("balance")
+	p.press("Measure all")
+	_, err := p.page.Timeout(4 * patience()).ElementR(`[data-leaf=balance] header`, "41[0-9] heard")
+	require.NoError(t, err)
+	p.seeText(`[data-leaf=balance] header`, "41[0-9] heard, [0-9]+ off")
+	p.see(`[data-leaf=balance] [data-off]`)
+	p.see(`[data-badge=marks]`).MustClick()
+	p.seeText(`[role=dialog]`, "Contrabass clarinet effects makes no sound")
+	p.seeText(`[role=dialog]`, "Euphonium long sounds an octave above its keys")
+	p.seeText(`[role=dialog]`, "Hall thunder sounds 1[0-9]+ ms after its key")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+
+	p.press("Level trims")
+	p.seeMany(`[data-part=trims] tbody tr`, 100)
+	p.click(`[data-part=trims] tbody tr:first-child input`)
+	p.changing(func() { p.press("Trim [0-9]+ rows") })
+	p.gone(`[role=dialog]`)
+	p.seeText(`[data-leaf=balance] header`, "41[0-9] heard, [0-9]{1,2} off")
+	require.NoError(t, p.see(`[aria-label="Order of the rows"]`).Select([]string{"alike together"}, true, "text"))
+	p.seeText(`[aria-label="Rows by level"]`, "As Flute 1 long")
+	undo := func() {
+		p.page.MustEval(`() => document.activeElement.blur()`) // in a field it would take back what is typed
+		p.changing(func() { p.chord(input.ControlLeft, input.KeyZ) })
+	}
+	undo()
+	p.seeText(`[data-leaf=balance] header`, "41[0-9] heard, [0-9]{3} off")
+
+	row := p.see(`[aria-label^="Level trim of "]`)
+	require.NoError(t, row.SelectAllText())
+	require.NoError(t, row.Input("2,5"))
+	p.changing(func() { p.keys(input.Enter) })
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label^="Level trim of "]').value === "+2.5"`)))
+	undo()
+	undo()
+	p.seeText(`[data-leaf=balance] header`, "nothing is measured yet")
 }

@@ -67,12 +67,9 @@ func (s *stage) measure(ask MeasureAsk) (*template.Heard, error) {
 	if schedule.Seconds > mostTestSeconds {
 		return nil, fmt.Errorf("the test of %s takes %.0f s; at most %d are played", ask.Row.Name, schedule.Seconds, mostTestSeconds)
 	}
-	patches, failed := s.patchesOf(ask.Load)
+	patches, _, _ := s.patchesOf(ask.Load)
 	if len(patches) == 0 {
 		// A patch that can not be opened is as dead as one that sounds nothing.
-		if failed == nil {
-			failed = errors.New("it plays no patch")
-		}
 		return &template.Heard{By: template.ByStandIn, On: ask.On, Silent: true, Noise: silence, Peak: silence, Levels: [3]float64{silence, silence, silence}}, nil
 	}
 	defer func() {

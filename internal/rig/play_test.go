@@ -123,6 +123,11 @@ func TestARowSounds(t *testing.T) {
 
 	play(rig.PlayOrder{Messages: note("t/a", sampler.NoteOn)})
 	require.Eventually(t, loud, 10*time.Second, time.Millisecond)
+	before := e.last(4800)
+	trimmed := toneLoad("t/a")
+	trimmed.Patches[0].LevelDB = -12
+	d.Want("s", "t", "Birch", []rig.Load{trimmed})
+	require.Eventually(t, func() bool { return math.Abs(e.last(960)-before+12) < 1 }, 2*time.Second, time.Millisecond, "its level trim")
 	require.Eventually(t, func() bool { // nothing is said any longer
 		e.mu.Lock()
 		n := len(e.blocks)

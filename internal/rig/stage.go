@@ -35,6 +35,7 @@ type stage struct {
 // opened are the patches of one load.
 type opened struct {
 	patches []*sampler.Patch
+	places  []int  // of the patches, in the load
 	reason  string // why there are none
 	key     string // of the files it was opened from
 	done    bool
@@ -109,7 +110,7 @@ func (s *stage) ready(loads []Load) {
 func filesOf(l Load) string {
 	var b strings.Builder
 	for _, p := range l.Patches {
-		fmt.Fprintf(&b, "%s\x00%s\x00%d\x00%d\x00%s\x00%g\n", p.Library, p.File, p.Bank, p.Programme, p.Mics, p.LevelDB)
+		fmt.Fprintf(&b, "%s\x00%s\x00%d\x00%d\x00%s\n", p.Library, p.File, p.Bank, p.Programme, p.Mics)
 	}
 	return b.String()
 }
@@ -124,9 +125,9 @@ func (s *stage) open(id string) {
 	o := &opened{key: filesOf(l)}
 	s.opened[id] = o
 	go func() {
-		patches, err := s.patchesOf(l)
+		patches, places, err := s.patchesOf(l)
 		s.mu.Lock()
-		o.patches, o.done = patches, true
+		o.patches, o.places, o.done = patches, places, true
 		if err != nil {
 			o.reason = err.Error()
 		}
@@ -135,18 +136,18 @@ func (s *stage) open(id string) {
 	}()
 }
 
-// patchesOf opens the patches of a load. One that can not be played is left out, where
-// another can.
-func (s *stage) patchesOf(l Load) (out []*sampler.Patch, err error) {
-	for _, p := range l.Patches {
+// patchesOf opens the patches of a load, and tells which they are. One that can not be played
+// is left out, where another can.
+func (s *stage) patchesOf(l Load) (out []*sampler.Patch, places []int, err error) {
+	for n, p := range l.Patches {
 		patch, failed := s.openPatch(p)
 		if failed != nil {
 			err = errors.Join(err, failed)
 			continue
 		}
-		out = append(out, patch)
+		out, places = append(out, patch), append(places, n)
 	}
-	return out, err
+	return out, places, err
 }
 
 // openPatch opens a patch where it lies: in the folder of its library, in one that may be
@@ -361,23 +362,20 @@ func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
 		row := x.rows[id]
 		s.attach(id, row)
 		awaited = awaited || row.of == nil && len(row.waiting) > 0 && s.opened[id] != nil
-		var l, r [SoundFrames]float64
-		live := false
-		for _, e := range row.engines {
+		for k, e := range row.engines {
 			if !e.Idle() {
+				var l, r [SoundFrames]float64
 				e.Render(l[:], r[:])
-				live = true
+				trim := s.trimOf(id, row.of.places[k])
+				for n := range left {
+					left[n] += l[n] * row.left * trim
+					right[n] += r[n] * row.right * trim
+				}
+				sounds = true
 			}
 			b.Voices += e.Voices()
 			b.Stolen += e.Stolen()
 			b.Dry += e.Dry()
-		}
-		if live {
-			for n := range left {
-				left[n] += l[n] * row.left
-				right[n] += r[n] * row.right
-			}
-			sounds = true
 		}
 	}
 	if sounds || awaited {
@@ -396,6 +394,14 @@ func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
 		binary.LittleEndian.PutUint32(b.Frames[8*n+4:], math.Float32bits(float32(right[n])))
 	}
 	return b, true
+}
+
+// trimOf is the level trim of a patch of a load, linear.
+func (s *stage) trimOf(id string, place int) float64 {
+	if l, ok := s.wanted[id]; ok && place < len(l.Patches) && l.Patches[place].LevelDB != 0 {
+		return math.Pow(10, l.Patches[place].LevelDB/20)
+	}
+	return 1
 }
 
 // voices counts what sounds of each load, for all listeners.

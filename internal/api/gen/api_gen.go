@@ -1850,25 +1850,31 @@ type RowsAsk struct {
 
 // RowsSet what is set in one row, by id, or in several alike, by ids
 type RowsSet struct {
-	Articulations *[]string    `json:"articulations,omitempty"`
-	Colour        *string      `json:"colour,omitempty"`
-	GainDb        *float64     `json:"gainDb,omitempty"`
-	Id            *Id          `json:"id,omitempty"`
-	Ids           *[]Id        `json:"ids,omitempty"`
-	Keep          *bool        `json:"keep,omitempty"`
-	Kind          *RowsSetKind `json:"kind,omitempty"`
-	Map           *[]Mapping   `json:"map,omitempty"`
-	Mics          *[]string    `json:"mics,omitempty"`
-	Name          *string      `json:"name,omitempty"`
-	NameByHand    *bool        `json:"nameByHand,omitempty"`
-	Notes         *string      `json:"notes,omitempty"`
-	Patches       *[]Id        `json:"patches,omitempty"`
-	Pinned        *bool        `json:"pinned,omitempty"`
-	SeatByHand    *bool        `json:"seatByHand,omitempty"`
-	Short         *string      `json:"short,omitempty"`
-	ShortByHand   *bool        `json:"shortByHand,omitempty"`
-	StemByHand    *bool        `json:"stemByHand,omitempty"`
-	Style         *struct {
+	Articulations *[]string `json:"articulations,omitempty"`
+	Colour        *string   `json:"colour,omitempty"`
+	GainDb        *float64  `json:"gainDb,omitempty"`
+
+	// Heard how a row sounds, as it was measured, before its level trim and its fader
+	Heard *Heard       `json:"heard,omitempty"`
+	Id    *Id          `json:"id,omitempty"`
+	Ids   *[]Id        `json:"ids,omitempty"`
+	Keep  *bool        `json:"keep,omitempty"`
+	Kind  *RowsSetKind `json:"kind,omitempty"`
+
+	// LevelTrimDb level trim, dB
+	LevelTrimDb *float32   `json:"levelTrimDb,omitempty"`
+	Map         *[]Mapping `json:"map,omitempty"`
+	Mics        *[]string  `json:"mics,omitempty"`
+	Name        *string    `json:"name,omitempty"`
+	NameByHand  *bool      `json:"nameByHand,omitempty"`
+	Notes       *string    `json:"notes,omitempty"`
+	Patches     *[]Id      `json:"patches,omitempty"`
+	Pinned      *bool      `json:"pinned,omitempty"`
+	SeatByHand  *bool      `json:"seatByHand,omitempty"`
+	Short       *string    `json:"short,omitempty"`
+	ShortByHand *bool      `json:"shortByHand,omitempty"`
+	StemByHand  *bool      `json:"stemByHand,omitempty"`
+	Style       *struct {
 		Machine *Id   `json:"machine,omitempty"`
 		OwnPair *bool `json:"ownPair,omitempty"`
 	} `json:"style,omitempty"`

@@ -160,6 +160,8 @@ const struck = 0.4
 func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 	spectra := map[string][10]float64{}
 	shapes := map[string][8]float64{}
+	notes := map[string][]float64{}
+	middleKey := 0
 	var order []string
 	for _, e := range s.Events {
 		if e.Row != f.Row || e.Kind == Click {
@@ -200,6 +202,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 		case Way:
 			note := sum(cut(sound, 0, e.Seconds, rec.RateHz()))
 			spectra[e.Way], shapes[e.Way] = dsp.Octaves(note, rec.RateHz()), shape(note)
+			notes[e.Way], middleKey = note, e.Key
 			order = append(order, e.Way)
 		}
 	}
@@ -210,7 +213,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 	for n, a := range order {
 		for _, b := range order[n+1:] {
 			sa, sb, ta, tb := spectra[a], spectra[b], shapes[a], shapes[b]
-			if near(sa[:], sb[:]) && near(ta[:], tb[:]) {
+			if near(sa[:], sb[:]) && near(ta[:], tb[:]) && sameGlide(glide(notes[a], rec.RateHz(), middleKey), glide(notes[b], rec.RateHz(), middleKey)) {
 				f.Alike = append(f.Alike, [2]string{a, b})
 			}
 		}
@@ -308,6 +311,37 @@ func shape(note []float64) [8]float64 {
 		out[n] = max(-60, dsp.LevelOf(note[n*len(note)/8:(n+1)*len(note)/8]).RMS)
 	}
 	return out
+}
+
+// glide is the pitch of six parts of a note, cents above its key; NaN where it has none.
+func glide(note []float64, rate float64, key int) (out [6]float64) {
+	hz := dsp.KeyHz(key)
+	for n := range out {
+		out[n] = math.NaN()
+		part := note[n*len(note)/len(out) : (n+1)*len(note)/len(out)]
+		if got, ok := dsp.Pitch(part, rate, max(2.5*rate/float64(len(part)+1), hz/3), min(rate/4, hz*3)); ok {
+			out[n] = dsp.Cents(got, hz)
+		}
+	}
+	return out
+}
+
+// sameCents is how far the pitches of two sounds may lie apart for them to be taken for one.
+const sameCents = 35
+
+// sameGlide tells whether pitches are the same where both sounds have one, and both have
+// one in about as many places.
+func sameGlide(a, b [6]float64) bool {
+	onlyOne := 0
+	for n := range a {
+		if math.Abs(a[n]-b[n]) > sameCents { // never of one that is none
+			return false
+		}
+		if math.IsNaN(a[n]) != math.IsNaN(b[n]) {
+			onlyOne++
+		}
+	}
+	return onlyOne < len(a)/2
 }
 
 // sameDB is how far figures of two sounds may lie apart, on the average, for them to be

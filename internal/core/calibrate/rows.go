@@ -2,6 +2,7 @@ package calibrate
 
 import (
 	"fmt"
+	"slices"
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/sound"
@@ -67,22 +68,59 @@ func rowOf(t *template.Template, words *articulation.Vocabulary, i *template.Ins
 	return r
 }
 
+// TargetOf is a row's patch as the test plays it: its notes are sent when they stand there,
+// however late the map says that they speak, since that is what is measured.
+func TargetOf(t *template.Template, i *template.Instrument) articulation.Target {
+	target := articulation.TargetOf(t, i)
+	target.Map = template.CloneMap(target.Map)
+	for n := range target.Map {
+		target.Map[n].DelayMs = 0
+	}
+	return target
+}
+
+// Plain is the articulation of a row that says most of its patch, by which it is measured;
+// empty when none is reached by a switch.
+func Plain(words *articulation.Vocabulary, list []template.Mapping) string {
+	best := ""
+	for _, m := range list {
+		if best == "" || plainer(words, m.Articulation, best) {
+			best = m.Articulation
+		}
+	}
+	return best
+}
+
+// Pitched tells whether what an articulation sounds has the pitch of its key: harmonics are
+// written in several ways, and effects slide.
+func Pitched(words *articulation.Vocabulary, name string) bool { return rank(words, name) < effects }
+
 // plainer tells whether an articulation says more of the patch as a whole than another:
 // long notes before legato, these before short ones, and effects last.
 func plainer(words *articulation.Vocabulary, a, b string) bool {
-	rank := func(name string) int {
-		if words.Same(name, "long") {
-			return 0
-		}
-		switch words.FamilyOf(name) {
-		case template.Long:
-			return 1
-		case template.Legato:
-			return 2
-		case template.Short:
-			return 3
-		}
-		return 4
+	return rank(words, a) < rank(words, b)
+}
+
+// unsteady are long ways of playing whose pitch or level is not that of the note.
+var unsteady = []string{"harmonics", "flutter", "tremolo", "trill"}
+
+// effects is the rank of what says least of a patch.
+const effects = 4
+
+func rank(words *articulation.Vocabulary, name string) int {
+	if words.Same(name, "long") {
+		return 0
 	}
-	return rank(a) < rank(b)
+	if slices.ContainsFunc(unsteady, func(x string) bool { return words.Same(name, x) }) {
+		return effects
+	}
+	switch words.FamilyOf(name) {
+	case template.Long:
+		return 1
+	case template.Legato:
+		return 2
+	case template.Short:
+		return 3
+	}
+	return effects
 }

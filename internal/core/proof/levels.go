@@ -7,7 +7,9 @@ import (
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/balance"
+	"fanfold/internal/core/calibrate"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/sound"
 	"fanfold/internal/core/template"
 )
 
@@ -49,11 +51,29 @@ func forget(i *template.Instrument, label string) Remedy {
 	return Remedy{Label: label, Build: always(change.Edit{Edits: []change.Fields{{ID: i.ID, Heard: &template.Heard{}}}})}
 }
 
+// pitched tells whether the key that a row was measured with says its pitch: bells and drums
+// have partials of their own, harmonics are written in several ways.
+func (s *subject) pitched(words *articulation.Vocabulary, i *template.Instrument) bool {
+	p := s.t.PatchOf(i)
+	if p == nil || p.Sound == "" || p.Sound == "synth.effects" {
+		return false
+	}
+	if sound.Family(p.Sound) == "Percussion" {
+		return false
+	}
+	how := calibrate.Plain(words, articulation.MapOf(s.t, i))
+	if how == "" && len(i.Articulations) > 0 {
+		how = i.Articulations[0]
+	}
+	return calibrate.Pitched(words, how)
+}
+
 func wrongOctaves(s *subject) []Mark {
 	var out []Mark
+	words := articulation.NewVocabulary(s.t.Vocabulary)
 	for _, i := range s.measured() {
 		n := balance.Octaves(i.Heard)
-		if n == 0 {
+		if n == 0 || !s.pitched(words, i) {
 			continue
 		}
 		where := "above"

@@ -148,6 +148,38 @@ func TestTheFifthVersionIsReadStill(t *testing.T) {
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }
 
+// And one of the sixth, which knows of recordings that the studio keeps, but of no levels.
+func TestTheSixthVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-6.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	require.Equal(t, strings.Repeat("0f", 32), old.Instruments[0].Printed.Audio)
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"gainDb": `, `"levelTrimDb": 1, "gainDb": `, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// What was measured of a row, and its level trim, go to the file and back.
+func TestLevelsTravel(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-6.fanfold.json")
+	require.NoError(t, err)
+	was, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	cents := -3.5
+	i := was.Instruments[0]
+	i.LevelTrimDB = -4.5
+	i.Heard = &template.Heard{By: template.ByCalibration, On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, -20, -10}, Peak: -3, Noise: -90, Cents: &cents, Alike: [][2]string{{"long", "legato"}}}
+	var file bytes.Buffer
+	require.NoError(t, templatefile.Write(&file, was))
+	text := file.String()
+	back, err := templatefile.Read(&file)
+	require.NoError(t, err)
+	require.Equal(t, i, back.Instruments[0])
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(text, `"by": "calibration"`, `"by": "guess"`, 1)))
+	require.ErrorContains(t, err, "by")
+}
+
 // What a call's music asks for, kept and printed rows go to the file and back.
 func TestCallsFromMusicTravel(t *testing.T) {
 	data, err := os.ReadFile("testdata/version-4.fanfold.json")

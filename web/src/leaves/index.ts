@@ -1,3 +1,4 @@
+import { balance } from "./balance/leaf";
 import { calls } from "./calls/leaf";
 import { deliver } from "./deliver/leaf";
 import type { Leaf } from "./leaf";
@@ -7,7 +8,7 @@ import { routing } from "./routing/leaf";
 import { seating } from "./seating/leaf";
 
 /** The leaves in working order. A new one has its folder, and one line here. */
-const all = [deliver, library, orchestra, seating, routing, calls] as const;
+const all = [deliver, library, orchestra, seating, routing, balance, calls] as const;
 
 export type LeafName = (typeof all)[number]["name"];
 export type LeafDialog = { [K in (typeof all)[number] as K["name"]]: keyof K["dialogs"] }[LeafName];

@@ -32,6 +32,12 @@ export const computed = {
         answer(api.GET("/api/templates/{id}/marks", { params: { path: { id }, query: { count, tried } } })),
       placeholderData: keepPreviousData,
     }),
+  balance: (id: string, revision: number) =>
+    queryOptions({
+      queryKey: ["balance", id, revision],
+      queryFn: () => answer(api.GET("/api/templates/{id}/balance", path(id))),
+      placeholderData: keepPreviousData,
+    }),
   undoable: (id: string, revision: number) =>
     queryOptions({
       queryKey: ["undoable", id, revision],

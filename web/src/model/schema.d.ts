@@ -2331,6 +2331,9 @@ export interface components {
             patches?: components["schemas"]["Id"][];
             colour?: string;
             notes?: string;
+            /** @description level trim, dB */
+            levelTrimDb?: number;
+            heard?: components["schemas"]["Heard"];
             /** Format: double */
             gainDb?: number;
             mics?: string[];

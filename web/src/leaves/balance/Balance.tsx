@@ -1,0 +1,343 @@
+import { useQuery } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { DropdownMenu } from "radix-ui";
+import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { Id, Instrument } from "../../model/api";
+import { type BalanceRow, type Measuring, measure, measuringState, stopMeasuring, trimBy } from "../../model/balance";
+import { computed } from "../../model/queries";
+import { select, set, tell, useApp } from "../../model/store";
+import { pathOf, plural, rowTint, type Sheet, wait } from "../../model/template";
+import { LeafHead } from "../../parts/LeafHead";
+import { useSize } from "../../parts/useSize";
+import { Scale, ScaleHead } from "./Scale";
+
+type By = "section" | "instrument";
+type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
+
+const often = 400; // how often the measuring is asked how far it is, ms
+const lineHeight = 26;
+
+/** Balance shows how every row sounds, on one scale. */
+export function Balance() {
+  const sheet = useApp((s) => s.sheet)!;
+  const selection = useApp((s) => s.selection);
+  const { data } = useQuery(computed.balance(sheet.id, sheet.revision));
+  const [by, setBy] = useState<By>("section");
+  const [measuring, setMeasuring] = useMeasuring();
+  const off = data?.rows.filter((r) => r.off).length ?? 0;
+  const begin = async (rows: readonly Id[]) => setMeasuring(await measure(rows));
+  const note = !data
+    ? ""
+    : data.rows.length === 0
+      ? "nothing is measured yet"
+      : `${data.rows.length} heard, ${off} off${data.unheard > 0 ? `, ${data.unheard} not heard` : ""}`;
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <LeafHead title="Balance" note={note}>
+        <select
+          className="field"
+          value={by}
+          onChange={(e) => setBy(e.target.value as By)}
+          aria-label="Order of the rows"
+        >
+          <option value="section">by section</option>
+          <option value="instrument">alike together</option>
+        </select>
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger className="button" disabled={measuring?.running ?? false}>
+            Measure ▾
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content className="floating p-1" align="end" sideOffset={4}>
+              <DropdownMenu.Item className="menu-item" onSelect={() => void begin([])}>
+                All rows
+              </DropdownMenu.Item>
+              <DropdownMenu.Item
+                className="menu-item"
+                disabled={selection.size === 0}
+                onSelect={() => void begin([...selection])}
+              >
+                The selection ({selection.size})
+              </DropdownMenu.Item>
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+        <button
+          type="button"
+          className="button"
+          disabled={!data || data.rows.length === 0}
+          onClick={() => set({ dialog: "level-trims" })}
+        >
+          Level trims…
+        </button>
+      </LeafHead>
+      {measuring?.running && <Progress m={measuring} />}
+      {data && data.rows.length > 0 && <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />}
+      {data && data.rows.length === 0 && !measuring?.running && (
+        <div className="max-w-[52ch] px-3 py-3">
+          <p>
+            Here stands how every row sounds: how loud it is, how soon it speaks, where it stands, how much noise it
+            makes, and what is wrong with it.
+          </p>
+          <button type="button" className="button button-main mt-2" onClick={() => void begin([])}>
+            Measure all {plural(data.unheard, "row")}
+          </button>
+          <p className="mt-2 text-soft">
+            The machines play each row a short test from its files, faster than anybody could listen. For libraries that
+            only your own sequencer can play, <code>fanfold calibrate</code> writes the test as MIDI and reads the
+            recording.
+          </p>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** useMeasuring follows the measuring that runs, whoever began it. */
+function useMeasuring() {
+  const [m, setM] = useState<Measuring | undefined>();
+  const running = m?.running ?? false;
+  useEffect(() => {
+    void measuringState().then(setM);
+  }, []);
+  useEffect(() => {
+    if (!running) return;
+    const timer = setInterval(() => {
+      void measuringState().then((now) => {
+        if (!now) return;
+        setM(now);
+        if (now.running) return;
+        const not = now.not.length > 0 ? ` Not heard: ${now.not.slice(0, 2).join("; ")}.` : "";
+        tell(`${plural(now.heard, "row")} heard.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
+      });
+    }, often);
+    return () => clearInterval(timer);
+  }, [running]);
+  return [m, setM] as const;
+}
+
+function Progress({ m }: { m: Measuring }) {
+  return (
+    <div className="flex items-center gap-3 border-line border-b px-3 py-1.5" role="status">
+      <span className="h-2 flex-1 rounded-[2px] bg-line">
+        <span
+          className="block h-2 rounded-[2px] bg-accent"
+          style={{ width: `${(100 * m.done) / Math.max(1, m.of)}%` }}
+        />
+      </span>
+      <span className="tabular-nums">
+        {m.done} of {m.of}
+        {m.leftMs > 0 && `, ${wait(m.leftMs / 1000)} left`}
+      </span>
+      <button type="button" className="button h-6" onClick={() => void stopMeasuring()}>
+        Stop
+      </button>
+    </div>
+  );
+}
+
+/** linesOf puts rows under what they stand in. */
+function linesOf(sheet: Sheet, rows: readonly BalanceRow[], by: By): Line[] {
+  const out: Line[] = [];
+  const under = new Map<string, Line[]>();
+  for (const row of rows) {
+    const is = sheet.instruments.byId.get(row.id);
+    if (!is?.heard) continue; // gone since, or forgotten
+    const key = by === "section" ? pathOf(sheet, is.section) : row.stands;
+    const at = under.get(key) ?? [];
+    at.push({ kind: "row", key: row.id, row, is });
+    under.set(key, at);
+  }
+  const alone: Line[] = [];
+  for (const [key, list] of under) {
+    if (by === "instrument" && (list.length < 2 || key === "")) {
+      alone.push(...list);
+      continue;
+    }
+    const first = list[0]!;
+    const text = by === "section" ? key : first.kind === "row" ? `As ${first.is.name}` : "";
+    out.push({ kind: "head", key: `head ${key}`, text }, ...list);
+  }
+  if (alone.length > 0) out.push({ kind: "head", key: "head", text: "Alone of their kind" }, ...alone);
+  return out;
+}
+
+function Rows({
+  sheet,
+  rows,
+  workingDb,
+  by,
+}: {
+  sheet: Sheet;
+  rows: readonly BalanceRow[];
+  workingDb: number;
+  by: By;
+}) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const width = useSize(scroller)?.width ?? 560;
+  const lines = useMemo(() => linesOf(sheet, rows, by), [sheet, rows, by]);
+  const virtual = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => lineHeight,
+    overscan: 8,
+  });
+  const wide = width > 700;
+  const named = wide ? 190 : 150;
+  const figures = wide ? 76 + 4 * 58 : 76 + 58;
+  const gaps = 8 * (wide ? 6 : 3);
+  const scale = Math.max(120, width - named - figures - gaps - 24);
+  const columns = `${named}px ${scale}px 76px ${wide ? "repeat(4, 58px)" : "58px"}`;
+  const selection = useApp((s) => s.selection);
+  const order = useMemo(() => lines.flatMap((l) => (l.kind === "row" ? [l.key] : [])), [lines]);
+  const anchor = useApp((s) => s.anchor);
+  const click = (e: MouseEvent, id: Id) => {
+    if (e.ctrlKey || e.metaKey) {
+      const next = new Set(selection);
+      if (!next.delete(id)) next.add(id);
+      return select(next, id);
+    }
+    const from = anchor ? order.indexOf(anchor) : -1;
+    if (!e.shiftKey || from < 0) return select([id], id);
+    const to = order.indexOf(id);
+    select(order.slice(Math.min(from, to), Math.max(from, to) + 1), id, anchor);
+  };
+  const cursor = useApp((s) => s.cursor);
+  const keys = (e: KeyboardEvent) => {
+    const step = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1 }[e.key];
+    if (!step || e.target !== e.currentTarget) return;
+    e.preventDefault();
+    e.stopPropagation();
+    const next = order[Math.max(0, Math.min(order.length - 1, (cursor ? order.indexOf(cursor) : -1) + step))];
+    if (!next) return;
+    select([next], next);
+    virtual.scrollToIndex(lines.findIndex((l) => l.key === next));
+  };
+  return (
+    <>
+      <div
+        className="grid shrink-0 items-end gap-x-2 border-line border-b py-1 pr-3 pl-3 text-soft"
+        style={{ gridTemplateColumns: columns }}
+      >
+        <span>Instrument</span>
+        <ScaleHead width={scale} workingDb={workingDb} />
+        <span className="text-right">trim, dB</span>
+        <span className="text-right">start</span>
+        {wide && (
+          <>
+            <span className="text-right">place</span>
+            <span className="text-right">decay</span>
+            <span className="text-right">noise</span>
+          </>
+        )}
+      </div>
+      <div
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-y-auto"
+        tabIndex={0}
+        role="listbox"
+        aria-label="Rows by level"
+        aria-multiselectable
+        onKeyDown={keys}
+      >
+        <div className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((v) => {
+            const line = lines[v.index]!;
+            const style = { transform: `translateY(${v.start}px)`, height: lineHeight, gridTemplateColumns: columns };
+            if (line.kind === "head")
+              return (
+                <div
+                  key={line.key}
+                  role="presentation"
+                  className="absolute inset-x-0 flex items-center px-3 font-semibold font-serif"
+                  style={{ transform: style.transform, height: lineHeight }}
+                >
+                  {line.text}
+                </div>
+              );
+            const { row, is } = line;
+            const h = is.heard!;
+            const chosen = selection.has(row.id);
+            return (
+              // biome-ignore lint/a11y/useKeyWithClickEvents: the list is walked by keyboard
+              <div
+                key={line.key}
+                role="option"
+                aria-selected={chosen}
+                data-balance={row.id}
+                data-off={row.off || undefined}
+                onClick={(e) => click(e, row.id)}
+                title={`Measured by ${h.by === "stand-in" ? "the stand-in" : "calibration"} on ${new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}`}
+                className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 px-3 ${chosen ? "bg-chosen" : v.index % 2 ? "bg-band" : ""}`}
+                style={style}
+              >
+                <span className="truncate" title={is.name}>
+                  {is.name}
+                </span>
+                {row.fault ? (
+                  <span className="truncate text-accent">! {row.fault}</span>
+                ) : (
+                  <Scale width={scale} {...row} workingDb={workingDb} tint={rowTint(sheet, is)} />
+                )}
+                <TrimField
+                  ids={chosen ? [...selection].filter((x) => order.includes(x)) : [row.id]}
+                  value={is.levelTrimDb ?? 0}
+                  name={is.name}
+                />
+                <Figure value={row.fault ? null : h.startMs} unit="ms" />
+                {wide && (
+                  <>
+                    <Figure value={row.fault ? null : h.position} unit="°" />
+                    <Figure value={row.fault || h.decayS === 0 ? null : h.decayS} unit="s" digits={1} />
+                    <Figure value={row.fault || h.noise < -120 ? null : h.noise} unit="dB" />
+                  </>
+                )}
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Figure({ value, unit, digits = 0 }: { value: number | null; unit: string; digits?: number }) {
+  return (
+    <span className="truncate text-right tabular-nums">
+      {value === null ? <span className="text-soft">–</span> : `${value.toFixed(digits).replace("-", "−")} ${unit}`}
+    </span>
+  );
+}
+
+/** TrimField edits the level trim of a row, or of all that are selected with it. */
+function TrimField({ ids, value, name }: { ids: readonly Id[]; value: number; name: string }) {
+  const shown = `${value > 0 ? "+" : ""}${value}`.replace("-", "−");
+  const [text, setText] = useState(shown);
+  useEffect(() => setText(shown), [shown]);
+  const keep = () => {
+    const db = Number(text.replace("−", "-").replace(",", "."));
+    if (text.trim() === "" || Number.isNaN(db) || db < -48 || db > 24) {
+      if (text !== shown) tell("A level trim is −48 to +24 dB.", "refused");
+      return setText(shown);
+    }
+    if (db !== value) void trimBy(ids, Math.round(db * 10) / 10);
+    else setText(shown);
+  };
+  return (
+    <input
+      className="field h-[22px] w-full border-transparent bg-transparent text-right hover:border-line focus:border-line"
+      aria-label={`Level trim of ${name}, dB`}
+      value={text}
+      onClick={(e) => e.stopPropagation()}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") {
+          setText(shown);
+          e.stopPropagation();
+        }
+      }}
+    />
+  );
+}

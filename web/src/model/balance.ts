@@ -1,0 +1,30 @@
+import { answer, api, type Id, type Schemas } from "./api";
+import { at, change } from "./changing";
+import { attempt, tell } from "./store";
+import { plural } from "./template";
+
+export type Measuring = Schemas["Measuring"];
+export type BalanceRow = Schemas["BalanceRow"];
+export type LevelTrim = Schemas["LevelTrim"];
+
+/** measure has the machines measure rows; none for all. */
+export const measure = (rows: readonly Id[]) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/balance/measuring", { ...at(), body: { rows: [...rows] } })));
+export const measuringState = () => attempt(() => answer(api.GET("/api/templates/{id}/balance/measuring", at())));
+export const stopMeasuring = () => attempt(() => answer(api.DELETE("/api/templates/{id}/balance/measuring", at())));
+
+/** levelTrims are proposed for rows; none for all. */
+export const levelTrims = (rows: readonly Id[]) =>
+  attempt(() => answer(api.POST("/api/templates/{id}/balance/trims", { ...at(), body: { rows: [...rows] } })));
+
+export async function takeLevelTrims(rows: readonly Id[]) {
+  const done = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/balance/trims/take", { ...at(), body: { rows: [...rows] } })),
+  );
+  if (done) tell(`The level of ${plural(rows.length, "row")} is trimmed.`);
+  return done;
+}
+
+/** trimBy sets the level trim of rows, dB. */
+export const trimBy = (rows: readonly Id[], levelTrimDb: number) =>
+  change({ kind: "edit", edits: rows.map((id) => ({ id, levelTrimDb })) });
