@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -17,17 +16,8 @@ import (
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/calibrate"
 	"fanfold/internal/core/template"
-	"fanfold/internal/core/tempo"
-	"fanfold/internal/format/smf"
-	"fanfold/internal/format/wav"
+	"fanfold/internal/pass"
 )
-
-// pass is a calibration pass as a file: what was to be played, and where it is recorded.
-type pass struct {
-	Template string          `json:"template"`
-	Pairs    []string        `json:"pairs"` // what each recording is of
-	Rows     []calibrate.Row `json:"rows"`
-}
 
 func calibrateCommand() *cobra.Command {
 	c := &cobra.Command{Use: "calibrate", Short: "Make every row play a short test, and measure a recording of it"}
@@ -48,16 +38,15 @@ func calibrateOut() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			rows, pairs := calibrate.RowsOf(t, together)
-			if len(rows) == 0 {
-				return fmt.Errorf("no row is seated and plays a patch; seat them first")
-			}
-			s := calibrate.New(rows)
-			data, err := testOf(t, s)
+			p, err := pass.Of(t, together)
 			if err != nil {
 				return err
 			}
-			plan, err := json.MarshalIndent(pass{t.Name, pairs, rows}, "", " ")
+			data, err := p.MIDI(t, articulation.NewVocabulary(t.Vocabulary))
+			if err != nil {
+				return err
+			}
+			plan, err := json.MarshalIndent(p, "", " ")
 			if err != nil {
 				return fmt.Errorf("write the schedule: %w", err)
 			}
@@ -68,8 +57,8 @@ func calibrateOut() *cobra.Command {
 				return err
 			}
 			w := cmd.OutOrStdout()
-			fmt.Fprintf(w, "%d rows on %d output pairs take %s. Play %s.mid and record:\n", len(rows), len(pairs), minutes(s.Seconds), out)
-			for n, name := range pairs {
+			fmt.Fprintf(w, "%d rows on %d output pairs take %s. Play %s.mid and record:\n", len(p.Rows), len(p.Pairs), minutes(p.Schedule().Seconds), out)
+			for n, name := range p.Pairs {
 				fmt.Fprintf(w, "  %d: %s\n", n+1, name)
 			}
 			return nil
@@ -82,29 +71,6 @@ func calibrateOut() *cobra.Command {
 
 func minutes(seconds float64) string {
 	return fmt.Sprintf("%d min %02d s", int(seconds)/60, int(math.Ceil(seconds))%60)
-}
-
-// testOf is the MIDI file of a schedule: each row with its own switches, on its port.
-func testOf(t *template.Template, s calibrate.Schedule) ([]byte, error) {
-	time, err := tempo.NewTime(calibrate.TicksPerSecond/2, nil, nil)
-	if err != nil {
-		return nil, fmt.Errorf("the time of the test: %w", err)
-	}
-	words, ports := articulation.NewVocabulary(t.Vocabulary), t.Ports()
-	parts := make([]smf.Played, len(s.Rows))
-	for n, r := range s.Rows {
-		i := t.Instrument(r.ID)
-		done, err := articulation.Compile(words, s.Part(n), calibrate.TargetOf(t, i), time.Clock, articulation.Options{})
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", i.Name, err)
-		}
-		parts[n] = smf.Played{Name: i.Name, Device: t.DeviceName(*i.Seat), Port: ports[i.Seat.PortOf()], Messages: done.Messages}
-	}
-	var b bytes.Buffer
-	if err := smf.WritePlayed(&b, time, parts); err != nil {
-		return nil, err
-	}
-	return b.Bytes(), nil
 }
 
 // measured is a row as its recording has it.
@@ -136,11 +102,10 @@ func calibrateIn() *cobra.Command {
 			if err != nil {
 				return openError(err)
 			}
-			p, err := readPass(data)
+			p, err := pass.Read(data)
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
 			}
-			s := calibrate.New(p.Rows)
 			out := []measured{}
 			for _, arg := range args[1:] {
 				pair, file, ok := strings.Cut(arg, "=")
@@ -148,12 +113,12 @@ func calibrateIn() *cobra.Command {
 				if !ok || err != nil || n < 1 || n > len(p.Pairs) {
 					return wrongUse{fmt.Errorf("%q does not say which of the %d pairs is in which file; write 1=%s", arg, len(p.Pairs), filepath.Base(arg))}
 				}
-				figures, err := measure(s, n-1, file)
+				figures, err := measure(p, n-1, file)
 				if err != nil {
 					return fmt.Errorf("%s: %w", file, err)
 				}
 				for _, f := range figures {
-					out = append(out, measuredOf(s, f))
+					out = append(out, measuredOf(p.Rows[f.Row], f))
 				}
 			}
 			if asJSON {
@@ -166,28 +131,7 @@ func calibrateIn() *cobra.Command {
 	return c
 }
 
-// readPass reads a schedule as calibrate out wrote it.
-func readPass(data []byte) (pass, error) {
-	var p pass
-	if err := json.Unmarshal(data, &p); err != nil || len(p.Rows) == 0 || len(p.Rows) > template.MaxInstruments {
-		return pass{}, fmt.Errorf("this is no schedule of a calibration pass; write one with calibrate out")
-	}
-	for _, r := range p.Rows {
-		if r.Pair < 0 || r.Pair >= len(p.Pairs) || r.Low < 0 || r.High > 127 || r.Low > r.High {
-			return pass{}, fmt.Errorf("the row %q is on pair %d with the keys %d to %d, which can not be; write the schedule anew with calibrate out", r.Name, r.Pair+1, r.Low, r.High)
-		}
-	}
-	return p, nil
-}
-
-// recorded is a WAV file as calibrate reads it.
-type recorded struct{ *wav.Sound }
-
-func (r recorded) RateHz() float64 { return float64(r.Sound.RateHz) }
-func (r recorded) Channels() int   { return r.Sound.Channels }
-func (r recorded) Frames() int64   { return r.Sound.Frames }
-
-func measure(s calibrate.Schedule, pair int, path string) ([]calibrate.Figures, error) {
+func measure(p pass.Pass, pair int, path string) ([]calibrate.Figures, error) {
 	file, err := os.Open(path)
 	if err != nil {
 		return nil, openError(err)
@@ -197,15 +141,10 @@ func measure(s calibrate.Schedule, pair int, path string) ([]calibrate.Figures, 
 	if err != nil {
 		return nil, err
 	}
-	sound, err := wav.Open(file, info.Size())
-	if err != nil {
-		return nil, err
-	}
-	return s.Measure(pair, recorded{sound})
+	return p.Measure(pair, file, info.Size())
 }
 
-func measuredOf(s calibrate.Schedule, f calibrate.Figures) measured {
-	r := s.Rows[f.Row]
+func measuredOf(r calibrate.Row, f calibrate.Figures) measured {
 	m := measured{
 		Name: r.Name, ID: r.ID, Pair: r.Pair + 1, Fault: f.Fault, Silent: f.Silent, Clipped: f.Clipped, LevelsDBFS: f.Levels, PeakDBFS: f.Peak, NoiseDBFS: f.Noise,
 		StartMs: f.StartMs, HalfMs: f.HalfMs, DecayS: f.DecayS, Position: f.Position, Width: f.Width, Alike: f.Alike,

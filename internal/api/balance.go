@@ -23,7 +23,56 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 }
 
 func measuring(m app.Measuring) gen.Measuring {
-	return gen.Measuring{Running: m.Running, Done: m.Done, Of: m.Of, LeftMs: m.LeftMs, Heard: m.Heard, Reason: m.Reason, Not: append([]string{}, m.Not...)}
+	return gen.Measuring{Running: m.Running, Done: m.Done, Of: m.Of, LeftMs: m.LeftMs, Heard: m.Heard, Reason: m.Reason, Not: append([]string{}, m.Not...), Changed: changedRows(m.Changed)}
+}
+
+func changedRows(list []app.ChangedRow) []gen.ChangedRow {
+	out := make([]gen.ChangedRow, len(list))
+	for n, x := range list {
+		out[n] = gen.ChangedRow{Id: x.ID, Name: x.Name, What: x.What}
+	}
+	return out
+}
+
+// Calibration implements the contract.
+func (s *server) Calibration(ctx context.Context, r gen.CalibrationRequestObject) (gen.CalibrationResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	c, err := h.Calibration(ctx, p, or(r.Params.Revision, 0), r.Params.Together)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.Calibration200JSONResponse{Revision: c.Revision, Seconds: c.Seconds}
+	out.Pairs = make([]struct {
+		Name string `json:"name"`
+		Rows int    `json:"rows"`
+	}, len(c.Pairs))
+	for n, x := range c.Pairs {
+		out.Pairs[n].Name, out.Pairs[n].Rows = x.Name, x.Rows
+	}
+	return out, nil
+}
+
+// CalibrationTest implements the contract.
+func (s *server) CalibrationTest(ctx context.Context, r gen.CalibrationTestRequestObject) (gen.CalibrationTestResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	data, name, err := h.CalibrationTest(ctx, p, r.Params.Revision, r.Params.Together)
+	return download{data, name, "audio/midi"}, err
+}
+
+// Calibrate implements the contract.
+func (s *server) Calibrate(ctx context.Context, r gen.CalibrateRequestObject) (gen.CalibrateResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	c, err := h.Calibrate(ctx, p, r.Params.Revision, r.Params.Together, r.Pair, r.Body)
+	return gen.Calibrate200JSONResponse{Heard: c.Heard, Not: append([]string{}, c.Not...), Changed: changedRows(c.Changed)}, err
 }
 
 // StartMeasuring implements the contract.

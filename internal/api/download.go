@@ -18,3 +18,8 @@ func (d download) VisitExportResponse(w http.ResponseWriter) error {
 	_, err := w.Write(d.data)
 	return err
 }
+
+// VisitCalibrationTestResponse implements the generated response.
+func (d download) VisitCalibrationTestResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
+}

@@ -25,6 +25,15 @@ type Measuring struct {
 	Heard   int      `json:"heard"`  // rows that were measured
 	Reason  string   `json:"reason"` // why it ended before its time
 	Not     []string `json:"not"`    // the first rows that could not be, with the reason
+	// Changed are the rows that are other than when they were measured before.
+	Changed []ChangedRow `json:"changed"`
+}
+
+// ChangedRow is a row that sounds other than before.
+type ChangedRow struct {
+	ID   template.ID `json:"id"`
+	Name string      `json:"name"`
+	What []string    `json:"what"` // in words
 }
 
 // hearing measures rows of one template, one run at a time.
@@ -62,7 +71,7 @@ func (h *Hot) StartMeasuring(ctx context.Context, p Person, ids []template.ID) (
 		return Measuring{}, refused("", "rows are being measured already; wait, or stop that")
 	}
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
-	h.hearing.state, h.hearing.stop, h.hearing.began = Measuring{Running: true, Of: len(rows), Not: []string{}}, stop, time.Now()
+	h.hearing.state, h.hearing.stop, h.hearing.began = Measuring{Running: true, Of: len(rows), Not: []string{}, Changed: []ChangedRow{}}, stop, time.Now()
 	go func() {
 		defer stop()
 		h.measure(run, p, t, words, rows)
@@ -75,7 +84,7 @@ func (h *Hot) MeasuringState() Measuring {
 	h.hearing.mu.Lock()
 	defer h.hearing.mu.Unlock()
 	s := h.hearing.state
-	s.Not = append([]string{}, s.Not...)
+	s.Not, s.Changed = append([]string{}, s.Not...), append([]ChangedRow{}, s.Changed...)
 	if s.Running && s.Done > 0 {
 		s.LeftMs = time.Since(h.hearing.began).Milliseconds() * int64(s.Of-s.Done) / int64(s.Done)
 	}
@@ -132,12 +141,25 @@ func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words
 	}
 	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 	defer cancel()
+	changed := changedRows(h.View().Template, heard)
 	if err := h.keepHeard(last, p, heard, "by the stand-in"); err != nil {
 		reason = err.Error()
 	}
 	h.hearing.mu.Lock()
 	defer h.hearing.mu.Unlock()
-	h.hearing.state.Running, h.hearing.state.Heard, h.hearing.state.Reason = false, len(heard), reason
+	h.hearing.state.Running, h.hearing.state.Heard, h.hearing.state.Reason, h.hearing.state.Changed = false, len(heard), reason, changed
+}
+
+// changedRows lists the rows, in score order, that sound other than when they were measured
+// before.
+func changedRows(t *template.Template, heard map[template.ID]*template.Heard) []ChangedRow {
+	out := []ChangedRow{}
+	for _, i := range t.ScoreOrder() {
+		if what := balance.Since(i.Heard, heard[i.ID]); len(what) > 0 {
+			out = append(out, ChangedRow{i.ID, i.Name, what})
+		}
+	}
+	return out
 }
 
 func (h *Hot) measuredOne(r calibrate.Row, err error) {

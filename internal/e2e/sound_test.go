@@ -1,7 +1,12 @@
 package e2e_test
 
 import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -9,6 +14,15 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/calibrate"
+	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/wav"
+	"fanfold/internal/pass"
+	"fanfold/internal/sampler"
 )
 
 // pressKey holds a key of the drawn keyboard down, near its front.
@@ -91,7 +105,7 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("balance")
 	p.press("Measure all")
-	_, err := p.page.Timeout(4 * patience()).ElementR(`[data-leaf=balance] header`, "41[0-9] heard")
+	_, err := p.page.Timeout(4*patience()).ElementR(`[data-leaf=balance] header`, "41[0-9] heard")
 	require.NoError(t, err)
 	p.seeText(`[data-leaf=balance] header`, "41[0-9] heard, [0-9]+ off")
 	p.see(`[data-leaf=balance] [data-off]`)
@@ -125,4 +139,121 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	undo()
 	undo()
 	p.seeText(`[data-leaf=balance] header`, "nothing is measured yet")
+}
+
+// recorded is what a sequencer would record of a pair of a pass, counted from 0: its rows
+// played by the sounds of the demo's libraries, so much softer and so much later.
+func recorded(t *testing.T, lantern *template.Template, x pass.Pass, pair int, softerDB, late float64) string {
+	t.Helper()
+	const rate = 48_000
+	clock, err := tempo.New(calibrate.TicksPerSecond / 2)
+	require.NoError(t, err)
+	store := sampler.NewStore(1 << 30)
+	defer store.Close()
+	s, words := x.Schedule(), articulation.NewVocabulary(nil)
+	end := 0.0
+	for _, e := range s.Events {
+		if x.Rows[e.Row].Pair == pair {
+			end = max(end, e.At+e.Seconds)
+		}
+	}
+	left, right := make([]float64, int((end+late+3)*rate)), make([]float64, int((end+late+3)*rate))
+	for n, r := range x.Rows {
+		if r.Pair != pair {
+			continue
+		}
+		i := lantern.Instrument(r.ID)
+		p := lantern.PatchOf(i)
+		root, err := os.OpenRoot(filepath.Join(studio.dir, "studio", "samples", lantern.Index().Libraries[p.Library].Name))
+		require.NoError(t, err)
+		var mics []string
+		for _, m := range i.MicsOf(p) {
+			mics = append(mics, m.Name)
+		}
+		patch, err := sampler.Open(store, sampler.File{Place: p.Name, Folder: root.FS(), Source: *p.Source, Mics: mics})
+		require.NoError(t, err)
+		done, err := articulation.Compile(words, s.Part(n), calibrate.TargetOf(lantern, i), clock, articulation.Options{})
+		require.NoError(t, err)
+		e := sampler.New(patch, sampler.Options{RateHz: rate, Wait: true})
+		for _, m := range done.Messages {
+			kind := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+			e.Send(sampler.Message{At: int64((late + float64(m.Tick)/calibrate.TicksPerSecond) * rate), Kind: kind, Key: m.Data1, Value: m.Data2})
+		}
+		e.Render(left, right)
+	}
+	frames := make([]int16, 2*len(left))
+	for n := range left {
+		gain := 32767 * dsp.Amplitude(-softerDB)
+		frames[2*n], frames[2*n+1] = int16(max(-32767, min(32767, left[n]*gain))), int16(max(-32767, min(32767, right[n]*gain)))
+	}
+	var b bytes.Buffer
+	require.NoError(t, wav.Write16(&b, rate, 2, frames))
+	path := filepath.Join(t.TempDir(), "recording.wav")
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	return path
+}
+
+// A composer has rows measured by the stand-in, takes the test out, and brings in a recording
+// of them that is 12 dB softer and late: it comes back with that, by calibration; a recording
+// of nothing is refused in words.
+func TestARecordingOfTheTestIsMeasured(t *testing.T) {
+	p := enter(t, 1280, 800)
+	var opened struct {
+		Template *template.Template
+	}
+	require.NoError(t, json.Unmarshal([]byte(p.page.MustEval(`async () => {
+		const all = await (await fetch("/api/templates")).json();
+		return await (await fetch("/api/templates/" + all.find((t) => t.name === "The Salt Lantern").id)).text();
+	}`).Str()), &opened))
+	x, err := pass.Of(opened.Template, false)
+	require.NoError(t, err)
+	fewest, rows := -1, map[int]int{}
+	for _, r := range x.Rows {
+		rows[r.Pair]++
+	}
+	for pair, n := range rows {
+		if n > 1 && (fewest < 0 || n < rows[fewest] || n == rows[fewest] && pair < fewest) {
+			fewest = pair
+		}
+	}
+	p.page.MustEval(`async (id, rows) => {
+		const path = "/api/templates/" + id + "/balance/measuring";
+		await fetch(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ rows }) });
+		while ((await (await fetch(path)).json()).running) await new Promise((done) => setTimeout(done, 100));
+	}`, p.page.MustEval(`async () => (await (await fetch("/api/templates")).json()).find((t) => t.name === "The Salt Lantern").id`).Str(), func() (ids []string) {
+		for _, r := range x.Rows {
+			if r.Pair == fewest {
+				ids = append(ids, string(r.ID))
+			}
+		}
+		return ids
+	}())
+	p.unfold("balance")
+	p.seeText(`[data-leaf=balance] header`, strconv.Itoa(rows[fewest])+" heard")
+	p.press("Measure")
+	p.press("By your own recording")
+	p.seeText(`[role=dialog]`, "takes [0-9]")
+	p.page.MustEval(`() => { document.querySelector("[role=dialog] a[download]").addEventListener("click", (e) => e.preventDefault(), { capture: true, once: true }) }`)
+	p.press("Take out the test")
+	p.seeMany(`[data-part=recordings] li`, len(x.Pairs))
+	place := `[data-part=recordings] li:nth-child(` + strconv.Itoa(fewest+1) + `)`
+	require.NoError(t, p.see(place+` input`).SetFiles([]string{recorded(t, opened.Template, x, fewest, 12, .73)}))
+	p.seeText(place, strconv.Itoa(rows[fewest])+" heard, "+strconv.Itoa(rows[fewest])+" changed")
+	said := *p.see(place + ` [title*="softer"]`).MustAttribute("title")
+	for _, line := range strings.Split(said, "\n") {
+		name, what, _ := strings.Cut(line, ": ")
+		db, err := strconv.ParseFloat(strings.TrimSuffix(what, " dB softer"), 64)
+		require.NoError(t, err, line)
+		require.InDelta(t, 12, db, .2, name)
+	}
+
+	nothing := filepath.Join(t.TempDir(), "silence.wav")
+	var b bytes.Buffer
+	require.NoError(t, wav.Write16(&b, 48_000, 2, make([]int16, 2*48_000*3)))
+	require.NoError(t, os.WriteFile(nothing, b.Bytes(), 0o600))
+	require.NoError(t, p.see(`[data-part=recordings] li:first-child input`).SetFiles([]string{nothing}))
+	p.seeText(`body`, "no click is heard in the first 60 s")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.undo(2)
 }

@@ -756,6 +756,28 @@ type BrokenFile struct {
 // Bus defines model for Bus.
 type Bus = template.Bus
 
+// Calibrated defines model for Calibrated.
+type Calibrated struct {
+	Changed []ChangedRow `json:"changed"`
+
+	// Heard rows that were measured
+	Heard int `json:"heard"`
+
+	// Not rows that could not be measured, or are silent, with the reason
+	Not []string `json:"not"`
+}
+
+// Calibration a calibration pass, as it would be taken out now
+type Calibration struct {
+	Pairs []struct {
+		// Name what is recorded
+		Name string `json:"name"`
+		Rows int    `json:"rows"`
+	} `json:"pairs"`
+	Revision int64   `json:"revision"`
+	Seconds  float64 `json:"seconds"`
+}
+
 // Call defines model for Call.
 type Call = template.Call
 
@@ -856,6 +878,13 @@ type Catalogue struct {
 
 // Change defines model for Change.
 type Change = json.RawMessage
+
+// ChangedRow defines model for ChangedRow.
+type ChangedRow struct {
+	Id   Id       `json:"id"`
+	Name string   `json:"name"`
+	What []string `json:"what"`
+}
 
 // CodeCount defines model for CodeCount.
 type CodeCount struct {
@@ -1353,7 +1382,9 @@ type Marks struct {
 
 // Measuring how the measuring of rows goes
 type Measuring struct {
-	Done int `json:"done"`
+	// Changed rows that sound other than when they were measured before
+	Changed []ChangedRow `json:"changed"`
+	Done    int          `json:"done"`
 
 	// Heard rows that were measured
 	Heard int `json:"heard"`
@@ -2542,6 +2573,33 @@ type AssignJSONBody struct {
 // AssignJSONBodyField defines parameters for Assign.
 type AssignJSONBodyField string
 
+// CalibrationParams defines parameters for Calibration.
+type CalibrationParams struct {
+	// Together everything goes into one recording
+	Together bool `form:"together" json:"together"`
+
+	// Revision of a test that was taken out; missing for one that would be now
+	Revision *int64 `form:"revision,omitempty" json:"revision,omitempty"`
+}
+
+// CalibrateParams defines parameters for Calibrate.
+type CalibrateParams struct {
+	// Together everything goes into one recording
+	Together bool `form:"together" json:"together"`
+
+	// Revision of the template when the test was taken out
+	Revision int64 `form:"revision" json:"revision"`
+}
+
+// CalibrationTestParams defines parameters for CalibrationTest.
+type CalibrationTestParams struct {
+	// Together everything goes into one recording
+	Together bool `form:"together" json:"together"`
+
+	// Revision of the template when the test was taken out
+	Revision int64 `form:"revision" json:"revision"`
+}
+
 // BranchJSONBody defines parameters for Branch.
 type BranchJSONBody struct {
 	Name string `json:"name"`
@@ -3200,6 +3258,15 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/balance)
 	Balance(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/balance/calibration)
+	Calibration(ctx *echo.Context, id openapi_types.UUID, params CalibrationParams) error
+
+	// (POST /api/templates/{id}/balance/calibration/recordings/{pair})
+	Calibrate(ctx *echo.Context, id openapi_types.UUID, pair int, params CalibrateParams) error
+
+	// (GET /api/templates/{id}/balance/calibration/test)
+	CalibrationTest(ctx *echo.Context, id openapi_types.UUID, params CalibrationTestParams) error
 
 	// (DELETE /api/templates/{id}/balance/measuring)
 	StopMeasuring(ctx *echo.Context, id openapi_types.UUID) error
@@ -3978,6 +4045,110 @@ func (w *ServerInterfaceWrapper) Balance(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Balance(ctx, id)
+	return err
+}
+
+// Calibration converts echo context to params.
+func (w *ServerInterfaceWrapper) Calibration(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CalibrationParams
+	// ------------- Required query parameter "together" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
+	}
+
+	// ------------- Optional query parameter "revision" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Calibration(ctx, id, params)
+	return err
+}
+
+// Calibrate converts echo context to params.
+func (w *ServerInterfaceWrapper) Calibrate(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "pair" -------------
+	var pair int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pair", ctx.Param("pair"), &pair, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter pair: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CalibrateParams
+	// ------------- Required query parameter "together" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
+	}
+
+	// ------------- Required query parameter "revision" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Calibrate(ctx, id, pair, params)
+	return err
+}
+
+// CalibrationTest converts echo context to params.
+func (w *ServerInterfaceWrapper) CalibrationTest(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CalibrationTestParams
+	// ------------- Required query parameter "together" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
+	}
+
+	// ------------- Required query parameter "revision" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CalibrationTest(ctx, id, params)
 	return err
 }
 
@@ -5923,6 +6094,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/balance/measuring", wrapper.StartMeasuring, options.OperationMiddlewares["StartMeasuring"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/trims", wrapper.LevelTrims, options.OperationMiddlewares["LevelTrims"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/trims/take", wrapper.TakeLevelTrims, options.OperationMiddlewares["TakeLevelTrims"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/balance/calibration", wrapper.Calibration, options.OperationMiddlewares["Calibration"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/balance/calibration/test", wrapper.CalibrationTest, options.OperationMiddlewares["CalibrationTest"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/calibration/recordings/:pair", wrapper.Calibrate, options.OperationMiddlewares["Calibrate"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.PlanState, options.OperationMiddlewares["PlanState"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StartPlan, options.OperationMiddlewares["StartPlan"]...)
@@ -7450,6 +7624,134 @@ type BalancedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response BalancedefaultApplicationProblemPlusJSONResponse) VisitBalanceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CalibrationRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params CalibrationParams
+}
+
+type CalibrationResponseObject interface {
+	VisitCalibrationResponse(w http.ResponseWriter) error
+}
+
+type Calibration200JSONResponse Calibration
+
+func (response Calibration200JSONResponse) VisitCalibrationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CalibrationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CalibrationdefaultApplicationProblemPlusJSONResponse) VisitCalibrationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CalibrateRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Pair   int                `json:"pair"`
+	Params CalibrateParams
+	Body   io.Reader
+}
+
+type CalibrateResponseObject interface {
+	VisitCalibrateResponse(w http.ResponseWriter) error
+}
+
+type Calibrate200JSONResponse Calibrated
+
+func (response Calibrate200JSONResponse) VisitCalibrateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CalibratedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CalibratedefaultApplicationProblemPlusJSONResponse) VisitCalibrateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CalibrationTestRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params CalibrationTestParams
+}
+
+type CalibrationTestResponseObject interface {
+	VisitCalibrationTestResponse(w http.ResponseWriter) error
+}
+
+type CalibrationTest200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CalibrationTest200ApplicationoctetStreamResponse) VisitCalibrationTestResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type CalibrationTestdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CalibrationTestdefaultApplicationProblemPlusJSONResponse) VisitCalibrationTestResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11187,6 +11489,15 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id}/balance)
 	Balance(ctx context.Context, request BalanceRequestObject) (BalanceResponseObject, error)
 
+	// (GET /api/templates/{id}/balance/calibration)
+	Calibration(ctx context.Context, request CalibrationRequestObject) (CalibrationResponseObject, error)
+
+	// (POST /api/templates/{id}/balance/calibration/recordings/{pair})
+	Calibrate(ctx context.Context, request CalibrateRequestObject) (CalibrateResponseObject, error)
+
+	// (GET /api/templates/{id}/balance/calibration/test)
+	CalibrationTest(ctx context.Context, request CalibrationTestRequestObject) (CalibrationTestResponseObject, error)
+
 	// (DELETE /api/templates/{id}/balance/measuring)
 	StopMeasuring(ctx context.Context, request StopMeasuringRequestObject) (StopMeasuringResponseObject, error)
 
@@ -12627,6 +12938,87 @@ func (sh *strictHandler) Balance(ctx *echo.Context, id openapi_types.UUID) error
 		return err
 	} else if validResponse, ok := response.(BalanceResponseObject); ok {
 		return validResponse.VisitBalanceResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Calibration operation middleware
+func (sh *strictHandler) Calibration(ctx *echo.Context, id openapi_types.UUID, params CalibrationParams) error {
+	var request CalibrationRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Calibration(ctx.Request().Context(), request.(CalibrationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Calibration")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CalibrationResponseObject); ok {
+		return validResponse.VisitCalibrationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Calibrate operation middleware
+func (sh *strictHandler) Calibrate(ctx *echo.Context, id openapi_types.UUID, pair int, params CalibrateParams) error {
+	var request CalibrateRequestObject
+
+	request.Id = id
+	request.Pair = pair
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Calibrate(ctx.Request().Context(), request.(CalibrateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Calibrate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CalibrateResponseObject); ok {
+		return validResponse.VisitCalibrateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CalibrationTest operation middleware
+func (sh *strictHandler) CalibrationTest(ctx *echo.Context, id openapi_types.UUID, params CalibrationTestParams) error {
+	var request CalibrationTestRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CalibrationTest(ctx.Request().Context(), request.(CalibrationTestRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CalibrationTest")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CalibrationTestResponseObject); ok {
+		return validResponse.VisitCalibrationTestResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

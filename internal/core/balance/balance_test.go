@@ -104,3 +104,31 @@ func TestOctaves(t *testing.T) {
 	require.Zero(t, balance.Octaves(&template.Heard{}))
 	require.Zero(t, balance.Octaves(nil))
 }
+
+// What is other than the last time is told in words; what is as it was is not.
+func TestSince(t *testing.T) {
+	base := template.Heard{Levels: [3]float64{-30, -18, -10}, StartMs: 10, Noise: -95, Cents: new(float64)}
+	with := func(change func(h *template.Heard)) *template.Heard {
+		h := base
+		change(&h)
+		return &h
+	}
+	tuned := 14.0
+	for _, c := range []struct {
+		now  *template.Heard
+		want []string
+	}{
+		{&base, nil}, {nil, nil},
+		{with(func(h *template.Heard) { h.Levels[1] = -20.5 }), []string{"2.5 dB softer"}},
+		{with(func(h *template.Heard) { h.Levels[1] = -18.9; h.StartMs = 20 }), nil},
+		{with(func(h *template.Heard) { h.StartMs, h.Cents = 60, &tuned }), []string{"50 ms later", "14 cents higher"}},
+		{with(func(h *template.Heard) { h.Noise = -70 }), []string{"20 dB noisier"}},
+		{with(func(h *template.Heard) { h.Silent = true }), []string{"is silent now"}},
+		{with(func(h *template.Heard) { h.Clipped, h.Alike = true, [][2]string{{"long", "trill"}} }), []string{"clips now", "long and trill sound the same now"}},
+		{with(func(h *template.Heard) { h.Fault = "the recording ends before it" }), []string{"could not be measured: the recording ends before it"}},
+	} {
+		require.Equal(t, c.want, balance.Since(&base, c.now))
+	}
+	require.Equal(t, []string{"sounds again"}, balance.Since(&template.Heard{Silent: true}, &base))
+	require.Empty(t, balance.Since(nil, &base))
+}

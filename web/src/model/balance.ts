@@ -1,6 +1,6 @@
-import { answer, api, type Id, type Schemas } from "./api";
+import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { at, change } from "./changing";
-import { attempt, tell } from "./store";
+import { attempt, get, tell } from "./store";
 import { plural } from "./template";
 
 export type Measuring = Schemas["Measuring"];
@@ -28,3 +28,20 @@ export async function takeLevelTrims(rows: readonly Id[]) {
 /** trimBy sets the level trim of rows, dB. */
 export const trimBy = (rows: readonly Id[], levelTrimDb: number) =>
   change({ kind: "edit", edits: rows.map((id) => ({ id, levelTrimDb })) });
+
+export type Calibrated = Schemas["Calibrated"];
+
+/** testLink is where the MIDI file of a calibration pass is. */
+export const testLink = (revision: number, together: boolean) =>
+  `/api/templates/${get().sheet!.id}/balance/calibration/test?together=${together}&revision=${revision}`;
+
+/** calibrate sends the recording of a pair, counted from 1. */
+export const calibrate = (revision: number, together: boolean, pair: number, file: File) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/templates/{id}/balance/calibration/recordings/{pair}", {
+        params: { path: { id: get().sheet!.id, pair }, query: { together, revision } },
+        ...fileBody(file),
+      }),
+    ),
+  );

@@ -38,6 +38,19 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/balance", path(id))),
       placeholderData: keepPreviousData,
     }),
+  /** calibration is the test as it would be taken out now, or as it was. */
+  calibration: (id: string, now: number, together: boolean, revision?: number) =>
+    queryOptions({
+      queryKey: ["calibration", id, revision ?? now, together],
+      queryFn: () =>
+        answer(
+          api.GET("/api/templates/{id}/balance/calibration", {
+            params: { path: { id }, query: { together, ...(revision ? { revision } : {}) } },
+          }),
+        ),
+      placeholderData: keepPreviousData,
+      retry: false,
+    }),
   undoable: (id: string, revision: number) =>
     queryOptions({
       queryKey: ["undoable", id, revision],

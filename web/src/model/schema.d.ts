@@ -309,6 +309,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/balance/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Calibration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/calibration/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["CalibrationTest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/calibration/recordings/{pair}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Calibrate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/seating/plan": {
         parameters: {
             query?: never;
@@ -3653,6 +3701,32 @@ export interface components {
             reason: string;
             /** @description the first rows that could not be measured, with the reason */
             not: string[];
+            /** @description rows that sound other than when they were measured before */
+            changed: components["schemas"]["ChangedRow"][];
+        };
+        ChangedRow: {
+            id: components["schemas"]["Id"];
+            name: string;
+            what: string[];
+        };
+        /** @description a calibration pass, as it would be taken out now */
+        Calibration: {
+            /** Format: int64 */
+            revision: number;
+            /** Format: double */
+            seconds: number;
+            pairs: {
+                /** @description what is recorded */
+                name: string;
+                rows: number;
+            }[];
+        };
+        Calibrated: {
+            /** @description rows that were measured */
+            heard: number;
+            /** @description rows that could not be measured, or are silent, with the reason */
+            not: string[];
+            changed: components["schemas"]["ChangedRow"][];
         };
         Balance: {
             /**
@@ -4963,6 +5037,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Calibration: {
+        parameters: {
+            query: {
+                /** @description everything goes into one recording */
+                together: boolean;
+                /** @description of a test that was taken out; missing for one that would be now */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calibration"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CalibrationTest: {
+        parameters: {
+            query: {
+                /** @description everything goes into one recording */
+                together: boolean;
+                /** @description of the template when the test was taken out */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the test as a MIDI file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Calibrate: {
+        parameters: {
+            query: {
+                /** @description everything goes into one recording */
+                together: boolean;
+                /** @description of the template when the test was taken out */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                /** @description the number of the recording */
+                pair: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calibrated"];
                 };
             };
             /** @description what went wrong */

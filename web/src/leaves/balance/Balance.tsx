@@ -24,6 +24,8 @@ export function Balance() {
   const { data } = useQuery(computed.balance(sheet.id, sheet.revision));
   const [by, setBy] = useState<By>("section");
   const [measuring, setMeasuring] = useMeasuring();
+  const states = useApp((s) => s.states);
+  const ready = useMemo(() => [...states.values()].filter((s) => s.state === "ready").map((s) => s.id), [states]);
   const off = data?.rows.filter((r) => r.off).length ?? 0;
   const begin = async (rows: readonly Id[]) => setMeasuring(await measure(rows));
   const note = !data
@@ -59,6 +61,18 @@ export function Balance() {
               >
                 The selection ({selection.size})
               </DropdownMenu.Item>
+              <DropdownMenu.Item
+                className="menu-item"
+                disabled={ready.length === 0}
+                onSelect={() => void begin(ready)}
+                title="Measure what is ready, and tell what has changed since the last time"
+              >
+                Roll call of what is ready ({ready.length})
+              </DropdownMenu.Item>
+              <DropdownMenu.Separator className="my-1 h-px bg-line" />
+              <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "calibrate" })}>
+                By your own recording…
+              </DropdownMenu.Item>
             </DropdownMenu.Content>
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
@@ -72,6 +86,9 @@ export function Balance() {
         </button>
       </LeafHead>
       {measuring?.running && <Progress m={measuring} />}
+      {measuring && !measuring.running && measuring.changed.length > 0 && (
+        <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
+      )}
       {data && data.rows.length > 0 && <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />}
       {data && data.rows.length === 0 && !measuring?.running && (
         <div className="max-w-[52ch] px-3 py-3">
@@ -83,10 +100,12 @@ export function Balance() {
             Measure all {plural(data.unheard, "row")}
           </button>
           <p className="mt-2 text-soft">
-            The machines play each row a short test from its files, faster than anybody could listen. For libraries that
-            only your own sequencer can play, <code>fanfold calibrate</code> writes the test as MIDI and reads the
-            recording.
+            The machines play each row a short test from its files, faster than anybody could listen. Libraries that
+            only your own sequencer can play are measured by your own recording of that test.
           </p>
+          <button type="button" className="button mt-2" onClick={() => set({ dialog: "calibrate" })}>
+            By your own recording…
+          </button>
         </div>
       )}
     </div>
@@ -114,6 +133,30 @@ function useMeasuring() {
     return () => clearInterval(timer);
   }, [running]);
   return [m, setM] as const;
+}
+
+/** Changed lists the rows that sound other than the last time. */
+function Changed({ rows, close }: { rows: Measuring["changed"]; close: () => void }) {
+  return (
+    <section className="border-line border-b px-3 py-2" aria-label="Changed since the last time" data-part="changed">
+      <div className="flex items-center">
+        <h3 className="text-[15px]">{plural(rows.length, "row")} changed since the last time</h3>
+        <button type="button" className="button ml-auto h-6" onClick={close}>
+          Seen
+        </button>
+      </div>
+      <ul className="mt-1 max-h-[130px] overflow-y-auto">
+        {rows.map((r) => (
+          <li key={r.id}>
+            <button type="button" className="link" onClick={() => select([r.id], r.id)}>
+              {r.name}
+            </button>{" "}
+            {r.what.join(", ")}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
 }
 
 function Progress({ m }: { m: Measuring }) {

@@ -3,6 +3,7 @@ import { get, set, show } from "../../model/store";
 import { things } from "../../model/template";
 import { command, leaf } from "../leaf";
 import { Balance } from "./Balance";
+import { CalibrateDialog } from "./CalibrateDialog";
 import { TrimsDialog } from "./TrimsDialog";
 
 export const balance = leaf({
@@ -15,7 +16,7 @@ export const balance = leaf({
     const heard = things(sheet.instruments).filter((i) => i.heard).length;
     return heard === 0 ? "nothing heard" : `${heard} heard`;
   },
-  dialogs: { "level-trims": TrimsDialog },
+  dialogs: { "level-trims": TrimsDialog, calibrate: CalibrateDialog },
   doings: () => [
     command("Measure all rows", "", () => {
       show("balance");
@@ -25,6 +26,7 @@ export const balance = leaf({
       show("balance");
       void measure([...get().selection]);
     }),
+    command("Calibrate", "", () => set({ dialog: "calibrate" })),
     command("Trim levels", "", () => set({ dialog: "level-trims" })),
   ],
 });
