@@ -6,6 +6,7 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/balance"
+	"fanfold/internal/core/template"
 )
 
 // Balance implements the contract.
@@ -124,4 +125,47 @@ func (s *server) TakeLevelTrims(ctx context.Context, r gen.TakeLevelTrimsRequest
 	}
 	revision, err := h.TakeTrims(ctx, p, r.Body.Rows)
 	return gen.TakeLevelTrims200JSONResponse{Revision: revision}, err
+}
+
+// Hall implements the contract.
+func (s *server) Hall(ctx context.Context, r gen.HallRequestObject) (gen.HallResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	t := h.View().Template
+	out := gen.Hall200JSONResponse{Stage: balance.StageOf(t), Sections: []gen.Standing{}}
+	out.CriticalM = balance.CriticalDistance(out.Stage.VolumeM3, out.Stage.DecayS)
+	for _, x := range balance.Halls {
+		out.Halls = append(out.Halls, struct {
+			Name  string             `json:"name"`
+			Stage template.StagePlan `json:"stage"`
+		}{x.Name, x.Stage})
+	}
+	for _, x := range balance.Hall(t) {
+		standing := gen.Standing{
+			Section: x.Section.ID, Rows: x.Rows, X: x.X, Y: x.Y, Own: x.Own, DistanceM: x.DistanceM, DelayMs: x.DelayMs, LevelDb: x.LevelDB,
+			DirectDb: x.DirectDB, AirDb: x.AirDB, Pan: x.Pan,
+		}
+		for _, send := range x.Sends {
+			standing.Sends = append(standing.Sends, struct {
+				Level float64 `json:"level"`
+				None  bool    `json:"none"`
+				Room  string  `json:"room"`
+				Rows  int     `json:"rows"`
+			}{send.Level, send.None, string(send.Room), send.Rows})
+		}
+		out.Sections = append(out.Sections, standing)
+	}
+	return out, nil
+}
+
+// TakeHall implements the contract.
+func (s *server) TakeHall(ctx context.Context, r gen.TakeHallRequestObject) (gen.TakeHallResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.TakeHall(ctx, p, r.Body.Sections)
+	return gen.TakeHall200JSONResponse{Revision: revision}, err
 }

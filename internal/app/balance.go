@@ -240,3 +240,8 @@ func (h *Hot) TakeTrims(ctx context.Context, p Person, ids []template.ID) (int64
 		return balance.Change(list), nil
 	})
 }
+
+// TakeHall sets the sends and pans of the rows of sections as the hall asks; none for all.
+func (h *Hot) TakeHall(ctx context.Context, p Person, sections []template.ID) (int64, error) {
+	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return balance.TakeHall(t, sections) })
+}

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"math"
 	"slices"
 	"sync"
 	"time"
@@ -270,12 +271,18 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 		}
 		a.Ready = h.Running.isReady(home.ID)
 		if as == HeardInMix {
-			a.left = mixGain(v.Proof.Fan, i)
-			a.right = a.left
+			a.left, a.right = panned(mixGain(v.Proof.Fan, i), i.Pan)
 		}
 		out = append(out, a)
 	}
 	return out
+}
+
+// panned gives both sides a gain at a pan of constant power: in the middle both have all of
+// it, as a stereo row is.
+func panned(gain, pan float64) (left, right float64) {
+	sin, cos := math.Sincos((pan + 1) * math.Pi / 4)
+	return gain * min(1, cos*math.Sqrt2), gain * min(1, sin*math.Sqrt2)
 }
 
 // mixGain is how loud a row's dry sound reaches the mix, linear.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -256,4 +257,50 @@ func TestARecordingOfTheTestIsMeasured(t *testing.T) {
 	p.keys(input.Escape)
 	p.gone(`[role=dialog]`)
 	p.undo(2)
+}
+
+// A composer drags a section further back in the hall, sees its delay and its send follow,
+// has sends and pans set by it, and takes that back.
+func TestASectionIsMovedInTheHall(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("balance")
+	p.press("hall")
+	p.seeMany(`[data-part=standings] tbody tr`, 15)
+	send := func() string {
+		return p.page.MustEval(`() => [...document.querySelectorAll("[data-part=standings] tr")].find((r) => r.cells[0].textContent === "Oboes").textContent`).Str()
+	}
+	before := send()
+	require.Contains(t, before, "stage")
+	oboes := p.page.MustEval(`() => document.querySelector('[aria-label^="Oboes:"]').dataset.area`).Str()
+	area := `[data-area="` + oboes + `"]`
+	at := p.middle(area)
+	require.NoError(t, p.page.Mouse.MoveTo(at))
+	require.NoError(t, p.page.Mouse.Down(proto.InputMouseButtonLeft, 1))
+	p.changing(func() {
+		for n := range 10 {
+			require.NoError(t, p.page.Mouse.MoveTo(proto.Point{X: at.X, Y: at.Y - 8*float64(n+1)}))
+		}
+		require.NoError(t, p.page.Mouse.Up(proto.InputMouseButtonLeft, 1))
+	})
+	require.Eventually(t, func() bool { return send() != before }, 20*time.Second, 20*time.Millisecond)
+	farther := send()
+	require.Greater(t, metres(t, farther), metres(t, before)+1.5, "%s, before: %s", farther, before)
+	p.changing(func() { p.press("Set sends and pans") })
+	p.changing(func() {
+		require.NoError(t, p.see(`[aria-label="The hall"]`).Select([]string{"Small room"}, true, "text"))
+	})
+	p.seeText(`[data-part=hall]`, "even at 1.4 m")
+	p.undo(3)
+	require.Eventually(t, func() bool { return send() == before }, 20*time.Second, 20*time.Millisecond)
+	p.press("levels")
+}
+
+// metres is how far off a line of the hall's table says that a section sits.
+func metres(t *testing.T, line string) float64 {
+	t.Helper()
+	found := regexp.MustCompile(`([0-9.]+) m[0-9 ]`).FindStringSubmatch(line)
+	require.NotEmpty(t, found, line)
+	m, err := strconv.ParseFloat(found[1], 64)
+	require.NoError(t, err)
+	return m
 }

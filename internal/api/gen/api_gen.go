@@ -1097,6 +1097,22 @@ type Furnished struct {
 	Unseated int `json:"unseated"`
 }
 
+// Hall defines model for Hall.
+type Hall struct {
+	// CriticalM where direct and reverberant sound are equally strong
+	CriticalM float64 `json:"criticalM"`
+	Halls     []struct {
+		Name string `json:"name"`
+
+		// Stage the hall, and where sections sit in it
+		Stage StagePlan `json:"stage"`
+	} `json:"halls"`
+	Sections []Standing `json:"sections"`
+
+	// Stage the hall, and where sections sit in it
+	Stage StagePlan `json:"stage"`
+}
+
 // Hand defines model for Hand.
 type Hand struct {
 	Map []Mapping `json:"map"`
@@ -1899,12 +1915,15 @@ type RowsSet struct {
 	Name        *string    `json:"name,omitempty"`
 	NameByHand  *bool      `json:"nameByHand,omitempty"`
 	Notes       *string    `json:"notes,omitempty"`
-	Patches     *[]Id      `json:"patches,omitempty"`
-	Pinned      *bool      `json:"pinned,omitempty"`
-	SeatByHand  *bool      `json:"seatByHand,omitempty"`
-	Short       *string    `json:"short,omitempty"`
-	ShortByHand *bool      `json:"shortByHand,omitempty"`
-	StemByHand  *bool      `json:"stemByHand,omitempty"`
+
+	// Pan -1 left to 1 right, of constant power
+	Pan         *float32 `json:"pan,omitempty"`
+	Patches     *[]Id    `json:"patches,omitempty"`
+	Pinned      *bool    `json:"pinned,omitempty"`
+	SeatByHand  *bool    `json:"seatByHand,omitempty"`
+	Short       *string  `json:"short,omitempty"`
+	ShortByHand *bool    `json:"shortByHand,omitempty"`
+	StemByHand  *bool    `json:"stemByHand,omitempty"`
 	Style       *struct {
 		Machine *Id   `json:"machine,omitempty"`
 		OwnPair *bool `json:"ownPair,omitempty"`
@@ -2053,6 +2072,12 @@ type SeatingWish = template.Wish
 // Section defines model for Section.
 type Section = template.Section
 
+// SectionsAsk defines model for SectionsAsk.
+type SectionsAsk struct {
+	// Sections none means all
+	Sections []Id `json:"sections"`
+}
+
 // Send a section's own amount for one effect
 type Send = template.Send
 
@@ -2171,6 +2196,42 @@ type Source struct {
 	Bank      *int   `json:"bank,omitempty"`
 	File      string `json:"file"`
 	Programme *int   `json:"programme,omitempty"`
+}
+
+// StagePlan the hall, and where sections sit in it
+type StagePlan = template.StagePlan
+
+// Standing where a section sits, and what follows from it
+type Standing struct {
+	// AirDb what the air takes at 8 kHz
+	AirDb float64 `json:"airDb"`
+
+	// DelayMs against the nearest
+	DelayMs float64 `json:"delayMs"`
+
+	// DirectDb against the reverberant sound
+	DirectDb  float64 `json:"directDb"`
+	DistanceM float64 `json:"distanceM"`
+
+	// LevelDb of the direct sound, against the nearest
+	LevelDb float64 `json:"levelDb"`
+
+	// Own somebody put it there
+	Own     bool    `json:"own"`
+	Pan     float64 `json:"pan"`
+	Rows    int     `json:"rows"`
+	Section Id      `json:"section"`
+	Sends   []struct {
+		// Level dB, before the fader
+		Level float64 `json:"level"`
+
+		// None nothing is left to add
+		None bool   `json:"none"`
+		Room string `json:"room"`
+		Rows int    `json:"rows"`
+	} `json:"sends"`
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
 }
 
 // StartRow defines model for StartRow.
@@ -3010,6 +3071,9 @@ type AgainJSONRequestBody AgainJSONBody
 // AssignJSONRequestBody defines body for Assign for application/json ContentType.
 type AssignJSONRequestBody AssignJSONBody
 
+// TakeHallJSONRequestBody defines body for TakeHall for application/json ContentType.
+type TakeHallJSONRequestBody = SectionsAsk
+
 // StartMeasuringJSONRequestBody defines body for StartMeasuring for application/json ContentType.
 type StartMeasuringJSONRequestBody = RowsAsk
 
@@ -3267,6 +3331,12 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/balance/calibration/test)
 	CalibrationTest(ctx *echo.Context, id openapi_types.UUID, params CalibrationTestParams) error
+
+	// (GET /api/templates/{id}/balance/hall)
+	Hall(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/balance/hall/take)
+	TakeHall(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (DELETE /api/templates/{id}/balance/measuring)
 	StopMeasuring(ctx *echo.Context, id openapi_types.UUID) error
@@ -4149,6 +4219,38 @@ func (w *ServerInterfaceWrapper) CalibrationTest(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CalibrationTest(ctx, id, params)
+	return err
+}
+
+// Hall converts echo context to params.
+func (w *ServerInterfaceWrapper) Hall(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Hall(ctx, id)
+	return err
+}
+
+// TakeHall converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeHall(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeHall(ctx, id)
 	return err
 }
 
@@ -6097,6 +6199,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/balance/calibration", wrapper.Calibration, options.OperationMiddlewares["Calibration"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/balance/calibration/test", wrapper.CalibrationTest, options.OperationMiddlewares["CalibrationTest"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/calibration/recordings/:pair", wrapper.Calibrate, options.OperationMiddlewares["Calibrate"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/balance/hall", wrapper.Hall, options.OperationMiddlewares["Hall"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/hall/take", wrapper.TakeHall, options.OperationMiddlewares["TakeHall"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.PlanState, options.OperationMiddlewares["PlanState"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StartPlan, options.OperationMiddlewares["StartPlan"]...)
@@ -7752,6 +7856,85 @@ type CalibrationTestdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CalibrationTestdefaultApplicationProblemPlusJSONResponse) VisitCalibrationTestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HallRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type HallResponseObject interface {
+	VisitHallResponse(w http.ResponseWriter) error
+}
+
+type Hall200JSONResponse Hall
+
+func (response Hall200JSONResponse) VisitHallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HalldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HalldefaultApplicationProblemPlusJSONResponse) VisitHallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeHallRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *TakeHallJSONRequestBody
+}
+
+type TakeHallResponseObject interface {
+	VisitTakeHallResponse(w http.ResponseWriter) error
+}
+
+type TakeHall200JSONResponse Applied
+
+func (response TakeHall200JSONResponse) VisitTakeHallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeHalldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeHalldefaultApplicationProblemPlusJSONResponse) VisitTakeHallResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11498,6 +11681,12 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id}/balance/calibration/test)
 	CalibrationTest(ctx context.Context, request CalibrationTestRequestObject) (CalibrationTestResponseObject, error)
 
+	// (GET /api/templates/{id}/balance/hall)
+	Hall(ctx context.Context, request HallRequestObject) (HallResponseObject, error)
+
+	// (POST /api/templates/{id}/balance/hall/take)
+	TakeHall(ctx context.Context, request TakeHallRequestObject) (TakeHallResponseObject, error)
+
 	// (DELETE /api/templates/{id}/balance/measuring)
 	StopMeasuring(ctx context.Context, request StopMeasuringRequestObject) (StopMeasuringResponseObject, error)
 
@@ -13019,6 +13208,79 @@ func (sh *strictHandler) CalibrationTest(ctx *echo.Context, id openapi_types.UUI
 		return err
 	} else if validResponse, ok := response.(CalibrationTestResponseObject); ok {
 		return validResponse.VisitCalibrationTestResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Hall operation middleware
+func (sh *strictHandler) Hall(ctx *echo.Context, id openapi_types.UUID) error {
+	var request HallRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Hall(ctx.Request().Context(), request.(HallRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Hall")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(HallResponseObject); ok {
+		return validResponse.VisitHallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeHall operation middleware
+func (sh *strictHandler) TakeHall(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TakeHallRequestObject
+
+	request.Id = id
+
+	var body TakeHallJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeHall(ctx.Request().Context(), request.(TakeHallRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeHall")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeHallResponseObject); ok {
+		return validResponse.VisitTakeHallResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

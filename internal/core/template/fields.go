@@ -20,6 +20,7 @@ type Fields struct {
 	Notes         *string    `json:"notes,omitempty"`
 	GainDB        *float64   `json:"gainDb,omitempty"`
 	LevelTrimDB   *float64   `json:"levelTrimDb,omitempty"`
+	Pan           *float64   `json:"pan,omitempty"`
 	Heard         *Heard     `json:"heard,omitempty"` // one without a way of measuring takes it away
 	Style         *SeatStyle `json:"style,omitempty"`
 	Mics          *[]string  `json:"mics,omitempty"`
@@ -84,6 +85,7 @@ var RowFields = []Field{
 	{"levelTrimDb", "level trim", OfLevels, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.LevelTrimDB }, func(f *Fields) **float64 { return &f.LevelTrimDB })},
 	{"heard", "measured sound", OfLevels, OfSound, WithRow, had(func(i *Instrument) **Heard { return &i.Heard }, func(f *Fields) **Heard { return &f.Heard }, func(h *Heard) bool { return h.By != "" }, func(a, b *Heard) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, cloneHeard)},
 	{"gainDb", "level", OfRoutes, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.GainDB }, func(f *Fields) **float64 { return &f.GainDB })},
+	{"pan", "pan", Nothing, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.Pan }, func(f *Fields) **float64 { return &f.Pan })},
 	{"routes", "routes", OfRoutes, OfSound, WithRow, placedList(func(i *Instrument) *[]Route { return &i.Routes })},
 	{"stemByHand", "exception", Nothing, OfSound, ByItself, plain(func(i *Instrument) *bool { return &i.StemByHand }, func(f *Fields) **bool { return &f.StemByHand })},
 	{"style", "seat style", OfSeats, OfSound, WithRow, plain(func(i *Instrument) *SeatStyle { return &i.Style }, func(f *Fields) **SeatStyle { return &f.Style })},

@@ -39,6 +39,7 @@ type Instrument struct {
 	LevelTrimDB   float64   `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
 	Heard         *Heard    `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not
 	GainDB        float64   `json:"gainDb"`                // the fader, dB, MinGainDB..MaxGainDB
+	Pan           float64   `json:"pan,omitempty"`         // -1 left .. 1 right, of constant power
 	Routes        []Route   `json:"routes"`                // outgoing, sorted by To
 	StemByHand    bool      `json:"stemByHand,omitempty"`  // an exception: the stem rules pass it by
 	Style         SeatStyle `json:"style"`

@@ -36,6 +36,7 @@ type Settings struct {
 	Orchestra     string       `json:"orchestra,omitempty"`  // who plays, in shorthand; empty takes the desks that have rows
 	SpareRows     int          `json:"spareRows,omitempty"`  // kept at the end of every section, 0..MaxSpareRows
 	SpareShare    float64      `json:"spareShare,omitempty"` // or as a share of its rows, 0..1, whichever is more
+	Stage         *StagePlan   `json:"stage,omitempty"`      // the hall; nil has a concert stage, everybody in the usual place
 	Names         Names        `json:"names,omitzero"`       // how rows are named
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }

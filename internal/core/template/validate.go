@@ -221,6 +221,9 @@ func (v *validator) settings() {
 	if s.RemotePort != 0 {
 		v.setting("remotePort", float64(s.RemotePort), 1024, 65535)
 	}
+	if s.Stage != nil {
+		v.stage(s.Stage)
+	}
 	v.deliver()
 	v.seating()
 	v.names()
@@ -367,6 +370,7 @@ func (v *validator) instrument(n int, i *Instrument) {
 	v.routes("instruments", n, i.ID, i.Routes)
 	v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
 	v.ranged("instruments", n, "levelTrimDb", i.LevelTrimDB, MinTrimDB, MaxTrimDB, " dB")
+	v.ranged("instruments", n, "pan", i.Pan, -1, 1, "")
 	if i.Heard != nil {
 		v.heard(n, i.Heard)
 	}

@@ -45,3 +45,12 @@ export const calibrate = (revision: number, together: boolean, pair: number, fil
       }),
     ),
   );
+
+/** takeHall sets the sends and pans of sections as the hall asks; none for all. */
+export async function takeHall(sections: readonly Id[]) {
+  const done = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/balance/hall/take", { ...at(), body: { sections: [...sections] } })),
+  );
+  if (done) tell("Sends and pans are as the hall asks.");
+  return done;
+}

@@ -38,6 +38,12 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/balance", path(id))),
       placeholderData: keepPreviousData,
     }),
+  hall: (id: string, revision: number) =>
+    queryOptions({
+      queryKey: ["hall", id, revision],
+      queryFn: () => answer(api.GET("/api/templates/{id}/balance/hall", path(id))),
+      placeholderData: keepPreviousData,
+    }),
   /** calibration is the test as it would be taken out now, or as it was. */
   calibration: (id: string, now: number, together: boolean, revision?: number) =>
     queryOptions({

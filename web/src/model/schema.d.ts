@@ -357,6 +357,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/balance/hall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Hall"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/balance/hall/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TakeHall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/seating/plan": {
         parameters: {
             query?: never;
@@ -1937,6 +1969,8 @@ export interface components {
             /** @description brings it to the working level, before everything else, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            /** @description -1 left to 1 right, of constant power */
+            pan?: number;
             /** @description it comes with every call and is not rested unasked */
             keep?: boolean;
             /** @description the row on whose seat it sits with the same sound */
@@ -2225,6 +2259,7 @@ export interface components {
             quiet?: string[];
             /** @description who plays, in shorthand; missing takes the desks that have rows */
             orchestra?: string;
+            stage?: components["schemas"]["StagePlan"];
             /** @description kept at the end of every section */
             spareRows?: number;
             /** Format: double */
@@ -2382,6 +2417,8 @@ export interface components {
             /** @description level trim, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            /** @description -1 left to 1 right, of constant power */
+            pan?: number;
             /** Format: double */
             gainDb?: number;
             mics?: string[];
@@ -3703,6 +3740,92 @@ export interface components {
             not: string[];
             /** @description rows that sound other than when they were measured before */
             changed: components["schemas"]["ChangedRow"][];
+        };
+        /** @description the hall, and where sections sit in it */
+        StagePlan: {
+            /** Format: double */
+            volumeM3: number;
+            /**
+             * Format: double
+             * @description by 60 dB
+             */
+            decayS: number;
+            areas?: {
+                section: components["schemas"]["Id"];
+                /**
+                 * Format: double
+                 * @description m, to the right of the middle
+                 */
+                x: number;
+                /**
+                 * Format: double
+                 * @description m, behind the microphones
+                 */
+                y: number;
+            }[];
+        };
+        SectionsAsk: {
+            /** @description none means all */
+            sections: components["schemas"]["Id"][];
+        };
+        Hall: {
+            stage: components["schemas"]["StagePlan"];
+            /**
+             * Format: double
+             * @description where direct and reverberant sound are equally strong
+             */
+            criticalM: number;
+            halls: {
+                name: string;
+                stage: components["schemas"]["StagePlan"];
+            }[];
+            sections: components["schemas"]["Standing"][];
+        };
+        /** @description where a section sits, and what follows from it */
+        Standing: {
+            section: components["schemas"]["Id"];
+            rows: number;
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+            /** @description somebody put it there */
+            own: boolean;
+            /** Format: double */
+            distanceM: number;
+            /**
+             * Format: double
+             * @description against the nearest
+             */
+            delayMs: number;
+            /**
+             * Format: double
+             * @description of the direct sound, against the nearest
+             */
+            levelDb: number;
+            /**
+             * Format: double
+             * @description against the reverberant sound
+             */
+            directDb: number;
+            /**
+             * Format: double
+             * @description what the air takes at 8 kHz
+             */
+            airDb: number;
+            /** Format: double */
+            pan: number;
+            sends: {
+                room: string;
+                rows: number;
+                /**
+                 * Format: double
+                 * @description dB, before the fader
+                 */
+                level: number;
+                /** @description nothing is left to add */
+                none: boolean;
+            }[];
         };
         ChangedRow: {
             id: components["schemas"]["Id"];
@@ -5151,6 +5274,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calibrated"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Hall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hall"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeHall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SectionsAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
                 };
             };
             /** @description what went wrong */

@@ -5,12 +5,14 @@ import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useSta
 import type { Id, Instrument } from "../../model/api";
 import { type BalanceRow, type Measuring, measure, measuringState, stopMeasuring, trimBy } from "../../model/balance";
 import { computed } from "../../model/queries";
-import { select, set, tell, useApp } from "../../model/store";
+import { remember, remembered, select, set, tell, useApp } from "../../model/store";
 import { pathOf, plural, rowTint, type Sheet, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
+import { HallView } from "./HallView";
 import { Scale, ScaleHead } from "./Scale";
 
+type View = "levels" | "hall";
 type By = "section" | "instrument";
 type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
 
@@ -23,6 +25,7 @@ export function Balance() {
   const selection = useApp((s) => s.selection);
   const { data } = useQuery(computed.balance(sheet.id, sheet.revision));
   const [by, setBy] = useState<By>("section");
+  const [view, setView] = useState<View>(() => remembered("balance.view", "levels"));
   const [measuring, setMeasuring] = useMeasuring();
   const states = useApp((s) => s.states);
   const ready = useMemo(() => [...states.values()].filter((s) => s.state === "ready").map((s) => s.id), [states]);
@@ -35,16 +38,34 @@ export function Balance() {
       : `${data.rows.length} heard, ${off} off${data.unheard > 0 ? `, ${data.unheard} not heard` : ""}`;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Balance" note={note}>
-        <select
-          className="field"
-          value={by}
-          onChange={(e) => setBy(e.target.value as By)}
-          aria-label="Order of the rows"
-        >
-          <option value="section">by section</option>
-          <option value="instrument">alike together</option>
-        </select>
+      <LeafHead title="Balance" note={view === "levels" ? note : ""}>
+        <fieldset className="flex" aria-label="What shows">
+          {(["levels", "hall"] as const).map((v) => (
+            <button
+              key={v}
+              type="button"
+              className={`button first:rounded-r-none last:rounded-l-none last:border-l-0 ${view === v ? "bg-chosen font-semibold" : ""}`}
+              aria-pressed={view === v}
+              onClick={() => {
+                setView(v);
+                remember("balance.view", v);
+              }}
+            >
+              {v}
+            </button>
+          ))}
+        </fieldset>
+        {view === "levels" && (
+          <select
+            className="field"
+            value={by}
+            onChange={(e) => setBy(e.target.value as By)}
+            aria-label="Order of the rows"
+          >
+            <option value="section">by section</option>
+            <option value="instrument">alike together</option>
+          </select>
+        )}
         <DropdownMenu.Root>
           <DropdownMenu.Trigger className="button" disabled={measuring?.running ?? false}>
             Measure ▾
@@ -89,8 +110,11 @@ export function Balance() {
       {measuring && !measuring.running && measuring.changed.length > 0 && (
         <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
       )}
-      {data && data.rows.length > 0 && <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />}
-      {data && data.rows.length === 0 && !measuring?.running && (
+      {view === "hall" && <HallView />}
+      {view === "levels" && data && data.rows.length > 0 && (
+        <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />
+      )}
+      {view === "levels" && data && data.rows.length === 0 && !measuring?.running && (
         <div className="max-w-[52ch] px-3 py-3">
           <p>
             Here stands how every row sounds: how loud it is, how soon it speaks, where it stands, how much noise it

@@ -58,7 +58,12 @@ export function CalibrateDialog({ close }: { close: () => void }) {
         </label>
         {error && <p className="text-accent">{error.message}</p>}
         {data && (
-          <a className="button button-main shrink-0 self-start" href={testLink(data.revision, together)} download onClick={take}>
+          <a
+            className="button button-main shrink-0 self-start"
+            href={testLink(data.revision, together)}
+            download
+            onClick={take}
+          >
             Take out the test
           </a>
         )}
