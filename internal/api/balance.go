@@ -15,10 +15,14 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 	if err != nil {
 		return nil, err
 	}
-	b := balance.Of(h.View().Template)
-	out := gen.Balance{WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
+	v := h.View()
+	b := balance.Of(v.Template)
+	out := gen.Balance{Calls: []gen.Headroom{}, WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
 	for n, x := range b.Rows {
 		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Fault: x.Fault}
+	}
+	for _, x := range balance.Headrooms(v.Template, v.Proof.Fan) {
+		out.Calls = append(out.Calls, gen.Headroom{Call: x.Call.ID, Rows: x.Rows, Heard: x.Heard, Level: x.LevelDB, Strong: x.StrongDB, Peak: x.PeakDB, Over: x.OverDB})
 	}
 	return gen.Balance200JSONResponse(out), nil
 }
@@ -41,7 +45,7 @@ func (s *server) Calibration(ctx context.Context, r gen.CalibrationRequestObject
 	if err != nil {
 		return nil, err
 	}
-	c, err := h.Calibration(ctx, p, or(r.Params.Revision, 0), r.Params.Together)
+	c, err := h.Calibration(ctx, p, or(r.Params.Revision, 0), or(r.Params.Together, false))
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +66,7 @@ func (s *server) CalibrationTest(ctx context.Context, r gen.CalibrationTestReque
 	if err != nil {
 		return nil, err
 	}
-	data, name, err := h.CalibrationTest(ctx, p, r.Params.Revision, r.Params.Together)
+	data, name, err := h.CalibrationTest(ctx, p, or(r.Params.Revision, 0), or(r.Params.Together, false))
 	return download{data, name, "audio/midi"}, err
 }
 
@@ -72,7 +76,7 @@ func (s *server) Calibrate(ctx context.Context, r gen.CalibrateRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
-	c, err := h.Calibrate(ctx, p, r.Params.Revision, r.Params.Together, r.Pair, r.Body)
+	c, err := h.Calibrate(ctx, p, or(r.Params.Revision, 0), or(r.Params.Together, false), r.Pair, r.Body)
 	return gen.Calibrate200JSONResponse{Heard: c.Heard, Not: append([]string{}, c.Not...), Changed: changedRows(c.Changed)}, err
 }
 

@@ -111,6 +111,7 @@ func TestListening(t *testing.T) {
 	said(`{"bend":-8192}`)
 	on, off := sampler.NoteOn, sampler.NoteOff
 	want := []rig.PlayMessage{
+		{Kind: sampler.Control, Key: 11, Value: 64}, // the upbeat's dynamics, as expression
 		{Kind: on, Key: 60, Value: 100}, {Kind: off, Key: 60, Value: 64},
 		{Kind: on, Key: 24, Value: 100}, {Kind: off, Key: 24, Value: 64}, {Kind: on, Key: 62, Value: 127},
 		{Kind: on, Key: 25, Value: 100}, {Kind: on, Key: 64, Value: 64}, {Kind: off, Key: 25, Value: 64}, {Kind: off, Key: 64, Value: 64},
@@ -118,7 +119,7 @@ func TestListening(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return len(r.messages()) >= len(want) }, 10*time.Second, time.Millisecond)
 	require.ElementsMatch(t, want, r.messages())
-	require.Equal(t, want[:7], r.messages()[:7], "in their order")
+	require.Equal(t, want[:8], r.messages()[:8], "in their order")
 
 	r.heard("m", rig.SoundBlock{Number: 7, Voices: 3, Stolen: 2, Frames: []byte{1, 2, 3, 4, 5, 6, 7, 8}})
 	told(func(x app.Told) bool { return x.Stolen == 2 })

@@ -27,10 +27,11 @@ type CalibratedPair struct {
 	Rows int
 }
 
-// passAt is the pass of the template as it was at a revision.
+// passAt is the pass of the template as it was at a revision, or as it is with 0.
 func (h *Hot) passAt(ctx context.Context, p Person, revision int64, together bool) (pass.Pass, *template.Template, error) {
-	t := h.View().Template
-	if revision != h.View().Revision {
+	v := h.View()
+	t := v.Template
+	if revision != 0 && revision != v.Revision {
 		var err error
 		if t, err = h.other(ctx, p, Other{h.ID(), revision}); err != nil {
 			return pass.Pass{}, nil, err
@@ -64,6 +65,9 @@ func (h *Hot) Calibration(ctx context.Context, p Person, revision int64, togethe
 
 // CalibrationTest is the MIDI file of a pass.
 func (h *Hot) CalibrationTest(ctx context.Context, p Person, revision int64, together bool) (data []byte, name string, err error) {
+	if revision == 0 {
+		revision = h.View().Revision
+	}
 	x, t, err := h.passAt(ctx, p, revision, together)
 	if err != nil {
 		return nil, "", err

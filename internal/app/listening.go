@@ -10,7 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/articulation"
-	"fanfold/internal/core/fan"
+	"fanfold/internal/core/balance"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/rig"
@@ -49,8 +49,10 @@ type Armed struct {
 	KeyHigh       int         `json:"keyHigh"`
 	Switches      []int       `json:"switches"` // keys that choose articulations
 	Articulations []string    `json:"articulations"`
-	Home          template.ID `json:"home"` // the row on whose seat it sits
+	Home          template.ID `json:"home"`     // the row on whose seat it sits
+	Dynamics      int         `json:"dynamics"` // the controller value it begins with; -1 for none
 	target        articulation.Target
+	upbeat        []template.Controller
 	load, machine string
 	left, right   float64
 }
@@ -203,6 +205,45 @@ func (l *Listening) Arm(ids []template.ID, as HeardAs) {
 	l.offs = map[playedKey][]rig.PlayMessage{}
 	l.mu.Unlock()
 	l.follow()
+	l.begin()
+}
+
+// begin sets the controllers that rows begin with, but for volume, which is the sequencer's.
+func (l *Listening) begin() {
+	l.mu.Lock()
+	armed := l.armed
+	l.mu.Unlock()
+	batch := map[string][]rig.PlayMessage{}
+	for _, a := range armed {
+		var list []articulation.Control
+		for _, c := range a.upbeat {
+			if c.Number != volume {
+				list = append(list, articulation.Control{Number: c.Number, Value: c.Value})
+			}
+		}
+		batch[a.machine] = append(batch[a.machine], l.controls(a, list...)...)
+	}
+	l.play(batch)
+}
+
+// volume is the controller of that name.
+const volume = 7
+
+// controls are the messages that set controllers of a row: dynamics as what its patch answers
+// to.
+func (l *Listening) controls(a Armed, list ...articulation.Control) (out []rig.PlayMessage) {
+	target := a.target
+	target.Map = nil
+	done, err := articulation.Compile(l.words, articulation.Part{Controls: list}, target, atOnce, articulation.Options{})
+	if err != nil {
+		return nil // without notes nothing is out of reach
+	}
+	for _, m := range done.Messages {
+		if x, ok := playMessage(a.load, m); ok {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 // Articulate chooses how notes are played from now on, by name; empty plays as the patch
@@ -256,7 +297,12 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 		target := articulation.TargetOf(t, i)
 		a := Armed{
 			ID: i.ID, Name: i.Name, Home: home.ID, KeyLow: target.KeyLow, KeyHigh: target.KeyHigh, Articulations: articulation.Names(target.Map),
-			Switches: []int{}, target: target, load: h.Running.loadID(home), left: 1, right: 1,
+			Switches: []int{}, Dynamics: -1, target: target, upbeat: t.UpbeatOf(i), load: h.Running.loadID(home), left: 1, right: 1,
+		}
+		for _, c := range a.upbeat {
+			if c.Number == 1 {
+				a.Dynamics = c.Value
+			}
 		}
 		for _, m := range target.Map {
 			for _, s := range m.Switches {
@@ -271,7 +317,7 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 		}
 		a.Ready = h.Running.isReady(home.ID)
 		if as == HeardInMix {
-			a.left, a.right = panned(mixGain(v.Proof.Fan, i), i.Pan)
+			a.left, a.right = panned(balance.MixGain(v.Proof.Fan, i), i.Pan)
 		}
 		out = append(out, a)
 	}
@@ -283,17 +329,6 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 func panned(gain, pan float64) (left, right float64) {
 	sin, cos := math.Sincos((pan + 1) * math.Pi / 4)
 	return gain * min(1, cos*math.Sqrt2), gain * min(1, sin*math.Sqrt2)
-}
-
-// mixGain is how loud a row's dry sound reaches the mix, linear.
-func mixGain(f *fan.Fan, i *template.Instrument) float64 {
-	sum := 0.0
-	for _, r := range f.FromInstrument(i) {
-		if f.Bus(r).Kind == template.Mix && !f.Wet(r.Chain) {
-			sum += r.Gain
-		}
-	}
-	return sum
 }
 
 // loadID is the name under which hosts know a row of this template.
@@ -396,18 +431,7 @@ func (l *Listening) Control(number, value int) {
 	l.mu.Unlock()
 	batch := map[string][]rig.PlayMessage{}
 	for _, a := range armed {
-		part := articulation.Part{Controls: []articulation.Control{{Number: number, Value: value}}}
-		target := a.target
-		target.Map = nil
-		done, err := articulation.Compile(l.words, part, target, atOnce, articulation.Options{})
-		if err != nil {
-			continue // without notes nothing is out of reach
-		}
-		for _, m := range done.Messages {
-			if x, ok := playMessage(a.load, m); ok {
-				batch[a.machine] = append(batch[a.machine], x)
-			}
-		}
+		batch[a.machine] = append(batch[a.machine], l.controls(a, articulation.Control{Number: number, Value: value})...)
 	}
 	l.play(batch)
 }

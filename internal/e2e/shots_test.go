@@ -81,15 +81,6 @@ func TestScreenshots(t *testing.T) {
 	p.shoot(dir, "finder-day.png")
 	require.NoError(t, p.page.Keyboard.Press(input.Escape))
 	p.gone("[role=dialog]")
-
-	list := filepath.Join(t.TempDir(), "harbour bells.csv")
-	require.NoError(t, os.WriteFile(list, []byte(bells), 0o644))
-	p.press("Bring in")
-	p.see(`[role=dialog] input[type=file]`).MustSetFiles(list)
-	p.see("[data-part=problems]")
-	p.shoot(dir, "bring-in-day.png")
-	require.NoError(t, p.page.Keyboard.Press(input.Escape))
-	p.gone("[role=dialog]")
 }
 
 // TestScreenshotsOfTheHistory renews those of the template's past and palette.
@@ -136,12 +127,6 @@ func TestScreenshotsOfTheHistory(t *testing.T) {
 
 // shootCalls renews those of what the Calls leaf opens.
 func (p *person) shootCalls(dir string) {
-	p.press("Compare")
-	p.see(`[aria-label="To"]`).MustSelect("2M11 Storm over salt")
-	p.seeText(`[data-part=comparison]`, "and [0-9]+ more")
-	p.shoot(dir, "call-comparison-day.png")
-	require.NoError(p.t, p.page.Keyboard.Press(input.Escape))
-	p.gone("[role=dialog]")
 	p.press("From music")
 	p.see(`[aria-label="Music"]`).MustSetFiles(storm(p.t))
 	p.see(`[data-part-name="Moon harp of Kel"]`)
@@ -207,22 +192,41 @@ func TestScreenshotsOfTheLibrary(t *testing.T) {
 	p.seeText(`[data-part-name="Violins I"]`, "what the template has")
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
-	p.press("Scan")
-	p.press("Lamp Room Bells")
-	p.press("Scan it")
-	p.see("[data-scan][data-state=done]")
-	p.page.MustEval(`() => document.querySelector("[data-scan] details").open = true`)
-	p.shoot(dir, "scan-day.png")
 }
 
-// bells is a made-up list with two bad rows.
-const bells = `Section,Instrument,Articulations,Library,Stem,Preload MiB,Seen on
-Percussion / Bells,Salt bell,hit;roll,Coldharbour Percussion,Metals,140,deck
-Percussion / Bells,Lamp bell,hit,Coldharbour Percussion,Metals,90,deck
-Percussion / Bells,Fog bell,hit,Coldharbour Percussion,Metals,heavy,deck
-,Lost bell,hit,Coldharbour Percussion,Metals,60,deck
-Percussion / Bells,Harbour bells,hit;swell,Coldharbour Percussion,Metals,210,deck
-`
+// TestScreenshotsOfTheSound renews those of the keyboard and of Balance.
+func TestScreenshotsOfTheSound(t *testing.T) {
+	dir := os.Getenv("FANFOLD_SHOTS")
+	if dir == "" {
+		t.Skip("set FANFOLD_SHOTS to a folder, or run make screenshots")
+	}
+	p := enter(t, 1280, 800)
+	p.find("violins 1 long", "Violins 1 long")
+	p.press("Hear")
+	p.press("Call it")
+	p.see(`[data-part=play] [data-state=ready]`)
+	p.pressKey("72")
+	p.hears("a key is pressed", loud)
+	p.letGo() // so that the pointer can leave
+	p.pressKey("76")
+	p.hears("a key is pressed", loud)
+	data, err := p.page.Screenshot(false, nil)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "keyboard-day.png"), data, 0o644))
+	p.letGo()
+	p.press("Disarm")
+	p.unfold("balance")
+	p.press("Measure all")
+	_, err = p.page.Timeout(4*patience()).ElementR(`[data-leaf=balance] header`, "41[0-9] heard")
+	require.NoError(t, err)
+	p.see(`[data-leaf=balance] [data-off]`)
+	p.gone(`[data-tone]`)
+	p.shoot(dir, "balance-levels-day.png")
+	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "pit")
+	p.press("hall")
+	p.seeMany(`[data-part=standings] tbody tr`, 15)
+	p.shoot(dir, "balance-hall-pit.png")
+}
 
 // unfold opens leaves side by side, once no dialog takes the keys any more.
 func (p *person) unfold(first string, beside ...string) {
@@ -232,7 +236,7 @@ func (p *person) unfold(first string, beside ...string) {
 		p.click(`[data-spine="` + first + `"]`)
 	} else {
 		p.page.MustEval(`() => document.activeElement.blur()`)
-		key := map[string]input.Key{"deliver": input.Digit1, "library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "calls": input.Digit7}[first]
+		key := map[string]input.Key{"deliver": input.Digit1, "library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "balance": input.Digit6, "calls": input.Digit7}[first]
 		require.NoError(p.t, p.page.KeyActions().Press(input.AltLeft).Type(key).Release(input.AltLeft).Do())
 	}
 	for _, leaf := range beside {

@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"testing"
 	"time"
@@ -13,9 +14,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/wav"
 	"fanfold/internal/rig"
 	"fanfold/internal/sampler"
+	"fanfold/internal/scan"
 )
 
 // library writes a folder with a library of one patch, a sine of key 69, and returns it.
@@ -140,4 +143,70 @@ func TestARowSounds(t *testing.T) {
 		defer e.mu.Unlock()
 		return len(e.blocks) == n
 	}, 20*time.Second, time.Millisecond)
+}
+
+// A host that dies in the middle of a sound says no more: its last block is less than a
+// tenth of a second before its end, so that nothing sounds on.
+func TestAHostDiesWhileItSounds(t *testing.T) {
+	d, heard := openDesk(t)
+	d.Want("s", "t", "Birch", []rig.Load{toneLoad("t/a")})
+	machine := rig.NewStandIn(1000, 1000, 50, rig.Faults{})
+	machine.ScanRoots = []string{library(t)}
+	stop := host(t, d, machine)
+	until(t, heard, "ready", func(x told) bool { return states(x.report)["t/a"] == rig.Ready })
+	var e ear
+	end, err := d.HearSound("s", "me", e.hear)
+	require.NoError(t, err)
+	defer end()
+	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}}, Messages: []rig.PlayMessage{{Load: "t/a", Kind: sampler.NoteOn, Key: 69, Value: 127}}}))
+	require.Eventually(t, func() bool { return e.last(960) > -20 }, 10*time.Second, time.Millisecond)
+	stop()
+	e.mu.Lock()
+	n := len(e.blocks)
+	require.False(t, e.blocks[n-1].Idle, "in the middle of it")
+	e.mu.Unlock()
+	until(t, heard, "away", func(x told) bool { return x.away })
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	require.LessOrEqual(t, len(e.blocks), n+20, "what was on its way")
+}
+
+// An hour of sounding, faster than anybody could listen, leaks nothing: rows come and go,
+// and what they took is given back.
+func TestAnHourOfSoundingLeaksNothing(t *testing.T) {
+	root := library(t)
+	store := sampler.NewStore(64 << 20)
+	defer store.Close()
+	var before, after runtime.MemStats
+	open := func() *sampler.Patch {
+		p, err := sampler.Open(store, sampler.File{Place: root, Folder: os.DirFS(filepath.Join(root, "Odd Tones")), Source: template.Source{File: "Tone.sfz"}})
+		if err != nil { // where names tell capitals apart, the file's own are taken
+			p, err = sampler.Open(store, sampler.File{Place: root, Folder: scan.Folding(os.DirFS(filepath.Join(root, "Odd Tones"))), Source: template.Source{File: "Tone.sfz"}})
+		}
+		require.NoError(t, err)
+		return p
+	}
+	left, right := make([]float64, rig.SoundFrames), make([]float64, rig.SoundFrames)
+	play := func(seconds int) {
+		p := open()
+		defer p.Close()
+		e := sampler.New(p, sampler.Options{})
+		for n := range seconds * rig.SoundRateHz / rig.SoundFrames {
+			if n%50 == 0 {
+				e.Send(sampler.Message{At: e.Now(), Kind: sampler.NoteOn, Key: 40 + n/50%40, Value: 100})
+				e.Send(sampler.Message{At: e.Now() + 4000, Kind: sampler.NoteOff, Key: 40 + n/50%40})
+			}
+			e.Render(left, right)
+		}
+	}
+	play(60)
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	for range 59 {
+		play(60)
+	}
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	require.Less(t, int64(after.HeapAlloc)-int64(before.HeapAlloc), int64(1<<20))
+	require.Zero(t, store.Bytes())
 }

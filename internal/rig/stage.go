@@ -189,7 +189,7 @@ func (s *stage) follow(o PlayOrder) {
 		return
 	}
 	if x == nil {
-		x = &listener{name: o.Listener, rows: map[string]*playing{}, told: true}
+		x = &listener{name: o.Listener, rows: map[string]*playing{}, told: true, quiet: idleAfter}
 		s.listeners[o.Listener] = x
 	}
 	x.heard = time.Now()

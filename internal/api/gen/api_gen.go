@@ -708,6 +708,8 @@ type AssignStemChange = json.RawMessage
 
 // Balance defines model for Balance.
 type Balance struct {
+	Calls []Headroom `json:"calls"`
+
 	// OffDb from where on a row is off it
 	OffDb float64      `json:"offDb"`
 	Rows  []BalanceRow `json:"rows"`
@@ -1144,6 +1146,29 @@ type HandRow struct {
 	// InTheWay articulations whose key of the hand is a note of the row
 	InTheWay []string `json:"inTheWay"`
 	Reaches  []Reach  `json:"reaches"`
+}
+
+// Headroom what the rows of a call come to in the mix when all of them play
+type Headroom struct {
+	Call Id `json:"call"`
+
+	// Heard of them, those that were measured
+	Heard int `json:"heard"`
+
+	// Level of middle notes together, dBFS RMS
+	Level float64 `json:"level"`
+
+	// Over by how much that is over full scale, dB
+	Over float64 `json:"over"`
+
+	// Peak that is to be expected of them
+	Peak float64 `json:"peak"`
+
+	// Rows that reach the mix
+	Rows int `json:"rows"`
+
+	// Strong of strong ones
+	Strong float64 `json:"strong"`
 }
 
 // Heard how a row sounds, as it was measured, before its level trim and its fader
@@ -1928,6 +1953,9 @@ type RowsSet struct {
 		Machine *Id   `json:"machine,omitempty"`
 		OwnPair *bool `json:"ownPair,omitempty"`
 	} `json:"style,omitempty"`
+
+	// Upbeat controller values sent before the cue; a row's own stand for those of the settings
+	Upbeat *Upbeat `json:"upbeat,omitempty"`
 }
 
 // RowsSetKind defines model for RowsSet.Kind.
@@ -2422,6 +2450,13 @@ type UnseatedRow struct {
 	Reason string `json:"reason"`
 }
 
+// Upbeat controller values sent before the cue; a row's own stand for those of the settings
+type Upbeat = []struct {
+	// Number MIDI controller
+	Number int `json:"number"`
+	Value  int `json:"value"`
+}
+
 // Use what the music of a call asks of an instrument
 type Use = template.Use
 
@@ -2637,7 +2672,7 @@ type AssignJSONBodyField string
 // CalibrationParams defines parameters for Calibration.
 type CalibrationParams struct {
 	// Together everything goes into one recording
-	Together bool `form:"together" json:"together"`
+	Together *bool `form:"together,omitempty" json:"together,omitempty"`
 
 	// Revision of a test that was taken out; missing for one that would be now
 	Revision *int64 `form:"revision,omitempty" json:"revision,omitempty"`
@@ -2646,19 +2681,19 @@ type CalibrationParams struct {
 // CalibrateParams defines parameters for Calibrate.
 type CalibrateParams struct {
 	// Together everything goes into one recording
-	Together bool `form:"together" json:"together"`
+	Together *bool `form:"together,omitempty" json:"together,omitempty"`
 
-	// Revision of the template when the test was taken out
-	Revision int64 `form:"revision" json:"revision"`
+	// Revision of the template when the test was taken out; missing is as it is now
+	Revision *int64 `form:"revision,omitempty" json:"revision,omitempty"`
 }
 
 // CalibrationTestParams defines parameters for CalibrationTest.
 type CalibrationTestParams struct {
 	// Together everything goes into one recording
-	Together bool `form:"together" json:"together"`
+	Together *bool `form:"together,omitempty" json:"together,omitempty"`
 
-	// Revision of the template when the test was taken out
-	Revision int64 `form:"revision" json:"revision"`
+	// Revision of the template when the test was taken out; missing is as it is now
+	Revision *int64 `form:"revision,omitempty" json:"revision,omitempty"`
 }
 
 // BranchJSONBody defines parameters for Branch.
@@ -4131,9 +4166,9 @@ func (w *ServerInterfaceWrapper) Calibration(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params CalibrationParams
-	// ------------- Required query parameter "together" -------------
+	// ------------- Optional query parameter "together" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
 	}
@@ -4171,16 +4206,16 @@ func (w *ServerInterfaceWrapper) Calibrate(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params CalibrateParams
-	// ------------- Required query parameter "together" -------------
+	// ------------- Optional query parameter "together" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
 	}
 
-	// ------------- Required query parameter "revision" -------------
+	// ------------- Optional query parameter "revision" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
 	}
@@ -4203,16 +4238,16 @@ func (w *ServerInterfaceWrapper) CalibrationTest(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params CalibrationTestParams
-	// ------------- Required query parameter "together" -------------
+	// ------------- Optional query parameter "together" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "together", ctx.QueryParams(), &params.Together, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter together: %s", err))
 	}
 
-	// ------------- Required query parameter "revision" -------------
+	// ------------- Optional query parameter "revision" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
 	}

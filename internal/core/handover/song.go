@@ -49,7 +49,7 @@ func NewSong(t *template.Template) Song {
 		if i.Seat != nil {
 			track.Channel = i.Seat.Channel
 			track.Device = t.DeviceName(*i.Seat)
-			track.Upbeat = t.Settings.Upbeat
+			track.Upbeat = t.UpbeatOf(i)
 			if n := ports[i.Seat.PortOf()]; n < 128 {
 				track.Port = n
 			}

@@ -8,32 +8,33 @@ import (
 // Fields are new values of one instrument; nil leaves a field as it is. Those that
 // an instrument may have or not are taken away by a value that says nothing.
 type Fields struct {
-	ID            ID         `json:"id,omitempty"`
-	Name          *string    `json:"name,omitempty"`
-	NameByHand    *bool      `json:"nameByHand,omitempty"`
-	Short         *string    `json:"short,omitempty"`
-	ShortByHand   *bool      `json:"shortByHand,omitempty"`
-	Kind          *Kind      `json:"kind,omitempty"`
-	Articulations *[]string  `json:"articulations,omitempty"`
-	Patches       *[]ID      `json:"patches,omitempty"`
-	Colour        *string    `json:"colour,omitempty"`
-	Notes         *string    `json:"notes,omitempty"`
-	GainDB        *float64   `json:"gainDb,omitempty"`
-	LevelTrimDB   *float64   `json:"levelTrimDb,omitempty"`
-	Pan           *float64   `json:"pan,omitempty"`
-	Heard         *Heard     `json:"heard,omitempty"` // one without a way of measuring takes it away
-	Style         *SeatStyle `json:"style,omitempty"`
-	Mics          *[]string  `json:"mics,omitempty"`
-	Map           *[]Mapping `json:"map,omitempty"`
-	Layout        *Layout    `json:"layout,omitempty"`
-	Spread        *ID        `json:"spread,omitempty"`
-	StemByHand    *bool      `json:"stemByHand,omitempty"`
-	SeatByHand    *bool      `json:"seatByHand,omitempty"`
-	Pinned        *bool      `json:"pinned,omitempty"`
-	Keep          *bool      `json:"keep,omitempty"`
-	With          *ID        `json:"with,omitempty"`    // of a row that plays the same sound already; empty gives it its own
-	Printed       *Printed   `json:"printed,omitempty"` // one without a file lets the instrument play again
-	Trim          *Trim      `json:"trim,omitempty"`    // one without a call loads the instrument whole again
+	ID            ID            `json:"id,omitempty"`
+	Name          *string       `json:"name,omitempty"`
+	NameByHand    *bool         `json:"nameByHand,omitempty"`
+	Short         *string       `json:"short,omitempty"`
+	ShortByHand   *bool         `json:"shortByHand,omitempty"`
+	Kind          *Kind         `json:"kind,omitempty"`
+	Articulations *[]string     `json:"articulations,omitempty"`
+	Patches       *[]ID         `json:"patches,omitempty"`
+	Colour        *string       `json:"colour,omitempty"`
+	Notes         *string       `json:"notes,omitempty"`
+	GainDB        *float64      `json:"gainDb,omitempty"`
+	LevelTrimDB   *float64      `json:"levelTrimDb,omitempty"`
+	Pan           *float64      `json:"pan,omitempty"`
+	Upbeat        *[]Controller `json:"upbeat,omitempty"`
+	Heard         *Heard        `json:"heard,omitempty"` // one without a way of measuring takes it away
+	Style         *SeatStyle    `json:"style,omitempty"`
+	Mics          *[]string     `json:"mics,omitempty"`
+	Map           *[]Mapping    `json:"map,omitempty"`
+	Layout        *Layout       `json:"layout,omitempty"`
+	Spread        *ID           `json:"spread,omitempty"`
+	StemByHand    *bool         `json:"stemByHand,omitempty"`
+	SeatByHand    *bool         `json:"seatByHand,omitempty"`
+	Pinned        *bool         `json:"pinned,omitempty"`
+	Keep          *bool         `json:"keep,omitempty"`
+	With          *ID           `json:"with,omitempty"`    // of a row that plays the same sound already; empty gives it its own
+	Printed       *Printed      `json:"printed,omitempty"` // one without a file lets the instrument play again
+	Trim          *Trim         `json:"trim,omitempty"`    // one without a call loads the instrument whole again
 }
 
 // Field is one field of an instrument, described once: what follows from it is in
@@ -84,6 +85,7 @@ var RowFields = []Field{
 	{"notes", "notes", Nothing, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Notes }, func(f *Fields) **string { return &f.Notes })},
 	{"levelTrimDb", "level trim", OfLevels, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.LevelTrimDB }, func(f *Fields) **float64 { return &f.LevelTrimDB })},
 	{"heard", "measured sound", OfLevels, OfSound, WithRow, had(func(i *Instrument) **Heard { return &i.Heard }, func(f *Fields) **Heard { return &f.Heard }, func(h *Heard) bool { return h.By != "" }, func(a, b *Heard) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, cloneHeard)},
+	{"upbeat", "upbeat", Nothing, OfSound, WithRow, listed(func(i *Instrument) *[]Controller { return &i.Upbeat }, func(f *Fields) **[]Controller { return &f.Upbeat })},
 	{"gainDb", "level", OfRoutes, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.GainDB }, func(f *Fields) **float64 { return &f.GainDB })},
 	{"pan", "pan", Nothing, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.Pan }, func(f *Fields) **float64 { return &f.Pan })},
 	{"routes", "routes", OfRoutes, OfSound, WithRow, placedList(func(i *Instrument) *[]Route { return &i.Routes })},

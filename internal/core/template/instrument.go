@@ -21,35 +21,36 @@ var Kinds = []Kind{Sampled, Input, Guide, Spare}
 
 // Instrument is one row of the template.
 type Instrument struct {
-	ID            ID        `json:"id"`
-	Section       ID        `json:"section"`
-	Name          string    `json:"name"`
-	NameByHand    bool      `json:"nameByHand,omitempty"` // naming by a pattern passes it by
-	Short         string    `json:"short,omitempty"`      // what small displays show; empty shows the name
-	ShortByHand   bool      `json:"shortByHand,omitempty"`
-	Kind          Kind      `json:"kind"`
-	Articulations []string  `json:"articulations"`
-	Patches       []ID      `json:"patches"`        // layered when more than one
-	Mics          []string  `json:"mics,omitempty"` // microphone positions; empty takes those a patch starts with
-	Map           []Mapping `json:"map,omitempty"`  // its own articulation map; empty takes its first patch's
-	Layout        Layout    `json:"layout,omitempty"`
-	Spread        ID        `json:"spread,omitempty"` // rows with the same one feed one player
-	Colour        string    `json:"colour,omitempty"` // a tint of the palette, by hand; empty takes the section's
-	Notes         string    `json:"notes,omitempty"`
-	LevelTrimDB   float64   `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
-	Heard         *Heard    `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not
-	GainDB        float64   `json:"gainDb"`                // the fader, dB, MinGainDB..MaxGainDB
-	Pan           float64   `json:"pan,omitempty"`         // -1 left .. 1 right, of constant power
-	Routes        []Route   `json:"routes"`                // outgoing, sorted by To
-	StemByHand    bool      `json:"stemByHand,omitempty"`  // an exception: the stem rules pass it by
-	Style         SeatStyle `json:"style"`
-	SeatByHand    bool      `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
-	Seat          *Seat     `json:"seat,omitempty"`       // nil when unseated
-	With          ID        `json:"with,omitempty"`       // the row on whose seat it sits, with the same sound; empty has its own
-	Pinned        bool      `json:"pinned,omitempty"`     // stands first in every sightline
-	Keep          bool      `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
-	Printed       *Printed  `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
-	Trim          *Trim     `json:"trim,omitempty"`       // only what a call's music needs is loaded; nil loads all
+	ID            ID           `json:"id"`
+	Section       ID           `json:"section"`
+	Name          string       `json:"name"`
+	NameByHand    bool         `json:"nameByHand,omitempty"` // naming by a pattern passes it by
+	Short         string       `json:"short,omitempty"`      // what small displays show; empty shows the name
+	ShortByHand   bool         `json:"shortByHand,omitempty"`
+	Kind          Kind         `json:"kind"`
+	Articulations []string     `json:"articulations"`
+	Patches       []ID         `json:"patches"`        // layered when more than one
+	Mics          []string     `json:"mics,omitempty"` // microphone positions; empty takes those a patch starts with
+	Map           []Mapping    `json:"map,omitempty"`  // its own articulation map; empty takes its first patch's
+	Layout        Layout       `json:"layout,omitempty"`
+	Spread        ID           `json:"spread,omitempty"` // rows with the same one feed one player
+	Colour        string       `json:"colour,omitempty"` // a tint of the palette, by hand; empty takes the section's
+	Notes         string       `json:"notes,omitempty"`
+	LevelTrimDB   float64      `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
+	Heard         *Heard       `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not
+	Upbeat        []Controller `json:"upbeat,omitempty"`      // its own, in place of those of the settings with the same number
+	GainDB        float64      `json:"gainDb"`                // the fader, dB, MinGainDB..MaxGainDB
+	Pan           float64      `json:"pan,omitempty"`         // -1 left .. 1 right, of constant power
+	Routes        []Route      `json:"routes"`                // outgoing, sorted by To
+	StemByHand    bool         `json:"stemByHand,omitempty"`  // an exception: the stem rules pass it by
+	Style         SeatStyle    `json:"style"`
+	SeatByHand    bool         `json:"seatByHand,omitempty"` // plans leave the seat alone while it breaks no limit
+	Seat          *Seat        `json:"seat,omitempty"`       // nil when unseated
+	With          ID           `json:"with,omitempty"`       // the row on whose seat it sits, with the same sound; empty has its own
+	Pinned        bool         `json:"pinned,omitempty"`     // stands first in every sightline
+	Keep          bool         `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
+	Printed       *Printed     `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
+	Trim          *Trim        `json:"trim,omitempty"`       // only what a call's music needs is loaded; nil loads all
 }
 
 // Trim says that only the zones which the music of a call touches are loaded.
@@ -73,6 +74,22 @@ type Printed struct {
 	Call    ID      `json:"call,omitempty"`  // whose notes were recorded; one no longer there tells nothing
 	Music   string  `json:"music,omitempty"` // what these notes were then: Use.Music
 	Audio   string  `json:"audio,omitempty"` // SHA-256 of the file, by which the studio keeps it; empty when it does not
+}
+
+// UpbeatOf are the controllers sent to an instrument before the cue: those of the settings,
+// with its own in their place, and what it has beside them, by number.
+func (t *Template) UpbeatOf(i *Instrument) []Controller {
+	if len(i.Upbeat) == 0 {
+		return t.Settings.Upbeat
+	}
+	out := slices.Clone(i.Upbeat)
+	for _, c := range t.Settings.Upbeat {
+		if !slices.ContainsFunc(i.Upbeat, func(own Controller) bool { return own.Number == c.Number }) {
+			out = append(out, c)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Controller) int { return a.Number - b.Number })
+	return out
 }
 
 // IsDigest tells whether a text is a SHA-256 in lower-case hexadecimal.

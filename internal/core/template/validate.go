@@ -246,11 +246,7 @@ func (v *validator) settings() {
 	if s.MiddleC != 0 && (s.MiddleC < 3 || s.MiddleC > 5) {
 		v.fail("settings.middleC", "middle C is named C3, C4 or C5, not C%d", s.MiddleC)
 	}
-	for i, c := range s.Upbeat {
-		if c.Number < 0 || c.Number > 119 || c.Value < 0 || c.Value > 127 {
-			v.fail(fmt.Sprintf("settings.upbeat[%d]", i), "controller %d = %d: controllers are 0 to 119, values 0 to 127", c.Number, c.Value)
-		}
-	}
+	v.upbeat("settings", s.Upbeat)
 	if err := CheckName(v.t.Name); err != nil {
 		v.fail("name", "%s", err.Error())
 	}
@@ -371,6 +367,9 @@ func (v *validator) instrument(n int, i *Instrument) {
 	v.ranged("instruments", n, "gainDb", i.GainDB, MinGainDB, MaxGainDB, " dB")
 	v.ranged("instruments", n, "levelTrimDb", i.LevelTrimDB, MinTrimDB, MaxTrimDB, " dB")
 	v.ranged("instruments", n, "pan", i.Pan, -1, 1, "")
+	if len(i.Upbeat) > 0 {
+		v.upbeat(fmt.Sprintf("instruments[%d]", n), i.Upbeat)
+	}
 	if i.Heard != nil {
 		v.heard(n, i.Heard)
 	}
@@ -393,6 +392,15 @@ func (v *validator) instrument(n int, i *Instrument) {
 		v.ranged("instruments", n, "printed.seconds", p.Seconds, 0, MaxPrintedSeconds, " s")
 		if p.Audio != "" && !IsDigest(p.Audio) {
 			v.fail(at("instruments", n, "printed.audio"), "%q is no SHA-256 in lower-case hexadecimal", p.Audio)
+		}
+	}
+}
+
+// upbeat checks controller values.
+func (v *validator) upbeat(of string, list []Controller) {
+	for n, c := range list {
+		if c.Number < 0 || c.Number > 119 || c.Value < 0 || c.Value > 127 {
+			v.fail(fmt.Sprintf("%s.upbeat[%d]", of, n), "controller %d = %d: controllers are 0 to 119, values 0 to 127", c.Number, c.Value)
 		}
 	}
 }

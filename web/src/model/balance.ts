@@ -1,4 +1,4 @@
-import { answer, api, fileBody, type Id, type Schemas } from "./api";
+import { answer, api, fileBody, type Id, type Instrument, type Schemas } from "./api";
 import { at, change } from "./changing";
 import { attempt, get, tell } from "./store";
 import { plural } from "./template";
@@ -54,3 +54,13 @@ export async function takeHall(sections: readonly Id[]) {
   if (done) tell("Sends and pans are as the hall asks.");
   return done;
 }
+
+/** startWith sets a controller value that rows begin with; null takes that of the settings. */
+export const startWith = (rows: readonly Instrument[], number: number, value: number | null) =>
+  change({
+    kind: "edit",
+    edits: rows.map((i) => {
+      const others = (i.upbeat ?? []).filter((c) => c.number !== number);
+      return { id: i.id, upbeat: value === null ? others : [...others, { number, value }] };
+    }),
+  });

@@ -1969,6 +1969,7 @@ export interface components {
             /** @description brings it to the working level, before everything else, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            upbeat?: components["schemas"]["Upbeat"];
             /** @description -1 left to 1 right, of constant power */
             pan?: number;
             /** @description it comes with every call and is not rested unasked */
@@ -1996,6 +1997,12 @@ export interface components {
             };
             seat?: components["schemas"]["Seat"];
         };
+        /** @description controller values sent before the cue; a row's own stand for those of the settings */
+        Upbeat: {
+            /** @description MIDI controller */
+            number: number;
+            value: number;
+        }[];
         /** @description how a row sounds, as it was measured, before its level trim and its fader */
         Heard: {
             /** @enum {string} */
@@ -2271,11 +2278,7 @@ export interface components {
             latestMs?: number;
             /** @description UDP port for Open Sound Control on the loopback; missing listens to nothing */
             remotePort?: number;
-            upbeat: {
-                /** @description MIDI controller */
-                number: number;
-                value: number;
-            }[];
+            upbeat: components["schemas"]["Upbeat"];
             deliver?: {
                 /**
                  * @description missing leaves groups as they are
@@ -2417,6 +2420,7 @@ export interface components {
             /** @description level trim, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            upbeat?: components["schemas"]["Upbeat"];
             /** @description -1 left to 1 right, of constant power */
             pan?: number;
             /** Format: double */
@@ -3865,6 +3869,35 @@ export interface components {
             /** @description rows that could be measured and were not */
             unheard: number;
             rows: components["schemas"]["BalanceRow"][];
+            calls: components["schemas"]["Headroom"][];
+        };
+        /** @description what the rows of a call come to in the mix when all of them play */
+        Headroom: {
+            call: components["schemas"]["Id"];
+            /** @description that reach the mix */
+            rows: number;
+            /** @description of them, those that were measured */
+            heard: number;
+            /**
+             * Format: double
+             * @description of middle notes together, dBFS RMS
+             */
+            level: number;
+            /**
+             * Format: double
+             * @description of strong ones
+             */
+            strong: number;
+            /**
+             * Format: double
+             * @description that is to be expected of them
+             */
+            peak: number;
+            /**
+             * Format: double
+             * @description by how much that is over full scale, dB
+             */
+            over: number;
         };
         /** @description a row that was measured, with its level trim */
         BalanceRow: {
@@ -5175,9 +5208,9 @@ export interface operations {
     };
     Calibration: {
         parameters: {
-            query: {
+            query?: {
                 /** @description everything goes into one recording */
-                together: boolean;
+                together?: boolean;
                 /** @description of a test that was taken out; missing for one that would be now */
                 revision?: number;
             };
@@ -5211,11 +5244,11 @@ export interface operations {
     };
     CalibrationTest: {
         parameters: {
-            query: {
+            query?: {
                 /** @description everything goes into one recording */
-                together: boolean;
-                /** @description of the template when the test was taken out */
-                revision: number;
+                together?: boolean;
+                /** @description of the template when the test was taken out; missing is as it is now */
+                revision?: number;
             };
             header?: never;
             path: {
@@ -5247,11 +5280,11 @@ export interface operations {
     };
     Calibrate: {
         parameters: {
-            query: {
+            query?: {
                 /** @description everything goes into one recording */
-                together: boolean;
-                /** @description of the template when the test was taken out */
-                revision: number;
+                together?: boolean;
+                /** @description of the template when the test was taken out; missing is as it is now */
+                revision?: number;
             };
             header?: never;
             path: {

@@ -11,6 +11,7 @@ export interface Armed {
   ready: boolean;
   keyLow: number;
   keyHigh: number;
+  dynamics: number; // the controller value it begins with; -1 for none
   switches: number[];
   articulations: string[];
   home: Id;
@@ -98,7 +99,6 @@ export async function arm(ids: readonly Id[]) {
   await ready();
   await dial(sheet.id);
   say({ arm: { rows: ids, as: sounding.getState().as } });
-  control(1, sounding.getState().dynamics);
 }
 
 /** disarm lets every row go and falls silent. */
@@ -185,6 +185,8 @@ function told(t: Told) {
     sounding.setState((s) => ({
       armed: t.armed!,
       how: t.armed!.some((a) => a.articulations.includes(s.how)) ? s.how : "",
+      // a row that is armed anew begins with its own dynamics
+      dynamics: s.armed.length === 0 && (t.armed![0]?.dynamics ?? -1) >= 0 ? t.armed![0]!.dynamics : s.dynamics,
     }));
   }
   const warning = t.lost

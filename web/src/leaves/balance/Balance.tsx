@@ -10,9 +10,12 @@ import { pathOf, plural, rowTint, type Sheet, wait } from "../../model/template"
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
 import { HallView } from "./HallView";
+import { HeadroomView } from "./HeadroomView";
 import { Scale, ScaleHead } from "./Scale";
+import { Starts } from "./Starts";
 
-type View = "levels" | "hall";
+const views = ["levels", "hall", "headroom"] as const;
+type View = (typeof views)[number];
 type By = "section" | "instrument";
 type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
 
@@ -40,11 +43,11 @@ export function Balance() {
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Balance" note={view === "levels" ? note : ""}>
         <fieldset className="flex" aria-label="What shows">
-          {(["levels", "hall"] as const).map((v) => (
+          {views.map((v) => (
             <button
               key={v}
               type="button"
-              className={`button first:rounded-r-none last:rounded-l-none last:border-l-0 ${view === v ? "bg-chosen font-semibold" : ""}`}
+              className={`button rounded-none first:rounded-l-[3px] last:rounded-r-[3px] not-first:border-l-0 ${view === v ? "bg-chosen font-semibold" : ""}`}
               aria-pressed={view === v}
               onClick={() => {
                 setView(v);
@@ -111,6 +114,7 @@ export function Balance() {
         <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
       )}
       {view === "hall" && <HallView />}
+      {view === "headroom" && data && <HeadroomView calls={data.calls} workingDb={data.workingDb} />}
       {view === "levels" && data && data.rows.length > 0 && (
         <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />
       )}
@@ -364,6 +368,7 @@ function Rows({
           })}
         </div>
       </div>
+      <Starts />
     </>
   );
 }

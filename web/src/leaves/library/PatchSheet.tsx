@@ -56,7 +56,8 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
         )}
         {!many && (
           <span className="font-normal font-sans text-[12px] text-soft">
-            {cat.libraries.find((l) => l.id === p.library)?.name} · {p.measured ? "measured" : "declared"}
+            {cat.libraries.find((l) => l.id === p.library)?.name} ·{" "}
+            {p.measured ? "measured" : p.source ? "declared; what sounds is a small stand-in" : "declared"}
           </span>
         )}
       </h3>
