@@ -114,7 +114,7 @@ export function Balance() {
         <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
       )}
       {view === "hall" && <HallView />}
-      {view === "headroom" && data && <HeadroomView calls={data.calls} workingDb={data.workingDb} />}
+      {view === "headroom" && data && <HeadroomView calls={data.calls} />}
       {view === "levels" && data && data.rows.length > 0 && (
         <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />
       )}

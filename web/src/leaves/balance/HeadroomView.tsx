@@ -3,7 +3,7 @@ import { select, useApp } from "../../model/store";
 import { ofMixes, Scale, ScaleHead } from "./Scale";
 
 /** HeadroomView tells what each call comes to in the mix when all of it plays. */
-export function HeadroomView({ calls, workingDb }: { calls: readonly Schemas["Headroom"][]; workingDb: number }) {
+export function HeadroomView({ calls }: { calls: readonly Schemas["Headroom"][] }) {
   const sheet = useApp((s) => s.sheet)!;
   const scale = 340;
   if (calls.length === 0)
@@ -21,7 +21,7 @@ export function HeadroomView({ calls, workingDb }: { calls: readonly Schemas["He
             <th className="pr-4 text-left font-normal">Call</th>
             <th className="pr-4 text-right font-normal">rows</th>
             <th className="font-normal">
-              <ScaleHead width={scale} workingDb={workingDb} range={ofMixes} />
+              <ScaleHead width={scale} workingDb={0} range={ofMixes} />
             </th>
             <th className="pl-4 text-right font-normal">peak</th>
           </tr>
@@ -51,7 +51,7 @@ export function HeadroomView({ calls, workingDb }: { calls: readonly Schemas["He
                     level={c.strong}
                     strong={c.peak}
                     off={c.over > 0}
-                    workingDb={workingDb}
+                    workingDb={0}
                     tint="var(--tint-grey)"
                     label={`Middle notes ${c.level.toFixed(1)} dBFS, strong ones ${c.strong.toFixed(1)}, peak ${c.peak.toFixed(1)}`}
                   />

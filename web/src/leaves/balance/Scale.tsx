@@ -24,7 +24,7 @@ export function ScaleHead({ width, workingDb, range = ofRows }: { width: number;
       aria-label={`Levels from ${range.low} to ${range.high} dBFS`}
       className="block overflow-visible"
     >
-      <title>{`Levels from ${range.low} to ${range.high} dBFS; the long tick is the working level, ${workingDb}`}</title>
+      <title>{`Levels from ${range.low} to ${range.high} dBFS; the long tick is ${workingDb === 0 ? "full scale" : `the working level, ${workingDb}`}`}</title>
       {ticks(range).map((t) => (
         <text
           key={t}
