@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"sync"
@@ -197,7 +198,7 @@ func (l *Listening) heard(machine string, b rig.SoundBlock) {
 // Arm sets the rows that are played, and how they are heard.
 func (l *Listening) Arm(ids []template.ID, as HeardAs) {
 	if len(ids) > MostArmed {
-		l.tell(Told{Refused: "at most 16 rows are played at once; the first 16 are armed"})
+		l.tell(Told{Refused: fmt.Sprintf("at most %[1]d rows are played at once; the first %[1]d are armed", MostArmed)})
 		ids = ids[:MostArmed]
 	}
 	l.mu.Lock()

@@ -94,7 +94,7 @@ type Item struct {
 	ID       string  `json:"id"`
 	State    State   `json:"state"`
 	Progress float64 `json:"progress,omitempty"` // 0..1 while tuning
-	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls
+	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls; of one that is ready, why it can not be heard
 	Voices   int     `json:"voices,omitempty"`   // that sound now
 	Armed    bool    `json:"armed,omitempty"`    // somebody is about to play it
 	Missed   int     `json:"missed,omitempty"`   // notes outside what it was trimmed to, loaded on demand

@@ -145,6 +145,24 @@ func TestARowSounds(t *testing.T) {
 	}, 20*time.Second, time.Millisecond)
 }
 
+// A row whose file is not there is ready, as the stand-in takes it to be, but can not be
+// heard, and says why.
+func TestARowThatCanNotSoundSaysWhy(t *testing.T) {
+	d, heard := openDesk(t)
+	gone := toneLoad("t/a")
+	gone.Patches[0].File = "Gone.sfz"
+	d.Want("s", "t", "Birch", []rig.Load{gone})
+	machine := rig.NewStandIn(1000, 1000, 50, rig.Faults{})
+	machine.ScanRoots = []string{library(t)}
+	stop := host(t, d, machine)
+	defer stop()
+	until(t, heard, "ready", func(x told) bool { return states(x.report)["t/a"] == rig.Ready })
+	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}}}))
+	until(t, heard, "why", func(x told) bool {
+		return len(x.report.Items) == 1 && x.report.Items[0].Reason == "Gone.sfz of Odd Tones is in none of the folders of this machine"
+	})
+}
+
 // A host that dies in the middle of a sound says no more: its last block is less than a
 // tenth of a second before its end, so that nothing sounds on.
 func TestAHostDiesWhileItSounds(t *testing.T) {

@@ -78,7 +78,7 @@ func newStage(roots []string, budget int64, tell func(string, SoundBlock)) *stag
 }
 
 // ready takes what the machine holds ready: of what it no longer holds the patches are
-// closed, and who plays it falls silent.
+// closed, and who plays it falls silent. So are those that nobody listens to.
 func (s *stage) ready(loads []Load) {
 	now := make(map[string]Load, len(loads))
 	for _, l := range loads {
@@ -87,8 +87,14 @@ func (s *stage) ready(loads []Load) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.wanted = now
+	heard := map[string]bool{}
+	for _, x := range s.listeners {
+		for id := range x.rows {
+			heard[id] = true
+		}
+	}
 	for id, o := range s.opened {
-		if l, held := now[id]; o.done && (!held || filesOf(l) != o.key) {
+		if l, held := now[id]; o.done && (!held || !heard[id] || filesOf(l) != o.key) {
 			delete(s.opened, id)
 			for _, x := range s.listeners {
 				if row := x.rows[id]; row != nil && row.of == o {
@@ -402,6 +408,19 @@ func (s *stage) trimOf(id string, place int) float64 {
 		return math.Pow(10, l.Patches[place].LevelDB/20)
 	}
 	return 1
+}
+
+// reasons tell of loads that somebody listens to why they, or a part of them, can not sound.
+func (s *stage) reasons() map[string]string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := map[string]string{}
+	for id, o := range s.opened {
+		if o.done && o.reason != "" {
+			out[id] = o.reason
+		}
+	}
+	return out
 }
 
 // voices counts what sounds of each load, for all listeners.

@@ -332,9 +332,10 @@ func (s *StandIn) Report() Report {
 	}
 	s.mu.Unlock()
 	var voices map[string]int
+	var reasons map[string]string
 	if stage != nil {
 		stage.ready(ready)
-		voices = stage.voices()
+		voices, reasons = stage.voices(), stage.reasons()
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -355,7 +356,7 @@ func (s *StandIn) Report() Report {
 		}
 		item := Item{ID: l.ID, State: h.state, Progress: h.progress, Reason: h.reason, Armed: s.Faults.Armed[l.Name], Missed: h.missed}
 		if h.state == Ready {
-			item.Voices = s.Faults.Sounding[l.Name] + voices[l.ID]
+			item.Voices, item.Reason = s.Faults.Sounding[l.Name]+voices[l.ID], reasons[l.ID]
 		}
 		r.Voices += item.Voices
 		r.Items = append(r.Items, item)

@@ -78,6 +78,7 @@ export const useSounding = <T>(pick: (s: Sounding) => T): T => useStore(sounding
 export const canSound = () => isSecureContext && "AudioWorkletNode" in globalThis;
 
 const rateHz = 48000; // of what machines send
+const open = 1; // a WebSocket that is
 
 let line: WebSocket | null = null;
 let lineOf = ""; // the template it listens to
@@ -140,7 +141,7 @@ function heard(m: { first?: number; square?: number; peak?: number; gap?: boolea
 
 /** dial opens the line to a template, unless it is open. */
 function dial(template: Id): Promise<void> {
-  if (line && lineOf === template && line.readyState === WebSocket.OPEN) return Promise.resolve();
+  if (line && lineOf === template && line.readyState === open) return Promise.resolve();
   line?.close();
   const at = new WebSocket(`${location.origin.replace(/^http/, "ws")}/api/templates/${template}/listen`);
   at.binaryType = "arraybuffer";
@@ -204,7 +205,7 @@ function told(t: Told) {
 }
 
 function say(m: object) {
-  if (line?.readyState === WebSocket.OPEN) line.send(JSON.stringify(m));
+  if (line?.readyState === open) line.send(JSON.stringify(m));
 }
 
 /** noteOn presses a key, noteOff lets it go. */

@@ -45,7 +45,8 @@ function Rows() {
   const states = useApp((s) => s.states);
   const tacet = armed.filter((a) => states.get(a.home)?.state !== "ready");
   const called = tacet.filter((a) => !states.has(a.home));
-  const shown = tacet.length === 0 && warning.endsWith(notReady) ? "" : warning;
+  const mute = armed.map((a) => states.get(a.home)).find((s) => s?.state === "ready" && s.reason)?.reason;
+  const shown = mute ?? (tacet.length === 0 && warning.endsWith(notReady) ? "" : warning);
   return (
     <div className="flex w-[236px] shrink-0 flex-col gap-1">
       <div className="flex items-center gap-2">
