@@ -20,6 +20,7 @@ func hostCommand() *cobra.Command {
 	var name, server, credential, file string
 	var memory, disk, speed float64
 	var cores int
+	var samples int64
 	var corrupt, stall, roots, libraries, armed, plays []string
 	var sounding map[string]int
 	var faults rig.Faults
@@ -38,8 +39,8 @@ func hostCommand() *cobra.Command {
 			if credential == "" {
 				return wrongUse{fmt.Errorf("set FANFOLD_CREDENTIAL to the machine's credential, or give --credential-file; Seating shows the whole command")}
 			}
-			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 {
-				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate and --speed are above 0")}
+			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 || samples < 1 || samples > 1<<20 {
+				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate, --speed and --sample-memory are above 0, the last at most 1,048,576")}
 			}
 			faults.Corrupt, faults.Stall, faults.Armed, faults.Sounding = set(corrupt), set(stall), set(armed), sounding
 			var err error
@@ -51,7 +52,7 @@ func hostCommand() *cobra.Command {
 			log := slog.With("machine", name)
 			log.Info("a simulated machine", "memoryMiB", memory, "cores", cores, "diskMiBs", disk, "speed", speed)
 			machine := rig.NewStandIn(memory, disk, speed, faults)
-			machine.Cores, machine.Libraries = cores, libraries
+			machine.Cores, machine.Libraries, machine.SampleBytes = cores, libraries, samples<<20
 			for _, r := range roots {
 				abs, err := filepath.Abs(r)
 				if err != nil {
@@ -68,9 +69,10 @@ func hostCommand() *cobra.Command {
 	c.Flags().StringVar(&file, "credential-file", "", "a file that holds the machine's credential")
 	c.Flags().Float64Var(&memory, "memory", 65536, "memory for instruments, MiB")
 	c.Flags().IntVar(&cores, "cores", 16, "cores")
+	c.Flags().Int64Var(&samples, "sample-memory", 1024, "real memory for samples that sound, MiB")
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")
 	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
-	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine that may be scanned for samples; may be given again")
+	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine with samples, that may be scanned and sounds; may be given again")
 	c.Flags().StringArrayVar(&libraries, "library", nil, "a library installed here; may be given again")
 	c.Flags().StringToIntVar(&sounding, "sounding", nil, "voices of instruments that sound once they are ready: NAME=VOICES")
 	c.Flags().StringArrayVar(&armed, "armed", nil, "an instrument somebody is about to play")
