@@ -12,28 +12,22 @@ func Pitch(samples []float64, rate, low, high float64) (hz float64, ok bool) {
 		return 0, false
 	}
 	window = min(window, 4*longest) // a few periods tell
-	d := make([]float64, longest+2)
+	d, norm := make([]float64, longest+2), make([]float64, longest+2)
+	running, best := 0.0, -1
+	norm[0] = 1
 	for lag := 1; lag < len(d); lag++ {
 		sum := 0.0
 		for n := range window {
 			x := samples[n] - samples[n+lag]
 			sum += x * x
 		}
-		d[lag] = sum
-	}
-	running, norm := 0.0, make([]float64, len(d))
-	norm[0] = 1
-	for lag := 1; lag < len(d); lag++ {
-		if running += d[lag]; running > 0 {
-			norm[lag] = d[lag] * float64(lag) / running
-		} else {
-			norm[lag] = 1
+		d[lag], norm[lag] = sum, 1
+		if running += sum; running > 0 {
+			norm[lag] = sum * float64(lag) / running
 		}
-	}
-	best := -1
-	for lag := shortest; lag <= longest; lag++ {
-		if norm[lag] < .15 && norm[lag] <= norm[lag+1] && norm[lag] <= norm[lag-1] { // the first deep dip
-			best = lag
+		// The first deep dip is the one: what lies beyond it need not be looked at.
+		if dip := lag - 1; dip >= shortest && norm[dip] < .15 && norm[dip] <= norm[lag] && norm[dip] <= norm[dip-1] {
+			best = dip
 			break
 		}
 	}
