@@ -65,10 +65,11 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
     scrollPaddingEnd: 28,
   });
   const place = useMemo(() => new Map(all.flatMap((l, n) => (l.kind === "row" ? [[l.id, n] as const] : []))), [all]);
+  const height = size?.height; // the keyboard takes room from below
   useEffect(() => {
     const at = cursor === null ? undefined : place.get(cursor);
     if (at !== undefined) virtual.scrollToIndex(at, { align: "auto" });
-  }, [cursor, place]);
+  }, [cursor, place, height]);
 
   const startEdit = useCallback((id: Id, field: string) => fieldNamed(field).set && setEditing({ id, field }), []);
   const stopEdit = useCallback((next?: { id: Id; field: string }) => {
