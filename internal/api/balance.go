@@ -6,6 +6,7 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/balance"
+	"fanfold/internal/core/calibrate"
 	"fanfold/internal/core/template"
 )
 
@@ -17,7 +18,7 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 	}
 	v := h.View()
 	b := balance.Of(v.Template)
-	out := gen.Balance{Calls: []gen.Headroom{}, WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
+	out := gen.Balance{Calls: []gen.Headroom{}, Strengths: calibrate.Strengths[:], WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
 	for n, x := range b.Rows {
 		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Fault: x.Fault}
 	}

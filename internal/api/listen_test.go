@@ -59,10 +59,11 @@ func (p *playedRig) messages() (out []rig.PlayMessage) {
 func violins(t *testing.T) *template.Template {
 	t.Helper()
 	one := template.New("t", "One")
-	p := &template.Patch{ID: "p", Library: "l", Player: "k", Name: "Violins", KeyLow: 55, KeyHigh: 100, Dynamics: template.DynamicsExpression, Map: []template.Mapping{
+	p := &template.Patch{ID: "p", Library: "l", Player: "k", Name: "Violins", KeyLow: 55, KeyHigh: 100, Map: []template.Mapping{
 		{Articulation: "long", Switches: []template.Switch{{Kind: template.ByKey, Number: 24}}, LeadMs: 30},
 		{Articulation: "spiccato", Switches: []template.Switch{{Kind: template.ByKey, Number: 25, Hold: true}, {Kind: template.ByVelocity, Low: 1, High: 64}}},
 	}}
+	p.Dynamics = template.DynamicsExpression
 	one.Libraries = append(one.Libraries, &template.Library{ID: "l", Name: "Odd", Code: "OD"})
 	one.Players = append(one.Players, &template.Player{ID: "k", Name: "Odd player", Sounds: 16, Outputs: 4})
 	one.Machines = append(one.Machines, &template.Machine{ID: "m", Name: "Birch", MemoryMiB: 4096, Cores: 4, DiskMiBs: 500})

@@ -407,7 +407,7 @@ func (l *Listening) NoteOn(key, velocity int) {
 
 // playMessage is a compiled message for a host; false for one that its sounds do not hear.
 func playMessage(load string, m articulation.Message) (rig.PlayMessage, bool) {
-	kind, ok := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+	kind, ok := sampler.KindOf(m.Status)
 	return rig.PlayMessage{Load: load, Kind: kind, Key: m.Data1, Value: m.Data2}, ok
 }
 

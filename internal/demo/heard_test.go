@@ -83,7 +83,7 @@ func heard(t *testing.T, lantern *template.Template) {
 					ask.Load.Patches = append(ask.Load.Patches, l)
 				}
 				for _, m := range compiled.Messages {
-					kind := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+					kind, _ := sampler.KindOf(m.Status)
 					ask.Messages = append(ask.Messages, rig.TimedMessage{At: float64(m.Tick) / calibrate.TicksPerSecond, Kind: kind, Key: m.Data1, Value: m.Data2})
 				}
 				h, err := desk.Measure(context.Background(), "s", "m", ask)

@@ -188,7 +188,7 @@ func recorded(t *testing.T, lantern *template.Template, x pass.Pass, pair int, s
 		require.NoError(t, err)
 		e := sampler.New(patch, sampler.Options{RateHz: rate, Wait: true})
 		for _, m := range done.Messages {
-			kind := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+			kind, _ := sampler.KindOf(m.Status)
 			e.Send(sampler.Message{At: int64((late + float64(m.Tick)/calibrate.TicksPerSecond) * rate), Kind: kind, Key: m.Data1, Value: m.Data2})
 		}
 		e.Render(left, right)

@@ -24,7 +24,7 @@ func test(t testing.TB, row calibrate.Row, l rig.Load) rig.MeasureAsk {
 	require.NoError(t, err)
 	ask := rig.MeasureAsk{Load: l, Row: row, On: "2026-01-02T03:04:05Z"}
 	for _, m := range done.Messages {
-		kind := map[byte]sampler.Kind{articulation.NoteOn: sampler.NoteOn, articulation.NoteOff: sampler.NoteOff, articulation.Controller: sampler.Control}[m.Status]
+		kind, _ := sampler.KindOf(m.Status)
 		ask.Messages = append(ask.Messages, rig.TimedMessage{At: float64(m.Tick) / calibrate.TicksPerSecond, Kind: kind, Key: m.Data1, Value: m.Data2})
 	}
 	return ask

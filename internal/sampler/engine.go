@@ -15,6 +15,20 @@ const (
 	PolyPressure
 )
 
+// KindOf is the kind of a MIDI message by its status on channel 1: a note that ends or begins,
+// or a controller. ok is false for others.
+func KindOf(status byte) (kind Kind, ok bool) {
+	switch status {
+	case 0x80:
+		return NoteOff, true
+	case 0x90:
+		return NoteOn, true
+	case 0xB0:
+		return Control, true
+	}
+	return 0, false
+}
+
 // Message is a MIDI message for one channel, and when it is heard.
 type Message struct {
 	At    int64 // frames from the engine's start; one that is past is heard at once

@@ -714,6 +714,9 @@ type Balance struct {
 	OffDb float64      `json:"offDb"`
 	Rows  []BalanceRow `json:"rows"`
 
+	// Strengths of the soft, the middle and the strong note: velocity, and the dynamics controller
+	Strengths []int `json:"strengths"`
+
 	// Unheard rows that could be measured and were not
 	Unheard int `json:"unheard"`
 

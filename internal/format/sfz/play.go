@@ -281,6 +281,7 @@ func (p *parser) sound(r Region) error {
 	return nil
 }
 
+// inherited is an opcode as it is in force for a region: its own, or the innermost one around it.
 func (p *parser) inherited(name string) (string, bool) {
 	for _, m := range []map[string]string{p.region, p.scopes[group], p.scopes[master], p.scopes[global]} {
 		if v, ok := m[name]; ok {

@@ -411,18 +411,10 @@ func (p *parser) endRegion() error {
 	if p.region == nil {
 		return nil
 	}
-	get := func(name string) (string, bool) {
-		for _, m := range []map[string]string{p.region, p.scopes[group], p.scopes[master], p.scopes[global]} {
-			if v, ok := m[name]; ok {
-				return v, true
-			}
-		}
-		return "", false
-	}
 	if len(p.file.Regions) == MostRegions {
 		return p.fail("more than %d regions", MostRegions)
 	}
-	region, err := p.resolve(get)
+	region, err := p.resolve(p.inherited)
 	switch {
 	case err != nil:
 	case p.sounds != nil:

@@ -3868,6 +3868,8 @@ export interface components {
             offDb: number;
             /** @description rows that could be measured and were not */
             unheard: number;
+            /** @description of the soft, the middle and the strong note: velocity, and the dynamics controller */
+            strengths: number[];
             rows: components["schemas"]["BalanceRow"][];
             calls: components["schemas"]["Headroom"][];
         };

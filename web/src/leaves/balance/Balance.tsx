@@ -118,6 +118,7 @@ export function Balance() {
       {view === "levels" && data && data.rows.length > 0 && (
         <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />
       )}
+      {view === "levels" && data && data.rows.length > 0 && <Starts strengths={data.strengths} />}
       {view === "levels" && data && data.rows.length === 0 && !measuring?.running && (
         <div className="max-w-[52ch] px-3 py-3">
           <p>
@@ -368,7 +369,6 @@ function Rows({
           })}
         </div>
       </div>
-      <Starts />
     </>
   );
 }

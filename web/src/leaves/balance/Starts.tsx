@@ -9,12 +9,9 @@ const controls = [
   [91, "reverberation"],
 ] as const;
 
-/** The strengths that a test plays: of velocity, and of the dynamics controller. */
-const strengths = [32, 80, 112];
-
 /** Starts tells with which controller values the selected rows begin, and what the dynamics
  * do to the first of them. */
-export function Starts() {
+export function Starts({ strengths }: { strengths: readonly number[] }) {
   const sheet = useApp((s) => s.sheet)!;
   const selection = useApp((s) => s.selection);
   const rows = [...selection].flatMap((id) => {
@@ -35,7 +32,7 @@ export function Starts() {
       {controls.map(([number, text]) => (
         <Value key={number} number={number} text={text} rows={rows} usual={usual.get(number)} />
       ))}
-      <Curve row={rows[0]!} at={own(rows[0]!, 1) ?? usual.get(1)} />
+      <Curve strengths={strengths} row={rows[0]!} at={own(rows[0]!, 1) ?? usual.get(1)} />
     </section>
   );
 }
@@ -86,7 +83,7 @@ function Value({
 const [width, height, floor] = [96, 30, -48];
 
 /** Curve draws how loud a row is over its dynamics, as it was measured, and where it begins. */
-function Curve({ row, at }: { row: Instrument; at: number | undefined }) {
+function Curve({ strengths, row, at }: { strengths: readonly number[]; row: Instrument; at: number | undefined }) {
   if (!row.heard || row.heard.silent) return null;
   const x = (v: number) => (v / 127) * width;
   const y = (db: number) => (1 - (Math.max(floor, Math.min(0, db)) - floor) / -floor) * (height - 4) + 2;

@@ -28,8 +28,8 @@ export function TrimsDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Trim levels" open onOpenChange={close} className="w-[680px]">
       <p className="text-soft">
-        A level trim brings a row to the working level: a middle note at −18 dBFS. It stands before everything else; the
-        faders stay free.
+        A level trim brings the middle note of a row to the working level. It stands before everything else; the faders
+        stay free.
       </p>
       <label className="my-2 flex items-center gap-1.5">
         <input
