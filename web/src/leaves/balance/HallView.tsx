@@ -135,7 +135,7 @@ export function HallView() {
             );
           })}
         </svg>
-        <Figures sheet={sheet} sections={data.sections} chosen={chosen} pick={pick} />
+        <Figures wide={wide} sheet={sheet} sections={data.sections} chosen={chosen} pick={pick} />
       </div>
     </div>
   );
@@ -221,18 +221,23 @@ function Setting({
 }
 
 function Figures({
+  wide,
   sheet,
   sections,
   chosen,
   pick,
 }: {
+  wide: boolean; // otherwise its columns stand close
   sheet: Sheet;
   sections: readonly Standing[];
   chosen: Id | null;
   pick: (s: Standing) => void;
 }) {
   return (
-    <table className="m-3 min-w-0 flex-1 border-collapse self-start" data-part="standings">
+    <table
+      className={`m-3 min-w-0 flex-1 border-collapse self-start ${wide ? "" : "[&_td+td]:pl-3 [&_th+th]:pl-3"}`}
+      data-part="standings"
+    >
       <thead>
         <tr className="text-right text-soft">
           <th className="py-1 text-left font-normal">Section</th>

@@ -22,11 +22,11 @@ export function Starts({ strengths }: { strengths: readonly number[] }) {
   const usual = new Map(sheet.settings.upbeat.map((c) => [c.number, c.value]));
   return (
     <section
-      className="flex shrink-0 items-center gap-x-4 border-line border-t px-3 py-1.5"
+      className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 border-line border-t px-3 py-1.5"
       aria-label="Upbeat"
       data-part="starts"
     >
-      <span className="min-w-0 truncate">
+      <span className="min-w-32 max-w-full truncate">
         {rows.length === 1 ? rows[0]!.name : `${rows.length} rows`} <span className="text-soft">begin with</span>
       </span>
       {controls.map(([number, text]) => (
