@@ -152,6 +152,7 @@ func TestOrdersAreToldAgain(t *testing.T) {
 	third := <-orders
 	require.Equal(t, names(second), names(third))
 	require.Greater(t, third.Generation, second.Generation)
+	require.Eventually(t, func() bool { return len(heard) >= 3 }, 10*time.Second, time.Millisecond, "each is told, after the order it brings about")
 	require.Len(t, heard, 3, "the nonsense was no report")
 }
 
