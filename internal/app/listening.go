@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 	"sync"
 	"time"
@@ -12,6 +11,7 @@ import (
 
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/balance"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/rig"
@@ -318,18 +318,13 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 		}
 		a.Ready = h.Running.isReady(home.ID)
 		if as == HeardInMix {
-			a.left, a.right = panned(balance.MixGain(v.Proof.Fan, i), i.Pan)
+			left, right := fan.Sides(i.Pan)
+			gain := balance.MixGain(v.Proof.Fan, i)
+			a.left, a.right = gain*left, gain*right
 		}
 		out = append(out, a)
 	}
 	return out
-}
-
-// panned gives both sides a gain at a pan of constant power: in the middle both have all of
-// it, as a stereo row is.
-func panned(gain, pan float64) (left, right float64) {
-	sin, cos := math.Sincos((pan + 1) * math.Pi / 4)
-	return gain * min(1, cos*math.Sqrt2), gain * min(1, sin*math.Sqrt2)
 }
 
 // loadID is the name under which hosts know a row of this template.

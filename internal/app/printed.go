@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
@@ -126,6 +127,12 @@ func (h *Hot) unheard(ctx context.Context, before, after *template.Template) err
 		}
 		if !h.app.store.RecordingKept(ctx, h.studio(), i.Printed.Audio) {
 			return refused(i.ID, "%s: its recording is not kept here; choose the file", i.Name)
+		}
+	}
+	known := before.EffectAudio()
+	for _, digest := range after.EffectAudio() {
+		if !slices.Contains(known, digest) && !h.app.store.RecordingKept(ctx, h.studio(), digest) {
+			return refused("", "the recording of a convolution is not kept here; choose the file")
 		}
 	}
 	return nil

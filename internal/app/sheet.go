@@ -57,14 +57,7 @@ type about struct {
 }
 
 func aboutOf(t *template.Template) about {
-	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort, Audio: []string{}}
-	for _, i := range t.Instruments {
-		if i.Printed != nil && i.Printed.Audio != "" {
-			a.Audio = append(a.Audio, i.Printed.Audio)
-		}
-	}
-	slices.Sort(a.Audio)
-	a.Audio = slices.Compact(a.Audio)
+	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort, Audio: t.Audio()}
 	for _, m := range t.Machines {
 		a.Sits = append(a.Sits, m.ID)
 	}

@@ -177,6 +177,15 @@ func (e *Engine) Render(left, right []float64) {
 	}
 }
 
+// Skip moves on by so many frames of an engine that is idle.
+func (e *Engine) Skip(frames int) {
+	e.now += int64(frames - frames%quantum)
+	if over := frames % quantum; over > 0 {
+		e.make()
+		e.rest -= over
+	}
+}
+
 // make makes a quantum.
 func (e *Engine) make() {
 	taken := 0

@@ -1,8 +1,9 @@
 package sampler
 
 import (
-	"math"
 	"sync"
+
+	"fanfold/internal/core/dsp"
 )
 
 // Quality is how pitch is made.
@@ -97,19 +98,13 @@ func newKernels(ratio float64) *kernels {
 	if ratio > 1.001 {
 		cut = max(.16, .94/ratio)
 	}
-	const beta = 9
 	half := float64(printPoints) / 2
 	for phase := range k.at {
 		x := float64(phase) / (1 << phaseBits)
 		sum := 0.0
 		var row [printPoints]float64
 		for n := range row {
-			t := float64(n-printPoints/2+1) - x
-			u := t / half
-			if u <= -1 || u >= 1 {
-				continue
-			}
-			row[n] = cut * sinc(cut*t) * bessel0(beta*math.Sqrt(1-u*u))
+			row[n] = dsp.WindowedSinc(float64(n-printPoints/2+1)-x, cut, half)
 			sum += row[n]
 		}
 		for n := range row {
@@ -117,23 +112,6 @@ func newKernels(ratio float64) *kernels {
 		}
 	}
 	return k
-}
-
-func sinc(x float64) float64 {
-	if x == 0 {
-		return 1
-	}
-	return math.Sin(math.Pi*x) / (math.Pi * x)
-}
-
-// bessel0 is the modified Bessel function of the first kind and order 0.
-func bessel0(x float64) float64 {
-	sum, term := 1.0, 1.0
-	for k := 1.0; term > 1e-12*sum; k++ {
-		term *= x * x / (4 * k * k)
-		sum += term
-	}
-	return sum
 }
 
 func kernelsFor(step uint64) *kernels {

@@ -997,6 +997,12 @@ type Dynamics = template.Dynamics
 // EditChange defines model for EditChange.
 type EditChange = json.RawMessage
 
+// Effect defines model for Effect.
+type Effect = template.BusEffect
+
+// Effects what runs when Fanfold plays, in order
+type Effects = []Effect
+
 // Emblem the small sign of a library or a player: one of the three
 type Emblem = template.Emblem
 

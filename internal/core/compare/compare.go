@@ -179,7 +179,7 @@ func called(field string) string {
 	if name, ok := map[string]string{
 		"memoryMib": "memory, MiB", "reserveMib": "reserve, MiB", "diskMibs": "disk, MiB/s", "networkMbits": "link, Mbit/s", "bufferSamples": "buffer, samples", "bufferTimes": "buffers waited",
 		"preloadMib": "preload, MiB", "fullMib": "on disk, MiB", "ownMib": "own memory, MiB", "wakeMs": "wake time, ms", "wakeAgainMs": "next wake time, ms", "keyLow": "lowest key", "keyHigh": "highest key",
-		"switchZone": "keys kept for switches", "roundRobins": "round robins", "voicesPerNote": "voices of a note", "process": "processing", "file": "name in files", "returns": "return set",
+		"switchZone": "keys kept for switches", "roundRobins": "round robins", "voicesPerNote": "voices of a note", "process": "processing", "runs": "effects", "file": "name in files", "returns": "return set",
 		"gainDb": "fader", "nearDb": "near", "middleDb": "middle", "farDb": "far", "splitKey": "key that splits low from high", "riserPorts": "ports of a riser", "riserPairs": "output pairs of a riser",
 		"firstPair": "first output pair", "coreShare": "share of cores", "minRiserCores": "least cores of a riser", "memoryRule": "what must fit", "tempoBpm": "tempo", "cueBar": "bar of the cue's start",
 		"middleC": "octave of middle C", "latestMs": "latest, ms", "spareRows": "spare rows", "spareShare": "share of spare rows", "remotePort": "port for music programs", "match": "what shows", "key": "digit",

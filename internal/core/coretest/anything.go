@@ -211,6 +211,9 @@ func (d drawing) put() change.Put {
 func (d drawing) bus() *template.Bus {
 	b := pick(d, d.t.Buses, "bus").Clone()
 	b.Name, b.GainDB, b.Process = d.name(), d.figure(-9, 6, "gain"), pick(d, []string{"", "tape"}, "process")
+	if is := b.Kind.Is(); !is.Beyond {
+		b.Runs = pick(d, [][]template.BusEffect{nil, {{Kind: template.EffectFilter, Set: map[string]float64{template.SetLowDB: d.figure(-9, 6, "shelf")}}}}, "runs")
+	}
 	if b.Kind == template.Stem {
 		b.Fold, b.Carries = pick(d, d.t.Folds, "fold").ID, pick(d, template.AllCarries, "carries")
 	}

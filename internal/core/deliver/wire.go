@@ -406,16 +406,16 @@ func (w *wiring) returnOf(e *template.ReturnEffect, wet *template.Bus, made map[
 		if b.Effect != e.ID || len(b.Routes) != 1 || b.Routes[0].To != wet.ID {
 			continue
 		}
-		if b.Process != e.Process {
+		if b.Process != e.Process || !slices.EqualFunc(b.Runs, e.Runs, template.BusEffect.Equal) {
 			b = b.Clone()
-			b.Process = e.Process
+			b.Process, b.Runs = e.Process, template.CloneEffects(e.Runs)
 			w.put.Buses = append(w.put.Buses, change.Append(b))
 		}
 		made[key] = b
 		return b
 	}
 	made[key] = w.add(&template.Bus{
-		ID: w.mint("bus"), Kind: template.Return, Name: shorten(e.Name + ", " + wet.Name), Process: e.Process, Effect: e.ID,
+		ID: w.mint("bus"), Kind: template.Return, Name: shorten(e.Name + ", " + wet.Name), Process: e.Process, Runs: template.CloneEffects(e.Runs), Effect: e.ID,
 		Section: wet.Section, Routes: []template.Route{{To: wet.ID, Tap: template.Post}},
 	})
 	return made[key]

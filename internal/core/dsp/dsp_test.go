@@ -36,11 +36,11 @@ func programme(runs ...run) *Loudness {
 // The coefficients at 48 kHz: ITU-R BS.1770-4, tables 1 and 2, from memory.
 func TestPublishedCoefficients(t *testing.T) {
 	k := kWeighting(rate)
-	for n, want := range []biquad{
-		{b0: 1.53512485958697, b1: -2.69169618940638, b2: 1.19839281085285, a1: -1.69065929318241, a2: 0.73248077421585},
-		{b0: 1, b1: -2, b2: 1, a1: -1.99004745483398, a2: 0.99007225036621},
+	for n, want := range []Coefficients{
+		{B0: 1.53512485958697, B1: -2.69169618940638, B2: 1.19839281085285, A1: -1.69065929318241, A2: 0.73248077421585},
+		{B0: 1, B1: -2, B2: 1, A1: -1.99004745483398, A2: 0.99007225036621},
 	} {
-		for _, pair := range [][2]float64{{want.b0, k[n].b0}, {want.b1, k[n].b1}, {want.b2, k[n].b2}, {want.a1, k[n].a1}, {want.a2, k[n].a2}} {
+		for _, pair := range [][2]float64{{want.B0, k[n].B0}, {want.B1, k[n].B1}, {want.B2, k[n].B2}, {want.A1, k[n].A1}, {want.A2, k[n].A2}} {
 			require.InDelta(t, pair[0], pair[1], 1e-9)
 		}
 	}
@@ -230,4 +230,46 @@ func BenchmarkLoudness(b *testing.B) {
 		l.Add(x, x)
 		l.Integrated()
 	}
+}
+
+// A tone that is taken to another rate is the same tone, and one above half the lower rate
+// is gone.
+func TestResample(t *testing.T) {
+	tone := func(hz, rate float64, n int) []float64 {
+		out := make([]float64, n)
+		for k := range out {
+			out[k] = math.Sin(2 * math.Pi * hz * float64(k) / rate)
+		}
+		return out
+	}
+	for _, to := range []float64{44_100, 88_200, 96_000, 22_050} {
+		for _, hz := range []float64{100, 997, 8000} {
+			got := Resample(tone(hz, 48_000, 9600), 48_000, to)
+			want := tone(hz, to, len(got))
+			for n := 300; n < len(got)-300; n++ {
+				require.InDelta(t, want[n], got[n], 2e-3, "%g Hz at %g Hz", hz, to)
+			}
+		}
+	}
+	gone := Resample(tone(15_000, 48_000, 9600), 48_000, 22_050)
+	require.Less(t, LevelOf(gone[300:len(gone)-300]).RMS, -80.0)
+	require.Equal(t, []float64{1, 2}, Resample([]float64{1, 2}, 8000, 8000))
+}
+
+// The filters do what they say at their corners and middles, and nothing far from them.
+func TestFilters(t *testing.T) {
+	at := func(c Coefficients, hz float64) float64 { return DB(c.GainAt(hz, rate)) }
+	q := math.Sqrt2 / 2
+	require.InDelta(t, -3.01, at(LowPass(1000, q, rate), 1000), .01)
+	require.InDelta(t, -3.01, at(HighPass(1000, q, rate), 1000), .01)
+	require.InDelta(t, -40, at(LowPass(200, q, rate), 2000), .5, "12 dB an octave")
+	require.InDelta(t, -40, at(HighPass(2000, q, rate), 200), .5)
+	require.InDelta(t, 0, at(BandPass(1000, q, rate), 1000), 1e-9)
+	require.Less(t, at(BandStop(1000, q, rate), 1000), -200.0+1)
+	require.InDelta(t, 6, at(Bell(1000, 6, 1, rate), 1000), 1e-9)
+	require.InDelta(t, 0, at(Bell(1000, 6, 1, rate), 20), .01)
+	require.InDelta(t, -9, at(LowShelf(200, -9, rate), 1), .01)
+	require.InDelta(t, -4.5, at(LowShelf(200, -9, rate), 200), .01, "half of it at the corner")
+	require.InDelta(t, 5, at(HighShelf(2000, 5, rate), 23_900), .05)
+	require.InDelta(t, 2.5, at(HighShelf(2000, 5, rate), 2000), .01)
 }

@@ -18,7 +18,7 @@ type Loudness struct {
 
 type channel struct {
 	weight float64
-	stages [2]biquad
+	stages [2]Biquad
 }
 
 // Weights of the channels of a stereo and of a five-channel programme in the order left,

@@ -14,23 +14,36 @@ var phases = [4][12]float64{
 // TruePeak finds the highest point between samples of one channel, of four times as many
 // points as there are samples, at 48 kHz and near it.
 type TruePeak struct {
-	last [12]float64 // the newest first
+	over Oversampled
 	peak float64
 }
 
 // Add takes samples in.
 func (p *TruePeak) Add(samples []float64) {
 	for _, x := range samples {
-		copy(p.last[1:], p.last[:11])
-		p.last[0] = x
-		for n := range phases {
-			sum := 0.0
-			for k, c := range phases[n] {
-				sum += c * p.last[k]
-			}
-			p.peak = max(p.peak, math.Abs(sum))
-		}
+		p.peak = max(p.peak, p.over.Peak(x))
 	}
+}
+
+// Oversampled looks at one channel between its samples.
+type Oversampled struct{ last [12]float64 } // the newest first
+
+// OversampledLate is by how much what Peak tells is later than the sample, frames.
+const OversampledLate = 6
+
+// Peak takes a sample in and is the highest of the four points around the one that came
+// OversampledLate frames before.
+func (o *Oversampled) Peak(x float64) (peak float64) {
+	copy(o.last[1:], o.last[:11])
+	o.last[0] = x
+	for n := range phases {
+		sum := 0.0
+		for k, c := range phases[n] {
+			sum += c * o.last[k]
+		}
+		peak = max(peak, math.Abs(sum))
+	}
+	return peak
 }
 
 // DBTP is the true peak of what came in, dBTP.

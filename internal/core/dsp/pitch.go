@@ -59,9 +59,7 @@ func Octaves(samples []float64, rate float64) [10]float64 {
 			out[n] = Silence
 			continue
 		}
-		w := 2 * math.Pi * hz / rate
-		alpha := math.Sin(w) / (2 * math.Sqrt2)
-		f := biquad{b0: alpha / (1 + alpha), b2: -alpha / (1 + alpha), a1: -2 * math.Cos(w) / (1 + alpha), a2: (1 - alpha) / (1 + alpha)}
+		f := Biquad{Coefficients: BandPass(hz, math.Sqrt2, rate)}
 		sum := 0.0
 		for _, x := range samples {
 			y := f.next(x)

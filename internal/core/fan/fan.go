@@ -5,6 +5,7 @@
 package fan
 
 import (
+	"iter"
 	"math"
 	"slices"
 
@@ -33,16 +34,17 @@ type Reach struct {
 
 // Fan is the computed signal graph of one template.
 type Fan struct {
-	t      *template.Template
-	place  map[template.ID]int32 // bus positions
-	chains chains
-	reach  [][]Reach // per bus: from its input
-	rows   [][]Reach // per instrument, by position
-	from   []int32   // per instrument: its position in the earlier fan its row was taken from, or -1
-	cyclic [][]template.ID
-	inLoop []int // per bus: the number of its loop, -1 outside any
-	mix    int32
-	folds  map[template.ID][]bool // per fold: whether it is delivered as the bus at a place
+	t        *template.Template
+	place    map[template.ID]int32 // bus positions
+	chains   chains
+	reach    [][]Reach // per bus: from its input
+	rows     [][]Reach // per instrument, by position
+	from     []int32   // per instrument: its position in the earlier fan its row was taken from, or -1
+	cyclic   [][]template.ID
+	inLoop   []int   // per bus: the number of its loop, -1 outside any
+	sequence []int32 // of buses, every destination before what feeds it
+	mix      int32
+	folds    map[template.ID][]bool // per fold: whether it is delivered as the bus at a place
 }
 
 // New computes the fan of a template. Buses that feed each other in a loop
@@ -74,9 +76,9 @@ func Next(earlier *Fan, t *template.Template) *Fan {
 		f.chains = earlier.chains.clone()
 	}
 	f.findFolds()
-	order := f.order()
+	f.sequence = f.order()
 	f.reach = make([][]Reach, len(t.Buses))
-	for _, b := range order { // destinations first
+	for _, b := range f.sequence { // destinations first
 		f.reach[b] = f.fromBus(b)
 	}
 	f.takeRows(earlier, func(to template.ID) bool {
@@ -184,18 +186,30 @@ func (f *Fan) fromBus(b int32) []Reach {
 	return out
 }
 
+// onward are the buses that routes feed, and with what gain, given the fader before them.
+// from is the bus the routes leave, or -1 for an instrument. Within a loop nothing is fed.
+func (f *Fan) onward(routes []template.Route, fader float64, from int32) iter.Seq2[int32, float64] {
+	return func(yield func(int32, float64) bool) {
+		for _, r := range routes {
+			to := f.place[r.To]
+			if !r.OpenAt(f.t.Position()) || from >= 0 && f.inLoop[from] >= 0 && f.inLoop[from] == f.inLoop[to] {
+				continue
+			}
+			gain := template.Gain(r.GainDB)
+			if r.Tap == template.Post {
+				gain *= fader
+			}
+			if !yield(to, gain) {
+				return
+			}
+		}
+	}
+}
+
 // along adds to out what the routes reach, given the fader before them. from
 // is the bus the routes leave, or -1 for an instrument.
 func (f *Fan) along(out []Reach, routes []template.Route, fader float64, from int32) []Reach {
-	for _, r := range routes {
-		to := f.place[r.To]
-		if !r.OpenAt(f.t.Position()) || from >= 0 && f.inLoop[from] >= 0 && f.inLoop[from] == f.inLoop[to] {
-			continue
-		}
-		gain := template.Gain(r.GainDB)
-		if r.Tap == template.Post {
-			gain *= fader
-		}
+	for to, gain := range f.onward(routes, fader, from) {
 		for _, x := range f.reach[to] {
 			x.Gain *= gain
 			x.Most *= gain

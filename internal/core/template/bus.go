@@ -21,26 +21,28 @@ const (
 
 // Bus sums what is routed to it. Its fader stands after its processing.
 type Bus struct {
-	ID      ID      `json:"id"`
-	Kind    BusKind `json:"kind"`
-	Name    string  `json:"name"`
-	Fold    ID      `json:"fold,omitempty"`    // stems only: the fold it belongs to
-	Section ID      `json:"section,omitempty"` // whose tint it bears
-	GainDB  float64 `json:"gainDb"`            // the fader, dB, MinGainDB..MaxGainDB
-	Process string  `json:"process,omitempty"` // processing on it, in words; empty when it only sums
-	Number  int     `json:"number,omitempty"`  // 1..MaxNumber, each one once; 0 when it has none
-	File    string  `json:"file,omitempty"`    // stems: their part of a file's name; empty takes the name
-	Mono    bool    `json:"mono,omitempty"`    // one channel; otherwise stereo
-	Carries Carries `json:"carries,omitempty"` // stems: dry sound, wet, or both
-	Returns ID      `json:"returns,omitempty"` // stems: the return set of what they hold
-	Effect  ID      `json:"effect,omitempty"`  // returns: the effect of a return set it runs
-	Routes  []Route `json:"routes"`            // outgoing, sorted by To
+	ID      ID          `json:"id"`
+	Kind    BusKind     `json:"kind"`
+	Name    string      `json:"name"`
+	Fold    ID          `json:"fold,omitempty"`    // stems only: the fold it belongs to
+	Section ID          `json:"section,omitempty"` // whose tint it bears
+	GainDB  float64     `json:"gainDb"`            // the fader, dB, MinGainDB..MaxGainDB
+	Process string      `json:"process,omitempty"` // processing on it, in words; empty when it only sums
+	Number  int         `json:"number,omitempty"`  // 1..MaxNumber, each one once; 0 when it has none
+	File    string      `json:"file,omitempty"`    // stems: their part of a file's name; empty takes the name
+	Mono    bool        `json:"mono,omitempty"`    // one channel; otherwise stereo
+	Carries Carries     `json:"carries,omitempty"` // stems: dry sound, wet, or both
+	Returns ID          `json:"returns,omitempty"` // stems: the return set of what they hold
+	Effect  ID          `json:"effect,omitempty"`  // returns: the effect of a return set it runs
+	Runs    []BusEffect `json:"runs,omitempty"`    // what runs on it when Fanfold plays, in order
+	Routes  []Route     `json:"routes"`            // outgoing, sorted by To
 }
 
 // Clone returns a copy that shares nothing with the original.
 func (b *Bus) Clone() *Bus {
 	c := *b
 	c.Routes = append([]Route{}, b.Routes...)
+	c.Runs = CloneEffects(b.Runs)
 	return &c
 }
 
@@ -81,7 +83,7 @@ func (b *Bus) Processed() bool {
 	case ChainNever:
 		return false
 	}
-	return b.Process != ""
+	return b.Process != "" || slices.ContainsFunc(b.Runs, BusEffect.Sounds)
 }
 
 // Fold is one level of stem detail.

@@ -102,13 +102,14 @@ type ReturnSet struct {
 // ReturnEffect is one effect of a return set. Its amounts are the sends' levels, dB,
 // by the depth of the section; nil sends nothing.
 type ReturnEffect struct {
-	ID      ID       `json:"id"`
-	Name    string   `json:"name"`
-	Process string   `json:"process"` // in words: "Stone hall 2.8 s"
-	Delay   bool     `json:"delay,omitempty"`
-	NearDB  *float64 `json:"nearDb,omitempty"`
-	MidDB   *float64 `json:"middleDb,omitempty"`
-	FarDB   *float64 `json:"farDb,omitempty"`
+	ID      ID          `json:"id"`
+	Name    string      `json:"name"`
+	Process string      `json:"process"`        // in words: "Stone hall 2.8 s"
+	Runs    []BusEffect `json:"runs,omitempty"` // what runs on its returns when Fanfold plays
+	Delay   bool        `json:"delay,omitempty"`
+	NearDB  *float64    `json:"nearDb,omitempty"`
+	MidDB   *float64    `json:"middleDb,omitempty"`
+	FarDB   *float64    `json:"farDb,omitempty"`
 }
 
 // Tap is where sends to the effect are taken unless a person says otherwise: a
@@ -302,6 +303,7 @@ func (v *validator) returnSets() {
 			if err := CheckName(e.Name); err != nil {
 				v.fail(path+".name", "%s", err)
 			}
+			v.effects(path+".runs", e.Runs, false)
 			for _, db := range []*float64{e.NearDB, e.MidDB, e.FarDB} {
 				if db != nil && !(*db >= MinGainDB && *db <= MaxGainDB) {
 					v.fail(path, "%s dB is outside %s to %s dB", figure(*db), figure(MinGainDB), figure(MaxGainDB))

@@ -293,6 +293,10 @@ func (v *validator) buses() {
 		}
 		v.ranged("buses", i, "gainDb", b.GainDB, MinGainDB, MaxGainDB, " dB")
 		v.delivered(i, b, numbers)
+		v.effects(at("buses", i, "runs"), b.Runs, b.Kind.Is().Only)
+		if is := b.Kind.Is(); len(b.Runs) > 0 && is.Beyond && !is.Only {
+			v.fail(at("buses", i, "runs"), "nothing runs on %s", is.Many)
+		}
 		v.routes("buses", i, b.ID, b.Routes)
 	}
 	for _, is := range BusTypes {

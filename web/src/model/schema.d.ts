@@ -2094,6 +2094,7 @@ export interface components {
             gainDb: number;
             /** @description processing on it, in words */
             process?: string;
+            runs?: components["schemas"]["Effects"];
             /** @description missing when it has none */
             number?: number;
             /** @description stems: their part of a file's name */
@@ -2107,6 +2108,20 @@ export interface components {
             returns?: components["schemas"]["Id"];
             effect?: components["schemas"]["Id"];
             routes: components["schemas"]["Route"][];
+        };
+        /** @description what runs when Fanfold plays, in order */
+        Effects: components["schemas"]["Effect"][];
+        Effect: {
+            /** @enum {string} */
+            kind: "hall" | "plate" | "delay" | "filter" | "convolution" | "limiter";
+            off?: boolean;
+            /** @description parameters that are not as usual, by name */
+            set?: {
+                [key: string]: number;
+            };
+            /** @description of a convolution: the SHA-256 of the recording that is its impulse */
+            audio?: string;
+            file?: components["schemas"]["Name"];
         };
         Library: {
             family?: string;
@@ -2380,6 +2395,7 @@ export interface components {
                 id: components["schemas"]["Id"];
                 name: components["schemas"]["Name"];
                 process: string;
+                runs?: components["schemas"]["Effects"];
                 /** @description sends are taken after the fader */
                 delay?: boolean;
                 /** @description sends from near sections, dB; missing sends nothing */
