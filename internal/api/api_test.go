@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -30,6 +31,10 @@ type noRig struct{}
 
 func (noRig) Know(rig.Host)                            {}
 func (noRig) Play(string, string, rig.PlayOrder) error { return nil }
+func (noRig) Perform(context.Context, string, string, rig.PerformAsk) (rig.Performed, error) {
+	return rig.Performed{}, errors.New("nobody is here")
+}
+
 func (noRig) Measure(context.Context, string, string, rig.MeasureAsk) (*template.Heard, error) {
 	return nil, nil
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"sync"
 	"time"
 
@@ -16,7 +17,7 @@ import (
 
 	"fanfold/internal/app"
 	"fanfold/internal/core/template"
-	"fanfold/internal/rig"
+	"fanfold/internal/render"
 	"fanfold/internal/store"
 )
 
@@ -35,6 +36,7 @@ type played struct {
 type armed struct {
 	Rows []template.ID `json:"rows"`
 	As   app.HeardAs   `json:"as"`
+	Bus  template.ID   `json:"bus,omitempty"` // at which they are heard; the mix when missing
 }
 
 // Bounds of what a browser says: bytes of one message, messages a second, and how many at
@@ -49,12 +51,9 @@ const (
 // that is dropped: it would be late.
 const soundQueue = 64
 
-// listen plays rows of a template and streams what they sound, over a WebSocket. Text
-// messages of the browser are played; text messages of the server are app.Told. Binary ones
-// are sound: a byte for the machine, in the order they were first heard, one that is 1 when
-// nothing follows, two for the voices, four for the number of the block, and frames of
-// 32-bit floating point, left and right in turn.
-func (s *server) listen(c *echo.Context) error {
+// line opens a WebSocket of a signed-in browser to a template, and keeps it until run ends, the
+// browser goes, or its session does; run says what was wrong with what the browser said.
+func (s *server) line(c *echo.Context, mostBytes int64, run func(ctx context.Context, conn *websocket.Conn, h *app.Hot, p app.Person) (why string)) error {
 	r := c.Request()
 	session, err := s.sessionOf(r)
 	if err != nil {
@@ -79,20 +78,9 @@ func (s *server) listen(c *echo.Context) error {
 		return nil //nolint:nilerr // it has answered
 	}
 	defer func() { _ = conn.CloseNow() }() // it may be closed already
-	conn.SetReadLimit(mostPlayedBytes)
+	conn.SetReadLimit(mostBytes)
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	w := &soundWriter{out: make(chan []byte, soundQueue), told: make(chan app.Told, soundQueue), machines: map[string]byte{}}
-	listening, err := h.Listen(ctx, p, w.sound, w.tell)
-	if err != nil {
-		_ = conn.Close(websocket.StatusInternalError, "what the rows play can not be found out")
-		return nil //nolint:nilerr // it is told
-	}
-	defer listening.End()
-	go func() {
-		defer stop()
-		w.write(ctx, conn)
-	}()
 	go func() {
 		for tick := time.NewTicker(keepAlive); ; {
 			select {
@@ -106,11 +94,33 @@ func (s *server) listen(c *echo.Context) error {
 			}
 		}
 	}()
-	why := hearPlayed(ctx, conn, listening, w.tell)
-	if ctx.Err() == nil && why != "" {
+	if why := run(ctx, conn, h, p); ctx.Err() == nil && why != "" {
 		_ = conn.Close(websocket.StatusPolicyViolation, why)
 	}
 	return nil
+}
+
+// listen plays rows of a template and streams what they sound, over a WebSocket. Text
+// messages of the browser are played; text messages of the server are app.Told. Binary ones
+// are sound: a byte for the machine, in the order they were first heard, one that is 1 when
+// nothing follows, two for the voices, four for the number of the block, and frames of
+// 32-bit floating point, left and right in turn.
+func (s *server) listen(c *echo.Context) error {
+	return s.line(c, mostPlayedBytes, func(ctx context.Context, conn *websocket.Conn, h *app.Hot, p app.Person) string {
+		ctx, stop := context.WithCancel(ctx)
+		defer stop()
+		w := &soundWriter{out: make(chan []byte, soundQueue), told: make(chan app.Told, soundQueue), machines: map[string]byte{}}
+		listening, err := h.Listen(ctx, p, w.sound, w.tell)
+		if err != nil {
+			return "what the rows play can not be found out"
+		}
+		defer listening.End()
+		go func() {
+			defer stop()
+			w.write(ctx, conn)
+		}()
+		return hearPlayed(ctx, conn, listening, w.tell)
+	})
 }
 
 // hearPlayed plays what a browser says until it goes away; why is what was wrong with it.
@@ -153,10 +163,10 @@ func within(low, high int, list ...int) bool {
 func (m played) play(l *app.Listening) error {
 	switch {
 	case m.Arm != nil:
-		if m.Arm.As != app.HeardDry && m.Arm.As != app.HeardInMix {
-			return errors.New("rows are heard dry or as they reach the mix")
+		if m.Arm.As != app.HeardDry && m.Arm.As != app.HeardAtBus {
+			return errors.New("rows are heard dry or at a bus")
 		}
-		l.Arm(m.Arm.Rows, m.Arm.As)
+		l.Arm(m.Arm.Rows, m.Arm.As, m.Arm.Bus)
 	case m.On != nil && within(0, 127, m.On[0]) && within(1, 127, m.On[1]):
 		l.NoteOn(m.On[0], m.On[1])
 	case m.Off != nil && within(0, 127, *m.Off):
@@ -187,7 +197,7 @@ type soundWriter struct {
 }
 
 // sound queues a block.
-func (w *soundWriter) sound(machine string, b rig.SoundBlock) {
+func (w *soundWriter) sound(machine string, x app.Sound) {
 	w.mu.Lock()
 	number, known := w.machines[machine]
 	if !known {
@@ -195,14 +205,14 @@ func (w *soundWriter) sound(machine string, b rig.SoundBlock) {
 		w.machines[machine] = number
 	}
 	w.mu.Unlock()
-	data := make([]byte, 8, 8+len(b.Frames))
+	data := make([]byte, 8, 8+render.StereoBytes)
 	data[0] = number
-	if b.Idle {
+	if x.Idle {
 		data[1] = 1
 	}
-	binary.LittleEndian.PutUint16(data[2:], uint16(b.Voices))
-	binary.LittleEndian.PutUint32(data[4:], uint32(b.Number))
-	data = append(data, b.Frames...)
+	binary.LittleEndian.PutUint16(data[2:], uint16(min(x.Voices, math.MaxUint16)))
+	binary.LittleEndian.PutUint32(data[4:], uint32(x.Number))
+	data = render.AppendStereo(data, &x.Block)
 	for {
 		select {
 		case w.out <- data:

@@ -16,6 +16,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/templatefile"
+	"fanfold/internal/render"
 	"fanfold/internal/rig"
 	"fanfold/internal/sampler"
 )
@@ -122,13 +123,14 @@ func TestListening(t *testing.T) {
 	require.ElementsMatch(t, want, r.messages())
 	require.Equal(t, want[:8], r.messages()[:8], "in their order")
 
-	r.heard("m", rig.SoundBlock{Number: 7, Voices: 3, Stolen: 2, Frames: []byte{1, 2, 3, 4, 5, 6, 7, 8}})
+	r.heard("m", rig.SoundBlock{Number: 7, Count: render.Count{Voices: 3, Stolen: 2}, Lanes: []*render.Block{{{.5}, {-.25}}}})
 	told(func(x app.Told) bool { return x.Stolen == 2 })
 	for {
 		kind, data, err := conn.Read(context.Background())
 		require.NoError(t, err)
 		if kind == websocket.MessageBinary {
-			require.Equal(t, []byte{0, 0, 3, 0, 7, 0, 0, 0, 1, 2, 3, 4, 5, 6, 7, 8}, data)
+			require.Equal(t, []byte{0, 0, 3, 0, 7, 0, 0, 0}, data[:8])
+			require.Equal(t, render.Block{{.5}, {-.25}}, *render.ReadStereo(data[8:]))
 			break
 		}
 	}

@@ -85,6 +85,7 @@ func New(c Config) http.Handler {
 	}
 	e.GET("/api/events", s.events)
 	e.GET("/api/templates/:id/listen", s.listen)
+	e.GET("/api/templates/:id/perform", s.perform)
 	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.inLine), inSession(checked), inSession(s.once))
 	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
 	return e
@@ -92,7 +93,7 @@ func New(c Config) http.Handler {
 
 // lasts tells whether a request lasts as long as somebody looks or listens.
 func lasts(path string) bool {
-	return path == "/api/events" || strings.HasPrefix(path, "/api/templates/") && strings.HasSuffix(path, "/listen")
+	return path == "/api/events" || strings.HasPrefix(path, "/api/templates/") && (strings.HasSuffix(path, "/listen") || strings.HasSuffix(path, "/perform"))
 }
 
 // inSession runs a middleware for the contract's paths only. Requests that last hold no

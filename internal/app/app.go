@@ -59,6 +59,7 @@ type App struct {
 	paces     paceBook
 	held      heldBook
 	abouts    aboutBook
+	impulses  impulses
 	open      *document.Shelf[*Hot]
 	beside    sync.WaitGroup // what is written beside the work
 	turned    chan struct{}  // told when a host came or went

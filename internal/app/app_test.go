@@ -51,6 +51,10 @@ func (q *quietRig) known() []rig.Host {
 func (q *quietRig) Forget(credential string)                                      { q.forgotten = append(q.forgotten, credential) }
 func (q *quietRig) Scan(_, _ string, _ rig.ScanOrder, _ func(rig.ScanNews)) error { return nil }
 func (q *quietRig) Play(string, string, rig.PlayOrder) error                      { return nil }
+func (q *quietRig) Perform(context.Context, string, string, rig.PerformAsk) (rig.Performed, error) {
+	return rig.Performed{}, errors.New("nobody is here")
+}
+
 func (q *quietRig) Measure(context.Context, string, string, rig.MeasureAsk) (*template.Heard, error) {
 	return nil, nil
 }

@@ -10,10 +10,9 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/articulation"
-	"fanfold/internal/core/balance"
-	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
+	"fanfold/internal/render"
 	"fanfold/internal/rig"
 	"fanfold/internal/sampler"
 )
@@ -21,11 +20,19 @@ import (
 // HeardAs is how rows are heard.
 type HeardAs string
 
-// Rows are heard as they are, or as loud as they reach the mix.
+// Rows are heard as they are, or as they come out of a bus: with its effects, and with faders,
+// sends, pans and effects on the way there.
 const (
 	HeardDry   HeardAs = "dry"
-	HeardInMix HeardAs = "mix"
+	HeardAtBus HeardAs = "bus"
 )
+
+// Sound is a block of what a machine sounds, as it is heard.
+type Sound struct {
+	Number, Voices int
+	Idle           bool // nothing follows until something sounds
+	Block          render.Block
+}
 
 // MostArmed is how many rows one person may play at once.
 const MostArmed = 16
@@ -55,7 +62,7 @@ type Armed struct {
 	target        articulation.Target
 	upbeat        []template.Controller
 	load, machine string
-	left, right   float64
+	ways          []render.Way
 }
 
 // Listening is one person who plays rows of a template and hears them.
@@ -63,21 +70,38 @@ type Listening struct {
 	h     *Hot
 	name  string
 	words *articulation.Vocabulary
-	send  func(machine string, b rig.SoundBlock)
+	send  func(machine string, s Sound)
 	tell  func(Told)
+	ctx   context.Context // of what graphs need
+	who   Person
 	stop  func()
 	ended chan struct{}
 
 	mu           sync.Mutex
 	ids          []template.ID
 	as           HeardAs
+	bus          template.ID // at which they are heard; empty for the mix
+	plan         graphPlan
 	articulation string
 	armed        []Armed
 	machines     map[string]*heardMachine // that sound for the listener
 	offs         map[playedKey][]rig.PlayMessage
 }
 
+// graphPlan is what the graphs were made of, and how long they ring.
+type graphPlan struct {
+	revision int64
+	as       HeardAs
+	bus      template.ID
+	rows     []template.ID
+	lanes    int
+	tailS    float64
+	ways     func(*template.Instrument) []render.Way
+	graph    func() *render.Graph // another; nil for none
+}
+
 type heardMachine struct {
+	graph       *render.Graph // nil where rows are heard as they are
 	at          time.Time
 	sounding    bool
 	stolen, dry int
@@ -91,13 +115,14 @@ type playedKey struct {
 
 // Listen begins to listen. send is called with each block of sound, tell with what there is
 // to tell; neither may wait. End ends it.
-func (h *Hot) Listen(ctx context.Context, p Person, send func(machine string, b rig.SoundBlock), tell func(Told)) (*Listening, error) {
+func (h *Hot) Listen(ctx context.Context, p Person, send func(machine string, s Sound), tell func(Told)) (*Listening, error) {
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
 		return nil, err
 	}
 	l := &Listening{
 		h: h, name: uuid.NewString(), words: words, send: send, tell: tell, ended: make(chan struct{}), as: HeardDry,
+		ctx: context.WithoutCancel(ctx), who: p,
 		machines: map[string]*heardMachine{}, offs: map[playedKey][]rig.PlayMessage{},
 	}
 	if l.stop, err = h.app.rig.HearSound(h.studio().String(), l.name, l.heard); err != nil {
@@ -181,28 +206,32 @@ func (l *Listening) heard(machine string, b rig.SoundBlock) {
 	}
 	m.at, m.sounding = time.Now(), !b.Idle
 	told := Told{}
-	if b.Stolen > m.stolen {
-		told.Stolen = b.Stolen - m.stolen
-	}
-	if b.Dry > m.dry {
-		told.Dry = b.Dry - m.dry
-	}
-	m.stolen, m.dry = b.Stolen, b.Dry
+	told.Stolen, told.Dry = max(0, b.Count.Stolen-m.stolen), max(0, b.Count.Dry-m.dry)
+	m.stolen, m.dry = b.Count.Stolen, b.Count.Dry
+	graph := m.graph
 	l.mu.Unlock()
 	if told.Stolen+told.Dry > 0 {
 		l.tell(told)
 	}
-	l.send(machine, b)
+	out := Sound{Number: b.Number, Voices: b.Count.Voices, Idle: b.Idle}
+	switch {
+	case graph != nil && len(b.Lanes) == graph.Lanes():
+		out.Block = graph.Run(b.Lanes) // this machine's alone; blocks of one machine come one by one
+	case graph == nil && len(b.Lanes) > 0 && b.Lanes[0] != nil:
+		out.Block = *b.Lanes[0]
+	}
+	l.send(machine, out)
 }
 
-// Arm sets the rows that are played, and how they are heard.
-func (l *Listening) Arm(ids []template.ID, as HeardAs) {
+// Arm sets the rows that are played, and how they are heard: at a bus, an empty one being the
+// mix.
+func (l *Listening) Arm(ids []template.ID, as HeardAs, bus template.ID) {
 	if len(ids) > MostArmed {
 		l.tell(Told{Refused: fmt.Sprintf("at most %[1]d rows are played at once; the first %[1]d are armed", MostArmed)})
 		ids = ids[:MostArmed]
 	}
 	l.mu.Lock()
-	l.ids, l.as = ids, as
+	l.ids, l.as, l.bus = ids, as, bus
 	l.offs = map[playedKey][]rig.PlayMessage{}
 	l.mu.Unlock()
 	l.follow()
@@ -259,14 +288,34 @@ func (l *Listening) Articulate(name string) {
 func (l *Listening) follow() {
 	v := l.h.View()
 	l.mu.Lock()
-	ids, as, before := l.ids, l.as, l.armed
+	ids, before, plan := l.ids, l.armed, l.plan
+	asked := graphPlan{revision: v.Revision, as: l.as, bus: l.bus, rows: ids}
 	l.mu.Unlock()
-	armed := l.h.armed(v, ids, as)
+	armed := l.h.armed(v, ids)
+	anew := plan.revision != asked.revision || plan.as != asked.as || plan.bus != asked.bus || !slices.Equal(plan.rows, asked.rows)
+	if anew {
+		plan = l.planned(v, asked)
+	}
+	ways := l.waysOf(v, plan, armed)
 	l.mu.Lock()
-	l.armed = armed
+	l.armed, l.plan = armed, plan
+	for n := range l.armed {
+		l.armed[n].ways = ways[n]
+	}
 	for _, a := range armed {
-		if a.machine != "" && l.machines[a.machine] == nil {
-			l.machines[a.machine] = &heardMachine{}
+		if a.machine == "" {
+			continue
+		}
+		m := l.machines[a.machine]
+		if m == nil {
+			m = &heardMachine{}
+			l.machines[a.machine] = m
+			m.graph = plan.another()
+		}
+	}
+	if anew {
+		for _, m := range l.machines {
+			m.graph = plan.another()
 		}
 	}
 	orders := l.orders()
@@ -285,8 +334,74 @@ func (l *Listening) follow() {
 	}
 }
 
+// planned makes out the graphs that rows are heard through: each machine has its own, since
+// its sound comes by itself, and all that runs there is linear. A limiter of the mix is left
+// to where everything comes together.
+func (l *Listening) planned(v View, plan graphPlan) graphPlan {
+	plan.lanes = 1
+	if plan.as != HeardAtBus || len(plan.rows) == 0 {
+		return plan
+	}
+	var rows []*template.Instrument
+	for _, id := range plan.rows {
+		if i := v.Template.Instrument(id); i != nil {
+			rows = append(rows, i)
+		}
+	}
+	options := l.h.app.effectOptions(l.ctx, l.who, 60/v.Template.Settings.TempoBPM)
+	options.Parts = true
+	made := func() (*render.Graph, []render.Silent, error) {
+		return render.NewGraph(v.Proof.Fan, plan.bus, rows, options)
+	}
+	first, silent, err := made()
+	switch {
+	case err != nil:
+		l.tell(Told{Refused: "the bus at which rows are heard is no longer there"})
+		return plan
+	case first.Lanes() == 0:
+		l.tell(Told{Refused: "none of these rows reaches that bus"})
+	case first.Lanes() > rig.MostLanes:
+		l.tell(Told{Refused: fmt.Sprintf("these rows feed more than %d buses; arm fewer", rig.MostLanes)})
+		return plan
+	case len(silent) > 0:
+		l.tell(Told{Refused: fmt.Sprintf("%s: %s", silent[0].Bus.Name, silent[0].Reason)})
+	}
+	plan.lanes, plan.tailS, plan.ways = max(1, first.Lanes()), first.Tail(), first.Ways
+	plan.graph = func() *render.Graph {
+		out := first
+		if first = nil; out != nil {
+			return out
+		}
+		out, _, _ = made() // what was told of the first holds for all
+		return out
+	}
+	return plan
+}
+
+// another is a graph for another machine; nil where rows are heard as they are.
+func (p graphPlan) another() *render.Graph {
+	if p.graph == nil {
+		return nil
+	}
+	return p.graph()
+}
+
+// straight is the way of a row that is heard as it is.
+var straight = []render.Way{{Left: 1, Right: 1}}
+
+// waysOf are the ways of rows into the lanes of their machines.
+func (l *Listening) waysOf(v View, plan graphPlan, armed []Armed) [][]render.Way {
+	out := make([][]render.Way, len(armed))
+	for n, a := range armed {
+		if out[n] = straight; plan.graph != nil {
+			out[n] = plan.ways(v.Template.Instrument(a.ID))
+		}
+	}
+	return out
+}
+
 // armed looks rows up: where they sit, whether they are ready, what they play.
-func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
+func (h *Hot) armed(v View, ids []template.ID) []Armed {
 	t := v.Template
 	var out []Armed
 	for _, id := range ids {
@@ -298,7 +413,7 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 		target := articulation.TargetOf(t, i)
 		a := Armed{
 			ID: i.ID, Name: i.Name, Home: home.ID, KeyLow: target.KeyLow, KeyHigh: target.KeyHigh, Articulations: articulation.Names(target.Map),
-			Switches: []int{}, Dynamics: -1, target: target, upbeat: t.UpbeatOf(i), load: h.Running.loadID(home), left: 1, right: 1,
+			Switches: []int{}, Dynamics: -1, target: target, upbeat: t.UpbeatOf(i), load: h.Running.loadID(home),
 		}
 		for _, c := range a.upbeat {
 			if c.Number == 1 {
@@ -317,11 +432,6 @@ func (h *Hot) armed(v View, ids []template.ID, as HeardAs) []Armed {
 			a.Machine = t.Index().Machines[home.Seat.Machine].Name
 		}
 		a.Ready = h.Running.isReady(home.ID)
-		if as == HeardInMix {
-			left, right := fan.Sides(i.Pan)
-			gain := balance.MixGain(v.Proof.Fan, i)
-			a.left, a.right = gain*left, gain*right
-		}
 		out = append(out, a)
 	}
 	return out
@@ -466,11 +576,11 @@ func (l *Listening) Stop() {
 func (l *Listening) orders() map[string]rig.PlayOrder {
 	out := map[string]rig.PlayOrder{}
 	for m := range l.machines {
-		out[m] = rig.PlayOrder{Listener: l.name, Rows: []rig.PlayRow{}}
+		out[m] = rig.PlayOrder{Listener: l.name, Rows: []rig.PlayRow{}, Lanes: l.plan.lanes, TailS: l.plan.tailS}
 	}
 	for _, a := range l.armed {
 		if o, ok := out[a.machine]; ok {
-			o.Rows = append(o.Rows, rig.PlayRow{Load: a.load, Left: a.left, Right: a.right})
+			o.Rows = append(o.Rows, rig.PlayRow{Load: a.load, Ways: a.ways})
 			out[a.machine] = o
 		}
 	}

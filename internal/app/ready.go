@@ -42,6 +42,8 @@ type Rig interface {
 	Play(studio, machine string, o rig.PlayOrder) error
 	// Measure has a machine of a studio measure a row.
 	Measure(ctx context.Context, studio, machine string, ask rig.MeasureAsk) (*template.Heard, error)
+	// Perform has a machine of a studio play the next piece of music ahead.
+	Perform(ctx context.Context, studio, machine string, ask rig.PerformAsk) (rig.Performed, error)
 	// HearSound is told what a listener hears, until stop is called.
 	HearSound(studio, listener string, heard func(machine string, b rig.SoundBlock)) (stop func(), err error)
 	// Address is where hosts dial in.

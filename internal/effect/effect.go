@@ -31,6 +31,9 @@ type Effect interface {
 type Options struct {
 	RateHz   float64 // of the samples
 	QuarterS float64 // how long a quarter lasts, s: delays in note lengths follow it; 0 takes half a second
+	// Parts says that what comes in is but a part of the whole: what is no sum of what it does
+	// to parts, a limiter, is left out.
+	Parts bool
 	// Audio finds a recording by its digest: one channel or two, and its rate, Hz.
 	Audio func(digest string) (channels [][]float64, rateHz float64, err error)
 }
@@ -45,7 +48,7 @@ func New(list []template.BusEffect, o Options) (Effect, error) {
 	}
 	var out chain
 	for _, e := range list {
-		if !e.Sounds() {
+		if is := e.Kind.Is(); !e.Sounds() || is != nil && is.OnMix && o.Parts {
 			continue
 		}
 		x, err := one(e, o)

@@ -3,6 +3,7 @@ package effect
 import (
 	"math"
 	"math/bits"
+	"sync"
 
 	"fanfold/internal/core/dsp"
 	"fanfold/internal/core/template"
@@ -68,10 +69,22 @@ func newReverb(of network, e template.BusEffect, rate float64) *reverb {
 			r.input[c] = append(r.input[c], newAllpass(prime(int(seconds*rate)), min(scattering, math.Pow(10, -3*seconds/(scatteredFor*min(low, decay, high))))))
 		}
 	}
-	r.level(max(low, decay, high))
+	type known struct {
+		shortest, decay, low, high, lowCut, highCut, rate float64
+	}
+	key := known{of.shortest, decay, low, high, e.Value(template.SetLowCut), e.Value(template.SetHighCut), rate}
+	if gain, is := levels.Load(key); is {
+		r.gain = gain.(float64)
+	} else {
+		r.level(max(low, decay, high))
+		levels.Store(key, r.gain)
+	}
 	r.tail = max(low, decay, high) + r.pre.seconds(rate)
 	return r
 }
+
+// levels are the gains of networks that were played once, by what they are set to.
+var levels sync.Map
 
 // level finds the gain at which as much comes back as goes in, by playing an impulse on one
 // side and looking at both: the network is alike on both. What is lost after half of the

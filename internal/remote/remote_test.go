@@ -29,6 +29,9 @@ func (deafRig) Play(string, string, rig.PlayOrder) error { return nil }
 func (deafRig) Measure(context.Context, string, string, rig.MeasureAsk) (*template.Heard, error) {
 	return nil, nil
 }
+func (deafRig) Perform(context.Context, string, string, rig.PerformAsk) (rig.Performed, error) {
+	return rig.Performed{}, nil
+}
 func (deafRig) HearSound(string, string, func(string, rig.SoundBlock)) (func(), error) {
 	return func() {}, nil
 }

@@ -30,8 +30,8 @@ type Way struct {
 // Graph takes lanes to a bus.
 type Graph struct {
 	fan    *fan.Fan
-	lanes  []int // buses by their places, in order
-	laneOf map[int]int
+	entry  []int       // of each lane the node
+	laneOf map[int]int // by the place of its bus
 	nodes  []node
 	heard  int // of nodes
 	tail   float64
@@ -46,7 +46,8 @@ type node struct {
 	to     []toward
 	in     Block
 	full   bool // something came in since the last block
-	alive  bool // the effect still rings
+	tail   int  // blocks for which the effect may yet give something after silence
+	left   int  // of them
 }
 
 // toward is another node, and what the route does to what comes out after the effects.
@@ -61,19 +62,19 @@ type Silent struct {
 	Reason string
 }
 
-// NewGraph makes the graph to a bus; an empty one is the mix. Effects that can not run give
-// nothing, and are told.
-func NewGraph(f *fan.Fan, bus template.ID, o effect.Options) (*Graph, []Silent, error) {
+// NewGraph makes the graph from rows to a bus; an empty one is the mix, and no rows are all.
+// Effects that can not run give nothing, and are told.
+func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silent, error) {
 	t := f.Template()
 	if bus == "" {
 		bus = t.TheMix().ID
 	}
-	flow := f.Flow()
-	leads := map[int]bool{}
-	g := &Graph{fan: f, laneOf: map[int]int{}, heard: -1}
-	for _, x := range slices.Backward(flow) {
-		leads[x.Bus] = t.Buses[x.Bus].ID == bus || slices.ContainsFunc(x.To, func(o fan.Onward) bool { return leads[o.Bus] })
+	if rows == nil {
+		rows = t.Instruments
 	}
+	flow := f.Flow()
+	g := &Graph{fan: f, laneOf: map[int]int{}, heard: -1}
+	leads := between(f, flow, bus, rows)
 	at := map[int]int{}
 	var silent []Silent
 	for _, x := range flow {
@@ -89,6 +90,7 @@ func NewGraph(f *fan.Fan, bus template.ID, o effect.Options) (*Graph, []Silent, 
 		}
 		n := node{bus: b, effect: runs, fader: template.Gain(b.GainDB)}
 		if runs != nil {
+			n.tail = 1 + int(math.Ceil(runs.Tail()*o.RateHz/Frames))
 			g.tail += runs.Tail()
 			g.late += runs.Late()
 		}
@@ -111,22 +113,42 @@ func NewGraph(f *fan.Fan, bus template.ID, o effect.Options) (*Graph, []Silent, 
 			}
 		}
 	}
-	for _, i := range t.Instruments {
+	for _, i := range rows {
 		for _, e := range f.Entries(i) {
-			if _, is := at[e.Bus]; is && !slices.Contains(g.lanes, e.Bus) {
-				g.laneOf[e.Bus] = len(g.lanes)
-				g.lanes = append(g.lanes, e.Bus)
+			_, known := g.laneOf[e.Bus]
+			if _, is := at[e.Bus]; is && !known {
+				g.laneOf[e.Bus] = len(g.entry)
+				g.entry = append(g.entry, at[e.Bus])
 			}
 		}
 	}
 	return g, silent, nil
 }
 
-// Lanes is how many lanes there are.
-func (g *Graph) Lanes() int { return len(g.lanes) }
+// between are the buses, by their places, that rows reach and that lead to a bus, and that bus.
+func between(f *fan.Fan, flow []fan.Flowing, bus template.ID, rows []*template.Instrument) map[int]bool {
+	reached, out := map[int]bool{}, map[int]bool{}
+	for _, i := range rows {
+		for _, e := range f.Entries(i) {
+			reached[e.Bus] = true
+		}
+	}
+	for _, x := range flow {
+		for _, o := range x.To {
+			reached[o.Bus] = reached[o.Bus] || reached[x.Bus]
+		}
+	}
+	for _, x := range slices.Backward(flow) {
+		is := f.Template().Buses[x.Bus].ID == bus
+		out[x.Bus] = is || reached[x.Bus] && slices.ContainsFunc(x.To, func(o fan.Onward) bool { return out[o.Bus] })
+	}
+	return out
+}
 
-// Tail is how long the graph rings on after its input has ended, s, and Late by how much
-// what comes out is later than what goes in, frames.
+// Lanes is how many lanes there are.
+func (g *Graph) Lanes() int { return len(g.entry) }
+
+// Tail is how long the graph rings on at most after its input has ended, s.
 func (g *Graph) Tail() float64 { return g.tail }
 
 // Late is by how much what comes out is later than what goes in, frames.
@@ -149,18 +171,23 @@ func (g *Graph) Ways(i *template.Instrument) []Way {
 func (g *Graph) Run(lanes []*Block) Block {
 	for n, b := range lanes {
 		if b != nil {
-			g.nodes[g.at(n)].add(b, 1)
+			g.nodes[g.entry[n]].add(b, 1)
 		}
 	}
 	var out Block
 	for n := range g.nodes {
 		x := &g.nodes[n]
-		if !x.full && !x.alive {
+		if !x.full && x.left == 0 {
 			continue
+		}
+		if x.full {
+			x.left = x.tail
 		}
 		if x.effect != nil {
 			x.effect.Run(&x.in)
-			x.alive = rings(&x.in)
+			if x.left = max(0, x.left-1); x.left == 0 && rings(&x.in) {
+				x.left = 1
+			}
 		}
 		if x.bus.Mono {
 			for k := range x.in[0] {
@@ -181,12 +208,6 @@ func (g *Graph) Run(lanes []*Block) Block {
 		x.in, x.full = Block{}, false
 	}
 	return out
-}
-
-// at is the node of a lane.
-func (g *Graph) at(lane int) int {
-	bus := g.fan.Template().Buses[g.lanes[lane]]
-	return slices.IndexFunc(g.nodes, func(n node) bool { return n.bus == bus })
 }
 
 func (n *node) add(b *Block, gain float64) {

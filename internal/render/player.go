@@ -52,12 +52,10 @@ func (p *Player) Send(m sampler.Message) {
 	}
 }
 
-// Trim sets the trims of the patches, linear.
-func (p *Player) Trim(trims []float64) {
-	for n := range p.trims {
-		if n < len(trims) {
-			p.trims[n] = trims[n]
-		}
+// Trim takes the trims of the layers, which are those the player was made of.
+func (p *Player) Trim(layers []Layer) {
+	for n, l := range layers {
+		p.trims[n] = l.Trim
 	}
 }
 
@@ -71,33 +69,22 @@ func (p *Player) Idle() bool {
 	return true
 }
 
-// skip moves on by so many frames while nothing sounds.
-func (p *Player) skip(frames int) {
-	for _, e := range p.engines {
-		e.Skip(frames)
-	}
-}
-
-// Render adds what the row sounds to two channels of one length, and moves on by as much;
-// quiet tells that there was nothing.
-func (p *Player) Render(left, right []float64) (quiet bool) {
+// Render adds what the row sounds to a block, and moves on by it; quiet tells that there was
+// nothing.
+func (p *Player) Render(b *Block) (quiet bool) {
 	quiet = true
-	var own [2][Frames]float64
 	for n, e := range p.engines {
-		for from := 0; from < len(left); from += Frames {
-			to := min(len(left), from+Frames)
-			if e.Idle() {
-				e.Skip(to - from)
-				continue
-			}
-			quiet = false
-			l, r := own[0][:to-from], own[1][:to-from]
-			clear(l)
-			clear(r)
-			e.Render(l, r)
-			for k, trim := 0, p.trims[n]; k < len(l); k++ {
-				left[from+k] += trim * l[k]
-				right[from+k] += trim * r[k]
+		if e.Idle() {
+			e.Skip(Frames)
+			continue
+		}
+		quiet = false
+		var own Block
+		e.Render(own[0][:], own[1][:])
+		trim := p.trims[n]
+		for c := range b {
+			for k, v := range own[c] {
+				b[c][k] += trim * v
 			}
 		}
 	}
@@ -129,13 +116,17 @@ func (c *Count) Add(o Count) {
 	c.Dry += o.Dry
 }
 
-// Spread adds what a row sounds to the lanes it feeds.
-func Spread(lanes [][2][]float64, ways []Way, left, right []float64) {
+// Spread adds what a row sounds to the lanes it feeds; lanes that are nil are made.
+func Spread(lanes []*Block, ways []Way, own *Block) {
 	for _, w := range ways {
-		l, r := lanes[w.Lane][0][:len(left)], lanes[w.Lane][1][:len(left)]
-		for k := range left {
-			l[k] += w.Left * left[k]
-			r[k] += w.Right * right[k]
+		to := lanes[w.Lane]
+		if to == nil {
+			to = &Block{}
+			lanes[w.Lane] = to
+		}
+		for k := range own[0] {
+			to[0][k] += w.Left * own[0][k]
+			to[1][k] += w.Right * own[1][k]
 		}
 	}
 }
@@ -155,41 +146,42 @@ type Ensemble struct {
 // NewEnsemble makes an ensemble of rows that feed so many lanes.
 func NewEnsemble(rows []Seat, lanes int) *Ensemble { return &Ensemble{rows, lanes} }
 
-// Render makes the next frames of every lane, nil where it is silent. Rows are added in their
-// order, so that the same music gives the same bits on any number of cores.
-func (e *Ensemble) Render(frames int) [][2][]float64 {
-	type sound struct{ left, right []float64 }
-	made := make([]sound, len(e.Rows))
+// Render makes the next blocks: of each the lanes, nil where one is silent. Rows are added in
+// their order, so that the same music gives the same bits on any number of cores.
+func (e *Ensemble) Render(blocks int) [][]*Block {
+	made := make([][]*Block, len(e.Rows))
 	var next atomic.Int64
 	var all sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
 		all.Go(func() {
 			for n := int(next.Add(1)) - 1; n < len(e.Rows); n = int(next.Add(1)) - 1 {
-				if e.Rows[n].Idle() {
-					e.Rows[n].skip(frames)
-					continue
-				}
-				x := sound{make([]float64, frames), make([]float64, frames)}
-				if !e.Rows[n].Render(x.left, x.right) {
-					made[n] = x
-				}
+				made[n] = e.Rows[n].blocks(blocks)
 			}
 		})
 	}
 	all.Wait()
-	lanes := make([][2][]float64, e.lanes)
-	for n, x := range made {
-		if x.left == nil {
-			continue
-		}
-		for _, w := range e.Rows[n].Ways {
-			if lanes[w.Lane][0] == nil {
-				lanes[w.Lane] = [2][]float64{make([]float64, frames), make([]float64, frames)}
+	out := make([][]*Block, blocks)
+	for k := range out {
+		out[k] = make([]*Block, e.lanes)
+		for n, x := range made {
+			if x[k] != nil {
+				Spread(out[k], e.Rows[n].Ways, x[k])
 			}
 		}
-		Spread(lanes, e.Rows[n].Ways, x.left, x.right)
 	}
-	return lanes
+	return out
+}
+
+// blocks are the next of a row, nil where it is silent.
+func (p *Player) blocks(n int) []*Block {
+	out := make([]*Block, n)
+	for k := range out {
+		var b Block
+		if !p.Render(&b) {
+			out[k] = &b
+		}
+	}
+	return out
 }
 
 // Count adds up what all rows do.

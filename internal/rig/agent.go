@@ -122,6 +122,9 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return fmt.Errorf("listen for what shall be played: %w", err)
 	}
+	if _, err = conn.Subscribe(performSubject(id), func(m *nats.Msg) { go sounding.answerPerform(m) }); err != nil {
+		return fmt.Errorf("listen for music to play: %w", err)
+	}
 	atOnce := make(chan struct{}, max(1, runtime.NumCPU()))
 	if _, err = conn.Subscribe(measureSubject(id), func(m *nats.Msg) {
 		atOnce <- struct{}{}

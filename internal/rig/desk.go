@@ -187,7 +187,7 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 	}
 	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
 		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id), soundSubject(id, "*")}},
-		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id), playSubject(id), measureSubject(id)}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id), playSubject(id), measureSubject(id), performSubject(id)}},
 		Response:  &server.ResponsePermission{MaxMsgs: 1, Expires: zonesWithin},
 	}})
 	return true

@@ -1,10 +1,13 @@
 package rig
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/render"
 )
 
 // What a host says of itself is taken when its figures can be, and else passed over.
@@ -42,13 +45,29 @@ func FuzzSplitToken(f *testing.F) {
 // A block that is none is not taken for one; one that is comes back as it was.
 func FuzzReadBlock(f *testing.F) {
 	f.Add([]byte("0123456789012345 and more"))
-	f.Add(SoundBlock{Number: 3, Voices: 2, Stolen: 70_000, Dry: 1, Idle: true, Frames: make([]byte, 8)}.bytes())
+	f.Add(SoundBlock{Number: 3, Count: render.Count{Voices: 2, Stolen: 70_000, Dry: 1}, Idle: true, Lanes: []*render.Block{nil, {{.5}, {-1}}}}.bytes())
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if b, ok := readBlock(data); ok {
-			require.LessOrEqual(t, len(b.Frames), 8*SoundFrames)
+			require.LessOrEqual(t, len(b.Lanes), MostLanes)
 			again, ok := readBlock(b.bytes())
 			require.True(t, ok)
-			require.Equal(t, b, again)
+			require.Equal(t, fmt.Sprint(b.bytes()), fmt.Sprint(again.bytes())) // a sample may be no number
+		}
+	})
+}
+
+// An answer that is none is refused; one that is gives no more than it holds.
+func FuzzReadPerformed(f *testing.F) {
+	f.Add([]byte("\x02\x00\x00\x00{}"))
+	f.Add([]byte("\x1f\x00\x00\x00{\"lanes\":2,\"there\":[[],[1],[0]]} and too little"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		p, err := readPerformed(data)
+		if err != nil {
+			return
+		}
+		require.LessOrEqual(t, len(p.Blocks), MostPerformBlocks)
+		for _, b := range p.Blocks {
+			require.LessOrEqual(t, len(b), MostPerformLanes)
 		}
 	})
 }

@@ -13,6 +13,7 @@ import (
 
 	"fanfold/internal/core/calibrate"
 	"fanfold/internal/core/template"
+	"fanfold/internal/render"
 	"fanfold/internal/sampler"
 )
 
@@ -80,7 +81,7 @@ func (s *stage) measure(ask MeasureAsk) (*template.Heard, error) {
 	frames := int(schedule.Seconds * SoundRateHz)
 	rec := rendered{make([]float64, frames), make([]float64, frames)}
 	for n, p := range patches {
-		e := sampler.New(p, sampler.Options{RateHz: SoundRateHz, Seed: seedOf(ask.Load.ID) + uint64(n), Wait: true})
+		e := sampler.New(p, sampler.Options{RateHz: SoundRateHz, Seed: render.Seed(ask.Load.ID) + uint64(n), Wait: true})
 		for _, x := range ask.Messages {
 			e.Send(sampler.Message{At: int64(math.Round(x.At * SoundRateHz)), Kind: x.Kind, Key: x.Key, Value: x.Value})
 		}

@@ -6,10 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"math/bits"
 	"time"
 
 	"github.com/nats-io/nats.go"
 
+	"fanfold/internal/render"
 	"fanfold/internal/sampler"
 )
 
@@ -17,14 +19,19 @@ import (
 // of it one block holds: 5.3 ms.
 const (
 	SoundRateHz = 48_000
-	SoundFrames = 256
+	SoundFrames = render.Frames
 )
+
+// MostLanes is how many lanes one listener may hear of a host.
+const MostLanes = 64
 
 // PlayOrder is what a listener wants of a host. A host that hears nothing of a listener for
 // a while falls silent.
 type PlayOrder struct {
 	Listener string        `json:"listener"`
 	Rows     []PlayRow     `json:"rows"`               // all that the listener hears from the host
+	Lanes    int           `json:"lanes"`              // into which they play, 1..MostLanes
+	TailS    float64       `json:"tailS,omitempty"`    // how long what the lanes go through rings on, s: so long blocks still come
 	Messages []PlayMessage `json:"messages,omitempty"` // heard at once, in their order
 	Stop     bool          `json:"stop,omitempty"`     // everything stops sounding, before the messages
 	Close    bool          `json:"close,omitempty"`    // the listener goes
@@ -32,9 +39,8 @@ type PlayOrder struct {
 
 // PlayRow is a row that a listener hears.
 type PlayRow struct {
-	Load  string  `json:"load"` // its Load's ID
-	Left  float64 `json:"left"` // gains, linear
-	Right float64 `json:"right"`
+	Load string       `json:"load"` // its Load's ID
+	Ways []render.Way `json:"ways"` // into lanes
 }
 
 // PlayMessage is a MIDI message for a row.
@@ -47,40 +53,62 @@ type PlayMessage struct {
 
 // SoundBlock is a block of what a listener hears.
 type SoundBlock struct {
-	Number int    // blocks of a listener are numbered one by one
-	Voices int    // that sound
-	Stolen int    // voices that had to stop for others, since the listener came
-	Dry    int    // blocks of voices that were silent since their samples were not read in time
-	Idle   bool   // nothing sounds: no more blocks come until something does
-	Frames []byte // 32-bit floating point, the lowest byte first, left and right in turn
+	Number int             // blocks of a listener are numbered one by one
+	Count  render.Count    // stolen and dry since the listener came
+	Idle   bool            // nothing sounds: no more blocks come until something does
+	Lanes  []*render.Block // nil where a lane is silent
 }
 
-// soundHead is the size of what stands before the frames of a block, bytes.
-const soundHead = 16
+// soundHead is the size of what stands before the frames of a block, bytes: its number, how
+// many voices sound, whether it is the last, how many lanes there are, what was stolen and
+// dry, and which lanes follow. A lane is 32-bit floating point, the lowest byte first, left
+// and right in turn.
+const soundHead = 24
 
 func (b SoundBlock) bytes() []byte {
-	out := make([]byte, soundHead, soundHead+len(b.Frames))
+	out := make([]byte, soundHead, soundHead+render.StereoBytes*len(b.Lanes))
 	le := binary.LittleEndian
 	le.PutUint32(out, uint32(b.Number))
-	le.PutUint16(out[4:], uint16(min(b.Voices, math.MaxUint16)))
-	le.PutUint32(out[8:], uint32(b.Stolen))
-	le.PutUint16(out[12:], uint16(min(b.Dry, math.MaxUint16)))
+	le.PutUint16(out[4:], uint16(min(b.Count.Voices, math.MaxUint16)))
 	if b.Idle {
 		out[6] = 1
 	}
-	return append(out, b.Frames...)
+	out[7] = byte(len(b.Lanes))
+	le.PutUint32(out[8:], uint32(b.Count.Stolen))
+	le.PutUint32(out[12:], uint32(b.Count.Dry))
+	there := uint64(0)
+	for n, lane := range b.Lanes {
+		if lane != nil {
+			there |= 1 << n
+			out = render.AppendStereo(out, lane)
+		}
+	}
+	le.PutUint64(out[16:], there)
+	return out
 }
 
 // readBlock reads a block; false for one that is none.
 func readBlock(data []byte) (SoundBlock, bool) {
-	if len(data) < soundHead || len(data) > soundHead+8*SoundFrames || (len(data)-soundHead)%8 != 0 {
+	if len(data) < soundHead || data[7] > MostLanes {
 		return SoundBlock{}, false
 	}
 	le := binary.LittleEndian
-	return SoundBlock{
-		Number: int(le.Uint32(data)), Voices: int(le.Uint16(data[4:])), Idle: data[6] == 1,
-		Stolen: int(le.Uint32(data[8:])), Dry: int(le.Uint16(data[12:])), Frames: data[soundHead:],
-	}, true
+	there := le.Uint64(data[16:])
+	b := SoundBlock{
+		Number: int(le.Uint32(data)), Idle: data[6] == 1, Lanes: make([]*render.Block, data[7]),
+		Count: render.Count{Voices: int(le.Uint16(data[4:])), Stolen: int(le.Uint32(data[8:])), Dry: int(le.Uint32(data[12:]))},
+	}
+	if len(data) != soundHead+render.StereoBytes*bits.OnesCount64(there) || bits.Len64(there) > len(b.Lanes) {
+		return SoundBlock{}, false
+	}
+	at := soundHead
+	for n := range b.Lanes {
+		if there>>n&1 == 1 {
+			b.Lanes[n] = render.ReadStereo(data[at:])
+			at += render.StereoBytes
+		}
+	}
+	return b, true
 }
 
 func playSubject(credential string) string { return "rig." + credential + ".play" }

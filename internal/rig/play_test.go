@@ -2,7 +2,6 @@ package rig_test
 
 import (
 	"bytes"
-	"encoding/binary"
 	"math"
 	"os"
 	"path/filepath"
@@ -16,6 +15,7 @@ import (
 	"fanfold/internal/core/dsp"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/wav"
+	"fanfold/internal/render"
 	"fanfold/internal/rig"
 	"fanfold/internal/sampler"
 	"fanfold/internal/scan"
@@ -43,6 +43,9 @@ func toneLoad(id string) rig.Load {
 	return l
 }
 
+// straight is the way into the first lane as it is.
+var straight = []render.Way{{Left: 1, Right: 1}}
+
 // ear keeps what a listener hears.
 type ear struct {
 	mu     sync.Mutex
@@ -54,9 +57,11 @@ func (e *ear) hear(_ string, b rig.SoundBlock) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.blocks = append(e.blocks, b)
-	for n := 0; n+8 <= len(b.Frames); n += 8 {
-		e.left = append(e.left, float64(math.Float32frombits(binary.LittleEndian.Uint32(b.Frames[n:]))))
+	lane := &render.Block{}
+	if b.Lanes[0] != nil {
+		lane = b.Lanes[0]
 	}
+	e.left = append(e.left, lane[0][:]...)
 }
 
 // last is the level of the last frames, dBFS.
@@ -88,7 +93,7 @@ func TestARowSounds(t *testing.T) {
 		t.Helper()
 		o.Listener = "me"
 		if o.Rows == nil {
-			o.Rows = []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}, {Load: "t/b", Left: 1, Right: 1}}
+			o.Rows = []rig.PlayRow{{Load: "t/a", Ways: straight}, {Load: "t/b", Ways: straight}}
 		}
 		require.NoError(t, d.Play("s", "Birch", o))
 	}
@@ -157,7 +162,7 @@ func TestARowThatCanNotSoundSaysWhy(t *testing.T) {
 	stop := host(t, d, machine)
 	defer stop()
 	until(t, heard, "ready", func(x told) bool { return states(x.report)["t/a"] == rig.Ready })
-	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}}}))
+	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Ways: straight}}}))
 	until(t, heard, "why", func(x told) bool {
 		return len(x.report.Items) == 1 && x.report.Items[0].Reason == "Gone.sfz of Odd Tones is in none of the folders of this machine"
 	})
@@ -176,7 +181,7 @@ func TestAHostDiesWhileItSounds(t *testing.T) {
 	end, err := d.HearSound("s", "me", e.hear)
 	require.NoError(t, err)
 	defer end()
-	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Left: 1, Right: 1}}, Messages: []rig.PlayMessage{{Load: "t/a", Kind: sampler.NoteOn, Key: 69, Value: 127}}}))
+	require.NoError(t, d.Play("s", "Birch", rig.PlayOrder{Listener: "me", Rows: []rig.PlayRow{{Load: "t/a", Ways: straight}}, Messages: []rig.PlayMessage{{Load: "t/a", Kind: sampler.NoteOn, Key: 69, Value: 127}}}))
 	require.Eventually(t, func() bool { return e.last(960) > -20 }, 10*time.Second, time.Millisecond)
 	stop()
 	e.mu.Lock()

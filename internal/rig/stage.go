@@ -2,19 +2,18 @@ package rig
 
 import (
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
-	"hash/fnv"
 	"io/fs"
-	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"fanfold/internal/core/template"
+	"fanfold/internal/render"
 	"fanfold/internal/sampler"
 	"fanfold/internal/scan"
 )
@@ -25,11 +24,12 @@ type stage struct {
 	store *sampler.Store
 	tell  func(listener string, b SoundBlock)
 
-	mu        sync.Mutex
-	wanted    map[string]Load // what is ready, by ID
-	opened    map[string]*opened
-	listeners map[string]*listener
-	awake     chan struct{}
+	mu           sync.Mutex
+	wanted       map[string]Load // what is ready, by ID
+	opened       map[string]*opened
+	listeners    map[string]*listener
+	performances map[string]*performance // by their sessions
+	awake        chan struct{}
 }
 
 // opened are the patches of one load.
@@ -46,6 +46,8 @@ type listener struct {
 	heard  time.Time
 	rows   map[string]*playing
 	order  []string // of rows
+	lanes  int
+	tail   int // blocks that the lanes ring on
 	number int
 	quiet  int // blocks since something sounded
 	told   bool
@@ -53,10 +55,10 @@ type listener struct {
 
 // playing is a row that somebody listens to.
 type playing struct {
-	left, right float64
-	engines     []*sampler.Engine
-	of          *opened
-	waiting     []PlayMessage // until its patches are open
+	ways    []render.Way
+	player  *render.Player // nil until its patches are open
+	of      *opened
+	waiting []PlayMessage // until then
 }
 
 // voicesOfRow is how many voices one row has for one listener, and mostRows how many rows
@@ -73,7 +75,7 @@ func newStage(roots []string, budget int64, tell func(string, SoundBlock)) *stag
 	}
 	return &stage{
 		roots: roots, store: sampler.NewStore(budget), tell: tell, wanted: map[string]Load{}, opened: map[string]*opened{},
-		listeners: map[string]*listener{}, awake: make(chan struct{}, 1),
+		listeners: map[string]*listener{}, performances: map[string]*performance{}, awake: make(chan struct{}, 1),
 	}
 }
 
@@ -98,7 +100,7 @@ func (s *stage) ready(loads []Load) {
 			delete(s.opened, id)
 			for _, x := range s.listeners {
 				if row := x.rows[id]; row != nil && row.of == o {
-					row.of, row.engines = nil, nil
+					row.of, row.player = nil, nil
 				}
 			}
 			for _, p := range o.patches {
@@ -199,6 +201,8 @@ func (s *stage) follow(o PlayOrder) {
 		s.listeners[o.Listener] = x
 	}
 	x.heard = time.Now()
+	x.lanes = min(MostLanes, max(1, o.Lanes))
+	x.tail = int(min(mostTailS, max(0, o.TailS)) * SoundRateHz / SoundFrames)
 	x.take(o.Rows)
 	for id := range x.rows {
 		s.open(id)
@@ -229,7 +233,7 @@ func (x *listener) take(rows []PlayRow) {
 			row = &playing{}
 			x.rows[r.Load] = row
 		}
-		row.left, row.right = r.Left, r.Right
+		row.ways = slices.DeleteFunc(slices.Clone(r.Ways), func(w render.Way) bool { return w.Lane < 0 || w.Lane >= x.lanes })
 	}
 	for id := range x.rows {
 		if !there[id] {
@@ -248,10 +252,13 @@ func (s *stage) send(x *listener, m PlayMessage) {
 		row.waiting = append(row.waiting, m)
 		return
 	}
-	for _, e := range row.engines {
-		e.Send(sampler.Message{At: e.Now(), Kind: m.Kind, Key: m.Key, Value: m.Value})
+	if row.player != nil {
+		row.player.Send(sampler.Message{At: atOnce, Kind: m.Kind, Key: m.Key, Value: m.Value})
 	}
 }
+
+// atOnce is when messages are heard that are played now.
+const atOnce = -1
 
 // attach gives a row its engines once its patches are open. The caller holds the lock.
 func (s *stage) attach(id string, row *playing) {
@@ -260,21 +267,24 @@ func (s *stage) attach(id string, row *playing) {
 		return
 	}
 	row.of = o
-	for n, p := range o.patches {
-		row.engines = append(row.engines, sampler.New(p, sampler.Options{RateHz: SoundRateHz, Seed: seedOf(id) + uint64(n), Voices: voicesOfRow}))
-	}
+	row.player = render.NewPlayer(id, layersOf(o.patches, o.places, s.wanted[id]), sampler.Options{RateHz: SoundRateHz, Voices: voicesOfRow})
 	for _, m := range row.waiting {
-		for _, e := range row.engines {
-			e.Send(sampler.Message{Kind: m.Kind, Key: m.Key, Value: m.Value})
-		}
+		row.player.Send(sampler.Message{At: atOnce, Kind: m.Kind, Key: m.Key, Value: m.Value})
 	}
 	row.waiting = nil
 }
 
-func seedOf(id string) uint64 {
-	h := fnv.New64a()
-	_, _ = h.Write([]byte(id))
-	return h.Sum64()
+// layersOf are the patches of a load that could be opened, with their trims; places tell
+// which they are.
+func layersOf(patches []*sampler.Patch, places []int, l Load) []render.Layer {
+	out := make([]render.Layer, len(patches))
+	for n, p := range patches {
+		out[n] = render.Layer{Patch: p, Trim: 1}
+		if place := places[n]; place < len(l.Patches) {
+			out[n].Trim = template.Gain(l.Patches[place].LevelDB)
+		}
+	}
+	return out
 }
 
 func (s *stage) wake() {
@@ -287,6 +297,9 @@ func (s *stage) wake() {
 // idleAfter is how many silent blocks are sent before the rest is left out: a third of a
 // second, within which nobody hears the difference.
 const idleAfter = 64
+
+// mostTailS bounds how long blocks come after the last sound, s.
+const mostTailS = 30
 
 // blockTime is how long a block sounds.
 const blockTime = SoundFrames * time.Second / SoundRateHz
@@ -362,31 +375,26 @@ func (s *stage) block() (out []blockOf, busy bool) {
 }
 
 func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
-	var left, right [SoundFrames]float64
+	b.Lanes = make([]*render.Block, x.lanes)
 	awaited := false
 	for _, id := range x.order {
 		row := x.rows[id]
 		s.attach(id, row)
 		awaited = awaited || row.of == nil && len(row.waiting) > 0 && s.opened[id] != nil
-		for k, e := range row.engines {
-			if !e.Idle() {
-				var l, r [SoundFrames]float64
-				e.Render(l[:], r[:])
-				trim := s.trimOf(id, row.of.places[k])
-				for n := range left {
-					left[n] += l[n] * row.left * trim
-					right[n] += r[n] * row.right * trim
-				}
-				sounds = true
-			}
-			b.Voices += e.Voices()
-			b.Stolen += e.Stolen()
-			b.Dry += e.Dry()
+		if row.player == nil {
+			continue
 		}
+		row.player.Trim(layersOf(row.of.patches, row.of.places, s.wanted[id]))
+		var own render.Block
+		if !row.player.Render(&own) {
+			sounds = true
+			render.Spread(b.Lanes, row.ways, &own)
+		}
+		b.Count.Add(row.player.Count())
 	}
 	if sounds || awaited {
 		x.quiet, x.told = 0, false
-	} else if x.quiet++; x.quiet > idleAfter {
+	} else if x.quiet++; x.quiet > idleAfter+x.tail {
 		if x.told {
 			return b, false
 		}
@@ -394,20 +402,7 @@ func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
 	}
 	b.Number = x.number
 	x.number++
-	b.Frames = make([]byte, 8*SoundFrames)
-	for n := range left {
-		binary.LittleEndian.PutUint32(b.Frames[8*n:], math.Float32bits(float32(left[n])))
-		binary.LittleEndian.PutUint32(b.Frames[8*n+4:], math.Float32bits(float32(right[n])))
-	}
 	return b, true
-}
-
-// trimOf is the level trim of a patch of a load, linear.
-func (s *stage) trimOf(id string, place int) float64 {
-	if l, ok := s.wanted[id]; ok && place < len(l.Patches) && l.Patches[place].LevelDB != 0 {
-		return math.Pow(10, l.Patches[place].LevelDB/20)
-	}
-	return 1
 }
 
 // reasons tell of loads that somebody listens to why they, or a part of them, can not sound.
@@ -430,8 +425,8 @@ func (s *stage) voices() map[string]int {
 	out := map[string]int{}
 	for _, x := range s.listeners {
 		for id, row := range x.rows {
-			for _, e := range row.engines {
-				out[id] += e.Voices()
+			if row.player != nil {
+				out[id] += row.player.Count().Voices
 			}
 		}
 	}

@@ -60,6 +60,7 @@ type Target struct {
 // Options of a compile.
 type Options struct {
 	From int64 // begin here, with the state of everything before; ticks
+	Held bool  // and with the notes that began before and still sound
 }
 
 // Compiled is the outcome.
@@ -89,7 +90,7 @@ const lasting = 10
 // other, and notes that much earlier as their articulation speaks late. From
 // o.From on, the switches and controllers that stand there are sent first.
 func Compile(v *Vocabulary, p Part, t Target, clock *tempo.Map, o Options) (Compiled, error) {
-	c := &compiler{v: v, target: t, clock: clock, from: o.From, missing: map[string]bool{}, chosen: map[stand]*choice{}}
+	c := &compiler{v: v, target: t, clock: clock, from: o.From, held: o.Held, missing: map[string]bool{}, chosen: map[stand]*choice{}}
 	if err := c.index(); err != nil {
 		return Compiled{}, err
 	}
@@ -136,6 +137,7 @@ type compiler struct {
 	target  Target
 	clock   *tempo.Map
 	from    int64
+	held    bool
 	choices map[string]*choice // by the vocabulary's key
 	natural map[string]*choice // of each group the map holds
 	chosen  map[stand]*choice  // what each group stands at
@@ -247,7 +249,10 @@ func (c *compiler) sound() {
 	}
 	for _, p := range kept {
 		if p.on < c.from {
-			continue
+			if !c.held || p.off <= c.from {
+				continue
+			}
+			p.on = c.from
 		}
 		why, rank := "", rankOn
 		if p.of != nil {

@@ -44,8 +44,9 @@ type Heard struct {
 	How    How
 	Why    string // in words
 	Uses   []template.Use
-	Lacks  []string // techniques nobody chosen plays
-	Beyond []int    // the keys of notes that its instrument can not sound, in order
+	Plays  map[template.ID][]articulation.Note // the notes of each of them, with how they are played
+	Lacks  []string                            // techniques nobody chosen plays
+	Beyond []int                               // the keys of notes that its instrument can not sound, in order
 }
 
 // Hear finds the instruments of the template that a cue uses: by the name of a
@@ -81,7 +82,7 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 	out := make([]Heard, len(parts))
 	for n, m := range parts {
 		m.Part = settled[n]
-		h := Heard{Music: m, Lacks: []string{}}
+		h := Heard{Music: m, Uses: []template.Use{}, Plays: map[template.ID][]articulation.Note{}, Lacks: []string{}}
 		chosen, byHand := hand[m.ID]
 		i := names[nameKey(m.Name)]
 		at := seats[[2]int{m.Port, m.Channel}]
@@ -89,16 +90,16 @@ func (c *Caster) Hear(parts []Music, hand map[string][]template.ID) []Heard {
 		switch {
 		case byHand:
 			h.How, h.Why = ByChoice, "chosen by hand"
-			h.Uses = c.uses(m, chosen)
+			h.share(c.shares(m, chosen))
 		case i != nil:
 			h.How, h.Why = ByName, "the track has its name"
-			h.Uses = c.uses(m, []template.ID{i.ID})
+			h.share(c.shares(m, []template.ID{i.ID}))
 		case there != nil && m.Channel > 0:
 			h.How, h.Why = BySeat, fmt.Sprintf("%s, channel %d is its seat", m.Device, m.Channel)
-			h.Uses = c.uses(m, []template.ID{there.ID})
+			h.share(c.shares(m, []template.ID{there.ID}))
 		case at != nil && m.Port >= 0 && m.Channel > 0:
 			h.How, h.Why = BySeat, fmt.Sprintf("port %d, channel %d is its seat", m.Port+1, m.Channel)
-			h.Uses = c.uses(m, []template.ID{at.ID})
+			h.share(c.shares(m, []template.ID{at.ID}))
 		default:
 			c.hearDesks(&h)
 		}
@@ -135,14 +136,7 @@ func (c *Caster) hearDesks(h *Heard) {
 			continue
 		}
 		h.How, h.Why = ByCast, "cast: the template's own"
-		for _, u := range c.uses(mine, cast.Instruments) {
-			at := slices.IndexFunc(h.Uses, func(x template.Use) bool { return x.Instrument == u.Instrument })
-			if at >= 0 { // one plays for several desks
-				h.Uses[at] = join(h.Uses[at], u)
-			} else {
-				h.Uses = append(h.Uses, u)
-			}
-		}
+		h.share(c.shares(mine, cast.Instruments))
 	}
 }
 
@@ -234,9 +228,29 @@ type device struct {
 
 func nameKey(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
 
-// uses shares the notes of a part among instruments: each note goes to the
+// share is what one instrument plays of a part.
+type share struct {
+	instrument template.ID
+	notes      []articulation.Note
+}
+
+// share adds shares to what the instruments of a part play; one may play for several desks.
+func (h *Heard) share(list []share) {
+	for _, x := range list {
+		u := useOf(x.instrument, x.notes)
+		h.Plays[x.instrument] = append(h.Plays[x.instrument], x.notes...)
+		at := slices.IndexFunc(h.Uses, func(x template.Use) bool { return x.Instrument == u.Instrument })
+		if at >= 0 {
+			h.Uses[at] = join(h.Uses[at], u)
+		} else {
+			h.Uses = append(h.Uses, u)
+		}
+	}
+}
+
+// shares shares the notes of a part among instruments: each note goes to the
 // first that plays it as it is asked for, else to the first of all.
-func (c *Caster) uses(m Music, ids []template.ID) []template.Use {
+func (c *Caster) shares(m Music, ids []template.ID) []share {
 	var players []*template.Instrument
 	for _, id := range ids {
 		if i := c.t.Instrument(id); i != nil {
@@ -244,20 +258,20 @@ func (c *Caster) uses(m Music, ids []template.ID) []template.Use {
 		}
 	}
 	if len(players) == 0 {
-		return []template.Use{}
+		return nil
 	}
 	notes := articulation.Decode(articulation.MapOf(c.t, players[0]), m.Played)
-	shares := make([][]articulation.Note, len(players))
+	shared := make([][]articulation.Note, len(players))
 	for _, n := range notes {
 		at := max(0, slices.IndexFunc(players, func(i *template.Instrument) bool {
 			return len(players) == 1 || c.plays(i, n.Articulations)
 		}))
-		shares[at] = append(shares[at], n)
+		shared[at] = append(shared[at], n)
 	}
-	out := make([]template.Use, 0, len(players))
+	out := make([]share, 0, len(players))
 	for k, i := range players {
-		if len(shares[k]) > 0 || len(notes) == 0 {
-			out = append(out, useOf(i.ID, shares[k]))
+		if len(shared[k]) > 0 || len(notes) == 0 {
+			out = append(out, share{i.ID, shared[k]})
 		}
 	}
 	return out

@@ -1,0 +1,326 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/template"
+	"fanfold/internal/render"
+	"fanfold/internal/rig"
+	"fanfold/internal/sampler"
+)
+
+// PerformAsk asks for music to be played: from a bar on, and what of it is heard.
+type PerformAsk struct {
+	Bar  int                      // from 1
+	Hand map[string][]template.ID // whom a person chose, by the part's ID; none leaves it out
+	Bus  template.ID              // where it is heard; empty for the mix
+	Rows []template.ID            // they alone play; none for all
+	Dry  bool                     // rows as they are, without the graph
+}
+
+// Performance is music that is being played for one person.
+type Performance struct {
+	h       *Hot
+	who     Person
+	session string
+	score   *score
+	ask     PerformAsk
+	send    func(number int, blocks []render.Block) bool // waits until there is room; false when nobody hears any longer
+	tell    func(PerformTold)
+
+	graph    *render.Graph
+	lanes    int
+	machines []*stageMachine
+	total    int // blocks
+}
+
+// PerformTold is what is told of music that plays. Fields that say nothing are left out.
+type PerformTold struct {
+	Piece   *CastPiece  `json:"piece,omitempty"`
+	Began   *Began      `json:"began,omitempty"`
+	Silent  []SilentRow `json:"silent,omitempty"` // that are not heard
+	Ended   bool        `json:"ended,omitempty"`
+	Refused string      `json:"refused,omitempty"`
+	Pace    float64     `json:"pace,omitempty"` // how many times faster than it sounds it was made
+}
+
+// Began tells that music begins.
+type Began struct {
+	Bar     int     `json:"bar"`
+	Second  float64 `json:"second"`  // of the piece, with which it begins
+	Seconds float64 `json:"seconds"` // that it lasts from there, with what rings on
+}
+
+// stageMachine is a machine that plays a part of the music.
+type stageMachine struct {
+	id     template.ID
+	rows   []rig.PerformRow
+	voices []*voiceOnStage
+	gone   bool
+}
+
+type voiceOnStage struct {
+	name     string
+	messages []sampler.Message
+	next     int
+}
+
+// Perform plays music until it ends, or the context does. Sound is made ahead of being heard,
+// as far as send has room.
+func (h *Hot) Perform(ctx context.Context, p Person, piece Piece, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
+	s, err := h.scored(ctx, p, piece, ask.Hand)
+	if err != nil {
+		return err
+	}
+	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s, ask: ask, send: send, tell: tell, lanes: 1}
+	if err := x.prepare(ctx); err != nil {
+		return err
+	}
+	defer x.close()
+	return x.play(ctx)
+}
+
+// prepare makes out who plays from where, and through which graph.
+func (x *Performance) prepare(ctx context.Context) error {
+	s := x.score
+	silent := slices.Clone(s.silent)
+	from := s.time.Bars.Start(int64(max(1, x.ask.Bar)))
+	var rows []*template.Instrument
+	for _, v := range s.voices {
+		if x.plays(v) {
+			rows = append(rows, v.home)
+		}
+	}
+	if len(rows) == 0 {
+		return refused("", "nobody plays: none of the parts has a row that can sound")
+	}
+	if !x.ask.Dry {
+		graph, without, err := render.NewGraph(s.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, s.quarter(from)))
+		if err != nil {
+			return refused(x.ask.Bus, "the bus that shall be heard is no longer there")
+		}
+		for _, w := range without {
+			silent = append(silent, SilentRow{w.Bus.Name, w.Reason})
+		}
+		x.graph, x.lanes = graph, max(1, graph.Lanes())
+	}
+	if x.lanes > rig.MostPerformLanes {
+		return refused("", "rows feed %d buses; %d can be played at once", x.lanes, rig.MostPerformLanes)
+	}
+	last := int64(0)
+	for _, v := range s.voices {
+		if !x.plays(v) {
+			continue
+		}
+		messages, err := s.messages(v, from)
+		if err != nil {
+			silent = append(silent, SilentRow{v.home.Name, err.Error()})
+			continue
+		}
+		if len(messages) > 0 {
+			last = max(last, messages[len(messages)-1].At)
+		}
+		ways := straight
+		if x.graph != nil {
+			ways = x.graph.Ways(v.home)
+		}
+		m := x.machine(v.home.Seat.Machine)
+		m.rows = append(m.rows, rig.PerformRow{Load: x.h.Running.loadOf(v.home), Ways: ways})
+		m.voices = append(m.voices, &voiceOnStage{name: v.home.Name, messages: messages})
+	}
+	tail := releaseS
+	if x.graph != nil {
+		tail += min(mostTailS, x.graph.Tail())
+	}
+	x.total = int(math.Ceil((float64(last)/rig.SoundRateHz + tail) * rig.SoundRateHz / render.Frames))
+	x.begin(ctx, &silent)
+	x.tell(PerformTold{Began: &Began{
+		Bar: max(1, x.ask.Bar), Second: s.seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
+	}, Silent: silent})
+	return ctx.Err()
+}
+
+// releaseS is how long the last notes are heard to die away, s, and mostTailS how long what
+// they go through may ring on.
+const (
+	releaseS  = 2.0
+	mostTailS = 20.0
+)
+
+func (x *Performance) plays(v *scoreVoice) bool {
+	if len(x.ask.Rows) == 0 {
+		return true
+	}
+	return slices.Contains(x.ask.Rows, v.home.ID) || slices.ContainsFunc(v.plays, func(p scorePart) bool { return slices.Contains(x.ask.Rows, p.row.ID) })
+}
+
+func (x *Performance) machine(id template.ID) *stageMachine {
+	for _, m := range x.machines {
+		if m.id == id {
+			return m
+		}
+	}
+	m := &stageMachine{id: id}
+	x.machines = append(x.machines, m)
+	return m
+}
+
+// rowsAtOnce is how many rows are told to a machine at once.
+const rowsAtOnce = 200
+
+// begin has every machine open what its rows play.
+func (x *Performance) begin(ctx context.Context, silent *[]SilentRow) {
+	var mu sync.Mutex
+	x.each(func(m *stageMachine) {
+		for from := 0; from < len(m.rows); from += rowsAtOnce {
+			ask := rig.PerformAsk{Session: x.session, Begin: from == 0, Lanes: x.lanes, Rows: m.rows[from:min(len(m.rows), from+rowsAtOnce)]}
+			done, err := x.h.app.rig.Perform(ctx, x.h.studio().String(), string(m.id), ask)
+			mu.Lock()
+			if err != nil {
+				m.gone = true
+				*silent = append(*silent, SilentRow{x.h.machineName(m.id), fmt.Sprintf("its %d rows do not play: %s", len(m.rows), err)})
+			}
+			for n, reason := range done.Reasons {
+				if n >= 0 && n < len(m.voices) {
+					*silent = append(*silent, SilentRow{m.voices[n].name, reason})
+				}
+			}
+			mu.Unlock()
+			if err != nil {
+				return
+			}
+		}
+	})
+}
+
+func (x *Performance) each(do func(*stageMachine)) {
+	var all sync.WaitGroup
+	for _, m := range x.machines {
+		if !m.gone {
+			all.Go(func() { do(m) })
+		}
+	}
+	all.Wait()
+}
+
+func (x *Performance) close() {
+	for _, m := range x.machines {
+		// A machine that is away forgets it by itself.
+		_, _ = x.h.app.rig.Perform(context.Background(), x.h.studio().String(), string(m.id), rig.PerformAsk{Session: x.session, Close: true})
+	}
+}
+
+// piecesAhead is how many pieces wait for the graph.
+const piecesAhead = 4
+
+// firstBlocks is how many blocks the first piece has, so that it is heard soon; each is twice
+// the one before, up to what an answer holds.
+const firstBlocks = 8
+
+// play has machines make piece by piece, ahead of the graph.
+func (x *Performance) play(ctx context.Context) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	pieces := make(chan [][]*render.Block, piecesAhead)
+	busy := time.Duration(0)
+	var making sync.WaitGroup
+	defer making.Wait()
+	defer stop()
+	making.Go(func() {
+		defer close(pieces)
+		size, most := firstBlocks, rig.BlocksAtOnce(x.lanes)
+		for at := 0; at < x.total; {
+			n := min(size, most, x.total-at)
+			from := time.Now()
+			lanes := x.piece(ctx, at, n)
+			busy += time.Since(from)
+			select {
+			case pieces <- lanes:
+			case <-ctx.Done():
+				return
+			}
+			at, size = at+n, 2*size
+		}
+	})
+	at := 0
+	var graphed time.Duration
+	for lanes := range pieces {
+		from := time.Now()
+		out := make([]render.Block, len(lanes))
+		for n, block := range lanes {
+			switch {
+			case x.graph != nil:
+				out[n] = x.graph.Run(block)
+			case block[0] != nil:
+				out[n] = *block[0]
+			}
+		}
+		graphed += time.Since(from)
+		if !x.send(at, out) {
+			return nil
+		}
+		at += len(out)
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	x.tell(PerformTold{Ended: true, Pace: float64(x.total) * render.Frames / rig.SoundRateHz / (max(busy, graphed).Seconds() + 1e-9)})
+	return nil
+}
+
+// piece has every machine make the next blocks, and adds their lanes up.
+func (x *Performance) piece(ctx context.Context, at, blocks int) [][]*render.Block {
+	made := map[template.ID][][]*render.Block{}
+	var mu sync.Mutex
+	x.each(func(m *stageMachine) {
+		ask := rig.PerformAsk{Session: x.session, Blocks: blocks}
+		until := int64(at+blocks) * render.Frames
+		for row, v := range m.voices {
+			for ; v.next < len(v.messages) && v.messages[v.next].At < until; v.next++ {
+				n := v.messages[v.next]
+				ask.Messages = append(ask.Messages, rig.PerformMessage{Row: row, At: n.At, Kind: n.Kind, Key: n.Key, Value: n.Value})
+			}
+		}
+		done, err := x.h.app.rig.Perform(ctx, x.h.studio().String(), string(m.id), ask)
+		mu.Lock()
+		defer mu.Unlock()
+		if err != nil {
+			m.gone = true
+			if ctx.Err() == nil {
+				x.tell(PerformTold{Silent: []SilentRow{{x.h.machineName(m.id), "it no longer plays: " + err.Error()}}})
+			}
+			return
+		}
+		made[m.id] = done.Blocks
+	})
+	out := make([][]*render.Block, blocks)
+	for n := range out {
+		out[n] = make([]*render.Block, x.lanes)
+		for _, m := range x.machines { // in their order, so that the same music gives the same bits
+			if n >= len(made[m.id]) {
+				continue
+			}
+			for lane, b := range made[m.id][n] {
+				switch {
+				case b == nil || lane >= x.lanes:
+				case out[n][lane] == nil:
+					out[n][lane] = b
+				default:
+					for c := range b {
+						for k, v := range b[c] {
+							out[n][lane][c][k] += v
+						}
+					}
+				}
+			}
+		}
+	}
+	return out
+}
