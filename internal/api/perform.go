@@ -32,6 +32,7 @@ type castAsk struct {
 type performAsk struct {
 	Number int                      `json:"number"` // of this play, that its sound bears
 	Bar    int                      `json:"bar"`
+	From   *float64                 `json:"from"` // the second to begin with, in place of a bar
 	Hand   map[string][]template.ID `json:"hand"`
 	Bus    template.ID              `json:"bus"`
 	Rows   []template.ID            `json:"rows"`
@@ -153,11 +154,15 @@ func (x *performer) play(ask performAsk) {
 	x.number, x.heard, x.more = ask.Number, 0, make(chan struct{})
 	x.mu.Unlock()
 	piece := x.piece
+	tell := func(t app.PerformTold) {
+		t.Play = ask.Number
+		x.tell(t)
+	}
 	x.done.Go(func() {
-		err := x.h.Perform(ctx, x.who, piece, app.PerformAsk{Bar: ask.Bar, Hand: ask.Hand, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry},
-			func(number int, blocks []render.Block) bool { return x.send(ctx, ask.Number, number, blocks) }, x.tell)
+		err := x.h.Perform(ctx, x.who, piece, app.PerformAsk{Bar: ask.Bar, From: ask.From, Hand: ask.Hand, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry},
+			func(number int, blocks []render.Block) bool { return x.send(ctx, ask.Number, number, blocks) }, tell)
 		if err != nil && !errors.Is(err, context.Canceled) {
-			x.refuse(err)
+			tell(app.PerformTold{Refused: problemOf(err).Detail})
 		}
 	})
 }

@@ -207,6 +207,13 @@ func TestPerforming(t *testing.T) {
 	require.InDelta(t, 6.02, db(left[0]), .01, "by itself")
 	require.Zero(t, left[second/2])
 
+	p.say(`{"play":{"number":7,"from":13.5,"rows":["i"],"dry":true}}`)
+	began = p.told(nil).Began
+	require.Equal(t, 4, began.Bar)
+	require.InDelta(t, 13.5, began.Second, 1e-3)
+	left, _ = p.heard(7)
+	require.InDelta(t, 0, db(left[0]), .01, "the note that still sounds in the middle of bar 4")
+
 	p.say(`{"play":{"number":4,"bar":1,"bus":"gone"}}`)
 	require.Contains(t, p.told(nil).Refused, "no longer there")
 	p.say(`{"play":{"number":5,"bar":1,"hand":{"track-2":[]}}}`)
@@ -217,7 +224,7 @@ func TestPerforming(t *testing.T) {
 	require.Contains(t, p.told(nil).Refused, "no notes")
 	r.mu.Lock()
 	require.Empty(t, r.sessions, "all were ended")
-	require.Equal(t, 3, r.closed)
+	require.Equal(t, 4, r.closed)
 	r.mu.Unlock()
 }
 

@@ -154,7 +154,7 @@ const (
 // uploadOf tells what the path of a request takes.
 func uploadOf(path string) upload {
 	switch {
-	case strings.HasSuffix(path, "/printed"), strings.Contains(path, "/balance/calibration/recordings/"):
+	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
 	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.HasSuffix(path, "/calls/music"),
 		path == "/api/catalogue/list", strings.Contains(path, "/compile/"), path == "/api/templates/file":

@@ -65,6 +65,7 @@ var bodies = map[string]any{
 	"/api/templates/{id}/here":                      map[string]any{"browser": "x", "selected": []string{}},
 	"/api/templates/{id}/names":                     map[string]any{"ids": []string{"x"}, "pattern": "{name}"},
 	"/api/templates/{id}/replace":                   map[string]any{"field": "names", "find": "x", "with": "y"},
+	"/api/recordings":                               []byte("x"),
 	"/api/palettes":                                 map[string]any{"own": []any{}},
 	"/api/palettes/read":                            []byte("GIMP Palette"),
 	"/api/templates/{id}/palette/check":             map[string]any{"name": "x", "strength": 1, "tints": []any{}},

@@ -19,6 +19,7 @@ import (
 // PerformAsk asks for music to be played: from a bar on, and what of it is heard.
 type PerformAsk struct {
 	Bar  int                      // from 1
+	From *float64                 // the second of the piece to begin with, in place of a bar
 	Hand map[string][]template.ID // whom a person chose, by the part's ID; none leaves it out
 	Bus  template.ID              // where it is heard; empty for the mix
 	Rows []template.ID            // they alone play; none for all
@@ -43,6 +44,7 @@ type Performance struct {
 
 // PerformTold is what is told of music that plays. Fields that say nothing are left out.
 type PerformTold struct {
+	Play    int         `json:"play,omitempty"` // the number of the play it belongs to; 0 for none
 	Piece   *CastPiece  `json:"piece,omitempty"`
 	Began   *Began      `json:"began,omitempty"`
 	Silent  []SilentRow `json:"silent,omitempty"` // that are not heard
@@ -92,6 +94,9 @@ func (x *Performance) prepare(ctx context.Context) error {
 	s := x.score
 	silent := slices.Clone(s.silent)
 	from := s.time.Bars.Start(int64(max(1, x.ask.Bar)))
+	if x.ask.From != nil {
+		from = s.time.Clock.Tick(int64(min(mostSeconds, max(0, *x.ask.From)) * 1e6))
+	}
 	var rows []*template.Instrument
 	for _, v := range s.voices {
 		if x.plays(v) {
@@ -142,10 +147,13 @@ func (x *Performance) prepare(ctx context.Context) error {
 	x.total = int(math.Ceil((float64(last)/rig.SoundRateHz + tail) * rig.SoundRateHz / render.Frames))
 	x.begin(ctx, &silent)
 	x.tell(PerformTold{Began: &Began{
-		Bar: max(1, x.ask.Bar), Second: s.seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
+		Bar: int(s.time.Bars.At(from)), Second: s.seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
 	}, Silent: silent})
 	return ctx.Err()
 }
+
+// mostSeconds bounds where music may begin, s: a day.
+const mostSeconds = 86_400.0
 
 // releaseS is how long the last notes are heard to die away, s, and mostTailS how long what
 // they go through may ring on.
@@ -246,7 +254,7 @@ func (x *Performance) play(ctx context.Context) error {
 			case <-ctx.Done():
 				return
 			}
-			at, size = at+n, 2*size
+			at, size = at+n, min(most, 2*size)
 		}
 	})
 	at := 0

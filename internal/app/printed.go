@@ -10,8 +10,10 @@ import (
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/effect"
 	"fanfold/internal/format/flac"
 	"fanfold/internal/format/wav"
+	"fanfold/internal/rig"
 	"fanfold/internal/store"
 )
 
@@ -58,6 +60,36 @@ func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Rec
 	}
 	made.Audio = digest
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return printedAs(t, instrument, made, r.Call) })
+}
+
+// KeepImpulse keeps the recording of a room, for convolutions: of at most half a minute. It
+// gives its SHA-256 and its length, s. While nothing plays it, it goes after a time.
+func (a *App) KeepImpulse(ctx context.Context, p Person, r Recording) (digest string, seconds float64, err error) {
+	if err := template.CheckName(r.Name); err != nil {
+		return "", 0, refused("", "name the recording: %s", err)
+	}
+	data, err := io.ReadAll(io.LimitReader(r.Body, mostImpulseBytes+1))
+	if err != nil {
+		return "", 0, fmt.Errorf("read the recording: %w", err)
+	}
+	if len(data) > mostImpulseBytes {
+		return "", 0, refused("", "%s is larger than %d MiB; a room is recorded in half a minute at most", r.Name, mostImpulseBytes>>20)
+	}
+	x, err := decoded(data)
+	if err != nil {
+		return "", 0, refused("", "%s: %s; choose a WAV or FLAC file", r.Name, err)
+	}
+	_, err = effect.New([]template.BusEffect{{Kind: template.EffectConvolution, Audio: r.Name, File: r.Name}}, effect.Options{
+		RateHz: rig.SoundRateHz, Audio: func(string) ([][]float64, float64, error) { return x.channels, x.rateHz, nil },
+	})
+	if err != nil {
+		return "", 0, refused("", "%s", err)
+	}
+	if _, err := a.roomForRecordings(ctx, p, int64(len(data))); err != nil {
+		return "", 0, err
+	}
+	digest, err = a.store.RecordingKeep(ctx, p.Studio, bytes.NewReader(data), func([]byte, int64) error { return nil })
+	return digest, float64(len(x.channels[0])) / x.rateHz, err
 }
 
 // audible refuses what does not begin as audio.

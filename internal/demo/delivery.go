@@ -16,6 +16,9 @@ const hallSet = template.ID("returns-hall")
 // inHall are the stems with a hall of their own.
 var inHall = []string{"High winds", "Low winds", "Horns", "High strings long", "Low strings long", "Choir high", "Choir low"}
 
+// stoneHall is what runs on the returns of the hall.
+var stoneHall = []template.BusEffect{{Kind: template.EffectHall, Set: map[string]float64{template.SetDecay: 2.8, template.SetPreDelay: 32, template.SetHigh: .45}}}
+
 // depths are how far back the sections sit.
 var depths = map[string]template.Depth{
 	"Winds": template.Middle, "Brass": template.Far, "Percussion": template.Far, "Voices": template.Far, "Strings": template.Near,
@@ -26,7 +29,7 @@ var depths = map[string]template.Depth{
 func delivery(t *template.Template) (change.Change, error) {
 	level := func(db float64) *float64 { return &db }
 	sets := change.SetReturns{Sets: []*template.ReturnSet{{ID: hallSet, Name: "Stone hall", Effects: []template.ReturnEffect{
-		{ID: "effect-hall", Name: "Hall", Process: "Stone hall 2.8 s", NearDB: level(-16), MidDB: level(-14), FarDB: level(-12)},
+		{ID: "effect-hall", Name: "Hall", Process: "Stone hall 2.8 s", Runs: stoneHall, NearDB: level(-16), MidDB: level(-14), FarDB: level(-12)},
 	}}}}
 	var put change.Put
 	for _, name := range inHall {
@@ -119,7 +122,7 @@ func wiring(t *template.Template) (change.Change, error) {
 func plate(t *template.Template) (change.Change, error) {
 	trumpets := t.FindBus(template.Stem, "Trumpets")
 	put := change.Put{Buses: []change.Entry[template.Bus]{change.Append(&template.Bus{
-		ID: "return-plate", Kind: template.Return, Name: "Plate", Process: "Plate 1.6 s", Section: trumpets.Section,
+		ID: "return-plate", Kind: template.Return, Name: "Plate", Process: "Plate 1.6 s", Runs: []template.BusEffect{{Kind: template.EffectPlate}}, Section: trumpets.Section,
 		Routes: []template.Route{{To: trumpets.ID, Tap: template.Post}},
 	})}}
 	f := fan.New(t)

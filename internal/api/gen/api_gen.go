@@ -1000,6 +1000,30 @@ type EditChange = json.RawMessage
 // Effect defines model for Effect.
 type Effect = template.BusEffect
 
+// EffectKind defines model for EffectKind.
+type EffectKind struct {
+	// Audio it needs a recording
+	Audio bool   `json:"audio"`
+	Kind  string `json:"kind"`
+
+	// OnMix it runs on the mix alone
+	OnMix      bool              `json:"onMix"`
+	Parameters []EffectParameter `json:"parameters"`
+	Words      string            `json:"words"`
+}
+
+// EffectParameter defines model for EffectParameter.
+type EffectParameter struct {
+	// Choice few values
+	Choice bool    `json:"choice"`
+	High   float64 `json:"high"`
+	Low    float64 `json:"low"`
+	Name   string  `json:"name"`
+	Unit   string  `json:"unit"`
+	Usual  float64 `json:"usual"`
+	Words  string  `json:"words"`
+}
+
 // Effects what runs when Fanfold plays, in order
 type Effects = []Effect
 
@@ -2622,6 +2646,11 @@ type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
 }
 
+// KeepImpulseParams defines parameters for KeepImpulse.
+type KeepImpulseParams struct {
+	File *string `form:"file,omitempty" json:"file,omitempty"`
+}
+
 // RecordedParams defines parameters for Recorded.
 type RecordedParams struct {
 	Range *string `json:"Range,omitempty"`
@@ -3286,6 +3315,9 @@ type ServerInterface interface {
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx *echo.Context) error
 
+	// (GET /api/effects)
+	EffectKinds(ctx *echo.Context) error
+
 	// (GET /api/hand)
 	Hand(ctx *echo.Context) error
 
@@ -3309,6 +3341,9 @@ type ServerInterface interface {
 
 	// (GET /api/recordings)
 	Recordings(ctx *echo.Context) error
+
+	// (POST /api/recordings)
+	KeepImpulse(ctx *echo.Context, params KeepImpulseParams) error
 
 	// (GET /api/recordings/{audio})
 	Recorded(ctx *echo.Context, audio string, params RecordedParams) error
@@ -3808,6 +3843,15 @@ func (w *ServerInterfaceWrapper) EditPatches(ctx *echo.Context) error {
 	return err
 }
 
+// EffectKinds converts echo context to params.
+func (w *ServerInterfaceWrapper) EffectKinds(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EffectKinds(ctx)
+	return err
+}
+
 // Hand converts echo context to params.
 func (w *ServerInterfaceWrapper) Hand(ctx *echo.Context) error {
 	var err error
@@ -3884,6 +3928,24 @@ func (w *ServerInterfaceWrapper) Recordings(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Recordings(ctx)
+	return err
+}
+
+// KeepImpulse converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepImpulse(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params KeepImpulseParams
+	// ------------- Optional query parameter "file" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", ctx.QueryParams(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter file: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepImpulse(ctx, params)
 	return err
 }
 
@@ -6321,6 +6383,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
 	router.GET(options.BaseURL+"/api/recordings", wrapper.Recordings, options.OperationMiddlewares["Recordings"]...)
+	router.POST(options.BaseURL+"/api/recordings", wrapper.KeepImpulse, options.OperationMiddlewares["KeepImpulse"]...)
+	router.GET(options.BaseURL+"/api/effects", wrapper.EffectKinds, options.OperationMiddlewares["EffectKinds"]...)
 	router.GET(options.BaseURL+"/api/recordings/:audio", wrapper.Recorded, options.OperationMiddlewares["Recorded"]...)
 	router.DELETE(options.BaseURL+"/api/machines/credential/:credential", wrapper.RevokeCredential, options.OperationMiddlewares["RevokeCredential"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/furnish", wrapper.Furnish, options.OperationMiddlewares["Furnish"]...)
@@ -6742,6 +6806,44 @@ func (response EditPatchesdefaultApplicationProblemPlusJSONResponse) VisitEditPa
 	return err
 }
 
+type EffectKindsRequestObject struct {
+}
+
+type EffectKindsResponseObject interface {
+	VisitEffectKindsResponse(w http.ResponseWriter) error
+}
+
+type EffectKinds200JSONResponse []EffectKind
+
+func (response EffectKinds200JSONResponse) VisitEffectKindsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EffectKindsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EffectKindsdefaultApplicationProblemPlusJSONResponse) VisitEffectKindsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HandRequestObject struct {
 }
 
@@ -7036,6 +7138,50 @@ type RecordingsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RecordingsdefaultApplicationProblemPlusJSONResponse) VisitRecordingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepImpulseRequestObject struct {
+	Params KeepImpulseParams
+	Body   io.Reader
+}
+
+type KeepImpulseResponseObject interface {
+	VisitKeepImpulseResponse(w http.ResponseWriter) error
+}
+
+type KeepImpulse200JSONResponse struct {
+	// Audio its SHA-256
+	Audio   string  `json:"audio"`
+	Seconds float64 `json:"seconds"`
+}
+
+func (response KeepImpulse200JSONResponse) VisitKeepImpulseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepImpulsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepImpulsedefaultApplicationProblemPlusJSONResponse) VisitKeepImpulseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11635,6 +11781,9 @@ type StrictServerInterface interface {
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx context.Context, request EditPatchesRequestObject) (EditPatchesResponseObject, error)
 
+	// (GET /api/effects)
+	EffectKinds(ctx context.Context, request EffectKindsRequestObject) (EffectKindsResponseObject, error)
+
 	// (GET /api/hand)
 	Hand(ctx context.Context, request HandRequestObject) (HandResponseObject, error)
 
@@ -11658,6 +11807,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/recordings)
 	Recordings(ctx context.Context, request RecordingsRequestObject) (RecordingsResponseObject, error)
+
+	// (POST /api/recordings)
+	KeepImpulse(ctx context.Context, request KeepImpulseRequestObject) (KeepImpulseResponseObject, error)
 
 	// (GET /api/recordings/{audio})
 	Recorded(ctx context.Context, request RecordedRequestObject) (RecordedResponseObject, error)
@@ -12342,6 +12494,29 @@ func (sh *strictHandler) EditPatches(ctx *echo.Context) error {
 	return nil
 }
 
+// EffectKinds operation middleware
+func (sh *strictHandler) EffectKinds(ctx *echo.Context) error {
+	var request EffectKindsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EffectKinds(ctx.Request().Context(), request.(EffectKindsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EffectKinds")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EffectKindsResponseObject); ok {
+		return validResponse.VisitEffectKindsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Hand operation middleware
 func (sh *strictHandler) Hand(ctx *echo.Context) error {
 	var request HandRequestObject
@@ -12593,6 +12768,33 @@ func (sh *strictHandler) Recordings(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(RecordingsResponseObject); ok {
 		return validResponse.VisitRecordingsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepImpulse operation middleware
+func (sh *strictHandler) KeepImpulse(ctx *echo.Context, params KeepImpulseParams) error {
+	var request KeepImpulseRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepImpulse(ctx.Request().Context(), request.(KeepImpulseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepImpulse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepImpulseResponseObject); ok {
+		return validResponse.VisitKeepImpulseResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

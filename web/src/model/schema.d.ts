@@ -1521,6 +1521,22 @@ export interface paths {
         };
         get: operations["Recordings"];
         put?: never;
+        post: operations["KeepImpulse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["EffectKinds"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2111,6 +2127,28 @@ export interface components {
         };
         /** @description what runs when Fanfold plays, in order */
         Effects: components["schemas"]["Effect"][];
+        EffectParameter: {
+            name: string;
+            words: string;
+            unit: string;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            usual: number;
+            /** @description few values */
+            choice: boolean;
+        };
+        EffectKind: {
+            kind: string;
+            words: string;
+            /** @description it runs on the mix alone */
+            onMix: boolean;
+            /** @description it needs a recording */
+            audio: boolean;
+            parameters: components["schemas"]["EffectParameter"][];
+        };
         Effect: {
             /** @enum {string} */
             kind: "hall" | "plate" | "delay" | "filter" | "convolution" | "limiter";
@@ -8082,6 +8120,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recordings"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    KeepImpulse: {
+        parameters: {
+            query?: {
+                file?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description the recording of a room is kept, for convolutions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description its SHA-256 */
+                        audio: string;
+                        /** Format: double */
+                        seconds: number;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    EffectKinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what can run on a bus */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectKind"][];
                 };
             };
             /** @description what went wrong */

@@ -1,6 +1,6 @@
 import { createStore, useStore } from "zustand";
-import worklet from "../sound/worklet.js?url";
 import type { Id } from "./api";
+import { levelOf, lineTo, loudspeaker, maySound, noLevel, wake } from "./loudspeakers";
 import { get, tell } from "./store";
 
 /** Armed is a row that is played, as the server tells of it. */
@@ -26,12 +26,13 @@ interface Told {
   refused?: string;
 }
 
-export type HeardAs = "dry" | "mix";
+/** Where rows are heard: by themselves, or at a bus with its effects; an empty one is the mix. */
+export type HeardAt = { as: "dry" } | { as: "bus"; bus: Id };
 
 export interface Sounding {
   open: boolean; // the keyboard shows
   armed: readonly Armed[];
-  as: HeardAs;
+  at: HeardAt;
   how: string; // the articulation; empty as the patches stand
   dynamics: number; // 0..127
   pedal: boolean;
@@ -49,12 +50,10 @@ export interface Sounding {
   connected: boolean;
 }
 
-const silence = -120;
-
 export const sounding = createStore<Sounding>(() => ({
   open: false,
   armed: [],
-  as: "dry",
+  at: { as: "dry" },
   how: "",
   dynamics: 90,
   pedal: false,
@@ -62,8 +61,7 @@ export const sounding = createStore<Sounding>(() => ({
   octave: 48,
   midi: null,
   pressed: new Set(),
-  rms: silence,
-  peak: silence,
+  ...noLevel,
   voices: 0,
   latencyMs: null,
   heard: 0,
@@ -74,15 +72,10 @@ export const sounding = createStore<Sounding>(() => ({
 
 export const useSounding = <T>(pick: (s: Sounding) => T): T => useStore(sounding, pick);
 
-/** canSound tells whether the page may play: on the machine itself, or over TLS. */
-export const canSound = () => isSecureContext && "AudioWorkletNode" in globalThis;
-
-const rateHz = 48000; // of what machines send
 const open = 1; // a WebSocket that is
 
 let line: WebSocket | null = null;
 let lineOf = ""; // the template it listens to
-let context: AudioContext | null = null;
 let node: AudioWorkletNode | null = null;
 let pressedAt: number | null = null;
 const voices = new Map<number, number>(); // by machine
@@ -90,16 +83,14 @@ const voices = new Map<number, number>(); // by machine
 /** arm plays rows from now on; none puts everything away. */
 export async function arm(ids: readonly Id[]) {
   if (ids.length === 0) return disarm();
-  if (!canSound()) {
-    tell("Sound needs a secure page: open Fanfold on its own machine, or over TLS.", "refused");
-    return;
-  }
+  if (!maySound()) return;
   const sheet = get().sheet;
   if (!sheet) return;
   sounding.setState({ open: true, warning: "", gaps: 0, heard: 0 });
-  await ready();
+  node ??= await loudspeaker("played", heard);
+  wake();
   await dial(sheet.id);
-  say({ arm: { rows: ids, as: sounding.getState().as } });
+  say({ arm: { rows: ids, ...sounding.getState().at } });
 }
 
 /** disarm lets every row go and falls silent. */
@@ -111,18 +102,6 @@ export function disarm() {
   sounding.setState({ open: false, armed: [], pressed: new Set(), how: "", warning: "", connected: false });
 }
 
-/** ready makes the way to the loudspeakers, once. Browsers allow it on a key or a click. */
-async function ready() {
-  if (!context) {
-    context = new AudioContext({ sampleRate: rateHz, latencyHint: "interactive" });
-    await context.audioWorklet.addModule(worklet);
-    node = new AudioWorkletNode(context, "played", { numberOfInputs: 0, outputChannelCount: [2] });
-    node.port.onmessage = (e) => heard(e.data);
-    node.connect(context.destination);
-  }
-  if (context.state === "suspended") void context.resume();
-}
-
 function heard(m: { first?: number; square?: number; peak?: number; gap?: boolean }) {
   if (m.gap) sounding.setState((s) => ({ gaps: s.gaps + 1 }));
   if (m.first !== undefined && pressedAt !== null) {
@@ -131,9 +110,7 @@ function heard(m: { first?: number; square?: number; peak?: number; gap?: boolea
     pressedAt = null;
   }
   if (m.square !== undefined) {
-    const db = (x: number, per: number) => Math.max(silence, x > 0 ? per * Math.log10(x) : silence);
-    const rms = Math.round(db(m.square, 10) * 10) / 10;
-    const peak = Math.round(db(m.peak ?? 0, 20) * 10) / 10;
+    const { rms, peak } = levelOf(m.square, m.peak ?? 0);
     const now = sounding.getState();
     if (now.rms !== rms || now.peak !== peak) sounding.setState({ rms, peak });
   }
@@ -143,7 +120,7 @@ function heard(m: { first?: number; square?: number; peak?: number; gap?: boolea
 function dial(template: Id): Promise<void> {
   if (line && lineOf === template && line.readyState === open) return Promise.resolve();
   line?.close();
-  const at = new WebSocket(`${location.origin.replace(/^http/, "ws")}/api/templates/${template}/listen`);
+  const at = new WebSocket(lineTo(template, "listen"));
   at.binaryType = "arraybuffer";
   line = at;
   lineOf = template;
@@ -211,7 +188,7 @@ function say(m: object) {
 /** noteOn presses a key, noteOff lets it go. */
 export function noteOn(key: number, velocity: number) {
   if (key < 0 || key > 127) return;
-  if (context?.state === "suspended") void context.resume();
+  wake();
   if (sounding.getState().pressed.size === 0) pressedAt = performance.now();
   say({ on: [key, Math.min(127, Math.max(1, Math.round(velocity)))] });
   sounding.setState((s) => ({ pressed: new Set(s.pressed).add(key) }));
@@ -244,10 +221,10 @@ export function choose(how: string) {
   sounding.setState({ how });
 }
 
-export function hearAs(as: HeardAs) {
-  sounding.setState({ as });
+export function hearAt(at: HeardAt) {
+  sounding.setState({ at });
   const rows = sounding.getState().armed.map((a) => a.id);
-  if (rows.length > 0) say({ arm: { rows, as } });
+  if (rows.length > 0) say({ arm: { rows, ...at } });
 }
 
 /** without lets one row go. */
@@ -257,7 +234,7 @@ export function without(id: Id) {
     .armed.map((a) => a.id)
     .filter((x) => x !== id);
   if (rows.length === 0) disarm();
-  else say({ arm: { rows, as: sounding.getState().as } });
+  else say({ arm: { rows, ...sounding.getState().at } });
 }
 
 // ---- the computer's keys ----

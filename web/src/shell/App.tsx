@@ -2,6 +2,7 @@ import { Tooltip } from "radix-ui";
 import { lazy, Suspense, useEffect } from "react";
 import { start } from "../model/opening";
 import { show } from "../model/palette";
+import { usePerforming } from "../model/performing";
 import { useSounding } from "../model/sounding";
 import { useApp } from "../model/store";
 import { BusyDialog } from "./BusyDialog";
@@ -16,6 +17,7 @@ import { SignIn } from "./SignIn";
 import { TitleLine } from "./TitleLine";
 import { TraceLine } from "./TraceLine";
 
+const ScoreStrip = lazy(() => import("./ScoreStrip"));
 const PlayStrip = lazy(() => import("./PlayStrip")); // its keys come when somebody plays
 
 export function App() {
@@ -42,12 +44,18 @@ function Studio() {
   useKeys();
   const palette = useApp((s) => s.sheet!.settings.palette);
   const playing = useSounding((s) => s.open);
+  const score = usePerforming((s) => s.name !== "");
   useEffect(() => show(palette), [palette]);
   return (
     <div className="flex h-full flex-col">
       <TitleLine />
       <LockedLine />
       <FoldedSheet />
+      {score && (
+        <Suspense>
+          <ScoreStrip />
+        </Suspense>
+      )}
       {playing && (
         <Suspense>
           <PlayStrip />

@@ -7,8 +7,7 @@ import {
   choose,
   control,
   disarm,
-  type HeardAs,
-  hearAs,
+  hearAt,
   hearKeyboards,
   letters,
   noteOff,
@@ -19,7 +18,9 @@ import {
   without,
 } from "../model/sounding";
 import { useApp } from "../model/store";
+import { BusOptions } from "../parts/BusOptions";
 import { Keyboard } from "../parts/Keyboard";
+import { LevelMeter, levelText } from "../parts/LevelMeter";
 import { RestGlyph } from "../parts/RestGlyph";
 
 /** PlayStrip is where rows are played and heard: who is armed, a keyboard, what it plays
@@ -160,12 +161,16 @@ function With() {
       <Labelled text="Heard">
         <select
           className="field h-6 w-full min-w-0"
-          value={s.as}
-          onChange={(e) => hearAs(e.target.value as HeardAs)}
+          value={s.at.as === "dry" ? "dry" : `bus ${s.at.bus}`}
+          onChange={(e) => {
+            const [as, bus = ""] = e.target.value.split(" ");
+            hearAt(as === "dry" ? { as: "dry" } : { as: "bus", bus });
+          }}
           aria-label="How it is heard"
         >
           <option value="dry">by itself</option>
-          <option value="mix">as loud as in the mix</option>
+          <option value="bus ">in the mix</option>
+          <BusOptions value={(id) => `bus ${id}`} />
         </select>
       </Labelled>
       <span className="text-soft">Played by</span>
@@ -211,19 +216,13 @@ function Labelled({ text, children }: { text: string; children: ReactNode }) {
   );
 }
 
-const floor = -60; // dB, the left end of the scale
-const marks = [-60, -48, -36, -24, -18, -12, -6, 0];
-const long = 150;
-const at = (db: number) => ((Math.min(0, Math.max(floor, db)) - floor) / -floor) * long;
-
 function Level() {
   const { rms, peak, voices, latencyMs, gaps, heard } = useSounding((s) => s);
-  const text = rms <= -100 ? "silent" : `${rms.toFixed(1)} dBFS`;
   return (
     <div className="flex w-[160px] shrink-0 flex-col gap-1">
       <div className="flex items-center gap-2">
         <span data-level={rms} className="tabular-nums">
-          {text}
+          {levelText(rms)}
         </span>
         <button
           type="button"
@@ -234,24 +233,7 @@ function Level() {
           <Square size={11} aria-hidden="true" /> Stop
         </button>
       </div>
-      <svg width={long + 8} height={34} role="img" aria-label={`Level: ${text}, peak ${peak.toFixed(1)} dB`}>
-        <title>{`Level: ${text}, peak ${peak.toFixed(1)} dB; the long tick is the working level`}</title>
-        <path d={`M4 18H${long + 4}`} stroke="var(--line)" />
-        {marks.map((m) => (
-          <path
-            key={m}
-            d={`M${4 + at(m)} ${m === -18 ? 8 : 14}V22`}
-            stroke={m === -18 ? "var(--accent)" : "var(--soft)"}
-          />
-        ))}
-        {[-48, -18, 0].map((m) => (
-          <text key={m} x={4 + at(m)} y={32} fontSize={10} textAnchor={m === 0 ? "end" : "middle"} fill="var(--soft)">
-            {m}
-          </text>
-        ))}
-        {rms > floor && <circle cx={4 + at(rms)} cy={18} r={4} fill="var(--ink)" />}
-        {peak > floor && <path d={`M${4 + at(peak)} 13V23`} stroke="var(--ink)" strokeWidth={2} />}
-      </svg>
+      <LevelMeter rms={rms} peak={peak} />
       <p className="text-soft" data-latency={latencyMs ?? ""} data-gaps={gaps} data-heard={heard}>
         {voices > 0 ? `${voices} ${voices === 1 ? "voice" : "voices"}` : "no voices"}
         {latencyMs !== null && ` · after ${latencyMs} ms`}

@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import { leaves } from "../leaves";
 import { again, call, duplicate, redo, undo } from "../model/changing";
+import { performing, rest, toggle } from "../model/performing";
 import { lookByKey, lookOn } from "../model/sight";
 import { arm, disarm, lettered, sounding, stop } from "../model/sounding";
 import { get, set, unfold } from "../model/store";
@@ -98,9 +99,15 @@ function anywhere(e: KeyboardEvent): boolean {
     case "H":
       disarm();
       return true;
-    case "Escape":
-      if (!sounding.getState().open) return false;
-      stop();
+    case "Escape": {
+      const open = sounding.getState().open || performing.getState().state !== "still";
+      if (sounding.getState().open) stop();
+      rest();
+      return open;
+    }
+    case " ":
+      if (performing.getState().name === "" || (e.target as HTMLElement).closest("button, [role=button]")) return false;
+      toggle();
       return true;
     case "c":
     case "C":

@@ -4,6 +4,7 @@ import type { Id } from "../../model/api";
 import { handed } from "../../model/casting";
 import { call } from "../../model/changing";
 import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
+import { openScore } from "../../model/performing";
 import { get, set, tell, useApp } from "../../model/store";
 import { mib, plural, wait } from "../../model/template";
 import { FileNotes } from "../../parts/FileNotes";
@@ -123,6 +124,17 @@ export function MusicDialog({ close }: { close: () => void }) {
                 value={name}
                 onChange={(e) => setName(e.target.value)}
               />
+              <button
+                type="button"
+                className="button"
+                disabled={used.size === 0}
+                onClick={() => {
+                  void openScore(ask.file!, ask.hand);
+                  close();
+                }}
+              >
+                Hear it
+              </button>
               <button type="button" className="button" disabled={used.size === 0} onClick={(e) => void take(e, false)}>
                 Keep as a call
               </button>

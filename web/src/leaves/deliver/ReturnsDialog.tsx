@@ -6,6 +6,7 @@ import { setSection } from "../../model/delivering";
 import { randomId } from "../../model/sending";
 import { useApp } from "../../model/store";
 import { db, mostNested, pathOf, type Sheet, things } from "../../model/template";
+import { EffectList } from "../../parts/EffectList";
 import { Floating } from "../../shell/Floating";
 
 type ReturnSet = Schemas["ReturnSet"];
@@ -20,6 +21,7 @@ const hall = (): Effect => ({
   id: fresh("effect"),
   name: "Hall",
   process: "Hall 2.4 s",
+  runs: [{ kind: "hall", set: { decayS: 2.4 } }],
   nearDb: -16,
   middleDb: -14,
   farDb: -12,
@@ -28,6 +30,7 @@ const delay = (): Effect => ({
   id: fresh("effect"),
   name: "Delay",
   process: "Delay 420 ms",
+  runs: [{ kind: "delay" }],
   delay: true,
   middleDb: -20,
 });
@@ -122,7 +125,7 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
       </thead>
       <tbody>
         {set.effects.map((e, n) => (
-          <tr key={e.id}>
+          <tr key={e.id} className="align-top">
             <td>
               <input
                 className="field w-32"
@@ -137,6 +140,14 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
                 aria-label="What runs on it"
                 value={e.process}
                 onChange={(x) => one(n, { ...e, process: x.target.value })}
+              />
+              <EffectList
+                label={`Effects of ${e.name}`}
+                runs={e.runs ?? []}
+                keep={(runs) => {
+                  const { runs: _, ...bare } = e;
+                  one(n, runs.length > 0 ? { ...bare, runs } : bare);
+                }}
               />
             </td>
             <td className="px-2 text-soft">{e.delay ? "after fader" : "before fader"}</td>

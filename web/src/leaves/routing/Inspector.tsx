@@ -5,9 +5,13 @@ import type { Bus, Id, Schemas } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { change, seen } from "../../model/changing";
 import { obey } from "../../model/delivering";
+import type { Effect } from "../../model/effects";
+import { hearScoreAt, performing, usePerforming } from "../../model/performing";
 import { computed } from "../../model/queries";
+import { arm, hearAt, useSounding } from "../../model/sounding";
 import { select, set, useApp } from "../../model/store";
 import { db, things } from "../../model/template";
+import { EffectList } from "../../parts/EffectList";
 
 type Route = Schemas["Route"];
 
@@ -60,13 +64,14 @@ function BusInspector({ bus }: { bus: Bus }) {
       aria-label={`Routes of ${bus.name}`}
       data-inspects={bus.name}
     >
+      <h3 className="truncate text-[14px]" title={bus.name}>
+        {bus.name} <span className="font-normal font-sans text-soft">{bus.kind}</span>
+      </h3>
       <div className="mb-1 flex items-center gap-2">
-        <h3 className="truncate text-[14px]">
-          {bus.name} <span className="font-normal font-sans text-soft">{bus.kind}</span>
-        </h3>
-        <span className="ml-auto flex items-center gap-1 text-soft">
+        <span className="mr-auto flex items-center gap-1 text-soft">
           fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
         </span>
+        {runsOn(bus) && <HearHere bus={bus} />}
         {!busKinds[bus.kind].only && !busKinds[bus.kind].last && (
           <button type="button" className="button" onClick={() => set({ dialog: "remove-bus" })}>
             Remove…
@@ -74,9 +79,54 @@ function BusInspector({ bus }: { bus: Bus }) {
         )}
       </div>
       <Routes from={[bus.id]} routes={bus.routes} />
+      {runsOn(bus) && (
+        <>
+          <h4 className="mt-2 mb-1 text-soft">Effects</h4>
+          <EffectList
+            label={`Effects of ${bus.name}`}
+            runs={bus.runs ?? []}
+            onMix={busKinds[bus.kind].only}
+            keep={(runs) => putRuns(bus, runs)}
+          />
+          {bus.effect && <p className="mt-1 text-soft">Wiring sets them back to those of its return set.</p>}
+        </>
+      )}
       <h4 className="mt-2 mb-1 text-soft">{data ? `${data.length} ways reach it` : "…"}</h4>
       {data && <Arriving rows={data} />}
     </section>
+  );
+}
+
+/** runsOn tells whether effects may run on a bus, and whether it can be heard. */
+const runsOn = (b: Bus) => !busKinds[b.kind].beyond || busKinds[b.kind].only;
+
+function putRuns(bus: Bus, runs: Effect[]) {
+  const { runs: _, ...bare } = bus;
+  void change({ kind: "put", buses: [{ at: -1, value: runs.length > 0 ? { ...bare, runs } : bare }] });
+}
+
+/** HearHere lets what is played be heard at the bus: a score that is open, else the rows that
+ * are armed, else the selection. */
+function HearHere({ bus }: { bus: Bus }) {
+  const at = busKinds[bus.kind].only ? "" : bus.id;
+  const selected = useApp((s) => s.selection);
+  const score = usePerforming((s) => s.name !== "");
+  const armed = useSounding((s) => s.armed.length > 0);
+  const hear = () => {
+    if (score) hearScoreAt({ ...performing.getState().at, bus: at, dry: false });
+    if (armed || !score) hearAt({ as: "bus", bus: at });
+    if (!armed && !score) void arm([...selected]);
+  };
+  return (
+    <button
+      type="button"
+      className="button"
+      disabled={!score && !armed && selected.size === 0}
+      title="What plays is heard as it comes out of this bus: a score that is open, rows that are armed, or the selection"
+      onClick={hear}
+    >
+      Hear
+    </button>
   );
 }
 

@@ -1,0 +1,26 @@
+import { describe, expect, it } from "vitest";
+import { type Effect, type EffectKind, said, standsAt, withValue } from "./effects";
+import { barAt } from "./performing";
+
+const decay = { name: "decayS", words: "decay", unit: "s", low: 0.1, high: 15, usual: 2, choice: false };
+const hall: EffectKind = { kind: "hall", words: "hall", onMix: false, audio: false, parameters: [decay] };
+
+describe("an effect", () => {
+  it("says only what is not as usual, within its range", () => {
+    let e: Effect = { kind: "hall" };
+    expect(standsAt(e, decay)).toBe(2);
+    e = withValue(e, decay, 2.8);
+    expect(e).toEqual({ kind: "hall", set: { decayS: 2.8 } });
+    expect(said(e, hall)).toBe("hall 2.8 s");
+    expect(withValue(e, decay, 99).set).toEqual({ decayS: 15 });
+    expect(withValue(e, decay, 2)).toEqual({ kind: "hall" });
+  });
+});
+
+describe("a bar", () => {
+  it("is found by a second", () => {
+    const bars = [0, 2, 4, 7];
+    expect([0, 1.99, 2, 6.5, 7, 99].map((s) => barAt(bars, s))).toEqual([1, 1, 2, 3, 4, 4]);
+    expect(barAt([], 3)).toBe(1);
+  });
+});

@@ -1,0 +1,58 @@
+import worklet from "../sound/worklet.js?url";
+import { tell } from "./store";
+
+/** The rate of the sound that machines send, Hz. */
+export const rateHz = 48000;
+
+/** What stands for no level at all, dBFS. */
+export const silence = -120;
+
+/** Level is how strong what is heard is, dBFS. */
+export interface Level {
+  rms: number;
+  peak: number;
+}
+
+export const noLevel: Level = { rms: silence, peak: silence };
+
+/** canSound tells whether the page may play: on the machine itself, or over TLS. */
+export const canSound = () => isSecureContext && "AudioWorkletNode" in globalThis;
+
+/** maySound is canSound, and says so where it may not. */
+export function maySound(): boolean {
+  if (!canSound()) tell("Sound needs a secure page: open Fanfold on its own machine, or over TLS.", "refused");
+  return canSound();
+}
+
+let context: AudioContext | null = null;
+
+/** loudspeaker makes a way to the loudspeakers. Browsers allow it on a key or a click. */
+export async function loudspeaker(
+  processor: "played" | "performed",
+  heard: (m: never) => void,
+): Promise<AudioWorkletNode> {
+  if (!context) {
+    context = new AudioContext({ sampleRate: rateHz, latencyHint: "interactive" });
+    await context.audioWorklet.addModule(worklet);
+  }
+  wake();
+  const node = new AudioWorkletNode(context, processor, { numberOfInputs: 0, outputChannelCount: [2] });
+  node.port.onmessage = (e) => heard(e.data as never);
+  node.connect(context.destination);
+  return node;
+}
+
+/** wake lets sound go on that the browser has stopped. */
+export function wake() {
+  if (context?.state === "suspended") void context.resume();
+}
+
+/** levelOf is a mean square and a peak in dBFS, to a tenth. */
+export function levelOf(square: number, peak: number): Level {
+  const db = (x: number, per: number) => Math.max(silence, x > 0 ? per * Math.log10(x) : silence);
+  return { rms: Math.round(db(square, 10) * 10) / 10, peak: Math.round(db(peak, 20) * 10) / 10 };
+}
+
+/** lineTo is the address of a WebSocket of a template. */
+export const lineTo = (template: string, what: "listen" | "perform") =>
+  `${location.origin.replace(/^http/, "ws")}/api/templates/${template}/${what}`;
