@@ -185,9 +185,10 @@ function Listen() {
         id="score-rows"
         className="field h-6 w-full min-w-0"
         value={row}
-        onChange={(e) =>
-          hearScoreAt({ ...at, rows: e.target.value ? [e.target.value] : [], dry: e.target.value ? at.dry : false })
-        }
+        onChange={(e) => {
+          hearScoreAt({ ...at, rows: e.target.value ? [e.target.value] : [], dry: e.target.value ? at.dry : false });
+          e.target.blur(); // keys play again
+        }}
       >
         <option value="">everybody</option>
         {piece?.rows.map((r) => (
@@ -206,6 +207,7 @@ function Listen() {
         onChange={(e) => {
           const [as, bus = ""] = e.target.value.split(" ");
           hearScoreAt({ ...at, dry: as === "dry", bus });
+          e.target.blur();
         }}
       >
         <option value="bus ">in the mix</option>

@@ -52,10 +52,17 @@ function toSheet(e: KeyboardEvent): boolean {
   return !sheet.dispatchEvent(again);
 }
 
+/** stops tells whether a key stops what sounds, wherever it is pressed but in a text. */
+const stops = (e: KeyboardEvent) =>
+  e.key === "Escape" && (sounding.getState().open || performing.getState().state !== "still");
+
+/** writes tells whether an element takes text. */
+const writes = (t: HTMLElement) => t.closest("select, input[type=range], input[type=checkbox]") === null;
+
 /** typing tells whether a key belongs to a text field or an open dialog. */
 function typing(e: KeyboardEvent): boolean {
   const t = e.target as HTMLElement;
-  const text = t.closest("input, textarea, select, [contenteditable]") !== null;
+  const text = t.closest("input, textarea, select, [contenteditable]") !== null && !(stops(e) && !writes(t));
   return (
     (text || get().dialog !== null || t.closest("[role=dialog], [role=menu]") !== null) && !(e.ctrlKey && e.key === "k")
   );
