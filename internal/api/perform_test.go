@@ -119,7 +119,7 @@ func (p *performer) told(sound func(play, number int, blocks []*render.Block)) a
 }
 
 // heard plays until the end and gives the left side.
-func (p *performer) heard(play int) (left []float64, silent []app.SilentRow) {
+func (p *performer) heard(play int) (left []float64, silent []render.Silence) {
 	next := 0
 	for {
 		x := p.told(func(of, number int, blocks []*render.Block) {

@@ -350,7 +350,7 @@ func (l *Listening) planned(v View, plan graphPlan) graphPlan {
 	}
 	options := l.h.app.effectOptions(l.ctx, l.who, 60/v.Template.Settings.TempoBPM)
 	options.Parts = true
-	made := func() (*render.Graph, []render.Silent, error) {
+	made := func() (*render.Graph, []render.Silence, error) {
 		return render.NewGraph(v.Proof.Fan, plan.bus, rows, options)
 	}
 	first, silent, err := made()
@@ -364,7 +364,7 @@ func (l *Listening) planned(v View, plan graphPlan) graphPlan {
 		l.tell(Told{Refused: fmt.Sprintf("these rows feed more than %d buses; arm fewer", rig.MostLanes)})
 		return plan
 	case len(silent) > 0:
-		l.tell(Told{Refused: fmt.Sprintf("%s: %s", silent[0].Bus.Name, silent[0].Reason)})
+		l.tell(Told{Refused: fmt.Sprintf("%s: %s", silent[0].Name, silent[0].Reason)})
 	}
 	plan.lanes, plan.tailS, plan.ways = max(1, first.Lanes()), first.Tail(), first.Ways
 	plan.graph = func() *render.Graph {

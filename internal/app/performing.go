@@ -31,7 +31,8 @@ type Performance struct {
 	h       *Hot
 	who     Person
 	session string
-	score   *score
+	score   *render.Score
+	view    View
 	ask     PerformAsk
 	send    func(number int, blocks []render.Block) bool // waits until there is room; false when nobody hears any longer
 	tell    func(PerformTold)
@@ -44,13 +45,13 @@ type Performance struct {
 
 // PerformTold is what is told of music that plays. Fields that say nothing are left out.
 type PerformTold struct {
-	Play    int         `json:"play,omitempty"` // the number of the play it belongs to; 0 for none
-	Piece   *CastPiece  `json:"piece,omitempty"`
-	Began   *Began      `json:"began,omitempty"`
-	Silent  []SilentRow `json:"silent,omitempty"` // that are not heard
-	Ended   bool        `json:"ended,omitempty"`
-	Refused string      `json:"refused,omitempty"`
-	Pace    float64     `json:"pace,omitempty"` // how many times faster than it sounds it was made
+	Play    int              `json:"play,omitempty"` // the number of the play it belongs to; 0 for none
+	Piece   *CastPiece       `json:"piece,omitempty"`
+	Began   *Began           `json:"began,omitempty"`
+	Silent  []render.Silence `json:"silent,omitempty"` // that are not heard
+	Ended   bool             `json:"ended,omitempty"`
+	Refused string           `json:"refused,omitempty"`
+	Pace    float64          `json:"pace,omitempty"` // how many times faster than it sounds it was made
 }
 
 // Began tells that music begins.
@@ -77,11 +78,11 @@ type voiceOnStage struct {
 // Perform plays music until it ends, or the context does. Sound is made ahead of being heard,
 // as far as send has room.
 func (h *Hot) Perform(ctx context.Context, p Person, piece Piece, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
-	s, err := h.scored(ctx, p, piece, ask.Hand)
+	s, view, err := h.score(ctx, p, piece, ask.Hand)
 	if err != nil {
 		return err
 	}
-	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s, ask: ask, send: send, tell: tell, lanes: 1}
+	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s, view: view, ask: ask, send: send, tell: tell, lanes: 1}
 	if err := x.prepare(ctx); err != nil {
 		return err
 	}
@@ -92,41 +93,39 @@ func (h *Hot) Perform(ctx context.Context, p Person, piece Piece, ask PerformAsk
 // prepare makes out who plays from where, and through which graph.
 func (x *Performance) prepare(ctx context.Context) error {
 	s := x.score
-	silent := slices.Clone(s.silent)
-	from := s.time.Bars.Start(int64(max(1, x.ask.Bar)))
+	silent := slices.Clone(s.Silent)
+	from := s.Time.Bars.Start(int64(max(1, x.ask.Bar)))
 	if x.ask.From != nil {
-		from = s.time.Clock.Tick(int64(min(mostSeconds, max(0, *x.ask.From)) * 1e6))
+		from = s.Tick(*x.ask.From)
 	}
 	var rows []*template.Instrument
-	for _, v := range s.voices {
-		if x.plays(v) {
-			rows = append(rows, v.home)
+	for _, v := range s.Voices {
+		if v.Plays(x.ask.Rows) {
+			rows = append(rows, v.Home)
 		}
 	}
 	if len(rows) == 0 {
 		return refused("", "nobody plays: none of the parts has a row that can sound")
 	}
 	if !x.ask.Dry {
-		graph, without, err := render.NewGraph(s.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, s.quarter(from)))
+		graph, without, err := render.NewGraph(x.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, s.QuarterS(from)))
 		if err != nil {
 			return refused(x.ask.Bus, "the bus that shall be heard is no longer there")
 		}
-		for _, w := range without {
-			silent = append(silent, SilentRow{w.Bus.Name, w.Reason})
-		}
+		silent = append(silent, without...)
 		x.graph, x.lanes = graph, max(1, graph.Lanes())
 	}
 	if x.lanes > rig.MostPerformLanes {
 		return refused("", "rows feed %d buses; %d can be played at once", x.lanes, rig.MostPerformLanes)
 	}
 	last := int64(0)
-	for _, v := range s.voices {
-		if !x.plays(v) {
+	for _, v := range s.Voices {
+		if !v.Plays(x.ask.Rows) {
 			continue
 		}
-		messages, err := s.messages(v, from)
+		messages, err := s.Messages(v, from, rig.SoundRateHz)
 		if err != nil {
-			silent = append(silent, SilentRow{v.home.Name, err.Error()})
+			silent = append(silent, render.Silence{Name: v.Home.Name, Reason: err.Error()})
 			continue
 		}
 		if len(messages) > 0 {
@@ -134,11 +133,11 @@ func (x *Performance) prepare(ctx context.Context) error {
 		}
 		ways := straight
 		if x.graph != nil {
-			ways = x.graph.Ways(v.home)
+			ways = x.graph.Ways(v.Home)
 		}
-		m := x.machine(v.home.Seat.Machine)
-		m.rows = append(m.rows, rig.PerformRow{Load: x.h.Running.loadOf(v.home), Ways: ways})
-		m.voices = append(m.voices, &voiceOnStage{name: v.home.Name, messages: messages})
+		m := x.machine(v.Home.Seat.Machine)
+		m.rows = append(m.rows, rig.PerformRow{Load: x.h.Running.loadOf(v.Home), Ways: ways})
+		m.voices = append(m.voices, &voiceOnStage{name: v.Home.Name, messages: messages})
 	}
 	tail := releaseS
 	if x.graph != nil {
@@ -147,13 +146,10 @@ func (x *Performance) prepare(ctx context.Context) error {
 	x.total = int(math.Ceil((float64(last)/rig.SoundRateHz + tail) * rig.SoundRateHz / render.Frames))
 	x.begin(ctx, &silent)
 	x.tell(PerformTold{Began: &Began{
-		Bar: int(s.time.Bars.At(from)), Second: s.seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
+		Bar: int(s.Time.Bars.At(from)), Second: s.Seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
 	}, Silent: silent})
 	return ctx.Err()
 }
-
-// mostSeconds bounds where music may begin, s: a day.
-const mostSeconds = 86_400.0
 
 // releaseS is how long the last notes are heard to die away, s, and mostTailS how long what
 // they go through may ring on.
@@ -161,13 +157,6 @@ const (
 	releaseS  = 2.0
 	mostTailS = 20.0
 )
-
-func (x *Performance) plays(v *scoreVoice) bool {
-	if len(x.ask.Rows) == 0 {
-		return true
-	}
-	return slices.Contains(x.ask.Rows, v.home.ID) || slices.ContainsFunc(v.plays, func(p scorePart) bool { return slices.Contains(x.ask.Rows, p.row.ID) })
-}
 
 func (x *Performance) machine(id template.ID) *stageMachine {
 	for _, m := range x.machines {
@@ -184,7 +173,7 @@ func (x *Performance) machine(id template.ID) *stageMachine {
 const rowsAtOnce = 200
 
 // begin has every machine open what its rows play.
-func (x *Performance) begin(ctx context.Context, silent *[]SilentRow) {
+func (x *Performance) begin(ctx context.Context, silent *[]render.Silence) {
 	var mu sync.Mutex
 	x.each(func(m *stageMachine) {
 		for from := 0; from < len(m.rows); from += rowsAtOnce {
@@ -193,11 +182,11 @@ func (x *Performance) begin(ctx context.Context, silent *[]SilentRow) {
 			mu.Lock()
 			if err != nil {
 				m.gone = true
-				*silent = append(*silent, SilentRow{x.h.machineName(m.id), fmt.Sprintf("its %d rows do not play: %s", len(m.rows), err)})
+				*silent = append(*silent, render.Silence{Name: x.h.machineName(m.id), Reason: fmt.Sprintf("its %d rows do not play: %s", len(m.rows), err)})
 			}
 			for n, reason := range done.Reasons {
 				if n >= 0 && n < len(m.voices) {
-					*silent = append(*silent, SilentRow{m.voices[n].name, reason})
+					*silent = append(*silent, render.Silence{Name: m.voices[n].name, Reason: reason})
 				}
 			}
 			mu.Unlock()
@@ -261,13 +250,15 @@ func (x *Performance) play(ctx context.Context) error {
 	var graphed time.Duration
 	for lanes := range pieces {
 		from := time.Now()
-		out := make([]render.Block, len(lanes))
-		for n, block := range lanes {
-			switch {
-			case x.graph != nil:
-				out[n] = x.graph.Run(block)
-			case block[0] != nil:
-				out[n] = *block[0]
+		var out []render.Block
+		if x.graph != nil {
+			out = x.graph.RunAll(lanes)
+		} else {
+			out = make([]render.Block, len(lanes))
+			for n, block := range lanes {
+				if block[0] != nil {
+					out[n] = *block[0]
+				}
 			}
 		}
 		graphed += time.Since(from)
@@ -302,7 +293,7 @@ func (x *Performance) piece(ctx context.Context, at, blocks int) [][]*render.Blo
 		if err != nil {
 			m.gone = true
 			if ctx.Err() == nil {
-				x.tell(PerformTold{Silent: []SilentRow{{x.h.machineName(m.id), "it no longer plays: " + err.Error()}}})
+				x.tell(PerformTold{Silent: []render.Silence{{Name: x.h.machineName(m.id), Reason: "it no longer plays: " + err.Error()}}})
 			}
 			return
 		}

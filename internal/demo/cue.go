@@ -56,9 +56,9 @@ func (p *cuePart) play(at, long float64, velocity int, keys ...int) {
 func swell(at float64) int {
 	x := at / float64(8*len(lamp))
 	if x < .7 {
-		return 38 + int(75*x/.7)
+		return 38 + int(62*x/.7)
 	}
-	return 38 + int(75*math.Sqrt(max(0, 1-x)/.3))
+	return 38 + int(62*math.Sqrt(max(0, 1-x)/.3))
 }
 
 // Cue is a piece of music for the demo's orchestra, as a MIDI file of a score: a track for

@@ -19,6 +19,9 @@ var inHall = []string{"High winds", "Low winds", "Horns", "High strings long", "
 // stoneHall is what runs on the returns of the hall.
 var stoneHall = []template.BusEffect{{Kind: template.EffectHall, Set: map[string]float64{template.SetDecay: 2.8, template.SetPreDelay: 32, template.SetHigh: .45}}}
 
+// onMix leaves room for everybody at once, and catches what still goes over.
+var onMix = []template.BusEffect{{Kind: template.EffectLimiter, Set: map[string]float64{template.SetLevel: -8}}}
+
 // depths are how far back the sections sit.
 var depths = map[string]template.Depth{
 	"Winds": template.Middle, "Brass": template.Far, "Percussion": template.Far, "Voices": template.Far, "Strings": template.Near,
@@ -37,6 +40,9 @@ func delivery(t *template.Template) (change.Change, error) {
 		b.Returns = hallSet
 		put.Buses = append(put.Buses, change.Append(b))
 	}
+	mix := t.TheMix().Clone()
+	mix.Runs = onMix
+	put.Buses = append(put.Buses, change.Append(mix))
 	for _, s := range t.Sections {
 		if d, ok := depths[s.Name]; ok && s.Parent == "" {
 			c := *s

@@ -18,6 +18,16 @@ const Frames = 256
 // Block is a block of two channels, full scale 1.
 type Block [2][Frames]float64
 
+// Add adds another at a gain, linear.
+func (b *Block) Add(o *Block, gain float64) {
+	for c := range b {
+		to, from := &b[c], &o[c]
+		for k := range to {
+			to[k] += gain * from[k]
+		}
+	}
+}
+
 // Effect changes blocks of sound, one after the other, in place.
 type Effect interface {
 	Run(b *Block)
@@ -31,8 +41,8 @@ type Effect interface {
 type Options struct {
 	RateHz   float64 // of the samples
 	QuarterS float64 // how long a quarter lasts, s: delays in note lengths follow it; 0 takes half a second
-	// Parts says that what comes in is but a part of the whole: what is no sum of what it does
-	// to parts, a limiter, is left out.
+	// Parts says that what comes in is but a part of the whole: of what is no sum of what it
+	// does to parts, a limiter, only its level is left.
 	Parts bool
 	// Audio finds a recording by its digest: one channel or two, and its rate, Hz.
 	Audio func(digest string) (channels [][]float64, rateHz float64, err error)
@@ -48,7 +58,7 @@ func New(list []template.BusEffect, o Options) (Effect, error) {
 	}
 	var out chain
 	for _, e := range list {
-		if is := e.Kind.Is(); !e.Sounds() || is != nil && is.OnMix && o.Parts {
+		if !e.Sounds() {
 			continue
 		}
 		x, err := one(e, o)
@@ -81,6 +91,9 @@ func one(e template.BusEffect, o Options) (Effect, error) {
 		}
 		wet = x
 	case template.EffectLimiter:
+		if o.Parts {
+			return &mixed{Effect: nothing{}, gain: dsp.Amplitude(e.Value(template.SetLevel)), wet: 1}, nil
+		}
 		return newLimiter(e, o.RateHz), nil
 	default:
 		return nil, fmt.Errorf("there is no effect %q", e.Kind)
@@ -139,6 +152,13 @@ func (m *mixed) Run(b *Block) {
 		}
 	}
 }
+
+// nothing leaves sound as it is.
+type nothing struct{}
+
+func (nothing) Run(*Block)    {}
+func (nothing) Tail() float64 { return 0 }
+func (nothing) Late() int     { return 0 }
 
 // edges cuts below and above.
 type edges struct{ low, high *[2]dsp.Biquad }

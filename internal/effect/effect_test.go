@@ -304,6 +304,27 @@ func TestTheLimiter(t *testing.T) {
 	}
 }
 
+func TestTheLeastOfALast(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		over := rapid.IntRange(1, 9).Draw(t, "over")
+		list := rapid.SliceOf(rapid.Float64Range(0, 1)).Draw(t, "list")
+		l := least{over: over}
+		for n, x := range list {
+			require.InDelta(t, slices.Min(list[max(0, n+1-over):n+1]), l.next(x), 0)
+		}
+	})
+}
+
+// Of a part of the mix the limiter changes the level alone: it is not late, and limits nothing.
+func TestTheLimiterAndParts(t *testing.T) {
+	e, err := New([]template.BusEffect{{Kind: template.EffectLimiter, Set: map[string]float64{template.SetLevel: -6}}}, Options{RateHz: rate, Parts: true})
+	require.NoError(t, err)
+	b := Block{{8}, {-8}}
+	e.Run(&b)
+	require.InDelta(t, 8*dsp.Amplitude(-6), b[0][0], 1e-12)
+	require.Zero(t, e.Late())
+}
+
 func TestEffectsThatCanNotBe(t *testing.T) {
 	silent := func(string) ([][]float64, float64, error) { return [][]float64{make([]float64, 100)}, rate, nil }
 	for _, c := range []struct {

@@ -49,7 +49,7 @@ type limiter struct {
 	ahead          int
 	late           [2]*line
 	over           [2]dsp.Oversampled
-	wanted         []float64 // gains of the frames ahead, a ring
+	least          least     // of the gains wanted within the window
 	smooth         []float64 // gains held, of which the mean is taken, a ring
 	at             int
 	sum            float64
@@ -66,9 +66,9 @@ func newLimiter(e template.BusEffect, rate float64) *limiter {
 	}
 	// What is wanted is known for as long as the window is; the mean over it comes down to
 	// the least within it in time.
-	l.wanted, l.smooth = make([]float64, l.ahead), make([]float64, l.ahead)
-	for n := range l.wanted {
-		l.wanted[n], l.smooth[n] = 1, 1
+	l.least, l.smooth = least{over: l.ahead}, make([]float64, l.ahead)
+	for n := range l.smooth {
+		l.smooth[n] = 1
 	}
 	l.sum = float64(l.ahead)
 	for c := range l.late {
@@ -93,15 +93,10 @@ func (l *limiter) Run(b *Block) {
 		if peak > l.ceiling {
 			want = l.ceiling / peak
 		}
-		l.wanted[l.at] = want
-		least := want
-		for _, w := range l.wanted {
-			least = min(least, w)
-		}
-		l.held = min(least, 1-(1-l.held)*l.release)
+		l.held = min(l.least.next(want), 1-(1-l.held)*l.release)
 		l.sum += l.held - l.smooth[l.at]
 		l.smooth[l.at] = l.held
-		if l.at++; l.at == len(l.wanted) {
+		if l.at++; l.at == len(l.smooth) {
 			l.at = 0
 		}
 		gain := min(1, l.sum/float64(l.ahead))
@@ -110,4 +105,28 @@ func (l *limiter) Run(b *Block) {
 			b[c][n] *= gain
 		}
 	}
+}
+
+// least is the least of the last numbers, as many as over: those are kept that may yet be
+// the least.
+type least struct {
+	over, now int
+	kept      []dated
+}
+
+type dated struct {
+	at    int
+	value float64
+}
+
+func (l *least) next(x float64) float64 {
+	for len(l.kept) > 0 && l.kept[len(l.kept)-1].value >= x {
+		l.kept = l.kept[:len(l.kept)-1]
+	}
+	l.kept = append(l.kept, dated{l.now, x})
+	if l.kept[0].at <= l.now-l.over {
+		l.kept = l.kept[:copy(l.kept, l.kept[1:])]
+	}
+	l.now++
+	return l.kept[0].value
 }

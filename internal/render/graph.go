@@ -30,10 +30,11 @@ type Way struct {
 // Graph takes lanes to a bus.
 type Graph struct {
 	fan    *fan.Fan
-	entry  []int       // of each lane the node
+	lanes  int
 	laneOf map[int]int // by the place of its bus
 	nodes  []node
-	heard  int // of nodes
+	levels [][]int // of nodes: none of one level feeds another of it
+	heard  int     // of nodes
 	tail   float64
 	late   int
 }
@@ -43,28 +44,23 @@ type node struct {
 	bus    *template.Bus
 	effect effect.Effect
 	fader  float64
-	to     []toward
-	in     Block
-	full   bool // something came in since the last block
-	tail   int  // blocks for which the effect may yet give something after silence
-	left   int  // of them
+	level  int      // after those that feed it
+	lanes  []int    // that enter it
+	from   []source // nodes that feed it
+	tail   int      // blocks for which the effect may yet give something after silence
+	left   int      // of them
+	out    []*Block // of what comes out after the effects, nil where it is silent
 }
 
-// toward is another node, and what the route does to what comes out after the effects.
-type toward struct {
+// source is another node, and what the route does to what comes out of it.
+type source struct {
 	node int
 	gain float64
 }
 
-// Silent is an effect that can not run, with the reason: it is left out.
-type Silent struct {
-	Bus    *template.Bus
-	Reason string
-}
-
 // NewGraph makes the graph from rows to a bus; an empty one is the mix, and no rows are all.
 // Effects that can not run give nothing, and are told.
-func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silent, error) {
+func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silence, error) {
 	t := f.Template()
 	if bus == "" {
 		bus = t.TheMix().ID
@@ -76,7 +72,7 @@ func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect
 	g := &Graph{fan: f, laneOf: map[int]int{}, heard: -1}
 	leads := between(f, flow, bus, rows)
 	at := map[int]int{}
-	var silent []Silent
+	var silent []Silence
 	for _, x := range flow {
 		b := t.Buses[x.Bus]
 		if !leads[x.Bus] {
@@ -85,7 +81,7 @@ func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect
 		at[x.Bus] = len(g.nodes)
 		runs, err := effect.New(b.Runs, o)
 		if err != nil {
-			silent = append(silent, Silent{b, err.Error()})
+			silent = append(silent, Silence{b.Name, err.Error()})
 			runs = nothing{}
 		}
 		n := node{bus: b, effect: runs, fader: template.Gain(b.GainDB)}
@@ -109,16 +105,25 @@ func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect
 		}
 		for _, o := range x.To {
 			if to, is := at[o.Bus]; is {
-				g.nodes[n].to = append(g.nodes[n].to, toward{to, o.Gain})
+				g.nodes[to].from = append(g.nodes[to].from, source{n, o.Gain})
+				g.nodes[to].level = max(g.nodes[to].level, g.nodes[n].level+1)
 			}
 		}
+	}
+	for n := range g.nodes {
+		for len(g.levels) <= g.nodes[n].level {
+			g.levels = append(g.levels, nil)
+		}
+		g.levels[g.nodes[n].level] = append(g.levels[g.nodes[n].level], n)
 	}
 	for _, i := range rows {
 		for _, e := range f.Entries(i) {
 			_, known := g.laneOf[e.Bus]
 			if _, is := at[e.Bus]; is && !known {
-				g.laneOf[e.Bus] = len(g.entry)
-				g.entry = append(g.entry, at[e.Bus])
+				g.laneOf[e.Bus] = g.lanes
+				n := &g.nodes[at[e.Bus]]
+				n.lanes = append(n.lanes, g.lanes)
+				g.lanes++
 			}
 		}
 	}
@@ -146,7 +151,7 @@ func between(f *fan.Fan, flow []fan.Flowing, bus template.ID, rows []*template.I
 }
 
 // Lanes is how many lanes there are.
-func (g *Graph) Lanes() int { return len(g.entry) }
+func (g *Graph) Lanes() int { return g.lanes }
 
 // Tail is how long the graph rings on at most after its input has ended, s.
 func (g *Graph) Tail() float64 { return g.tail }
@@ -168,55 +173,79 @@ func (g *Graph) Ways(i *template.Instrument) []Way {
 
 // Run takes a block of every lane, nil where it is silent, and gives a block as it is heard
 // at the bus: after its effects and its fader.
-func (g *Graph) Run(lanes []*Block) Block {
-	for n, b := range lanes {
-		if b != nil {
-			g.nodes[g.entry[n]].add(b, 1)
-		}
-	}
-	var out Block
-	for n := range g.nodes {
-		x := &g.nodes[n]
-		if !x.full && x.left == 0 {
+func (g *Graph) Run(lanes []*Block) Block { return g.RunAll([][]*Block{lanes})[0] }
+
+// RunAll is Run for several blocks, one after the other, on all cores: buses that do not feed
+// each other are reckoned at once.
+func (g *Graph) RunAll(blocks [][]*Block) []Block {
+	for _, some := range g.levels {
+		if len(blocks) >= worthSharing {
+			share(len(some), func(n int) { g.nodes[some[n]].run(g.nodes, blocks) })
 			continue
 		}
-		if x.full {
-			x.left = x.tail
+		for _, n := range some {
+			g.nodes[n].run(g.nodes, blocks)
 		}
-		if x.effect != nil {
-			x.effect.Run(&x.in)
-			if x.left = max(0, x.left-1); x.left == 0 && rings(&x.in) {
-				x.left = 1
-			}
+	}
+	out := make([]Block, len(blocks))
+	heard := &g.nodes[g.heard]
+	for k, b := range heard.out {
+		if b != nil {
+			out[k].Add(b, heard.fader)
 		}
-		if x.bus.Mono {
-			for k := range x.in[0] {
-				mean := (x.in[0][k] + x.in[1][k]) / 2
-				x.in[0][k], x.in[1][k] = mean, mean
-			}
-		}
-		for _, to := range x.to {
-			g.nodes[to.node].add(&x.in, to.gain)
-		}
-		if n == g.heard {
-			for c := range out {
-				for k, v := range x.in[c] {
-					out[c][k] = v * x.fader
-				}
-			}
-		}
-		x.in, x.full = Block{}, false
 	}
 	return out
 }
 
-func (n *node) add(b *Block, gain float64) {
-	for c := range b {
-		for k, v := range b[c] {
-			n.in[c][k] += gain * v
+// worthSharing is from how many blocks on cores share the work.
+const worthSharing = 4
+
+// run makes the blocks of a bus from what feeds it.
+func (n *node) run(nodes []node, blocks [][]*Block) {
+	n.out = make([]*Block, len(blocks))
+	for k, lanes := range blocks {
+		var b *Block
+		add := func(x *Block, gain float64) {
+			if x == nil {
+				return
+			}
+			if b == nil {
+				b = &Block{}
+			}
+			b.Add(x, gain)
+		}
+		for _, lane := range n.lanes {
+			add(lanes[lane], 1)
+		}
+		for _, s := range n.from {
+			add(nodes[s.node].out[k], s.gain)
+		}
+		if n.out[k] = n.through(b); n.out[k] != nil && n.bus.Mono {
+			b := n.out[k]
+			for k := range b[0] {
+				mean := (b[0][k] + b[1][k]) / 2
+				b[0][k], b[1][k] = mean, mean
+			}
 		}
 	}
-	n.full = true
+}
+
+// through takes a block through the effects; nil for silence.
+func (n *node) through(b *Block) *Block {
+	if b != nil {
+		n.left = n.tail
+	}
+	if n.effect == nil || b == nil && n.left == 0 {
+		return b
+	}
+	if b == nil {
+		b = &Block{}
+	}
+	n.effect.Run(b)
+	if n.left = max(0, n.left-1); n.left == 0 && rings(b) {
+		n.left = 1
+	}
+	return b
 }
 
 // inaudible is what an effect rings with when it may rest: -180 dB.

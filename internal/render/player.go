@@ -9,11 +9,8 @@ import (
 	"fanfold/internal/sampler"
 )
 
-// Player plays one row: the engines of its patches, each with its trim.
-type Player struct {
-	engines []*sampler.Engine
-	trims   []float64
-}
+// Player plays one row: the engines of its patches.
+type Player struct{ engines []*sampler.Engine }
 
 // Layer is a patch that a row plays.
 type Layer struct {
@@ -27,8 +24,9 @@ func NewPlayer(name string, layers []Layer, o sampler.Options) *Player {
 	seed := Seed(name)
 	for n, l := range layers {
 		o.Seed = seed + uint64(n)
-		p.engines, p.trims = append(p.engines, sampler.New(l.Patch, o)), append(p.trims, l.Trim)
+		p.engines = append(p.engines, sampler.New(l.Patch, o))
 	}
+	p.Trim(layers)
 	return p
 }
 
@@ -55,7 +53,7 @@ func (p *Player) Send(m sampler.Message) {
 // Trim takes the trims of the layers, which are those the player was made of.
 func (p *Player) Trim(layers []Layer) {
 	for n, l := range layers {
-		p.trims[n] = l.Trim
+		p.engines[n].Trim(l.Trim)
 	}
 }
 
@@ -73,20 +71,13 @@ func (p *Player) Idle() bool {
 // nothing.
 func (p *Player) Render(b *Block) (quiet bool) {
 	quiet = true
-	for n, e := range p.engines {
+	for _, e := range p.engines {
 		if e.Idle() {
 			e.Skip(Frames)
 			continue
 		}
 		quiet = false
-		var own Block
-		e.Render(own[0][:], own[1][:])
-		trim := p.trims[n]
-		for c := range b {
-			for k, v := range own[c] {
-				b[c][k] += trim * v
-			}
-		}
+		e.Render(b[0][:], b[1][:])
 	}
 	return quiet
 }
@@ -124,6 +115,10 @@ func Spread(lanes []*Block, ways []Way, own *Block) {
 			to = &Block{}
 			lanes[w.Lane] = to
 		}
+		if w.Left == w.Right {
+			to.Add(own, w.Left)
+			continue
+		}
 		for k := range own[0] {
 			to[0][k] += w.Left * own[0][k]
 			to[1][k] += w.Right * own[1][k]
@@ -150,16 +145,7 @@ func NewEnsemble(rows []Seat, lanes int) *Ensemble { return &Ensemble{rows, lane
 // their order, so that the same music gives the same bits on any number of cores.
 func (e *Ensemble) Render(blocks int) [][]*Block {
 	made := make([][]*Block, len(e.Rows))
-	var next atomic.Int64
-	var all sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		all.Go(func() {
-			for n := int(next.Add(1)) - 1; n < len(e.Rows); n = int(next.Add(1)) - 1 {
-				made[n] = e.Rows[n].blocks(blocks)
-			}
-		})
-	}
-	all.Wait()
+	share(len(e.Rows), func(n int) { made[n] = e.Rows[n].blocks(blocks) })
 	out := make([][]*Block, blocks)
 	for k := range out {
 		out[k] = make([]*Block, e.lanes)
@@ -172,13 +158,30 @@ func (e *Ensemble) Render(blocks int) [][]*Block {
 	return out
 }
 
+// share does so many things on all cores.
+func share(things int, do func(n int)) {
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range min(things, runtime.GOMAXPROCS(0)) {
+		all.Go(func() {
+			for n := int(next.Add(1)) - 1; n < things; n = int(next.Add(1)) - 1 {
+				do(n)
+			}
+		})
+	}
+	all.Wait()
+}
+
 // blocks are the next of a row, nil where it is silent.
 func (p *Player) blocks(n int) []*Block {
 	out := make([]*Block, n)
+	var b *Block
 	for k := range out {
-		var b Block
-		if !p.Render(&b) {
-			out[k] = &b
+		if b == nil {
+			b = &Block{}
+		}
+		if !p.Render(b) {
+			out[k], b = b, nil
 		}
 	}
 	return out

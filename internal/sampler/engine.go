@@ -66,6 +66,7 @@ type Engine struct {
 	touch   float64
 	bend    float64 // -1..1
 	gain    float64 // of volume and expression
+	trim    float64 // of all that comes out
 	pan     float64
 	switchd int
 	turns   []int
@@ -94,6 +95,7 @@ const mostQueued = 1 << 20
 // New makes an engine for a patch.
 func New(p *Patch, o Options) *Engine {
 	e := &Engine{patch: p, rate: o.RateHz, quality: o.Quality, seed: o.Seed, limit: o.Voices, wait: o.Wait, switchd: p.first, turns: make([]int, len(p.Zones))}
+	e.trim = 1
 	if e.rate == 0 {
 		e.rate = 48_000
 	}
@@ -145,6 +147,9 @@ func (e *Engine) Send(m Message) {
 	e.queue = slices.Insert(e.queue, at, m)
 }
 
+// Trim sets the gain of all that comes out, linear; 1 at the beginning.
+func (e *Engine) Trim(gain float64) { e.trim = gain }
+
 // Now is how many frames have been made.
 func (e *Engine) Now() int64 { return e.now - int64(e.rest) }
 
@@ -169,8 +174,8 @@ func (e *Engine) Render(left, right []float64) {
 		from := quantum - e.rest
 		n := min(e.rest, len(left)-done)
 		for k := range n {
-			left[done+k] += e.sumL[from+k]
-			right[done+k] += e.sumR[from+k]
+			left[done+k] += e.trim * e.sumL[from+k]
+			right[done+k] += e.trim * e.sumR[from+k]
 		}
 		e.rest -= n
 		done += n
