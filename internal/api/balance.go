@@ -20,7 +20,15 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 	b := balance.Of(v.Template)
 	out := gen.Balance{Calls: []gen.Headroom{}, Strengths: calibrate.Strengths[:], WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
 	for n, x := range b.Rows {
-		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Fault: x.Fault}
+		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Tone: x.ToneDB, Fault: x.Fault}
+	}
+	out.Weights = []gen.GroupWeight{}
+	for _, x := range balance.WeightsOf(v.Template, v.Proof.Fan) {
+		w := gen.GroupWeight{Group: x.Group.ID, Strength: x.Strength, From: x.FromDB, To: x.ToDB, Now: x.NowDB, Then: x.ThenDB, Why: x.Why}
+		for _, i := range x.Rows {
+			w.Rows = append(w.Rows, i.ID)
+		}
+		out.Weights = append(out.Weights, w)
 	}
 	for _, x := range balance.Headrooms(v.Template, v.Proof.Fan) {
 		out.Calls = append(out.Calls, gen.Headroom{Call: x.Call.ID, Rows: x.Rows, Heard: x.Heard, Level: x.LevelDB, Strong: x.StrongDB, Peak: x.PeakDB, Over: x.OverDB})
@@ -163,6 +171,16 @@ func (s *server) Hall(ctx context.Context, r gen.HallRequestObject) (gen.HallRes
 		out.Sections = append(out.Sections, standing)
 	}
 	return out, nil
+}
+
+// TakeWeights implements the contract.
+func (s *server) TakeWeights(ctx context.Context, r gen.TakeWeightsRequestObject) (gen.TakeWeightsResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := h.TakeWeights(ctx, p, r.Body.Groups)
+	return gen.TakeWeights200JSONResponse{Revision: revision}, err
 }
 
 // TakeHall implements the contract.

@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/balance"
 	"fanfold/internal/core/calibrate"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/template"
 	"fanfold/internal/rig"
 )
@@ -180,6 +181,9 @@ func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *artic
 		return nil, err
 	}
 	ask := rig.MeasureAsk{Load: h.Running.loadOf(i), Row: r, On: now}
+	for n := range ask.Load.Patches {
+		ask.Load.Patches[n].LevelDB -= i.LevelTrimDB // what is measured is before it; trims of layers are part of the row
+	}
 	for _, m := range done.Messages {
 		if x, ok := playMessage("", m); ok {
 			ask.Messages = append(ask.Messages, rig.TimedMessage{At: float64(m.Tick) / calibrate.TicksPerSecond, Kind: x.Kind, Key: x.Key, Value: x.Value})
@@ -244,4 +248,9 @@ func (h *Hot) TakeTrims(ctx context.Context, p Person, ids []template.ID) (int64
 // TakeHall sets the sends and pans of the rows of sections as the hall asks; none for all.
 func (h *Hot) TakeHall(ctx context.Context, p Person, sections []template.ID) (int64, error) {
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return balance.TakeHall(t, sections) })
+}
+
+// TakeWeights sets the faders of groups as the table of strengths has them; none for all.
+func (h *Hot) TakeWeights(ctx context.Context, p Person, groups []template.ID) (int64, error) {
+	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return balance.TakeWeights(t, fan.New(t), groups) })
 }

@@ -151,7 +151,7 @@ func (r *Running) load(l calls.Load) rig.Load {
 	for _, p := range r.t.PatchesOf(l.Instrument) {
 		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
 		load.Trim, load.WholeMiB = r.trimOf(l.Instrument, p)
-		load.LevelDB = l.Instrument.LevelTrimDB
+		load.LevelDB = l.Instrument.LevelTrimDB + l.Instrument.LayerTrim(p.ID)
 		if lib := r.t.Index().Libraries[p.Library]; lib != nil && p.Source != nil {
 			load.Library, load.File, load.Bank, load.Programme = lib.Name, p.Source.File, p.Source.Bank, p.Source.Programme
 			load.Mics = strings.Join(micNames(l.Instrument.MicsOf(p)), "\n")

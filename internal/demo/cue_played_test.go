@@ -175,3 +175,29 @@ func BenchmarkTheCue(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkAllRowsOpen opens the patches of every row of the demo at once, as a host would
+// that held them all, and tells what their samples take.
+func BenchmarkAllRowsOpen(b *testing.B) {
+	lantern, err := demo.Template()
+	require.NoError(b, err)
+	dir := b.TempDir()
+	require.NoError(b, demo.WriteLibraries(dir))
+	for b.Loop() {
+		store := sampler.NewStore(1 << 30)
+		rows := 0
+		for _, i := range lantern.Instruments {
+			for _, p := range lantern.PatchesOf(i) {
+				if p.Source == nil {
+					continue
+				}
+				_, err := sampler.Open(store, sampler.File{Place: string(p.Library), Folder: os.DirFS(filepath.Join(dir, lantern.Index().Libraries[p.Library].Name)), Source: *p.Source})
+				require.NoError(b, err)
+				rows++
+			}
+		}
+		b.ReportMetric(float64(rows), "patches")
+		b.ReportMetric(float64(store.Bytes())/(1<<20), "MiB")
+		store.Close()
+	}
+}

@@ -127,3 +127,20 @@ func TestEffectsOfABus(t *testing.T) {
 	p.gone(`[data-effect=filter]`)
 	p.see(`[data-effect=hall] [aria-pressed=true]`)
 }
+
+// Groups are weighed by the table of strengths: one is left as it is, the others are set in
+// one step, and taken back by one.
+func TestGroupsAreBalancedByStrength(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("balance")
+	p.press("strengths")
+	p.seeText(`[data-weight="Trumpets"]`, "as it is")
+	p.seeText(`[data-weight="Horns"]`, "−3 dB")
+	p.seeText(`[data-weight="Flutes"]`, "−6 dB")
+	p.click(`[data-weight="Flutes"] input`)
+	p.press("Set [0-9]+ faders")
+	p.seeText(`[data-weight="Horns"]`, "as it is")
+	p.seeText(`[data-weight="Flutes"]`, "−6 dB")
+	p.undo(1)
+	p.seeText(`[data-weight="Horns"]`, "−3 dB")
+}

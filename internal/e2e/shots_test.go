@@ -13,6 +13,21 @@ import (
 	"gitlab.com/gomidi/midi/v2/smf"
 )
 
+// shootScore shows a score that plays, and what runs on a bus.
+func (p *person) shootScore(dir string) {
+	p.t.Helper()
+	p.openCue()
+	p.press("Play")
+	p.scoreSounds("it plays", loud)
+	p.unfold("routing")
+	p.click(`[data-node="Hall, High winds"]`)
+	p.click(`[data-effect=hall] [aria-expanded]`)
+	p.see(`[data-effect=hall] [aria-label="decay, s"]`)
+	p.shoot(dir, "score-day.png")
+	p.see(`[aria-label="Put the music away"]`).MustClick()
+	p.gone(`[data-part=score]`)
+}
+
 // TestScreenshots renews docs/screenshots when FANFOLD_SHOTS names the
 // folder ("make screenshots"); it checks nothing otherwise.
 func TestScreenshots(t *testing.T) {
@@ -56,8 +71,9 @@ func TestScreenshots(t *testing.T) {
 		p.click(`[data-call="1M05 Lamp room"] button:nth-of-type(2)`)
 		p.gone(`[data-part=arriving] [data-state=tuning]`)
 		p.click(`[data-call="2M11 Storm over salt"] button`)
-		p.shoot(dir, "seating-calls-"+theme+".png")
 		if theme == "day" {
+			p.shoot(dir, "seating-calls-day.png")
+			p.shootScore(dir)
 			p.shootCalls(dir)
 		}
 		p.unfold("library", "orchestra")

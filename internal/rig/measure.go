@@ -68,7 +68,7 @@ func (s *stage) measure(ask MeasureAsk) (*template.Heard, error) {
 	if schedule.Seconds > mostTestSeconds {
 		return nil, fmt.Errorf("the test of %s takes %.0f s; at most %d are played", ask.Row.Name, schedule.Seconds, mostTestSeconds)
 	}
-	patches, _, _ := s.patchesOf(ask.Load)
+	patches, places, _ := s.patchesOf(ask.Load)
 	if len(patches) == 0 {
 		// A patch that can not be opened is as dead as one that sounds nothing.
 		return &template.Heard{By: template.ByStandIn, On: ask.On, Silent: true, Noise: silence, Peak: silence, Levels: [3]float64{silence, silence, silence}}, nil
@@ -80,8 +80,9 @@ func (s *stage) measure(ask MeasureAsk) (*template.Heard, error) {
 	}()
 	frames := int(schedule.Seconds * SoundRateHz)
 	rec := rendered{make([]float64, frames), make([]float64, frames)}
-	for n, p := range patches {
-		e := sampler.New(p, sampler.Options{RateHz: SoundRateHz, Seed: render.Seed(ask.Load.ID) + uint64(n), Wait: true})
+	for n, layer := range layersOf(patches, places, ask.Load) {
+		e := sampler.New(layer.Patch, sampler.Options{RateHz: SoundRateHz, Seed: render.Seed(ask.Load.ID) + uint64(n), Wait: true})
+		e.Trim(layer.Trim)
 		for _, x := range ask.Messages {
 			e.Send(sampler.Message{At: int64(math.Round(x.At * SoundRateHz)), Kind: x.Kind, Key: x.Key, Value: x.Value})
 		}

@@ -718,7 +718,8 @@ type Balance struct {
 	Strengths []int `json:"strengths"`
 
 	// Unheard rows that could be measured and were not
-	Unheard int `json:"unheard"`
+	Unheard int           `json:"unheard"`
+	Weights []GroupWeight `json:"weights"`
 
 	// WorkingDb of a middle note of every row, dBFS RMS
 	WorkingDb float64 `json:"workingDb"`
@@ -740,6 +741,9 @@ type BalanceRow struct {
 	// Stands rows with the same stand for the same instrument; empty for none
 	Stands string  `json:"stands"`
 	Strong float64 `json:"strong"`
+
+	// Tone how far its tone lies from the mean of those it stands with, dB over the octaves; 0 for one alone
+	Tone float64 `json:"tone"`
 }
 
 // BatchChange defines model for BatchChange.
@@ -1132,6 +1136,31 @@ type Furnished struct {
 	Unseated int `json:"unseated"`
 }
 
+// GroupWeight how strong the rows of a group are in a chord of all in forte, and what the table of strengths makes of them
+type GroupWeight struct {
+	// From the fader of the group, dB
+	From  float64 `json:"from"`
+	Group Id      `json:"group"`
+
+	// Now of all of them in the mix, dBFS RMS
+	Now  float64 `json:"now"`
+	Rows []Id    `json:"rows"`
+
+	// Strength of one of them, a woodwind being 1
+	Strength float64 `json:"strength"`
+	Then     float64 `json:"then"`
+
+	// To as the table has it
+	To  float64 `json:"to"`
+	Why string  `json:"why"`
+}
+
+// GroupsAsk defines model for GroupsAsk.
+type GroupsAsk struct {
+	// Groups none for all
+	Groups []Id `json:"groups"`
+}
+
 // Hall defines model for Hall.
 type Hall struct {
 	// CriticalM where direct and reverberant sound are equally strong
@@ -1309,6 +1338,12 @@ type Layer struct {
 type LayerFault struct {
 	Articulation string `json:"articulation"`
 	Message      string `json:"message"`
+}
+
+// LayerTrims trims of single patches of a row that plays several
+type LayerTrims = []struct {
+	Db    float32 `json:"db"`
+	Patch Id      `json:"patch"`
 }
 
 // Layered the patches a row plays at once, which hear the same messages
@@ -1965,6 +2000,9 @@ type RowsSet struct {
 	Ids   *[]Id        `json:"ids,omitempty"`
 	Keep  *bool        `json:"keep,omitempty"`
 	Kind  *RowsSetKind `json:"kind,omitempty"`
+
+	// LayerTrims trims of single patches of a row that plays several
+	LayerTrims *LayerTrims `json:"layerTrims,omitempty"`
 
 	// LevelTrimDb level trim, dB
 	LevelTrimDb *float32   `json:"levelTrimDb,omitempty"`
@@ -3156,6 +3194,9 @@ type LevelTrimsJSONRequestBody = RowsAsk
 // TakeLevelTrimsJSONRequestBody defines body for TakeLevelTrims for application/json ContentType.
 type TakeLevelTrimsJSONRequestBody = RowsAsk
 
+// TakeWeightsJSONRequestBody defines body for TakeWeights for application/json ContentType.
+type TakeWeightsJSONRequestBody = GroupsAsk
+
 // BranchJSONRequestBody defines body for Branch for application/json ContentType.
 type BranchJSONRequestBody BranchJSONBody
 
@@ -3431,6 +3472,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/balance/trims/take)
 	TakeLevelTrims(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/balance/weights/take)
+	TakeWeights(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/branch)
 	Branch(ctx *echo.Context, id openapi_types.UUID) error
@@ -4437,6 +4481,22 @@ func (w *ServerInterfaceWrapper) TakeLevelTrims(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeLevelTrims(ctx, id)
+	return err
+}
+
+// TakeWeights converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeWeights(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeWeights(ctx, id)
 	return err
 }
 
@@ -6307,6 +6367,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/balance/calibration/recordings/:pair", wrapper.Calibrate, options.OperationMiddlewares["Calibrate"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/balance/hall", wrapper.Hall, options.OperationMiddlewares["Hall"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/hall/take", wrapper.TakeHall, options.OperationMiddlewares["TakeHall"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/weights/take", wrapper.TakeWeights, options.OperationMiddlewares["TakeWeights"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.PlanState, options.OperationMiddlewares["PlanState"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StartPlan, options.OperationMiddlewares["StartPlan"]...)
@@ -8323,6 +8384,46 @@ type TakeLevelTrimsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeLevelTrimsdefaultApplicationProblemPlusJSONResponse) VisitTakeLevelTrimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeWeightsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *TakeWeightsJSONRequestBody
+}
+
+type TakeWeightsResponseObject interface {
+	VisitTakeWeightsResponse(w http.ResponseWriter) error
+}
+
+type TakeWeights200JSONResponse Applied
+
+func (response TakeWeights200JSONResponse) VisitTakeWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeWeightsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeWeightsdefaultApplicationProblemPlusJSONResponse) VisitTakeWeightsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11898,6 +11999,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/balance/trims/take)
 	TakeLevelTrims(ctx context.Context, request TakeLevelTrimsRequestObject) (TakeLevelTrimsResponseObject, error)
 
+	// (POST /api/templates/{id}/balance/weights/take)
+	TakeWeights(ctx context.Context, request TakeWeightsRequestObject) (TakeWeightsResponseObject, error)
+
 	// (POST /api/templates/{id}/branch)
 	Branch(ctx context.Context, request BranchRequestObject) (BranchResponseObject, error)
 
@@ -13721,6 +13825,54 @@ func (sh *strictHandler) TakeLevelTrims(ctx *echo.Context, id openapi_types.UUID
 		return err
 	} else if validResponse, ok := response.(TakeLevelTrimsResponseObject); ok {
 		return validResponse.VisitTakeLevelTrimsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeWeights operation middleware
+func (sh *strictHandler) TakeWeights(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TakeWeightsRequestObject
+
+	request.Id = id
+
+	var body TakeWeightsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeWeights(ctx.Request().Context(), request.(TakeWeightsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeWeights")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeWeightsResponseObject); ok {
+		return validResponse.VisitTakeWeightsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -14,6 +14,7 @@ type Row struct {
 	LevelDB, SoftDB, StrongDB float64 // of its middle, soft and strong note with its level trim, dBFS RMS
 	Off                       bool    // farther than OffDB from the working level
 	Stands                    string  // rows with the same stand for the same instrument; empty for none
+	ToneDB                    float64 // how far its tone lies from the mean of those it stands with; 0 for one alone
 	Fault                     string  // why it has no level; empty when it has
 }
 
@@ -48,6 +49,15 @@ func Of(t *template.Template) Rows {
 			x.Off = off > OffDB || off < -OffDB
 		}
 		out.Rows = append(out.Rows, x)
+	}
+	alike := map[string][]*Row{}
+	for n := range out.Rows {
+		if x := &out.Rows[n]; x.Fault == "" && x.Stands != "" {
+			alike[x.Stands] = append(alike[x.Stands], x)
+		}
+	}
+	for _, rows := range alike {
+		tones(rows)
 	}
 	return out
 }

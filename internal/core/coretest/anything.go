@@ -127,6 +127,8 @@ func (d drawing) fields() change.Fields {
 		f.LevelTrimDB = at(d.figure(-20, 6, key))
 	case "pan":
 		f.Pan = at(d.figure(-1, 1, key))
+	case "layerTrims":
+		f.LayerTrims = at([]template.LayerTrim{{Patch: pick(d, d.t.Patches, key).ID, DB: d.figure(-9, 3, key)}}[:d.int(0, 1, "layers")])
 	case "upbeat":
 		f.Upbeat = at([]template.Controller{{Number: 1, Value: d.int(0, 127, key)}, {Number: 91, Value: 3}}[:d.int(0, 2, "controllers")])
 	case "heard":

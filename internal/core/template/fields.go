@@ -21,6 +21,7 @@ type Fields struct {
 	GainDB        *float64      `json:"gainDb,omitempty"`
 	LevelTrimDB   *float64      `json:"levelTrimDb,omitempty"`
 	Pan           *float64      `json:"pan,omitempty"`
+	LayerTrims    *[]LayerTrim  `json:"layerTrims,omitempty"`
 	Upbeat        *[]Controller `json:"upbeat,omitempty"`
 	Heard         *Heard        `json:"heard,omitempty"` // one without a way of measuring takes it away
 	Style         *SeatStyle    `json:"style,omitempty"`
@@ -85,6 +86,7 @@ var RowFields = []Field{
 	{"notes", "notes", Nothing, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Notes }, func(f *Fields) **string { return &f.Notes })},
 	{"levelTrimDb", "level trim", OfLevels, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.LevelTrimDB }, func(f *Fields) **float64 { return &f.LevelTrimDB })},
 	{"heard", "measured sound", OfLevels, OfSound, WithRow, had(func(i *Instrument) **Heard { return &i.Heard }, func(f *Fields) **Heard { return &f.Heard }, func(h *Heard) bool { return h.By != "" }, func(a, b *Heard) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, cloneHeard)},
+	{"layerTrims", "trims of layers", OfLevels, OfSound, WithRow, listed(func(i *Instrument) *[]LayerTrim { return &i.LayerTrims }, func(f *Fields) **[]LayerTrim { return &f.LayerTrims })},
 	{"upbeat", "upbeat", Nothing, OfSound, WithRow, listed(func(i *Instrument) *[]Controller { return &i.Upbeat }, func(f *Fields) **[]Controller { return &f.Upbeat })},
 	{"gainDb", "level", OfRoutes, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.GainDB }, func(f *Fields) **float64 { return &f.GainDB })},
 	{"pan", "pan", Nothing, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.Pan }, func(f *Fields) **float64 { return &f.Pan })},

@@ -38,6 +38,7 @@ type Instrument struct {
 	Notes         string       `json:"notes,omitempty"`
 	LevelTrimDB   float64      `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
 	Heard         *Heard       `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not
+	LayerTrims    []LayerTrim  `json:"layerTrims,omitempty"`  // of single patches of a row that plays several
 	Upbeat        []Controller `json:"upbeat,omitempty"`      // its own, in place of those of the settings with the same number
 	GainDB        float64      `json:"gainDb"`                // the fader, dB, MinGainDB..MaxGainDB
 	Pan           float64      `json:"pan,omitempty"`         // -1 left .. 1 right, of constant power
@@ -75,6 +76,25 @@ type Printed struct {
 	Music   string  `json:"music,omitempty"` // what these notes were then: Use.Music
 	Audio   string  `json:"audio,omitempty"` // SHA-256 of the file, by which the studio keeps it; empty when it does not
 }
+
+// LayerTrim is the trim of one of several patches that a row plays at once.
+type LayerTrim struct {
+	Patch ID      `json:"patch"`
+	DB    float64 `json:"db"` // MinTrimDB..MaxTrimDB
+}
+
+// LayerTrim is the trim of one of the row's patches beside its level trim, dB.
+func (i *Instrument) LayerTrim(patch ID) float64 {
+	for _, x := range i.LayerTrims {
+		if x.Patch == patch {
+			return x.DB
+		}
+	}
+	return 0
+}
+
+// mostLayers bounds the patches of a row that have a trim of their own.
+const mostLayers = 64
 
 // UpbeatOf are the controllers sent to an instrument before the cue: those of the settings,
 // with its own in their place, and what it has beside them, by number.

@@ -374,6 +374,7 @@ func (v *validator) instrument(n int, i *Instrument) {
 	if len(i.Upbeat) > 0 {
 		v.upbeat(fmt.Sprintf("instruments[%d]", n), i.Upbeat)
 	}
+	v.layerTrims(n, i.LayerTrims)
 	if i.Heard != nil {
 		v.heard(n, i.Heard)
 	}
@@ -397,6 +398,22 @@ func (v *validator) instrument(n int, i *Instrument) {
 		if p.Audio != "" && !IsDigest(p.Audio) {
 			v.fail(at("instruments", n, "printed.audio"), "%q is no SHA-256 in lower-case hexadecimal", p.Audio)
 		}
+	}
+}
+
+// layerTrims checks the trims of single patches; those of patches that the row no longer
+// plays do nothing.
+func (v *validator) layerTrims(n int, list []LayerTrim) {
+	if len(list) > mostLayers {
+		v.fail(at("instruments", n, "layerTrims"), "%d patches have a trim; %d may", len(list), mostLayers)
+	}
+	seen := map[ID]bool{}
+	for k, x := range list {
+		if seen[x.Patch] {
+			v.fail(at("instruments", n, fmt.Sprintf("layerTrims[%d].patch", k)), "%q has two trims", x.Patch)
+		}
+		seen[x.Patch] = true
+		v.ranged("instruments", n, fmt.Sprintf("layerTrims[%d].db", k), x.DB, MinTrimDB, MaxTrimDB, " dB")
 	}
 }
 

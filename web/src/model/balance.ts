@@ -64,3 +64,12 @@ export const startWith = (rows: readonly Instrument[], number: number, value: nu
       return { id: i.id, upbeat: value === null ? others : [...others, { number, value }] };
     }),
   });
+
+/** takeWeights sets the faders of groups as the table of strengths has them. */
+export async function takeWeights(groups: readonly Id[]) {
+  const done = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/balance/weights/take", { ...at(), body: { groups: [...groups] } })),
+  );
+  if (done) tell(`${plural(groups.length, "group")} balanced by strength.`);
+  return done;
+}

@@ -389,6 +389,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/balance/weights/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["TakeWeights"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/seating/plan": {
         parameters: {
             query?: never;
@@ -1985,6 +2001,7 @@ export interface components {
             /** @description brings it to the working level, before everything else, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            layerTrims?: components["schemas"]["LayerTrims"];
             upbeat?: components["schemas"]["Upbeat"];
             /** @description -1 left to 1 right, of constant power */
             pan?: number;
@@ -2013,6 +2030,11 @@ export interface components {
             };
             seat?: components["schemas"]["Seat"];
         };
+        /** @description trims of single patches of a row that plays several */
+        LayerTrims: {
+            patch: components["schemas"]["Id"];
+            db: number;
+        }[];
         /** @description controller values sent before the cue; a row's own stand for those of the settings */
         Upbeat: {
             /** @description MIDI controller */
@@ -2474,6 +2496,7 @@ export interface components {
             /** @description level trim, dB */
             levelTrimDb?: number;
             heard?: components["schemas"]["Heard"];
+            layerTrims?: components["schemas"]["LayerTrims"];
             upbeat?: components["schemas"]["Upbeat"];
             /** @description -1 left to 1 right, of constant power */
             pan?: number;
@@ -3822,6 +3845,10 @@ export interface components {
                 y: number;
             }[];
         };
+        GroupsAsk: {
+            /** @description none for all */
+            groups: components["schemas"]["Id"][];
+        };
         SectionsAsk: {
             /** @description none means all */
             sections: components["schemas"]["Id"][];
@@ -3926,6 +3953,35 @@ export interface components {
             strengths: number[];
             rows: components["schemas"]["BalanceRow"][];
             calls: components["schemas"]["Headroom"][];
+            weights: components["schemas"]["GroupWeight"][];
+        };
+        /** @description how strong the rows of a group are in a chord of all in forte, and what the table of strengths makes of them */
+        GroupWeight: {
+            group: components["schemas"]["Id"];
+            rows: components["schemas"]["Id"][];
+            /**
+             * Format: double
+             * @description of one of them, a woodwind being 1
+             */
+            strength: number;
+            /**
+             * Format: double
+             * @description the fader of the group, dB
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description as the table has it
+             */
+            to: number;
+            /**
+             * Format: double
+             * @description of all of them in the mix, dBFS RMS
+             */
+            now: number;
+            /** Format: double */
+            then: number;
+            why: string;
         };
         /** @description what the rows of a call come to in the mix when all of them play */
         Headroom: {
@@ -3971,6 +4027,11 @@ export interface components {
             off: boolean;
             /** @description rows with the same stand for the same instrument; empty for none */
             stands: string;
+            /**
+             * Format: double
+             * @description how far its tone lies from the mean of those it stands with, dB over the octaves; 0 for one alone
+             */
+            tone: number;
             /** @description why it has no level: it is silent, or could not be measured; empty when it has */
             fault: string;
         };
@@ -5419,6 +5480,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SectionsAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeWeights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupsAsk"];
             };
         };
         responses: {

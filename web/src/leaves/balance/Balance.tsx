@@ -13,8 +13,9 @@ import { HallView } from "./HallView";
 import { HeadroomView } from "./HeadroomView";
 import { Scale, ScaleHead } from "./Scale";
 import { Starts } from "./Starts";
+import { StrengthsView } from "./StrengthsView";
 
-const views = ["levels", "hall", "headroom"] as const;
+const views = ["levels", "strengths", "hall", "headroom"] as const;
 type View = (typeof views)[number];
 type By = "section" | "instrument";
 type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
@@ -114,6 +115,7 @@ export function Balance() {
         <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
       )}
       {view === "hall" && <HallView />}
+      {view === "strengths" && data && <StrengthsView weights={data.weights} />}
       {view === "headroom" && data && <HeadroomView calls={data.calls} />}
       {view === "levels" && data && data.rows.length > 0 && (
         <Rows sheet={sheet} rows={data.rows} workingDb={data.workingDb} by={by} />
@@ -256,10 +258,12 @@ function Rows({
   });
   const wide = width > 700;
   const named = wide ? 190 : 150;
-  const figures = wide ? 76 + 4 * 58 : 76 + 58;
-  const gaps = 8 * (wide ? 6 : 3);
+  const tones = by === "instrument"; // told where rows alike stand together
+  const more = wide ? (tones ? 5 : 4) : 1;
+  const figures = 76 + more * 58;
+  const gaps = 8 * (more + 2);
   const scale = Math.max(120, width - named - figures - gaps - 24);
-  const columns = `${named}px ${scale}px 76px ${wide ? "repeat(4, 58px)" : "58px"}`;
+  const columns = `${named}px ${scale}px 76px repeat(${more}, 58px)`;
   const selection = useApp((s) => s.selection);
   const order = useMemo(() => lines.flatMap((l) => (l.kind === "row" ? [l.key] : [])), [lines]);
   const anchor = useApp((s) => s.anchor);
@@ -297,6 +301,11 @@ function Rows({
         <span className="text-right">start</span>
         {wide && (
           <>
+            {tones && (
+              <span className="text-right" title="How far its tone lies from the mean of those alike, over the octaves">
+                tone
+              </span>
+            )}
             <span className="text-right">place</span>
             <span className="text-right">decay</span>
             <span className="text-right">noise</span>
@@ -359,6 +368,7 @@ function Rows({
                 <Figure value={row.fault ? null : h.startMs} unit="ms" />
                 {wide && (
                   <>
+                    {tones && <Figure value={row.fault || row.tone === 0 ? null : row.tone} unit="dB" digits={1} />}
                     <Figure value={row.fault ? null : h.position} unit="°" />
                     <Figure value={row.fault || h.decayS === 0 ? null : h.decayS} unit="s" digits={1} />
                     <Figure value={row.fault || h.noise < -120 ? null : h.noise} unit="dB" />

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { answer, api, type Id, type Schemas } from "../../model/api";
 import type { Mapping } from "../../model/catalogue";
 import { change } from "../../model/changing";
 import { keyName } from "../../model/keys";
 import { useApp } from "../../model/store";
+import { db as decibels } from "../../model/template";
 import { named, writtenAll } from "../library/switches";
 
 /** LayersOf shows what the patches of a layered row make of each other's switches:
@@ -33,6 +35,14 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
           </tr>
         </thead>
         <tbody>
+          <tr data-part="layer-trims">
+            <td className="py-1 text-soft">Trim of the layer</td>
+            {data.layers.map((l, n) => (
+              <td key={l.name}>
+                <LayerTrim row={id} place={n} name={l.name} />
+              </td>
+            ))}
+          </tr>
           {data.map.map((m) => (
             <Way key={m.articulation} is={m} layered={data} middleC={middleC} />
           ))}
@@ -61,6 +71,38 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
         </p>
       )}
     </section>
+  );
+}
+
+/** LayerTrim sets how strong one patch of a row is beside the others. */
+function LayerTrim({ row, place, name }: { row: Id; place: number; name: string }) {
+  const is = useApp((s) => s.sheet!.instruments.byId.get(row));
+  const patch = is?.patches[place];
+  const now = is?.layerTrims?.find((x) => x.patch === patch)?.db ?? 0;
+  const [text, setText] = useState<string | null>(null);
+  const keep = () => {
+    const db = Number((text ?? "").replace("−", "-").replace(",", ".").replace(/ ?dB$/, ""));
+    setText(null);
+    if (!patch || !text?.trim() || !Number.isFinite(db) || db === now) return;
+    const others = (is.layerTrims ?? []).filter((x) => x.patch !== patch && is.patches.includes(x.patch));
+    void change({ kind: "edit", edits: [{ id: row, layerTrims: db === 0 ? others : [...others, { patch, db }] }] });
+  };
+  return (
+    <input
+      className="field w-20 text-right"
+      aria-label={`Trim of ${name}, dB`}
+      value={text ?? decibels(now)}
+      onFocus={() => setText(String(now))}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") {
+          setText(null);
+          e.stopPropagation();
+        }
+      }}
+    />
   );
 }
 

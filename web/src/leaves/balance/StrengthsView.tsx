@@ -1,0 +1,110 @@
+import { useState } from "react";
+import type { Id, Schemas } from "../../model/api";
+import { takeWeights } from "../../model/balance";
+import { select, useApp } from "../../model/store";
+import { db, plural } from "../../model/template";
+import { ofMixes, Scale, ScaleHead } from "./Scale";
+
+type Weight = Schemas["GroupWeight"];
+
+/** StrengthsView weighs groups against each other in a chord of all, and proposes their
+ * faders by the table of relative strengths. */
+export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [left, setLeft] = useState<ReadonlySet<Id>>(new Set()); // those a person leaves as they are
+  const differ = weights.filter((w) => w.from !== w.to);
+  const chosen = differ.filter((w) => !left.has(w.group));
+  if (weights.length === 0)
+    return (
+      <p className="max-w-[60ch] px-3 py-3 text-soft">
+        No group holds woodwinds, brass or a section of strings yet. Deliver makes groups by section: choose them there
+        and compute the wiring.
+      </p>
+    );
+  const scale = 300;
+  return (
+    <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2" data-part="strengths">
+      <div className="mb-2 flex items-start gap-4">
+        <p className="max-w-[70ch] text-soft">
+          In forte one trumpet or trombone is as strong as two horns, and as four woodwinds; a section of strings as two
+          woodwinds. With every row at the working level, these faders of their groups give them that balance. How
+          strong a chord of all would be, dry, stands beside it.
+        </p>
+        <button
+          type="button"
+          className="button button-main ml-auto shrink-0"
+          disabled={chosen.length === 0}
+          onClick={() => void takeWeights(chosen.map((w) => w.group))}
+        >
+          Set {plural(chosen.length, "fader")}
+        </button>
+      </div>
+      <table className="border-collapse">
+        <thead>
+          <tr className="text-soft">
+            <th className="pr-4 text-left font-normal">Group</th>
+            <th className="pr-4 text-right font-normal">rows</th>
+            <th className="pr-4 text-right font-normal">strength</th>
+            <th className="pr-4 text-right font-normal">fader</th>
+            <th className="pr-4 text-left font-normal">proposed</th>
+            <th className="font-normal">
+              <ScaleHead width={scale} workingDb={0} range={ofMixes} />
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {weights.map((w) => {
+            const group = sheet.buses.byId.get(w.group);
+            const takes = w.from !== w.to;
+            return (
+              <tr key={w.group} className="border-line border-t" data-weight={group?.name}>
+                <td className="py-0.5 pr-4">
+                  <button type="button" className="link" onClick={() => select(w.rows, w.rows[0] ?? null)}>
+                    {group?.name}
+                  </button>
+                </td>
+                <td className="pr-4 text-right tabular-nums">{w.rows.length}</td>
+                <td className="pr-4 text-right tabular-nums" title={w.why}>
+                  {w.strength}
+                </td>
+                <td className="pr-4 text-right tabular-nums">{db(w.from)}</td>
+                <td className="pr-4 tabular-nums">
+                  {takes ? (
+                    <label className="flex items-center gap-2">
+                      <input
+                        type="checkbox"
+                        checked={!left.has(w.group)}
+                        onChange={(e) => {
+                          const next = new Set(left);
+                          if (e.target.checked) next.delete(w.group);
+                          else next.add(w.group);
+                          setLeft(next);
+                        }}
+                      />
+                      {db(w.to)}
+                    </label>
+                  ) : (
+                    <span className="text-soft">as it is</span>
+                  )}
+                </td>
+                <td>
+                  <Scale
+                    width={scale}
+                    range={ofMixes}
+                    soft={Math.min(w.now, w.then)}
+                    level={w.then}
+                    strong={Math.max(w.now, w.then)}
+                    off={false}
+                    workingDb={0}
+                    tint="var(--tint-grey)"
+                    label={`${group?.name}: ${w.now.toFixed(1)} dBFS now, ${w.then.toFixed(1)} as proposed`}
+                  />
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}
