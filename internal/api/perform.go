@@ -63,6 +63,7 @@ type performer struct {
 	h     *app.Hot
 	who   app.Person
 	piece app.Piece
+	score *app.Scored // as it was cast last
 
 	end  context.CancelFunc // of what plays
 	done sync.WaitGroup
@@ -106,6 +107,7 @@ func (x *performer) follow() (why string) {
 // take reads a file of music, and tells who plays it.
 func (x *performer) take(data []byte) {
 	x.stop()
+	x.score = nil
 	words, err := x.h.Vocabulary(x.ctx, x.who)
 	if err == nil {
 		x.piece, err = app.ReadPiece(x.ctx, bytes.NewReader(data), words)
@@ -119,11 +121,13 @@ func (x *performer) take(data []byte) {
 }
 
 func (x *performer) cast(hand map[string][]template.ID) {
-	cast, err := x.h.CastPiece(x.ctx, x.who, x.piece, hand)
+	score, err := x.h.Score(x.ctx, x.who, x.piece, hand, x.score)
 	if err != nil {
 		x.refuse(err)
 		return
 	}
+	x.score = score
+	cast := score.Tell()
 	x.tell(app.PerformTold{Piece: &cast})
 }
 
@@ -153,13 +157,18 @@ func (x *performer) play(ask performAsk) {
 	x.mu.Lock()
 	x.number, x.heard, x.more = ask.Number, 0, make(chan struct{})
 	x.mu.Unlock()
-	piece := x.piece
 	tell := func(t app.PerformTold) {
 		t.Play = ask.Number
 		x.tell(t)
 	}
+	score, err := x.h.Score(ctx, x.who, x.piece, ask.Hand, x.score)
+	if err != nil {
+		tell(app.PerformTold{Refused: problemOf(err).Detail})
+		return
+	}
+	x.score = score
 	x.done.Go(func() {
-		err := x.h.Perform(ctx, x.who, piece, app.PerformAsk{Bar: ask.Bar, From: ask.From, Hand: ask.Hand, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry},
+		err := x.h.Perform(ctx, x.who, score, app.PerformAsk{Bar: ask.Bar, From: ask.From, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry},
 			func(number int, blocks []render.Block) bool { return x.send(ctx, ask.Number, number, blocks) }, tell)
 		if err != nil && !errors.Is(err, context.Canceled) {
 			tell(app.PerformTold{Refused: problemOf(err).Detail})

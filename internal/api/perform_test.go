@@ -12,6 +12,7 @@ import (
 	"slices"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/coder/websocket"
 	"github.com/stretchr/testify/require"
@@ -260,6 +261,18 @@ func TestPerformingAndItsFaults(t *testing.T) {
 	require.Len(t, silent, 1)
 	require.Equal(t, "Birch", silent[0].Name)
 	require.Contains(t, silent[0].Reason, "it fell over")
+
+	r.mu.Lock()
+	r.dies = 0
+	r.mu.Unlock()
+	p.say(`{"play":{"number":3,"bar":1}}`)
+	require.NotNil(t, p.told(nil).Began)
+	require.NoError(t, p.conn.CloseNow()) // the browser is gone: the machines are told
+	require.Eventually(t, func() bool {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		return len(r.sessions) == 0
+	}, 10*time.Second, time.Millisecond)
 }
 
 func TestPerformingIsGuarded(t *testing.T) {

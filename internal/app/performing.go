@@ -18,12 +18,11 @@ import (
 
 // PerformAsk asks for music to be played: from a bar on, and what of it is heard.
 type PerformAsk struct {
-	Bar  int                      // from 1
-	From *float64                 // the second of the piece to begin with, in place of a bar
-	Hand map[string][]template.ID // whom a person chose, by the part's ID; none leaves it out
-	Bus  template.ID              // where it is heard; empty for the mix
-	Rows []template.ID            // they alone play; none for all
-	Dry  bool                     // rows as they are, without the graph
+	Bar  int           // from 1
+	From *float64      // the second of the piece to begin with, in place of a bar
+	Bus  template.ID   // where it is heard; empty for the mix
+	Rows []template.ID // they alone play; none for all
+	Dry  bool          // rows as they are, without the graph
 }
 
 // Performance is music that is being played for one person.
@@ -77,12 +76,8 @@ type voiceOnStage struct {
 
 // Perform plays music until it ends, or the context does. Sound is made ahead of being heard,
 // as far as send has room.
-func (h *Hot) Perform(ctx context.Context, p Person, piece Piece, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
-	s, view, err := h.score(ctx, p, piece, ask.Hand)
-	if err != nil {
-		return err
-	}
-	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s, view: view, ask: ask, send: send, tell: tell, lanes: 1}
+func (h *Hot) Perform(ctx context.Context, p Person, s *Scored, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
+	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s.score, view: s.view, ask: ask, send: send, tell: tell, lanes: 1}
 	if err := x.prepare(ctx); err != nil {
 		return err
 	}

@@ -2,6 +2,8 @@ package app
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/template"
@@ -26,39 +28,50 @@ type CastPiece struct {
 	Parts   int              `json:"parts"`
 }
 
-// CastPiece tells who plays a piece, and its bars.
-func (h *Hot) CastPiece(ctx context.Context, p Person, piece Piece, hand map[string][]template.ID) (CastPiece, error) {
-	score, view, err := h.score(ctx, p, piece, hand)
-	if err != nil {
-		return CastPiece{}, err
-	}
-	out := CastPiece{
-		Title: piece.Title, Bars: score.Bars(), Seconds: score.Seconds(score.End()), Parts: len(piece.Parts),
-		Rows: []PerformedRow{}, Silent: append([]render.Silence{}, score.Silent...),
-	}
-	for _, v := range score.Voices {
-		out.Rows = append(out.Rows, PerformedRow{v.Home.ID, v.Home.Name, view.Template.Index().Machines[v.Home.Seat.Machine].Name, v.Notes})
-	}
-	return out, nil
+// Scored is a piece as it is cast within a template as it was.
+type Scored struct {
+	score     *render.Score
+	view      View
+	catalogue int64 // its revision
+	hand      map[string][]template.ID
+	title     string
+	parts     int
 }
 
-// score casts a piece within the template as it is now.
-func (h *Hot) score(ctx context.Context, p Person, piece Piece, hand map[string][]template.ID) (*render.Score, View, error) {
+// Score casts a piece within the template as it is now; hand says whom people chose, by the
+// part's ID. What was cast before is given back while nothing has changed since.
+func (h *Hot) Score(ctx context.Context, p Person, piece Piece, hand map[string][]template.ID, before *Scored) (*Scored, error) {
 	if len(piece.Parts) == 0 {
-		return nil, View{}, refused("", "there are no notes in this file")
+		return nil, refused("", "there are no notes in this file")
 	}
 	cat, err := h.app.Catalogue(ctx, p)
 	if err != nil {
-		return nil, View{}, err
+		return nil, err
+	}
+	s := &Scored{view: h.View(), catalogue: cat.View().Revision, hand: hand, title: piece.Title, parts: len(piece.Parts)}
+	if before != nil && before.view.Revision == s.view.Revision && before.catalogue == s.catalogue && maps.EqualFunc(before.hand, hand, slices.Equal[[]template.ID]) {
+		return before, nil
 	}
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
-		return nil, View{}, err
+		return nil, err
 	}
-	view := h.View()
 	parts := make([]casting.Music, len(piece.Parts))
 	for n, x := range piece.Parts {
 		parts[n] = musicOf(x)
 	}
-	return render.NewScore(view.Template, cat.View().Template, words, piece.Parts[0].Time, parts, hand), view, nil
+	s.score = render.NewScore(s.view.Template, cat.View().Template, words, piece.Parts[0].Time, parts, hand)
+	return s, nil
+}
+
+// Tell tells who plays, and the bars of the piece.
+func (s *Scored) Tell() CastPiece {
+	out := CastPiece{
+		Title: s.title, Bars: s.score.Bars(), Seconds: s.score.Seconds(s.score.End()), Parts: s.parts,
+		Rows: []PerformedRow{}, Silent: append([]render.Silence{}, s.score.Silent...),
+	}
+	for _, v := range s.score.Voices {
+		out.Rows = append(out.Rows, PerformedRow{v.Home.ID, v.Home.Name, s.view.Template.Index().Machines[v.Home.Seat.Machine].Name, v.Notes})
+	}
+	return out
 }

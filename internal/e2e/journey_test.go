@@ -217,6 +217,18 @@ func accessible(t *testing.T, theme string) {
 	p.see("[data-part=matrix] [data-cell]")
 	check(p, "html", "matrix", theme)
 	p.press("ribbons")
+	p.openCue()
+	p.unfold("routing")
+	p.click(`[data-node="Hall, High winds"]`)
+	p.click(`[data-effect=hall] [aria-expanded]`)
+	p.see(`[data-effect=hall] [aria-label="decay, s"]`)
+	check(p, "html", "a score, and effects", theme)
+	p.see(`[aria-label="Put the music away"]`).MustClick()
+	p.unfold("balance")
+	for _, view := range []string{"levels", "strengths", "hall", "headroom"} {
+		p.press(view)
+		check(p, "html", "balance", view, theme)
+	}
 	for dialog, open := range map[string]func(){
 		"finder":   func() { p.keys(input.Slash) },
 		"keys":     func() { p.chord(input.ShiftLeft, input.Slash) },

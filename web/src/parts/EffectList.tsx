@@ -68,7 +68,7 @@ export function EffectList({
                   type="button"
                   className="button h-6 w-10 justify-center"
                   aria-pressed={!e.off}
-                  aria-label={`${words} runs`}
+                  aria-label={`${words}: ${e.off ? "off" : "on"}`}
                   onClick={() => {
                     const { off, ...rest } = e;
                     one(n, off ? rest : { ...rest, off: true });
