@@ -24,7 +24,7 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 	}
 	out.Weights = []gen.GroupWeight{}
 	for _, x := range balance.WeightsOf(v.Template, v.Proof.Fan) {
-		w := gen.GroupWeight{Group: x.Group.ID, Strength: x.Strength, From: x.FromDB, To: x.ToDB, Now: x.NowDB, Then: x.ThenDB, Why: x.Why}
+		w := gen.GroupWeight{Group: x.Group.ID, Desks: x.Desks, Strength: x.Strength, From: x.FromDB, To: x.ToDB, Now: x.NowDB, Then: x.ThenDB, Why: x.Why}
 		for _, i := range x.Rows {
 			w.Rows = append(w.Rows, i.ID)
 		}

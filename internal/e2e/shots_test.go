@@ -26,6 +26,7 @@ func (p *person) shootScore(dir string) {
 	p.shoot(dir, "score-day.png")
 	p.see(`[aria-label="Put the music away"]`).MustClick()
 	p.gone(`[data-part=score]`)
+	p.unfold("seating", "calls")
 }
 
 // TestScreenshots renews docs/screenshots when FANFOLD_SHOTS names the

@@ -1138,6 +1138,9 @@ type Furnished struct {
 
 // GroupWeight how strong the rows of a group are in a chord of all in forte, and what the table of strengths makes of them
 type GroupWeight struct {
+	// Desks that they are
+	Desks int `json:"desks"`
+
 	// From the fader of the group, dB
 	From  float64 `json:"from"`
 	Group Id      `json:"group"`

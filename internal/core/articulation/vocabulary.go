@@ -177,6 +177,24 @@ func plain(s string) string {
 	}, s)
 }
 
+// WithoutWays is a row's name in lower case without the ways of playing at its end: "flute 1"
+// of "Flute 1 short", "violas" of "Violas con sord.".
+func (v *Vocabulary) WithoutWays(name string) string {
+	words := strings.Fields(strings.ToLower(name))
+	for len(words) > 1 {
+		last := len(words) - 1
+		switch {
+		case last > 1 && v.Find(words[last-1]+" "+words[last]) != nil:
+			words = words[:last-1]
+		case v.Find(words[last]) != nil:
+			words = words[:last]
+		default:
+			return strings.Join(words, " ")
+		}
+	}
+	return strings.Join(words, " ")
+}
+
 // Phrases finds the terms a text speaks of, such as "pizz., con sord." or
 // "sul pont. trem.": at each place the longest phrase that is a term.
 func Phrases(v *Vocabulary, text string) []*template.Term {

@@ -18,6 +18,7 @@ import (
 type Weight struct {
 	Group    *template.Bus
 	Rows     []*template.Instrument // that hold notes and have a strength, in score order
+	Desks    int                    // that they are: one may have a row for each way of playing
 	Strength float64                // of one of them, the middle one, a woodwind being 1
 	FromDB   float64                // the group's fader
 	ToDB     float64                // as the table has it, the strongest group being at 0 dB
@@ -65,7 +66,9 @@ func WeightsOf(t *template.Template, f *fan.Fan) []Weight {
 	for n, w := range out {
 		w.ToDB = math.Round(20*math.Log10(w.Strength/top)) / 2
 		sum := 0.0
-		for _, i := range w.Rows {
+		desks := desksOf(words, w.Rows)
+		w.Desks = len(desks)
+		for _, i := range desks {
 			g := MixGain(f, i)
 			sum += g * g
 		}
@@ -77,6 +80,29 @@ func WeightsOf(t *template.Template, f *fan.Fan) []Weight {
 		done[n] = *w
 	}
 	return done
+}
+
+// desksOf are the first rows of those who would play in a chord of all: of a desk one way of
+// playing, and of many who play as one only where nobody has a desk alone.
+func desksOf(words *articulation.Vocabulary, rows []*template.Instrument) []*template.Instrument {
+	var alone, many []*template.Instrument
+	seen := map[string]bool{}
+	for _, i := range rows {
+		desk := words.WithoutWays(i.Name)
+		if seen[desk] {
+			continue
+		}
+		seen[desk] = true
+		if sound.Players(i.Name) > 1 {
+			many = append(many, i)
+		} else {
+			alone = append(alone, i)
+		}
+	}
+	if len(alone) == 0 {
+		return many
+	}
+	return alone
 }
 
 // strengthOf is how strong a row is beside others that are at the same level; false for one

@@ -1,6 +1,7 @@
 package balance_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -36,7 +37,7 @@ func weighed(t *testing.T, groups map[string]struct {
 		for n := range g.rows {
 			for _, how := range []string{"long", "staccato"} { // the second is no part of a chord that is held
 				x.Instruments = append(x.Instruments, &template.Instrument{
-					ID: template.ID(name + string(rune('1'+n)) + how), Section: "s", Name: name, Kind: template.Sampled, Articulations: []string{how},
+					ID: template.ID(name + string(rune('1'+n)) + how), Section: "s", Name: fmt.Sprint(name, " ", n+1, " ", how), Kind: template.Sampled, Articulations: []string{how},
 					Patches: []template.ID{p.ID}, Routes: []template.Route{{To: id, Tap: template.Post}},
 					Seat: &template.Seat{Machine: "m", Riser: 1 + len(x.Instruments)/16, Port: 1, Channel: 1 + len(x.Instruments)%16, Pair: 1},
 				})
@@ -67,6 +68,9 @@ func TestStrengthsOfAChord(t *testing.T) {
 		require.InDelta(t, w.NowDB+w.ToDB, w.ThenDB, 1e-9)
 	}
 	require.Equal(t, map[string]float64{"Trumpet": 0, "Horns": -3, "Oboes": -6, "Violas": -3}, to)
+	for _, w := range list {
+		require.Equal(t, len(w.Rows), w.Desks, w.Group.Name)
+	}
 	for name, db := range then {
 		require.InDelta(t, balance.WorkingDB, db, .05, name)
 	}

@@ -142,7 +142,7 @@ func New(t, cat *template.Template) *Caster {
 }
 
 func (c *Caster) candidate(i *template.Instrument, p *template.Patch, name string, list []string) candidate {
-	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.base(name), solo: sound.Soloist(name) || slices.Contains(p.Roles, "solo"), several: sound.Several(name), players: sound.Players(name)}
+	x := candidate{instrument: i, patch: p, name: name, library: p.Library, plays: make(map[string]bool, len(list)), unknown: len(list) == 0, sound: SoundOf([]string{p.Sound}, name), base: c.words.WithoutWays(name), solo: sound.Soloist(name) || slices.Contains(p.Roles, "solo"), several: sound.Several(name), players: sound.Players(name)}
 	if i != nil && sound.ByID(p.Sound) == nil {
 		x.sound = sound.Among(name, x.sound, sound.Family(SoundOf(nil, c.t.SectionPath(i.Section))))
 	}
@@ -369,23 +369,6 @@ func everything(list []candidate, of candidate) []candidate {
 		}
 	}
 	return out
-}
-
-// base takes ways of playing off the end of a name.
-func (c *Caster) base(name string) string {
-	words := strings.Fields(strings.ToLower(name))
-	for len(words) > 1 {
-		last := len(words) - 1
-		switch {
-		case last > 1 && c.words.Find(words[last-1]+" "+words[last]) != nil:
-			words = words[:last-1]
-		case c.words.Find(words[last]) != nil:
-			words = words[:last]
-		default:
-			return strings.Join(words, " ")
-		}
-	}
-	return strings.Join(words, " ")
 }
 
 // score says how well somebody suits a part: a soloist or none, the very instrument, the

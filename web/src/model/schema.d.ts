@@ -3959,6 +3959,8 @@ export interface components {
         GroupWeight: {
             group: components["schemas"]["Id"];
             rows: components["schemas"]["Id"][];
+            /** @description that they are */
+            desks: number;
             /**
              * Format: double
              * @description of one of them, a woodwind being 1

@@ -43,7 +43,7 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
         <thead>
           <tr className="text-soft">
             <th className="pr-4 text-left font-normal">Group</th>
-            <th className="pr-4 text-right font-normal">rows</th>
+            <th className="pr-4 text-right font-normal">desks</th>
             <th className="pr-4 text-right font-normal">strength</th>
             <th className="pr-4 text-right font-normal">fader</th>
             <th className="pr-4 text-left font-normal">proposed</th>
@@ -63,7 +63,9 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
                     {group?.name}
                   </button>
                 </td>
-                <td className="pr-4 text-right tabular-nums">{w.rows.length}</td>
+                <td className="pr-4 text-right tabular-nums" title={plural(w.rows.length, "row")}>
+                  {w.desks}
+                </td>
                 <td className="pr-4 text-right tabular-nums" title={w.why}>
                   {w.strength}
                 </td>

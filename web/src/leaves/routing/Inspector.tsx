@@ -60,11 +60,11 @@ function BusInspector({ bus }: { bus: Bus }) {
     void change({ kind: "put", buses: [{ at: -1, value: { ...bus, gainDb } }] }, base);
   return (
     <section
-      className="flex max-h-[48%] shrink-0 flex-col border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
+      className="flex max-h-[48%] shrink-0 flex-col overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
       aria-label={`Routes of ${bus.name}`}
       data-inspects={bus.name}
     >
-      <h3 className="truncate text-[14px]" title={bus.name}>
+      <h3 className="shrink-0 truncate text-[14px]" title={bus.name}>
         {bus.name} <span className="font-normal font-sans text-soft">{bus.kind}</span>
       </h3>
       <div className="mb-1 flex items-center gap-2">
@@ -170,7 +170,7 @@ function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
       tabIndex={0}
       role="list"
       aria-label="What reaches it"
-      className="min-h-20 flex-1 overflow-y-auto"
+      className="min-h-28 flex-1 overflow-y-auto"
       data-part="arriving"
     >
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
