@@ -173,6 +173,20 @@ func (s *server) Hall(ctx context.Context, r gen.HallRequestObject) (gen.HallRes
 	return out, nil
 }
 
+// Microphones implements the contract.
+func (s *server) Microphones(ctx context.Context, r gen.MicrophonesRequestObject) (gen.MicrophonesResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.Microphones(ctx, p, template.ID(r.Instrument))
+	out := make(gen.Microphones200JSONResponse, len(list))
+	for n, m := range list {
+		out[n] = gen.Microphones{Names: append([]string{}, m.Names...), Now: m.Now, Level: m.Heard.Levels[1], DecayS: m.Heard.DecayS, Tone: m.ToneDB, Apart: m.ApartDB}
+	}
+	return out, err
+}
+
 // TakeWeights implements the contract.
 func (s *server) TakeWeights(ctx context.Context, r gen.TakeWeightsRequestObject) (gen.TakeWeightsResponseObject, error) {
 	h, p, err := s.open(ctx, r.Id)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -124,7 +125,7 @@ func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words
 					if ctx.Err() != nil {
 						return
 					}
-					x, err := h.measureRow(ctx, t, words, machine, r, now)
+					x, err := h.measureRow(ctx, t, words, machine, r, nil, now)
 					mu.Lock()
 					if err == nil {
 						heard[r.ID] = x
@@ -173,7 +174,8 @@ func (h *Hot) measuredOne(r calibrate.Row, err error) {
 	}
 }
 
-func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *articulation.Vocabulary, machine template.ID, r calibrate.Row, now string) (*template.Heard, error) {
+// measureRow has a machine measure a row: through the microphones it plays, or others.
+func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *articulation.Vocabulary, machine template.ID, r calibrate.Row, mics []string, now string) (*template.Heard, error) {
 	i := t.Instrument(r.ID)
 	schedule := calibrate.Alone(r)
 	done, err := articulation.Compile(words, schedule.Part(0), calibrate.TargetOf(t, i), atOnce, articulation.Options{})
@@ -182,6 +184,9 @@ func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *artic
 	}
 	ask := rig.MeasureAsk{Load: h.Running.loadOf(i), Row: r, On: now}
 	for n := range ask.Load.Patches {
+		if mics != nil {
+			ask.Load.Patches[n].Mics = strings.Join(mics, "\n")
+		}
 		ask.Load.Patches[n].LevelDB -= i.LevelTrimDB // what is measured is before it; trims of layers are part of the row
 	}
 	for _, m := range done.Messages {
@@ -253,4 +258,39 @@ func (h *Hot) TakeHall(ctx context.Context, p Person, sections []template.ID) (i
 // TakeWeights sets the faders of groups as the table of strengths has them; none for all.
 func (h *Hot) TakeWeights(ctx context.Context, p Person, groups []template.ID) (int64, error) {
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) { return balance.TakeWeights(t, fan.New(t), groups) })
+}
+
+// Microphones measures a row through each of its microphone positions, and puts them in order
+// by how near they bring it to the rows of its kind.
+func (h *Hot) Microphones(ctx context.Context, p Person, id template.ID) ([]balance.Mics, error) {
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	t := h.View().Template
+	i := t.Instrument(id)
+	if i == nil {
+		return nil, refused(id, "the row is no longer in the template")
+	}
+	rows, _ := calibrate.RowsOf(t, true)
+	at := slices.IndexFunc(rows, func(r calibrate.Row) bool { return r.ID == id })
+	choices, others := balance.MicsOf(t, i), balance.Alike(t, i)
+	switch {
+	case at < 0:
+		return nil, refused(id, "%s sits on no machine; seat it first", i.Name)
+	case len(choices) == 0:
+		return nil, refused(id, "%s has no other microphone positions", i.Name)
+	case len(others) == 0:
+		return nil, refused(id, "no other row of its kind was heard yet; measure them first")
+	}
+	now := time.Now().UTC().Format(time.RFC3339)
+	list := make([]balance.Mics, len(choices))
+	for n, names := range choices {
+		heard, err := h.measureRow(ctx, t, words, machineOf(i), rows[at], names, now)
+		if err != nil {
+			return nil, refused(id, "%s", err)
+		}
+		list[n] = balance.Mics{Names: names, Now: n == 0, Heard: heard}
+	}
+	return balance.Nearest(list, others), nil
 }

@@ -1516,6 +1516,23 @@ type Measuring struct {
 // Mic defines model for Mic.
 type Mic = template.Mic
 
+// Microphones defines model for Microphones.
+type Microphones struct {
+	// Apart tone and room together, dB
+	Apart  float64 `json:"apart"`
+	DecayS float64 `json:"decayS"`
+
+	// Level of its middle note, dBFS RMS
+	Level float64  `json:"level"`
+	Names []string `json:"names"`
+
+	// Now the row plays them
+	Now bool `json:"now"`
+
+	// Tone how far its tone lies from the mean of the others, dB
+	Tone float64 `json:"tone"`
+}
+
 // MoveChange defines model for MoveChange.
 type MoveChange = json.RawMessage
 
@@ -3470,6 +3487,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/balance/measuring)
 	StartMeasuring(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/balance/microphones/{instrument})
+	Microphones(ctx *echo.Context, id openapi_types.UUID, instrument string) error
+
 	// (POST /api/templates/{id}/balance/trims)
 	LevelTrims(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -4452,6 +4472,30 @@ func (w *ServerInterfaceWrapper) StartMeasuring(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StartMeasuring(ctx, id)
+	return err
+}
+
+// Microphones converts echo context to params.
+func (w *ServerInterfaceWrapper) Microphones(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "instrument" -------------
+	var instrument string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "instrument", ctx.Param("instrument"), &instrument, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instrument: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Microphones(ctx, id, instrument)
 	return err
 }
 
@@ -6369,6 +6413,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/balance/calibration/test", wrapper.CalibrationTest, options.OperationMiddlewares["CalibrationTest"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/calibration/recordings/:pair", wrapper.Calibrate, options.OperationMiddlewares["Calibrate"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/balance/hall", wrapper.Hall, options.OperationMiddlewares["Hall"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/balance/microphones/:instrument", wrapper.Microphones, options.OperationMiddlewares["Microphones"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/hall/take", wrapper.TakeHall, options.OperationMiddlewares["TakeHall"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/balance/weights/take", wrapper.TakeWeights, options.OperationMiddlewares["TakeWeights"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/seating/plan", wrapper.StopPlan, options.OperationMiddlewares["StopPlan"]...)
@@ -8307,6 +8352,46 @@ type StartMeasuringdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StartMeasuringdefaultApplicationProblemPlusJSONResponse) VisitStartMeasuringResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MicrophonesRequestObject struct {
+	Id         openapi_types.UUID `json:"id"`
+	Instrument string             `json:"instrument"`
+}
+
+type MicrophonesResponseObject interface {
+	VisitMicrophonesResponse(w http.ResponseWriter) error
+}
+
+type Microphones200JSONResponse []Microphones
+
+func (response Microphones200JSONResponse) VisitMicrophonesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MicrophonesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MicrophonesdefaultApplicationProblemPlusJSONResponse) VisitMicrophonesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11996,6 +12081,9 @@ type StrictServerInterface interface {
 	// (POST /api/templates/{id}/balance/measuring)
 	StartMeasuring(ctx context.Context, request StartMeasuringRequestObject) (StartMeasuringResponseObject, error)
 
+	// (POST /api/templates/{id}/balance/microphones/{instrument})
+	Microphones(ctx context.Context, request MicrophonesRequestObject) (MicrophonesResponseObject, error)
+
 	// (POST /api/templates/{id}/balance/trims)
 	LevelTrims(ctx context.Context, request LevelTrimsRequestObject) (LevelTrimsResponseObject, error)
 
@@ -13732,6 +13820,32 @@ func (sh *strictHandler) StartMeasuring(ctx *echo.Context, id openapi_types.UUID
 		return err
 	} else if validResponse, ok := response.(StartMeasuringResponseObject); ok {
 		return validResponse.VisitStartMeasuringResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Microphones operation middleware
+func (sh *strictHandler) Microphones(ctx *echo.Context, id openapi_types.UUID, instrument string) error {
+	var request MicrophonesRequestObject
+
+	request.Id = id
+	request.Instrument = instrument
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Microphones(ctx.Request().Context(), request.(MicrophonesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Microphones")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MicrophonesResponseObject); ok {
+		return validResponse.VisitMicrophonesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -42,15 +42,21 @@ func tones(rows []*Row) {
 		}
 	}
 	for k, r := range rows {
-		sum, count := 0.0, 0
-		for n, db := range list[k] {
-			if mean[n] > floorDB {
-				sum += (db - mean[n]) * (db - mean[n])
-				count++
-			}
-		}
-		if count > 0 {
-			r.ToneDB = tenth(math.Sqrt(sum / float64(count)))
+		r.ToneDB = away(list[k], mean)
+	}
+}
+
+// away is how far a tone lies from another, dB, to a tenth.
+func away(x, from octaves) float64 {
+	sum, count := 0.0, 0
+	for n, db := range x {
+		if from[n] > floorDB {
+			sum += (db - from[n]) * (db - from[n])
+			count++
 		}
 	}
+	if count == 0 {
+		return 0
+	}
+	return tenth(math.Sqrt(sum / float64(count)))
 }

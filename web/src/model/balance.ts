@@ -73,3 +73,23 @@ export async function takeWeights(groups: readonly Id[]) {
   if (done) tell(`${plural(groups.length, "group")} balanced by strength.`);
   return done;
 }
+
+export type Microphones = Schemas["Microphones"];
+
+/** microphones measures a row through each of its microphone positions. */
+export const microphones = (instrument: Id) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/templates/{id}/balance/microphones/{instrument}", {
+        params: { path: { id: get().sheet!.id, instrument } },
+      }),
+    ),
+  );
+
+/** listenThrough lets a row be heard through other microphones. What was measured of it was
+ * through those before. */
+export async function listenThrough(id: Id, mics: readonly string[]) {
+  const done = await change({ kind: "edit", edits: [{ id, mics: [...mics] }] });
+  if (done) tell("Measure the row again: its level may be another now.");
+  return done;
+}

@@ -373,6 +373,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/balance/microphones/{instrument}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["Microphones"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/balance/hall/take": {
         parameters: {
             query?: never;
@@ -3955,6 +3971,28 @@ export interface components {
             calls: components["schemas"]["Headroom"][];
             weights: components["schemas"]["GroupWeight"][];
         };
+        Microphones: {
+            names: string[];
+            /** @description the row plays them */
+            now: boolean;
+            /**
+             * Format: double
+             * @description of its middle note, dBFS RMS
+             */
+            level: number;
+            /** Format: double */
+            decayS: number;
+            /**
+             * Format: double
+             * @description how far its tone lies from the mean of the others, dB
+             */
+            tone: number;
+            /**
+             * Format: double
+             * @description tone and room together, dB
+             */
+            apart: number;
+        };
         /** @description how strong the rows of a group are in a chord of all in forte, and what the table of strengths makes of them */
         GroupWeight: {
             group: components["schemas"]["Id"];
@@ -5457,6 +5495,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hall"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Microphones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                instrument: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the microphone positions of a row, measured, the nearest to the rows of its kind first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Microphones"][];
                 };
             };
             /** @description what went wrong */

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { Instrument } from "../../model/api";
 import { startWith } from "../../model/balance";
-import { tell, useApp } from "../../model/store";
+import { set, tell, useApp } from "../../model/store";
 
 const controls = [
   [1, "dynamics"],
@@ -19,6 +19,7 @@ export function Starts({ strengths }: { strengths: readonly number[] }) {
     return i?.kind === "sampled" ? [i] : [];
   });
   if (rows.length === 0) return null;
+  const choice = (i: Instrument) => i.patches.some((p) => (sheet.patches.byId.get(p)?.mics?.length ?? 0) > 1);
   const usual = new Map(sheet.settings.upbeat.map((c) => [c.number, c.value]));
   return (
     <section
@@ -32,6 +33,16 @@ export function Starts({ strengths }: { strengths: readonly number[] }) {
       {controls.map(([number, text]) => (
         <Value key={number} number={number} text={text} rows={rows} usual={usual.get(number)} />
       ))}
+      {rows.length === 1 && choice(rows[0]!) && (
+        <button
+          type="button"
+          className="button h-6"
+          title="Which microphone positions bring it nearest to the rows of its kind"
+          onClick={() => set({ dialog: "microphones" })}
+        >
+          Microphones…
+        </button>
+      )}
       <Curve strengths={strengths} row={rows[0]!} at={own(rows[0]!, 1) ?? usual.get(1)} />
     </section>
   );

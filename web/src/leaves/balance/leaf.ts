@@ -4,6 +4,7 @@ import { things } from "../../model/template";
 import { command, leaf } from "../leaf";
 import { Balance } from "./Balance";
 import { CalibrateDialog } from "./CalibrateDialog";
+import { MicsDialog } from "./MicsDialog";
 import { TrimsDialog } from "./TrimsDialog";
 
 export const balance = leaf({
@@ -16,7 +17,7 @@ export const balance = leaf({
     const heard = things(sheet.instruments).filter((i) => i.heard).length;
     return heard === 0 ? "nothing heard" : `${heard} heard`;
   },
-  dialogs: { "level-trims": TrimsDialog, calibrate: CalibrateDialog },
+  dialogs: { "level-trims": TrimsDialog, calibrate: CalibrateDialog, microphones: MicsDialog },
   doings: () => [
     command("Measure all rows", "", () => {
       show("balance");
