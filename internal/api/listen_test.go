@@ -150,6 +150,60 @@ func TestListening(t *testing.T) {
 	}, 10*time.Second, time.Millisecond)
 }
 
+// Rows are heard at a bus: the machine plays them into the lanes that they feed, and what
+// comes of them goes through faders and effects on the way there; an edit of something else
+// cuts nothing of what rings on.
+func TestListeningAtABus(t *testing.T) {
+	r := &playedRig{}
+	ada := serveOn(t, r).signedIn(t, "ada")
+	one := violins(t)
+	one.Folds = append(one.Folds, &template.Fold{ID: "f", Name: "Stems"})
+	one.Buses = append(one.Buses, &template.Bus{ID: "st", Kind: template.Stem, Fold: "f", Name: "Strings", GainDB: -6.0206, Routes: []template.Route{{To: one.TheMix().ID, Tap: template.Post}}, Runs: []template.BusEffect{{
+		Kind: template.EffectDelay, Set: map[string]float64{template.SetTime: 16, template.SetFeedback: 0, template.SetWet: 50, template.SetLowCut: template.NoLowCutHz, template.SetHighCut: template.NoHighCutHz},
+	}}})
+	one.Instruments[0].GainDB, one.Instruments[0].Routes = -12.0412, []template.Route{{To: "st", Tap: template.Post}}
+	id := ada.keep(t, one)
+	conn := ada.listen(t, id)
+	said := func(text string) {
+		require.NoError(t, conn.Write(context.Background(), websocket.MessageText, []byte(text)))
+	}
+	heard := func() render.Block {
+		for {
+			kind, data, err := conn.Read(context.Background())
+			require.NoError(t, err)
+			if kind == websocket.MessageBinary {
+				return *render.ReadStereo(data[8:])
+			}
+		}
+	}
+	last := func() (o rig.PlayOrder) {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		if len(r.orders) > 0 {
+			o = r.orders[len(r.orders)-1]
+		}
+		return o
+	}
+	said(`{"arm":{"rows":["i"],"as":"bus","bus":"st"}}`)
+	require.Eventually(t, func() bool { o := last(); return len(o.Rows) == 1 && len(o.Rows[0].Ways) == 1 }, 10*time.Second, time.Millisecond)
+	o := last()
+	require.Equal(t, 1, o.Lanes)
+	require.InDelta(t, .25, o.Rows[0].Ways[0].Left, 1e-5)
+	require.InDelta(t, .016, o.TailS, 1e-6, "blocks come for as long as it rings")
+	r.heard("m", rig.SoundBlock{Lanes: []*render.Block{{{.5}, {-.5}}}})
+	b := heard()
+	require.InDelta(t, .5*.5*.5, b[0][0], 1e-5, "half of it at once, at the fader")
+	require.InDelta(t, -.125, b[1][0], 1e-5)
+	require.Equal(t, 200, ada.do("POST", "/api/templates/"+id+"/changes", map[string]any{"base": 0, "change": map[string]any{"kind": "put", "sections": []any{map[string]any{"at": -1, "value": map[string]any{"id": "s", "name": "All strings"}}}}}).status)
+	time.Sleep(1100 * time.Millisecond) // rows are looked at every second
+	r.heard("m", rig.SoundBlock{Number: 1, Lanes: []*render.Block{nil}})
+	_ = heard()
+	r.heard("m", rig.SoundBlock{Number: 2, Lanes: []*render.Block{nil}})
+	_ = heard()
+	r.heard("m", rig.SoundBlock{Number: 3, Lanes: []*render.Block{nil}})
+	require.InDelta(t, .125, heard()[0][0], 1e-5, "the other half 768 frames later")
+}
+
 // What MIDI does not have ends the line, and says why; a stranger hears nothing; a flood is
 // cut.
 func TestListeningIsGuarded(t *testing.T) {

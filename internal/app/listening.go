@@ -90,10 +90,11 @@ type Listening struct {
 
 // graphPlan is what the graphs were made of, and how long they ring.
 type graphPlan struct {
-	revision int64
 	as       HeardAs
 	bus      template.ID
-	rows     []template.ID
+	rows     []*template.Instrument
+	buses    []*template.Bus
+	tempoBPM float64
 	lanes    int
 	tailS    float64
 	ways     func(*template.Instrument) []render.Way
@@ -289,10 +290,15 @@ func (l *Listening) follow() {
 	v := l.h.View()
 	l.mu.Lock()
 	ids, before, plan := l.ids, l.armed, l.plan
-	asked := graphPlan{revision: v.Revision, as: l.as, bus: l.bus, rows: ids}
+	asked := graphPlan{as: l.as, bus: l.bus, buses: v.Template.Buses, tempoBPM: v.Template.Settings.TempoBPM}
 	l.mu.Unlock()
+	for _, id := range ids {
+		if i := v.Template.Instrument(id); i != nil {
+			asked.rows = append(asked.rows, i)
+		}
+	}
 	armed := l.h.armed(v, ids)
-	anew := plan.revision != asked.revision || plan.as != asked.as || plan.bus != asked.bus || !slices.Equal(plan.rows, asked.rows)
+	anew := !plan.like(asked) // else what rings on would be cut by every edit of anything
 	if anew {
 		plan = l.planned(v, asked)
 	}
@@ -342,16 +348,10 @@ func (l *Listening) planned(v View, plan graphPlan) graphPlan {
 	if plan.as != HeardAtBus || len(plan.rows) == 0 {
 		return plan
 	}
-	var rows []*template.Instrument
-	for _, id := range plan.rows {
-		if i := v.Template.Instrument(id); i != nil {
-			rows = append(rows, i)
-		}
-	}
-	options := l.h.app.effectOptions(l.ctx, l.who, 60/v.Template.Settings.TempoBPM)
+	options := l.h.app.effectOptions(l.ctx, l.who, 60/plan.tempoBPM)
 	options.Parts = true
 	made := func() (*render.Graph, []render.Silence, error) {
-		return render.NewGraph(v.Proof.Fan, plan.bus, rows, options)
+		return render.NewGraph(v.Proof.Fan, plan.bus, plan.rows, options)
 	}
 	first, silent, err := made()
 	switch {
@@ -376,6 +376,11 @@ func (l *Listening) planned(v View, plan graphPlan) graphPlan {
 		return out
 	}
 	return plan
+}
+
+// like tells whether the graphs of both are the same.
+func (p graphPlan) like(o graphPlan) bool {
+	return p.as == o.as && p.bus == o.bus && p.tempoBPM == o.tempoBPM && slices.Equal(p.rows, o.rows) && slices.Equal(p.buses, o.buses)
 }
 
 // another is a graph for another machine; nil where rows are heard as they are.

@@ -22,8 +22,7 @@ var ErrTurnedAway = errors.New("the server does not take this credential; it may
 // ErrCrashed is how a stand-in ends that was told to crash.
 var ErrCrashed = errors.New("the simulated machine crashed, as it was told to")
 
-// RunHost dials in with a token and lets the machine follow its orders until
-// the context ends. It dials again for as long as the server is away.
+// RunHost is Drive for a stand-in, which fails in the ways it is told to.
 func RunHost(ctx context.Context, address, token string, machine *StandIn, log *slog.Logger) error {
 	if machine.Faults.CrashAfter > 0 {
 		var stop context.CancelFunc
@@ -32,7 +31,7 @@ func RunHost(ctx context.Context, address, token string, machine *StandIn, log *
 	}
 	if drop := machine.Faults.DropAfter; drop > 0 {
 		online, stop := context.WithTimeout(ctx, drop)
-		err := dialIn(online, address, token, machine, log)
+		err := Drive(online, address, token, machine, log)
 		stop()
 		if err != nil || ctx.Err() != nil {
 			return crashed(ctx, err)
@@ -44,7 +43,7 @@ func RunHost(ctx context.Context, address, token string, machine *StandIn, log *
 		case <-time.After(machine.Faults.DropFor):
 		}
 	}
-	return crashed(ctx, dialIn(ctx, address, token, machine, log))
+	return crashed(ctx, Drive(ctx, address, token, machine, log))
 }
 
 func crashed(ctx context.Context, err error) error {
@@ -54,7 +53,9 @@ func crashed(ctx context.Context, err error) error {
 	return err
 }
 
-func dialIn(ctx context.Context, address, token string, machine *StandIn, log *slog.Logger) error {
+// Drive dials in with a token and lets a machine follow its orders until the context ends. It
+// dials again for as long as the server is away.
+func Drive(ctx context.Context, address, token string, machine Machine, log *slog.Logger) error {
 	id, _, err := SplitToken(token)
 	if err != nil {
 		return err
@@ -83,7 +84,7 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if err != nil {
 		return fmt.Errorf("listen for orders: %w", err)
 	}
-	scans := newScanner(machine.ScanRoots, func(n ScanNews) {
+	scans := newScanner(machine.Roots(), func(n ScanNews) {
 		if data, err := json.Marshal(n); err != nil || conn.Publish(newsSubject(id), data) != nil {
 			log.Error("what a scan found can not be told", "error", err)
 		}
@@ -102,27 +103,26 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	if _, err = conn.Subscribe(zonesSubject(id), func(m *nats.Msg) { go scans.answerZones(m) }); err != nil {
 		return fmt.Errorf("listen for questions about patches: %w", err)
 	}
-	sounding := newStage(machine.ScanRoots, machine.SampleBytes, func(listener string, b SoundBlock) {
+	sounding := machine.Sound(func(listener string, b SoundBlock) {
 		_ = conn.Publish(soundSubject(id, listener), b.bytes()) // a lost block is heard as one
 	})
-	machine.sounds(sounding)
 	var playing sync.WaitGroup
 	defer playing.Wait()
 	ctx, hush := context.WithCancel(ctx)
 	defer hush()
-	playing.Go(func() { sounding.run(ctx) })
+	playing.Go(func() { sounding.Run(ctx) })
 	_, err = conn.Subscribe(playSubject(id), func(m *nats.Msg) {
 		var o PlayOrder
 		if err := json.Unmarshal(m.Data, &o); err != nil {
 			log.Error("what shall be played can not be read", "error", err)
 			return
 		}
-		sounding.follow(o)
+		sounding.Play(o)
 	})
 	if err != nil {
 		return fmt.Errorf("listen for what shall be played: %w", err)
 	}
-	if _, err = conn.Subscribe(performSubject(id), func(m *nats.Msg) { go sounding.answerPerform(m) }); err != nil {
+	if _, err = conn.Subscribe(performSubject(id), func(m *nats.Msg) { go answerPerform(sounding, m) }); err != nil {
 		return fmt.Errorf("listen for music to play: %w", err)
 	}
 	atOnce := make(chan struct{}, max(1, runtime.NumCPU()))
@@ -130,7 +130,7 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 		atOnce <- struct{}{}
 		go func() {
 			defer func() { <-atOnce }()
-			sounding.answerMeasure(m)
+			answerMeasure(sounding, m)
 		}()
 	}); err != nil {
 		return fmt.Errorf("listen for rows to measure: %w", err)
@@ -138,7 +138,7 @@ func dialIn(ctx context.Context, address, token string, machine *StandIn, log *s
 	return follow(ctx, conn, closed, id, machine)
 }
 
-func follow(ctx context.Context, conn *nats.Conn, closed <-chan struct{}, id string, machine *StandIn) error {
+func follow(ctx context.Context, conn *nats.Conn, closed <-chan struct{}, id string, machine Machine) error {
 	report := func() {
 		if data, err := json.Marshal(machine.Report()); err == nil {
 			_ = conn.Publish(reportSubject(id), data) // a lost report is followed by another

@@ -48,12 +48,12 @@ const measureWithin = zonesWithin
 const mostTestSeconds = 600
 
 // answerMeasure answers one question.
-func (s *stage) answerMeasure(m *nats.Msg) {
+func answerMeasure(s Sounding, m *nats.Msg) {
 	var ask MeasureAsk
 	var answer measureAnswer
 	err := json.Unmarshal(m.Data, &ask)
 	if err == nil {
-		answer.Heard, err = s.measure(ask)
+		answer.Heard, err = s.Measure(ask)
 	}
 	if err != nil {
 		answer.Reason = err.Error()
@@ -63,7 +63,8 @@ func (s *stage) answerMeasure(m *nats.Msg) {
 	}
 }
 
-func (s *stage) measure(ask MeasureAsk) (*template.Heard, error) {
+// Measure plays the test of a row by itself.
+func (s *stage) Measure(ask MeasureAsk) (*template.Heard, error) {
 	schedule := calibrate.Alone(ask.Row)
 	if schedule.Seconds > mostTestSeconds {
 		return nil, fmt.Errorf("the test of %s takes %.0f s; at most %d are played", ask.Row.Name, schedule.Seconds, mostTestSeconds)

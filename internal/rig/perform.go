@@ -100,13 +100,13 @@ type openedFiles struct {
 const performanceGone = time.Minute
 
 // answerPerform answers one ask.
-func (s *stage) answerPerform(m *nats.Msg) {
+func answerPerform(s Sounding, m *nats.Msg) {
 	var ask PerformAsk
 	var done Performed
 	err := json.Unmarshal(m.Data, &ask)
 	lanes := 0
 	if err == nil {
-		done, lanes, err = s.perform(ask)
+		done, lanes, err = s.Perform(ask)
 	}
 	head := performHead{Reasons: done.Reasons, Count: done.Count, Lanes: lanes}
 	if err != nil {
@@ -131,7 +131,8 @@ func (s *stage) answerPerform(m *nats.Msg) {
 	_ = m.Respond(append(append(out, text...), sound...))
 }
 
-func (s *stage) perform(ask PerformAsk) (Performed, int, error) {
+// Perform makes the next piece of a performance.
+func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	p, err := s.performanceOf(ask)
 	if p == nil || err != nil {
 		return Performed{}, 0, err

@@ -186,8 +186,8 @@ func (s *stage) openPatch(p PatchLoad) (*sampler.Patch, error) {
 	return nil, err
 }
 
-// follow takes an order of a listener.
-func (s *stage) follow(o PlayOrder) {
+// Play takes an order of a listener.
+func (s *stage) Play(o PlayOrder) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	defer s.wake()
@@ -308,8 +308,8 @@ const blockTime = SoundFrames * time.Second / SoundRateHz
 // them are lost.
 const mostBehind = 6
 
-// run sounds until the context ends. It sleeps while nobody plays.
-func (s *stage) run(ctx context.Context) {
+// Run sounds until the context ends. It sleeps while nobody plays.
+func (s *stage) Run(ctx context.Context) {
 	defer s.store.Close()
 	for {
 		select {

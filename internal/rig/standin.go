@@ -65,11 +65,16 @@ func NewStandIn(memoryMiB, diskMiBs, speed float64, faults Faults) *StandIn {
 		held: map[string]*held{}, changed: make(chan struct{}, 1)}
 }
 
-// sounds says what sounds of the machine.
-func (s *StandIn) sounds(stage *stage) {
+// Roots are the folders that may be scanned.
+func (s *StandIn) Roots() []string { return s.ScanRoots }
+
+// Sound makes what sounds of the machine: the patches in its folders, played by the sampler.
+func (s *StandIn) Sound(tell func(string, SoundBlock)) Sounding {
+	stage := newStage(s.ScanRoots, s.SampleBytes, tell)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.stage = stage
+	return stage
 }
 
 // Follow takes new orders: what is no longer wanted is rested at once, what

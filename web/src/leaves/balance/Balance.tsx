@@ -6,7 +6,7 @@ import type { Id, Instrument } from "../../model/api";
 import { type BalanceRow, type Measuring, measure, measuringState, stopMeasuring, trimBy } from "../../model/balance";
 import { computed } from "../../model/queries";
 import { remember, remembered, select, set, tell, useApp } from "../../model/store";
-import { pathOf, plural, rowTint, type Sheet, wait } from "../../model/template";
+import { pathOf, plural, rowTint, type Sheet, things, wait } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
 import { HallView } from "./HallView";
@@ -86,6 +86,22 @@ export function Balance() {
               >
                 The selection ({selection.size})
               </DropdownMenu.Item>
+              <DropdownMenu.Sub>
+                <DropdownMenu.SubTrigger className="menu-item">Rows of a library ▸</DropdownMenu.SubTrigger>
+                <DropdownMenu.Portal>
+                  <DropdownMenu.SubContent className="floating max-h-80 overflow-y-auto p-1" sideOffset={4}>
+                    {things(sheet.libraries).map((l) => (
+                      <DropdownMenu.Item
+                        key={l.id}
+                        className="menu-item"
+                        onSelect={() => void begin(rowsOf(sheet, l.id))}
+                      >
+                        {l.name}
+                      </DropdownMenu.Item>
+                    ))}
+                  </DropdownMenu.SubContent>
+                </DropdownMenu.Portal>
+              </DropdownMenu.Sub>
               <DropdownMenu.Item
                 className="menu-item"
                 disabled={ready.length === 0}
@@ -209,6 +225,12 @@ function Progress({ m }: { m: Measuring }) {
     </div>
   );
 }
+
+/** rowsOf are the rows that play patches of a library. */
+const rowsOf = (sheet: Sheet, library: Id): Id[] =>
+  things(sheet.instruments)
+    .filter((i) => i.patches.some((p) => sheet.patches.byId.get(p)?.library === library))
+    .map((i) => i.id);
 
 /** linesOf puts rows under what they stand in. */
 function linesOf(sheet: Sheet, rows: readonly BalanceRow[], by: By): Line[] {
