@@ -127,14 +127,12 @@ func (d *Desk) Measure(ctx context.Context, studio, machine string, ask MeasureA
 	if err != nil {
 		return nil, fmt.Errorf("measure %s: %w", ask.Row.Name, err)
 	}
-	ctx, stop := context.WithTimeout(ctx, measureWithin+time.Duration(len(ask.Messages))*50*time.Millisecond)
-	defer stop()
-	m, err := d.conn.RequestWithContext(ctx, measureSubject(credential), data)
+	m, err := d.request(ctx, studio, machine, measureSubject(credential), data, measureWithin+time.Duration(len(ask.Messages))*50*time.Millisecond)
 	if err != nil {
 		return nil, fmt.Errorf("measure %s: %w", ask.Row.Name, err)
 	}
 	var answer measureAnswer
-	if err := json.Unmarshal(m.Data, &answer); err != nil {
+	if err := json.Unmarshal(m, &answer); err != nil {
 		return nil, fmt.Errorf("read what was measured of %s: %w", ask.Row.Name, err)
 	}
 	if answer.Reason != "" || answer.Heard == nil {

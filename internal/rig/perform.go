@@ -286,13 +286,11 @@ func (d *Desk) Perform(ctx context.Context, studio, machine string, ask PerformA
 		}
 		return Performed{}, nil
 	}
-	ctx, stop := context.WithTimeout(ctx, performWithin)
-	defer stop()
-	m, err := d.conn.RequestWithContext(ctx, performSubject(credential), data)
+	m, err := d.request(ctx, studio, machine, performSubject(credential), data, performWithin)
 	if err != nil {
-		return Performed{}, fmt.Errorf("perform: %w", err)
+		return Performed{}, err
 	}
-	return readPerformed(m.Data)
+	return readPerformed(m)
 }
 
 var errNotPerformed = errors.New("what the machine played can not be read")

@@ -20,7 +20,7 @@ func TestAHostPerforms(t *testing.T) {
 	d, heard := openDesk(t)
 	machine := rig.NewStandIn(1000, 1000, 50, rig.Faults{})
 	machine.ScanRoots = []string{library(t)}
-	defer host(t, d, machine)()
+	stop := host(t, d, machine)
 	until(t, heard, "here", func(x told) bool { return len(x.report.ScanRoots) > 0 })
 	ctx := context.Background()
 	gone := toneLoad("t/gone")
@@ -98,4 +98,7 @@ func TestAHostPerforms(t *testing.T) {
 		_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: string(rune('a' + n)), Begin: true, Lanes: 1})
 	}
 	require.ErrorContains(t, err, "pieces already")
+	stop()
+	_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "me", Begin: true, Lanes: 1})
+	require.ErrorContains(t, err, "its host is away")
 }

@@ -1,6 +1,7 @@
 package rig
 
 import (
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
@@ -127,6 +128,41 @@ func (d *Desk) credentialOf(studio, machine string) (string, error) {
 		}
 	}
 	return "", errAway
+}
+
+// lookEvery is how often it is looked whether a host that is asked something is still there.
+const lookEvery = 500 * time.Millisecond
+
+// request asks the host of a machine and waits for its answer, for as long as it is there.
+func (d *Desk) request(ctx context.Context, studio, machine, subject string, data []byte, within time.Duration) ([]byte, error) {
+	ctx, stop := context.WithTimeout(ctx, within)
+	defer stop()
+	ctx, away := context.WithCancelCause(ctx)
+	defer away(nil)
+	go func() {
+		tick := time.NewTicker(lookEvery)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				if _, err := d.credentialOf(studio, machine); err != nil {
+					away(err)
+				}
+			}
+		}
+	}()
+	m, err := d.conn.RequestWithContext(ctx, subject, data)
+	switch {
+	case err == nil:
+		return m.Data, nil
+	case errors.Is(err, nats.ErrNoResponders), errors.Is(context.Cause(ctx), errAway):
+		return nil, errAway
+	case errors.Is(err, context.DeadlineExceeded):
+		return nil, fmt.Errorf("its host did not answer within %s", within)
+	}
+	return nil, err
 }
 
 // Play sends an order to the host of a machine.
