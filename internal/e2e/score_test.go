@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/require"
 
@@ -107,6 +108,14 @@ func TestARowIsHeardInItsHall(t *testing.T) {
 // back by undo; a filter is added beside it; and the stems still add up.
 func TestEffectsOfABus(t *testing.T) {
 	p := enter(t, 1280, 800)
+	p.unfold("orchestra", "routing")
+	p.click(`[data-row="Flute 1 long"]`)
+	pan := p.see(`[aria-label="Pan of Flute 1 long"]`)
+	require.NoError(t, pan.SelectAllText())
+	require.NoError(t, pan.Input("30 left"))
+	p.changing(func() { p.keys(input.Enter) })
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label="Pan of Flute 1 long"]').value === "30 left"`)))
+	p.undo(1)
 	p.unfold("routing")
 	p.click(`[data-node="Hall, High winds"]`)
 	p.seeText(`[data-part=effects]`, "hall 2.8 s")

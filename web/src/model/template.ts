@@ -265,3 +265,20 @@ export function played({ instruments }: Pick<Sheet, "instruments">): number {
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 }
+
+/** panText writes a pan, -1 left to 1 right: middle, 30 left, 100 right. */
+export function panText(pan: number): string {
+  const share = Math.round(Math.abs(pan) * 100);
+  return share === 0 ? "middle" : `${share} ${pan < 0 ? "left" : "right"}`;
+}
+
+/** readPan reads what panText writes, shorter words for it, and -30 or 30; null for what is
+ * none. */
+export function readPan(text: string): number | null {
+  if (/^\s*(m|middle|c)\s*$/i.test(text)) return 0;
+  const m = /^\s*(?:(l|r)\s*)?([-−+]?\d+(?:[.,]\d+)?)\s*(?:(l|r)[a-z]*)?\s*$/i.exec(text);
+  if (!m) return null;
+  const share = Number(m[2]!.replace("−", "-").replace(",", "."));
+  const pan = ((m[1] ?? m[3])?.toLowerCase() === "l" ? -share : share) / 100;
+  return Math.abs(pan) <= 1 ? pan : null;
+}

@@ -6,7 +6,7 @@ import { change } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { within } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
-import { db, pathOf, type Sheet, tintOf, tintVar } from "../../model/template";
+import { db, panText, pathOf, type Sheet, tintOf, tintVar } from "../../model/template";
 import { useSize } from "../../parts/useSize";
 
 type Standing = Schemas["Standing"];
@@ -260,7 +260,7 @@ function Figures({
             <td>{s.distanceM.toFixed(1)} m</td>
             <td>{s.delayMs.toFixed(0)} ms</td>
             <td>{db(Math.round(s.directDb * 10) / 10)}</td>
-            <td>{side(s.pan)}</td>
+            <td>{panText(s.pan)}</td>
             <td className="pl-3 text-left">
               {s.sends.map((x) => (
                 <span key={x.room} className="mr-2 whitespace-nowrap">
@@ -274,8 +274,3 @@ function Figures({
     </table>
   );
 }
-
-const side = (pan: number) => {
-  const n = Math.round(Math.abs(pan) * 100);
-  return n === 0 ? "middle" : `${n} ${pan < 0 ? "left" : "right"}`;
-};

@@ -10,7 +10,7 @@ import { hearScoreAt, performing, usePerforming } from "../../model/performing";
 import { computed } from "../../model/queries";
 import { arm, hearAt, useSounding } from "../../model/sounding";
 import { select, set, useApp } from "../../model/store";
-import { db, things } from "../../model/template";
+import { db, panText, readPan, things } from "../../model/template";
 import { EffectList } from "../../parts/EffectList";
 
 type Route = Schemas["Route"];
@@ -33,6 +33,8 @@ export function Inspector() {
   const first = sheet.instruments.byId.get(rows[0]!)!;
   const putFader = (gainDb: number, base: number) =>
     void change({ kind: "edit", edits: rows.map((id) => ({ id, gainDb })) }, base);
+  const putPan = (pan: number, base: number) =>
+    void change({ kind: "edit", edits: rows.map((id) => ({ id, pan })) }, base);
   return (
     <section
       className="max-h-[40%] shrink-0 overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
@@ -45,6 +47,9 @@ export function Inspector() {
         </h3>
         <span className="ml-auto flex items-center gap-1 text-soft">
           fader <Level value={first.gainDb} keep={putFader} label={`Fader of ${first.name}, dB`} />
+        </span>
+        <span className="flex items-center gap-1 text-soft">
+          pan <Pan value={first.pan ?? 0} keep={putPan} label={`Pan of ${first.name}`} />
         </span>
       </div>
       <Routes from={rows} routes={first.routes} />
@@ -280,6 +285,37 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
         ))}
       </select>
     </div>
+  );
+}
+
+/** Pan edits where a row stands between the sides: middle, 30 left. */
+function Pan({ value, keep, label }: { value: number; keep: (pan: number, base: number) => void; label: string }) {
+  const [text, setText] = useState<string | null>(null);
+  const [base, setBase] = useState(0);
+  return (
+    <input
+      aria-label={label}
+      title="middle, 1 to 100 left, or 1 to 100 right; every way of the row has it"
+      className="field w-20 text-right"
+      value={text ?? panText(value)}
+      onFocus={() => {
+        setText(panText(value));
+        setBase(seen());
+      }}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => {
+        const pan = readPan(text ?? "");
+        setText(null);
+        if (pan !== null && pan !== value) keep(pan, base);
+      }}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") {
+          setText(null);
+          e.stopPropagation();
+        }
+      }}
+    />
   );
 }
 
