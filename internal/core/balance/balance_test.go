@@ -124,6 +124,7 @@ func TestSince(t *testing.T) {
 		{with(func(h *template.Heard) { h.StartMs, h.Cents = 60, &tuned }), []string{"50 ms later", "14 cents higher"}},
 		{with(func(h *template.Heard) { h.Noise = -70 }), []string{"20 dB noisier"}},
 		{with(func(h *template.Heard) { h.Silent = true }), []string{"is silent now"}},
+		{with(func(h *template.Heard) { h.Clicks = 3 }), []string{"clicks now, 3 times in a note"}},
 		{with(func(h *template.Heard) { h.Clipped, h.Alike = true, [][2]string{{"long", "trill"}} }), []string{"clips now", "long and trill sound the same now"}},
 		{with(func(h *template.Heard) { h.Fault = "the recording ends before it" }), []string{"could not be measured: the recording ends before it"}},
 	} {

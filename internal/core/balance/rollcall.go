@@ -51,6 +51,9 @@ func Since(before, now *template.Heard) []string {
 	if now.Clipped && !before.Clipped {
 		say("clips now")
 	}
+	if now.Clicks > 0 && before.Clicks == 0 { // strokes of a roll were there before
+		say("clicks now, %d times in a note", now.Clicks)
+	}
 	for _, pair := range now.Alike {
 		if !hasPair(before.Alike, pair) {
 			say("%s and %s sound the same now", pair[0], pair[1])

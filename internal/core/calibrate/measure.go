@@ -34,6 +34,7 @@ type Figures struct {
 	Alike    [][2]string // articulations that sound the same
 	Silent   bool
 	Clipped  bool
+	Clicks   int    // in the middle note, while it holds
 	Fault    string // why nothing of it could be measured; empty when it was
 }
 
@@ -193,6 +194,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 				f.starts(sound, rec.RateHz(), max(f.Noise, dsp.PowerDB(power(before))))
 				f.pitch(sum(steady), rec.RateHz(), e.Key)
 				f.Octaves = dsp.Octaves(sum(steady), rec.RateHz())
+				f.Clicks = dsp.Clicks(sum(steady), rec.RateHz())
 			}
 			if strength == 2 {
 				if err := f.strong(rec, from, e.Seconds); err != nil {
@@ -365,7 +367,7 @@ func near(a, b []float64) bool {
 func (f Figures) Heard(by template.HeardBy, on string) *template.Heard {
 	h := &template.Heard{
 		By: by, On: on, Levels: f.Levels, Peak: f.Peak, Noise: f.Noise, StartMs: f.StartMs, HalfMs: f.HalfMs, DecayS: f.DecayS,
-		Position: f.Position, Width: f.Width, Octaves: f.Octaves, Alike: f.Alike, Silent: f.Silent, Clipped: f.Clipped, Fault: f.Fault,
+		Position: f.Position, Width: f.Width, Octaves: f.Octaves, Alike: f.Alike, Silent: f.Silent, Clipped: f.Clipped, Clicks: f.Clicks, Fault: f.Fault,
 	}
 	if !math.IsNaN(f.Cents) && !f.Silent && f.Fault == "" {
 		h.Cents = &f.Cents

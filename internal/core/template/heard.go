@@ -33,7 +33,8 @@ type Heard struct {
 	Alike    [][2]string `json:"alike,omitempty"` // articulations that sound the same
 	Silent   bool        `json:"silent,omitempty"`
 	Clipped  bool        `json:"clipped,omitempty"`
-	Fault    string      `json:"fault,omitempty"` // why nothing of it could be measured
+	Clicks   int         `json:"clicks,omitempty"` // in the middle note, while it holds; strokes of a roll count, too
+	Fault    string      `json:"fault,omitempty"`  // why nothing of it could be measured
 }
 
 // Sounds tells whether the row was heard: its figures say something.
@@ -45,6 +46,9 @@ const (
 	MaxTrimDB = 24.0
 )
 
+// mostClicks bounds the clicks of a note.
+const mostClicks = 1_000_000
+
 // mostAlike bounds the pairs of articulations that are kept.
 const mostAlike = 100
 
@@ -53,6 +57,9 @@ func (v *validator) heard(n int, h *Heard) {
 	fail := func(field, reason string) { v.fail(at("instruments", n, "heard."+field), "%s", reason) }
 	if h.By != ByStandIn && h.By != ByCalibration {
 		fail("by", fmt.Sprintf("%q is not a way of measuring", h.By))
+	}
+	if h.Clicks < 0 || h.Clicks > mostClicks {
+		fail("clicks", fmt.Sprintf("%d clicks are outside 0 to %d", h.Clicks, mostClicks))
 	}
 	if len(h.On) > 40 || len(h.Fault) > 300 || len(h.Alike) > mostAlike {
 		fail("on", "what was measured says too much")

@@ -2100,6 +2100,8 @@ export interface components {
             alike?: string[][];
             silent?: boolean;
             clipped?: boolean;
+            /** @description in the middle note, while it holds */
+            clicks?: number;
             fault?: string;
         };
         /** @description recorded audio that stands in for an instrument */
