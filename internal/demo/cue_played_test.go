@@ -192,10 +192,12 @@ func BenchmarkAllRowsOpen(b *testing.B) {
 					continue
 				}
 				_, err := sampler.Open(store, sampler.File{Place: string(p.Library), Folder: os.DirFS(filepath.Join(dir, lantern.Index().Libraries[p.Library].Name)), Source: *p.Source})
-				require.NoError(b, err)
-				rows++
+				if err == nil { // some have a fault on purpose
+					rows++
+				}
 			}
 		}
+		require.Greater(b, rows, 400)
 		b.ReportMetric(float64(rows), "patches")
 		b.ReportMetric(float64(store.Bytes())/(1<<20), "MiB")
 		store.Close()
