@@ -142,7 +142,9 @@ func (p *performer) heard(play int) (left []float64, silent []render.Silence) {
 
 // fourBars is a piece at 60 to the minute: a note on each bar of 4/4, for Violins 1, and one
 // for somebody who is not there.
-func fourBars(t *testing.T) []byte {
+func fourBars(t *testing.T) []byte { return bars(t, 4) }
+
+func bars(t *testing.T, many int) []byte {
 	t.Helper()
 	time, err := tempo.NewTime(480, []tempo.Change{{Tick: 0, Quarter: 1_000_000}}, nil)
 	require.NoError(t, err)
@@ -151,8 +153,8 @@ func fourBars(t *testing.T) []byte {
 		return []articulation.Message{{Tick: at, Status: articulation.NoteOn, Channel: 1, Data1: key, Data2: 127}, {Tick: at + 2400, Status: articulation.NoteOff, Channel: 1, Data1: key, Data2: 64}}
 	}
 	var violins []articulation.Message
-	for bar := 1; bar <= 4; bar++ {
-		violins = append(violins, note(bar, 60+bar)...)
+	for bar := 1; bar <= many; bar++ {
+		violins = append(violins, note(bar, 60+bar%12)...)
 	}
 	slices.SortStableFunc(violins, func(a, b articulation.Message) int { return int(a.Tick - b.Tick) })
 	var b bytes.Buffer
@@ -273,6 +275,26 @@ func TestPerformingAndItsFaults(t *testing.T) {
 		defer r.mu.Unlock()
 		return len(r.sessions) == 0
 	}, 10*time.Second, time.Millisecond)
+}
+
+// A piece of a minute and more plays to its end, a note on every bar.
+func TestPerformingALongPiece(t *testing.T) {
+	ada := serveOn(t, &clickRig{}).signedIn(t, "ada")
+	one := violins(t)
+	one.Patches[0].Dynamics, one.Patches[0].Map = template.DynamicsNone, nil
+	one.Instruments[0].Routes = []template.Route{{To: one.TheMix().ID, Tap: template.Post}}
+	p := ada.perform(t, ada.keep(t, one))
+	const many = 20
+	require.NoError(t, p.conn.Write(context.Background(), websocket.MessageBinary, bars(t, many)))
+	require.NotNil(t, p.told(nil).Piece)
+	p.say(`{"play":{"number":1,"bar":1}}`)
+	require.NotNil(t, p.told(nil).Began)
+	left, silent := p.heard(1)
+	require.Len(t, silent, 0)
+	for bar := range many {
+		require.InDelta(t, 1, left[bar*4*48_000], 1e-6, "bar %d", bar+1)
+	}
+	require.Greater(t, len(left), many*4*48_000)
 }
 
 func TestPerformingIsGuarded(t *testing.T) {
