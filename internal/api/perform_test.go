@@ -33,7 +33,8 @@ type clickRig struct {
 	mu       sync.Mutex
 	sessions map[string]*clicks
 	closed   int
-	dies     int // after so many pieces; never with 0
+	slow     chan struct{} // closed by the next begin, which waits until it is given up
+	dies     int           // after so many pieces; never with 0
 }
 
 type clicks struct {
@@ -42,9 +43,18 @@ type clicks struct {
 	notes             []rig.PerformMessage
 }
 
-func (c *clickRig) Perform(_ context.Context, _, _ string, ask rig.PerformAsk) (out rig.Performed, err error) {
+func (c *clickRig) Perform(ctx context.Context, _, _ string, ask rig.PerformAsk) (out rig.Performed, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if ask.Begin && c.slow != nil {
+		c.sessions[ask.Session] = &clicks{lanes: ask.Lanes}
+		close(c.slow)
+		c.slow = nil
+		c.mu.Unlock()
+		<-ctx.Done()
+		c.mu.Lock()
+		return out, ctx.Err()
+	}
 	if c.sessions == nil {
 		c.sessions = map[string]*clicks{}
 	}
@@ -267,8 +277,18 @@ func TestPerformingAndItsFaults(t *testing.T) {
 	r.mu.Lock()
 	r.dies = 0
 	r.mu.Unlock()
+	began3 := make(chan struct{})
+	r.mu.Lock()
+	r.slow = began3
+	r.mu.Unlock()
 	p.say(`{"play":{"number":3,"bar":1}}`)
-	require.NotNil(t, p.told(nil).Began)
+	<-began3
+	p.say(`{"play":{"number":4,"bar":1}}`) // before the machines have begun: they are told that the other ends
+	for began = nil; began == nil; began = p.told(nil).Began {
+	}
+	r.mu.Lock()
+	require.Len(t, r.sessions, 1)
+	r.mu.Unlock()
 	require.NoError(t, p.conn.CloseNow()) // the browser is gone: the machines are told
 	require.Eventually(t, func() bool {
 		r.mu.Lock()

@@ -78,10 +78,10 @@ type voiceOnStage struct {
 // as far as send has room.
 func (h *Hot) Perform(ctx context.Context, p Person, s *Scored, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
 	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s.score, view: s.view, ask: ask, send: send, tell: tell, lanes: 1}
+	defer x.close() // machines may have begun when preparing ends in the middle
 	if err := x.prepare(ctx); err != nil {
 		return err
 	}
-	defer x.close()
 	return x.play(ctx)
 }
 
@@ -140,10 +140,13 @@ func (x *Performance) prepare(ctx context.Context) error {
 	}
 	x.total = int(math.Ceil((float64(last)/rig.SoundRateHz + tail) * rig.SoundRateHz / render.Frames))
 	x.begin(ctx, &silent)
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
 	x.tell(PerformTold{Began: &Began{
 		Bar: int(s.Time.Bars.At(from)), Second: s.Seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
 	}, Silent: silent})
-	return ctx.Err()
+	return nil
 }
 
 // releaseS is how long the last notes are heard to die away, s, and mostTailS how long what
@@ -307,11 +310,7 @@ func (x *Performance) piece(ctx context.Context, at, blocks int) [][]*render.Blo
 				case out[n][lane] == nil:
 					out[n][lane] = b
 				default:
-					for c := range b {
-						for k, v := range b[c] {
-							out[n][lane][c][k] += v
-						}
-					}
+					out[n][lane].Add(b, 1)
 				}
 			}
 		}

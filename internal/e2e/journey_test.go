@@ -223,7 +223,7 @@ func accessible(t *testing.T, theme string) {
 	p.click(`[data-effect=hall] [aria-expanded]`)
 	p.see(`[data-effect=hall] [aria-label="decay, s"]`)
 	check(p, "html", "a score, and effects", theme)
-	p.see(`[aria-label="Put the music away"]`).MustClick()
+	p.see(`[aria-label="Close the score"]`).MustClick()
 	p.unfold("balance")
 	for _, view := range []string{"levels", "strengths", "hall", "headroom"} {
 		p.press(view)

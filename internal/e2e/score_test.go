@@ -57,7 +57,7 @@ func TestAScoreIsHeard(t *testing.T) {
 	p.press("Play")
 	p.scoreSounds("everybody plays", func(db float64) bool { return db > -40 && db < 0 })
 	t.Log("first heard after", time.Since(began))
-	p.press("Hold")
+	p.press("Pause")
 	p.scoreSounds("held", silent)
 	held := p.figure(`[data-second]`, "data-second")
 	time.Sleep(300 * time.Millisecond)
@@ -79,7 +79,7 @@ func TestAScoreIsHeard(t *testing.T) {
 	require.Less(t, stopped, 80.0, "before its end")
 	p.seeText(`[data-part=score] button`, "Play")
 	t.Log("gaps:", p.figure(`[data-score-gaps]`, "data-score-gaps"))
-	p.see(`[aria-label="Put the music away"]`).MustClick()
+	p.see(`[aria-label="Close the score"]`).MustClick()
 	p.gone(`[data-part=score]`)
 }
 

@@ -24,7 +24,7 @@ func (p *person) shootScore(dir string) {
 	p.click(`[data-effect=hall] [aria-expanded]`)
 	p.see(`[data-effect=hall] [aria-label="decay, s"]`)
 	p.shoot(dir, "score-day.png")
-	p.see(`[aria-label="Put the music away"]`).MustClick()
+	p.see(`[aria-label="Close the score"]`).MustClick()
 	p.gone(`[data-part=score]`)
 	p.unfold("seating", "calls")
 }

@@ -81,6 +81,7 @@ func performSubject(credential string) string { return "rig." + credential + ".p
 // performance is music that a host plays ahead.
 type performance struct {
 	mu     sync.Mutex // held while a piece is made; nothing else waits for it
+	ended  bool       // what comes later opens nothing any more
 	lanes  int
 	print  bool
 	rows   []render.Seat
@@ -139,6 +140,9 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	if p.ended {
+		return Performed{}, 0, errNotKnown
+	}
 	if ask.Begin {
 		if ask.Lanes < 1 || ask.Lanes > MostPerformLanes {
 			return Performed{}, 0, fmt.Errorf("%d lanes; 1 to %d can be", ask.Lanes, MostPerformLanes)
@@ -166,14 +170,25 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	return out, p.lanes, nil
 }
 
+var errNotKnown = errors.New("the machine no longer knows of this music; it begins anew")
+
+// closedKept is how many sessions are remembered that were closed, so that an ask that is
+// overtaken by its own end does not begin them anew.
+const closedKept = 64
+
 // performanceOf finds a performance, or makes it; nil once it is closed.
 func (s *stage) performanceOf(ask PerformAsk) (*performance, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	p := s.performances[ask.Session]
 	switch {
+	case slices.Contains(s.closed, ask.Session):
+		return nil, errNotKnown
 	case ask.Close:
 		delete(s.performances, ask.Session)
+		if s.closed = append(s.closed, ask.Session); len(s.closed) > closedKept {
+			s.closed = s.closed[1:]
+		}
 		if p != nil {
 			p.expire.Stop()
 			go p.end()
@@ -183,7 +198,7 @@ func (s *stage) performanceOf(ask PerformAsk) (*performance, error) {
 		p.expire.Reset(performanceGone)
 		return p, nil
 	case !ask.Begin:
-		return nil, errors.New("the machine no longer knows of this music; it begins anew")
+		return nil, errNotKnown
 	case len(s.performances) >= mostPerformances:
 		return nil, fmt.Errorf("the machine plays %d pieces already; stop one", mostPerformances)
 	}
@@ -204,7 +219,7 @@ func (s *stage) performanceOf(ask PerformAsk) (*performance, error) {
 func (p *performance) end() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.rows = nil
+	p.rows, p.ended = nil, true
 	p.forget(func(*openedFiles) bool { return true })
 }
 

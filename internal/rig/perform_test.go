@@ -92,6 +92,8 @@ func TestAHostPerforms(t *testing.T) {
 		_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "me", Blocks: 1})
 		return err != nil
 	}, 10*time.Second, time.Millisecond)
+	_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "me", Begin: true, Lanes: 1})
+	require.ErrorContains(t, err, "no longer knows", "an ask that its own end has overtaken")
 	_, err = d.Perform(ctx, "s", "Rowan", rig.PerformAsk{Session: "me", Blocks: 1})
 	require.Error(t, err, "nobody there")
 	for n := range 20 {

@@ -29,6 +29,7 @@ type stage struct {
 	opened       map[string]*opened
 	listeners    map[string]*listener
 	performances map[string]*performance // by their sessions
+	closed       []string                // sessions of performances, the oldest first
 	awake        chan struct{}
 }
 

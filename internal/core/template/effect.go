@@ -109,7 +109,7 @@ var EffectTypes = []EffectType{
 		{Name: SetTime, Words: "time", Unit: "ms", Low: 1, High: 4000, Usual: 420},
 		{Name: SetQuarters, Words: "note length", Unit: "quarters", Low: 0, High: 8, Usual: 0, Choice: true},
 		{Name: SetFeedback, Words: "feedback", Unit: "%", Low: 0, High: 95, Usual: 30},
-		{Name: SetCross, Words: "sides in turn", Low: 0, High: 1, Usual: 0, Choice: true},
+		{Name: SetCross, Words: "ping-pong", Low: 0, High: 1, Usual: 0, Choice: true},
 	}, cuts(100, 6000), []Parameter{wet, level})},
 	{Kind: EffectFilter, Words: "filter", Parameters: append(cuts(NoLowCutHz, NoHighCutHz),
 		Parameter{Name: SetLowHz, Words: "low shelf", Unit: "Hz", Low: 20, High: 2000, Usual: 120},
@@ -127,7 +127,7 @@ var EffectTypes = []EffectType{
 	{Kind: EffectLimiter, Words: "limiter", OnMix: true, Parameters: []Parameter{
 		{Name: SetCeiling, Words: "ceiling, true peak", Unit: "dBFS", Low: -12, High: 0, Usual: -1},
 		{Name: SetRelease, Words: "release", Unit: "ms", Low: 10, High: 1000, Usual: 120},
-		{Name: SetLevel, Words: "level into it", Unit: "dB", Low: -12, High: 24, Usual: 0},
+		{Name: SetLevel, Words: "input level", Unit: "dB", Low: -12, High: 24, Usual: 0},
 	}},
 }
 

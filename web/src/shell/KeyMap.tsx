@@ -10,7 +10,7 @@ const keys = (): readonly (readonly [string, string])[] => [
   ["Ctrl K or /", "find instruments, articulations, sections, stems, machines, calls, commands"],
   ...leaves.flatMap((l) => l.keys ?? []),
   ["H, Shift H", "play and hear the selection; let every row go"],
-  ["Space", "play a score that is open, or hold it"],
+  ["Space", "play or pause the open score"],
   ["Escape", "stop everything that sounds"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   [".", "the marks and their remedies"],

@@ -44,7 +44,7 @@ function What() {
         <button
           type="button"
           className="ml-auto grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-band"
-          aria-label="Put the music away"
+          aria-label="Close the score"
           onClick={closeScore}
         >
           <X size={13} aria-hidden="true" />
@@ -54,7 +54,7 @@ function What() {
         <button
           type="button"
           className="button h-6"
-          aria-label="To the beginning"
+          aria-label="Back to the start"
           disabled={!piece}
           onClick={() => seek(0)}
         >
@@ -65,10 +65,10 @@ function What() {
           className="button button-main h-6 w-20 justify-center"
           disabled={!piece}
           onClick={toggle}
-          title="Play, or hold (space)"
+          title="Play or pause (space)"
         >
           {state === "playing" ? <Pause size={12} aria-hidden="true" /> : <Play size={12} aria-hidden="true" />}
-          {state === "playing" ? "Hold" : "Play"}
+          {state === "playing" ? "Pause" : "Play"}
         </button>
         {piece && <span className="truncate text-soft">{plural(piece.rows.length, "row")}</span>}
       </div>
@@ -227,7 +227,7 @@ function Loud() {
       </span>
       <LevelMeter rms={rms} peak={peak} />
       <p className="text-soft" data-score-gaps={gaps}>
-        {gaps > 0 ? plural(gaps, "gap") : pace ? `made ${pace.toFixed(1)} times as fast` : ""}
+        {gaps > 0 ? plural(gaps, "gap") : pace ? `rendered at ${pace.toFixed(1)}× real time` : ""}
       </p>
     </div>
   );
