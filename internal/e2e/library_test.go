@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"testing"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/require"
 
@@ -130,11 +131,16 @@ func TestALayeredRowSaysWhatItsPatchesDo(t *testing.T) {
 	p.seeText("[role=dialog]", "hear the same messages")
 	p.seeText(`[data-way=long]`, "does not have it; stays as it was")
 	p.seeText(`[aria-label=Layers]`, "! key [A-G0-9#-]+ is [a-z ]+ in Altos short")
+	trim := p.see(`[aria-label="Trim of Altos short, dB"]`)
+	require.NoError(t, trim.SelectAllText())
+	require.NoError(t, trim.Input("-6"))
+	p.changing(func() { p.keys(input.Enter) })
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label="Trim of Altos short, dB"]').value === "−6 dB"`)))
 	p.press("Take that map")
 	p.seeText("[role=dialog]", "It has a map of its own")
 	p.keys(input.Escape)
 	p.seeText("[data-badge=marks]", "2 marks$") // the player has a sound too many now, which is another matter
-	p.undo(2)
+	p.undo(3)
 }
 
 // Fields are set for every chosen patch at once; a wrong one is refused and
