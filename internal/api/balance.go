@@ -20,7 +20,7 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 	b := balance.Of(v.Template)
 	out := gen.Balance{Calls: []gen.Headroom{}, Strengths: calibrate.Strengths[:], WorkingDb: balance.WorkingDB, OffDb: balance.OffDB, Unheard: b.Unheard, Rows: make([]gen.BalanceRow, len(b.Rows))}
 	for n, x := range b.Rows {
-		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Stands: x.Stands, Tone: x.ToneDB, Fault: x.Fault}
+		out.Rows[n] = gen.BalanceRow{Id: x.Row.ID, Level: x.LevelDB, Soft: x.SoftDB, Strong: x.StrongDB, Off: x.Off, Before: x.Before, Stands: x.Stands, Tone: x.ToneDB, Fault: x.Fault}
 	}
 	out.Weights = []gen.GroupWeight{}
 	for _, x := range balance.WeightsOf(v.Template, v.Proof.Fan) {
@@ -95,7 +95,7 @@ func (s *server) StartMeasuring(ctx context.Context, r gen.StartMeasuringRequest
 	if err != nil {
 		return nil, err
 	}
-	m, err := h.StartMeasuring(ctx, p, r.Body.Rows)
+	m, err := h.StartMeasuring(ctx, p, r.Body.Rows, r.Body.KeepLevel != nil && *r.Body.KeepLevel)
 	return gen.StartMeasuring200JSONResponse(measuring(m)), err
 }
 

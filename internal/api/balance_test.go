@@ -138,7 +138,7 @@ func (m *measuringRig) Measure(_ context.Context, _, _ string, ask rig.MeasureAs
 		return nil, fmt.Errorf("nothing is played")
 	}
 	h := m.heard
-	h.On = ask.On
+	h.On, h.Of = ask.On, ask.Row.Plays
 	return &h, nil
 }
 
@@ -153,9 +153,10 @@ func TestMeasuringAndTrimming(t *testing.T) {
 		WorkingDb float64
 		Unheard   int
 		Rows      []struct {
-			ID    string
-			Level float64
-			Off   bool
+			ID     string
+			Level  float64
+			Off    bool
+			Before bool
 		}
 	}
 	require.Equal(t, 1, decode[rows](t, c.do("GET", path, nil)).Unheard)
@@ -180,6 +181,30 @@ func TestMeasuringAndTrimming(t *testing.T) {
 	require.InDelta(t, 7, trim, 1e-9)
 	require.False(t, decode[rows](t, c.do("GET", path, nil)).Rows[0].Off)
 	require.Equal(t, 422, c.do("POST", path+"/trims/take", map[string]any{"rows": []string{trims[0].ID}}).status, "there is nothing more to trim")
+
+	// With another patch it is marked, and no longer trimmed by what was heard; measured again,
+	// it is as loud as it was, as one change.
+	next := &template.Patch{ID: "q", Library: "l", Player: "k", Name: "Violins, near", KeyLow: 55, KeyHigh: 100, Map: []template.Mapping{}}
+	require.Equal(t, 200, c.do("POST", "/api/templates/"+id+"/changes", map[string]any{"base": c.do("GET", "/api/templates/"+id, nil).field(t, "revision"), "change": map[string]any{"kind": "batch", "label": "Layer", "changes": []any{
+		map[string]any{"kind": "put", "patches": []any{map[string]any{"at": 1, "value": next}}},
+		map[string]any{"kind": "edit", "edits": []any{map[string]any{"id": "i", "patches": []string{"p", "q"}}}},
+	}}}).status)
+	got = decode[rows](t, c.do("GET", path, nil))
+	require.True(t, got.Rows[0].Before)
+	require.Equal(t, 422, c.do("POST", path+"/trims/take", map[string]any{"rows": []string{"i"}}).status)
+	r.heard.Levels, r.heard.Peak = [3]float64{-38, -21.6, -11}, -7
+	require.Equal(t, 200, c.do("POST", path+"/measuring", map[string]any{"rows": []string{"i"}, "keepLevel": true}).status)
+	require.Eventually(t, func() bool {
+		return !decode[struct{ Running bool }](t, c.do("GET", path+"/measuring", nil)).Running
+	}, 20*time.Second, 10*time.Millisecond)
+	got = decode[rows](t, c.do("GET", path, nil))
+	require.False(t, got.Rows[0].Before)
+	require.InDelta(t, -18, got.Rows[0].Level, .06)
+	_, trim = c.heardOf(t, id)
+	require.InDelta(t, 3.6, trim, 1e-9)
+	require.Equal(t, 200, c.do("POST", "/api/templates/"+id+"/undo", nil).status)
+	_, trim = c.heardOf(t, id)
+	require.InDelta(t, 7, trim, 1e-9, "one step back")
 
 	r.heard.Levels[1], r.heard.Silent = -25, true // it has died
 	require.Equal(t, 200, c.do("POST", path+"/measuring", map[string]any{"rows": []string{}}).status)

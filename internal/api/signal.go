@@ -270,11 +270,12 @@ func (s *server) Reach(ctx context.Context, r gen.ReachRequestObject) (gen.Reach
 		return nil, err
 	}
 	f := v.Proof.Fan
+	left, right := fan.Sides(i.Pan)
 	out := gen.Reach200JSONResponse{}
 	for _, b := range deliver.InOrder(v.Template) {
 		for _, x := range f.FromInstrument(i) {
 			if f.Bus(x) == b {
-				out = append(out, gen.ReachRow{Bus: b.ID, Chain: f.ChainName(x.Chain), Wet: f.Wet(x.Chain), GainDb: levelDB(x.Gain), Ways: int(x.Ways)})
+				out = append(out, gen.ReachRow{Bus: b.ID, Chain: f.ChainName(x.Chain), Wet: f.Wet(x.Chain), GainDb: levelDB(x.Gain), LeftDb: levelDB(x.Gain * left), RightDb: levelDB(x.Gain * right), Ways: int(x.Ways)})
 			}
 		}
 	}

@@ -53,8 +53,9 @@ const mostNot = 20
 const measuredAtOnce = 2
 
 // StartMeasuring measures rows by the stand-ins that hold their samples; none for all that
-// sit and play patches. What was heard is kept as one change.
-func (h *Hot) StartMeasuring(ctx context.Context, p Person, ids []template.ID) (Measuring, error) {
+// sit and play patches. What was heard is kept as one change. With level, rows that were heard
+// before are trimmed by it so that they are as loud as they were.
+func (h *Hot) StartMeasuring(ctx context.Context, p Person, ids []template.ID, level bool) (Measuring, error) {
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
 		return Measuring{}, err
@@ -76,7 +77,7 @@ func (h *Hot) StartMeasuring(ctx context.Context, p Person, ids []template.ID) (
 	h.hearing.state, h.hearing.stop, h.hearing.began = Measuring{Running: true, Of: len(rows), Not: []string{}, Changed: []ChangedRow{}}, stop, time.Now()
 	go func() {
 		defer stop()
-		h.measure(run, p, t, words, rows)
+		h.measure(run, p, t, words, rows, level)
 	}()
 	return h.hearing.state, nil
 }
@@ -104,7 +105,7 @@ func (h *Hot) StopMeasuring() Measuring {
 }
 
 // measure asks the machines, and keeps what they heard.
-func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words *articulation.Vocabulary, rows []calibrate.Row) {
+func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words *articulation.Vocabulary, rows []calibrate.Row, level bool) {
 	now := time.Now().UTC().Format(time.RFC3339)
 	heard := map[template.ID]*template.Heard{}
 	var mu sync.Mutex
@@ -144,7 +145,7 @@ func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words
 	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 	defer cancel()
 	changed := changedRows(h.View().Template, heard)
-	if err := h.keepHeard(last, p, heard, "by the stand-in"); err != nil {
+	if err := h.keepHeard(last, p, heard, "by the stand-in", level); err != nil {
 		reason = err.Error()
 	}
 	h.hearing.mu.Lock()
@@ -197,25 +198,33 @@ func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *artic
 	return h.app.rig.Measure(ctx, h.studio().String(), string(machine), ask)
 }
 
-// keepHeard keeps what was heard of rows as one change. Those that are gone meanwhile, or
-// play something else, are left out.
-func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*template.Heard, how string) error {
+// keepHeard keeps what was heard of rows as one change; those that are gone meanwhile are left
+// out. With level it trims them so that they are as loud as before.
+func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*template.Heard, how string, level bool) error {
 	if len(heard) == 0 {
 		return nil
 	}
-	before := h.View().Template
 	_, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
 		var edit change.Edit
 		for _, i := range t.Instruments {
-			was := before.Instrument(i.ID)
-			if x := heard[i.ID]; x != nil && was != nil && slices.Equal(was.Patches, i.Patches) {
-				edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Heard: x})
+			x := heard[i.ID]
+			if x == nil {
+				continue
 			}
+			fields := change.Fields{ID: i.ID, Heard: x}
+			if trim, ok := balance.Keep(i, x); level && ok {
+				fields.LevelTrimDB = &trim.ToDB
+			}
+			edit.Edits = append(edit.Edits, fields)
 		}
 		if len(edit.Edits) == 0 {
 			return nil, refused("", "the rows that were measured are no longer there")
 		}
-		return change.Batch{Label: fmt.Sprintf("Measure %d rows %s", len(edit.Edits), how), Changes: []change.Change{edit}}, nil
+		label := fmt.Sprintf("Measure %d rows %s", len(edit.Edits), how)
+		if level {
+			label += ", and keep their level"
+		}
+		return change.Batch{Label: label, Changes: []change.Change{edit}}, nil
 	})
 	return err
 }
@@ -227,7 +236,7 @@ func (h *Hot) Trims(ids []template.ID) []balance.Trim {
 	if len(ids) > 0 {
 		rows = slices.DeleteFunc(slices.Clone(rows), func(i *template.Instrument) bool { return !slices.Contains(ids, i.ID) })
 	}
-	return balance.Propose(rows, leastTrim)
+	return balance.Propose(t, rows, leastTrim)
 }
 
 // leastTrim is how much a trim must change to be proposed, dB: less is not heard.
@@ -242,7 +251,7 @@ func (h *Hot) TakeTrims(ctx context.Context, p Person, ids []template.ID) (int64
 				rows = append(rows, i)
 			}
 		}
-		list := balance.Propose(rows, leastTrim)
+		list := balance.Propose(t, rows, leastTrim)
 		if len(list) == 0 {
 			return nil, refused("", "none of these rows needs another level trim")
 		}

@@ -124,8 +124,8 @@ func (h *Hot) Calibrate(ctx context.Context, p Person, revision int64, together 
 		case f.Silent:
 			out.Not = append(out.Not, r.Name+": nothing is heard of it")
 		}
-		heard[r.ID] = f.Heard(template.ByCalibration, now)
+		heard[r.ID] = f.Heard(r, template.ByCalibration, now)
 	}
 	out.Heard, out.Changed = len(heard), changedRows(h.View().Template, heard)
-	return out, h.keepHeard(ctx, p, heard, "by calibration")
+	return out, h.keepHeard(ctx, p, heard, "by calibration", false)
 }

@@ -120,7 +120,7 @@ func TestTheDemosFaultsAreFound(t *testing.T) {
 		"dead-patch": {"Contrabass clarinet effects"}, "wrong-octave": {"Euphonium long", "Fog horns"},
 		"same-articulation": {"Desert tenor", "Oboe 2 short"}, "late-start": {"Hall thunder"},
 	}, found)
-	for _, x := range balance.Propose(lantern.Instruments, 0.05) {
+	for _, x := range balance.Propose(lantern, lantern.Instruments, 0.05) {
 		lantern.Instrument(x.Row.ID).LevelTrimDB = x.ToDB
 	}
 	for _, r := range balance.Of(lantern).Rows {

@@ -143,6 +143,52 @@ func TestALayeredRowSaysWhatItsPatchesDo(t *testing.T) {
 	p.undo(3)
 }
 
+// A row that was measured gets a second patch, and a trim for it: each time it is measured
+// again, and its level trim keeps it as loud as it was. What is changed while nothing can be
+// measured stays marked.
+func TestALayeredRowKeepsItsLevel(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.find("Clarinet 3 long", "Clarinet 3 long")
+	p.unfold("balance")
+	p.press("Measure ▾")
+	p.press("The selection .1.")
+	p.seeText(`[data-leaf=balance] header`, "1 heard")
+	level := func() float64 { return p.figure(`[data-balance] svg[role=img]`, "data-level") }
+	trim := func() float64 { return p.figure(`[data-balance] input`, "data-db") }
+	was := level()
+	require.Zero(t, trim())
+
+	p.library("bass clarinet long", "Bass clarinet long")
+	p.press("Use 1")
+	p.press("Layer onto 1")
+	p.unfold("balance")
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => Number(document.querySelector("[data-balance] input")?.dataset.db) < -1`)), "two patches are louder than one")
+	p.gone(`[data-part=measured-before]`)
+	require.InDelta(t, was, level(), .11)
+	layered := trim()
+
+	p.find("Clarinet 3 long", "Clarinet 3 long")
+	p.press("1 selected")
+	p.press("Its articulation map")
+	field := p.see(`[aria-label="Trim of Bass clarinet long, dB"]`)
+	require.NoError(t, field.SelectAllText())
+	require.NoError(t, field.Input("-9"))
+	p.changing(func() { p.keys(input.Enter) })
+	p.keys(input.Escape)
+	p.unfold("balance")
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`was => Number(document.querySelector("[data-balance] input")?.dataset.db) > was`, layered)))
+	require.InDelta(t, was, level(), .11)
+	p.gone(`[data-part=measured-before]`)
+
+	p.undo(1) // the level that was kept
+	p.seeText(`[data-part=measured-before]`, "1 row measured before its patches, layers or microphones changed")
+	p.press("Measure and keep the level")
+	p.gone(`[data-part=measured-before]`)
+	require.InDelta(t, was, level(), .11)
+	p.undo(5)
+	p.seeText(`[data-leaf=balance] header`, "nothing is measured yet")
+}
+
 // Fields are set for every chosen patch at once; a wrong one is refused and
 // stays as it was.
 func TestPatchesAreEditedTogether(t *testing.T) {

@@ -157,6 +157,8 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	p.seeText(`[data-mics="Hall"]`, "dB")
 	p.changing(func() { p.click(`[aria-label="Take Hall"]`) })
 	p.gone(`[role=dialog]`)
+	p.seeText(`[role=status]`, "1 row heard") // and it is as loud as before
+	undo()
 	undo()
 	undo()
 	undo()

@@ -72,7 +72,7 @@ func (s *stage) Measure(ask MeasureAsk) (*template.Heard, error) {
 	patches, places, _ := s.patchesOf(ask.Load)
 	if len(patches) == 0 {
 		// A patch that can not be opened is as dead as one that sounds nothing.
-		return &template.Heard{By: template.ByStandIn, On: ask.On, Silent: true, Noise: silence, Peak: silence, Levels: [3]float64{silence, silence, silence}}, nil
+		return &template.Heard{By: template.ByStandIn, On: ask.On, Of: ask.Row.Plays, Silent: true, Noise: silence, Peak: silence, Levels: [3]float64{silence, silence, silence}}, nil
 	}
 	defer func() {
 		for _, p := range patches {
@@ -93,7 +93,7 @@ func (s *stage) Measure(ask MeasureAsk) (*template.Heard, error) {
 	if err != nil {
 		return nil, err
 	}
-	return f.Heard(template.ByStandIn, ask.On), nil
+	return f.Heard(ask.Row, template.ByStandIn, ask.On), nil
 }
 
 // silence stands for no level at all, dBFS.

@@ -727,6 +727,9 @@ type Balance struct {
 
 // BalanceRow a row that was measured, with its level trim
 type BalanceRow struct {
+	// Before it was measured before what it plays changed
+	Before bool `json:"before"`
+
 	// Fault why it has no level: it is silent, or could not be measured; empty when it has
 	Fault string `json:"fault"`
 	Id    Id     `json:"id"`
@@ -742,7 +745,7 @@ type BalanceRow struct {
 	Stands string  `json:"stands"`
 	Strong float64 `json:"strong"`
 
-	// Tone how far its tone lies from the mean of those it stands with, dB over the octaves; 0 for one alone
+	// Tone how far its tone lies from the mean of those it stands with, dB over the third-octaves; 0 for one alone
 	Tone float64 `json:"tone"`
 }
 
@@ -1492,6 +1495,15 @@ type Marks struct {
 	Tried bool `json:"tried"`
 }
 
+// MeasureAsk defines model for MeasureAsk.
+type MeasureAsk struct {
+	// KeepLevel rows that were measured before are trimmed so that they are as loud as they were
+	KeepLevel *bool `json:"keepLevel,omitempty"`
+
+	// Rows none for all
+	Rows []Id `json:"rows"`
+}
+
 // Measuring how the measuring of rows goes
 type Measuring struct {
 	// Changed rows that sound other than when they were measured before
@@ -1912,11 +1924,19 @@ type Reach struct {
 
 // ReachRow defines model for ReachRow.
 type ReachRow struct {
-	Bus    Id      `json:"bus"`
-	Chain  string  `json:"chain"`
+	Bus   Id     `json:"bus"`
+	Chain string `json:"chain"`
+
+	// GainDb before its pan
 	GainDb float64 `json:"gainDb"`
-	Ways   int     `json:"ways"`
-	Wet    bool    `json:"wet"`
+
+	// LeftDb with its pan, of the left side
+	LeftDb float64 `json:"leftDb"`
+
+	// RightDb with its pan, of the right side
+	RightDb float64 `json:"rightDb"`
+	Ways    int     `json:"ways"`
+	Wet     bool    `json:"wet"`
 }
 
 // Recordings defines model for Recordings.
@@ -3206,7 +3226,7 @@ type AssignJSONRequestBody AssignJSONBody
 type TakeHallJSONRequestBody = SectionsAsk
 
 // StartMeasuringJSONRequestBody defines body for StartMeasuring for application/json ContentType.
-type StartMeasuringJSONRequestBody = RowsAsk
+type StartMeasuringJSONRequestBody = MeasureAsk
 
 // LevelTrimsJSONRequestBody defines body for LevelTrims for application/json ContentType.
 type LevelTrimsJSONRequestBody = RowsAsk

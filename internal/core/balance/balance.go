@@ -47,26 +47,43 @@ type Trim struct {
 
 // Propose proposes level trims for rows that were heard and are not where they should be, to
 // a tenth of a dB. A row whose strong notes would come over the ceiling is trimmed less, and
-// that is told. Those whose trim would change by less than least dB are left out.
-func Propose(rows []*template.Instrument, least float64) []Trim {
+// that is told. Those whose trim would change by less than least dB are left out, and those
+// that were heard before what they play changed.
+func Propose(t *template.Template, rows []*template.Instrument, least float64) []Trim {
 	var out []Trim
 	for _, i := range rows {
-		if !i.Heard.Sounds() || i.With != "" {
+		if !i.Heard.Sounds() || i.With != "" || t.HeardBefore(i) {
 			continue
 		}
-		x := Trim{Row: i, FromDB: i.LevelTrimDB, ToDB: WorkingDB - i.Heard.Levels[1]}
-		x.Why = fmt.Sprintf("a middle note is %s RMS", decibels(i.Heard.Levels[1]))
-		if most := CeilingDB - i.Heard.Peak; x.ToDB > most {
-			x.Short = tenth(x.ToDB - most)
-			x.ToDB = most
-			x.Why += fmt.Sprintf("; a strong one peaks at %s, so that %.1f dB are missing", decibels(i.Heard.Peak), x.Short)
-		}
-		x.ToDB = tenth(min(template.MaxTrimDB, max(template.MinTrimDB, x.ToDB)))
+		x := toLevel(i, i.Heard, WorkingDB)
 		if math.Abs(x.ToDB-x.FromDB) >= least {
 			out = append(out, x)
 		}
 	}
 	return out
+}
+
+// toLevel is the trim that brings a row, as it was heard, to a level, dBFS RMS.
+func toLevel(i *template.Instrument, h *template.Heard, level float64) Trim {
+	x := Trim{Row: i, FromDB: i.LevelTrimDB, ToDB: level - h.Levels[1]}
+	x.Why = fmt.Sprintf("a middle note is %s RMS", decibels(h.Levels[1]))
+	if most := CeilingDB - h.Peak; x.ToDB > most {
+		x.Short = tenth(x.ToDB - most)
+		x.ToDB = most
+		x.Why += fmt.Sprintf("; a strong one peaks at %s, so that %.1f dB are missing", decibels(h.Peak), x.Short)
+	}
+	x.ToDB = tenth(min(template.MaxTrimDB, max(template.MinTrimDB, x.ToDB)))
+	return x
+}
+
+// Keep is the trim by which a row that sounds as was heard now is as loud as it was before. ok
+// is false when one of the two is not known.
+func Keep(i *template.Instrument, now *template.Heard) (x Trim, ok bool) {
+	was, ok := Level(i)
+	if !ok || !now.Sounds() {
+		return Trim{}, false
+	}
+	return toLevel(i, now, was), true
 }
 
 func tenth(x float64) float64 { return math.Round(x*10) / 10 }

@@ -39,7 +39,7 @@ func TestTrimsBringRowsToTheWorkingLevel(t *testing.T) {
 		{&template.Instrument{ID: "i", Heard: &template.Heard{Silent: true}}, 0, 0, 0, true, "", "silent"},
 	} {
 		c.row.LevelTrimDB = c.has
-		list := balance.Propose([]*template.Instrument{c.row}, .5)
+		list := balance.Propose(&template.Template{}, []*template.Instrument{c.row}, .5)
 		if c.none {
 			require.Empty(t, list, c.description)
 			continue
@@ -65,7 +65,7 @@ func TestTakenTrimsHold(t *testing.T) {
 		}
 		x, _, err := change.Apply(x, edit)
 		require.NoError(r, err)
-		list := balance.Propose(x.Instruments, 0)
+		list := balance.Propose(x, x.Instruments, 0)
 		after, inverse, err := change.Apply(x, balance.Change(list))
 		require.NoError(r, err)
 		for _, i := range after.Instruments {
@@ -77,7 +77,7 @@ func TestTakenTrimsHold(t *testing.T) {
 				require.True(r, math.Abs(peak-balance.CeilingDB) < .06 || i.LevelTrimDB == template.MaxTrimDB || i.LevelTrimDB == template.MinTrimDB)
 			}
 		}
-		require.Empty(r, balance.Propose(after.Instruments, .051))
+		require.Empty(r, balance.Propose(after, after.Instruments, .051))
 		back, _, err := change.Apply(after, inverse)
 		require.NoError(r, err)
 		for n, i := range back.Instruments {
@@ -132,4 +132,36 @@ func TestSince(t *testing.T) {
 	}
 	require.Equal(t, []string{"sounds again"}, balance.Since(&template.Heard{Silent: true}, &base))
 	require.Empty(t, balance.Since(nil, &base))
+}
+
+// A row that sounds other than when it was heard is as loud as before with the trim that keeps
+// its level, unless its strong notes would come over the ceiling; nothing is kept of a row that
+// was not heard, or is silent now.
+func TestKeepingALevel(t *testing.T) {
+	row := heard(-40, -22, -12, -9)
+	row.LevelTrimDB = 4 // it was at the working level
+	x, ok := balance.Keep(row, heard(-36, -17.3, -8, -4).Heard)
+	require.True(t, ok)
+	require.InDelta(t, -.7, x.ToDB, 1e-9)
+	x, ok = balance.Keep(row, heard(-50, -40, -12, -3).Heard)
+	require.True(t, ok)
+	require.InDelta(t, 2, x.ToDB, 1e-9)
+	require.InDelta(t, 20, x.Short, 1e-9)
+	_, ok = balance.Keep(row, &template.Heard{Silent: true})
+	require.False(t, ok)
+	_, ok = balance.Keep(&template.Instrument{}, row.Heard)
+	require.False(t, ok)
+}
+
+// A row whose patches changed since it was heard is no longer trimmed by what was heard.
+func TestWhatWasHeardBeforeIsNotTrimmedBy(t *testing.T) {
+	x := coretest.Orchestra(3, 1)
+	i := x.Instruments[0]
+	i.Heard = heard(-40, -24, -12, -8).Heard
+	i.Heard.Of = x.Plays(i)
+	require.Len(t, balance.Propose(x, x.Instruments, .5), 1)
+	i.LayerTrims = []template.LayerTrim{{Patch: i.Patches[0], DB: -6}}
+	require.True(t, x.HeardBefore(i))
+	require.Empty(t, balance.Propose(x, x.Instruments, .5))
+	require.Equal(t, x.Plays(x.Instruments[1]), x.Plays(x.Instruments[1].Clone()))
 }

@@ -67,23 +67,24 @@ func Alike(t *template.Template, i *template.Instrument) []*template.Instrument 
 // Nearest puts microphone positions of a row in order, the nearest to the others of its kind
 // first, by tone and decay. Those that sound nothing are left out.
 func Nearest(list []Mics, others []*template.Instrument) []Mics {
-	var mean octaves
+	var tones [][]float64
 	decay, decays := 0.0, 0
 	for _, o := range others {
-		for n, db := range profile(o.Heard) {
-			mean[n] += db / float64(len(others))
+		if x := profile(o.Heard); x != nil {
+			tones = append(tones, x)
 		}
 		if o.Heard.DecayS > 0 {
 			decay += math.Log2(o.Heard.DecayS)
 			decays++
 		}
 	}
+	all := mean(tones)
 	var out []Mics
 	for _, m := range list {
 		if !m.Heard.Sounds() {
 			continue
 		}
-		m.ToneDB = away(profile(m.Heard), mean)
+		m.ToneDB = away(profile(m.Heard), all)
 		m.ApartDB = m.ToneDB
 		if decays > 0 && m.Heard.DecayS > 0 {
 			room := roomDB * (math.Log2(m.Heard.DecayS) - decay/float64(decays))

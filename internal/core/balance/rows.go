@@ -13,6 +13,7 @@ type Row struct {
 	Row                       *template.Instrument
 	LevelDB, SoftDB, StrongDB float64 // of its middle, soft and strong note with its level trim, dBFS RMS
 	Off                       bool    // farther than OffDB from the working level
+	Before                    bool    // it was heard before what it plays changed
 	Stands                    string  // rows with the same stand for the same instrument; empty for none
 	ToneDB                    float64 // how far its tone lies from the mean of those it stands with; 0 for one alone
 	Fault                     string  // why it has no level; empty when it has
@@ -37,7 +38,7 @@ func Of(t *template.Template) Rows {
 			out.Unheard++
 			continue
 		}
-		x := Row{Row: i, Stands: stands(t, words, i)}
+		x := Row{Row: i, Stands: stands(t, words, i), Before: t.HeardBefore(i)}
 		switch {
 		case h.Fault != "":
 			x.Fault = h.Fault

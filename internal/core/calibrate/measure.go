@@ -21,16 +21,16 @@ type Recording interface {
 // Figures are what a row did.
 type Figures struct {
 	Row      int
-	Levels   [3]float64 // RMS of the soft, middle and strong note, dBFS: its steady part, or its beginning where that is stronger
-	Peak     float64    // of the strong one, dBFS
-	Noise    float64    // RMS of the silence before, dBFS
-	StartMs  float64    // from the note to its sound, beside the click's row
-	HalfMs   float64    // and to half of its full amplitude
-	DecayS   float64    // of the strong note's end to -60 dB; 0 when it can not be told
-	Position float64    // -45 left to 45 right, degrees, of constant power
-	Width    float64    // 0 for one point to 2 for opposite phases: 1 less the correlation
-	Cents    float64    // above its key; NaN when it has no pitch
-	Octaves  [10]float64
+	Levels   [3]float64  // RMS of the soft, middle and strong note, dBFS: its steady part, or its beginning where that is stronger
+	Peak     float64     // of the strong one, dBFS
+	Noise    float64     // RMS of the silence before, dBFS
+	StartMs  float64     // from the note to its sound, beside the click's row
+	HalfMs   float64     // and to half of its full amplitude
+	DecayS   float64     // of the strong note's end to -60 dB; 0 when it can not be told
+	Position float64     // -45 left to 45 right, degrees, of constant power
+	Width    float64     // 0 for one point to 2 for opposite phases: 1 less the correlation
+	Cents    float64     // above its key; NaN when it has no pitch
+	Thirds   []float64   // of the middle note, in third-octaves: dsp.Thirds, dBFS
 	Alike    [][2]string // articulations that sound the same
 	Silent   bool
 	Clipped  bool
@@ -159,7 +159,7 @@ const (
 const struck = 0.4
 
 func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
-	spectra := map[string][10]float64{}
+	spectra := map[string][]float64{}
 	shapes := map[string][8]float64{}
 	notes := map[string][]float64{}
 	middleKey := 0
@@ -193,7 +193,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 				}
 				f.starts(sound, rec.RateHz(), max(f.Noise, dsp.PowerDB(power(before))))
 				f.pitch(sum(steady), rec.RateHz(), e.Key)
-				f.Octaves = dsp.Octaves(sum(steady), rec.RateHz())
+				f.Thirds = dsp.Thirds(sum(steady), rec.RateHz())
 				f.Clicks = dsp.Clicks(sum(steady), rec.RateHz())
 			}
 			if strength == 2 {
@@ -203,7 +203,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 			}
 		case Way:
 			note := sum(cut(sound, 0, e.Seconds, rec.RateHz()))
-			spectra[e.Way], shapes[e.Way] = dsp.Octaves(note, rec.RateHz()), shape(note)
+			spectra[e.Way], shapes[e.Way] = dsp.Thirds(note, rec.RateHz()), shape(note)
 			notes[e.Way], middleKey = note, e.Key
 			order = append(order, e.Way)
 		}
@@ -215,7 +215,7 @@ func (s Schedule) row(f *Figures, rec Recording, offset float64) error {
 	for n, a := range order {
 		for _, b := range order[n+1:] {
 			sa, sb, ta, tb := spectra[a], spectra[b], shapes[a], shapes[b]
-			if near(sa[:], sb[:]) && near(ta[:], tb[:]) && sameGlide(glide(notes[a], rec.RateHz(), middleKey), glide(notes[b], rec.RateHz(), middleKey)) {
+			if near(sa, sb) && near(ta[:], tb[:]) && sameGlide(glide(notes[a], rec.RateHz(), middleKey), glide(notes[b], rec.RateHz(), middleKey)) {
 				f.Alike = append(f.Alike, [2]string{a, b})
 			}
 		}
@@ -364,10 +364,10 @@ func near(a, b []float64) bool {
 
 // Heard is what is kept of the figures of a row: by which way it was measured, and when
 // (RFC 3339).
-func (f Figures) Heard(by template.HeardBy, on string) *template.Heard {
+func (f Figures) Heard(r Row, by template.HeardBy, on string) *template.Heard {
 	h := &template.Heard{
-		By: by, On: on, Levels: f.Levels, Peak: f.Peak, Noise: f.Noise, StartMs: f.StartMs, HalfMs: f.HalfMs, DecayS: f.DecayS,
-		Position: f.Position, Width: f.Width, Octaves: f.Octaves, Alike: f.Alike, Silent: f.Silent, Clipped: f.Clipped, Clicks: f.Clicks, Fault: f.Fault,
+		By: by, On: on, Of: r.Plays, Levels: f.Levels, Peak: f.Peak, Noise: f.Noise, StartMs: f.StartMs, HalfMs: f.HalfMs, DecayS: f.DecayS,
+		Position: f.Position, Width: f.Width, Thirds: f.Thirds, Alike: f.Alike, Silent: f.Silent, Clipped: f.Clipped, Clicks: f.Clicks, Fault: f.Fault,
 	}
 	if !math.IsNaN(f.Cents) && !f.Silent && f.Fault == "" {
 		h.Cents = &f.Cents
@@ -379,8 +379,8 @@ func (f Figures) Heard(by template.HeardBy, on string) *template.Heard {
 	}
 	tenth(&h.Levels[0], &h.Levels[1], &h.Levels[2], &h.Peak, &h.Noise, &h.StartMs, &h.HalfMs, &h.Position)
 	h.DecayS, h.Width = math.Round(h.DecayS*100)/100, math.Round(h.Width*100)/100
-	for n := range h.Octaves {
-		tenth(&h.Octaves[n])
+	for n := range h.Thirds {
+		tenth(&h.Thirds[n])
 	}
 	if h.Cents != nil {
 		cents := math.Round(*h.Cents*10) / 10

@@ -44,7 +44,7 @@ func RowsOf(t *template.Template, together bool) (rows []Row, names []string) {
 
 func rowOf(t *template.Template, words *articulation.Vocabulary, i *template.Instrument, pair int) Row {
 	target := articulation.TargetOf(t, i)
-	r := Row{ID: i.ID, Name: i.Name, Pair: pair, Low: target.KeyLow, High: target.KeyHigh, Ways: []string{}}
+	r := Row{ID: i.ID, Name: i.Name, Pair: pair, Low: target.KeyLow, High: target.KeyHigh, Ways: []string{}, Plays: t.Plays(i)}
 	p := t.PatchOf(i)
 	if card := sound.ByID(p.Sound); p.Sound != "" && card != nil {
 		if low, high := max(r.Low, card.Low), min(r.High, card.High); low < high {

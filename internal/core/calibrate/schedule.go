@@ -19,6 +19,7 @@ type Row struct {
 	High      int         `json:"high"`
 	Ways      []string    `json:"ways"`                // its articulations that a switch reaches, the plain one first
 	Percussed bool        `json:"percussed,omitempty"` // its notes begin at once: it can make the click
+	Plays     string      `json:"plays,omitempty"`     // what it plays now: template.Template.Plays
 }
 
 // Kind says what an event of a schedule is for.

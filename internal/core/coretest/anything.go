@@ -132,7 +132,7 @@ func (d drawing) fields() change.Fields {
 	case "upbeat":
 		f.Upbeat = at([]template.Controller{{Number: 1, Value: d.int(0, 127, key)}, {Number: 91, Value: 3}}[:d.int(0, 2, "controllers")])
 	case "heard":
-		f.Heard = &template.Heard{By: pick(d, []template.HeardBy{"", template.ByStandIn}, key), On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, d.figure(-30, -10, "middle"), -8}, Peak: -3, Noise: -90}
+		f.Heard = &template.Heard{By: pick(d, []template.HeardBy{"", template.ByStandIn}, key), On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, d.figure(-30, -10, "middle"), -8}, Peak: -3, Noise: -90, Of: "1z", Thirds: make([]float64, 30)}
 	case "stemByHand":
 		f.StemByHand = at(d.bool(key))
 	case "style":

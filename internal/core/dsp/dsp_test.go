@@ -273,3 +273,44 @@ func TestFilters(t *testing.T) {
 	require.InDelta(t, 5, at(HighShelf(2000, 5, rate), 23_900), .05)
 	require.InDelta(t, 2.5, at(HighShelf(2000, 5, rate), 2000), .01)
 }
+
+// A tone lies in its third-octave with its level, and in no other; the middles are those of
+// IEC 61260-1 (exact, base 2); noise whose power is even in every octave has every band alike;
+// what is said of all bands together is the power of the whole.
+func TestThirdOctaves(t *testing.T) {
+	for n, nominal := range []float64{25, 31.5, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000, 10_000, 12_500, 16_000, 20_000} {
+		require.InEpsilon(t, nominal, ThirdHz(n), .02)
+		got := Thirds(sine(1, ThirdHz(n), -20, 0), 48_000)
+		require.InDelta(t, -23.01, got[n], .05, "RMS of a sine, %g Hz", nominal)
+		for k, db := range got {
+			if k < n-1 || k > n+1 {
+				require.Less(t, db, -70., "%g Hz in the band of %.0f", nominal, ThirdHz(k))
+			}
+		}
+	}
+	require.Equal(t, Silence, Thirds(sine(1, 1000, -20, 0), 32_000)[29], "above half of the rate")
+	require.Len(t, Thirds(nil, 48_000), ThirdBands)
+
+	random := rand.New(rand.NewPCG(5, 6))
+	pink := make([]float64, 1<<18)
+	for hz := 20.; hz < 24_000; hz *= 1.004 { // as many tones in every octave
+		phase, step := random.Float64()*2*math.Pi, 2*math.Pi*hz/48_000
+		sin, cos := math.Sincos(phase)
+		ds, dc := math.Sincos(step)
+		for n := range pink {
+			pink[n] += 1e-3 * sin
+			sin, cos = sin*dc+cos*ds, cos*dc-sin*ds
+		}
+	}
+	got := Thirds(pink, 48_000)
+	sum := 0.0
+	for n, db := range got {
+		off := .6
+		if n < 8 {
+			off = 2 // fewer than a dozen of its tones can be told apart
+		}
+		require.InDelta(t, got[20], db, off, "%.0f Hz", ThirdHz(n))
+		sum += math.Pow(10, db/10)
+	}
+	require.InDelta(t, 10*math.Log10(sum), LevelOf(pink).RMS, .2)
+}

@@ -47,25 +47,3 @@ func Cents(hz, from float64) float64 { return 1200 * math.Log2(hz/from) }
 
 // KeyHz is the frequency of a MIDI note in equal temperament, key 69 at 440 Hz: ISO 16.
 func KeyHz(key int) float64 { return 440 * math.Exp2(float64(key-69)/12) }
-
-// bands are octaves by their middle, Hz.
-var bands = [10]float64{31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000}
-
-// Octaves is the level of a sound in ten octaves from 31.5 Hz to 16 kHz, dBFS.
-func Octaves(samples []float64, rate float64) [10]float64 {
-	var out [10]float64
-	for n, hz := range bands {
-		if hz > rate*.45 || len(samples) == 0 {
-			out[n] = Silence
-			continue
-		}
-		f := Biquad{Coefficients: BandPass(hz, math.Sqrt2, rate)}
-		sum := 0.0
-		for _, x := range samples {
-			y := f.next(x)
-			sum += y * y
-		}
-		out[n] = PowerDB(sum / float64(len(samples)))
-	}
-	return out
-}

@@ -19,7 +19,8 @@ var levelRules = []Rule{
 	{Code: "same-articulation", About: "a switch does not switch: two articulations sound the same", reads: levels | patches, find: sameArticulations},
 	{Code: "late-start", About: "a row sounds late", reads: levels | patches, find: lateStarts},
 	{Code: "room-noise", About: "several rows make noise while they are silent", reads: levels, find: roomNoise},
-	{Code: "off-level", About: "a row is more than 3 dB off the working level", reads: levels | rows, find: offLevel},
+	{Code: "off-level", About: "a row is more than 3 dB off the working level", reads: levels | rows | patches, find: offLevel},
+	{Code: "measured-before", About: "a row plays something else than what was measured", reads: levels | rows | patches, find: measuredBefore},
 }
 
 // measured lists the rows that were measured and have a sound of their own.
@@ -165,6 +166,29 @@ func roomNoise(s *subject) []Mark {
 	}}
 }
 
+// measuredBefore makes one mark of all rows whose figures are those of something else.
+func measuredBefore(s *subject) []Mark {
+	var old []*template.Instrument
+	var edit change.Edit
+	for _, i := range s.measured() {
+		if s.t.HeardBefore(i) {
+			old = append(old, i)
+			edit.Edits = append(edit.Edits, change.Fields{ID: i.ID, Heard: &template.Heard{}})
+		}
+	}
+	if len(old) == 0 {
+		return nil
+	}
+	text := fmt.Sprintf("%d rows were measured before their patches, trims of layers or microphones changed", len(old))
+	if len(old) == 1 {
+		text = old[0].Name + " was measured before its patches, trims of layers or microphones changed"
+	}
+	return []Mark{{
+		Subject: old[0].ID, Name: old[0].Name, Message: text,
+		Remedies: []Remedy{{Label: "Measure again in Balance, which can keep the level"}, {Label: "Forget what was measured", Build: always(edit)}},
+	}}
+}
+
 // offLevel makes one mark of all rows that are off, since a template that was never
 // balanced has hundreds.
 func offLevel(s *subject) []Mark {
@@ -172,7 +196,7 @@ func offLevel(s *subject) []Mark {
 	worst, most := "", 0.0
 	for _, i := range s.measured() {
 		db, ok := balance.Off(i)
-		if !ok || math.Abs(db) <= balance.OffDB {
+		if !ok || math.Abs(db) <= balance.OffDB || s.t.HeardBefore(i) {
 			continue
 		}
 		off = append(off, i)
@@ -180,7 +204,7 @@ func offLevel(s *subject) []Mark {
 			worst, most = i.Name, db
 		}
 	}
-	trims := balance.Propose(off, 0.05)
+	trims := balance.Propose(s.t, off, 0.05)
 	if len(trims) == 0 {
 		return nil // they can not be brought nearer
 	}

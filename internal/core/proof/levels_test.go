@@ -33,6 +33,7 @@ func TestWhatWasMeasuredMakesMarks(t *testing.T) {
 		{"late-start", "sounds 140 ms after its key", []template.Heard{with(func(h *template.Heard) { h.StartMs = 140 })}, false},
 		{"room-noise", "2 rows make noise while they are silent, -57 dBFS together; one is enough", []template.Heard{with(func(h *template.Heard) { h.Noise = -60 }), with(func(h *template.Heard) { h.Noise = -60 })}, false},
 		{"off-level", "2 rows are more than 3 dB off the working level; ", []template.Heard{with(func(h *template.Heard) { h.Levels[1] = -30 }), with(func(h *template.Heard) { h.Levels[1] = -22 })}, true},
+		{"measured-before", "2 rows were measured before their patches, trims of layers or microphones changed", []template.Heard{with(func(h *template.Heard) { h.Of, h.Levels[1] = "other", -30 }), with(func(h *template.Heard) { h.Of = "other" }), good}, true},
 		{"", "", []template.Heard{with(func(h *template.Heard) { h.Silent, h.Fault = true, "the recording ends before it" })}, false},
 	} {
 		x := coretest.Orchestra(4, 1)

@@ -48,7 +48,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 7`, `"version": 8`, "the file is version 8, this program reads up to version 7"},
+		"newer version":  {`"version": 8`, `"version": 9`, "the file is version 9, this program reads up to version 8"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -103,7 +103,7 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 7`)
+	require.Contains(t, now.String(), `"version": 8`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
@@ -160,6 +160,21 @@ func TestTheSixthVersionIsReadStill(t *testing.T) {
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
 }
 
+// And one of the seventh, which has levels, with tones in octaves.
+func TestTheSeventhVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-7.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	h := old.Instruments[0].Heard
+	require.Len(t, h.Tone(), 30)
+	require.InDelta(t, -20-4.77, h.Tone()[13], .01)
+	require.False(t, old.HeardBefore(old.Instruments[0]), "it was not noted what it played then")
+
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"octaves": `, `"of": "1z", "octaves": `, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
 // What was measured of a row, and its level trim, go to the file and back.
 func TestLevelsTravel(t *testing.T) {
 	data, err := os.ReadFile("testdata/version-6.fanfold.json")
@@ -169,7 +184,7 @@ func TestLevelsTravel(t *testing.T) {
 	cents := -3.5
 	i := was.Instruments[0]
 	i.LevelTrimDB = -4.5
-	i.Heard = &template.Heard{By: template.ByCalibration, On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, -20, -10}, Peak: -3, Noise: -90, Cents: &cents, Alike: [][2]string{{"long", "legato"}}}
+	i.Heard = &template.Heard{By: template.ByCalibration, On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, -20, -10}, Peak: -3, Noise: -90, Of: "1z", Thirds: make([]float64, 30), Cents: &cents, Alike: [][2]string{{"long", "legato"}}}
 	var file bytes.Buffer
 	require.NoError(t, templatefile.Write(&file, was))
 	text := file.String()

@@ -1,3 +1,4 @@
+import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Instrument, type Schemas } from "./api";
 import { at, change } from "./changing";
 import { attempt, get, tell } from "./store";
@@ -7,10 +8,58 @@ export type Measuring = Schemas["Measuring"];
 export type BalanceRow = Schemas["BalanceRow"];
 export type LevelTrim = Schemas["LevelTrim"];
 
-/** measure has the machines measure rows; none for all. */
-export const measure = (rows: readonly Id[]) =>
-  attempt(() => answer(api.POST("/api/templates/{id}/balance/measuring", { ...at(), body: { rows: [...rows] } })));
-export const measuringState = () => attempt(() => answer(api.GET("/api/templates/{id}/balance/measuring", at())));
+/** How the measuring of rows goes, whoever began it; null while nobody knows. */
+export const measuring = createStore<{ now: Measuring | null }>()(() => ({ now: null }));
+export const useMeasuring = () => useStore(measuring, (s) => s.now);
+
+const often = 400; // how often it is asked how far it is, ms
+let following = false;
+
+/** measure has the machines measure rows; none for all. With keepLevel, rows that were measured
+ * before are trimmed so that they are as loud as they were. */
+export async function measure(rows: readonly Id[], keepLevel = false) {
+  const now = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/balance/measuring", { ...at(), body: { rows: [...rows], keepLevel } })),
+  );
+  if (!now) return;
+  measuring.setState({ now });
+  void follow();
+}
+
+/** follow asks how the measuring goes until it has ended, and tells what came of it. */
+export async function follow() {
+  if (following) return;
+  following = true;
+  const id = get().sheet?.id;
+  const state = () =>
+    id === get().sheet?.id
+      ? attempt(() => answer(api.GET("/api/templates/{id}/balance/measuring", at())))
+      : Promise.resolve(null);
+  let now = await state();
+  measuring.setState({ now: now ?? null });
+  const ran = now?.running;
+  while (now?.running) {
+    await new Promise((done) => setTimeout(done, often));
+    now = await state();
+    if (now) measuring.setState({ now });
+  }
+  following = false;
+  if (!ran || !now) return;
+  const not = now.not.length > 0 ? ` Not heard: ${now.not.slice(0, 2).join("; ")}.` : "";
+  tell(`${plural(now.heard, "row")} heard.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
+}
+
+/** keepLevels measures rows again that sound other than they did, and trims them so that they
+ * are as loud as before. Rows that were never measured have no level to keep; what only a
+ * recording can tell is left marked. */
+export async function keepLevels(ids: readonly Id[]) {
+  const rows = ids.filter((id) => {
+    const i = get().sheet?.instruments.byId.get(id);
+    return i?.heard?.by === "stand-in" && i.seat;
+  });
+  if (rows.length > 0) await measure(rows, true);
+}
+
 export const stopMeasuring = () => attempt(() => answer(api.DELETE("/api/templates/{id}/balance/measuring", at())));
 
 /** levelTrims are proposed for rows; none for all. */
@@ -86,10 +135,9 @@ export const microphones = (instrument: Id) =>
     ),
   );
 
-/** listenThrough lets a row be heard through other microphones. What was measured of it was
- * through those before. */
+/** listenThrough lets a row be heard through other microphones, as loud as before. */
 export async function listenThrough(id: Id, mics: readonly string[]) {
   const done = await change({ kind: "edit", edits: [{ id, mics: [...mics] }] });
-  if (done) tell("Measure the row again: its level may be another now.");
+  if (done) await keepLevels([id]);
   return done;
 }

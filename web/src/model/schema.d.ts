@@ -2096,7 +2096,12 @@ export interface components {
              * @description above its key; missing where it has no pitch
              */
             cents?: number;
-            octaves: number[];
+            /** @description a mark of what the row played when it was measured */
+            of?: string;
+            /** @description level of the middle note in third-octaves from 25 Hz, dBFS */
+            thirds?: number[];
+            /** @description in octaves from 31.5 Hz, of what was measured long ago */
+            octaves?: number[];
             alike?: string[][];
             silent?: boolean;
             clipped?: boolean;
@@ -2998,8 +3003,21 @@ export interface components {
             bus: components["schemas"]["Id"];
             chain: string;
             wet: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description before its pan
+             */
             gainDb: number;
+            /**
+             * Format: double
+             * @description with its pan, of the left side
+             */
+            leftDb: number;
+            /**
+             * Format: double
+             * @description with its pan, of the right side
+             */
+            rightDb: number;
             ways: number;
         };
         Verdict: {
@@ -4053,6 +4071,12 @@ export interface components {
              */
             over: number;
         };
+        MeasureAsk: {
+            /** @description none for all */
+            rows: components["schemas"]["Id"][];
+            /** @description rows that were measured before are trimmed so that they are as loud as they were */
+            keepLevel?: boolean;
+        };
         /** @description a row that was measured, with its level trim */
         BalanceRow: {
             id: components["schemas"]["Id"];
@@ -4067,11 +4091,13 @@ export interface components {
             strong: number;
             /** @description farther from the working level than it should be */
             off: boolean;
+            /** @description it was measured before what it plays changed */
+            before: boolean;
             /** @description rows with the same stand for the same instrument; empty for none */
             stands: string;
             /**
              * Format: double
-             * @description how far its tone lies from the mean of those it stands with, dB over the octaves; 0 for one alone
+             * @description how far its tone lies from the mean of those it stands with, dB over the third-octaves; 0 for one alone
              */
             tone: number;
             /** @description why it has no level: it is silent, or could not be measured; empty when it has */
@@ -5240,7 +5266,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RowsAsk"];
+                "application/json": components["schemas"]["MeasureAsk"];
             };
         };
         responses: {

@@ -3,7 +3,16 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { DropdownMenu } from "radix-ui";
 import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { Id, Instrument } from "../../model/api";
-import { type BalanceRow, type Measuring, measure, measuringState, stopMeasuring, trimBy } from "../../model/balance";
+import {
+  type BalanceRow,
+  follow,
+  type Measuring,
+  measure,
+  measuring as measured,
+  stopMeasuring,
+  trimBy,
+  useMeasuring,
+} from "../../model/balance";
 import { computed } from "../../model/queries";
 import { remember, remembered, select, set, tell, useApp } from "../../model/store";
 import { pathOf, plural, rowTint, type Sheet, things, wait } from "../../model/template";
@@ -20,7 +29,6 @@ type View = (typeof views)[number];
 type By = "section" | "instrument";
 type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
 
-const often = 400; // how often the measuring is asked how far it is, ms
 const lineHeight = 26;
 
 /** Balance shows how every row sounds, on one scale. */
@@ -30,11 +38,13 @@ export function Balance() {
   const { data } = useQuery(computed.balance(sheet.id, sheet.revision));
   const [by, setBy] = useState<By>("section");
   const [view, setView] = useState<View>(() => remembered("balance.view", "levels"));
-  const [measuring, setMeasuring] = useMeasuring();
+  const measuring = useMeasuring();
+  useEffect(() => void follow(), [sheet.id]);
   const states = useApp((s) => s.states);
   const ready = useMemo(() => [...states.values()].filter((s) => s.state === "ready").map((s) => s.id), [states]);
   const off = data?.rows.filter((r) => r.off).length ?? 0;
-  const begin = async (rows: readonly Id[]) => setMeasuring(await measure(rows));
+  const begin = (rows: readonly Id[]) => measure(rows);
+  const before = data?.rows.filter((r) => r.before).map((r) => r.id) ?? [];
   const note = !data
     ? ""
     : data.rows.length === 0
@@ -128,8 +138,9 @@ export function Balance() {
       </LeafHead>
       {measuring?.running && <Progress m={measuring} />}
       {measuring && !measuring.running && measuring.changed.length > 0 && (
-        <Changed rows={measuring.changed} close={() => setMeasuring({ ...measuring, changed: [] })} />
+        <Changed rows={measuring.changed} close={() => measured.setState({ now: { ...measuring, changed: [] } })} />
       )}
+      {!measuring?.running && before.length > 0 && <Before rows={before} />}
       {view === "hall" && <HallView />}
       {view === "strengths" && data && <StrengthsView weights={data.weights} />}
       {view === "headroom" && data && <HeadroomView calls={data.calls} />}
@@ -159,27 +170,30 @@ export function Balance() {
   );
 }
 
-/** useMeasuring follows the measuring that runs, whoever began it. */
-function useMeasuring() {
-  const [m, setM] = useState<Measuring | undefined>();
-  const running = m?.running ?? false;
-  useEffect(() => {
-    void measuringState().then(setM);
-  }, []);
-  useEffect(() => {
-    if (!running) return;
-    const timer = setInterval(() => {
-      void measuringState().then((now) => {
-        if (!now) return;
-        setM(now);
-        if (now.running) return;
-        const not = now.not.length > 0 ? ` Not heard: ${now.not.slice(0, 2).join("; ")}.` : "";
-        tell(`${plural(now.heard, "row")} heard.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
-      });
-    }, often);
-    return () => clearInterval(timer);
-  }, [running]);
-  return [m, setM] as const;
+/** Before tells of rows that play something else than what was measured. */
+function Before({ rows }: { rows: readonly Id[] }) {
+  return (
+    <div className="flex items-center gap-2 border-line border-b px-3 py-1.5" data-part="measured-before">
+      <span className="text-accent">
+        {plural(rows.length, "row")} measured before {rows.length === 1 ? "its" : "their"} patches, layers or
+        microphones changed
+      </span>
+      <button type="button" className="button ml-auto h-6 shrink-0" onClick={() => select([...rows], rows[0]!)}>
+        Select
+      </button>
+      <button type="button" className="button h-6 shrink-0" onClick={() => void measure(rows)}>
+        Measure
+      </button>
+      <button
+        type="button"
+        className="button button-main h-6 shrink-0"
+        title="Their level trims change, so that they are as loud as they were"
+        onClick={() => void measure(rows, true)}
+      >
+        Measure and keep the level
+      </button>
+    </div>
+  );
 }
 
 /** Changed lists the rows that sound other than the last time. */
@@ -324,7 +338,10 @@ function Rows({
         {wide && (
           <>
             {tones && (
-              <span className="text-right" title="How far its tone lies from the mean of those alike, over the octaves">
+              <span
+                className="text-right"
+                title="How far its tone lies from the mean of those alike, over the third-octaves"
+              >
                 tone
               </span>
             )}
@@ -370,11 +387,12 @@ function Rows({
                 data-balance={row.id}
                 data-off={row.off || undefined}
                 onClick={(e) => click(e, row.id)}
-                title={`Measured by ${h.by === "stand-in" ? "the stand-in" : "calibration"} on ${new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}`}
+                title={`${row.before ? "Before its patches, layers or microphones changed: measured by" : "Measured by"} ${h.by === "stand-in" ? "the stand-in" : "calibration"} on ${new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}`}
                 className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 px-3 ${chosen ? "bg-chosen" : v.index % 2 ? "bg-band" : ""}`}
                 style={style}
               >
-                <span className="truncate" title={is.name}>
+                <span className={`truncate ${row.before ? "text-accent" : ""}`} title={is.name}>
+                  {row.before && "! "}
                   {is.name}
                 </span>
                 {row.fault ? (
@@ -431,6 +449,7 @@ function TrimField({ ids, value, name }: { ids: readonly Id[]; value: number; na
     <input
       className="field h-[22px] w-full border-transparent bg-transparent text-right hover:border-line focus:border-line"
       aria-label={`Level trim of ${name}, dB`}
+      data-db={value}
       value={text}
       onClick={(e) => e.stopPropagation()}
       onChange={(e) => setText(e.target.value)}

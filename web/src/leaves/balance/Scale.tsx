@@ -62,7 +62,7 @@ export function Scale({ width, soft, level, strong, off, workingDb, tint, label,
     label ??
     `${level.toFixed(1)} dBFS, from ${soft.toFixed(1)} to ${strong.toFixed(1)}${off ? "; off the working level" : ""}`;
   return (
-    <svg width={width} height={22} role="img" aria-label={text} className="block">
+    <svg width={width} height={22} role="img" aria-label={text} className="block" data-level={level}>
       <title>{text}</title>
       <path d={`M0 11H${width}`} stroke="var(--line)" />
       <rect x={a} y={7.5} width={Math.max(2, b - a)} height={7} rx={2} fill={tint} />

@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
+import { keepLevels } from "../../model/balance";
 import { type Patch, swap, use } from "../../model/catalogue";
 import { get, tell, useApp } from "../../model/store";
 import { Floating } from "../../shell/Floating";
@@ -20,7 +21,9 @@ export function UseMenu({ chosen }: { chosen: Patch[] }) {
   const take = async (patch: Patch, layer: boolean) => {
     const done = await swap(ids(), patch.id, layer, true);
     setAsking(null);
-    if (done) tell(gainedText(done.gained) || `${patch.name} plays now.`);
+    if (!done) return;
+    tell(gainedText(done.gained) || `${patch.name} plays now.`);
+    await keepLevels(ids());
   };
   return (
     <>

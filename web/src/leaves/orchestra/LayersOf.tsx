@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Id, type Schemas } from "../../model/api";
+import { keepLevels } from "../../model/balance";
 import type { Mapping } from "../../model/catalogue";
 import { change } from "../../model/changing";
 import { keyName } from "../../model/keys";
@@ -85,7 +86,8 @@ function LayerTrim({ row, place, name }: { row: Id; place: number; name: string 
     setText(null);
     if (!patch || !text?.trim() || !Number.isFinite(db) || db === now) return;
     const others = (is.layerTrims ?? []).filter((x) => x.patch !== patch && is.patches.includes(x.patch));
-    void change({ kind: "edit", edits: [{ id: row, layerTrims: db === 0 ? others : [...others, { patch, db }] }] });
+    const layerTrims = db === 0 ? others : [...others, { patch, db }];
+    void change({ kind: "edit", edits: [{ id: row, layerTrims }] }).then((done) => done && keepLevels([row]));
   };
   return (
     <input

@@ -152,13 +152,27 @@ function Reaching({ id }: { id: Id }) {
             </button>
             <span className="truncate text-soft">{r.wet ? `wet, ${r.chain}` : r.chain}</span>
             {r.ways > 1 && <span className="text-accent">{r.ways} ways</span>}
-            <span className="w-20 text-right">{r.gainDb <= -400 ? "silent" : db(r.gainDb)}</span>
+            {r.gainDb <= -400 ? (
+              <span className="w-20 text-right">silent</span>
+            ) : r.leftDb === r.rightDb ? (
+              <span className="w-20 text-right">{db(r.gainDb)}</span>
+            ) : (
+              <span
+                className="w-32 text-right"
+                title={`Left and right, with the pan of the row; ${db(r.gainDb)} before it`}
+              >
+                {side("L", r.leftDb)} {side("R", r.rightDb)}
+              </span>
+            )}
           </li>
         ))}
       </ul>
     </>
   );
 }
+
+/** side is what reaches one side: "L −3.0". */
+const side = (name: string, level: number) => `${name} ${level <= -400 ? "none" : level.toFixed(1).replace("-", "−")}`;
 
 function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
   const scroller = useRef<HTMLDivElement>(null);
