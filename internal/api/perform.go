@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"encoding/json"
@@ -14,6 +15,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/template"
 	"fanfold/internal/render"
+	"fanfold/internal/rig"
 )
 
 // performed is one message of a browser that plays music. One of its fields says what it is;
@@ -37,13 +39,14 @@ type performAsk struct {
 	Bus    template.ID              `json:"bus"`
 	Rows   []template.ID            `json:"rows"`
 	Dry    bool                     `json:"dry"`
+	Rate   int                      `json:"rate"` // of the sound, Hz; 0 is 48,000
 }
 
 // mostPieceBytes bounds a file of music, as where one is cast.
 const mostPieceBytes = 32 << 20
 
-// blocksAhead is how many blocks may be under way that were not heard yet: a second.
-const blocksAhead = 192
+// aheadS is how much may be under way that was not heard yet, s.
+const aheadS = 1.0
 
 // perform plays music through a template and streams what is heard, over a WebSocket. Binary
 // messages of the server are sound: four bytes for the number of the play, four for that of
@@ -71,6 +74,7 @@ type performer struct {
 	mu     sync.Mutex
 	number int
 	heard  int
+	ahead  int           // blocks that may be under way
 	more   chan struct{} // closed when more was heard
 }
 
@@ -156,6 +160,7 @@ func (x *performer) play(ask performAsk) {
 	x.end = end
 	x.mu.Lock()
 	x.number, x.heard, x.more = ask.Number, 0, make(chan struct{})
+	x.ahead = int(aheadS * float64(cmp.Or(ask.Rate, rig.SoundRateHz)) / render.Frames)
 	x.mu.Unlock()
 	tell := func(t app.PerformTold) {
 		t.Play = ask.Number
@@ -168,7 +173,7 @@ func (x *performer) play(ask performAsk) {
 	}
 	x.score = score
 	x.done.Go(func() {
-		err := x.h.Perform(ctx, x.who, score, app.PerformAsk{Bar: ask.Bar, From: ask.From, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry},
+		err := x.h.Perform(ctx, x.who, score, app.PerformAsk{Bar: ask.Bar, From: ask.From, Bus: ask.Bus, Rows: ask.Rows, Dry: ask.Dry, Rate: ask.Rate},
 			func(number int, blocks []render.Block) bool { return x.send(ctx, ask.Number, number, blocks) }, tell)
 		if err != nil && !errors.Is(err, context.Canceled) {
 			tell(app.PerformTold{Refused: problemOf(err).Detail})
@@ -195,7 +200,7 @@ func (x *performer) send(ctx context.Context, play, number int, blocks []render.
 	for len(blocks) > 0 {
 		n := min(blocksAtOnce, len(blocks))
 		x.mu.Lock()
-		room, more := number+n <= x.heard+blocksAhead, x.more
+		room, more := number+n <= x.heard+x.ahead, x.more
 		x.mu.Unlock()
 		if !room {
 			select {

@@ -219,6 +219,7 @@ func TestPerforming(t *testing.T) {
 	left, _ = p.heard(3)
 	require.InDelta(t, 6.02, db(left[0]), .01, "by itself")
 	require.Zero(t, left[second/2])
+	frames := len(left)
 
 	p.say(`{"play":{"number":7,"from":13.5,"rows":["i"],"dry":true}}`)
 	began = p.told(nil).Began
@@ -226,6 +227,14 @@ func TestPerforming(t *testing.T) {
 	require.InDelta(t, 13.5, began.Second, 1e-3)
 	left, _ = p.heard(7)
 	require.InDelta(t, 0, db(left[0]), .01, "the note that still sounds in the middle of bar 4")
+
+	p.say(`{"play":{"number":8,"bar":4,"rows":["i"],"dry":true,"rate":96000}}`)
+	_ = p.told(nil)
+	left, _ = p.heard(8)
+	require.InDelta(t, 6.02, db(left[0]), .01)
+	require.InDelta(t, 2*frames, len(left), render.Frames, "at twice the rate")
+	p.say(`{"play":{"number":9,"bar":1,"rate":12345}}`)
+	require.Contains(t, p.told(nil).Refused, "not at 12345")
 
 	p.say(`{"play":{"number":4,"bar":1,"bus":"gone"}}`)
 	require.Contains(t, p.told(nil).Refused, "no longer there")
@@ -237,7 +246,7 @@ func TestPerforming(t *testing.T) {
 	require.Contains(t, p.told(nil).Refused, "no notes")
 	r.mu.Lock()
 	require.Empty(t, r.sessions, "all were ended")
-	require.Equal(t, 4, r.closed)
+	require.Equal(t, 5, r.closed)
 	r.mu.Unlock()
 }
 

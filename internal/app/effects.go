@@ -11,7 +11,6 @@ import (
 	"fanfold/internal/effect"
 	"fanfold/internal/format/flac"
 	"fanfold/internal/format/wav"
-	"fanfold/internal/rig"
 )
 
 // mostImpulseBytes bounds a recording that a convolution plays: half a minute of 24-bit stereo
@@ -33,10 +32,10 @@ type impulse struct {
 // mostImpulses is how many are kept.
 const mostImpulses = 8
 
-// effectOptions are what effects need of a studio: its recordings, and how long a quarter
-// lasts, s.
-func (a *App) effectOptions(ctx context.Context, p Person, quarterS float64) effect.Options {
-	return effect.Options{RateHz: rig.SoundRateHz, QuarterS: quarterS, Audio: func(digest string) ([][]float64, float64, error) {
+// effectOptions are what effects need of a studio: its recordings, the rate of what they run
+// on, Hz, and how long a quarter lasts, s.
+func (a *App) effectOptions(ctx context.Context, p Person, rateHz, quarterS float64) effect.Options {
+	return effect.Options{RateHz: rateHz, QuarterS: quarterS, Audio: func(digest string) ([][]float64, float64, error) {
 		x, err := a.impulse(ctx, p, digest)
 		return x.channels, x.rateHz, err
 	}}

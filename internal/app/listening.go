@@ -348,7 +348,7 @@ func (l *Listening) planned(v View, plan graphPlan) graphPlan {
 	if plan.as != HeardAtBus || len(plan.rows) == 0 {
 		return plan
 	}
-	options := l.h.app.effectOptions(l.ctx, l.who, 60/plan.tempoBPM)
+	options := l.h.app.effectOptions(l.ctx, l.who, rig.SoundRateHz, 60/plan.tempoBPM)
 	options.Parts = true
 	made := func() (*render.Graph, []render.Silence, error) {
 		return render.NewGraph(v.Proof.Fan, plan.bus, plan.rows, options)

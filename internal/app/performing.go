@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -23,6 +24,7 @@ type PerformAsk struct {
 	Bus  template.ID   // where it is heard; empty for the mix
 	Rows []template.ID // they alone play; none for all
 	Dry  bool          // rows as they are, without the graph
+	Rate int           // of the sound, Hz: one of render.Rates; 0 is rig.SoundRateHz
 }
 
 // Performance is music that is being played for one person.
@@ -30,6 +32,7 @@ type Performance struct {
 	h       *Hot
 	who     Person
 	session string
+	rateHz  float64
 	score   *render.Score
 	view    View
 	ask     PerformAsk
@@ -77,7 +80,7 @@ type voiceOnStage struct {
 // Perform plays music until it ends, or the context does. Sound is made ahead of being heard,
 // as far as send has room.
 func (h *Hot) Perform(ctx context.Context, p Person, s *Scored, ask PerformAsk, send func(number int, blocks []render.Block) bool, tell func(PerformTold)) error {
-	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s.score, view: s.view, ask: ask, send: send, tell: tell, lanes: 1}
+	x := &Performance{h: h, who: p, session: uuid.NewString(), score: s.score, view: s.view, ask: ask, send: send, tell: tell, lanes: 1, rateHz: float64(cmp.Or(ask.Rate, rig.SoundRateHz))}
 	defer x.close() // machines may have begun when preparing ends in the middle
 	if err := x.prepare(ctx); err != nil {
 		return err
@@ -88,6 +91,9 @@ func (h *Hot) Perform(ctx context.Context, p Person, s *Scored, ask PerformAsk, 
 // prepare makes out who plays from where, and through which graph.
 func (x *Performance) prepare(ctx context.Context) error {
 	s := x.score
+	if !slices.Contains(render.Rates, int(x.rateHz)) {
+		return refused("", "sound is made at one of %v Hz, not at %g", render.Rates, x.rateHz)
+	}
 	silent := slices.Clone(s.Silent)
 	from := s.Time.Bars.Start(int64(max(1, x.ask.Bar)))
 	if x.ask.From != nil {
@@ -103,7 +109,7 @@ func (x *Performance) prepare(ctx context.Context) error {
 		return refused("", "nobody plays: none of the parts has a row that can sound")
 	}
 	if !x.ask.Dry {
-		graph, without, err := render.NewGraph(x.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, s.QuarterS(from)))
+		graph, without, err := render.NewGraph(x.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, x.rateHz, s.QuarterS(from)))
 		if err != nil {
 			return refused(x.ask.Bus, "the bus that shall be heard is no longer there")
 		}
@@ -118,7 +124,7 @@ func (x *Performance) prepare(ctx context.Context) error {
 		if !v.Plays(x.ask.Rows) {
 			continue
 		}
-		messages, err := s.Messages(v, from, rig.SoundRateHz)
+		messages, err := s.Messages(v, from, x.rateHz)
 		if err != nil {
 			silent = append(silent, render.Silence{Name: v.Home.Name, Reason: err.Error()})
 			continue
@@ -138,13 +144,13 @@ func (x *Performance) prepare(ctx context.Context) error {
 	if x.graph != nil {
 		tail += min(mostTailS, x.graph.Tail())
 	}
-	x.total = int(math.Ceil((float64(last)/rig.SoundRateHz + tail) * rig.SoundRateHz / render.Frames))
+	x.total = int(math.Ceil((float64(last)/x.rateHz + tail) * x.rateHz / render.Frames))
 	x.begin(ctx, &silent)
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
 	x.tell(PerformTold{Began: &Began{
-		Bar: int(s.Time.Bars.At(from)), Second: s.Seconds(from), Seconds: float64(x.total) * render.Frames / rig.SoundRateHz,
+		Bar: int(s.Time.Bars.At(from)), Second: s.Seconds(from), Seconds: float64(x.total) * render.Frames / x.rateHz,
 	}, Silent: silent})
 	return nil
 }
@@ -175,7 +181,7 @@ func (x *Performance) begin(ctx context.Context, silent *[]render.Silence) {
 	var mu sync.Mutex
 	x.each(func(m *stageMachine) {
 		for from := 0; from < len(m.rows); from += rowsAtOnce {
-			ask := rig.PerformAsk{Session: x.session, Begin: from == 0, Lanes: x.lanes, Rows: m.rows[from:min(len(m.rows), from+rowsAtOnce)]}
+			ask := rig.PerformAsk{Session: x.session, Begin: from == 0, Lanes: x.lanes, RateHz: int(x.rateHz), Rows: m.rows[from:min(len(m.rows), from+rowsAtOnce)]}
 			done, err := x.h.app.rig.Perform(ctx, x.h.studio().String(), string(m.id), ask)
 			mu.Lock()
 			if err != nil {
@@ -268,7 +274,7 @@ func (x *Performance) play(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	x.tell(PerformTold{Ended: true, Pace: float64(x.total) * render.Frames / rig.SoundRateHz / (max(busy, graphed).Seconds() + 1e-9)})
+	x.tell(PerformTold{Ended: true, Pace: float64(x.total) * render.Frames / x.rateHz / (max(busy, graphed).Seconds() + 1e-9)})
 	return nil
 }
 

@@ -17,6 +17,9 @@ import (
 // Frames is how many frames a block has.
 const Frames = effect.Frames
 
+// Rates are those that sound is made at, Hz.
+var Rates = []int{44_100, 48_000, 88_200, 96_000}
+
 // Block is a block of two channels, full scale 1.
 type Block = effect.Block
 

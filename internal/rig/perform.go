@@ -1,6 +1,7 @@
 package rig
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"encoding/json"
@@ -24,6 +25,7 @@ type PerformAsk struct {
 	Begin    bool             `json:"begin,omitempty"` // anew, from the start: rows and lanes are those of this ask
 	Lanes    int              `json:"lanes,omitempty"` // with Begin, 1..MostPerformLanes
 	Print    bool             `json:"print,omitempty"` // with Begin: in the quality of a print
+	RateHz   int              `json:"rate,omitempty"`  // with Begin: one of render.Rates; 0 is SoundRateHz
 	Rows     []PerformRow     `json:"rows,omitempty"`  // that are added
 	Messages []PerformMessage `json:"messages,omitempty"`
 	Blocks   int              `json:"blocks,omitempty"` // how many are made now
@@ -84,6 +86,7 @@ type performance struct {
 	ended  bool       // what comes later opens nothing any more
 	lanes  int
 	print  bool
+	rateHz float64
 	rows   []render.Seat
 	files  map[string]*openedFiles
 	expire *time.Timer
@@ -147,7 +150,11 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 		if ask.Lanes < 1 || ask.Lanes > MostPerformLanes {
 			return Performed{}, 0, fmt.Errorf("%d lanes; 1 to %d can be", ask.Lanes, MostPerformLanes)
 		}
-		p.lanes, p.print, p.rows = ask.Lanes, ask.Print, nil
+		rate := cmp.Or(ask.RateHz, SoundRateHz)
+		if !slices.Contains(render.Rates, rate) {
+			return Performed{}, 0, fmt.Errorf("%d Hz; sound is made at one of %v", rate, render.Rates)
+		}
+		p.lanes, p.print, p.rateHz, p.rows = ask.Lanes, ask.Print, float64(rate), nil
 		for _, f := range p.files {
 			f.used = false
 		}
@@ -275,7 +282,7 @@ func (s *stage) add(p *performance, rows []PerformRow) map[int]string {
 		if f.reason != "" {
 			reasons[len(p.rows)] = f.reason
 		}
-		player := render.NewPlayer(r.Load.ID, layersOf(f.patches, f.places, r.Load), sampler.Options{RateHz: SoundRateHz, Quality: quality, Wait: true})
+		player := render.NewPlayer(r.Load.ID, layersOf(f.patches, f.places, r.Load), sampler.Options{RateHz: p.rateHz, Quality: quality, Wait: true})
 		ways := slices.DeleteFunc(slices.Clone(r.Ways), func(w render.Way) bool { return w.Lane < 0 || w.Lane >= p.lanes })
 		p.rows = append(p.rows, render.Seat{Player: player, Ways: ways})
 	}

@@ -80,7 +80,27 @@ func TestAHostPerforms(t *testing.T) {
 	require.InDelta(t, on-12, level(first[2][0][9600:]), .3, "its level trim")
 	require.Equal(t, first, play(), "the same each time")
 
-	_, err := d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "other", Blocks: 1})
+	for _, rate := range render.Rates {
+		ask := rig.PerformAsk{Session: "fast", Begin: true, Lanes: 1, RateHz: rate, Rows: []rig.PerformRow{{Load: toneLoad("t/a"), Ways: straight}}, Blocks: 40, Messages: []rig.PerformMessage{
+			{At: 1000, Kind: sampler.NoteOn, Key: 69, Value: 127},
+		}}
+		done, err := d.Perform(ctx, "s", "Birch", ask)
+		require.NoError(t, err)
+		var left []float64
+		for _, lanes := range done.Blocks {
+			if lanes[0] == nil {
+				lanes[0] = &render.Block{}
+			}
+			left = append(left, lanes[0][0][:]...)
+		}
+		hz, ok := dsp.Pitch(left[1200:], float64(rate), 100, 1000)
+		require.True(t, ok)
+		require.InDelta(t, 440, hz, 1, "at %d Hz", rate)
+		require.InDelta(t, on, level(left[1200:]), .3, "at %d Hz", rate)
+	}
+	_, err := d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "fast", Begin: true, Lanes: 1, RateHz: 8000})
+	require.ErrorContains(t, err, "8000 Hz; sound is made at one of")
+	_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "other", Blocks: 1})
 	require.ErrorContains(t, err, "no longer knows")
 	_, err = d.Perform(ctx, "s", "Birch", rig.PerformAsk{Session: "other", Begin: true, Lanes: 9999})
 	require.ErrorContains(t, err, "lanes")

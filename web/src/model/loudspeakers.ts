@@ -1,8 +1,10 @@
 import worklet from "../sound/worklet.js?url";
 import { tell } from "./store";
 
-/** The rate of the sound that machines send, Hz. */
-export const rateHz = 48000;
+/** The rate of the sound that machines send as it is played, Hz, and those that music is made
+ * at ahead. */
+const rateHz = 48000;
+const rates = [44100, 48000, 88200, 96000];
 
 /** What stands for no level at all, dBFS. */
 export const silence = -120;
@@ -24,17 +26,33 @@ export function maySound(): boolean {
   return canSound();
 }
 
-let context: AudioContext | null = null;
+const contexts = new Map<string, Promise<AudioContext>>();
 
-/** loudspeaker makes a way to the loudspeakers. Browsers allow it on a key or a click. */
+/** opened is a way to the sound device at a rate; without one, at its own where music is made
+ * at that. */
+async function opened(rate?: number): Promise<AudioContext> {
+  let context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+  if (!rates.includes(context.sampleRate)) {
+    void context.close();
+    context = new AudioContext({ sampleRate: rateHz, latencyHint: "interactive" });
+  }
+  await context.audioWorklet.addModule(worklet);
+  return context;
+}
+
+/** loudspeaker makes a way to the loudspeakers: for rows as they are played, at the rate of the
+ * machines, and for music made ahead at that of the sound device. Browsers allow it on a key or
+ * a click. */
 export async function loudspeaker(
   processor: "played" | "performed",
   heard: (m: never) => void,
 ): Promise<AudioWorkletNode> {
-  if (!context) {
-    context = new AudioContext({ sampleRate: rateHz, latencyHint: "interactive" });
-    await context.audioWorklet.addModule(worklet);
+  let opening = contexts.get(processor);
+  if (!opening) {
+    opening = opened(processor === "played" ? rateHz : undefined);
+    contexts.set(processor, opening);
   }
+  const context = await opening;
   wake();
   const node = new AudioWorkletNode(context, processor, { numberOfInputs: 0, outputChannelCount: [2] });
   node.port.onmessage = (e) => heard(e.data as never);
@@ -44,7 +62,10 @@ export async function loudspeaker(
 
 /** wake lets sound go on that the browser has stopped. */
 export function wake() {
-  if (context?.state === "suspended") void context.resume();
+  for (const opening of contexts.values())
+    void opening.then((context) => {
+      if (context.state === "suspended") void context.resume();
+    });
 }
 
 /** levelOf is a mean square and a peak in dBFS, to a tenth. */

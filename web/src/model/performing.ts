@@ -1,6 +1,6 @@
 import { createStore, useStore } from "zustand";
 import type { Id } from "./api";
-import { type Level, levelOf, lineTo, loudspeaker, maySound, noLevel, rateHz, wake } from "./loudspeakers";
+import { type Level, levelOf, lineTo, loudspeaker, maySound, noLevel, wake } from "./loudspeakers";
 import { get, tell } from "./store";
 
 /** Piece is music that may be played, as the server tells of it. */
@@ -129,7 +129,9 @@ export function playFrom(second: number) {
   began = second;
   node.port.postMessage({ begin: play });
   const { at, hand } = performing.getState();
-  say({ play: { number: play, from: second, hand, bus: at.bus, rows: at.rows, dry: at.dry } });
+  say({
+    play: { number: play, from: second, hand, bus: at.bus, rows: at.rows, dry: at.dry, rate: node.context.sampleRate },
+  });
   performing.setState({ state: "playing", second, silent: [], gaps: 0, refused: "" });
 }
 
@@ -209,7 +211,9 @@ function heard(m: { play?: number; heard?: number; square?: number; peak?: numbe
   if (m.heard !== undefined && m.play === play) {
     say({ heard: [play, Math.floor(m.heard / block)] });
     const { piece } = performing.getState();
-    performing.setState({ second: Math.min(piece?.seconds ?? 0, began + m.heard / rateHz) });
+    performing.setState({
+      second: Math.min(piece?.seconds ?? 0, began + m.heard / (node?.context.sampleRate ?? 48000)),
+    });
   }
   if (m.gap) performing.setState((s) => ({ gaps: s.gaps + 1 }));
   if (m.done === play) performing.setState({ state: "still", second: 0, ...noLevel });
