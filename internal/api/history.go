@@ -5,7 +5,6 @@ import (
 	"context"
 	"net/http"
 
-	"github.com/google/uuid"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -123,7 +122,7 @@ func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesReq
 	if err != nil {
 		return nil, err
 	}
-	with := app.Other{Template: uuid.UUID(r.Body.With), Revision: or(r.Body.Revision, app.Present)}
+	with := app.Other{Template: r.Body.With, Revision: or(r.Body.Revision, app.Present)}
 	out := gen.TemplateComparison{Differences: []gen.Difference{}}
 	if r.Body.Take != nil {
 		var picks []compare.Pick

@@ -29,7 +29,7 @@ type playedRig struct {
 	heard  func(machine string, b rig.SoundBlock)
 }
 
-func (p *playedRig) Play(_, machine string, o rig.PlayOrder) error {
+func (p *playedRig) Play(_, _ string, o rig.PlayOrder) error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.orders = append(p.orders, o)

@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -51,7 +52,7 @@ func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
 			release()
 			return c.Blob(int(row.Status), row.Media, row.Body)
 		}
-		if store.NotFound(err) != store.ErrNotFound {
+		if !errors.Is(store.NotFound(err), store.ErrNotFound) {
 			release()
 			return err
 		}

@@ -298,7 +298,7 @@ func (a *App) hear(n store.News) {
 	h, open := a.open.Look(n.ID)
 	switch {
 	case n.Of == "running" && open:
-		h.Running.heard(n.Revision)
+		h.heard(n.Revision)
 	case n.Of == "running":
 		a.beside.Go(func() { a.openHeard(n.ID) })
 	case n.Of == "document" && open:
@@ -358,7 +358,7 @@ func (a *App) catchUp() {
 	defer stop()
 	err := errors.Join(a.loadPaces(ctx), a.openWanted(ctx), a.knowHosts(ctx))
 	for _, h := range a.open.All() {
-		err = errors.Join(err, h.doc.CatchUp(ctx), h.Running.reload(ctx))
+		err = errors.Join(err, h.doc.CatchUp(ctx), h.reload(ctx))
 	}
 	if err != nil {
 		slog.Warn("not all that was written meanwhile is known", "error", err) // heard again when something is written
@@ -421,7 +421,7 @@ type aboutRow struct {
 func (b *aboutBook) put(id, studio uuid.UUID, kind string, x about) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if was, ok := b.known[id]; kind != versionKind && (!ok || !was.about.equal(x)) {
+	if was, ok := b.known[id]; kind != versionKind && (!ok || !was.equal(x)) {
 		b.known[id] = aboutRow{studio, kind, x}
 	}
 }

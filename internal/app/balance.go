@@ -183,7 +183,7 @@ func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *artic
 	if err != nil {
 		return nil, err
 	}
-	ask := rig.MeasureAsk{Load: h.Running.loadOf(i), Row: r, On: now}
+	ask := rig.MeasureAsk{Load: h.loadOf(i), Row: r, On: now}
 	for n := range ask.Load.Patches {
 		if mics != nil {
 			ask.Load.Patches[n].Mics = strings.Join(mics, "\n")

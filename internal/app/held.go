@@ -101,7 +101,7 @@ func (r *Running) crowded(others map[template.ID][]calls.Held) []proof.Mark {
 func (r *Running) tellOthers() {
 	r.app.each(r.studio, func(h *Hot) {
 		if h.Running != r {
-			h.Running.tell()
+			h.tell()
 		}
 	})
 }

@@ -48,7 +48,7 @@ func (a *App) openHot(ctx context.Context, studio, id uuid.UUID) (*Hot, error) {
 	}
 	doc.Join(document.Hooks[*template.Template, change.Change, Computed]{
 		Refuse:  h.refuse,
-		Beside:  h.Running.beside,
+		Beside:  h.beside,
 		Changed: h.changed,
 	})
 	return h, nil
@@ -181,7 +181,7 @@ func (h *Hot) changed(before, after *sheetView) {
 // inUse tells whether the template must stay open: somebody looks at it, or
 // something of it runs.
 func (h *Hot) inUse() bool {
-	return h.doc.Watchers.Count() > 0 || h.Running.busy() || h.plans.running() || h.MeasuringState().Running || h.app.abouts.of(h.ID()).RemotePort > 0
+	return h.doc.Watchers.Count() > 0 || h.busy() || h.plans.running() || h.MeasuringState().Running || h.app.abouts.of(h.ID()).RemotePort > 0
 }
 
 // ErrNothing is returned when there is nothing to undo or redo.
@@ -216,7 +216,7 @@ type Watcher = document.Watcher
 // Watch starts watching after a revision. What happened since comes first; a
 // "reset" event says that the template must be loaded anew. The running state
 // follows.
-func (h *Hot) Watch(after int64) *Watcher { return h.Running.watch(after, h.here.event()) }
+func (h *Hot) Watch(after int64) *Watcher { return h.watch(after, h.here.event()) }
 
 // Unwatch ends watching.
 func (h *Hot) Unwatch(w *Watcher) { h.doc.Watchers.Remove(w) }

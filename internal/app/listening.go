@@ -418,7 +418,7 @@ func (h *Hot) armed(v View, ids []template.ID) []Armed {
 		target := articulation.TargetOf(t, i)
 		a := Armed{
 			ID: i.ID, Name: i.Name, Home: home.ID, KeyLow: target.KeyLow, KeyHigh: target.KeyHigh, Articulations: articulation.Names(target.Map),
-			Switches: []int{}, Dynamics: -1, target: target, upbeat: t.UpbeatOf(i), load: h.Running.loadID(home),
+			Switches: []int{}, Dynamics: -1, target: target, upbeat: t.UpbeatOf(i), load: h.loadID(home),
 		}
 		for _, c := range a.upbeat {
 			if c.Number == 1 {
@@ -436,7 +436,7 @@ func (h *Hot) armed(v View, ids []template.ID) []Armed {
 			a.machine = string(home.Seat.Machine)
 			a.Machine = t.Index().Machines[home.Seat.Machine].Name
 		}
-		a.Ready = h.Running.isReady(home.ID)
+		a.Ready = h.isReady(home.ID)
 		out = append(out, a)
 	}
 	return out
@@ -476,7 +476,7 @@ func (l *Listening) NoteOn(key, velocity int) {
 	batch := map[string][]rig.PlayMessage{}
 	var not []string
 	for _, a := range armed {
-		if !l.h.Running.isReady(a.Home) {
+		if !l.h.isReady(a.Home) {
 			not = append(not, a.Name)
 		}
 		note := articulation.Note{Start: liveStart, End: liveEnd, Key: key, Velocity: velocity}

@@ -137,7 +137,7 @@ func (x *Performance) prepare(ctx context.Context) error {
 			ways = x.graph.Ways(v.Home)
 		}
 		m := x.machine(v.Home.Seat.Machine)
-		m.rows = append(m.rows, rig.PerformRow{Load: x.h.Running.loadOf(v.Home), Ways: ways})
+		m.rows = append(m.rows, rig.PerformRow{Load: x.h.loadOf(v.Home), Ways: ways})
 		m.voices = append(m.voices, &voiceOnStage{name: v.Home.Name, messages: messages})
 	}
 	tail := releaseS

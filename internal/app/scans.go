@@ -240,9 +240,9 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 	}
 	switch {
 	case errors.Is(err, context.Canceled):
-		return a.endScan(last, row, "stopped", "stopped; what was measured is kept for the next scan", result, 0)
+		return a.endScan(last, row, "stopped", "stopped; what was measured is kept for the next scan", result)
 	case err != nil:
-		return a.endScan(last, row, "failed", err.Error(), result, 0)
+		return a.endScan(last, row, "failed", err.Error(), result)
 	}
 	list := make([]catalogue.Measured, len(result.Patches))
 	for n, f := range result.Patches {
@@ -257,7 +257,7 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 		return a.scanEnd(row, "done", said, result, len(list))
 	}
 	if len(list) == 0 {
-		return a.endScan(last, row, "done", "nothing was found", result, 0)
+		return a.endScan(last, row, "done", "nothing was found", result)
 	}
 	ask := document.Ask{Author: p.ID, By: p.Name, Seen: document.Any, Beside: a.store.ScanEnds(end)}
 	_, err = cat.apply(last, ask, p, func(v *sheetView) (change.Change, error) {
@@ -266,7 +266,7 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 		return c, err
 	})
 	if err != nil {
-		return a.endScan(last, row, "failed", err.Error(), result, 0)
+		return a.endScan(last, row, "failed", err.Error(), result)
 	}
 	return nil
 }
@@ -470,8 +470,9 @@ func (a *App) scanEnd(row db.Scan, state, reason string, r scan.Result, patches 
 	}, err
 }
 
-func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result, patches int) error {
-	end, err := a.scanEnd(row, state, reason, r, patches)
+// endScan ends a scan that brought no patches.
+func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result) error {
+	end, err := a.scanEnd(row, state, reason, r, 0)
 	if err == nil {
 		_, err = a.store.Queries().ScanEnd(ctx, end) // unless it was told as failed already
 	}

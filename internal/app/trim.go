@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io/fs"
 	"maps"
 	"slices"
 
@@ -66,11 +65,11 @@ func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, erro
 	done := map[template.ID]bool{} // players that rows feed, and rows that others sit with
 	for _, u := range c.Uses {
 		i := t.Instrument(u.Instrument)
-		if home := t.Home(i).ID; done[i.Spread] || done[home] {
+		home := t.Home(i).ID
+		if done[i.Spread] || done[home] {
 			continue
-		} else {
-			done[home], done[i.Spread] = true, i.Spread != ""
 		}
+		done[home], done[i.Spread] = true, i.Spread != ""
 		x, err := h.trimming(ctx, t, c, i, files)
 		if err != nil {
 			return nil, err
@@ -262,7 +261,7 @@ func (f *patchFiles) within(ctx context.Context, row db.Scan, p *template.Patch)
 				return nil, err
 			}
 			defer func() { _ = dir.Close() }() // only read
-			return scan.Zones(fs.FS(dir.FS()), x.Source())
+			return scan.Zones(dir.FS(), x.Source())
 		}
 	}
 	return nil, nil

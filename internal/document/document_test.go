@@ -185,11 +185,11 @@ func TestWhatIsWrittenBeside(t *testing.T) {
 	}
 	refusal := errors.New("refused")
 	d.Join(document.Hooks[shelf, put, int]{
-		Beside: func(before, after shelf) document.Beside { return beside("own", nil) },
+		Beside: func(_, _ shelf) document.Beside { return beside("own", nil) },
 		Refuse: func(_ context.Context, _, after shelf) error {
 			return map[bool]error{true: refusal}[after["a"] == "no"]
 		},
-		Changed: func(before, after *toyView) { order = append(order, fmt.Sprint("changed ", after.Revision)) },
+		Changed: func(_, after *toyView) { order = append(order, fmt.Sprint("changed ", after.Revision)) },
 	})
 	a := ada
 	a.Beside = beside("asked", nil)

@@ -147,7 +147,7 @@ func TestEveryRouteMarkIsFoundAndMended(t *testing.T) {
 		{"fold-mismatch", `({ kind: "connect", wires: [wire("High winds", o.template.buses.find((b) => b.kind === "stem" && b.name === "Winds").id, -3)] })`, "24 stems of the fine fold do not add up to the mix"},
 		{"split-output", `(() => { const at = (name) => o.template.instruments.find((i) => i.name === name); return { kind: "seat", seats: [{ id: at("Bassoon 1 long").id, seat: { ...at("Bassoon 1 long").seat, pair: at("Piccolo long").seat.pair, machine: at("Piccolo long").seat.machine, riser: at("Piccolo long").seat.riser, port: 8, channel: 16 } }] }; })()`, "Outputs 3-4 of Birch, riser 1 carry"},
 	} {
-		t.Run(fault.code, func(t *testing.T) {
+		t.Run(fault.code, func(*testing.T) {
 			p.edit(fault.edit)
 			p.press("[0-9]+ marks")
 			p.seeText(`[data-mark="`+fault.code+`"]`, fault.says)

@@ -15,7 +15,6 @@ type delay struct {
 	cross    bool
 	edges    edges
 	lines    [2]*line
-	again    Block // what comes back of one block is fed in again where the delay is longer
 }
 
 // shortestDelay is how short a delay may be: a block, for what comes back goes in a block

@@ -40,7 +40,6 @@ func BenchmarkAnHourOfCalibration(b *testing.B) {
 	require.NoError(b, err)
 	require.NoError(b, wav.Write16(out, rate, 2, frames))
 	require.NoError(b, out.Close())
-	frames = nil
 	for b.Loop() {
 		in, err := os.Open(path)
 		require.NoError(b, err)

@@ -60,7 +60,7 @@ func (s *server) follow(ctx context.Context) {
 	ports := s.app.RemotePorts()
 	for id, l := range s.open {
 		if ports[id] != l.port {
-			l.conn.Close()
+			_ = l.conn.Close() // nobody hears it any longer
 			delete(s.open, id)
 		}
 	}
@@ -87,7 +87,7 @@ func (s *server) follow(ctx context.Context) {
 
 func (s *server) closeAll() {
 	for _, l := range s.open {
-		l.conn.Close()
+		_ = l.conn.Close() // nobody hears it any longer
 	}
 	s.done.Wait()
 }

@@ -223,11 +223,11 @@ func modOfSF2(m sf2.Modulator) (Mod, bool) {
 // sourceOfSF2 reads a source (2.04, section 8.2.1); false for one that is not known.
 func sourceOfSF2(x uint16) (Source, bool) {
 	s := Source{Descending: x>>8&1 == 1, Bipolar: x>>9&1 == 1}
-	if curve := x >> 10; curve > uint16(Step) {
+	curve := x >> 10
+	if curve > uint16(Step) {
 		return s, false
-	} else {
-		s.Curve = Curve(curve)
 	}
+	s.Curve = Curve(curve)
 	if x>>7&1 == 1 {
 		s.From, s.CC = Controller, int(x&127)
 		return s, true

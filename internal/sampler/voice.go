@@ -102,10 +102,7 @@ func (v *voice) run(e *Engine, left, right *[quantum]float64) bool {
 	if v.delay > 0 {
 		if v.delay >= quantum {
 			v.delay -= quantum
-			if !v.choked {
-				return true
-			}
-			return false
+			return !v.choked
 		}
 		from, v.delay = v.delay, 0
 	}
@@ -125,7 +122,7 @@ func (v *voice) run(e *Engine, left, right *[quantum]float64) bool {
 	step := uint64(min(ratio, mostRatio) * (1 << fraction))
 	n := quantum - from
 	silent := gl == 0 && gr == 0 && v.gain == [2]float32{}
-	more := true
+	var more bool
 	if silent {
 		more = v.advance(step, n)
 	} else {

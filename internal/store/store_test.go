@@ -55,7 +55,7 @@ func notebooks(s *store.Store) *store.Documents[notes, note] {
 		},
 		Apply: noted,
 		About: func(s notes) any { return map[string]int{"notes": len(s)} },
-		Name:  func(s notes) string { return "Notebook" },
+		Name:  func(notes) string { return "Notebook" },
 	})
 }
 

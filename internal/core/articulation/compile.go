@@ -317,11 +317,10 @@ func (c *compiler) keep(m timed) {
 // answers no dynamics, or as expression where it answers that. What the part itself sends
 // there is left out then, since both would set one controller.
 func (c *compiler) controls(list []Control) {
-	as, why := map[template.Dynamics]int{template.DynamicsVolume: 7, template.DynamicsExpression: 11}[c.target.Dynamics], ""
+	as := map[template.Dynamics]int{template.DynamicsVolume: 7, template.DynamicsExpression: 11}[c.target.Dynamics]
 	modulated := as > 0 && slices.ContainsFunc(list, func(x Control) bool { return x.Number == 1 })
 	for _, x := range list {
-		number := x.Number
-		why = ""
+		number, why := x.Number, ""
 		switch {
 		case modulated && number == as:
 			continue

@@ -394,11 +394,12 @@ func TestABeginningIsWhatMusiciansPlay(t *testing.T) {
 					}
 				}
 				path := now.SectionPath(i.Section)
-				if strings.HasPrefix(is.Section, "Strings") && !strings.Contains(is.Section, "Soloists") {
+				switch {
+				case strings.HasPrefix(is.Section, "Strings") && !strings.Contains(is.Section, "Soloists"):
 					require.Equal(t, "Strings / "+p.Name, path)
-				} else if strings.HasPrefix(p.Name, "Solo ") {
+				case strings.HasPrefix(p.Name, "Solo "):
 					require.Equal(t, "Voices / Soloists", path, full)
-				} else {
+				default:
 					require.Equal(t, is.Section, path, full)
 				}
 				stems := f.Stems(i, now.Folds[0].ID)

@@ -155,9 +155,8 @@ func (s *shorthand) groups() []span {
 
 // hyphen tells whether a dash stands in the middle of an instrument's name, as in tam-tam.
 func (s *shorthand) hyphen(n int) bool {
-	letter := func(r rune) bool { return unicode.IsLetter(r) }
-	from := strings.LastIndexFunc(s.line[:n], func(r rune) bool { return !letter(r) }) + 1
-	to := strings.IndexFunc(s.line[n+1:], func(r rune) bool { return !letter(r) })
+	from := strings.LastIndexFunc(s.line[:n], func(r rune) bool { return !unicode.IsLetter(r) }) + 1
+	to := strings.IndexFunc(s.line[n+1:], func(r rune) bool { return !unicode.IsLetter(r) })
 	if to < 0 {
 		to = len(s.line) - n - 1
 	}

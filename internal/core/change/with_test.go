@@ -105,7 +105,7 @@ func TestWhoCanNotShareASeat(t *testing.T) {
 }
 
 // chain makes a row sit with one that sits with another.
-func chain(t *template.Template, again, other *template.Instrument) change.Change {
+func chain(_ *template.Template, again, _ *template.Instrument) change.Change {
 	c := again.Clone()
 	c.ID, c.With = "chained", again.ID
 	return change.Add{Instruments: []change.Placed{{At: -1, Instrument: c}}}

@@ -71,10 +71,10 @@ func TestTheWiringIsSeenFirst(t *testing.T) {
 	f := fan.New(now)
 	var one, other *template.Instrument
 	for n, i := range now.Instruments {
-		switch stems := f.StemsIn(f.FromRow(n), "fold-fine"); {
-		case stems[0].ID == fine[0].ID:
+		switch f.StemsIn(f.FromRow(n), "fold-fine")[0].ID {
+		case fine[0].ID:
 			one = i
-		case stems[0].ID == fine[1].ID:
+		case fine[1].ID:
 			other = i
 		}
 	}

@@ -30,7 +30,7 @@ func apply(t testing.TB, now *template.Template, make func(*template.Template) (
 
 // strings makes a small section of strings with ranges and articulations, as a
 // handbook gives them (from memory), and a stem for each of its quarters.
-func stringSection(t testing.TB) *template.Template {
+func stringSection(testing.TB) *template.Template {
 	now := template.New("t", "Strings")
 	put := change.Put{
 		Sections:  []change.Entry[template.Section]{change.Append(&template.Section{ID: "strings", Name: "Strings"}), change.Append(&template.Section{ID: "cellos", Parent: "strings", Name: "Cellos"}), change.Append(&template.Section{ID: "winds", Name: "Winds"})},

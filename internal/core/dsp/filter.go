@@ -59,14 +59,14 @@ func (f *Biquad) Run(samples []float64) {
 // resonance, 0.707 for none.
 
 // angle is what the formulae begin with.
-func angle(hz, q, rate float64) (sin, cos, alpha float64) {
-	sin, cos = math.Sincos(2 * math.Pi * hz / rate)
-	return sin, cos, sin / (2 * q)
+func angle(hz, q, rate float64) (cos, alpha float64) {
+	sin, cos := math.Sincos(2 * math.Pi * hz / rate)
+	return cos, sin / (2 * q)
 }
 
 // LowPass lets pass what is below.
 func LowPass(hz, q, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, q, rate)
+	cos, alpha := angle(hz, q, rate)
 	a0 := 1 + alpha
 	b := (1 - cos) / 2 / a0
 	return Coefficients{b, (1 - cos) / a0, b, -2 * cos / a0, (1 - alpha) / a0}
@@ -74,7 +74,7 @@ func LowPass(hz, q, rate float64) Coefficients {
 
 // HighPass lets pass what is above.
 func HighPass(hz, q, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, q, rate)
+	cos, alpha := angle(hz, q, rate)
 	a0 := 1 + alpha
 	b := (1 + cos) / 2 / a0
 	return Coefficients{b, -(1 + cos) / a0, b, -2 * cos / a0, (1 - alpha) / a0}
@@ -82,21 +82,21 @@ func HighPass(hz, q, rate float64) Coefficients {
 
 // BandPass lets pass what is around, with 0 dB in the middle.
 func BandPass(hz, q, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, q, rate)
+	cos, alpha := angle(hz, q, rate)
 	a0 := 1 + alpha
 	return Coefficients{alpha / a0, 0, -alpha / a0, -2 * cos / a0, (1 - alpha) / a0}
 }
 
 // BandStop takes out what is around.
 func BandStop(hz, q, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, q, rate)
+	cos, alpha := angle(hz, q, rate)
 	a0 := 1 + alpha
 	return Coefficients{1 / a0, -2 * cos / a0, 1 / a0, -2 * cos / a0, (1 - alpha) / a0}
 }
 
 // Bell raises or lowers what is around by a level in the middle, dB.
 func Bell(hz, db, q, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, q, rate)
+	cos, alpha := angle(hz, q, rate)
 	a := math.Pow(10, db/40)
 	a0 := 1 + alpha/a
 	return Coefficients{(1 + alpha*a) / a0, -2 * cos / a0, (1 - alpha*a) / a0, -2 * cos / a0, (1 - alpha/a) / a0}
@@ -104,7 +104,7 @@ func Bell(hz, db, q, rate float64) Coefficients {
 
 // LowShelf raises or lowers what is below by a level, dB.
 func LowShelf(hz, db, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, math.Sqrt2/2, rate)
+	cos, alpha := angle(hz, math.Sqrt2/2, rate)
 	a := math.Pow(10, db/40)
 	r := 2 * math.Sqrt(a) * alpha
 	a0 := (a + 1) + (a-1)*cos + r
@@ -116,7 +116,7 @@ func LowShelf(hz, db, rate float64) Coefficients {
 
 // HighShelf raises or lowers what is above by a level, dB.
 func HighShelf(hz, db, rate float64) Coefficients {
-	_, cos, alpha := angle(hz, math.Sqrt2/2, rate)
+	cos, alpha := angle(hz, math.Sqrt2/2, rate)
 	a := math.Pow(10, db/40)
 	r := 2 * math.Sqrt(a) * alpha
 	a0 := (a + 1) - (a-1)*cos + r

@@ -162,7 +162,7 @@ func TestFindAndReplace(t *testing.T) {
 
 func FuzzPattern(f *testing.F) {
 	f.Add("{desk} {number:2}")
-	f.Fuzz(func(t *testing.T, text string) {
+	f.Fuzz(func(_ *testing.T, text string) {
 		p, err := naming.ParsePattern(text)
 		if err == nil {
 			base := coretest.Orchestra(1, 1)

@@ -275,7 +275,7 @@ func (s *sketcher) gives(i *template.Instrument, w Wish) []gain {
 		}
 	}
 	for _, x := range single {
-		if x.family == l.family && !(x.solo && l.section) {
+		if x.family == l.family && (!x.solo || !l.section) {
 			worth := s.chief[n].Worth * x.who.of(l.sound) * l.serves(x.manner) * l.plain
 			if x.solo && !l.solo {
 				worth *= .7 // a desk of several, not made to stand alone

@@ -64,7 +64,8 @@ func (t *Template) TintOf(section ID) string {
 // small letters, digits and hyphens.
 func IsTint(name string) bool {
 	for n, r := range name {
-		if !('a' <= r && r <= 'z' || n > 0 && ('0' <= r && r <= '9' || r == '-')) {
+		small, later := 'a' <= r && r <= 'z', '0' <= r && r <= '9' || r == '-'
+		if !small && (n == 0 || !later) {
 			return false
 		}
 	}

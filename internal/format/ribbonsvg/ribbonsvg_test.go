@@ -3,6 +3,7 @@ package ribbonsvg_test
 import (
 	"bytes"
 	"encoding/xml"
+	"errors"
 	"io"
 	"strings"
 	"testing"
@@ -31,7 +32,7 @@ func TestThePicture(t *testing.T) {
 	text := ""
 	for decoder := xml.NewDecoder(&b); ; {
 		token, err := decoder.Token()
-		if err == io.EOF {
+		if errors.Is(err, io.EOF) {
 			break
 		}
 		require.NoError(t, err)

@@ -163,7 +163,7 @@ func soundings(owners table, n, index int, bags, generators, modulators table, r
 			return nil, fmt.Errorf("bag %d of its %s chunk points at generators %d to %d of %d and modulators %d to %d of %d", b, bags.name, first, last, generators.len(), firstMod, lastMod, modulators.len())
 		}
 		for g := first; g < last; g++ {
-			z.Zone.generate(generators.at(g), refers)
+			z.generate(generators.at(g), refers)
 			if operator := u16(generators.at(g)); operator < Generators {
 				z.Values[operator] = int32(int16(u16(generators.at(g)[2:])))
 			}

@@ -3,6 +3,7 @@ package sheethtml_test
 import (
 	"bytes"
 	"encoding/xml"
+	"errors"
 	"io"
 	"strings"
 	"testing"
@@ -36,10 +37,10 @@ func TestTheHandbookAsAPage(t *testing.T) {
 	start := strings.Index(text, "<section>")
 	decoder := xml.NewDecoder(strings.NewReader("<all>" + strings.TrimSuffix(strings.TrimSpace(text[start:]), "</html>") + "</all>"))
 	for { // well formed, as another reader has it
-		if _, err := decoder.Token(); err == io.EOF {
+		_, err := decoder.Token()
+		if errors.Is(err, io.EOF) {
 			break
-		} else {
-			require.NoError(t, err)
 		}
+		require.NoError(t, err)
 	}
 }

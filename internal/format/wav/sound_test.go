@@ -3,6 +3,7 @@ package wav_test
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"io"
 	"math"
 	"os"
@@ -29,7 +30,7 @@ func all(t testing.TB, s *wav.Sound, piece int) [][]float64 {
 	}
 	for from := int64(0); ; {
 		n, err := s.ReadAt(into, from)
-		if err == io.EOF {
+		if errors.Is(err, io.EOF) {
 			return out
 		}
 		require.NoError(t, err)
