@@ -37,7 +37,7 @@ func (s *server) Balance(ctx context.Context, r gen.BalanceRequestObject) (gen.B
 }
 
 func measuring(m app.Measuring) gen.Measuring {
-	return gen.Measuring{Running: m.Running, Done: m.Done, Of: m.Of, LeftMs: m.LeftMs, Heard: m.Heard, Reason: m.Reason, Not: append([]string{}, m.Not...), Changed: changedRows(m.Changed)}
+	return gen.Measuring{Running: m.Running, Done: m.Done, Of: m.Of, LeftMs: m.LeftMs, Heard: m.Heard, Kept: m.Kept, Reason: m.Reason, Not: append([]string{}, m.Not...), Changed: changedRows(m.Changed)}
 }
 
 func changedRows(list []app.ChangedRow) []gen.ChangedRow {

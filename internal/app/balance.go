@@ -25,6 +25,7 @@ type Measuring struct {
 	Of      int      `json:"of"`
 	LeftMs  int64    `json:"leftMs"` // as it went so far; 0 when not known
 	Heard   int      `json:"heard"`  // rows that were measured
+	Kept    int      `json:"kept"`   // of them, those that were trimmed so that they are as loud as before
 	Reason  string   `json:"reason"` // why it ended before its time
 	Not     []string `json:"not"`    // the first rows that could not be, with the reason
 	// Changed are the rows that are other than when they were measured before.
@@ -145,12 +146,17 @@ func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words
 	last, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
 	defer cancel()
 	changed := changedRows(h.View().Template, heard)
-	if err := h.keepHeard(last, p, heard, "by the stand-in", level); err != nil {
+	kept, err := h.keepHeard(last, p, heard, "by the stand-in", level)
+	if err != nil {
 		reason = err.Error()
+	}
+	if level {
+		changed = []ChangedRow{} // they were changed on purpose
 	}
 	h.hearing.mu.Lock()
 	defer h.hearing.mu.Unlock()
 	h.hearing.state.Running, h.hearing.state.Heard, h.hearing.state.Reason, h.hearing.state.Changed = false, len(heard), reason, changed
+	h.hearing.state.Kept = kept
 }
 
 // changedRows lists the rows, in score order, that sound other than when they were measured
@@ -199,13 +205,14 @@ func (h *Hot) measureRow(ctx context.Context, t *template.Template, words *artic
 }
 
 // keepHeard keeps what was heard of rows as one change; those that are gone meanwhile are left
-// out. With level it trims them so that they are as loud as before.
-func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*template.Heard, how string, level bool) error {
+// out. With level it trims them so that they are as loud as before, and tells how many.
+func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*template.Heard, how string, level bool) (kept int, err error) {
 	if len(heard) == 0 {
-		return nil
+		return 0, nil
 	}
-	_, err := h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+	_, err = h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
 		var edit change.Edit
+		kept = 0
 		for _, i := range t.Instruments {
 			x := heard[i.ID]
 			if x == nil {
@@ -214,6 +221,7 @@ func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*te
 			fields := change.Fields{ID: i.ID, Heard: x}
 			if trim, ok := balance.Keep(i, x); level && ok {
 				fields.LevelTrimDB = &trim.ToDB
+				kept++
 			}
 			edit.Edits = append(edit.Edits, fields)
 		}
@@ -226,7 +234,7 @@ func (h *Hot) keepHeard(ctx context.Context, p Person, heard map[template.ID]*te
 		}
 		return change.Batch{Label: label, Changes: []change.Change{edit}}, nil
 	})
-	return err
+	return kept, err
 }
 
 // Trims proposes level trims for rows; none for all.

@@ -127,5 +127,6 @@ func (h *Hot) Calibrate(ctx context.Context, p Person, revision int64, together 
 		heard[r.ID] = f.Heard(r, template.ByCalibration, now)
 	}
 	out.Heard, out.Changed = len(heard), changedRows(h.View().Template, heard)
-	return out, h.keepHeard(ctx, p, heard, "by calibration", false)
+	_, err = h.keepHeard(ctx, p, heard, "by calibration", false)
+	return out, err
 }

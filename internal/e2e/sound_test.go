@@ -157,7 +157,7 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	p.seeText(`[data-mics="Hall"]`, "dB")
 	p.changing(func() { p.click(`[aria-label="Take Hall"]`) })
 	p.gone(`[role=dialog]`)
-	p.seeText(`[role=status]`, "1 row heard") // and it is as loud as before
+	p.seeText(`[role=status]`, "1 row heard, as loud as before")
 	undo()
 	undo()
 	undo()

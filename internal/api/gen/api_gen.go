@@ -1513,6 +1513,9 @@ type Measuring struct {
 	// Heard rows that were measured
 	Heard int `json:"heard"`
 
+	// Kept of them, those that were trimmed so that they are as loud as before
+	Kept int `json:"kept"`
+
 	// LeftMs as it went so far; 0 when not known
 	LeftMs int64 `json:"leftMs"`
 

@@ -46,7 +46,8 @@ export async function follow() {
   following = false;
   if (!ran || !now) return;
   const not = now.not.length > 0 ? ` Not heard: ${now.not.slice(0, 2).join("; ")}.` : "";
-  tell(`${plural(now.heard, "row")} heard.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
+  const kept = now.kept > 0 ? `, ${now.kept === now.heard ? "" : `${now.kept} `}as loud as before` : "";
+  tell(`${plural(now.heard, "row")} heard${kept}.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
 }
 
 /** keepLevels measures rows again that sound other than they did, and trims them so that they

@@ -3851,6 +3851,8 @@ export interface components {
             leftMs: number;
             /** @description rows that were measured */
             heard: number;
+            /** @description of them, those that were trimmed so that they are as loud as before */
+            kept: number;
             /** @description why it ended before its time */
             reason: string;
             /** @description the first rows that could not be measured, with the reason */
