@@ -135,7 +135,7 @@ func TestALayeredRowSaysWhatItsPatchesDo(t *testing.T) {
 	require.NoError(t, trim.SelectAllText())
 	require.NoError(t, trim.Input("-6"))
 	p.changing(func() { p.keys(input.Enter) })
-	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label="Trim of Altos short, dB"]').value === "−6 dB"`)))
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label="Trim of Altos short, dB"]')?.value === "−6 dB"`)))
 	p.press("Take that map")
 	p.seeText("[role=dialog]", "It has a map of its own")
 	p.keys(input.Escape)

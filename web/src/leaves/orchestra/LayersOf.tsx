@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Id, type Schemas } from "../../model/api";
 import { keepLevels } from "../../model/balance";
@@ -19,6 +19,7 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
       answer(
         api.GET("/api/templates/{id}/layers/{instrument}", { params: { path: { id: sheet.id, instrument: id } } }),
       ),
+    placeholderData: keepPreviousData,
   });
   if (!data) return null;
   const toSet = data.keys.filter((k) => k >= 0).length;
