@@ -1,0 +1,336 @@
+package main
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"text/tabwriter"
+
+	"github.com/spf13/cobra"
+
+	"fanfold/internal/core/cue"
+	"fanfold/internal/core/cut"
+	"fanfold/internal/core/timecode"
+	"fanfold/internal/format/edl"
+	"fanfold/internal/format/otio"
+	"fanfold/internal/format/spotting"
+)
+
+// rateFlag is the flag of a frame rate.
+func rateFlag(c *cobra.Command, into *string) {
+	c.Flags().StringVar(into, "rate", "24", "the frame rate: 23.976, 24, 25, 29.97, 29.97df, 30, 48, 50, 59.94, 59.94df, 60")
+}
+
+func timecodeCommand() *cobra.Command {
+	var rate, to, count string
+	var rateHz int64
+	var asJSON bool
+	c := &cobra.Command{
+		Use: "timecode 01:00:00;02", Short: "Turn a timecode, frames or samples into the others", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := timecode.Named(rate)
+			if err != nil {
+				return wrongUse{err}
+			}
+			if rateHz < 8_000 || rateHz > 192_000 {
+				return wrongUse{fmt.Errorf("a sample rate of %d; 8000 to 192000 can be", rateHz)}
+			}
+			frame, err := frameOf(args[0], count, r, rateHz)
+			if err != nil {
+				return err
+			}
+			known := map[string]any{
+				"timecode": r.Format(frame), "frames": frame, "samples": r.Sample(frame, rateHz),
+				"seconds": float64(frame) * float64(r.Den) / float64(r.Num), "rate": r.String(), "sample_rate": rateHz,
+			}
+			if asJSON {
+				return printJSON(cmd.OutOrStdout(), known)
+			}
+			x, ok := known[to]
+			if !ok {
+				return wrongUse{fmt.Errorf("%q is none of timecode, frames, samples and seconds", to)}
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), x)
+			return nil
+		},
+	}
+	rateFlag(c, &rate)
+	c.Flags().StringVar(&to, "to", "samples", "what is printed: timecode, frames, samples or seconds")
+	c.Flags().StringVar(&count, "from", "", "what is given: timecode, frames or samples; found out by its marks if not said")
+	c.Flags().Int64Var(&rateHz, "sample-rate", 48_000, "samples a second")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+// frameOf is the frame of what a person gave.
+func frameOf(text, from string, r timecode.Rate, rateHz int64) (int64, error) {
+	if from == "" && strings.ContainsAny(text, ":;") {
+		from = "timecode"
+	}
+	if from == "timecode" {
+		return r.Parse(text)
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < 0 || n > 1<<40 {
+		return 0, wrongUse{fmt.Errorf("%q is neither a timecode such as 01:00:00:00 nor a whole number", text)}
+	}
+	switch from {
+	case "samples":
+		return r.FrameAt(n, rateHz), nil
+	case "", "frames":
+		return n, nil
+	}
+	return 0, wrongUse{fmt.Errorf("%q is none of timecode, frames and samples", from)}
+}
+
+func tempoCommand() *cobra.Command {
+	var rate, hits, start string
+	var ask cue.FindAsk
+	var ratio float64
+	var asMap, asJSON bool
+	c := &cobra.Command{
+		Use: "tempo --hits hits.csv", Short: "Find tempi whose beats fall on hits of the picture", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			r, err := timecode.Named(rate)
+			if err != nil {
+				return wrongUse{err}
+			}
+			if hits == "" {
+				return wrongUse{errors.New("say which list of hits with --hits")}
+			}
+			data, err := os.ReadFile(hits)
+			if err != nil {
+				return openError(err)
+			}
+			list, found, err := spotting.Hits(bytes.NewReader(data), r, nil)
+			if err != nil {
+				return fmt.Errorf("%s: %w", hits, err)
+			}
+			for _, p := range list.Problems {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s, line %d: %s\n", hits, p.Line, p.Reason)
+			}
+			ask.Rate, ask.Hits = r, found
+			if start != "" {
+				if ask.Start, err = frameOf(start, "", r, 48_000); err != nil {
+					return fmt.Errorf("the start: %w", err)
+				}
+			} else if len(found) > 0 {
+				ask.Start = slices.MinFunc(found, func(a, b cue.Hit) int { return int(a.Frame - b.Frame) }).Frame
+			}
+			if asMap {
+				return tempoMaps(cmd.OutOrStdout(), ask, ratio, asJSON)
+			}
+			steady, err := cue.Steady(ask)
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				return printJSON(cmd.OutOrStdout(), map[string]any{"tempi": steady})
+			}
+			t := tabwriter.NewWriter(cmd.OutOrStdout(), 0, 0, 2, ' ', 0)
+			fmt.Fprintln(t, "tempo\tframes a beat\tstarts\tmeets\terrors, frames")
+			for _, f := range steady {
+				fmt.Fprintf(t, "%.2f\t%s\t%s\t%d of %d\t%s\n", f.BPM, click(f.BPM, r), signed(f.Shift), f.Met, len(found), errorsText(f.Errors))
+			}
+			return t.Flush()
+		},
+	}
+	rateFlag(c, &rate)
+	c.Flags().StringVar(&hits, "hits", "", "a list (CSV) with time, and name, weight and tolerance in frames if you like")
+	c.Flags().StringVar(&start, "start", "", "the timecode on which bar 1 stands; that of the first hit if not said")
+	c.Flags().Float64Var(&ask.LowBPM, "low", 60, "the slowest tempo")
+	c.Flags().Float64Var(&ask.HighBPM, "high", 160, "the fastest tempo")
+	c.Flags().Float64Var(&ask.StartWays, "ways", 0, "frames by which the start may give way")
+	c.Flags().IntVar(&ask.Beats, "beats", 4, "beats in a bar")
+	c.Flags().BoolVar(&asMap, "map", false, "find maps of few tempi in place of steady ones")
+	c.Flags().Float64Var(&ratio, "ratio", 1.15, "with --map, by how much the tempo may change at once")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+// click writes a tempo as film composers read it: frames and eighths of a frame a beat, 24 a
+// second or the film's own: "12-4".
+func click(bpm float64, r timecode.Rate) string {
+	eighths := int(math.Round(8 * 60 / bpm * float64(r.Num) / float64(r.Den)))
+	return fmt.Sprintf("%d-%d", eighths/8, eighths%8)
+}
+
+// signed writes frames to a tenth, with a sign where there are any.
+func signed(frames float64) string {
+	if math.Abs(frames) < .05 {
+		return "0"
+	}
+	return fmt.Sprintf("%+.1f", frames)
+}
+
+func errorsText(list []cue.HitMiss) string {
+	var out []string
+	for _, m := range list {
+		text := signed(m.Frames)
+		if !m.Met {
+			text = "(" + text + ")"
+		}
+		out = append(out, text)
+	}
+	return strings.Join(out, " ")
+}
+
+func tempoMaps(w io.Writer, ask cue.FindAsk, ratio float64, asJSON bool) error {
+	maps, err := cue.Maps(ask, ratio)
+	if err != nil {
+		return err
+	}
+	if asJSON {
+		return printJSON(w, map[string]any{"maps": maps})
+	}
+	for n, m := range maps {
+		fmt.Fprintf(w, "%d: meets %d of %d, the tempo changes %d times\n", n+1, m.Met, len(ask.Hits), m.Changes)
+		for _, l := range m.Legs {
+			fmt.Fprintf(w, "  from %s %d beats at %.3f\n", ask.Rate.Format(l.From), l.Beats, l.BPM)
+		}
+		fmt.Fprintf(w, "  errors, frames: %s\n", errorsText(m.Errors))
+	}
+	return nil
+}
+
+// conformed is a cue held against a new cut, as it is printed.
+type conformed struct {
+	Number string `json:"number"`
+	Title  string `json:"title"`
+	Reel   string `json:"reel"`
+	cue.Verdict
+	From      string     `json:"from"`
+	To        string     `json:"to"`
+	Proposals []proposed `json:"proposals"`
+}
+
+type proposed struct {
+	Way    cue.Way       `json:"way"`
+	Text   string        `json:"text"`
+	Bend   float64       `json:"bend_percent"`
+	Worst  float64       `json:"worst_frames"`
+	Errors []cue.Missed  `json:"errors"`
+	Lost   []string      `json:"lost"`
+	Edits  cue.TickEdits `json:"edits"`
+}
+
+func conformCommand() *cobra.Command {
+	var rate, cues string
+	var asJSON bool
+	c := &cobra.Command{
+		Use: "conform old.edl new.edl", Short: "Hold cues against a new cut: what moves, what changed inside, and how each can follow", Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := timecode.Named(rate)
+			if err != nil {
+				return wrongUse{err}
+			}
+			var lists [2][]cut.Event
+			for n, path := range args {
+				events, notes, err := readCut(path, r)
+				if err != nil {
+					return fmt.Errorf("%s: %w", path, err)
+				}
+				for _, text := range notes {
+					fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", path, text)
+				}
+				lists[n] = events
+			}
+			m := cut.Compare(lists[0], lists[1])
+			p, err := spottedCues(cmd.ErrOrStderr(), cues, r)
+			if err != nil {
+				return err
+			}
+			out := conformAll(p, m, r)
+			if asJSON {
+				return printJSON(cmd.OutOrStdout(), map[string]any{"pieces": m.Pieces, "gone": append([]cut.Span{}, m.Gone...), "new": append([]cut.Span{}, m.Fresh...), "cues": out})
+			}
+			return conformTable(cmd.OutOrStdout(), m, r, out)
+		},
+	}
+	rateFlag(c, &rate)
+	c.Flags().StringVar(&cues, "cues", "", "a list of cues (CSV): number, title, start, end or length, and tempo")
+	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
+	return c
+}
+
+// readCut reads an event list: CMX 3600, or OpenTimelineIO by its ending or first letter.
+func readCut(path string, r timecode.Rate) ([]cut.Event, []string, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, nil, openError(err)
+	}
+	if strings.HasSuffix(strings.ToLower(path), ".otio") || bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
+		l, err := otio.Read(bytes.NewReader(data), r, 0)
+		return l.Events, l.Notes, err
+	}
+	l, err := edl.Read(bytes.NewReader(data), r)
+	var notes []string
+	for _, n := range l.Notes {
+		notes = append(notes, fmt.Sprintf("line %d: %s", n.Line, n.Text))
+	}
+	return l.Events, notes, err
+}
+
+// spottedCues reads a list of cues into a production of one reel.
+func spottedCues(told io.Writer, path string, r timecode.Rate) (*cue.Production, error) {
+	p := cue.New("conform", "Conform", r)
+	if path == "" {
+		return p, nil
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, openError(err)
+	}
+	read, spotted, err := spotting.Cues(bytes.NewReader(data), r, nil)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	ids := 0
+	s := p.Spot(spotted, func(kind string) cue.ID { ids++; return cue.ID(fmt.Sprint(kind, "-", ids)) })
+	for _, x := range append(read.Problems, s.Problems...) {
+		fmt.Fprintf(told, "%s, line %d: %s\n", path, x.Line, x.Reason)
+	}
+	p, _, err = cue.Apply(p, s.Change)
+	return p, err
+}
+
+func conformAll(p *cue.Production, m cut.Match, r timecode.Rate) []conformed {
+	at := cut.NewMap(m)
+	out := []conformed{}
+	for _, c := range p.InOrder() {
+		v := cue.Judge(c, at, r)
+		x := conformed{Number: c.Number, Title: c.Title, Reel: p.Reel(c.Reel).Name, Verdict: v, From: r.Format(v.Start), To: r.Format(v.End), Proposals: []proposed{}}
+		for _, q := range cue.Propose(c, v, at, r) {
+			x.Proposals = append(x.Proposals, proposed{q.Way, q.Text, q.Bend, q.Worst, q.Errors, q.Lost, q.Edits})
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+func conformTable(w io.Writer, m cut.Match, r timecode.Rate, cues []conformed) error {
+	sum := func(spans []cut.Span) (n int64) {
+		for _, s := range spans {
+			n += s.Length()
+		}
+		return n
+	}
+	fmt.Fprintf(w, "%d pieces of picture stay; %d frames are gone, %d are new\n", len(m.Pieces), sum(m.Gone), sum(m.Fresh))
+	t := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)
+	for _, c := range cues {
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\n", c.Number, c.Kind, c.From, c.To, c.Proposals[0].Text)
+		for _, s := range c.Seams {
+			fmt.Fprintf(t, "\t\tat %s\tbar %d beat %g\t%+d frames\n", r.Format(s.Frame), s.Place.Bar, s.Place.Beat, s.By)
+		}
+		for _, text := range c.Look {
+			fmt.Fprintf(t, "\t\tlook\t\t%s\n", text)
+		}
+	}
+	return t.Flush()
+}

@@ -1,0 +1,142 @@
+package cue
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"fanfold/internal/core/timecode"
+)
+
+// Spotted is a cue as a list of cues has it.
+type Spotted struct {
+	Line   int    `json:"line"`
+	Number string `json:"number"`
+	Title  string `json:"title"`
+	Reel   string `json:"reel"` // its name; empty to be found by its timecode
+	Start  int64  `json:"start"`
+	End    int64  `json:"end"`
+	Status string `json:"status"`
+	Who    string `json:"who"`
+	Notes  string `json:"notes"`
+	BPM    float64
+}
+
+// Problem is what is wrong with a line of a list; 0 for the list as a whole.
+type Problem struct {
+	Line   int    `json:"line"`
+	Reason string `json:"reason"`
+}
+
+// Spotting is what bringing a list of cues in would do.
+type Spotting struct {
+	Change   Change
+	New      int       `json:"new"`
+	Changed  int       `json:"changed"` // cues that the production has by their number
+	Reels    []string  `json:"reels"`   // that are made
+	Problems []Problem `json:"problems"`
+}
+
+// Spot brings a list of cues into a production: those that it has by their number are set, the
+// others are added, without a number they get the next one. Reels that it does not have are
+// made; a cue that names none goes to the reel whose time it lies in, or to that of its hour.
+// Lines that can not be taken are told.
+func (p *Production) Spot(list []Spotted, newID func(kind string) ID) Spotting {
+	out := Spotting{Change: Change{Label: fmt.Sprintf("Bring in %d cues", len(list))}, Reels: []string{}, Problems: []Problem{}}
+	now := *p
+	now.Reels, now.Cues = slices.Clone(p.Reels), slices.Clone(p.Cues)
+	rate := p.FrameRate()
+	first := map[string]int64{}
+	for _, s := range list {
+		if at, ok := first[s.Reel]; !ok || s.Start < at {
+			first[s.Reel] = s.Start
+		}
+	}
+	for _, s := range list {
+		r, made := now.reelFor(s, first[s.Reel], rate, newID)
+		c := now.cueFor(s, r, newID)
+		next := now
+		next.Cues = slices.Clone(now.Cues)
+		was := now.Cue(c.ID)
+		if at := slices.IndexFunc(next.Cues, func(x *Cue) bool { return x.ID == c.ID }); at >= 0 {
+			next.Cues[at] = c
+		} else {
+			next.Cues = append(next.Cues, c)
+		}
+		if made {
+			next.Reels = append(slices.Clone(now.Reels), r)
+		}
+		if err := next.cue(c, rate); err != nil {
+			out.Problems = append(out.Problems, Problem{s.Line, err.Error()})
+			continue
+		}
+		if made {
+			out.Reels = append(out.Reels, r.Name)
+			out.Change.Ops = append(out.Change.Ops, Adding(r))
+		}
+		now = next
+		if was == nil {
+			out.New++
+			out.Change.Ops = append(out.Change.Ops, Adding(c))
+			continue
+		}
+		out.Changed++
+		out.Change.Ops = append(out.Change.Ops, Setting(OfCue, c.ID, "title", c.Title, "reel", c.Reel, "start", c.Start, "end", c.End, "status", c.Status, "who", c.Who, "notes", c.Notes))
+	}
+	return out
+}
+
+// reelFor is the reel that a spotted cue lies in; made is true for one that is to be made.
+func (p *Production) reelFor(s Spotted, first int64, rate timecode.Rate, newID func(string) ID) (r *Reel, made bool) {
+	name := strings.TrimSpace(s.Reel)
+	if name == "" {
+		for _, r := range p.Reels {
+			if span := p.Span(r); s.Start >= span.Start && s.Start < span.End {
+				return r, false
+			}
+		}
+		name = fmt.Sprint(max(1, rate.Code(s.Start).Hours))
+	}
+	for _, r := range p.Reels {
+		if strings.EqualFold(r.Name, name) {
+			return r, false
+		}
+	}
+	hour := 3600 * rate.Counted()
+	if rate.Drop {
+		hour, _ = rate.Frame(timecode.Code{Hours: 1})
+	}
+	at := s.Start // a reel begins at an hour
+	if s.Reel != "" {
+		at = min(at, first)
+	}
+	return &Reel{ID: newID("reel"), Name: name, Start: at / hour * hour}, true
+}
+
+func (p *Production) cueFor(s Spotted, r *Reel, newID func(string) ID) *Cue {
+	c := p.NewCue(newID("cue"), r.ID, s.Start, s.End)
+	if c.Number = strings.TrimSpace(s.Number); c.Number == "" {
+		c.Number = p.NextNumber(r)
+	}
+	for _, is := range p.Cues {
+		if strings.EqualFold(is.Number, c.Number) {
+			x := *is
+			c = &x
+		}
+	}
+	c.Reel, c.Start, c.End = r.ID, s.Start, s.End
+	c.Title, c.Who, c.Notes = cmp.Or(s.Title, c.Title), cmp.Or(s.Who, c.Who), cmp.Or(s.Notes, c.Notes)
+	if s.Status != "" {
+		c.Status = s.Status
+		for _, known := range p.Statuses {
+			if strings.EqualFold(known, s.Status) {
+				c.Status = known
+			}
+		}
+	}
+	if s.BPM > 0 && p.Cue(c.ID) == nil {
+		c.Tempi[0].MilliBPM = int64(s.BPM*1000 + .5)
+	}
+	return c
+}
