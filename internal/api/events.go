@@ -65,7 +65,7 @@ func (s *server) events(c *echo.Context) error {
 		return &change.Refused{Reason: fmt.Sprintf("a stream follows at most %d documents and pages", mostWatched)}
 	}
 	for _, text := range query["watch"] {
-		h, after, err := s.named(ctx, p, text)
+		h, after, err := s.watched(ctx, p, text)
 		if err != nil {
 			return err
 		}
@@ -103,6 +103,17 @@ func (s *server) named(ctx context.Context, p app.Person, text string) (*app.Hot
 		return nil, "", store.ErrNotFound
 	}
 	h, err := s.app.Open(ctx, p, id)
+	return h, rest, err
+}
+
+// watched opens the document of "ID:REST", of whatever kind.
+func (s *server) watched(ctx context.Context, p app.Person, text string) (app.Watched, string, error) {
+	name, rest, _ := strings.Cut(text, ":")
+	id, err := uuid.Parse(name)
+	if err != nil {
+		return nil, "", store.ErrNotFound
+	}
+	h, err := s.app.Watchable(ctx, p, id)
 	return h, rest, err
 }
 

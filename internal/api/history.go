@@ -5,13 +5,13 @@ import (
 	"context"
 	"net/http"
 
-
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/format"
 	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
+	"fanfold/internal/store/db"
 )
 
 // History implements the contract.
@@ -24,11 +24,15 @@ func (s *server) History(ctx context.Context, r gen.HistoryRequestObject) (gen.H
 	if err != nil {
 		return nil, err
 	}
-	out := gen.History200JSONResponse{}
+	return gen.History200JSONResponse(pastChanges(rows)), nil
+}
+
+func pastChanges(rows []db.HistoryPageRow) []gen.PastChange {
+	out := []gen.PastChange{}
 	for _, x := range rows {
 		out = append(out, gen.PastChange{Revision: x.Revision, Author: x.Author, At: x.MadeAt, Role: gen.PastChangeRole(x.Role), Target: x.Target, Label: x.Label})
 	}
-	return out, nil
+	return out
 }
 
 // TakeBackOne implements the contract.

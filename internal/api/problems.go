@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/cue"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/format/musicxml"
@@ -42,6 +43,7 @@ func problemOf(err error) gen.Problem {
 		locked   *app.LockedError
 		depends  *app.DependsError
 		refused  *change.Refused
+		cues     *cue.Refused
 		invalid  *template.Invalid
 		list     *rows.Unreadable
 		file     *templatefile.Bad
@@ -77,6 +79,11 @@ func problemOf(err error) gen.Problem {
 	case errors.As(err, &refused):
 		p := problem(422, "refused", "The change can not be made", err)
 		subject := string(refused.Subject)
+		p.Subject = &subject
+		return p
+	case errors.As(err, &cues):
+		p := problem(422, "refused", "The change can not be made", err)
+		subject := string(cues.Subject)
 		p.Subject = &subject
 		return p
 	case errors.As(err, &invalid):

@@ -77,6 +77,10 @@ var bodies = map[string]any{
 	"/api/templates/{id}/cast":                      []byte(""),
 	"/api/scans":                                    map[string]any{"folder": "/", "library": "x"},
 	"/api/catalogue/patches/edit":                   map[string]any{"base": 0, "ids": []string{}, "set": map[string]any{}},
+	"/api/productions":                              map[string]any{"name": "x", "rate": "24"},
+	"/api/productions/{id}/changes":                 map[string]any{"base": 0, "change": map[string]any{"ops": []any{}}},
+	"/api/productions/{id}/spotting":                []byte("start,end"),
+	"/api/productions/{id}/cuts":                    []byte("x"),
 	"/api/catalogue/map/check":                      map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127},
 	"/api/catalogue/map/try":                        map[string]any{"map": []any{}, "keyLow": 0, "keyHigh": 127, "channel": 1, "notes": "C4"},
 }
@@ -91,7 +95,7 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	doc := theContract(t)
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{pair}", "1", "palette/{format}", "palette/json", "handbook/{format}", "handbook/pdf", "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{instrument}", "x", "{cut}", "x", "{reel}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{pair}", "1", "palette/{format}", "palette/json", "handbook/{format}", "handbook/pdf", "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}

@@ -20,6 +20,7 @@ import (
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/cue"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/store"
@@ -61,6 +62,8 @@ type App struct {
 	abouts    aboutBook
 	impulses  impulses
 	open      *document.Shelf[*Hot]
+	films     *store.Documents[*cue.Production, cue.Change]
+	openFilms *document.Shelf[*Film]
 	beside    sync.WaitGroup // what is written beside the work
 	turned    chan struct{}  // told when a host came or went
 	revisions atomic.Int64   // that were shown
@@ -105,6 +108,12 @@ func New(c Config) *App {
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},
 		abouts: aboutBook{known: map[uuid.UUID]aboutRow{}},
+		films:  films(c.Store),
+		openFilms: &document.Shelf[*Film]{
+			Bound: c.KeepMiB << 18, Grace: c.KeepFor, Now: time.Now,
+			Size:  filmSize,
+			InUse: func(f *Film) bool { return f.doc.Watchers.Count() > 0 },
+		},
 		open: &document.Shelf[*Hot]{
 			Bound: c.KeepMiB << 20, Grace: c.KeepFor, Now: time.Now,
 			Size:  func(h *Hot) int64 { return sizeOf(h.View().Template) },
@@ -295,6 +304,10 @@ func (a *App) hear(n store.News) {
 		other(n.ID)
 		return
 	}
+	if f, open := a.openFilms.Look(n.ID); open && n.Of == "document" {
+		f.doc.Heard(n.Revision)
+		return
+	}
 	h, open := a.open.Look(n.ID)
 	switch {
 	case n.Of == "running" && open:
@@ -360,6 +373,9 @@ func (a *App) catchUp() {
 	for _, h := range a.open.All() {
 		err = errors.Join(err, h.doc.CatchUp(ctx), h.reload(ctx))
 	}
+	for _, f := range a.openFilms.All() {
+		err = errors.Join(err, f.doc.CatchUp(ctx))
+	}
 	if err != nil {
 		slog.Warn("not all that was written meanwhile is known", "error", err) // heard again when something is written
 	}
@@ -393,6 +409,7 @@ func (a *App) trim(ctx context.Context) {
 	collected := time.Time{}
 	Every(ctx, trimEvery, func() {
 		a.open.Trim()
+		a.openFilms.Trim()
 		if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("scans of servers that are gone are not told", "error", err)
 		}

@@ -26,10 +26,14 @@ const historyPage = 100
 // History lists changes before a revision, newest first; before 0 begins with
 // the last.
 func (h *Hot) History(ctx context.Context, before int64) ([]db.HistoryPageRow, error) {
+	return h.app.historyOf(ctx, h.ID(), before)
+}
+
+func (a *App) historyOf(ctx context.Context, id uuid.UUID, before int64) ([]db.HistoryPageRow, error) {
 	if before <= 0 {
 		before = 1 << 62
 	}
-	rows, err := h.app.store.Queries().HistoryPage(ctx, db.HistoryPageParams{DocumentID: h.ID(), Before: before, Most: historyPage})
+	rows, err := a.store.Queries().HistoryPage(ctx, db.HistoryPageParams{DocumentID: id, Before: before, Most: historyPage})
 	if err != nil {
 		return nil, fmt.Errorf("read the history: %w", err)
 	}

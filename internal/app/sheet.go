@@ -46,6 +46,7 @@ func sheets(s *store.Store) *store.Documents[*template.Template, change.Change] 
 		},
 		About: func(t *template.Template) any { return aboutOf(t) },
 		Name:  func(t *template.Template) string { return t.Name },
+		Holds: func(kind string) bool { return kind != productionKind },
 	})
 }
 

@@ -35,6 +35,7 @@ type Codec[S, C any] struct {
 	Apply       func(S, C) (S, error)
 	About       func(S) any // what is told of a document without opening it; becomes JSON
 	Name        func(S) string
+	Holds       func(kind string) bool // which kinds of document are such; nil holds all
 }
 
 // Documents keeps the documents of one kind. It is a document.Log.
@@ -134,6 +135,9 @@ func (d *Documents[S, C]) Load(ctx context.Context, studio, id uuid.UUID) (out d
 	row, err := d.s.q.DocumentGet(ctx, db.DocumentGetParams{ID: id, StudioID: studio})
 	if err != nil {
 		return out, NotFound(err)
+	}
+	if d.codec.Holds != nil && !d.codec.Holds(row.Kind) {
+		return out, document.ErrNotFound
 	}
 	out.Head = headOf(row)
 	last, err := d.s.q.SnapshotLast(ctx, id)

@@ -13,9 +13,12 @@ import (
 	"time"
 
 	app "fanfold/internal/app"
+	cue "fanfold/internal/core/cue"
+	cut "fanfold/internal/core/cut"
 	intake "fanfold/internal/core/intake"
 	palette "fanfold/internal/core/palette"
 	template "fanfold/internal/core/template"
+	tempo "fanfold/internal/core/tempo"
 
 	"github.com/labstack/echo/v5"
 	"github.com/oapi-codegen/runtime"
@@ -40,6 +43,30 @@ func (e AskHow) Valid() bool {
 	case AskHowRest:
 		return true
 	case AskHowSolo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CueProposalWay.
+const (
+	AsIs  CueProposalWay = "as is"
+	Bars  CueProposalWay = "bars"
+	Beats CueProposalWay = "beats"
+	Tempo CueProposalWay = "tempo"
+)
+
+// Valid indicates whether the value is a known member of the CueProposalWay enum.
+func (e CueProposalWay) Valid() bool {
+	switch e {
+	case AsIs:
+		return true
+	case Bars:
+		return true
+	case Beats:
+		return true
+	case Tempo:
 		return true
 	default:
 		return false
@@ -937,8 +964,110 @@ type CompileReport struct {
 // ConfigureChange defines model for ConfigureChange.
 type ConfigureChange = json.RawMessage
 
+// Conforming defines model for Conforming.
+type Conforming struct {
+	Cues []struct {
+		Proposals []CueProposal `json:"proposals"`
+		Verdict   CueVerdict    `json:"verdict"`
+	} `json:"cues"`
+	Reels []ReelMatch `json:"reels"`
+}
+
 // ConnectChange defines model for ConnectChange.
 type ConnectChange = json.RawMessage
+
+// Cue defines model for Cue.
+type Cue = cue.Cue
+
+// CueAnchor defines model for CueAnchor.
+type CueAnchor = cue.Anchor
+
+// CueChange defines model for CueChange.
+type CueChange = cue.Change
+
+// CueChangeAsk defines model for CueChangeAsk.
+type CueChangeAsk struct {
+	// Base the revision that was looked at
+	Base   int64     `json:"base"`
+	Change CueChange `json:"change"`
+}
+
+// CueHit defines model for CueHit.
+type CueHit = cue.Hit
+
+// CueHitMiss defines model for CueHitMiss.
+type CueHitMiss = cue.HitMiss
+
+// CueMark defines model for CueMark.
+type CueMark = cue.Mark
+
+// CueMarker a name at a tick, which it keeps, or at a frame
+type CueMarker = cue.Marker
+
+// CueMetre defines model for CueMetre.
+type CueMetre = cue.Metre
+
+// CueMissed defines model for CueMissed.
+type CueMissed = cue.Missed
+
+// CueOp something is added, taken away, or some of its fields are set
+type CueOp = cue.Op
+
+// CuePlace defines model for CuePlace.
+type CuePlace = cue.Place
+
+// CuePoint defines model for CuePoint.
+type CuePoint = tempo.Point
+
+// CueProposal defines model for CueProposal.
+type CueProposal struct {
+	// Bend %
+	Bend   float64        `json:"bend"`
+	Errors []CueMissed    `json:"errors"`
+	Lost   []string       `json:"lost"`
+	Text   string         `json:"text"`
+	Way    CueProposalWay `json:"way"`
+
+	// Worst frames
+	Worst float64 `json:"worst"`
+}
+
+// CueProposalWay defines model for CueProposal.Way.
+type CueProposalWay string
+
+// CueSeam defines model for CueSeam.
+type CueSeam = cue.Seam
+
+// CueSum defines model for CueSum.
+type CueSum struct {
+	Cues int `json:"cues"`
+
+	// Left seconds that are not written yet
+	Left    float64 `json:"left"`
+	Of      string  `json:"of"`
+	Seconds float64 `json:"seconds"`
+}
+
+// CueSums defines model for CueSums.
+type CueSums = cue.Sums
+
+// CueVerdict defines model for CueVerdict.
+type CueVerdict = cue.Verdict
+
+// CutBroughtIn defines model for CutBroughtIn.
+type CutBroughtIn struct {
+	Cut      Id       `json:"cut"`
+	Events   int      `json:"events"`
+	Notes    []string `json:"notes"`
+	Reel     Id       `json:"reel"`
+	Revision int64    `json:"revision"`
+}
+
+// CutEvent defines model for CutEvent.
+type CutEvent = cut.Event
+
+// CutPiece a stretch of old time whose picture is in the new film
+type CutPiece = cut.Piece
 
 // DeleteChange defines model for DeleteChange.
 type DeleteChange = json.RawMessage
@@ -1061,6 +1190,15 @@ type FileMachine struct {
 	// Strange the studio does not know it
 	Strange bool `json:"strange"`
 }
+
+// Film defines model for Film.
+type Film = cue.Film
+
+// FilmCut defines model for FilmCut.
+type FilmCut = app.FilmCut
+
+// FilmSpan defines model for FilmSpan.
+type FilmSpan = cut.Span
 
 // Fold one level of stem detail
 type Fold = template.Fold
@@ -1399,6 +1537,9 @@ type ListProblem struct {
 	Reason string `json:"reason"`
 }
 
+// ListedProblem defines model for ListedProblem.
+type ListedProblem = cue.Problem
+
 // Machine defines model for Machine.
 type Machine = template.Machine
 
@@ -1641,6 +1782,19 @@ type NearlyFull struct {
 	Share float64 `json:"share"`
 	Text  string  `json:"text"`
 	What  string  `json:"what"`
+}
+
+// OpenProduction defines model for OpenProduction.
+type OpenProduction struct {
+	Cues     []Cue              `json:"cues"`
+	Cuts     []FilmCut          `json:"cuts"`
+	Id       openapi_types.UUID `json:"id"`
+	Locked   bool               `json:"locked"`
+	Marks    []CueMark          `json:"marks"`
+	Reels    []Reel             `json:"reels"`
+	Revision int64              `json:"revision"`
+	Settings ProductionSettings `json:"settings"`
+	Sums     CueSums            `json:"sums"`
 }
 
 // Opened defines model for Opened.
@@ -1909,6 +2063,32 @@ type Problem struct {
 	Yours *string `json:"yours,omitempty"`
 }
 
+// ProductionAsk defines model for ProductionAsk.
+type ProductionAsk struct {
+	Name string `json:"name"`
+
+	// Rate a frame rate, as people write it: 24, 29.97df
+	Rate string `json:"rate"`
+}
+
+// ProductionRow defines model for ProductionRow.
+type ProductionRow struct {
+	Cues int                `json:"cues"`
+	Id   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+
+	// Rate of its frames
+	Rate     string `json:"rate"`
+	Reels    int    `json:"reels"`
+	Revision int64  `json:"revision"`
+
+	// Templates that its cues are started from
+	Templates []string `json:"templates"`
+}
+
+// ProductionSettings defines model for ProductionSettings.
+type ProductionSettings = app.FilmSettings
+
 // ProofSummary defines model for ProofSummary.
 type ProofSummary = app.ProofSummary
 
@@ -1949,6 +2129,19 @@ type Recordings struct {
 
 	// MostBytes what they may take
 	MostBytes int64 `json:"mostBytes"`
+}
+
+// Reel defines model for Reel.
+type Reel = cue.Reel
+
+// ReelMatch defines model for ReelMatch.
+type ReelMatch struct {
+	Fresh  []FilmSpan `json:"fresh"`
+	Gone   []FilmSpan `json:"gone"`
+	New    FilmSpan   `json:"new"`
+	Old    FilmSpan   `json:"old"`
+	Pieces []CutPiece `json:"pieces"`
+	Reel   Id         `json:"reel"`
 }
 
 // Remedy defines model for Remedy.
@@ -2340,6 +2533,24 @@ type Source struct {
 	Programme *int   `json:"programme,omitempty"`
 }
 
+// SpottingReport defines model for SpottingReport.
+type SpottingReport struct {
+	Changed  int      `json:"changed"`
+	Headings []string `json:"headings"`
+
+	// Mapping heading to column
+	Mapping  map[string]string `json:"mapping"`
+	New      int               `json:"new"`
+	Problems []ListedProblem   `json:"problems"`
+
+	// Reels that are made
+	Reels []string `json:"reels"`
+
+	// Revision when it was taken
+	Revision  *int64   `json:"revision,omitempty"`
+	Unmatched []string `json:"unmatched"`
+}
+
 // StagePlan the hall, and where sections sit in it
 type StagePlan = template.StagePlan
 
@@ -2430,6 +2641,33 @@ type Swapped struct {
 
 // Switch defines model for Switch.
 type Switch = template.Switch
+
+// TakeCutAsk defines model for TakeCutAsk.
+type TakeCutAsk struct {
+	// Choices which proposal each cue follows, the first where nothing is said; -1 leaves it as it is
+	Choices map[string]int `json:"choices"`
+}
+
+// Tempi defines model for Tempi.
+type Tempi struct {
+	Maps   []cue.Mapped `json:"maps"`
+	Steady []cue.Found  `json:"steady"`
+}
+
+// TempiAsk defines model for TempiAsk.
+type TempiAsk struct {
+	// Beats in a bar
+	Beats int     `json:"beats"`
+	Cue   Id      `json:"cue"`
+	High  float64 `json:"high"`
+	Low   float64 `json:"low"`
+
+	// Ratio maps of tempi that change by so much at once; missing: steady ones
+	Ratio *float64 `json:"ratio,omitempty"`
+
+	// Ways frames by which the start may give way
+	Ways float64 `json:"ways"`
+}
 
 // Template defines model for Template.
 type Template = *template.Template
@@ -2725,6 +2963,25 @@ type MakeCredentialJSONBody struct {
 // SetPalettesJSONBody defines parameters for SetPalettes.
 type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
+}
+
+// BringInCutParams defines parameters for BringInCut.
+type BringInCutParams struct {
+	Reel *Id     `form:"reel,omitempty" json:"reel,omitempty"`
+	Cut  *Id     `form:"cut,omitempty" json:"cut,omitempty"`
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+	On   *string `form:"on,omitempty" json:"on,omitempty"`
+}
+
+// ProductionHistoryParams defines parameters for ProductionHistory.
+type ProductionHistoryParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// SpotCuesParams defines parameters for SpotCues.
+type SpotCuesParams struct {
+	Take    *bool   `form:"take,omitempty" json:"take,omitempty"`
+	Mapping *string `form:"mapping,omitempty" json:"mapping,omitempty"`
 }
 
 // KeepImpulseParams defines parameters for KeepImpulse.
@@ -3210,6 +3467,18 @@ type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 // SetPalettesJSONRequestBody defines body for SetPalettes for application/json ContentType.
 type SetPalettesJSONRequestBody SetPalettesJSONBody
 
+// CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
+type CreateProductionJSONRequestBody = ProductionAsk
+
+// ChangeProductionJSONRequestBody defines body for ChangeProduction for application/json ContentType.
+type ChangeProductionJSONRequestBody = CueChangeAsk
+
+// TakeCutJSONRequestBody defines body for TakeCut for application/json ContentType.
+type TakeCutJSONRequestBody = TakeCutAsk
+
+// FindTempiJSONRequestBody defines body for FindTempi for application/json ContentType.
+type FindTempiJSONRequestBody = TempiAsk
+
 // StartScanJSONRequestBody defines body for StartScan for application/json ContentType.
 type StartScanJSONRequestBody = ScanAsk
 
@@ -3422,6 +3691,57 @@ type ServerInterface interface {
 
 	// (POST /api/palettes/read)
 	ReadPalette(ctx *echo.Context) error
+
+	// (GET /api/productions)
+	Productions(ctx *echo.Context) error
+
+	// (POST /api/productions)
+	CreateProduction(ctx *echo.Context) error
+
+	// (GET /api/productions/{id})
+	OpenProduction(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/productions/{id}/changes)
+	ChangeProduction(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/productions/{id}/cuts)
+	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
+
+	// (POST /api/productions/{id}/cuts/{cut}/back)
+	BackToCut(ctx *echo.Context, id openapi_types.UUID, cut Id) error
+
+	// (GET /api/productions/{id}/cuts/{cut}/conform)
+	Conform(ctx *echo.Context, id openapi_types.UUID, cut Id) error
+
+	// (POST /api/productions/{id}/cuts/{cut}/conform)
+	TakeCut(ctx *echo.Context, id openapi_types.UUID, cut Id) error
+
+	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
+	CutEvents(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error
+
+	// (GET /api/productions/{id}/history)
+	ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error
+
+	// (POST /api/productions/{id}/history/{revision}/take-back)
+	TakeBackOneOfProduction(ctx *echo.Context, id openapi_types.UUID, revision int64) error
+
+	// (POST /api/productions/{id}/redo)
+	RedoProduction(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/productions/{id}/spotting)
+	SpottingList(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/productions/{id}/spotting)
+	SpotCues(ctx *echo.Context, id openapi_types.UUID, params SpotCuesParams) error
+
+	// (POST /api/productions/{id}/tempi)
+	FindTempi(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/productions/{id}/undo)
+	ProductionUndoable(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/productions/{id}/undo)
+	UndoProduction(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/recordings)
 	Recordings(ctx *echo.Context) error
@@ -4009,6 +4329,367 @@ func (w *ServerInterfaceWrapper) ReadPalette(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReadPalette(ctx)
+	return err
+}
+
+// Productions converts echo context to params.
+func (w *ServerInterfaceWrapper) Productions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Productions(ctx)
+	return err
+}
+
+// CreateProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) CreateProduction(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CreateProduction(ctx)
+	return err
+}
+
+// OpenProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) OpenProduction(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.OpenProduction(ctx, id)
+	return err
+}
+
+// ChangeProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeProduction(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeProduction(ctx, id)
+	return err
+}
+
+// BringInCut converts echo context to params.
+func (w *ServerInterfaceWrapper) BringInCut(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BringInCutParams
+	// ------------- Optional query parameter "reel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reel", ctx.QueryParams(), &params.Reel, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// ------------- Optional query parameter "cut" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cut", ctx.QueryParams(), &params.Cut, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// ------------- Optional query parameter "on" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "on", ctx.QueryParams(), &params.On, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter on: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BringInCut(ctx, id, params)
+	return err
+}
+
+// BackToCut converts echo context to params.
+func (w *ServerInterfaceWrapper) BackToCut(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BackToCut(ctx, id, cut)
+	return err
+}
+
+// Conform converts echo context to params.
+func (w *ServerInterfaceWrapper) Conform(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Conform(ctx, id, cut)
+	return err
+}
+
+// TakeCut converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeCut(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeCut(ctx, id, cut)
+	return err
+}
+
+// CutEvents converts echo context to params.
+func (w *ServerInterfaceWrapper) CutEvents(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Path parameter "reel" -------------
+	var reel Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", ctx.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CutEvents(ctx, id, cut, reel)
+	return err
+}
+
+// ProductionHistory converts echo context to params.
+func (w *ServerInterfaceWrapper) ProductionHistory(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ProductionHistoryParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ProductionHistory(ctx, id, params)
+	return err
+}
+
+// TakeBackOneOfProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeBackOneOfProduction(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "revision" -------------
+	var revision int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "revision", ctx.Param("revision"), &revision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeBackOneOfProduction(ctx, id, revision)
+	return err
+}
+
+// RedoProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) RedoProduction(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RedoProduction(ctx, id)
+	return err
+}
+
+// SpottingList converts echo context to params.
+func (w *ServerInterfaceWrapper) SpottingList(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SpottingList(ctx, id)
+	return err
+}
+
+// SpotCues converts echo context to params.
+func (w *ServerInterfaceWrapper) SpotCues(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SpotCuesParams
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", ctx.QueryParams(), &params.Take, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter take: %s", err))
+	}
+
+	// ------------- Optional query parameter "mapping" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mapping", ctx.QueryParams(), &params.Mapping, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter mapping: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SpotCues(ctx, id, params)
+	return err
+}
+
+// FindTempi converts echo context to params.
+func (w *ServerInterfaceWrapper) FindTempi(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FindTempi(ctx, id)
+	return err
+}
+
+// ProductionUndoable converts echo context to params.
+func (w *ServerInterfaceWrapper) ProductionUndoable(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ProductionUndoable(ctx, id)
+	return err
+}
+
+// UndoProduction converts echo context to params.
+func (w *ServerInterfaceWrapper) UndoProduction(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UndoProduction(ctx, id)
 	return err
 }
 
@@ -6542,6 +7223,23 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/compile/:instrument/midi", wrapper.CompileMidi, options.OperationMiddlewares["CompileMidi"]...)
 	router.GET(options.BaseURL+"/api/catalogue/list", wrapper.PatchList, options.OperationMiddlewares["PatchList"]...)
 	router.POST(options.BaseURL+"/api/catalogue/list", wrapper.TakePatchList, options.OperationMiddlewares["TakePatchList"]...)
+	router.GET(options.BaseURL+"/api/productions", wrapper.Productions, options.OperationMiddlewares["Productions"]...)
+	router.POST(options.BaseURL+"/api/productions", wrapper.CreateProduction, options.OperationMiddlewares["CreateProduction"]...)
+	router.GET(options.BaseURL+"/api/productions/:id", wrapper.OpenProduction, options.OperationMiddlewares["OpenProduction"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/changes", wrapper.ChangeProduction, options.OperationMiddlewares["ChangeProduction"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/undo", wrapper.ProductionUndoable, options.OperationMiddlewares["ProductionUndoable"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/undo", wrapper.UndoProduction, options.OperationMiddlewares["UndoProduction"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/redo", wrapper.RedoProduction, options.OperationMiddlewares["RedoProduction"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/history", wrapper.ProductionHistory, options.OperationMiddlewares["ProductionHistory"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/history/:revision/take-back", wrapper.TakeBackOneOfProduction, options.OperationMiddlewares["TakeBackOneOfProduction"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/spotting", wrapper.SpottingList, options.OperationMiddlewares["SpottingList"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/spotting", wrapper.SpotCues, options.OperationMiddlewares["SpotCues"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cuts", wrapper.BringInCut, options.OperationMiddlewares["BringInCut"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/reels/:reel", wrapper.CutEvents, options.OperationMiddlewares["CutEvents"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.Conform, options.OperationMiddlewares["Conform"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.TakeCut, options.OperationMiddlewares["TakeCut"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 
 }
 
@@ -7232,6 +7930,688 @@ type ReadPalettedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadPalettedefaultApplicationProblemPlusJSONResponse) VisitReadPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionsRequestObject struct {
+}
+
+type ProductionsResponseObject interface {
+	VisitProductionsResponse(w http.ResponseWriter) error
+}
+
+type Productions200JSONResponse []ProductionRow
+
+func (response Productions200JSONResponse) VisitProductionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProductionsdefaultApplicationProblemPlusJSONResponse) VisitProductionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProductionRequestObject struct {
+	Body *CreateProductionJSONRequestBody
+}
+
+type CreateProductionResponseObject interface {
+	VisitCreateProductionResponse(w http.ResponseWriter) error
+}
+
+type CreateProduction201JSONResponse ProductionRow
+
+func (response CreateProduction201JSONResponse) VisitCreateProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreateProductiondefaultApplicationProblemPlusJSONResponse) VisitCreateProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenProductionRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type OpenProductionResponseObject interface {
+	VisitOpenProductionResponse(w http.ResponseWriter) error
+}
+
+type OpenProduction200JSONResponse OpenProduction
+
+func (response OpenProduction200JSONResponse) VisitOpenProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OpenProductiondefaultApplicationProblemPlusJSONResponse) VisitOpenProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeProductionRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ChangeProductionJSONRequestBody
+}
+
+type ChangeProductionResponseObject interface {
+	VisitChangeProductionResponse(w http.ResponseWriter) error
+}
+
+type ChangeProduction200JSONResponse Applied
+
+func (response ChangeProduction200JSONResponse) VisitChangeProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeProductiondefaultApplicationProblemPlusJSONResponse) VisitChangeProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringInCutRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params BringInCutParams
+	Body   io.Reader
+}
+
+type BringInCutResponseObject interface {
+	VisitBringInCutResponse(w http.ResponseWriter) error
+}
+
+type BringInCut200JSONResponse CutBroughtIn
+
+func (response BringInCut200JSONResponse) VisitBringInCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringInCutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringInCutdefaultApplicationProblemPlusJSONResponse) VisitBringInCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BackToCutRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cut Id                 `json:"cut"`
+}
+
+type BackToCutResponseObject interface {
+	VisitBackToCutResponse(w http.ResponseWriter) error
+}
+
+type BackToCut200JSONResponse Applied
+
+func (response BackToCut200JSONResponse) VisitBackToCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BackToCutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BackToCutdefaultApplicationProblemPlusJSONResponse) VisitBackToCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConformRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cut Id                 `json:"cut"`
+}
+
+type ConformResponseObject interface {
+	VisitConformResponse(w http.ResponseWriter) error
+}
+
+type Conform200JSONResponse Conforming
+
+func (response Conform200JSONResponse) VisitConformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConformdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConformdefaultApplicationProblemPlusJSONResponse) VisitConformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeCutRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Cut  Id                 `json:"cut"`
+	Body *TakeCutJSONRequestBody
+}
+
+type TakeCutResponseObject interface {
+	VisitTakeCutResponse(w http.ResponseWriter) error
+}
+
+type TakeCut200JSONResponse Applied
+
+func (response TakeCut200JSONResponse) VisitTakeCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeCutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeCutdefaultApplicationProblemPlusJSONResponse) VisitTakeCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CutEventsRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Cut  Id                 `json:"cut"`
+	Reel Id                 `json:"reel"`
+}
+
+type CutEventsResponseObject interface {
+	VisitCutEventsResponse(w http.ResponseWriter) error
+}
+
+type CutEvents200JSONResponse []CutEvent
+
+func (response CutEvents200JSONResponse) VisitCutEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CutEventsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CutEventsdefaultApplicationProblemPlusJSONResponse) VisitCutEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionHistoryRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params ProductionHistoryParams
+}
+
+type ProductionHistoryResponseObject interface {
+	VisitProductionHistoryResponse(w http.ResponseWriter) error
+}
+
+type ProductionHistory200JSONResponse []PastChange
+
+func (response ProductionHistory200JSONResponse) VisitProductionHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionHistorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProductionHistorydefaultApplicationProblemPlusJSONResponse) VisitProductionHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackOneOfProductionRequestObject struct {
+	Id       openapi_types.UUID `json:"id"`
+	Revision int64              `json:"revision"`
+}
+
+type TakeBackOneOfProductionResponseObject interface {
+	VisitTakeBackOneOfProductionResponse(w http.ResponseWriter) error
+}
+
+type TakeBackOneOfProduction200JSONResponse Applied
+
+func (response TakeBackOneOfProduction200JSONResponse) VisitTakeBackOneOfProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackOneOfProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackOneOfProductiondefaultApplicationProblemPlusJSONResponse) VisitTakeBackOneOfProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RedoProductionRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type RedoProductionResponseObject interface {
+	VisitRedoProductionResponse(w http.ResponseWriter) error
+}
+
+type RedoProduction200JSONResponse Applied
+
+func (response RedoProduction200JSONResponse) VisitRedoProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RedoProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RedoProductiondefaultApplicationProblemPlusJSONResponse) VisitRedoProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SpottingListRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type SpottingListResponseObject interface {
+	VisitSpottingListResponse(w http.ResponseWriter) error
+}
+
+type SpottingList200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response SpottingList200TextcsvResponse) VisitSpottingListResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type SpottingListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SpottingListdefaultApplicationProblemPlusJSONResponse) VisitSpottingListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SpotCuesRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params SpotCuesParams
+	Body   io.Reader
+}
+
+type SpotCuesResponseObject interface {
+	VisitSpotCuesResponse(w http.ResponseWriter) error
+}
+
+type SpotCues200JSONResponse SpottingReport
+
+func (response SpotCues200JSONResponse) VisitSpotCuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SpotCuesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SpotCuesdefaultApplicationProblemPlusJSONResponse) VisitSpotCuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindTempiRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *FindTempiJSONRequestBody
+}
+
+type FindTempiResponseObject interface {
+	VisitFindTempiResponse(w http.ResponseWriter) error
+}
+
+type FindTempi200JSONResponse Tempi
+
+func (response FindTempi200JSONResponse) VisitFindTempiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindTempidefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FindTempidefaultApplicationProblemPlusJSONResponse) VisitFindTempiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionUndoableRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type ProductionUndoableResponseObject interface {
+	VisitProductionUndoableResponse(w http.ResponseWriter) error
+}
+
+type ProductionUndoable200JSONResponse Undoable
+
+func (response ProductionUndoable200JSONResponse) VisitProductionUndoableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProductionUndoabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProductionUndoabledefaultApplicationProblemPlusJSONResponse) VisitProductionUndoableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoProductionRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type UndoProductionResponseObject interface {
+	VisitUndoProductionResponse(w http.ResponseWriter) error
+}
+
+type UndoProduction200JSONResponse Applied
+
+func (response UndoProduction200JSONResponse) VisitUndoProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoProductiondefaultApplicationProblemPlusJSONResponse) VisitUndoProductionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12017,6 +13397,57 @@ type StrictServerInterface interface {
 	// (POST /api/palettes/read)
 	ReadPalette(ctx context.Context, request ReadPaletteRequestObject) (ReadPaletteResponseObject, error)
 
+	// (GET /api/productions)
+	Productions(ctx context.Context, request ProductionsRequestObject) (ProductionsResponseObject, error)
+
+	// (POST /api/productions)
+	CreateProduction(ctx context.Context, request CreateProductionRequestObject) (CreateProductionResponseObject, error)
+
+	// (GET /api/productions/{id})
+	OpenProduction(ctx context.Context, request OpenProductionRequestObject) (OpenProductionResponseObject, error)
+
+	// (POST /api/productions/{id}/changes)
+	ChangeProduction(ctx context.Context, request ChangeProductionRequestObject) (ChangeProductionResponseObject, error)
+
+	// (POST /api/productions/{id}/cuts)
+	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
+
+	// (POST /api/productions/{id}/cuts/{cut}/back)
+	BackToCut(ctx context.Context, request BackToCutRequestObject) (BackToCutResponseObject, error)
+
+	// (GET /api/productions/{id}/cuts/{cut}/conform)
+	Conform(ctx context.Context, request ConformRequestObject) (ConformResponseObject, error)
+
+	// (POST /api/productions/{id}/cuts/{cut}/conform)
+	TakeCut(ctx context.Context, request TakeCutRequestObject) (TakeCutResponseObject, error)
+
+	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
+	CutEvents(ctx context.Context, request CutEventsRequestObject) (CutEventsResponseObject, error)
+
+	// (GET /api/productions/{id}/history)
+	ProductionHistory(ctx context.Context, request ProductionHistoryRequestObject) (ProductionHistoryResponseObject, error)
+
+	// (POST /api/productions/{id}/history/{revision}/take-back)
+	TakeBackOneOfProduction(ctx context.Context, request TakeBackOneOfProductionRequestObject) (TakeBackOneOfProductionResponseObject, error)
+
+	// (POST /api/productions/{id}/redo)
+	RedoProduction(ctx context.Context, request RedoProductionRequestObject) (RedoProductionResponseObject, error)
+
+	// (GET /api/productions/{id}/spotting)
+	SpottingList(ctx context.Context, request SpottingListRequestObject) (SpottingListResponseObject, error)
+
+	// (POST /api/productions/{id}/spotting)
+	SpotCues(ctx context.Context, request SpotCuesRequestObject) (SpotCuesResponseObject, error)
+
+	// (POST /api/productions/{id}/tempi)
+	FindTempi(ctx context.Context, request FindTempiRequestObject) (FindTempiResponseObject, error)
+
+	// (GET /api/productions/{id}/undo)
+	ProductionUndoable(ctx context.Context, request ProductionUndoableRequestObject) (ProductionUndoableResponseObject, error)
+
+	// (POST /api/productions/{id}/undo)
+	UndoProduction(ctx context.Context, request UndoProductionRequestObject) (UndoProductionResponseObject, error)
+
 	// (GET /api/recordings)
 	Recordings(ctx context.Context, request RecordingsRequestObject) (RecordingsResponseObject, error)
 
@@ -12963,6 +14394,532 @@ func (sh *strictHandler) ReadPalette(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ReadPaletteResponseObject); ok {
 		return validResponse.VisitReadPaletteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Productions operation middleware
+func (sh *strictHandler) Productions(ctx *echo.Context) error {
+	var request ProductionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Productions(ctx.Request().Context(), request.(ProductionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Productions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ProductionsResponseObject); ok {
+		return validResponse.VisitProductionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CreateProduction operation middleware
+func (sh *strictHandler) CreateProduction(ctx *echo.Context) error {
+	var request CreateProductionRequestObject
+
+	var body CreateProductionJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateProduction(ctx.Request().Context(), request.(CreateProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CreateProductionResponseObject); ok {
+		return validResponse.VisitCreateProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// OpenProduction operation middleware
+func (sh *strictHandler) OpenProduction(ctx *echo.Context, id openapi_types.UUID) error {
+	var request OpenProductionRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OpenProduction(ctx.Request().Context(), request.(OpenProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OpenProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(OpenProductionResponseObject); ok {
+		return validResponse.VisitOpenProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeProduction operation middleware
+func (sh *strictHandler) ChangeProduction(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ChangeProductionRequestObject
+
+	request.Id = id
+
+	var body ChangeProductionJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeProduction(ctx.Request().Context(), request.(ChangeProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeProductionResponseObject); ok {
+		return validResponse.VisitChangeProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BringInCut operation middleware
+func (sh *strictHandler) BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error {
+	var request BringInCutRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BringInCut(ctx.Request().Context(), request.(BringInCutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringInCut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BringInCutResponseObject); ok {
+		return validResponse.VisitBringInCutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BackToCut operation middleware
+func (sh *strictHandler) BackToCut(ctx *echo.Context, id openapi_types.UUID, cut Id) error {
+	var request BackToCutRequestObject
+
+	request.Id = id
+	request.Cut = cut
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BackToCut(ctx.Request().Context(), request.(BackToCutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BackToCut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BackToCutResponseObject); ok {
+		return validResponse.VisitBackToCutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Conform operation middleware
+func (sh *strictHandler) Conform(ctx *echo.Context, id openapi_types.UUID, cut Id) error {
+	var request ConformRequestObject
+
+	request.Id = id
+	request.Cut = cut
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Conform(ctx.Request().Context(), request.(ConformRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Conform")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConformResponseObject); ok {
+		return validResponse.VisitConformResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeCut operation middleware
+func (sh *strictHandler) TakeCut(ctx *echo.Context, id openapi_types.UUID, cut Id) error {
+	var request TakeCutRequestObject
+
+	request.Id = id
+	request.Cut = cut
+
+	var body TakeCutJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeCut(ctx.Request().Context(), request.(TakeCutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeCut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeCutResponseObject); ok {
+		return validResponse.VisitTakeCutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CutEvents operation middleware
+func (sh *strictHandler) CutEvents(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error {
+	var request CutEventsRequestObject
+
+	request.Id = id
+	request.Cut = cut
+	request.Reel = reel
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CutEvents(ctx.Request().Context(), request.(CutEventsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CutEvents")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CutEventsResponseObject); ok {
+		return validResponse.VisitCutEventsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ProductionHistory operation middleware
+func (sh *strictHandler) ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error {
+	var request ProductionHistoryRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ProductionHistory(ctx.Request().Context(), request.(ProductionHistoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProductionHistory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ProductionHistoryResponseObject); ok {
+		return validResponse.VisitProductionHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeBackOneOfProduction operation middleware
+func (sh *strictHandler) TakeBackOneOfProduction(ctx *echo.Context, id openapi_types.UUID, revision int64) error {
+	var request TakeBackOneOfProductionRequestObject
+
+	request.Id = id
+	request.Revision = revision
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBackOneOfProduction(ctx.Request().Context(), request.(TakeBackOneOfProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBackOneOfProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeBackOneOfProductionResponseObject); ok {
+		return validResponse.VisitTakeBackOneOfProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RedoProduction operation middleware
+func (sh *strictHandler) RedoProduction(ctx *echo.Context, id openapi_types.UUID) error {
+	var request RedoProductionRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RedoProduction(ctx.Request().Context(), request.(RedoProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RedoProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RedoProductionResponseObject); ok {
+		return validResponse.VisitRedoProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SpottingList operation middleware
+func (sh *strictHandler) SpottingList(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SpottingListRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SpottingList(ctx.Request().Context(), request.(SpottingListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SpottingList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SpottingListResponseObject); ok {
+		return validResponse.VisitSpottingListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SpotCues operation middleware
+func (sh *strictHandler) SpotCues(ctx *echo.Context, id openapi_types.UUID, params SpotCuesParams) error {
+	var request SpotCuesRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SpotCues(ctx.Request().Context(), request.(SpotCuesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SpotCues")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SpotCuesResponseObject); ok {
+		return validResponse.VisitSpotCuesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FindTempi operation middleware
+func (sh *strictHandler) FindTempi(ctx *echo.Context, id openapi_types.UUID) error {
+	var request FindTempiRequestObject
+
+	request.Id = id
+
+	var body FindTempiJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FindTempi(ctx.Request().Context(), request.(FindTempiRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FindTempi")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FindTempiResponseObject); ok {
+		return validResponse.VisitFindTempiResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ProductionUndoable operation middleware
+func (sh *strictHandler) ProductionUndoable(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ProductionUndoableRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ProductionUndoable(ctx.Request().Context(), request.(ProductionUndoableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProductionUndoable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ProductionUndoableResponseObject); ok {
+		return validResponse.VisitProductionUndoableResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UndoProduction operation middleware
+func (sh *strictHandler) UndoProduction(ctx *echo.Context, id openapi_types.UUID) error {
+	var request UndoProductionRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoProduction(ctx.Request().Context(), request.(UndoProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UndoProductionResponseObject); ok {
+		return validResponse.VisitUndoProductionResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

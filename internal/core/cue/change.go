@@ -295,3 +295,37 @@ func (c Change) Describe(before *Production) string {
 	slices.Sort(fields)
 	return fmt.Sprintf("Set %s of %s%s", strings.Join(fields, ", "), name, several)
 }
+
+// Said is what a field of a thing says, for people; empty when there is no such thing.
+func Said(p *Production, kind Kind, id ID, field string) string {
+	var x any
+	switch kind {
+	case OfProduction:
+		x = settings{p.Name, p.Rate, p.RateHz, p.Numbering, p.Statuses, p.MinutesADay, p.Begin, p.Cut}
+	case OfReel:
+		x = p.Reel(id)
+	case OfCut:
+		x = p.CutOf(id)
+	case OfCue:
+		x = p.Cue(id)
+	}
+	data, err := json.Marshal(x)
+	var fields map[string]json.RawMessage
+	if err != nil || json.Unmarshal(data, &fields) != nil {
+		return ""
+	}
+	rate := p.FrameRate()
+	value := fields[field]
+	var frame int64
+	var text string
+	switch {
+	case (field == "start" || field == "end") && json.Unmarshal(value, &frame) == nil:
+		return rate.Format(frame)
+	case json.Unmarshal(value, &text) == nil:
+		return text
+	}
+	if len(value) > 60 {
+		return "another one"
+	}
+	return string(value)
+}

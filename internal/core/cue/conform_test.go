@@ -130,7 +130,9 @@ func TestTheTempoGivesWay(t *testing.T) {
 // What does not touch a cue leaves it; what comes before it moves it; what takes its picture away
 // is told, and so is an anchor that is gone.
 func TestOtherVerdicts(t *testing.T) {
-	judged := func(c func(*cue.Cue), list ...[3]any) cue.Verdict { return filmed(t, c).Conform(second(list...)).Verdicts[0] }
+	judged := func(c func(*cue.Cue), list ...[3]any) cue.Verdict {
+		return filmed(t, c).Conform(second(list...)).Verdicts[0]
+	}
 	v := judged(nil, [3]any{"A", 0, 1440}, [3]any{"B", 0, 720}, [3]any{"C", 0, 720}, [3]any{"E", 0, 9}, [3]any{"D", 9, 1431})
 	require.Equal(t, cue.Untouched, v.Kind, "its end lies in the shot after, of which nothing before its end is gone: %v", v)
 

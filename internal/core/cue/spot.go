@@ -91,10 +91,8 @@ func (p *Production) Spot(list []Spotted, newID func(kind string) ID) Spotting {
 func (p *Production) reelFor(s Spotted, first int64, rate timecode.Rate, newID func(string) ID) (r *Reel, made bool) {
 	name := strings.TrimSpace(s.Reel)
 	if name == "" {
-		for _, r := range p.Reels {
-			if span := p.Span(r); s.Start >= span.Start && s.Start < span.End {
-				return r, false
-			}
+		if r := p.ReelAt(s.Start); r != nil {
+			return r, false
 		}
 		name = fmt.Sprint(max(1, rate.Code(s.Start).Hours))
 	}
@@ -103,15 +101,45 @@ func (p *Production) reelFor(s Spotted, first int64, rate timecode.Rate, newID f
 			return r, false
 		}
 	}
-	hour := 3600 * rate.Counted()
-	if rate.Drop {
-		hour, _ = rate.Frame(timecode.Code{Hours: 1})
-	}
-	at := s.Start // a reel begins at an hour
+	at := s.Start
 	if s.Reel != "" {
 		at = min(at, first)
 	}
-	return &Reel{ID: newID("reel"), Name: name, Start: at / hour * hour}, true
+	r = p.NewReel(newID("reel"), at)
+	r.Name = name
+	return r, true
+}
+
+// ReelAt is the reel whose time a frame lies in, or whose hour; nil for none.
+func (p *Production) ReelAt(frame int64) *Reel {
+	rate := p.FrameRate()
+	for _, r := range p.Reels {
+		if span := p.Span(r); frame >= span.Start && frame < span.End {
+			return r
+		}
+	}
+	for _, r := range p.Reels {
+		if rate.Code(r.Start).Hours == rate.Code(frame).Hours && frame >= r.Start {
+			return r
+		}
+	}
+	return nil
+}
+
+// NewReel is a reel for what begins at a frame: it begins at the hour, and is called by it, or by
+// the first number that no reel has.
+func (p *Production) NewReel(id ID, frame int64) *Reel {
+	rate := p.FrameRate()
+	hour := rate.Code(frame).Hours
+	start, err := rate.Frame(timecode.Code{Hours: hour})
+	if err != nil {
+		start = frame // an hour begins with a frame at every rate
+	}
+	name := fmt.Sprint(max(1, hour))
+	for n := int64(1); slices.ContainsFunc(p.Reels, func(r *Reel) bool { return r.Name == name }); n++ {
+		name = fmt.Sprint(n)
+	}
+	return &Reel{ID: id, Name: name, Start: start}
 }
 
 func (p *Production) cueFor(s Spotted, r *Reel, newID func(string) ID) *Cue {

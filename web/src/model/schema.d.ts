@@ -1944,6 +1944,221 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["Productions"];
+        put?: never;
+        post: operations["CreateProduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["OpenProduction"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ChangeProduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ProductionUndoable"];
+        put?: never;
+        post: operations["UndoProduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["RedoProduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ProductionHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/history/{revision}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description undoes one earlier change alone */
+        post: operations["TakeBackOneOfProduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/spotting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the cues as a list (CSV) */
+        get: operations["SpottingList"];
+        put?: never;
+        /** @description a list of cues (CSV) is brought in, or only looked at */
+        post: operations["SpotCues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description an event list is brought in as the picture of a reel in a cut */
+        post: operations["BringInCut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/reels/{reel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["CutEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/conform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what a cut does to every cue */
+        get: operations["Conform"];
+        put?: never;
+        /** @description the cues follow a cut */
+        post: operations["TakeCut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description an earlier cut is gone back to */
+        post: operations["BackToCut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/tempi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["FindTempi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4494,6 +4709,420 @@ export interface components {
             unsure?: components["schemas"]["Doubt"];
             /** Format: int64 */
             revision?: number;
+        };
+        ProductionRow: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description of its frames */
+            rate: string;
+            reels: number;
+            cues: number;
+            /** @description that its cues are started from */
+            templates: string[];
+        };
+        ProductionAsk: {
+            name: string;
+            /** @description a frame rate, as people write it: 24, 29.97df */
+            rate: string;
+        };
+        OpenProduction: {
+            /** Format: uuid */
+            id: string;
+            /** Format: int64 */
+            revision: number;
+            locked: boolean;
+            settings: components["schemas"]["ProductionSettings"];
+            reels: components["schemas"]["Reel"][];
+            cuts: components["schemas"]["FilmCut"][];
+            cues: components["schemas"]["Cue"][];
+            marks: components["schemas"]["CueMark"][];
+            sums: components["schemas"]["CueSums"];
+        };
+        /** @description what a revision changed, as the event change of a production tells it */
+        ProductionDelta: {
+            /** Format: int64 */
+            revision: number;
+            by: string;
+            label: string;
+            settings?: components["schemas"]["ProductionSettings"];
+            reels?: components["schemas"]["Reel"][];
+            cuts?: components["schemas"]["FilmCut"][];
+            cues?: components["schemas"]["Cue"][];
+            gone?: components["schemas"]["Id"][];
+            marks: components["schemas"]["CueMark"][];
+            sums: components["schemas"]["CueSums"];
+        };
+        ProductionSettings: {
+            name: string;
+            rate: string;
+            rateHz: number;
+            numbering: string;
+            statuses: string[];
+            /** Format: double */
+            minutesADay: number;
+            begin: string;
+            /** @description the one that the cues stand in; empty for none */
+            cut: string;
+        };
+        Reel: {
+            id: components["schemas"]["Id"];
+            name: string;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            length: number;
+        };
+        Film: {
+            folder: string;
+            file: string;
+        };
+        FilmCut: {
+            id: components["schemas"]["Id"];
+            name: string;
+            on: string;
+            notes: string;
+            reels: {
+                reel: components["schemas"]["Id"];
+                events: number;
+                /** Format: int64 */
+                start: number;
+                /** Format: int64 */
+                end: number;
+                film?: components["schemas"]["Film"];
+            }[];
+        };
+        CutEvent: {
+            number?: string;
+            source?: string;
+            clip?: string;
+            /** Format: int64 */
+            in: number;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            /** Format: double */
+            speed?: number;
+            still?: boolean;
+            /** Format: int64 */
+            fade?: number;
+            wipe?: string;
+        };
+        CuePoint: {
+            /** Format: int64 */
+            tick: number;
+            /**
+             * Format: int64
+             * @description quarter notes a minute, in thousandths
+             */
+            milliBpm: number;
+            /** @description it moves towards the next */
+            ramp?: boolean;
+        };
+        CueMetre: {
+            /** Format: int64 */
+            bar: number;
+            beats: number;
+            unit: number;
+        };
+        /** @description a name at a tick, which it keeps, or at a frame */
+        CueMarker: {
+            name: string;
+            /** Format: int64 */
+            tick?: number;
+            /** Format: int64 */
+            frame?: number;
+        };
+        CueHit: {
+            name?: string;
+            /** Format: int64 */
+            frame: number;
+            /** Format: double */
+            weight: number;
+            /**
+             * Format: double
+             * @description frames
+             */
+            tolerance: number;
+        };
+        CueAnchor: {
+            /** Format: int64 */
+            frame: number;
+            text: string;
+        };
+        Cue: {
+            id: components["schemas"]["Id"];
+            number: string;
+            title: string;
+            reel: components["schemas"]["Id"];
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            status: string;
+            who?: string;
+            notes?: string;
+            /** @description its ID; missing for none */
+            template?: string;
+            /**
+             * Format: int64
+             * @description the revision that it was started from
+             */
+            version?: number;
+            call?: string;
+            hand?: {
+                [key: string]: components["schemas"]["Id"][];
+            };
+            started?: string;
+            /**
+             * Format: int64
+             * @description that stands on the start
+             */
+            bar: number;
+            tempi: components["schemas"]["CuePoint"][];
+            metres: components["schemas"]["CueMetre"][];
+            markers?: components["schemas"]["CueMarker"][];
+            hits?: components["schemas"]["CueHit"][];
+            anchor?: components["schemas"]["CueAnchor"];
+            /**
+             * Format: double
+             * @description %
+             */
+            bendLimit: number;
+        };
+        CueMark: {
+            code: string;
+            cue?: components["schemas"]["Id"];
+            reel?: components["schemas"]["Id"];
+            message: string;
+            remedy: string;
+        };
+        CueSum: {
+            of: string;
+            cues: number;
+            /** Format: double */
+            seconds: number;
+            /**
+             * Format: double
+             * @description seconds that are not written yet
+             */
+            left: number;
+        };
+        CueSums: {
+            whole: components["schemas"]["CueSum"];
+            reels: components["schemas"]["CueSum"][];
+            statuses: components["schemas"]["CueSum"][];
+            days: number;
+            /** @description the day on which all is written; empty when nothing is reckoned */
+            done: string;
+        };
+        CueChangeAsk: {
+            /**
+             * Format: int64
+             * @description the revision that was looked at
+             */
+            base: number;
+            change: components["schemas"]["CueChange"];
+        };
+        CueChange: {
+            label?: string;
+            ops: components["schemas"]["CueOp"][];
+        };
+        /** @description something is added, taken away, or some of its fields are set */
+        CueOp: {
+            /** @enum {string} */
+            kind: "production" | "reel" | "cut" | "cue";
+            id?: string;
+            /** @description all of it */
+            add?: {
+                [key: string]: unknown;
+            };
+            at?: number;
+            remove?: boolean;
+            /** @description fields by name; null takes one away */
+            set?: {
+                [key: string]: unknown;
+            };
+        };
+        ListedProblem: {
+            line: number;
+            reason: string;
+        };
+        SpottingReport: {
+            headings: string[];
+            /** @description heading to column */
+            mapping: {
+                [key: string]: string;
+            };
+            unmatched: string[];
+            new: number;
+            changed: number;
+            /** @description that are made */
+            reels: string[];
+            problems: components["schemas"]["ListedProblem"][];
+            /**
+             * Format: int64
+             * @description when it was taken
+             */
+            revision?: number;
+        };
+        CutBroughtIn: {
+            cut: components["schemas"]["Id"];
+            reel: components["schemas"]["Id"];
+            events: number;
+            notes: string[];
+            /** Format: int64 */
+            revision: number;
+        };
+        FilmSpan: {
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+        };
+        /** @description a stretch of old time whose picture is in the new film */
+        CutPiece: {
+            old: components["schemas"]["FilmSpan"];
+            new: components["schemas"]["FilmSpan"];
+            from: number;
+            to: number;
+            /** @enum {string} */
+            how: "kept" | "moved" | "repeated";
+            unsure?: boolean;
+        };
+        ReelMatch: {
+            reel: components["schemas"]["Id"];
+            pieces: components["schemas"]["CutPiece"][];
+            gone: components["schemas"]["FilmSpan"][];
+            fresh: components["schemas"]["FilmSpan"][];
+            old: components["schemas"]["FilmSpan"];
+            new: components["schemas"]["FilmSpan"];
+        };
+        CuePlace: {
+            /** Format: int64 */
+            bar: number;
+            /** Format: double */
+            beat: number;
+        };
+        CueSeam: {
+            /** Format: int64 */
+            frame: number;
+            place: components["schemas"]["CuePlace"];
+            /** Format: int64 */
+            taken: number;
+            /** Format: int64 */
+            by: number;
+        };
+        CueVerdict: {
+            cue: components["schemas"]["Id"];
+            /** @enum {string} */
+            kind: "untouched" | "moved" | "changed" | "gone";
+            /** Format: int64 */
+            by: number;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            seams: components["schemas"]["CueSeam"][];
+            /** Format: int64 */
+            lost: number;
+            /** Format: int64 */
+            fresh: number;
+            look: string[];
+            unsure: boolean;
+        };
+        CueMissed: {
+            name: string;
+            /** Format: double */
+            frames: number;
+            /** Format: double */
+            weight: number;
+        };
+        CueProposal: {
+            /** @enum {string} */
+            way: "beats" | "bars" | "tempo" | "as is";
+            text: string;
+            /**
+             * Format: double
+             * @description %
+             */
+            bend: number;
+            /**
+             * Format: double
+             * @description frames
+             */
+            worst: number;
+            errors: components["schemas"]["CueMissed"][];
+            lost: string[];
+        };
+        Conforming: {
+            reels: components["schemas"]["ReelMatch"][];
+            cues: {
+                verdict: components["schemas"]["CueVerdict"];
+                proposals: components["schemas"]["CueProposal"][];
+            }[];
+        };
+        TakeCutAsk: {
+            /** @description which proposal each cue follows, the first where nothing is said; -1 leaves it as it is */
+            choices: {
+                [key: string]: number;
+            };
+        };
+        TempiAsk: {
+            cue: components["schemas"]["Id"];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /**
+             * Format: double
+             * @description frames by which the start may give way
+             */
+            ways: number;
+            /** @description in a bar */
+            beats: number;
+            /**
+             * Format: double
+             * @description maps of tempi that change by so much at once; missing: steady ones
+             */
+            ratio?: number;
+        };
+        CueHitMiss: {
+            /** Format: double */
+            frames: number;
+            place: components["schemas"]["CuePlace"];
+            met: boolean;
+        };
+        Tempi: {
+            steady: {
+                /** Format: double */
+                bpm: number;
+                /** Format: double */
+                shift: number;
+                /** Format: double */
+                weight: number;
+                met: number;
+                errors: components["schemas"]["CueHitMiss"][];
+            }[];
+            maps: {
+                legs: {
+                    /** Format: int64 */
+                    from: number;
+                    /** Format: int64 */
+                    to: number;
+                    beats: number;
+                    /** Format: double */
+                    bpm: number;
+                }[];
+                changes: number;
+                /** Format: double */
+                weight: number;
+                met: number;
+                errors: components["schemas"]["CueHitMiss"][];
+            }[];
         };
     };
     responses: never;
@@ -9273,6 +9902,569 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PatchListReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Productions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductionRow"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CreateProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductionAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductionRow"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    OpenProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenProduction"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ChangeProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CueChangeAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ProductionUndoable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undoable"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    UndoProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RedoProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ProductionHistory: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastChange"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeBackOneOfProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SpottingList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SpotCues: {
+        parameters: {
+            query?: {
+                take?: boolean;
+                mapping?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpottingReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    BringInCut: {
+        parameters: {
+            query?: {
+                reel?: components["schemas"]["Id"];
+                cut?: components["schemas"]["Id"];
+                name?: string;
+                on?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutBroughtIn"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CutEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+                reel: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutEvent"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Conform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conforming"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeCut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeCutAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    BackToCut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FindTempi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TempiAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tempi"];
                 };
             };
             /** @description what went wrong */

@@ -1,0 +1,188 @@
+package api_test
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/cue"
+	"fanfold/internal/core/timecode"
+)
+
+// openedFilm is a production as a browser opens it.
+type openedFilm struct {
+	Revision int64
+	Settings struct{ Name, Rate, Cut string }
+	Reels    []cue.Reel
+	Cuts     []struct {
+		ID, Name string
+		Reels    []struct {
+			Reel   string
+			Events int
+		}
+	}
+	Cues  []cue.Cue
+	Marks []cue.Mark
+	Sums  cue.Sums
+}
+
+func (c *client) filmOf(t *testing.T, path string) openedFilm {
+	t.Helper()
+	return decode[openedFilm](t, c.do("GET", path, nil))
+}
+
+// newFilm makes a production and is its path.
+func (c *client) newFilm(t *testing.T, name string) string {
+	t.Helper()
+	made := c.do("POST", "/api/productions", map[string]any{"name": name, "rate": "24"})
+	require.Equal(t, 201, made.status, string(made.body))
+	return "/api/productions/" + made.field(t, "id").(string)
+}
+
+var film24 = timecode.Rate{Num: 24, Den: 1}
+
+// edlOf writes shots one after another from 01:00:00:00: source, first frame, length in frames.
+func edlOf(shots ...[3]any) []byte {
+	var b strings.Builder
+	b.WriteString("TITLE: R1\nFCM: NON-DROP FRAME\n")
+	at := int64(86_400)
+	for n, s := range shots {
+		in, long := int64(s[1].(int)), int64(s[2].(int))
+		fmt.Fprintf(&b, "%03d  %s V C %s %s %s %s\n", n+1, s[0], film24.Format(in), film24.Format(in+long), film24.Format(at), film24.Format(at+long))
+		at += long
+	}
+	return []byte(b.String())
+}
+
+// A production is made, spotted from a list, given its picture, held against a new cut by
+// hand-worked figures, and made to follow it as one change that is undone; the cut before is
+// gone back to. Another person sees it live, and a clash is told with both values.
+func TestAProduction(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	path := c.newFilm(t, "The Salt Lantern")
+	spotted := []byte("number,title,start,end,tempo\n1M01,Salt,01:01:00:00,01:02:30:00,120\n1M02,Bad,01:03:00:00,01:02:00:00,\n")
+	report := decode[struct {
+		New      int
+		Problems []cue.Problem
+		Reels    []string
+		Revision *int64
+	}](t, c.do("POST", path+"/spotting", spotted))
+	require.Equal(t, 1, report.New)
+	require.Equal(t, []string{"1"}, report.Reels)
+	require.Len(t, report.Problems, 1)
+	require.Nil(t, report.Revision, "only looked at")
+	require.Empty(t, c.filmOf(t, path).Cues)
+	require.Equal(t, 200, c.do("POST", path+"/spotting?take=true", spotted).status)
+	now := c.filmOf(t, path)
+	require.Len(t, now.Cues, 1)
+	require.Equal(t, "1M01", now.Cues[0].Number)
+	require.InDelta(t, 90, now.Sums.Whole.Seconds, 1e-9)
+	list := c.do("GET", path+"/spotting", nil)
+	require.Contains(t, string(list.body), "1M01,Salt,1,01:01:00:00,01:02:30:00,00:01:30:00,spotted")
+	require.Contains(t, list.header.Get("Content-Disposition"), "The Salt Lantern cues.csv")
+
+	first := decode[struct {
+		Cut    string
+		Events int
+	}](t, c.do("POST", path+"/cuts?name=Cut+1", edlOf([3]any{"A", 0, 1440}, [3]any{"B", 0, 720}, [3]any{"C", 0, 720}, [3]any{"D", 0, 1440})))
+	require.Equal(t, 4, first.Events)
+	again := c.do("POST", path+"/cuts?cut="+first.Cut, edlOf([3]any{"A", 0, 1440}))
+	require.Equal(t, 422, again.status)
+	require.Contains(t, string(again.body), "bring the list in as a new cut")
+	bad := c.do("POST", path+"/cuts", []byte("001  A V C 00:00:00:99 00:00:01:00 01:00:00:00 01:00:01:00"))
+	require.Equal(t, 422, bad.status)
+	require.Contains(t, string(bad.body), "line 1: 00:00:00:99 is no timecode")
+	second := decode[struct{ Cut string }](t, c.do("POST", path+"/cuts?name=Cut+2", edlOf([3]any{"A", 0, 1392}, [3]any{"B", 0, 720}, [3]any{"C", 24, 696}, [3]any{"D", 0, 1440})))
+	now = c.filmOf(t, path)
+	require.Equal(t, first.Cut, now.Settings.Cut, "the cues stand in the first still")
+	require.Len(t, now.Cuts, 2)
+	require.Len(t, decode[[]struct{ Source string }](t, c.do("GET", path+"/cuts/"+second.Cut+"/reels/"+string(now.Reels[0].ID), nil)), 4)
+
+	held := decode[struct {
+		Reels []struct{ Pieces, Gone, Fresh []any }
+		Cues  []struct {
+			Verdict   cue.Verdict
+			Proposals []struct{ Way, Text string }
+		}
+	}](t, c.do("GET", path+"/cuts/"+second.Cut+"/conform", nil))
+	require.Len(t, held.Reels[0].Pieces, 4)
+	require.Len(t, held.Reels[0].Gone, 2)
+	require.Equal(t, cue.Changed, held.Cues[0].Verdict.Kind)
+	require.Equal(t, "moves by -48 frames, takes out 2 beats at bar 20", held.Cues[0].Proposals[0].Text)
+	require.Equal(t, 200, c.do("POST", path+"/cuts/"+second.Cut+"/conform", map[string]any{"choices": map[string]int{}}).status)
+	now = c.filmOf(t, path)
+	require.Equal(t, second.Cut, now.Settings.Cut)
+	require.EqualValues(t, 86_400+1440-48, now.Cues[0].Start)
+	require.Equal(t, 422, c.do("POST", path+"/cuts/"+second.Cut+"/conform", map[string]any{"choices": map[string]int{}}).status, "they stand in it already")
+	require.Equal(t, "Take Cut 2", c.do("GET", path+"/undo", nil).field(t, "undo"))
+	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
+	require.EqualValues(t, 86_400+1440, c.filmOf(t, path).Cues[0].Start)
+	require.Equal(t, 200, c.do("POST", path+"/redo", nil).status)
+	require.Equal(t, 200, c.do("POST", path+"/cuts/"+first.Cut+"/back", nil).status)
+	now = c.filmOf(t, path)
+	require.Equal(t, first.Cut, now.Settings.Cut)
+	require.EqualValues(t, 86_400+1440, now.Cues[0].Start)
+	require.Equal(t, []cue.Metre{{Bar: 1, Beats: 4, Unit: 4}}, now.Cues[0].Metres)
+
+	id := string(now.Cues[0].ID)
+	set := func(who *client, base int64, fields map[string]any) got {
+		return who.do("POST", path+"/changes", map[string]any{"base": base, "change": map[string]any{"ops": []any{map[string]any{"kind": "cue", "id": id, "set": fields}}}})
+	}
+	base := now.Revision
+	hits := []cue.Hit{}
+	for _, k := range []float64{8, 21, 32, 54} {
+		hits = append(hits, cue.Hit{Frame: now.Cues[0].Start + int64(k*60/92.31*24+.5), Weight: 1, Tolerance: 1})
+	}
+	require.Equal(t, 200, set(c, base, map[string]any{"hits": hits}).status)
+	found := decode[struct{ Steady []cue.Found }](t, c.do("POST", path+"/tempi", map[string]any{"cue": id, "low": 60, "high": 140, "ways": 0, "beats": 4}))
+	require.InDelta(t, 92.31, found.Steady[0].BPM, .2)
+	require.Equal(t, 4, found.Steady[0].Met)
+	maps := decode[struct{ Maps []cue.Mapped }](t, c.do("POST", path+"/tempi", map[string]any{"cue": id, "low": 60, "high": 140, "ways": 0, "beats": 4, "ratio": 1.1}))
+	require.Equal(t, 4, maps.Maps[0].Met)
+
+	require.Equal(t, 200, set(c, base, map[string]any{"title": "Salt and light"}).status, "another field merges")
+	eve := s.signedIn(t, "eve")
+	require.Equal(t, 404, set(eve, base, map[string]any{"title": "x"}).status, "another studio")
+	var past []struct{ Label string }
+	require.NoError(t, json.Unmarshal(c.do("GET", path+"/history", nil).body, &past))
+	require.Equal(t, "Set title of 1M01 Salt", past[0].Label)
+	require.Equal(t, 200, c.do("POST", fmt.Sprintf("%s/history/%d/take-back", path, c.filmOf(t, path).Revision), nil).status)
+	require.Equal(t, "Salt", c.filmOf(t, path).Cues[0].Title)
+	refused := set(c, c.filmOf(t, path).Revision, map[string]any{"end": 3})
+	require.Equal(t, 422, refused.status)
+	require.Contains(t, string(refused.body), "before it begins")
+	require.Equal(t, 422, c.do("POST", "/api/productions", map[string]any{"name": "x", "rate": "33"}).status)
+
+	rows := decode[[]struct {
+		Name string
+		Cues int
+	}](t, c.do("GET", "/api/productions", nil))
+	require.Len(t, rows, 1)
+	require.Equal(t, 1, rows[0].Cues)
+	require.Empty(t, decode[[]any](t, eve.do("GET", "/api/productions", nil)))
+	require.Equal(t, 404, c.do("GET", "/api/templates/"+path[len("/api/productions/"):], nil).status, "it is no template")
+}
+
+// A browser that follows a production is told of every change, and resumes.
+func TestAProductionIsFollowed(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	path := c.newFilm(t, "Film")
+	id := path[len("/api/productions/"):]
+	answer, err := c.http.Get(c.base + "/api/events?watch=" + id + ":0")
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": 0, "change": map[string]any{"ops": []any{map[string]any{"kind": "reel", "id": "r", "add": map[string]any{"id": "r", "name": "1", "start": 86400, "length": 0}}}}}).status)
+	lines := bufio.NewScanner(answer.Body)
+	for lines.Scan() {
+		if strings.Contains(lines.Text(), `"name":"change"`) {
+			break
+		}
+	}
+	require.True(t, lines.Scan())
+	require.Contains(t, lines.Text(), `"reels":[{"id":"r"`)
+}
