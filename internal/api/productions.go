@@ -15,6 +15,7 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
+	"fanfold/internal/core/timecode"
 	"fanfold/internal/format"
 	"fanfold/internal/format/spotting"
 	"fanfold/internal/store/db"
@@ -143,8 +144,12 @@ func (s *server) SpotCues(ctx context.Context, r gen.SpotCuesRequestObject) (gen
 	if err != nil {
 		return nil, err
 	}
+	columns := []string{}
+	for _, c := range spotting.Columns {
+		columns = append(columns, c.Name)
+	}
 	return gen.SpotCues200JSONResponse{
-		Headings: done.Read.Headings, Mapping: done.Read.Mapping, Unmatched: done.Read.Unmatched, New: done.Does.New, Changed: done.Does.Changed,
+		Columns: columns, Headings: done.Read.Headings, Mapping: done.Read.Mapping, Unmatched: done.Read.Unmatched, New: done.Does.New, Changed: done.Does.Changed,
 		Reels: done.Does.Reels, Problems: append([]cue.Problem{}, done.Problems...), Revision: unless(done.Revision, 0),
 	}, nil
 }
@@ -250,4 +255,43 @@ func (s *server) FindTempi(ctx context.Context, r gen.FindTempiRequestObject) (g
 	}
 	steady, maps, err := f.Tempi(cue.ID(r.Body.Cue), cue.FindAsk{LowBPM: r.Body.Low, HighBPM: r.Body.High, StartWays: r.Body.Ways, Beats: r.Body.Beats}, or(r.Body.Ratio, 0))
 	return gen.FindTempi200JSONResponse{Steady: append([]cue.Found{}, steady...), Maps: append([]cue.Mapped{}, maps...)}, err
+}
+
+// CueBars implements the contract.
+func (s *server) CueBars(ctx context.Context, r gen.CueBarsRequestObject) (gen.CueBarsResponseObject, error) {
+	f, _, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	bars, err := f.Bars(cue.ID(r.Cue))
+	return gen.CueBars200JSONResponse(bars), err
+}
+
+// FrameRates implements the contract.
+func (s *server) FrameRates(context.Context, gen.FrameRatesRequestObject) (gen.FrameRatesResponseObject, error) {
+	out := gen.FrameRates200JSONResponse{}
+	for _, x := range timecode.Rates {
+		out = append(out, x.Name)
+	}
+	return out, nil
+}
+
+// AddCue implements the contract.
+func (s *server) AddCue(ctx context.Context, r gen.AddCueRequestObject) (gen.AddCueResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	id, revision, err := f.AddCue(ctx, p, cue.ID(r.Body.Reel), r.Body.Start, r.Body.End)
+	return gen.AddCue200JSONResponse{Id: gen.Id(id), Revision: revision}, err
+}
+
+// AddReel implements the contract.
+func (s *server) AddReel(ctx context.Context, r gen.AddReelRequestObject) (gen.AddReelResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	id, revision, err := f.AddReel(ctx, p)
+	return gen.AddReel200JSONResponse{Id: gen.Id(id), Revision: revision}, err
 }

@@ -221,3 +221,39 @@ func (f *Film) Tempi(id cue.ID, ask cue.FindAsk, ratio float64) (steady []cue.Fo
 	}
 	return steady, maps, err
 }
+
+// CueBar is where a bar of a cue is heard.
+type CueBar struct {
+	Bar   int64     `json:"bar"`
+	Tick  int64     `json:"tick"` // where it begins
+	Beat  int64     `json:"beat"` // how long one of its beats is, ticks
+	Beats []float64 `json:"beats"` // frames of timecode, with their fraction
+}
+
+// mostBeats bounds the beats that are told of a cue.
+const mostBeats = 20_000
+
+// Bars tells where the bars of a cue are heard, from its first, the count-in, to its end.
+func (f *Film) Bars(id cue.ID) ([]CueBar, error) {
+	p := f.View().Production
+	c := p.Cue(id)
+	if c == nil {
+		return nil, refused("", "the cue is no longer there")
+	}
+	t, rate := c.MustTime(), p.FrameRate()
+	out := []CueBar{}
+	beats := 0
+	for bar := int64(1); beats < mostBeats; bar++ {
+		from, to := t.Bars.Start(bar), t.Bars.Start(bar+1)
+		if c.FrameOf(t, rate, from) >= float64(c.End) {
+			break
+		}
+		x := CueBar{Bar: bar, Tick: from, Beat: t.BeatAt(from)}
+		for tick := from; tick < to; tick += t.BeatAt(from) {
+			x.Beats = append(x.Beats, c.FrameOf(t, rate, tick))
+			beats++
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}

@@ -184,11 +184,19 @@ type FilmSettings struct {
 	MinutesADay float64  `json:"minutesADay"`
 	Begin       string   `json:"begin"`
 	Cut         cue.ID   `json:"cut"`
+	Frame       struct {
+		Num  int64 `json:"num"`
+		Den  int64 `json:"den"`
+		Drop bool  `json:"drop"`
+	} `json:"frame"` // the rate
 }
 
 // SettingsOf are those of a production.
 func SettingsOf(p *cue.Production) FilmSettings {
-	return FilmSettings{p.Name, p.Rate, p.RateHz, p.Numbering, p.Statuses, p.MinutesADay, p.Begin, p.Cut}
+	s := FilmSettings{Name: p.Name, Rate: p.Rate, RateHz: p.RateHz, Numbering: p.Numbering, Statuses: p.Statuses, MinutesADay: p.MinutesADay, Begin: p.Begin, Cut: p.Cut}
+	r := p.FrameRate()
+	s.Frame.Num, s.Frame.Den, s.Frame.Drop = r.Num, r.Den, r.Drop
+	return s
 }
 
 // FilmCut is a cut without its events, which are asked for by themselves.
@@ -346,6 +354,39 @@ func (f *Film) Make(ctx context.Context, p Person, make func(*cue.Production) (c
 		}
 		return c, err
 	})
+}
+
+// AddCue adds a cue to a reel, with the next number.
+func (f *Film) AddCue(ctx context.Context, p Person, reel cue.ID, start, end int64) (cue.ID, int64, error) {
+	id := CueID("cue")
+	revision, err := f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
+		r := now.Reel(reel)
+		if r == nil {
+			return cue.Change{}, refused("", "the reel is no longer there")
+		}
+		c := now.NewCue(id, reel, start, end)
+		c.Number = now.NextNumber(r)
+		return cue.Change{Label: "Add " + c.Number, Ops: []cue.Op{cue.Adding(c)}}, nil
+	})
+	return id, revision, err
+}
+
+// AddReel adds a reel at the hour after the last, or at the first hour.
+func (f *Film) AddReel(ctx context.Context, p Person) (cue.ID, int64, error) {
+	id := CueID("reel")
+	revision, err := f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
+		rate, hour := now.FrameRate(), int64(1)
+		for _, r := range now.Reels {
+			hour = max(hour, rate.Code(r.Start).Hours+1)
+		}
+		start, err := rate.Frame(timecode.Code{Hours: hour})
+		if err != nil {
+			return cue.Change{}, refused("", "there is no hour of timecode left for a reel")
+		}
+		r := now.NewReel(id, start)
+		return cue.Change{Label: "Add reel " + r.Name, Ops: []cue.Op{cue.Adding(r)}}, nil
+	})
+	return id, revision, err
 }
 
 // Undo takes back the person's last change that still stands, and Redo brings it back.

@@ -44,11 +44,32 @@ func Build(ctx context.Context, s *store.Store, a *app.App) (app.Person, uuid.UU
 	if err != nil {
 		return p, uuid.Nil, err
 	}
+	var id uuid.UUID
 	if len(list) > 0 {
-		return p, list[0].ID, nil
+		id = list[0].ID
+	} else if id, err = buildTemplate(ctx, a, p); err != nil {
+		return p, id, err
 	}
-	id, err := buildTemplate(ctx, a, p)
-	return p, id, err
+	return p, id, buildFilm(ctx, a, p, id)
+}
+
+// buildFilm makes the production, unless there is one.
+func buildFilm(ctx context.Context, a *app.App, p app.Person, id uuid.UUID) error {
+	films, err := a.Productions(ctx, p)
+	if err != nil || len(films) > 0 {
+		return err
+	}
+	film, err := Film()
+	if err != nil {
+		return fmt.Errorf("build the demo production: %w", err)
+	}
+	for _, c := range film.Cues {
+		c.Template = id.String()
+	}
+	if _, err := a.CreateProduction(ctx, p, film); err != nil {
+		return fmt.Errorf("build the demo production: %w", err)
+	}
+	return nil
 }
 
 func buildTemplate(ctx context.Context, a *app.App, p app.Person) (uuid.UUID, error) {

@@ -979,8 +979,17 @@ type ConnectChange = json.RawMessage
 // Cue defines model for Cue.
 type Cue = cue.Cue
 
+// CueAdded defines model for CueAdded.
+type CueAdded struct {
+	Id       Id    `json:"id"`
+	Revision int64 `json:"revision"`
+}
+
 // CueAnchor defines model for CueAnchor.
 type CueAnchor = cue.Anchor
+
+// CueBar defines model for CueBar.
+type CueBar = app.CueBar
 
 // CueChange defines model for CueChange.
 type CueChange = cue.Change
@@ -1784,6 +1793,13 @@ type NearlyFull struct {
 	What  string  `json:"what"`
 }
 
+// NewCueAsk defines model for NewCueAsk.
+type NewCueAsk struct {
+	End   int64 `json:"end"`
+	Reel  Id    `json:"reel"`
+	Start int64 `json:"start"`
+}
+
 // OpenProduction defines model for OpenProduction.
 type OpenProduction struct {
 	Cues     []Cue              `json:"cues"`
@@ -2535,7 +2551,10 @@ type Source struct {
 
 // SpottingReport defines model for SpottingReport.
 type SpottingReport struct {
-	Changed  int      `json:"changed"`
+	Changed int `json:"changed"`
+
+	// Columns that are read
+	Columns  []string `json:"columns"`
 	Headings []string `json:"headings"`
 
 	// Mapping heading to column
@@ -3473,6 +3492,9 @@ type CreateProductionJSONRequestBody = ProductionAsk
 // ChangeProductionJSONRequestBody defines body for ChangeProduction for application/json ContentType.
 type ChangeProductionJSONRequestBody = CueChangeAsk
 
+// AddCueJSONRequestBody defines body for AddCue for application/json ContentType.
+type AddCueJSONRequestBody = NewCueAsk
+
 // TakeCutJSONRequestBody defines body for TakeCut for application/json ContentType.
 type TakeCutJSONRequestBody = TakeCutAsk
 
@@ -3704,6 +3726,12 @@ type ServerInterface interface {
 	// (POST /api/productions/{id}/changes)
 	ChangeProduction(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/productions/{id}/cues)
+	AddCue(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/productions/{id}/cues/{cue}/bars)
+	CueBars(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
 
@@ -3727,6 +3755,9 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{id}/redo)
 	RedoProduction(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/productions/{id}/reels)
+	AddReel(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/productions/{id}/spotting)
 	SpottingList(ctx *echo.Context, id openapi_types.UUID) error
@@ -4096,6 +4127,9 @@ type ServerInterface interface {
 
 	// (DELETE /api/templates/{id}/versions/{version})
 	ForgetVersion(ctx *echo.Context, id openapi_types.UUID, version openapi_types.UUID) error
+
+	// (GET /api/timecode/rates)
+	FrameRates(ctx *echo.Context) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -4382,6 +4416,46 @@ func (w *ServerInterfaceWrapper) ChangeProduction(ctx *echo.Context) error {
 	return err
 }
 
+// AddCue converts echo context to params.
+func (w *ServerInterfaceWrapper) AddCue(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddCue(ctx, id)
+	return err
+}
+
+// CueBars converts echo context to params.
+func (w *ServerInterfaceWrapper) CueBars(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CueBars(ctx, id, cue)
+	return err
+}
+
 // BringInCut converts echo context to params.
 func (w *ServerInterfaceWrapper) BringInCut(ctx *echo.Context) error {
 	var err error
@@ -4594,6 +4668,22 @@ func (w *ServerInterfaceWrapper) RedoProduction(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RedoProduction(ctx, id)
+	return err
+}
+
+// AddReel converts echo context to params.
+func (w *ServerInterfaceWrapper) AddReel(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddReel(ctx, id)
 	return err
 }
 
@@ -7040,6 +7130,15 @@ func (w *ServerInterfaceWrapper) ForgetVersion(ctx *echo.Context) error {
 	return err
 }
 
+// FrameRates converts echo context to params.
+func (w *ServerInterfaceWrapper) FrameRates(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FrameRates(ctx)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -7240,6 +7339,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.TakeCut, options.OperationMiddlewares["TakeCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
+	router.GET(options.BaseURL+"/api/timecode/rates", wrapper.FrameRates, options.OperationMiddlewares["FrameRates"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cues", wrapper.AddCue, options.OperationMiddlewares["AddCue"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/reels", wrapper.AddReel, options.OperationMiddlewares["AddReel"]...)
 
 }
 
@@ -8097,6 +8200,86 @@ func (response ChangeProductiondefaultApplicationProblemPlusJSONResponse) VisitC
 	return err
 }
 
+type AddCueRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *AddCueJSONRequestBody
+}
+
+type AddCueResponseObject interface {
+	VisitAddCueResponse(w http.ResponseWriter) error
+}
+
+type AddCue200JSONResponse CueAdded
+
+func (response AddCue200JSONResponse) VisitAddCueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCuedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddCuedefaultApplicationProblemPlusJSONResponse) VisitAddCueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CueBarsRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cue Id                 `json:"cue"`
+}
+
+type CueBarsResponseObject interface {
+	VisitCueBarsResponse(w http.ResponseWriter) error
+}
+
+type CueBars200JSONResponse []CueBar
+
+func (response CueBars200JSONResponse) VisitCueBarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CueBarsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CueBarsdefaultApplicationProblemPlusJSONResponse) VisitCueBarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type BringInCutRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params BringInCutParams
@@ -8408,6 +8591,45 @@ type RedoProductiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RedoProductiondefaultApplicationProblemPlusJSONResponse) VisitRedoProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddReelRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type AddReelResponseObject interface {
+	VisitAddReelResponse(w http.ResponseWriter) error
+}
+
+type AddReel200JSONResponse CueAdded
+
+func (response AddReel200JSONResponse) VisitAddReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddReeldefaultApplicationProblemPlusJSONResponse) VisitAddReelResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13340,6 +13562,44 @@ func (response ForgetVersiondefaultApplicationProblemPlusJSONResponse) VisitForg
 	return err
 }
 
+type FrameRatesRequestObject struct {
+}
+
+type FrameRatesResponseObject interface {
+	VisitFrameRatesResponse(w http.ResponseWriter) error
+}
+
+type FrameRates200JSONResponse []string
+
+func (response FrameRates200JSONResponse) VisitFrameRatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FrameRatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FrameRatesdefaultApplicationProblemPlusJSONResponse) VisitFrameRatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 
@@ -13409,6 +13669,12 @@ type StrictServerInterface interface {
 	// (POST /api/productions/{id}/changes)
 	ChangeProduction(ctx context.Context, request ChangeProductionRequestObject) (ChangeProductionResponseObject, error)
 
+	// (POST /api/productions/{id}/cues)
+	AddCue(ctx context.Context, request AddCueRequestObject) (AddCueResponseObject, error)
+
+	// (GET /api/productions/{id}/cues/{cue}/bars)
+	CueBars(ctx context.Context, request CueBarsRequestObject) (CueBarsResponseObject, error)
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
 
@@ -13432,6 +13698,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/productions/{id}/redo)
 	RedoProduction(ctx context.Context, request RedoProductionRequestObject) (RedoProductionResponseObject, error)
+
+	// (POST /api/productions/{id}/reels)
+	AddReel(ctx context.Context, request AddReelRequestObject) (AddReelResponseObject, error)
 
 	// (GET /api/productions/{id}/spotting)
 	SpottingList(ctx context.Context, request SpottingListRequestObject) (SpottingListResponseObject, error)
@@ -13801,6 +14070,9 @@ type StrictServerInterface interface {
 
 	// (DELETE /api/templates/{id}/versions/{version})
 	ForgetVersion(ctx context.Context, request ForgetVersionRequestObject) (ForgetVersionResponseObject, error)
+
+	// (GET /api/timecode/rates)
+	FrameRates(ctx context.Context, request FrameRatesRequestObject) (FrameRatesResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -14542,6 +14814,80 @@ func (sh *strictHandler) ChangeProduction(ctx *echo.Context, id openapi_types.UU
 	return nil
 }
 
+// AddCue operation middleware
+func (sh *strictHandler) AddCue(ctx *echo.Context, id openapi_types.UUID) error {
+	var request AddCueRequestObject
+
+	request.Id = id
+
+	var body AddCueJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddCue(ctx.Request().Context(), request.(AddCueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddCue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddCueResponseObject); ok {
+		return validResponse.VisitAddCueResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CueBars operation middleware
+func (sh *strictHandler) CueBars(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request CueBarsRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CueBars(ctx.Request().Context(), request.(CueBarsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CueBars")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CueBarsResponseObject); ok {
+		return validResponse.VisitCueBarsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // BringInCut operation middleware
 func (sh *strictHandler) BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error {
 	var request BringInCutRequestObject
@@ -14769,6 +15115,31 @@ func (sh *strictHandler) RedoProduction(ctx *echo.Context, id openapi_types.UUID
 		return err
 	} else if validResponse, ok := response.(RedoProductionResponseObject); ok {
 		return validResponse.VisitRedoProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddReel operation middleware
+func (sh *strictHandler) AddReel(ctx *echo.Context, id openapi_types.UUID) error {
+	var request AddReelRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddReel(ctx.Request().Context(), request.(AddReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddReelResponseObject); ok {
+		return validResponse.VisitAddReelResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -19114,6 +19485,29 @@ func (sh *strictHandler) ForgetVersion(ctx *echo.Context, id openapi_types.UUID,
 		return err
 	} else if validResponse, ok := response.(ForgetVersionResponseObject); ok {
 		return validResponse.VisitForgetVersionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FrameRates operation middleware
+func (sh *strictHandler) FrameRates(ctx *echo.Context) error {
+	var request FrameRatesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FrameRates(ctx.Request().Context(), request.(FrameRatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FrameRates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FrameRatesResponseObject); ok {
+		return validResponse.VisitFrameRatesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

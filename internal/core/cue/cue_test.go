@@ -153,7 +153,11 @@ func TestOrderNumbersAndSums(t *testing.T) {
 	}
 	require.Equal(t, []string{"1M01", "1M02", "2M01"}, order)
 	require.Equal(t, "1M03", p.NextNumber(p.Reel("r1")))
-	p, _, err := cue.Apply(p, cue.Change{Ops: []cue.Op{
+	require.Equal(t, "2M02", p.NextNumber(p.Reel("r2")))
+	on, _, err := cue.Apply(p, cue.Change{Ops: []cue.Op{cue.Setting(cue.OfCue, "c", "number", "2M03"), cue.Adding(&cue.Reel{ID: "r3", Name: "3", Start: hour(3, 0)})}})
+	require.NoError(t, err)
+	require.Equal(t, []string{"2M04", "3M04"}, []string{on.NextNumber(on.Reel("r2")), on.NextNumber(on.Reel("r3"))}, "numbers run on from reel to reel")
+	p, _, err = cue.Apply(p, cue.Change{Ops: []cue.Op{
 		cue.Setting(cue.OfProduction, "", "numbering", "SL-{number:3}/{reel}", "begin", "2026-03-02"), cue.Setting(cue.OfCue, "a", "status", "approved"),
 	}})
 	require.NoError(t, err)
@@ -221,12 +225,12 @@ func TestSteadyTempiAreTheBest(t *testing.T) {
 		a := cue.FindAsk{Rate: film, Start: hour(1, 0), Hits: hits, LowBPM: 70, HighBPM: 90, Beats: 4, StartWays: 2}
 		list, err := cue.Steady(a)
 		require.NoError(r, err)
-		weigh := func(bpm, shift float64) (sum float64) {
+		weigh := func(bpm, shift, slack float64) (sum float64) {
 			beat := 60 / bpm * 24
 			for _, h := range hits {
 				at := float64(h.Frame-a.Start) - shift
 				k := max(0, float64(int64(at/beat+.5)))
-				if d := k*beat - at; d <= h.Tolerance+.006 && d >= -h.Tolerance-.006 {
+				if d := k*beat - at; d <= h.Tolerance+slack && d >= -h.Tolerance-slack {
 					sum += h.Weight
 				}
 			}
@@ -235,14 +239,16 @@ func TestSteadyTempiAreTheBest(t *testing.T) {
 		best := 0.0
 		for bpm := 70.; bpm <= 90; bpm += .1 {
 			for shift := -2.; shift <= 2; shift += .25 {
-				best = max(best, weigh(bpm, shift))
+				best = max(best, weigh(bpm, shift, -.001))
 			}
 		}
 		if len(list) == 0 {
 			require.Zero(r, best)
 			return
 		}
-		require.InDelta(r, list[0].Weight, weigh(list[0].BPM, list[0].Shift), 1e-9)
+		// What is told is rounded to a hundredth.
+		require.GreaterOrEqual(r, list[0].Weight, weigh(list[0].BPM, list[0].Shift, -.2))
+		require.LessOrEqual(r, list[0].Weight, weigh(list[0].BPM, list[0].Shift, .2))
 		total := 0.0
 		for _, f := range list {
 			total = max(total, f.Weight)

@@ -260,15 +260,50 @@ func (p *Production) NumberFor(r *Reel, n int) string {
 	})
 }
 
-// NextNumber is the number of one more cue of a reel: the first that no cue has.
+// NextNumber is the number of one more cue of a reel: after those that the reel has. A reel
+// without cues begins with 1, or after all others where numbers run on from reel to reel.
 func (p *Production) NextNumber(r *Reel) string {
 	taken := map[string]bool{}
+	mine, all, restarts := 0, 0, true
 	for _, c := range p.Cues {
 		taken[c.Number] = true
+		of := p.Reel(c.Reel)
+		n := p.numberIn(of, c.Number)
+		if of == r {
+			mine = max(mine, n)
+		} else if all = max(all, n); n > 0 && of != p.Reels[0] {
+			restarts = restarts && p.firstOf(of) == 1
+		}
 	}
-	for n := 1; ; n++ {
+	from := mine + 1
+	if mine == 0 && !restarts {
+		from = all + 1
+	}
+	for n := from; ; n++ {
 		if number := p.NumberFor(r, n); !taken[number] {
 			return number
 		}
 	}
+}
+
+// firstOf is the lowest number of a reel's cues; 0 for none.
+func (p *Production) firstOf(r *Reel) int {
+	least := 0
+	for _, c := range p.Cues {
+		if n := p.numberIn(r, c.Number); c.Reel == r.ID && n > 0 && (least == 0 || n < least) {
+			least = n
+		}
+	}
+	return least
+}
+
+// numberIn is the number in that of a cue, by the pattern; 0 where it is not of the pattern.
+func (p *Production) numberIn(r *Reel, number string) int {
+	digits := strings.FieldsFunc(number, func(c rune) bool { return c < '0' || c > '9' })
+	for _, d := range digits {
+		if n, err := strconv.Atoi(d); err == nil && n > 0 && p.NumberFor(r, n) == number {
+			return n
+		}
+	}
+	return 0
 }

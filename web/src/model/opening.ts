@@ -1,4 +1,5 @@
 import { answer, api, type Delta, fileBody, type Id, Refusal, type Schemas } from "./api";
+import { closeFilms, openFilms } from "./film";
 import { follow, hearLine, known, opened } from "./following";
 import { pageId } from "./sending";
 import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
@@ -27,6 +28,7 @@ export async function signOut() {
 
 /** left shows that nobody is signed in. */
 function left() {
+  closeFilms();
   listening?.end();
   listening = null;
   opened(null);
@@ -41,6 +43,7 @@ async function openFirst() {
     all[0] ??
     (await answer(api.POST("/api/templates", { body: { name: "New template" } })));
   await openTemplate(row.id);
+  void openFilms();
 }
 
 /** createTemplate makes a template, empty or from what there is, and opens it. */

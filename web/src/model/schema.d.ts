@@ -2159,6 +2159,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/cues/{cue}/bars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description where the bars and beats of a cue are heard */
+        get: operations["CueBars"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/timecode/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["FrameRates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["AddCue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/reels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description one more reel, at the hour after the last */
+        post: operations["AddReel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4766,6 +4832,14 @@ export interface components {
             begin: string;
             /** @description the one that the cues stand in; empty for none */
             cut: string;
+            /** @description the rate, as a ratio; with drop, timecode leaves out numbers */
+            frame: {
+                /** Format: int64 */
+                num: number;
+                /** Format: int64 */
+                den: number;
+                drop: boolean;
+            };
         };
         Reel: {
             id: components["schemas"]["Id"];
@@ -4952,6 +5026,8 @@ export interface components {
             reason: string;
         };
         SpottingReport: {
+            /** @description that are read */
+            columns: string[];
             headings: string[];
             /** @description heading to column */
             mapping: {
@@ -5123,6 +5199,34 @@ export interface components {
                 met: number;
                 errors: components["schemas"]["CueHitMiss"][];
             }[];
+        };
+        CueBar: {
+            /** Format: int64 */
+            bar: number;
+            /**
+             * Format: int64
+             * @description where it begins
+             */
+            tick: number;
+            /**
+             * Format: int64
+             * @description how long one of its beats is, ticks
+             */
+            beat: number;
+            /** @description where each is heard, frames of timecode with their fraction */
+            beats: number[];
+        };
+        NewCueAsk: {
+            reel: components["schemas"]["Id"];
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+        };
+        CueAdded: {
+            id: components["schemas"]["Id"];
+            /** Format: int64 */
+            revision: number;
         };
     };
     responses: never;
@@ -10465,6 +10569,133 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tempi"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CueBars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueBar"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FrameRates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    AddCue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCueAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueAdded"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    AddReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueAdded"];
                 };
             };
             /** @description what went wrong */

@@ -1,0 +1,173 @@
+import { type KeyboardEvent, type MouseEvent, useMemo } from "react";
+import type { Id } from "../../model/api";
+import { type Cue, edit, type Film, films, inOrder, removeCues, setCue, setFilm, useFilm } from "../../model/film";
+import { tell } from "../../model/store";
+import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
+import { Cell } from "./Cell";
+
+const columns =
+  "grid grid-cols-[62px_minmax(90px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(50px,.8fr)_minmax(60px,1.2fr)] items-center gap-x-1 px-3";
+
+/** CueSheet lists the cues of all reels, edited where they stand, with sums below. */
+export function CueSheet({ film }: { film: Film }) {
+  const chosen = useFilm((s) => s.chosen);
+  const list = useMemo(() => inOrder(film), [film]);
+  const names = new Map(film.reels.map((r) => [r.id, r.name]));
+  const choose = (e: MouseEvent, id: Id) => {
+    if ((e.target as HTMLElement).closest("input, select")) {
+      if (!chosen.has(id)) films.setState({ chosen: new Set([id]) });
+      return;
+    }
+    const next = new Set(e.ctrlKey || e.metaKey ? chosen : []);
+    if (e.shiftKey && chosen.size > 0) {
+      const order = list.map((c) => c.id);
+      const at = order.findIndex((x) => chosen.has(x));
+      const to = order.indexOf(id);
+      for (const x of order.slice(Math.min(at, to), Math.max(at, to) + 1)) next.add(x);
+    } else if (!next.delete(id)) next.add(id);
+    films.setState({ chosen: next });
+  };
+  const keys = (e: KeyboardEvent) => {
+    if (e.target !== e.currentTarget) return;
+    if (e.key === "Delete" && chosen.size > 0) {
+      e.preventDefault();
+      e.stopPropagation();
+      void removeCues([...chosen]);
+      return;
+    }
+    const step = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1 }[e.key];
+    if (!step || list.length === 0) return;
+    e.preventDefault();
+    e.stopPropagation();
+    const at = list.findIndex((c) => chosen.has(c.id));
+    const next = list[Math.max(0, Math.min(list.length - 1, at + step))]!;
+    films.setState({ chosen: new Set([next.id]), at: next.start });
+  };
+  return (
+    <div className="flex min-w-0 flex-1 flex-col">
+      <div className={`${columns} border-line border-b py-1 text-soft`}>
+        <span>Cue</span>
+        <span>Title</span>
+        <span>Start</span>
+        <span>End</span>
+        <span className="text-right">Length</span>
+        <span className="pl-1">Status</span>
+        <span>Who</span>
+        <span>Notes</span>
+      </div>
+      <div
+        className="min-h-0 flex-1 overflow-y-auto"
+        role="listbox"
+        aria-label="Cues"
+        aria-multiselectable
+        tabIndex={0}
+        onKeyDown={keys}
+      >
+        {list.length === 0 && (
+          <p className="px-3 py-2 text-soft">
+            No cue yet: bring in a spotting list, or set the playhead and add one there.
+          </p>
+        )}
+        {list.map((c, n) => (
+          <div key={c.id} role="presentation">
+            {list[n - 1]?.reel !== c.reel && (
+              <div className="px-3 pt-2 pb-0.5 font-semibold font-serif">Reel {names.get(c.reel)}</div>
+            )}
+            {/* biome-ignore lint/a11y/useKeyWithClickEvents: the list is walked by keyboard */}
+            <div
+              role="option"
+              aria-selected={chosen.has(c.id)}
+              data-cue-row={c.number}
+              onClick={(e) => choose(e, c.id)}
+              className={`${columns} h-[26px] cursor-default ${chosen.has(c.id) ? "bg-chosen" : n % 2 ? "bg-band" : ""}`}
+            >
+              <Line film={film} cue={c} ids={chosen.has(c.id) ? [...chosen] : [c.id]} />
+            </div>
+          </div>
+        ))}
+      </div>
+      <Sums film={film} />
+    </div>
+  );
+}
+
+function Line({ film, cue, ids }: { film: Film; cue: Cue; ids: readonly Id[] }) {
+  const frame = film.settings.frame;
+  const name = cue.number || cue.title;
+  const keepTime = (field: "start" | "end") => (text: string) => {
+    const at = frameOf(frame, text);
+    if (at === null) return tell(`“${text}” is no timecode at ${film.settings.rate} frames a second.`, "refused");
+    void setCue(cue.id, { [field]: at });
+  };
+  return (
+    <>
+      <Cell value={cue.number} label={`Number of ${name}`} keep={(number) => void setCue(cue.id, { number })} />
+      <Cell value={cue.title} label={`Title of ${name}`} keep={(title) => void setCue(cue.id, { title })} />
+      <Cell value={timecode(frame, cue.start)} label={`Start of ${name}`} keep={keepTime("start")} />
+      <Cell value={timecode(frame, cue.end)} label={`End of ${name}`} keep={keepTime("end")} />
+      <span className="text-right">{clock(secondsOf(frame, cue.end - cue.start))}</span>
+      <select
+        className="field h-[22px] min-w-0 border-transparent bg-transparent px-0.5 hover:border-line"
+        aria-label={`Status of ${name}`}
+        value={cue.status}
+        onChange={(e) => void setStatus(ids, e.target.value)}
+      >
+        {film.settings.statuses.map((s) => (
+          <option key={s}>{s}</option>
+        ))}
+      </select>
+      <Cell value={cue.who ?? ""} label={`Who writes ${name}`} keep={(who) => void setCue(cue.id, { who })} />
+      <Cell value={cue.notes ?? ""} label={`Notes of ${name}`} keep={(notes) => void setCue(cue.id, { notes })} />
+    </>
+  );
+}
+
+/** setStatus sets the status of cues, in one change. */
+async function setStatus(ids: readonly Id[], status: string) {
+  await edit(
+    ids.map((id) => ({ kind: "cue" as const, id, set: { status } as unknown as Record<string, never> })),
+    ids.length > 1 ? `Set ${ids.length} cues to ${status}` : undefined,
+  );
+}
+
+/** Sums tells how much music there is by reel and by status, and when all is written. */
+function Sums({ film }: { film: Film }) {
+  const { reels, statuses, whole, done, days } = film.sums;
+  return (
+    <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-line border-t px-3 py-1.5" data-part="sums">
+      {reels.map((r) => (
+        <span key={r.of}>
+          Reel {r.of}: {clock(r.seconds)} <span className="text-soft">({r.cues})</span>
+        </span>
+      ))}
+      {statuses
+        .filter((s) => s.cues > 0)
+        .map((s) => (
+          <span key={s.of} className="text-soft">
+            {s.of} {clock(s.seconds)}
+          </span>
+        ))}
+      <span className="ml-auto flex items-center gap-1">
+        at
+        <Cell
+          value={String(film.settings.minutesADay)}
+          label="Minutes of music a day"
+          className="w-10 text-right"
+          keep={(text) => {
+            const minutesADay = Number(text.replace(",", "."));
+            if (!(minutesADay >= 0 && minutesADay <= 60)) return tell("0 to 60 minutes a day can be.", "refused");
+            void setFilm({ minutesADay });
+          }}
+        />
+        minutes a day
+      </span>
+      <span data-part="done">
+        {whole.left === 0
+          ? "all is written"
+          : days > 0
+            ? `${days} days, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`
+            : ""}
+      </span>
+    </div>
+  );
+}

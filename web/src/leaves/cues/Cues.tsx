@@ -1,0 +1,135 @@
+import { DropdownMenu } from "radix-ui";
+import { type KeyboardEvent, useEffect } from "react";
+import {
+  addCue,
+  addReel,
+  type Film,
+  films,
+  openFilm,
+  openFilms,
+  redoFilm,
+  spanOf,
+  undoFilm,
+  useFilm,
+} from "../../model/film";
+import { set, tell } from "../../model/store";
+import { plural } from "../../model/template";
+import { clock, counted } from "../../model/timecode";
+import { LeafHead } from "../../parts/LeafHead";
+import { CueInspector } from "./CueInspector";
+import { CueSheet } from "./CueSheet";
+import { Strips } from "./Strips";
+
+/** Cues holds a production: its reels as strips, its cues as a sheet, and what a cue is made of. */
+export function Cues() {
+  const rows = useFilm((s) => s.rows);
+  const film = useFilm((s) => s.film);
+  const chosen = useFilm((s) => s.chosen);
+  useEffect(() => void openFilms(), []);
+  if (!film) return <None known={rows !== null} />;
+  const one = chosen.size === 1 ? film.cues.find((c) => chosen.has(c.id)) : undefined;
+  const keys = (e: KeyboardEvent) => {
+    if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z") return;
+    if ((e.target as HTMLElement).closest("input, textarea, select")) return;
+    e.preventDefault();
+    void (e.shiftKey ? redoFilm() : undoFilm());
+  };
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: keys of what is within
+    <div className="@container flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
+      <LeafHead title="Cues" note={noteOf(film)}>
+        <select
+          className="field max-w-48"
+          aria-label="Production"
+          value={film.id}
+          onChange={(e) => (e.target.value === "" ? set({ dialog: "new-film" }) : void openFilm(e.target.value))}
+        >
+          {rows?.map((r) => (
+            <option key={r.id} value={r.id}>
+              {r.id === film.id ? film.settings.name : r.name}
+            </option>
+          ))}
+          <option value="">New production…</option>
+        </select>
+        <Add film={film} />
+        <button type="button" className="button" onClick={() => set({ dialog: "cut" })}>
+          Cuts…
+        </button>
+        <button type="button" className="button" onClick={() => void undoFilm()} title="Ctrl Z within Cues">
+          Undo
+        </button>
+        <button type="button" className="button" onClick={() => void redoFilm()} title="Ctrl Shift Z within Cues">
+          Redo
+        </button>
+      </LeafHead>
+      <Strips film={film} />
+      <div className="flex min-h-0 flex-1">
+        <CueSheet film={film} />
+        {one && <CueInspector key={one.id} film={film} cue={one} />}
+      </div>
+    </div>
+  );
+}
+
+function noteOf(film: Film): string {
+  const { whole, days, done } = film.sums;
+  const left = whole.left > 0 ? `, ${clock(whole.left)} to write` : "";
+  const by =
+    days > 0 ? `, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}` : "";
+  return `${plural(whole.cues, "cue")}, ${clock(whole.seconds)}${left}${by}`;
+}
+
+function Add({ film }: { film: Film }) {
+  const add = () => {
+    const { at } = films.getState();
+    const reel = film.reels.find((r) => at !== null && at >= r.start && at < spanOf(film, r).end) ?? film.reels[0];
+    if (!reel) return tell("Add a reel first.", "refused");
+    const c = counted(film.settings.frame);
+    const cues = film.cues.filter((x) => x.reel === reel.id);
+    const start = at !== null && at >= reel.start ? at : cues.reduce((end, x) => Math.max(end, x.end), reel.start);
+    void addCue(reel, start, start + 60 * c);
+  };
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="button">Add ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating p-1" align="end" sideOffset={4}>
+          <DropdownMenu.Item className="menu-item" disabled={film.reels.length === 0} onSelect={add}>
+            A cue at the playhead
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void addReel()}>
+            A reel
+          </DropdownMenu.Item>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "spot" })}>
+            A list of cues…
+          </DropdownMenu.Item>
+          <DropdownMenu.Item asChild className="menu-item">
+            <a href={`/api/productions/${film.id}/spotting`} download>
+              Take out the list of cues
+            </a>
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+function None({ known }: { known: boolean }) {
+  return (
+    <>
+      <LeafHead title="Cues" note={known ? "no production yet" : ""} />
+      {known && (
+        <div className="max-w-[56ch] px-3 py-3">
+          <p>
+            A production is a film, an episode or a game that is scored: its reels, the cuts of its picture, and its
+            cues, each at its timecode.
+          </p>
+          <button type="button" className="button button-main mt-2" onClick={() => set({ dialog: "new-film" })}>
+            New production…
+          </button>
+        </div>
+      )}
+    </>
+  );
+}

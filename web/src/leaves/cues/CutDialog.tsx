@@ -1,0 +1,288 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { Id, Schemas } from "../../model/api";
+import { backTo, bringIn, called, type Film, filmed, films, takeCut, useFilm } from "../../model/film";
+import { plural } from "../../model/template";
+import { timecode } from "../../model/timecode";
+import { Floating } from "../../shell/Floating";
+import { Ribbons } from "./Ribbons";
+
+/** CutDialog keeps the cuts of a production, and holds the cues against one of them. */
+export function CutDialog({ close }: { close: () => void }) {
+  const film = useFilm((s) => s.film);
+  const cut = useFilm((s) => s.cut);
+  if (!film) return null;
+  const held = film.cuts.find((c) => c.id === cut && c.id !== film.settings.cut);
+  const leave = () => {
+    films.setState({ cut: null });
+    close();
+  };
+  return (
+    <Floating
+      title={held ? `${film.cuts.find((c) => c.id === film.settings.cut)?.name ?? "No cut"} to ${held.name}` : "Cuts"}
+      open
+      onOpenChange={leave}
+      className={held ? "w-[1040px]" : "w-[640px]"}
+    >
+      {held ? <Held film={film} cut={held} close={leave} /> : <Cuts film={film} />}
+    </Floating>
+  );
+}
+
+function Cuts({ film }: { film: Film }) {
+  const present = film.settings.cut;
+  return (
+    <>
+      {film.cuts.length === 0 ? (
+        <p className="text-soft">No cut yet. Bring in the event list of a reel: CMX 3600 (.edl) or OpenTimelineIO.</p>
+      ) : (
+        <ul aria-label="Cuts">
+          {film.cuts.map((c) => (
+            <li key={c.id} className="flex items-center gap-3 border-line border-b py-1.5" data-cut={c.name}>
+              <span className="w-40 truncate font-semibold">{c.name}</span>
+              <span className="text-soft">
+                {c.reels
+                  .map((r) => `R${film.reels.find((x) => x.id === r.reel)?.name}: ${plural(r.events, "event")}`)
+                  .join(", ") || "no picture"}
+              </span>
+              <span className="ml-auto flex gap-1">
+                {c.id === present ? (
+                  <span className="text-soft">the cues stand in it</span>
+                ) : (
+                  <>
+                    <button type="button" className="button h-6" onClick={() => void backTo(c.id)}>
+                      Go back to it
+                    </button>
+                    <button
+                      type="button"
+                      className="button button-main h-6"
+                      onClick={() => films.setState({ cut: c.id })}
+                    >
+                      Hold the cues against it
+                    </button>
+                  </>
+                )}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+      <BringIn film={film} />
+    </>
+  );
+}
+
+function BringIn({ film }: { film: Film }) {
+  const [into, setInto] = useState("");
+  const [name, setName] = useState("");
+  const [reel, setReel] = useState("");
+  const [notes, setNotes] = useState<readonly string[]>([]);
+  const others = film.cuts.filter(
+    (c) => c.id !== film.settings.cut || film.reels.some((r) => !c.reels.some((x) => x.reel === r.id && x.events > 0)),
+  );
+  const take = async (file: File) => {
+    const done = await bringIn(file, {
+      ...(into ? { cut: into } : name.trim() ? { name: name.trim() } : {}),
+      ...(reel ? { reel } : {}),
+    });
+    if (!done) return;
+    setNotes([`${plural(done.events, "event")} taken.`, ...done.notes]);
+    setInto(done.cut);
+    if (film.settings.cut && done.cut !== film.settings.cut) films.setState({ cut: done.cut });
+  };
+  return (
+    <div className="mt-3 flex flex-wrap items-center gap-2">
+      <label className="button button-main">
+        Bring in an event list…
+        <input
+          type="file"
+          accept=".edl,.otio,.txt"
+          className="sr-only"
+          aria-label="Event list"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            e.target.value = "";
+            if (file) void take(file);
+          }}
+        />
+      </label>
+      <select className="field" aria-label="Into which cut" value={into} onChange={(e) => setInto(e.target.value)}>
+        <option value="">into a new cut</option>
+        {others.map((c) => (
+          <option key={c.id} value={c.id}>
+            into {c.name}
+          </option>
+        ))}
+      </select>
+      {into === "" && (
+        <input
+          className="field w-36"
+          aria-label="Name of the new cut"
+          placeholder={`Cut ${film.cuts.length + 1}`}
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+        />
+      )}
+      <select className="field" aria-label="Which reel" value={reel} onChange={(e) => setReel(e.target.value)}>
+        <option value="">the reel of its timecode</option>
+        {film.reels.map((r) => (
+          <option key={r.id} value={r.id}>
+            reel {r.name}
+          </option>
+        ))}
+      </select>
+      {notes.length > 0 && (
+        <ul className="w-full text-soft" aria-label="What was read">
+          {notes.map((n) => (
+            <li key={n}>{n}</li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
+
+const kinds = { untouched: "untouched", moved: "moved", changed: "changed inside", gone: "gone" } as const;
+
+/** Held shows what a cut does to every cue, and how each can follow. */
+function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close: () => void }) {
+  const { data } = useQuery(filmed.conforming(film.id, film.revision, cut.id));
+  const [choices, setChoices] = useState<Record<Id, number>>({});
+  if (!data) return <p className="text-soft">Comparing…</p>;
+  const sum = (list: readonly { start: number; end: number }[]) => list.reduce((n, s) => n + s.end - s.start, 0);
+  const gone = data.reels.reduce((n, r) => n + sum(r.gone), 0);
+  const fresh = data.reels.reduce((n, r) => n + sum(r.fresh), 0);
+  const count = (kind: string) => data.cues.filter((c) => c.verdict.kind === kind).length;
+  const take = async () => {
+    if (await takeCut(cut.id, choices)) close();
+  };
+  return (
+    <div className="flex min-h-0 flex-col">
+      <p data-part="conform-sum">
+        {gone} frames are gone, {fresh} are new. Cues: {count("untouched")} untouched, {count("moved")} moved,{" "}
+        {count("changed")} changed inside, {count("gone")} gone.
+      </p>
+      <div className="min-h-0 overflow-y-auto">
+        {data.reels.map((r) => (
+          <Ribbons key={r.reel} film={film} match={r} verdicts={data.cues.map((c) => c.verdict)} />
+        ))}
+        <table className="mt-2 w-full border-collapse" data-part="verdicts">
+          <thead>
+            <tr className="text-left text-soft">
+              <th className="w-8 py-1 font-normal" />
+              <th className="font-normal">Cue</th>
+              <th className="font-normal">What becomes of it</th>
+              <th className="font-normal">Starts</th>
+              <th className="font-normal">How it follows</th>
+              <th className="w-24 text-right font-normal">worst, frames</th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.cues.map(({ verdict: v, proposals }) => (
+              <Row
+                key={v.cue}
+                film={film}
+                v={v}
+                proposals={proposals}
+                choice={choices[v.cue] ?? 0}
+                choose={(n) => setChoices({ ...choices, [v.cue]: n })}
+              />
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="mt-3 flex justify-end gap-2">
+        <button type="button" className="button" onClick={() => films.setState({ cut: null })}>
+          All cuts
+        </button>
+        <button type="button" className="button button-main" onClick={() => void take()}>
+          Take {cut.name}
+        </button>
+      </div>
+    </div>
+  );
+}
+
+interface RowProps {
+  film: Film;
+  v: Schemas["CueVerdict"];
+  proposals: readonly Schemas["CueProposal"][];
+  choice: number;
+  choose: (n: number) => void;
+}
+
+function Row({ film, v, proposals, choice, choose }: RowProps) {
+  const cue = film.cues.find((c) => c.id === v.cue);
+  const frame = film.settings.frame;
+  const p = proposals[Math.max(0, choice)];
+  if (!cue) return null;
+  const by = v.by === 0 ? "" : ` by ${v.by > 0 ? "+" : "−"}${Math.abs(v.by)} frames`;
+  return (
+    <>
+      <tr className="border-line border-t align-top" data-verdict={v.kind} data-cue-number={cue.number}>
+        <td className="py-1">
+          <input
+            type="checkbox"
+            aria-label={`${called(cue)} follows`}
+            checked={choice >= 0}
+            onChange={(e) => choose(e.target.checked ? 0 : -1)}
+          />
+        </td>
+        <td className="max-w-48 truncate py-1" title={called(cue)}>
+          {called(cue)}
+        </td>
+        <td className={`py-1 ${v.kind === "changed" || v.kind === "gone" ? "text-accent" : ""}`}>
+          {v.kind === "moved"
+            ? `moved${by}`
+            : v.kind === "changed" && by
+              ? `changed inside, moves${by}`
+              : kinds[v.kind]}
+          {v.unsure && <span className="text-soft"> (by timecode alone)</span>}
+        </td>
+        <td className="py-1">{timecode(frame, v.start)}</td>
+        <td className="py-1">
+          {choice < 0 ? (
+            <span className="text-soft">stays as it is</span>
+          ) : proposals.length > 1 ? (
+            <select
+              className="field h-6 w-full min-w-[360px]"
+              title={p?.text}
+              aria-label={`How ${cue.number} follows`}
+              value={choice}
+              onChange={(e) => choose(Number(e.target.value))}
+            >
+              {proposals.map((x, n) => (
+                <option key={x.way} value={n}>
+                  {x.text}
+                </option>
+              ))}
+            </select>
+          ) : (
+            p?.text
+          )}
+        </td>
+        <td className="py-1 text-right">{choice >= 0 && p && p.errors.length > 0 ? p.worst.toFixed(1) : ""}</td>
+      </tr>
+      {choice >= 0 && (v.seams.length > 0 || v.look.length > 0 || (p?.lost.length ?? 0) > 0) && (
+        <tr>
+          <td />
+          <td colSpan={5} className="pb-1 text-soft">
+            {[
+              ...v.seams.map(
+                (s) => `bar ${s.place.bar} beat ${s.place.beat}: ${s.by > 0 ? "+" : "−"}${Math.abs(s.by)} frames`,
+              ),
+              ...v.look,
+              ...(p?.errors ?? [])
+                .filter((e) => e.weight > 0)
+                .map(
+                  (e) =>
+                    `${e.name}: ${Math.abs(e.frames) < 0.05 ? "met" : `${e.frames > 0 ? "+" : "−"}${Math.abs(e.frames)} frames`}`,
+                ),
+              ...(p?.lost ?? []).map((l) => `${l} is gone`),
+            ].join("; ")}
+          </td>
+        </tr>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,43 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { createFilm, filmed } from "../../model/film";
+import { Floating } from "../../shell/Floating";
+
+/** FilmDialog makes a production. */
+export function FilmDialog({ close }: { close: () => void }) {
+  const { data } = useQuery(filmed.rates());
+  const [name, setName] = useState("");
+  const [rate, setRate] = useState("25");
+  const make = async (e: FormEvent) => {
+    e.preventDefault();
+    if (await createFilm(name.trim(), rate)) close();
+  };
+  return (
+    <Floating title="New production" open onOpenChange={close} className="w-[420px]">
+      <form onSubmit={(e) => void make(e)} className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+        <label htmlFor="film-name">Name</label>
+        <input
+          id="film-name"
+          className="field"
+          value={name}
+          maxLength={200}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <label htmlFor="film-rate">Frames a second</label>
+        <select id="film-rate" className="field" value={rate} onChange={(e) => setRate(e.target.value)}>
+          {(data ?? [rate]).map((r) => (
+            <option key={r}>{r}</option>
+          ))}
+        </select>
+        <div className="col-span-2 mt-2 flex justify-end gap-2">
+          <button type="button" className="button" onClick={close}>
+            Leave it
+          </button>
+          <button type="submit" className="button button-main" disabled={name.trim() === ""}>
+            Make it
+          </button>
+        </div>
+      </form>
+    </Floating>
+  );
+}

@@ -1,0 +1,115 @@
+import { useEffect, useState } from "react";
+import { Refusal } from "../../model/api";
+import { type SpottingReport, spot } from "../../model/film";
+import { attempt, tell } from "../../model/store";
+import { plural } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+/** SpotDialog brings in a list of cues: its columns as they were matched, what is wrong by line,
+ * then all good lines in one change. */
+export function SpotDialog({ close }: { close: () => void }) {
+  const [file, setFile] = useState<File | null>(null);
+  const [mapping, setMapping] = useState<Record<string, string>>({});
+  const [report, setReport] = useState<SpottingReport | null>(null);
+  const [wrong, setWrong] = useState("");
+  useEffect(() => {
+    if (!file) return;
+    let current = true;
+    setWrong("");
+    spot(file, mapping, false)
+      .then((r) => current && setReport(r))
+      .catch((e) => {
+        if (!(e instanceof Refusal)) throw e;
+        if (current) setWrong(e.problem.detail);
+      });
+    return () => {
+      current = false;
+    };
+  }, [file, mapping]);
+  const take = async () => {
+    const done = await attempt(() => spot(file!, mapping, true));
+    if (!done) return;
+    tell(`${plural(done.new, "new cue")}${done.changed > 0 ? `, ${done.changed} changed` : ""}.`);
+    close();
+  };
+  const good = report ? report.new + report.changed : 0;
+  return (
+    <Floating title="Bring in a list of cues" open onOpenChange={close} className="w-[680px]">
+      <div className="mb-3 flex items-center gap-3">
+        <label className="button">
+          {file ? "Another file…" : "Choose a file…"}
+          <input
+            type="file"
+            accept=".csv,.tsv,.txt"
+            className="sr-only"
+            onChange={(e) => {
+              setReport(null);
+              setMapping({});
+              setFile(e.target.files?.[0] ?? null);
+            }}
+          />
+        </label>
+        <span className="truncate">{file?.name ?? "CSV, one line a cue: number, title, start, end or length"}</span>
+      </div>
+      {wrong && (
+        <p role="alert" className="mb-3 border-accent border-l-4 pl-3">
+          {wrong}
+        </p>
+      )}
+      {report && (
+        <>
+          <fieldset className="mb-3">
+            <legend className="mb-1 font-semibold font-serif text-[14px]">Columns</legend>
+            <div className="grid max-h-40 grid-cols-2 gap-x-4 gap-y-1 overflow-y-auto">
+              {report.headings.map((h) => (
+                <label key={h} className="flex items-center gap-2">
+                  <span className={`flex-1 truncate ${report.mapping[h] ? "" : "text-accent"}`} title={h}>
+                    {h}
+                  </span>
+                  <select
+                    aria-label={`Read ${h} as`}
+                    className="field w-32"
+                    value={mapping[h] ?? report.mapping[h] ?? ""}
+                    onChange={(e) => setMapping({ ...mapping, [h]: e.target.value })}
+                  >
+                    <option value="">leave out</option>
+                    {report.columns.map((c) => (
+                      <option key={c}>{c}</option>
+                    ))}
+                  </select>
+                </label>
+              ))}
+            </div>
+          </fieldset>
+          <p data-part="spotted">
+            {plural(report.new, "new cue")}
+            {report.changed > 0 && `, ${report.changed} that the production has by number`}
+            {report.reels.length > 0 && `; ${plural(report.reels.length, "reel")} made: ${report.reels.join(", ")}`}
+          </p>
+          {report.problems.length > 0 && (
+            <ul className="mt-2 max-h-40 overflow-y-auto" aria-label="What can not be taken">
+              {report.problems.map((p) => (
+                <li key={`${p.line} ${p.reason}`} className="text-accent">
+                  line {p.line}: {p.reason}
+                </li>
+              ))}
+            </ul>
+          )}
+        </>
+      )}
+      <div className="mt-3 flex justify-end gap-2">
+        <button type="button" className="button" onClick={close}>
+          Leave it
+        </button>
+        <button
+          type="button"
+          className="button button-main"
+          disabled={good === 0 || wrong !== ""}
+          onClick={() => void take()}
+        >
+          {good > 0 ? `Take ${plural(good, "cue")}` : "Take"}
+        </button>
+      </div>
+    </Floating>
+  );
+}

@@ -1,0 +1,410 @@
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { type KeyboardEvent, type PointerEvent, useRef, useState, type WheelEvent } from "react";
+import {
+  type Cue,
+  type CutEvent,
+  called,
+  type Film,
+  filmed,
+  films,
+  placeAt,
+  type Reel,
+  setCue,
+  spanOf,
+  useFilm,
+} from "../../model/film";
+import { counted, timecode } from "../../model/timecode";
+import { useSize } from "../../parts/useSize";
+
+const label = 44; // room for the name of a reel, px
+const near = 6; // how near something snaps, px
+const shotTints = ["stone", "petrol", "moss", "clay", "heather", "rose"];
+
+interface Drag {
+  id: string;
+  part: "start" | "end" | "all";
+  from: number; // frames under the pointer when it began
+  start: number;
+  end: number;
+}
+
+/** Strips draws every reel as a strip: its shots, its cues, and timecode under them. */
+export function Strips({ film }: { film: Film }) {
+  const box = useRef<HTMLDivElement>(null);
+  const width = Math.max(200, (useSize(box)?.width ?? 900) - label - 12);
+  const spans = film.reels.map((r) => spanOf(film, r));
+  const longest = Math.max(counted(film.settings.frame) * 60, ...spans.map((s) => s.end - s.start));
+  const [view, setView] = useState<{ offset: number; frames: number } | null>(null); // null shows all
+  const frames = Math.min(view?.frames ?? longest, longest);
+  const offset = Math.max(0, Math.min(view?.offset ?? 0, longest - frames));
+  const zoom = (by: number, at = 0.5) => {
+    const next = Math.max(48, frames * by);
+    setView(next >= longest ? null : { frames: next, offset: offset + (frames - next) * at });
+  };
+  const wheel = (e: WheelEvent) => {
+    if (e.ctrlKey || e.metaKey) {
+      const left = e.currentTarget.getBoundingClientRect().left + label;
+      zoom(e.deltaY > 0 ? 1.25 : 0.8, Math.min(1, Math.max(0, (e.clientX - left) / width)));
+    } else if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) {
+      setView({ frames, offset: offset + ((e.deltaX || e.deltaY) / width) * frames });
+    }
+  };
+  return (
+    <section aria-label="Reels" className="shrink-0 border-line border-b" ref={box} onWheel={wheel}>
+      <div className="flex items-center gap-2 px-3 py-1">
+        <Playhead film={film} />
+        <div className="ml-auto flex items-center gap-1">
+          {view && (
+            <input
+              type="range"
+              className="w-40"
+              aria-label="Where the strips begin"
+              min={0}
+              max={Math.max(1, Math.round(longest - frames))}
+              value={Math.round(offset)}
+              onChange={(e) => setView({ frames, offset: Number(e.target.value) })}
+            />
+          )}
+          <button type="button" className="button h-6" aria-label="Farther" onClick={() => zoom(2)} disabled={!view}>
+            −
+          </button>
+          <button
+            type="button"
+            className="button h-6"
+            aria-label="Nearer"
+            onClick={() => zoom(0.5)}
+            disabled={frames <= 48}
+          >
+            +
+          </button>
+          <button type="button" className="button h-6" onClick={() => setView(null)} disabled={!view}>
+            Whole reels
+          </button>
+        </div>
+      </div>
+      <div className="max-h-[42vh] overflow-y-auto pb-1">
+        {film.reels.length === 0 && (
+          <p className="px-3 py-2 text-soft">No reel yet: add one, or bring in a list of cues or an event list.</p>
+        )}
+        {film.reels.map((r) => (
+          <Strip key={r.id} film={film} reel={r} width={width} from={r.start + offset} frames={frames} />
+        ))}
+      </div>
+      <Marks film={film} />
+    </section>
+  );
+}
+
+/** Playhead tells where the playhead stands: timecode, and the bar and beat of the cue there. */
+function Playhead({ film }: { film: Film }) {
+  const at = useFilm((s) => s.at);
+  const cue = at === null ? undefined : film.cues.find((c) => at >= c.start && at < c.end);
+  const { data } = useQuery({ ...filmed.bars(film.id, film.revision, cue?.id ?? ""), enabled: cue !== undefined });
+  if (at === null) return <span className="text-soft">Click a strip to set the playhead</span>;
+  const place = cue && data ? placeAt(data, at) : null;
+  return (
+    <span data-part="playhead">
+      <strong className="text-[15px]">{timecode(film.settings.frame, at)}</strong>
+      {place && (
+        <span className="ml-2">
+          bar {place.bar} beat {place.beat} <span className="text-soft">of {called(cue!)}</span>
+        </span>
+      )}
+    </span>
+  );
+}
+
+function Marks({ film }: { film: Film }) {
+  const [all, setAll] = useState(false);
+  if (film.marks.length === 0) return null;
+  const shown = all ? film.marks : film.marks.slice(0, 1);
+  return (
+    <ul className="border-line border-t px-3 py-1" data-part="film-marks">
+      {shown.map((m) => (
+        <li key={`${m.code}${m.cue}${m.reel}${m.message}`} className="flex gap-2">
+          <button
+            type="button"
+            className="truncate text-left text-accent"
+            title={m.remedy}
+            onClick={() => m.cue && films.setState({ chosen: new Set([m.cue]) })}
+          >
+            ! {m.message}
+          </button>
+          <span className="ml-auto shrink-0 text-soft">{m.code}</span>
+        </li>
+      ))}
+      {film.marks.length > 1 && (
+        <li>
+          <button type="button" className="link" onClick={() => setAll(!all)}>
+            {all ? "Only the first" : `and ${film.marks.length - 1} more`}
+          </button>
+        </li>
+      )}
+    </ul>
+  );
+}
+
+interface StripProps {
+  film: Film;
+  reel: Reel;
+  width: number;
+  from: number; // the first frame that shows
+  frames: number;
+}
+
+const ruler = 15;
+const shots = 20;
+const bar = 26;
+const height = ruler + shots + bar + 6;
+
+function Strip({ film, reel, width, from, frames }: StripProps) {
+  const at = useFilm((s) => s.at);
+  const chosen = useFilm((s) => s.chosen);
+  const [drag, setDrag] = useState<Drag | null>(null);
+  const frame = film.settings.frame;
+  const picture = film.cuts.find((c) => c.id === film.settings.cut)?.reels.find((r) => r.reel === reel.id);
+  const { data: events = [] } = useQuery({
+    ...filmed.events(film.id, film.settings.cut, reel.id, picture?.events ?? 0),
+    enabled: picture !== undefined,
+  });
+  const span = spanOf(film, reel);
+  const x = (f: number) => label + ((f - from) / frames) * width;
+  const f = (px: number) => from + ((px - label) / width) * frames;
+  const cues = film.cues.filter((c) => c.reel === reel.id).map((c) => (drag?.id === c.id ? { ...c, ...drag } : c));
+  const snap = (value: number, own?: string) => {
+    const most = (near / width) * frames;
+    let best = Math.round(value);
+    let off = most;
+    const offer = (to: number) => {
+      if (Math.abs(to - value) < off) {
+        off = Math.abs(to - value);
+        best = to;
+      }
+    };
+    for (const e of events) {
+      offer(e.start);
+      offer(e.end);
+    }
+    for (const c of film.cues) {
+      if (c.id === own || c.reel !== reel.id) continue;
+      offer(c.start);
+      offer(c.end);
+      for (const m of c.markers ?? []) if (m.frame !== undefined) offer(m.frame);
+    }
+    if (own && at !== null) offer(at);
+    offer(span.start);
+    return best;
+  };
+  const place = (e: PointerEvent) => f(e.clientX - e.currentTarget.getBoundingClientRect().left);
+  const down = (e: PointerEvent<SVGSVGElement>) => {
+    const on = (e.target as Element).closest<SVGElement>("[data-cue]");
+    const px = e.clientX - e.currentTarget.getBoundingClientRect().left;
+    if (!on) {
+      films.setState({ at: Math.max(span.start, e.altKey ? Math.round(f(px)) : snap(f(px))) });
+      return;
+    }
+    const cue = film.cues.find((c) => c.id === on.dataset.cue)!;
+    const next = e.ctrlKey || e.metaKey ? new Set(chosen) : new Set<string>();
+    next.add(cue.id);
+    films.setState({ chosen: next });
+    e.currentTarget.setPointerCapture(e.pointerId);
+    const part = px - x(cue.start) < near ? "start" : x(cue.end) - px < near ? "end" : "all";
+    setDrag({ id: cue.id, part, from: f(px), start: cue.start, end: cue.end });
+  };
+  const move = (e: PointerEvent<SVGSVGElement>) => {
+    if (!drag) return;
+    const cue = film.cues.find((c) => c.id === drag.id)!;
+    const by = place(e) - drag.from;
+    const to = (v: number) => (e.altKey ? Math.round(v) : snap(v, cue.id));
+    if (drag.part === "start") setDrag({ ...drag, start: Math.min(cue.end - 1, Math.max(0, to(cue.start + by))) });
+    else if (drag.part === "end") setDrag({ ...drag, end: Math.max(cue.start + 1, to(cue.end + by)) });
+    else {
+      const start = Math.max(0, to(cue.start + by));
+      setDrag({ ...drag, start, end: start + cue.end - cue.start });
+    }
+  };
+  const up = () => {
+    if (!drag) return;
+    const cue = film.cues.find((c) => c.id === drag.id)!;
+    if (drag.start !== cue.start || drag.end !== cue.end)
+      void setCue(cue.id, { start: drag.start, end: drag.end }).finally(() => setDrag(null));
+    else setDrag(null);
+  };
+  const keys = (e: KeyboardEvent) => {
+    const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+    if (!step) return;
+    e.preventDefault();
+    e.stopPropagation();
+    const by = e.shiftKey ? step * counted(frame) : step;
+    films.setState((s) => ({ at: Math.max(span.start, (s.at ?? span.start) + by) }));
+  };
+  const seconds = frames / counted(frame);
+  const every = [1, 2, 5, 10, 30, 60, 120, 300, 600].find((n) => (n / seconds) * width >= 84) ?? 1200;
+  const first = Math.ceil((from - reel.start) / counted(frame) / every);
+  const ticks: number[] = [];
+  for (let n = first; n * every * counted(frame) + reel.start <= from + frames; n++)
+    ticks.push(reel.start + n * every * counted(frame));
+  const shown = (a: number, b: number) => b > from && a < from + frames;
+  return (
+    <svg
+      width={width + label + 6}
+      height={height}
+      className="block touch-none select-none"
+      role="application"
+      aria-label={`Reel ${reel.name}`}
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: the playhead is moved by keys
+      tabIndex={0}
+      data-strip={reel.name}
+      data-from={from}
+      data-frames={frames}
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+      onPointerCancel={() => setDrag(null)}
+      onKeyDown={keys}
+    >
+      <title>{`Reel ${reel.name}, from ${timecode(frame, span.start)} to ${timecode(frame, span.end)}`}</title>
+      <clipPath id={`reel-${reel.id}`}>
+        <rect x={label} y={0} width={width} height={height} />
+      </clipPath>
+      <text x={4} y={ruler + shots - 5} fontSize={14} fontWeight={600} fontFamily="var(--font-serif)" fill="var(--ink)">
+        R{reel.name}
+      </text>
+      <g clipPath={`url(#reel-${reel.id})`}>
+        <rect
+          x={x(span.start)}
+          y={ruler}
+          width={Math.max(0, x(span.end) - x(span.start))}
+          height={shots + bar}
+          fill="var(--band)"
+        />
+        {ticks.map((t) => (
+          <g key={t}>
+            <path d={`M${x(t)} ${ruler - 4}V${height - 6}`} stroke="var(--line)" />
+            <text x={x(t) + 3} y={11} fontSize={11} fill="var(--soft)">
+              {timecode(frame, t)}
+            </text>
+          </g>
+        ))}
+        {events.map((e, n) => shown(e.start, e.end) && <Shot key={e.start} event={e} n={n} x={x} />)}
+        {cues.map(
+          (c) =>
+            shown(c.start, c.end) && (
+              <CueBlock key={c.id} cue={c} x={x} film={film} chosen={chosen.has(c.id)} dragged={drag?.id === c.id} />
+            ),
+        )}
+        <BarLines film={film} cues={cues.filter((c) => chosen.has(c.id) && shown(c.start, c.end))} x={x} />
+        {at !== null && at >= from && at <= from + frames && (
+          <path d={`M${x(at)} 2V${height}`} stroke="var(--accent)" strokeWidth={1.5} data-playhead={at} />
+        )}
+      </g>
+      {drag && (
+        <text x={label + width} y={11} textAnchor="end" fontSize={11} fill="var(--ink)" fontWeight={600}>
+          {timecode(frame, drag.start)} – {timecode(frame, drag.end)}
+        </text>
+      )}
+    </svg>
+  );
+}
+
+function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => number }) {
+  const [a, b] = [x(event.start), x(event.end)];
+  const name = event.clip || event.source || "";
+  const black = !event.clip && /^(bl|black)$/i.test(event.source ?? "");
+  const room = Math.floor((b - a - 6) / 6);
+  return (
+    <g>
+      <title>{name}</title>
+      <rect
+        x={a}
+        y={ruler}
+        width={Math.max(0.5, b - a - 0.5)}
+        height={shots}
+        fill={black ? "var(--ink)" : `var(--tint-${shotTints[n % shotTints.length]})`}
+        opacity={black ? 0.7 : 0.45}
+      />
+      {room > 2 && !black && (
+        <text x={a + 4} y={ruler + 14} fontSize={11} fill="var(--ink)">
+          {name.length > room ? `${name.slice(0, room - 1)}…` : name}
+        </text>
+      )}
+    </g>
+  );
+}
+
+interface BlockProps {
+  film: Film;
+  cue: Cue;
+  x: (f: number) => number;
+  chosen: boolean;
+  dragged: boolean;
+}
+
+function CueBlock({ film, cue, x, chosen, dragged }: BlockProps) {
+  const [a, b] = [x(cue.start), x(cue.end)];
+  const text = called(cue) || "cue";
+  const room = Math.floor((b - a - 10) / 6.2);
+  const top = ruler + shots + 2;
+  const done = film.settings.statuses.indexOf(cue.status) / Math.max(1, film.settings.statuses.length - 1);
+  return (
+    <g data-cue={cue.id} style={{ cursor: "grab" }}>
+      <title>{`${text}: ${timecode(film.settings.frame, cue.start)} to ${timecode(film.settings.frame, cue.end)}, ${cue.status}`}</title>
+      <rect
+        x={a}
+        y={top}
+        width={Math.max(2, b - a)}
+        height={bar - 4}
+        rx={2}
+        fill={chosen ? "var(--chosen)" : "var(--paper)"}
+        stroke={chosen ? "var(--accent)" : "var(--soft)"}
+        strokeWidth={chosen || dragged ? 1.6 : 1}
+      />
+      <rect
+        x={a + 1}
+        y={top + bar - 8}
+        width={Math.max(0, (b - a - 2) * done)}
+        height={3}
+        fill="var(--accent)"
+        opacity={0.7}
+      />
+      {room > 2 && (
+        <text x={a + 5} y={top + 14} fontSize={12} fill="var(--ink)" pointerEvents="none">
+          {text.length > room ? `${text.slice(0, room - 1)}…` : text}
+        </text>
+      )}
+      {(cue.hits ?? []).map((h) => (
+        <path key={h.frame} d={`M${x(h.frame)} ${top}l-3.5 -5h7Z`} fill="var(--accent)" />
+      ))}
+      <rect x={a - 1} y={top} width={near} height={bar - 4} fill="transparent" style={{ cursor: "ew-resize" }} />
+      <rect x={b - near + 1} y={top} width={near} height={bar - 4} fill="transparent" style={{ cursor: "ew-resize" }} />
+    </g>
+  );
+}
+
+/** BarLines draws the bars of the chosen cues, where there is room for them. */
+function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) => number }) {
+  const all = useQueries({ queries: cues.map((c) => filmed.bars(film.id, film.revision, c.id)) });
+  const top = ruler + shots + 2;
+  return (
+    <g pointerEvents="none">
+      {all.map((q, k) => {
+        const bars = q.data ?? [];
+        const wide = bars.length > 1 ? x(bars[1]!.beats[0]!) - x(bars[0]!.beats[0]!) : 0;
+        const step = [1, 2, 4, 8, 16].find((n) => n * wide >= 9);
+        if (!step) return null;
+        return bars
+          .filter((b) => b.bar % step === 1 || step === 1)
+          .map((b) => (
+            <g key={`${cues[k]!.id}${b.bar}`}>
+              <path d={`M${x(b.beats[0]!)} ${top + bar - 4}v4`} stroke="var(--ink)" />
+              {step * wide >= 26 && (
+                <text x={x(b.beats[0]!) + 2} y={height} fontSize={9} fill="var(--soft)">
+                  {b.bar}
+                </text>
+              )}
+            </g>
+          ));
+      })}
+    </g>
+  );
+}

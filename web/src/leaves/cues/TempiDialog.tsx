@@ -1,0 +1,163 @@
+import { useState } from "react";
+import type { Schemas } from "../../model/api";
+import { called, type Film, filmed, findTempi, setCue, type Tempi, useFilm } from "../../model/film";
+import { tell } from "../../model/store";
+
+import { Floating } from "../../shell/Floating";
+
+type Found = Tempi["steady"][number];
+type Mapped = Tempi["maps"][number];
+
+/** TempiDialog finds tempi whose beats fall on the hits of a cue. */
+export function TempiDialog({ close }: { close: () => void }) {
+  const film = useFilm((s) => s.film);
+  const chosen = useFilm((s) => s.chosen);
+  const cue = film?.cues.find((c) => chosen.has(c.id));
+  const [low, setLow] = useState("60");
+  const [high, setHigh] = useState("160");
+  const [ways, setWays] = useState("0");
+  const [maps, setMaps] = useState(false);
+  const [found, setFound] = useState<Tempi | null>(null);
+  if (!film || !cue) return null;
+  const beats = cue.metres[0]?.beats ?? 4;
+  const find = async () => {
+    const figure = (text: string) => Number(text.replace(",", "."));
+    const ask = { cue: cue.id, low: figure(low), high: figure(high), ways: figure(ways), beats };
+    const got = await findTempi(maps ? { ...ask, ratio: 1.15 } : ask);
+    if (got) setFound(got);
+  };
+  const take = async (f: Found) => {
+    const start = cue.start + Math.round(f.shift);
+    const fields = {
+      tempi: [{ tick: 0, milliBpm: Math.round(f.bpm * 1000) }],
+      ...(start !== cue.start ? { start } : {}),
+    };
+    if (await setCue(cue.id, fields)) {
+      tell(`${called(cue)} goes at ${f.bpm}.`);
+      close();
+    }
+  };
+  const takeMap = async (m: Mapped) => {
+    const bars = await fetchBars(film, cue.id);
+    const start = bars.find((b) => b.bar === cue.bar)?.tick ?? 0;
+    let tick = start;
+    const tempi = m.legs.map((l) => {
+      const point = { tick, milliBpm: Math.round(l.bpm * 1000) };
+      tick += l.beats * 960;
+      return point;
+    });
+    if (start > 0) tempi.unshift({ tick: 0, milliBpm: tempi[0]!.milliBpm });
+    if (await setCue(cue.id, { tempi })) {
+      tell(`${called(cue)} meets ${m.met} of its hits.`);
+      close();
+    }
+  };
+  return (
+    <Floating title={`Tempi for ${called(cue)}`} open onOpenChange={close} className="w-[760px]">
+      <div className="mb-2 flex flex-wrap items-center gap-2">
+        from
+        <input className="field w-16" aria-label="Slowest tempo" value={low} onChange={(e) => setLow(e.target.value)} />
+        to
+        <input
+          className="field w-16"
+          aria-label="Fastest tempo"
+          value={high}
+          onChange={(e) => setHigh(e.target.value)}
+        />
+        , the start may give way by
+        <input
+          className="field w-12"
+          aria-label="Frames by which the start may give way"
+          value={ways}
+          onChange={(e) => setWays(e.target.value)}
+        />
+        frames
+        <label className="flex items-center gap-1">
+          <input type="checkbox" checked={maps} onChange={(e) => setMaps(e.target.checked)} />
+          the tempo may change at hits
+        </label>
+        <button type="button" className="button button-main ml-auto" onClick={() => void find()}>
+          Find
+        </button>
+      </div>
+      {found && (
+        <div className="min-h-0 overflow-y-auto">
+          <table className="w-full border-collapse" data-part="tempi">
+            <thead>
+              <tr className="text-left text-soft">
+                <th className="py-1 font-normal">Tempo</th>
+                <th className="font-normal" title="Frames and eighths of a frame in a beat">
+                  Frames
+                </th>
+                <th className="font-normal">Meets</th>
+                <th className="font-normal">The beat after each hit, frames</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {found.steady.map((f) => (
+                <tr key={f.bpm} className="border-line border-t">
+                  <td className="py-1 font-semibold">{f.bpm.toFixed(2)}</td>
+                  <td>{eighths(film, f.bpm)}</td>
+                  <td>
+                    {f.met} of {f.errors.length}
+                  </td>
+                  <td>
+                    <Misses list={f.errors} />
+                  </td>
+                  <td className="text-right">
+                    <button type="button" className="button h-6" onClick={() => void take(f)}>
+                      Take
+                    </button>
+                  </td>
+                </tr>
+              ))}
+              {found.maps.map((m, n) => (
+                <tr key={n} className="border-line border-t">
+                  <td className="py-1 font-semibold">{m.legs.map((l) => l.bpm.toFixed(1)).join(" → ")}</td>
+                  <td className="text-soft">{m.changes} changes</td>
+                  <td>
+                    {m.met} of {m.errors.length}
+                  </td>
+                  <td>
+                    <Misses list={m.errors} />
+                  </td>
+                  <td className="text-right">
+                    <button type="button" className="button h-6" onClick={() => void takeMap(m)}>
+                      Take
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {found.steady.length + found.maps.length === 0 && <p>No tempo in these bounds meets a hit.</p>}
+        </div>
+      )}
+    </Floating>
+  );
+}
+
+const fetchBars = async (film: Film, cue: string) => {
+  const ask = filmed.bars(film.id, film.revision, cue).queryFn as () => Promise<Schemas["CueBar"][]>;
+  return ask();
+};
+
+/** eighths is a beat in frames and eighths of a frame, as a click is told: "12-4". */
+function eighths(film: Film, bpm: number): string {
+  const { num, den } = film.settings.frame;
+  const n = Math.round((8 * 60 * num) / den / bpm);
+  return `${Math.floor(n / 8)}-${n % 8}`;
+}
+
+function Misses({ list }: { list: readonly Schemas["CueHitMiss"][] }) {
+  return (
+    <span className="flex flex-wrap gap-x-2">
+      {list.map((m, n) => (
+        <span key={n} className={m.met ? "" : "text-accent"} title={`bar ${m.place.bar} beat ${m.place.beat}`}>
+          {Math.abs(m.frames) < 0.05 ? "0" : `${m.frames > 0 ? "+" : "−"}${Math.abs(m.frames).toFixed(1)}`}
+        </span>
+      ))}
+    </span>
+  );
+}

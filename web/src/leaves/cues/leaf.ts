@@ -1,0 +1,47 @@
+import { films, useFilm } from "../../model/film";
+import { set, show } from "../../model/store";
+import { plural } from "../../model/template";
+import { command, leaf } from "../leaf";
+import { Cues } from "./Cues";
+import { CutDialog } from "./CutDialog";
+import { FilmDialog } from "./FilmDialog";
+import { SpotDialog } from "./SpotDialog";
+import { TempiDialog } from "./TempiDialog";
+
+export const cues = leaf({
+  name: "cues",
+  title: "Cues",
+  number: 8,
+  width: 1.6,
+  Content: Cues,
+  // A spine draws it, so that it follows the production.
+  figure: () => useFilm((s) => (s.film ? plural(s.film.cues.length, "cue") : "no production")),
+  dialogs: { "new-film": FilmDialog, spot: SpotDialog, cut: CutDialog, tempi: TempiDialog },
+  doings: () => [
+    command("New production", "", () => {
+      show("cues");
+      set({ dialog: "new-film" });
+    }),
+    ...(films.getState().film
+      ? [
+          command("Bring in a list of cues", "", () => set({ dialog: "spot" })),
+          command("Bring in a cut", "", () => set({ dialog: "cut" })),
+        ]
+      : []),
+    ...(films.getState().film?.cues ?? []).map((c) => ({
+      key: c.id,
+      kind: "cue",
+      text: [c.number, c.title].filter(Boolean).join(" "),
+      note: c.status,
+      run: () => {
+        show("cues");
+        films.setState({ chosen: new Set([c.id]), at: c.start });
+      },
+    })),
+  ],
+  keys: [
+    ["Ctrl Z", "in Cues: take the last change of the production back"],
+    ["← →", "in a strip: the playhead by a frame, with Shift by a second"],
+    ["Delete", "in the sheet of cues: take the chosen cues away"],
+  ],
+});

@@ -1,0 +1,258 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { createStore, useStore } from "zustand";
+import { answer, api, fileBody, type Id, type Schemas } from "./api";
+import { follow } from "./following";
+import { attempt, remember, remembered, tell } from "./store";
+
+export type Cue = Schemas["Cue"];
+export type Reel = Schemas["Reel"];
+export type FilmCut = Schemas["FilmCut"];
+export type CutEvent = Schemas["CutEvent"];
+export type Settings = Schemas["ProductionSettings"];
+export type CueOp = Schemas["CueOp"];
+type Opened = Schemas["OpenProduction"];
+
+/** Film is the production that is open. */
+export type Film = Opened;
+
+interface State {
+  rows: readonly Schemas["ProductionRow"][] | null; // null until they are known
+  film: Film | null;
+  chosen: ReadonlySet<Id>; // cues
+  at: number | null; // the playhead, frames
+  cut: Id | null; // the cut that the cues are held against
+}
+
+export const films = createStore<State>(() => ({ rows: null, film: null, chosen: new Set(), at: null, cut: null }));
+export const useFilm = <T>(pick: (s: State) => T): T => useStore(films, pick);
+
+let stop: (() => void) | null = null;
+
+/** openFilms lists the productions of the studio, and opens the one that was open last. */
+export async function openFilms() {
+  const rows = await attempt(() => answer(api.GET("/api/productions")));
+  if (!rows) return;
+  films.setState({ rows });
+  const now = films.getState().film;
+  if (now && rows.some((r) => r.id === now.id)) return;
+  const last = remembered<string | null>("production", null);
+  const row = rows.find((r) => r.id === last) ?? rows.at(-1);
+  if (row) await openFilm(row.id);
+}
+
+/** openFilm opens a production, and follows it. */
+export async function openFilm(id: string) {
+  const film = await load(id);
+  if (!film) return;
+  remember("production", id);
+  stop?.();
+  films.setState({ film, chosen: new Set(), at: null, cut: null });
+  stop = follow(id, film.revision, (said) => void heard(id, said));
+}
+
+/** closeFilms puts all away when nobody is signed in. */
+export function closeFilms() {
+  stop?.();
+  stop = null;
+  films.setState({ rows: null, film: null, chosen: new Set(), at: null, cut: null });
+}
+
+const load = (id: string) => attempt(() => answer(api.GET("/api/productions/{id}", { params: { path: { id } } })));
+
+async function heard(id: string, said: { name: string; data: string }) {
+  const { film } = films.getState();
+  if (film?.id !== id) return;
+  if (said.name === "reset") {
+    const now = await load(id);
+    if (now && films.getState().film?.id === id) films.setState({ film: now });
+    return;
+  }
+  if (said.name === "change")
+    films.setState({ film: after(film, JSON.parse(said.data) as Schemas["ProductionDelta"]) });
+}
+
+/** after is a production after what a delta tells. */
+export function after(film: Film, d: Schemas["ProductionDelta"]): Film {
+  const gone = new Set(d.gone);
+  const changed = new Map((d.cues ?? []).map((c) => [c.id, c]));
+  const cues = film.cues.filter((c) => !gone.has(c.id)).map((c) => changed.get(c.id) ?? c);
+  const known = new Set(cues.map((c) => c.id));
+  return {
+    ...film,
+    revision: d.revision,
+    settings: d.settings ?? film.settings,
+    reels: d.reels ?? film.reels,
+    cuts: d.cuts ?? film.cuts,
+    cues: [...cues, ...[...changed.values()].filter((c) => !known.has(c.id))],
+    marks: d.marks,
+    sums: d.sums,
+  };
+}
+
+const here = () => ({ params: { path: { id: films.getState().film!.id } } });
+
+/** edit sends one change of the production; a clash asks which value shall stand. */
+export function edit(ops: CueOp[], label?: string, base = films.getState().film!.revision) {
+  const send = (base: number) =>
+    answer(
+      api.POST("/api/productions/{id}/changes", {
+        ...here(),
+        body: { base, change: label ? { label, ops } : { ops } },
+      }),
+    );
+  return attempt(
+    () => send(base),
+    () => send(films.getState().film!.revision),
+  );
+}
+
+/** setCue sets fields of a cue; null takes one away. */
+export const setCue = (id: Id, fields: { [K in keyof Cue]?: Cue[K] | null }) =>
+  edit([{ kind: "cue", id, set: fields as Record<string, never> }]);
+
+export const setFilm = (fields: Partial<Settings>) =>
+  edit([{ kind: "production", set: fields as Record<string, never> }]);
+
+export const undoFilm = () => attempt(() => answer(api.POST("/api/productions/{id}/undo", here())));
+export const redoFilm = () => attempt(() => answer(api.POST("/api/productions/{id}/redo", here())));
+
+/** createFilm makes a production and opens it. */
+export async function createFilm(name: string, rate: string) {
+  const row = await attempt(() => answer(api.POST("/api/productions", { body: { name, rate } })));
+  if (!row) return false;
+  await openFilms();
+  await openFilm(row.id);
+  return true;
+}
+
+/** inOrder lists cues as they come: by reel, then by time. */
+export function inOrder(film: Film): Cue[] {
+  const place = new Map(film.reels.map((r, n) => [r.id, n]));
+  return [...film.cues].sort(
+    (a, b) => place.get(a.reel)! - place.get(b.reel)! || a.start - b.start || a.number.localeCompare(b.number),
+  );
+}
+
+/** spanOf is the time of a reel: as it says, or as its picture and its cues. */
+export function spanOf(film: Film, reel: Reel): { start: number; end: number } {
+  if (reel.length > 0) return { start: reel.start, end: reel.start + reel.length };
+  const picture = film.cuts.find((c) => c.id === film.settings.cut)?.reels.find((r) => r.reel === reel.id);
+  let end = Math.max(reel.start, picture?.end ?? 0);
+  for (const c of film.cues) if (c.reel === reel.id) end = Math.max(end, c.end);
+  return { start: reel.start, end };
+}
+
+/** called is what people call a cue. */
+export const called = (c: Cue) => [c.number, c.title].filter(Boolean).join(" ");
+
+/** addCue adds a cue, and chooses it. */
+export async function addCue(reel: Reel, start: number, end: number) {
+  const done = await attempt(() =>
+    answer(api.POST("/api/productions/{id}/cues", { ...here(), body: { reel: reel.id, start, end } })),
+  );
+  if (done) films.setState({ chosen: new Set([done.id]) });
+}
+
+/** addReel adds a reel at the hour after the last. */
+export const addReel = () => attempt(() => answer(api.POST("/api/productions/{id}/reels", here())));
+
+/** removeCues takes cues away. */
+export async function removeCues(ids: readonly Id[]) {
+  if (await edit(ids.map((id) => ({ kind: "cue" as const, id, remove: true })))) films.setState({ chosen: new Set() });
+}
+
+export type SpottingReport = Schemas["SpottingReport"];
+
+/** spot brings a list of cues in, or only says what that would do. */
+export const spot = (file: File, mapping: Record<string, string>, take: boolean) =>
+  answer(
+    api.POST("/api/productions/{id}/spotting", {
+      params: {
+        path: { id: films.getState().film!.id },
+        query: { take, ...(Object.keys(mapping).length > 0 ? { mapping: JSON.stringify(mapping) } : {}) },
+      },
+      ...fileBody(file),
+    }),
+  );
+
+/** bringIn takes an event list as the picture of a reel in a cut, or in a new one. */
+export const bringIn = (file: File, where: { reel?: Id; cut?: Id; name?: string; on?: string }) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/cuts", {
+        params: { path: { id: films.getState().film!.id }, query: where },
+        ...fileBody(file),
+      }),
+    ),
+  );
+
+/** takeCut makes the cues follow a cut, by the proposals that are chosen. */
+export async function takeCut(cut: Id, choices: Record<Id, number>) {
+  const done = await attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/cuts/{cut}/conform", {
+        params: { path: { id: films.getState().film!.id, cut } },
+        body: { choices },
+      }),
+    ),
+  );
+  if (done) tell("The cues stand in the new cut.");
+  return done;
+}
+
+/** backTo goes back to an earlier cut, with the cues as they stood in it. */
+export async function backTo(cut: Id) {
+  const done = await attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/cuts/{cut}/back", {
+        params: { path: { id: films.getState().film!.id, cut } },
+      }),
+    ),
+  );
+  if (done) tell("The cues stand as they did in that cut.");
+  return done;
+}
+
+export type Tempi = Schemas["Tempi"];
+
+export const findTempi = (body: Schemas["TempiAsk"]) =>
+  attempt(() => answer(api.POST("/api/productions/{id}/tempi", { ...here(), body })));
+
+/** What is computed of a production, at a revision. */
+export const filmed = {
+  events: (id: string, cut: Id, reel: Id, count: number) =>
+    queryOptions({
+      queryKey: ["cut-events", id, cut, reel, count],
+      queryFn: () =>
+        answer(api.GET("/api/productions/{id}/cuts/{cut}/reels/{reel}", { params: { path: { id, cut, reel } } })),
+      placeholderData: keepPreviousData,
+    }),
+  bars: (id: string, revision: number, cue: Id) =>
+    queryOptions({
+      queryKey: ["cue-bars", id, revision, cue],
+      queryFn: () => answer(api.GET("/api/productions/{id}/cues/{cue}/bars", { params: { path: { id, cue } } })),
+      placeholderData: keepPreviousData,
+    }),
+  conforming: (id: string, revision: number, cut: Id) =>
+    queryOptions({
+      queryKey: ["conforming", id, revision, cut],
+      queryFn: () => answer(api.GET("/api/productions/{id}/cuts/{cut}/conform", { params: { path: { id, cut } } })),
+      placeholderData: keepPreviousData,
+    }),
+  rates: () => queryOptions({ queryKey: ["frame-rates"], queryFn: () => answer(api.GET("/api/timecode/rates")) }),
+};
+
+/** placeAt is the bar and beat that is heard at a frame; null before the first. */
+export function placeAt(bars: readonly Schemas["CueBar"][], frame: number): { bar: number; beat: number } | null {
+  let low = 0;
+  let high = bars.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (bars[middle]!.beats[0]! <= frame + 1e-6) low = middle + 1;
+    else high = middle;
+  }
+  const bar = bars[low - 1];
+  if (!bar) return null;
+  const beat = bar.beats.findLastIndex((b) => b <= frame + 1e-6);
+  return { bar: bar.bar, beat: beat + 1 };
+}
