@@ -96,7 +96,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.seeText(`[data-part=playhead]`, "01:0")
 	p.press("Add ▾")
 	p.press("A cue at the playhead")
-	p.see(`[data-cue-row="1M03"]`)
+	p.see(`[data-cue-row="1M03"][aria-selected=true]`)
 	p.see(`[aria-label="Cues"]`).MustFocus()
 	p.keys(input.Delete)
 	p.gone(`[data-cue-row="1M03"]`)
