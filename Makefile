@@ -57,7 +57,7 @@ system:
 	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
 
 system-test: system
-	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ffmpeg,ffmpeg); $(call need,ly,python3-ly); $(call need,polyphone,polyphone); $(call need,pdftotext,poppler-utils); $(call need,cbc,coinor-cbc); $(call need,fluidsynth,fluidsynth); $(call need,bs1770gain,bs1770gain); \
+	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ffmpeg,ffmpeg); $(call need,ly,python3-ly); $(call need,polyphone,polyphone); $(call need,pdftotext,poppler-utils); $(call need,cbc,coinor-cbc); $(call need,fluidsynth,fluidsynth); $(call need,bs1770gain,bs1770gain); $(call need,xmllint,libxml2-utils); \
 	[ -e /usr/share/sounds/sf2/TimGM6mb.sf2 ] || missing="$$missing timgm6mb-soundfont"; \
 	[ -e /usr/share/sounds/sf2/sf_GMbank.sf2 ] || missing="$$missing csound-soundfont"; \
 	[ -e /usr/share/sounds/sf2/FluidR3_GM.sf2 ] || missing="$$missing fluid-soundfont-gm"; \

@@ -15,8 +15,6 @@ import (
 	"fanfold/internal/core/note"
 	"fanfold/internal/core/sketch"
 	"fanfold/internal/core/template"
-	"fanfold/internal/core/tempo"
-	"fanfold/internal/format"
 	"fanfold/internal/format/smf"
 	"fanfold/internal/store"
 )
@@ -213,16 +211,12 @@ func (s *server) CallMidi(ctx context.Context, r gen.CallMidiRequestObject) (gen
 	if call == nil {
 		return nil, store.ErrNotFound
 	}
-	time, err := tempo.NewTime(handover.TicksPerQuarter, nil, nil)
-	if err != nil {
-		return nil, err
-	}
 	w := handover.NewWake(t, call)
 	var b bytes.Buffer
-	if err := smf.WriteCompiled(&b, w.Name, time, w.Messages); err != nil {
+	if err := smf.WriteWake(&b, w); err != nil {
 		return nil, err
 	}
-	return download{data: b.Bytes(), name: format.FileName(w.Name) + ".mid", mediaType: "audio/midi"}, nil
+	return download{data: b.Bytes(), name: handover.FileName(w.Name) + ".mid", mediaType: "audio/midi"}, nil
 }
 
 // VisitCallMidiResponse implements the generated response.

@@ -13,10 +13,10 @@ import (
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
-	"fanfold/internal/format"
 	"fanfold/internal/format/patchlist"
 	"fanfold/internal/format/smf"
 )
@@ -82,7 +82,7 @@ func (s *server) CompileMidi(ctx context.Context, r gen.CompileMidiRequestObject
 	if err := smf.WriteCompiled(&b, done.Name, done.Time, done.Messages); err != nil {
 		return nil, err
 	}
-	return download{data: b.Bytes(), name: format.FileName(done.Name) + ".mid", mediaType: "audio/midi"}, nil
+	return download{data: b.Bytes(), name: handover.FileName(done.Name) + ".mid", mediaType: "audio/midi"}, nil
 }
 
 // VisitCompileMidiResponse implements the generated response.

@@ -12,8 +12,8 @@ import (
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
-	"fanfold/internal/format"
 	"fanfold/internal/format/smf"
 )
 
@@ -98,7 +98,7 @@ func (s *server) TranslateMidi(ctx context.Context, r gen.TranslateMidiRequestOb
 	if err := smf.WritePlayed(&b, time, played); err != nil {
 		return nil, err
 	}
-	return download{data: b.Bytes(), name: format.FileName(h.View().Template.Name) + " translated.mid", mediaType: "audio/midi"}, nil
+	return download{data: b.Bytes(), name: handover.FileName(h.View().Template.Name) + " translated.mid", mediaType: "audio/midi"}, nil
 }
 
 // VisitTranslateMidiResponse implements the generated response.

@@ -3,12 +3,12 @@ package api
 import (
 	"bytes"
 	"context"
+	"fanfold/internal/core/handover"
 	"net/http"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/compare"
-	"fanfold/internal/format"
 	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/store/db"
@@ -164,8 +164,8 @@ func (s *server) Handbook(ctx context.Context, r gen.HandbookRequestObject) (gen
 		return nil, err
 	}
 	var b bytes.Buffer
-	d := download{name: format.FileName(title) + " handbook." + string(r.Format), mediaType: "application/pdf"}
-	if r.Format == gen.Html {
+	d := download{name: handover.FileName(title) + " handbook." + string(r.Format), mediaType: "application/pdf"}
+	if r.Format == gen.HandbookParamsFormatHtml {
 		d.mediaType = "text/html; charset=utf-8"
 		err = sheethtml.Write(&b, title, pages)
 	} else {

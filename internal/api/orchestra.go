@@ -7,12 +7,12 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/naming"
 	"fanfold/internal/core/order"
 	"fanfold/internal/core/palette"
 	"fanfold/internal/core/sight"
 	"fanfold/internal/core/template"
-	"fanfold/internal/format"
 )
 
 // named is how many rows of a section a preview names.
@@ -205,7 +205,7 @@ func (s *server) PaletteFile(ctx context.Context, r gen.PaletteFileRequestObject
 		return nil, err
 	}
 	data, name, err := h.PaletteFile(string(r.Format))
-	return download{data: data, name: format.FileName(name) + "." + string(r.Format), mediaType: "text/plain; charset=utf-8"}, err
+	return download{data: data, name: handover.FileName(name) + "." + string(r.Format), mediaType: "text/plain; charset=utf-8"}, err
 }
 
 // VisitPaletteFileResponse implements the generated response.

@@ -15,9 +15,13 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
+	"fanfold/internal/core/handover"
+	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
-	"fanfold/internal/format"
+	"fanfold/internal/format/sheet"
+	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/spotting"
+	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
 
@@ -164,7 +168,7 @@ func (s *server) SpottingList(ctx context.Context, r gen.SpottingListRequestObje
 	if err := spotting.WriteCues(&b, f.View().Production); err != nil {
 		return nil, err
 	}
-	return download{data: b.Bytes(), name: format.FileName(f.View().Production.Name) + " cues.csv", mediaType: "text/csv; charset=utf-8"}, nil
+	return download{data: b.Bytes(), name: handover.FileName(f.View().Production.Name) + " cues.csv", mediaType: "text/csv; charset=utf-8"}, nil
 }
 
 // VisitSpottingListResponse implements the generated response.
@@ -294,4 +298,59 @@ func (s *server) AddReel(ctx context.Context, r gen.AddReelRequestObject) (gen.A
 	}
 	id, revision, err := f.AddReel(ctx, p)
 	return gen.AddReel200JSONResponse{Id: gen.Id(id), Revision: revision}, err
+}
+
+// StartCues implements the contract.
+func (s *server) StartCues(ctx context.Context, r gen.StartCuesRequestObject) (gen.StartCuesResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	ask := app.StartAsk{Template: or(r.Body.Template, uuid.Nil), Call: template.ID(or(r.Body.Call, "")), Click: or(r.Body.Click, false)}
+	for _, id := range r.Body.Cues {
+		ask.Cues = append(ask.Cues, cue.ID(id))
+	}
+	done, err := f.Start(ctx, p, ask)
+	if err != nil {
+		return nil, err
+	}
+	return download{data: done.Zip, name: done.Name + ".zip", mediaType: "application/zip"}, nil
+}
+
+// VisitStartCuesResponse implements the generated response.
+func (d download) VisitStartCuesResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
+}
+
+// CutReport implements the contract.
+func (s *server) CutReport(ctx context.Context, r gen.CutReportRequestObject) (gen.CutReportResponseObject, error) {
+	f, _, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	x, err := f.Conform(cue.ID(r.Cut))
+	if err != nil {
+		return nil, err
+	}
+	p := f.View().Production
+	next := p.CutOf(cue.ID(r.Cut))
+	if next == nil {
+		return nil, store.ErrNotFound
+	}
+	title := p.Name + ", " + next.Name
+	var b bytes.Buffer
+	d := download{name: handover.FileName(title) + "." + string(r.Format), mediaType: "application/pdf"}
+	if r.Format == gen.CutReportParamsFormatCsv {
+		d.mediaType = "text/csv; charset=utf-8"
+		err = sheet.Write(&b, handover.CutTable(p, x.Conforming))
+	} else {
+		err = sheetpdf.Write(&b, title, handover.CutReport(p, next, x.Conforming))
+	}
+	d.data = b.Bytes()
+	return d, err
+}
+
+// VisitCutReportResponse implements the generated response.
+func (d download) VisitCutReportResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
 }

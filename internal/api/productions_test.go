@@ -1,15 +1,20 @@
 package api_test
 
 import (
+	"archive/zip"
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"os/exec"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
 )
 
@@ -114,6 +119,11 @@ func TestAProduction(t *testing.T) {
 	require.Len(t, held.Reels[0].Gone, 2)
 	require.Equal(t, cue.Changed, held.Cues[0].Verdict.Kind)
 	require.Equal(t, "moves by -48 frames, takes out 2 beats at bar 20", held.Cues[0].Proposals[0].Text)
+	report1 := c.do("GET", path+"/cuts/"+second.Cut+"/report/csv", nil)
+	require.Contains(t, string(report1.body), "1M01,Salt,1,01:01:00:00,01:00:58:00,")
+	require.Contains(t, report1.header.Get("Content-Disposition"), "The Salt Lantern, Cut 2.csv")
+	require.Equal(t, "%PDF", string(c.do("GET", path+"/cuts/"+second.Cut+"/report/pdf", nil).body[:4]))
+	require.Equal(t, 422, c.do("GET", path+"/cuts/gone/report/pdf", nil).status)
 	require.Equal(t, 200, c.do("POST", path+"/cuts/"+second.Cut+"/conform", map[string]any{"choices": map[string]int{}}).status)
 	now = c.filmOf(t, path)
 	require.Equal(t, second.Cut, now.Settings.Cut)
@@ -185,4 +195,77 @@ func TestAProductionIsFollowed(t *testing.T) {
 	}
 	require.True(t, lines.Scan())
 	require.Contains(t, lines.Text(), `"reels":[{"id":"r"`)
+}
+
+// midiText is a MIDI file as Debian's midicsv reads it.
+func midiText(t *testing.T, data []byte) string {
+	t.Helper()
+	cmd := exec.Command("midicsv", "-")
+	cmd.Stdin = bytes.NewReader(data)
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	return string(out)
+}
+
+// Cues are started as folders that a sequencer opens: MIDI whose offset, tempi and metres another
+// reader (midicsv) finds where they should be, a session, the call, and a sheet; each notes the
+// version of its template, and one change does it for all.
+func TestCuesAreStarted(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	one := violins(t)
+	one.Calls = append(one.Calls, &template.Call{ID: "call", Name: "Strings", Instruments: []template.ID{"i"}})
+	id := c.keep(t, one)
+	path := c.newFilm(t, "The Salt Lantern")
+	require.Equal(t, 200, c.do("POST", path+"/spotting?take=true", []byte("number,title,start,end,tempo\n1M01,Salt,01:01:00:00,01:02:30:00,96\n1M02,Lamp/light,01:03:00:12,01:04:00:00,120\n")).status)
+	film := c.filmOf(t, path)
+	first := film.Cues[0].ID
+	ask := func(body map[string]any) got { return c.do("POST", path+"/start", body) }
+	require.Contains(t, string(ask(map[string]any{"cues": []cue.ID{first}}).body), "1M01 Salt has no template yet")
+	require.Equal(t, 422, ask(map[string]any{"cues": []cue.ID{first}, "template": id, "call": "gone"}).status)
+	require.Equal(t, 422, ask(map[string]any{"cues": []string{"gone"}, "template": id}).status)
+	hits := []cue.Hit{{Name: "beam", Frame: film.Cues[0].Start + 15*8, Weight: 1}}
+	require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": film.Revision, "change": map[string]any{"ops": []any{map[string]any{"kind": "cue", "id": first, "set": map[string]any{
+		"hits": hits, "metres": []cue.Metre{{Bar: 1, Beats: 4, Unit: 4}, {Bar: 7, Beats: 3, Unit: 4}},
+	}}}}}).status)
+
+	done := ask(map[string]any{"cues": []cue.ID{first, film.Cues[1].ID}, "template": id, "call": "call", "click": true})
+	require.Equal(t, 200, done.status, string(done.body))
+	require.Contains(t, done.header.Get("Content-Disposition"), "The Salt Lantern cues.zip")
+	archive, err := zip.NewReader(bytes.NewReader(done.body), int64(len(done.body)))
+	require.NoError(t, err)
+	files := map[string][]byte{}
+	for _, f := range archive.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		files[f.Name], err = io.ReadAll(r)
+		require.NoError(t, err)
+	}
+	require.Len(t, files, 8)
+	require.Contains(t, files, "1M02 Lamp-light/1M02 Lamp-light.dawproject")
+
+	// At 96, a beat is 15 frames: the file begins 16 beats, 240 frames, before the cue.
+	text := midiText(t, files["1M01 Salt/1M01 Salt.mid"])
+	require.Contains(t, text, "1, 0, SMPTE_offset, 1, 0, 50, 0, 0\n", "01:00:50:00 at 24")
+	require.Contains(t, text, "1, 0, Tempo, 625000\n")
+	require.Contains(t, text, "1, 0, Time_signature, 4, 2,")
+	require.Contains(t, text, "1, 23040, Time_signature, 3, 2,", "six bars of 4/4 at 960")
+	require.Contains(t, text, `1, 15360, Marker_t, "1M01 Salt, bar 5, 01:01:00:00"`)
+	require.Contains(t, text, `1, 23040, Marker_t, "Hit: beam"`, "eight beats on")
+	require.Contains(t, text, `Title_t, "Violins 1"`)
+	require.Contains(t, text, `Title_t, "Click"`)
+	require.Contains(t, text, "Note_on_c, 9, 34, 120")
+	require.Contains(t, midiText(t, files["1M01 Salt/Call.mid"]), "Note_on_c")
+	sheet := string(files["1M01 Salt/1M01 Salt.txt"])
+	require.Contains(t, sheet, "01:01:00:00, where bar 5 stands")
+	require.Contains(t, sheet, "Strings, 1 rows")
+	require.Contains(t, sheet, "patches, and how articulations are switched (1)")
+
+	now := c.filmOf(t, path)
+	for _, x := range now.Cues {
+		require.Equal(t, id, x.Template)
+		require.Equal(t, "call", x.Call)
+		require.NotEmpty(t, x.Started)
+	}
+	require.Equal(t, "Start 2 cues", c.do("GET", path+"/undo", nil).field(t, "undo"))
+	require.Equal(t, 200, ask(map[string]any{"cues": []cue.ID{first}}).status, "its own template is known now")
 }

@@ -14,6 +14,7 @@ import (
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format"
@@ -279,7 +280,7 @@ func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.Exp
 	if err := e.Write(&b, t); err != nil {
 		return nil, err
 	}
-	name := format.FileName(t.Name)
+	name := handover.FileName(t.Name)
 	if e.Name != "template" {
 		name += " " + e.Name
 	}

@@ -225,8 +225,8 @@ func (f *Film) Tempi(id cue.ID, ask cue.FindAsk, ratio float64) (steady []cue.Fo
 // CueBar is where a bar of a cue is heard.
 type CueBar struct {
 	Bar   int64     `json:"bar"`
-	Tick  int64     `json:"tick"` // where it begins
-	Beat  int64     `json:"beat"` // how long one of its beats is, ticks
+	Tick  int64     `json:"tick"`  // where it begins
+	Beat  int64     `json:"beat"`  // how long one of its beats is, ticks
 	Beats []float64 `json:"beats"` // frames of timecode, with their fraction
 }
 

@@ -1,8 +1,11 @@
 package e2e_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"testing"
@@ -63,6 +66,8 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.seeText(`[data-leaf=cues] header`, "3 cues, 3:20")
 	p.cueSays("Start", "1M02", "01:02:00:00")
 
+	// A dialog that closes lets the mouse through a moment later.
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => getComputedStyle(document.body).pointerEvents !== "none"`)))
 	// The end of 1M01 is dragged to the right, by half of what lies between it and 1M02.
 	strip := p.see(`[data-strip="1"]`)
 	strip.MustScrollIntoView()
@@ -166,4 +171,42 @@ func TestATempoForFourHits(t *testing.T) {
 	p.seeText(`[data-part=playhead]`, "01:03:20:05 *bar 5 beat 1 of 1M02 The lamp is lit")
 	p.press("Undo")
 	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector('[aria-label="Tempo 1, quarter notes a minute"]')?.value === "84"`)))
+}
+
+// A cue is started: its own call is proposed, the folder is saved, and another reader (midicsv)
+// finds in its MIDI where it begins. Worked by hand: 16 beats of count-in at 108 last 222.22 frames
+// of 25, so that the file begins at 01:11:53:10.78; 25 frames a second are 1 in the two bits above
+// the hour.
+func TestACueIsStarted(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.film("The Salt Lantern")
+	p.click(`[data-cue-row="1M05"] span`)
+	p.press("Start…")
+	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => document.querySelector("#start-call")?.selectedOptions[0]?.textContent === "1M05 Lamp room"`)))
+	wait := p.page.Browser().MustWaitDownload()
+	p.press("Start 1M05 Lamp room")
+	data := wait()
+	archive, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	var names []string
+	for _, f := range archive.File {
+		names = append(names, f.Name)
+		if f.Name != "1M05 Lamp room/1M05 Lamp room.mid" {
+			continue
+		}
+		r, err := f.Open()
+		require.NoError(t, err)
+		midi := exec.Command("midicsv", "-")
+		midi.Stdin = r
+		text, err := midi.Output()
+		require.NoError(t, err)
+		require.Contains(t, string(text), "SMPTE_offset, 33, 11, 53, 10, 78\n")
+		require.Contains(t, string(text), `"1M05 Lamp room, bar 5, 01:12:02:08"`)
+		require.Contains(t, string(text), `"Hit: the door"`)
+	}
+	require.Contains(t, names, "1M05 Lamp room/1M05 Lamp room.dawproject")
+	require.Contains(t, names, "1M05 Lamp room/Call.mid")
+	p.seeText(`[data-part=begun]`, "started on .* from The Salt Lantern, revision [0-9]+")
+	p.press("Undo")
+	p.gone(`[data-part=begun]`)
 }

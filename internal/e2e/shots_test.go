@@ -47,7 +47,9 @@ func TestScreenshots(t *testing.T) {
 		p.click(`[data-row="Flute 1 long"]`)
 		require.NoError(t, p.page.Keyboard.Press('c'))
 		p.see(`[data-row="Flute 1 long"][data-state=ready]`)
-		p.shoot(dir, "orchestra-routing-"+theme+".png")
+		if theme == "day" {
+			p.shoot(dir, "orchestra-routing-day.png")
+		}
 		p.click(`[data-node="High winds"][data-kind=stem]`)
 		p.see(`[data-inspects="High winds"] [data-part=arriving] [role=listitem]`)
 		p.unfold("routing")
@@ -83,13 +85,6 @@ func TestScreenshots(t *testing.T) {
 			p.shoot(dir, "library-orchestra-day.png")
 		}
 		p.unfold("orchestra")
-		p.press("[0-9]+ mark")
-		p.see("[data-mark]")
-		if theme == "day" {
-			p.shoot(dir, "marks-day.png")
-		}
-		require.NoError(t, p.page.Keyboard.Press(input.Escape))
-		p.gone("[role=dialog]")
 	}
 	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
 	require.NoError(t, p.page.Keyboard.Press('/'))
@@ -100,7 +95,38 @@ func TestScreenshots(t *testing.T) {
 	p.gone("[role=dialog]")
 }
 
-// TestScreenshotsOfTheHistory renews those of the template's past and palette.
+// TestScreenshotsOfTheCues renews those of a production: the strips with the sheet, a new cut, and
+// tempi.
+func TestScreenshotsOfTheCues(t *testing.T) {
+	dir := os.Getenv("FANFOLD_SHOTS")
+	if dir == "" {
+		t.Skip("set FANFOLD_SHOTS to a folder, or run make screenshots")
+	}
+	p := enter(t, 1280, 800)
+	p.film("The Salt Lantern")
+	p.click(`[data-cue-row="1M02"] span`)
+	p.seeMany(`[aria-label=Hits] li`, 4)
+	p.see(`[aria-label="Cues"]`).MustFocus()
+	p.keys(input.ArrowDown)
+	p.keys(input.ArrowUp)
+	p.seeText(`[data-part=playhead]`, "bar 5 beat 1")
+	p.shoot(dir, "cues-day.png")
+	p.press("Cuts")
+	p.press("Hold the cues against it")
+	p.seeMany(`[data-part=ribbons] path`, 140)
+	p.shoot(dir, "cut-day.png")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.page.MustEval(`() => { document.documentElement.dataset.theme = "pit" }`)
+	p.press("Find tempi")
+	p.click(`[role=dialog] .button-main`)
+	p.seeMany(`[data-part=tempi] tbody tr`, 10)
+	p.shoot(dir, "tempi-pit.png")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+}
+
+// TestScreenshotsOfTheHistory renews those of the template's past.
 func TestScreenshotsOfTheHistory(t *testing.T) {
 	dir := os.Getenv("FANFOLD_SHOTS")
 	if dir == "" {
@@ -108,13 +134,6 @@ func TestScreenshotsOfTheHistory(t *testing.T) {
 	}
 	p := enter(t, 1280, 800)
 	p.unfold("orchestra")
-	p.press("View")
-	p.press("Palette")
-	p.seeText("[data-part=palette-faults]", "Neighbours are told apart")
-	p.shoot(dir, "palette-day.png")
-	p.keys(input.Escape)
-	p.gone("[role=dialog]")
-
 	p.press("revision [0-9]")
 	p.see(`[aria-label="Name of the version"]`).MustInput("Reel two, locked")
 	p.see(`[aria-label="Note"]`).MustInput("as it went to the stage")

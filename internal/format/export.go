@@ -13,6 +13,7 @@ import (
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/format/sheethtml"
@@ -36,6 +37,8 @@ var Exports = []Export{
 		templatefile.Write},
 	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
 		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
+	{"dawproject", "a session in the open DAWproject exchange format", dawproject.Extension, "application/zip",
+		func(w io.Writer, t *template.Template) error { return dawproject.Write(w, handover.NewSession(t, nil)) }},
 	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
@@ -80,7 +83,7 @@ func Find(name string) (Export, error) {
 func writeSeating(w io.Writer, t *template.Template) error {
 	archive := zip.NewWriter(w)
 	for _, m := range t.Machines {
-		file, err := archive.Create(FileName(m.Name+" seating") + ".csv")
+		file, err := archive.Create(handover.FileName(m.Name+" seating") + ".csv")
 		if err != nil {
 			return fmt.Errorf("write seating of %s: %w", m.Name, err)
 		}
@@ -89,19 +92,4 @@ func writeSeating(w io.Writer, t *template.Template) error {
 		}
 	}
 	return archive.Close()
-}
-
-// FileName makes a name safe as a file's on every system.
-func FileName(name string) string {
-	safe := strings.Map(func(r rune) rune {
-		if r < ' ' || strings.ContainsRune(`/\:*?"<>|`, r) {
-			return '-'
-		}
-		return r
-	}, name)
-	safe = strings.Trim(safe, " .")
-	if safe == "" {
-		return "template"
-	}
-	return safe
 }

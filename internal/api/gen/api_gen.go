@@ -487,6 +487,24 @@ func (e PatchesParamsSort) Valid() bool {
 	}
 }
 
+// Defines values for CutReportParamsFormat.
+const (
+	CutReportParamsFormatCsv CutReportParamsFormat = "csv"
+	CutReportParamsFormatPdf CutReportParamsFormat = "pdf"
+)
+
+// Valid indicates whether the value is a known member of the CutReportParamsFormat enum.
+func (e CutReportParamsFormat) Valid() bool {
+	switch e {
+	case CutReportParamsFormatCsv:
+		return true
+	case CutReportParamsFormatPdf:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for AssignJSONBodyField.
 const (
 	AssignJSONBodyFieldKind    AssignJSONBodyField = "kind"
@@ -558,16 +576,16 @@ func (e WireJSONBodyWhat) Valid() bool {
 
 // Defines values for HandbookParamsFormat.
 const (
-	Html HandbookParamsFormat = "html"
-	Pdf  HandbookParamsFormat = "pdf"
+	HandbookParamsFormatHtml HandbookParamsFormat = "html"
+	HandbookParamsFormatPdf  HandbookParamsFormat = "pdf"
 )
 
 // Valid indicates whether the value is a known member of the HandbookParamsFormat enum.
 func (e HandbookParamsFormat) Valid() bool {
 	switch e {
-	case Html:
+	case HandbookParamsFormatHtml:
 		return true
-	case Pdf:
+	case HandbookParamsFormatPdf:
 		return true
 	default:
 		return false
@@ -2606,6 +2624,19 @@ type Standing struct {
 	Y float64 `json:"y"`
 }
 
+// StartAsk defines model for StartAsk.
+type StartAsk struct {
+	// Call what is ready; missing is everything
+	Call *string `json:"call,omitempty"`
+
+	// Click with a track of clicks
+	Click *bool `json:"click,omitempty"`
+	Cues  []Id  `json:"cues"`
+
+	// Template that of each cue where it is missing
+	Template *openapi_types.UUID `json:"template,omitempty"`
+}
+
 // StartRow defines model for StartRow.
 type StartRow struct {
 	About string `json:"about"`
@@ -2991,6 +3022,9 @@ type BringInCutParams struct {
 	Name *string `form:"name,omitempty" json:"name,omitempty"`
 	On   *string `form:"on,omitempty" json:"on,omitempty"`
 }
+
+// CutReportParamsFormat defines parameters for CutReport.
+type CutReportParamsFormat string
 
 // ProductionHistoryParams defines parameters for ProductionHistory.
 type ProductionHistoryParams struct {
@@ -3498,6 +3532,9 @@ type AddCueJSONRequestBody = NewCueAsk
 // TakeCutJSONRequestBody defines body for TakeCut for application/json ContentType.
 type TakeCutJSONRequestBody = TakeCutAsk
 
+// StartCuesJSONRequestBody defines body for StartCues for application/json ContentType.
+type StartCuesJSONRequestBody = StartAsk
+
 // FindTempiJSONRequestBody defines body for FindTempi for application/json ContentType.
 type FindTempiJSONRequestBody = TempiAsk
 
@@ -3747,6 +3784,9 @@ type ServerInterface interface {
 	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
 	CutEvents(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error
 
+	// (GET /api/productions/{id}/cuts/{cut}/report/{format})
+	CutReport(ctx *echo.Context, id openapi_types.UUID, cut Id, format CutReportParamsFormat) error
+
 	// (GET /api/productions/{id}/history)
 	ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error
 
@@ -3764,6 +3804,9 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{id}/spotting)
 	SpotCues(ctx *echo.Context, id openapi_types.UUID, params SpotCuesParams) error
+
+	// (POST /api/productions/{id}/start)
+	StartCues(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/productions/{id}/tempi)
 	FindTempi(ctx *echo.Context, id openapi_types.UUID) error
@@ -4606,6 +4649,38 @@ func (w *ServerInterfaceWrapper) CutEvents(ctx *echo.Context) error {
 	return err
 }
 
+// CutReport converts echo context to params.
+func (w *ServerInterfaceWrapper) CutReport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format CutReportParamsFormat
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CutReport(ctx, id, cut, format)
+	return err
+}
+
 // ProductionHistory converts echo context to params.
 func (w *ServerInterfaceWrapper) ProductionHistory(ctx *echo.Context) error {
 	var err error
@@ -4732,6 +4807,22 @@ func (w *ServerInterfaceWrapper) SpotCues(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SpotCues(ctx, id, params)
+	return err
+}
+
+// StartCues converts echo context to params.
+func (w *ServerInterfaceWrapper) StartCues(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartCues(ctx, id)
 	return err
 }
 
@@ -7343,6 +7434,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/timecode/rates", wrapper.FrameRates, options.OperationMiddlewares["FrameRates"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cues", wrapper.AddCue, options.OperationMiddlewares["AddCue"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/reels", wrapper.AddReel, options.OperationMiddlewares["AddReel"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/start", wrapper.StartCues, options.OperationMiddlewares["StartCues"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/report/:format", wrapper.CutReport, options.OperationMiddlewares["CutReport"]...)
 
 }
 
@@ -8483,6 +8576,53 @@ func (response CutEventsdefaultApplicationProblemPlusJSONResponse) VisitCutEvent
 	return err
 }
 
+type CutReportRequestObject struct {
+	Id     openapi_types.UUID    `json:"id"`
+	Cut    Id                    `json:"cut"`
+	Format CutReportParamsFormat `json:"format"`
+}
+
+type CutReportResponseObject interface {
+	VisitCutReportResponse(w http.ResponseWriter) error
+}
+
+type CutReport200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CutReport200ApplicationoctetStreamResponse) VisitCutReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type CutReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CutReportdefaultApplicationProblemPlusJSONResponse) VisitCutReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ProductionHistoryRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params ProductionHistoryParams
@@ -8716,6 +8856,52 @@ type SpotCuesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SpotCuesdefaultApplicationProblemPlusJSONResponse) VisitSpotCuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartCuesRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *StartCuesJSONRequestBody
+}
+
+type StartCuesResponseObject interface {
+	VisitStartCuesResponse(w http.ResponseWriter) error
+}
+
+type StartCues200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response StartCues200ApplicationzipResponse) VisitStartCuesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type StartCuesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartCuesdefaultApplicationProblemPlusJSONResponse) VisitStartCuesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13690,6 +13876,9 @@ type StrictServerInterface interface {
 	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
 	CutEvents(ctx context.Context, request CutEventsRequestObject) (CutEventsResponseObject, error)
 
+	// (GET /api/productions/{id}/cuts/{cut}/report/{format})
+	CutReport(ctx context.Context, request CutReportRequestObject) (CutReportResponseObject, error)
+
 	// (GET /api/productions/{id}/history)
 	ProductionHistory(ctx context.Context, request ProductionHistoryRequestObject) (ProductionHistoryResponseObject, error)
 
@@ -13707,6 +13896,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/productions/{id}/spotting)
 	SpotCues(ctx context.Context, request SpotCuesRequestObject) (SpotCuesResponseObject, error)
+
+	// (POST /api/productions/{id}/start)
+	StartCues(ctx context.Context, request StartCuesRequestObject) (StartCuesResponseObject, error)
 
 	// (POST /api/productions/{id}/tempi)
 	FindTempi(ctx context.Context, request FindTempiRequestObject) (FindTempiResponseObject, error)
@@ -15044,6 +15236,33 @@ func (sh *strictHandler) CutEvents(ctx *echo.Context, id openapi_types.UUID, cut
 	return nil
 }
 
+// CutReport operation middleware
+func (sh *strictHandler) CutReport(ctx *echo.Context, id openapi_types.UUID, cut Id, format CutReportParamsFormat) error {
+	var request CutReportRequestObject
+
+	request.Id = id
+	request.Cut = cut
+	request.Format = format
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CutReport(ctx.Request().Context(), request.(CutReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CutReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CutReportResponseObject); ok {
+		return validResponse.VisitCutReportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ProductionHistory operation middleware
 func (sh *strictHandler) ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error {
 	var request ProductionHistoryRequestObject
@@ -15193,6 +15412,54 @@ func (sh *strictHandler) SpotCues(ctx *echo.Context, id openapi_types.UUID, para
 		return err
 	} else if validResponse, ok := response.(SpotCuesResponseObject); ok {
 		return validResponse.VisitSpotCuesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartCues operation middleware
+func (sh *strictHandler) StartCues(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StartCuesRequestObject
+
+	request.Id = id
+
+	var body StartCuesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartCues(ctx.Request().Context(), request.(StartCuesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartCues")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartCuesResponseObject); ok {
+		return validResponse.VisitStartCuesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -32,14 +32,17 @@ type Track struct {
 // row in score order. Guides and live inputs are audio and get no track. The
 // song starts Settings.CueBar-1 bars of 4/4 before the cue, and in these free
 // bars the upbeat is sent.
-func NewSong(t *template.Template) Song {
+func NewSong(t *template.Template) Song { return NewSongOf(t, nil) }
+
+// NewSongOf is NewSong of some rows; nil takes all.
+func NewSongOf(t *template.Template, rows map[template.ID]bool) Song {
 	s := Song{
 		Name: t.Name, TempoBPM: t.Settings.TempoBPM, CueBar: t.Settings.CueBar,
 		CueTick: uint32(t.Settings.CueBar-1) * 4 * TicksPerQuarter,
 	}
 	ports := t.Ports()
 	for _, i := range t.ScoreOrder() {
-		if i.Kind != template.Sampled && i.Kind != template.Spare {
+		if i.Kind != template.Sampled && i.Kind != template.Spare || rows != nil && !rows[i.ID] {
 			continue
 		}
 		track := Track{Name: i.Name, Port: -1}

@@ -8,6 +8,7 @@ import (
 	"gitlab.com/gomidi/midi/v2/smf"
 
 	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/tempo"
 )
 
@@ -77,6 +78,15 @@ func WritePlayed(w io.Writer, time tempo.Time, parts []Played) error {
 		return fmt.Errorf("write MIDI file: %w", err)
 	}
 	return nil
+}
+
+// WriteWake writes a call as a music program can play it.
+func WriteWake(w io.Writer, wake handover.Wake) error {
+	time, err := tempo.NewTime(handover.TicksPerQuarter, nil, nil)
+	if err != nil {
+		return fmt.Errorf("write MIDI file: %w", err)
+	}
+	return WriteCompiled(w, wake.Name, time, wake.Messages)
 }
 
 // leading is the track of tempi and metres.

@@ -19,14 +19,23 @@ import (
 // channel (FF 20), and the upbeat controllers at tick 0, in the free bars
 // before the cue.
 func Write(w io.Writer, song handover.Song) error {
+	return write(w, song, handover.TicksPerQuarter, lead(song))
+}
+
+func write(w io.Writer, song handover.Song, ticks int, first smf.Track, beside ...smf.Track) error {
 	file := smf.NewSMF1()
-	file.TimeFormat = smf.MetricTicks(handover.TicksPerQuarter)
-	if err := file.Add(lead(song)); err != nil {
+	file.TimeFormat = smf.MetricTicks(ticks)
+	if err := file.Add(first); err != nil {
 		return fmt.Errorf("write MIDI file: %w", err)
 	}
 	for n, t := range song.Tracks {
 		if err := file.Add(track(t, song.CueTick)); err != nil {
 			return fmt.Errorf("write MIDI track %d, %s: %w", n+1, t.Name, err)
+		}
+	}
+	for _, t := range beside {
+		if err := file.Add(t); err != nil {
+			return fmt.Errorf("write MIDI file: %w", err)
 		}
 	}
 	if _, err := file.WriteTo(w); err != nil {

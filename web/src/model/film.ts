@@ -2,6 +2,7 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { follow } from "./following";
+import { save } from "./saving";
 import { attempt, remember, remembered, tell } from "./store";
 
 export type Cue = Schemas["Cue"];
@@ -211,6 +212,33 @@ export async function backTo(cut: Id) {
   );
   if (done) tell("The cues stand as they did in that cut.");
   return done;
+}
+
+/** startCues starts cues from a template, and offers their folders to be saved. */
+export async function startCues(cues: readonly Id[], how: { template?: string; call?: Id; click: boolean }) {
+  const got = await attempt(async () => {
+    let name = "cues.zip";
+    const data = await answer(
+      api
+        .POST("/api/productions/{id}/start", { ...here(), body: { cues: [...cues], ...how }, parseAs: "blob" })
+        .then((x) => {
+          name = nameOf(x.response) ?? name;
+          return x;
+        }),
+    );
+    return { name, data: data as unknown as Blob };
+  });
+  if (!got) return false;
+  save(got.name, got.data);
+  tell(`${got.name} is ready to be saved.`);
+  return true;
+}
+
+/** nameOf is the name of the file that an answer holds. */
+function nameOf(response: Response): string | undefined {
+  const said = response.headers.get("Content-Disposition") ?? "";
+  const coded = /filename\*=utf-8''([^;]+)/i.exec(said)?.[1];
+  return coded ? decodeURIComponent(coded) : /filename="?([^";]+)/.exec(said)?.[1];
 }
 
 export type Tempi = Schemas["Tempi"];

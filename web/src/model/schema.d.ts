@@ -2225,6 +2225,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description a folder for each cue, in a zip, as a sequencer opens it */
+        post: operations["StartCues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/report/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what a cut does to the cues, for people */
+        get: operations["CutReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5227,6 +5261,18 @@ export interface components {
             id: components["schemas"]["Id"];
             /** Format: int64 */
             revision: number;
+        };
+        StartAsk: {
+            cues: components["schemas"]["Id"][];
+            /**
+             * Format: uuid
+             * @description that of each cue where it is missing
+             */
+            template?: string;
+            /** @description what is ready; missing is everything */
+            call?: string;
+            /** @description with a track of clicks */
+            click?: boolean;
         };
     };
     responses: never;
@@ -10696,6 +10742,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CueAdded"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StartCues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CutReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+                format: "pdf" | "csv";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description what went wrong */

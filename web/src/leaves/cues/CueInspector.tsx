@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, setCue, useFilm } from "../../model/film";
-import { set, tell } from "../../model/store";
+import { set, tell, useApp } from "../../model/store";
 import { frameOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
 
@@ -31,12 +31,38 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
         />
         stands on its start
       </div>
+      <Begun cue={cue} />
       <Tempi cue={cue} bars={bars} />
       <Metres cue={cue} />
       <Hits film={film} cue={cue} bars={bars} />
       <Markers film={film} cue={cue} bars={bars} />
       <Anchor film={film} cue={cue} />
     </section>
+  );
+}
+
+/** Begun tells which version of its template a cue was started from, and what has changed since. */
+function Begun({ cue }: { cue: Cue }) {
+  const sheet = useApp((s) => s.sheet);
+  if (!cue.started) return null;
+  const here = sheet?.id === cue.template;
+  const behind = here && sheet && cue.version !== undefined && sheet.revision > cue.version;
+  return (
+    <p className="mt-1 text-soft" data-part="begun">
+      started on {new Date(cue.started).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}
+      {here && sheet ? ` from ${sheet.name}, revision ${cue.version}` : " from another template"}
+      {behind && (
+        <button
+          type="button"
+          className="link ml-2"
+          onClick={() =>
+            set({ comparing: { template: cue.template!, revision: cue.version! }, dialog: "compare-templates" })
+          }
+        >
+          What has changed since
+        </button>
+      )}
+    </p>
   );
 }
 

@@ -52,6 +52,14 @@ export function Cues() {
           <option value="">New production…</option>
         </select>
         <Add film={film} />
+        <button
+          type="button"
+          className="button"
+          disabled={chosen.size === 0}
+          onClick={() => set({ dialog: "start-cues" })}
+        >
+          Start…
+        </button>
         <button type="button" className="button" onClick={() => set({ dialog: "cut" })}>
           Cuts…
         </button>

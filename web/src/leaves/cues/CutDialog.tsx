@@ -192,6 +192,11 @@ function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close
         </table>
       </div>
       <div className="mt-3 flex justify-end gap-2">
+        {(["pdf", "csv"] as const).map((f) => (
+          <a key={f} className="button" href={`/api/productions/${film.id}/cuts/${cut.id}/report/${f}`} download>
+            Report as {f.toUpperCase()}
+          </a>
+        ))}
         <button type="button" className="button" onClick={() => films.setState({ cut: null })}>
           All cuts
         </button>

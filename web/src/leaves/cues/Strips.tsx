@@ -160,7 +160,12 @@ const height = ruler + shots + bar + 6;
 function Strip({ film, reel, width, from, frames }: StripProps) {
   const at = useFilm((s) => s.at);
   const chosen = useFilm((s) => s.chosen);
-  const [drag, setDrag] = useState<Drag | null>(null);
+  const [drag, show] = useState<Drag | null>(null);
+  const held = useRef<Drag | null>(null); // as the pointer has it, drawn or not
+  const setDrag = (d: Drag | null) => {
+    held.current = d;
+    show(d);
+  };
   const frame = film.settings.frame;
   const picture = film.cuts.find((c) => c.id === film.settings.cut)?.reels.find((r) => r.reel === reel.id);
   const { data: events = [] } = useQuery({
@@ -212,6 +217,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     setDrag({ id: cue.id, part, from: f(px), start: cue.start, end: cue.end });
   };
   const move = (e: PointerEvent<SVGSVGElement>) => {
+    const drag = held.current;
     if (!drag) return;
     const cue = film.cues.find((c) => c.id === drag.id)!;
     const by = place(e) - drag.from;
@@ -224,7 +230,9 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     }
   };
   const up = () => {
+    const drag = held.current;
     if (!drag) return;
+    held.current = null;
     const cue = film.cues.find((c) => c.id === drag.id)!;
     if (drag.start !== cue.start || drag.end !== cue.end)
       void setCue(cue.id, { start: drag.start, end: drag.end }).finally(() => setDrag(null));

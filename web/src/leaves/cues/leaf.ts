@@ -6,6 +6,7 @@ import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
 import { FilmDialog } from "./FilmDialog";
 import { SpotDialog } from "./SpotDialog";
+import { StartDialog } from "./StartDialog";
 import { TempiDialog } from "./TempiDialog";
 
 export const cues = leaf({
@@ -16,7 +17,7 @@ export const cues = leaf({
   Content: Cues,
   // A spine draws it, so that it follows the production.
   figure: () => useFilm((s) => (s.film ? plural(s.film.cues.length, "cue") : "no production")),
-  dialogs: { "new-film": FilmDialog, spot: SpotDialog, cut: CutDialog, tempi: TempiDialog },
+  dialogs: { "new-film": FilmDialog, spot: SpotDialog, cut: CutDialog, tempi: TempiDialog, "start-cues": StartDialog },
   doings: () => [
     command("New production", "", () => {
       show("cues");

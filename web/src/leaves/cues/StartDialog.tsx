@@ -1,0 +1,85 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, api } from "../../model/api";
+import { called, inOrder, startCues, useFilm } from "../../model/film";
+import { useApp } from "../../model/store";
+import { plural, things } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+/** StartDialog starts cues from a template: a folder for each, that a sequencer opens at the right
+ * place. What it proposes is that of the cue before. */
+export function StartDialog({ close }: { close: () => void }) {
+  const film = useFilm((s) => s.film);
+  const chosen = useFilm((s) => s.chosen);
+  const sheet = useApp((s) => s.sheet)!;
+  const { data: templates } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
+  const order = film ? inOrder(film) : [];
+  const at = order.findIndex((c) => chosen.has(c.id));
+  const before = order.slice(0, Math.max(0, at)).findLast((c) => c.template && c.started);
+  const [template, setTemplate] = useState(order[at]?.template ?? before?.template ?? sheet.id);
+  const [call, setCall] = useState(() => {
+    const own = order[at]?.call || before?.call;
+    if (own && sheet.calls.byId.has(own)) return own;
+    const named = things(sheet.calls).find((c) => order[at]?.number && c.name.startsWith(order[at].number));
+    return named?.id ?? "";
+  });
+  const [click, setClick] = useState(true);
+  const [busy, setBusy] = useState(false);
+  if (!film || at < 0) return null;
+  const here = template === sheet.id;
+  const start = async () => {
+    setBusy(true);
+    const done = await startCues([...chosen], { template, click, ...(here && call ? { call } : {}) });
+    setBusy(false);
+    if (done) close();
+  };
+  const what = chosen.size === 1 ? called(order[at]!) : plural(chosen.size, "cue");
+  return (
+    <Floating title={`Start ${what}`} open onOpenChange={close} className="w-[520px]">
+      <p className="mb-3 text-soft">
+        A folder for each cue, in a zip: a MIDI file that begins at its timecode, with its tempo, metre and markers; a
+        session in the open DAWproject format; the call; and a sheet for people, which says what the session can not
+        hold.
+      </p>
+      <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+        <label htmlFor="start-template">Template</label>
+        <select id="start-template" className="field" value={template} onChange={(e) => setTemplate(e.target.value)}>
+          {(templates ?? []).map((t) => (
+            <option key={t.id} value={t.id}>
+              {t.name}
+            </option>
+          ))}
+        </select>
+        <label htmlFor="start-call">Ready</label>
+        <select
+          id="start-call"
+          className="field"
+          value={here ? call : ""}
+          disabled={!here}
+          title={here ? undefined : "Open that template to choose one of its calls"}
+          onChange={(e) => setCall(e.target.value)}
+        >
+          <option value="">every row</option>
+          {things(sheet.calls).map((c) => (
+            <option key={c.id} value={c.id}>
+              {c.name}
+            </option>
+          ))}
+        </select>
+        <span />
+        <label className="flex items-center gap-1.5">
+          <input type="checkbox" checked={click} onChange={(e) => setClick(e.target.checked)} />
+          with a track of clicks
+        </label>
+      </div>
+      <div className="mt-3 flex justify-end gap-2">
+        <button type="button" className="button" onClick={close}>
+          Leave it
+        </button>
+        <button type="button" className="button button-main" disabled={busy || !template} onClick={() => void start()}>
+          Start {what}
+        </button>
+      </div>
+    </Floating>
+  );
+}
