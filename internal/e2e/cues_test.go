@@ -102,7 +102,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.press("Add ▾")
 	p.press("A cue at the playhead")
 	p.see(`[data-cue-row="1M03"][aria-selected=true]`)
-	p.see(`[aria-label="Cues"]`).MustFocus()
+	p.see(`[aria-label="Cues of the production"]`).MustFocus()
 	p.keys(input.Delete)
 	p.gone(`[data-cue-row="1M03"]`)
 	p.film("The Salt Lantern") // as others expect it
@@ -165,7 +165,7 @@ func TestATempoForFourHits(t *testing.T) {
 		require.Regexp(t, regexp.MustCompile(`^([+−][0-3]\.[0-9]|0) f$`), at.MustText(), "within its tolerance")
 	}
 	p.click(`[data-cue-row="1M02"] span`) // the playhead goes to its start by the keys of the list
-	p.see(`[aria-label="Cues"]`).MustFocus()
+	p.see(`[aria-label="Cues of the production"]`).MustFocus()
 	p.keys(input.ArrowDown)
 	p.keys(input.ArrowUp)
 	p.seeText(`[data-part=playhead]`, "01:03:20:05 *bar 5 beat 1 of 1M02 The lamp is lit")

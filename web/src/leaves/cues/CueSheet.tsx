@@ -58,7 +58,7 @@ export function CueSheet({ film }: { film: Film }) {
       <div
         className="min-h-0 flex-1 overflow-y-auto"
         role="listbox"
-        aria-label="Cues"
+        aria-label="Cues of the production"
         aria-multiselectable
         tabIndex={0}
         onKeyDown={keys}
