@@ -319,7 +319,8 @@ function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => n
   const [a, b] = [x(event.start), x(event.end)];
   const name = event.clip || event.source || "";
   const black = !event.clip && /^(bl|black)$/i.test(event.source ?? "");
-  const room = Math.floor((b - a - 6) / 6);
+  const left = Math.max(a, label);
+  const room = Math.floor((b - left - 6) / 6);
   return (
     <g>
       <title>{name}</title>
@@ -332,7 +333,7 @@ function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => n
         opacity={black ? 0.7 : 0.45}
       />
       {room > 2 && !black && (
-        <text x={a + 4} y={ruler + 14} fontSize={11} fill="var(--ink)">
+        <text x={left + 4} y={ruler + 14} fontSize={11} fill="var(--ink)">
           {name.length > room ? `${name.slice(0, room - 1)}…` : name}
         </text>
       )}
@@ -351,7 +352,8 @@ interface BlockProps {
 function CueBlock({ film, cue, x, chosen, dragged }: BlockProps) {
   const [a, b] = [x(cue.start), x(cue.end)];
   const text = called(cue) || "cue";
-  const room = Math.floor((b - a - 10) / 6.2);
+  const left = Math.max(a, label); // its name shows where it begins before
+  const room = Math.floor((b - left - 10) / 6.2);
   const top = ruler + shots + 2;
   const done = film.settings.statuses.indexOf(cue.status) / Math.max(1, film.settings.statuses.length - 1);
   return (
@@ -376,7 +378,7 @@ function CueBlock({ film, cue, x, chosen, dragged }: BlockProps) {
         opacity={0.7}
       />
       {room > 2 && (
-        <text x={a + 5} y={top + 14} fontSize={12} fill="var(--ink)" pointerEvents="none">
+        <text x={left + 5} y={top + 14} fontSize={12} fill="var(--ink)" pointerEvents="none">
           {text.length > room ? `${text.slice(0, room - 1)}…` : text}
         </text>
       )}
