@@ -354,3 +354,25 @@ func (s *server) CutReport(ctx context.Context, r gen.CutReportRequestObject) (g
 func (d download) VisitCutReportResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
 }
+
+// RecutMidi implements the contract.
+func (s *server) RecutMidi(ctx context.Context, r gen.RecutMidiRequestObject) (gen.RecutMidiResponseObject, error) {
+	f, _, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	if _, err := f.RecutMIDI(cue.ID(r.Cue), cue.ID(or(r.Params.Cut, "")), or(r.Params.Choice, 0), &b, r.Body); err != nil {
+		return nil, err
+	}
+	name := "cue"
+	if c := f.View().Production.Cue(cue.ID(r.Cue)); c != nil {
+		name = c.Called()
+	}
+	return download{data: b.Bytes(), name: handover.FileName(name) + " recut.mid", mediaType: "audio/midi"}, nil
+}
+
+// VisitRecutMidiResponse implements the generated response.
+func (d download) VisitRecutMidiResponse(w http.ResponseWriter) error {
+	return d.VisitExportResponse(w)
+}

@@ -13,9 +13,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
 	"fanfold/internal/core/timecode"
+	"fanfold/internal/format/smf"
 )
 
 // openedFilm is a production as a browser opens it.
@@ -129,6 +132,24 @@ func TestAProduction(t *testing.T) {
 	require.Equal(t, second.Cut, now.Settings.Cut)
 	require.EqualValues(t, 86_400+1440-48, now.Cues[0].Start)
 	require.Equal(t, 422, c.do("POST", path+"/cuts/"+second.Cut+"/conform", map[string]any{"choices": map[string]int{}}).status, "they stand in it already")
+
+	// Its own MIDI file follows: a note at bar 19 stays, one in the two beats that go at bar 20 goes,
+	// one at bar 21 comes two beats earlier.
+	bar := func(n int64) int64 { return (n - 1) * 4 * 480 }
+	notes := []articulation.Message{}
+	for _, at := range []int64{bar(19), bar(20), bar(21)} {
+		notes = append(notes, articulation.Message{Tick: at, Status: articulation.NoteOn, Channel: 1, Data1: 60, Data2: 90}, articulation.Message{Tick: at + 240, Status: articulation.NoteOff, Channel: 1, Data1: 60})
+	}
+	var music bytes.Buffer
+	clock, err := tempo.NewTime(480, nil, nil)
+	require.NoError(t, err)
+	require.NoError(t, smf.WriteCompiled(&music, "Violins", clock, notes))
+	midi := path + "/cues/" + string(now.Cues[0].ID) + "/midi"
+	recut, err := smf.Read(bytes.NewReader(c.do("POST", midi, music.Bytes()).body))
+	require.NoError(t, err)
+	require.Len(t, recut.Tracks[1].Notes, 2)
+	require.EqualValues(t, []int64{bar(19), bar(21) - 2*480}, []int64{int64(recut.Tracks[1].Notes[0].Start), int64(recut.Tracks[1].Notes[1].Start)})
+	require.Equal(t, 422, c.do("POST", midi, []byte("hello")).status)
 	require.Equal(t, "Take Cut 2", c.do("GET", path+"/undo", nil).field(t, "undo"))
 	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
 	require.EqualValues(t, 86_400+1440, c.filmOf(t, path).Cues[0].Start)

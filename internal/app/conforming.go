@@ -14,6 +14,7 @@ import (
 	"fanfold/internal/core/cut"
 	"fanfold/internal/format/edl"
 	"fanfold/internal/format/otio"
+	"fanfold/internal/format/smf"
 	"fanfold/internal/format/spotting"
 )
 
@@ -256,4 +257,32 @@ func (f *Film) Bars(id cue.ID) ([]CueBar, error) {
 		out = append(out, x)
 	}
 	return out, nil
+}
+
+// RecutMIDI edits the MIDI file of a cue as the cue followed the cut that it stands in, or with a
+// cut as it would follow that, by one of its proposals.
+func (f *Film) RecutMIDI(id, next cue.ID, choice int, w io.Writer, r io.Reader) (smf.Recut, error) {
+	p := f.View().Production
+	c := p.Cue(id)
+	if c == nil {
+		return smf.Recut{}, refused("", "the cue is no longer there")
+	}
+	if next != "" {
+		x, err := f.Conform(next)
+		if err != nil {
+			return smf.Recut{}, err
+		}
+		at := slices.IndexFunc(x.Verdicts, func(v cue.Verdict) bool { return v.Cue == id })
+		if choice < 0 || choice >= len(x.Proposals[at]) {
+			return smf.Recut{}, refused("", "%s has %d proposals; there is no number %d", c.Called(), len(x.Proposals[at]), choice+1)
+		}
+		c = x.Proposals[at][choice].Cue
+	}
+	return smf.WriteRecut(w, r, RecuttingOf(c))
+}
+
+// RecuttingOf is how the MIDI file of a cue is edited.
+func RecuttingOf(c *cue.Cue) smf.Recutting {
+	x := c.Recut(c.Edits, rampParts)
+	return smf.Recutting{Ticks: cue.Ticks, At: x.Edits.At, Puts: x.Edits.Puts(), Tempi: x.Tempi, Metres: x.Metres}
 }

@@ -3015,6 +3015,12 @@ type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
 }
 
+// RecutMidiParams defines parameters for RecutMidi.
+type RecutMidiParams struct {
+	Cut    *Id  `form:"cut,omitempty" json:"cut,omitempty"`
+	Choice *int `form:"choice,omitempty" json:"choice,omitempty"`
+}
+
 // BringInCutParams defines parameters for BringInCut.
 type BringInCutParams struct {
 	Reel *Id     `form:"reel,omitempty" json:"reel,omitempty"`
@@ -3769,6 +3775,9 @@ type ServerInterface interface {
 	// (GET /api/productions/{id}/cues/{cue}/bars)
 	CueBars(ctx *echo.Context, id openapi_types.UUID, cue Id) error
 
+	// (POST /api/productions/{id}/cues/{cue}/midi)
+	RecutMidi(ctx *echo.Context, id openapi_types.UUID, cue Id, params RecutMidiParams) error
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
 
@@ -4496,6 +4505,46 @@ func (w *ServerInterfaceWrapper) CueBars(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CueBars(ctx, id, cue)
+	return err
+}
+
+// RecutMidi converts echo context to params.
+func (w *ServerInterfaceWrapper) RecutMidi(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RecutMidiParams
+	// ------------- Optional query parameter "cut" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cut", ctx.QueryParams(), &params.Cut, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Optional query parameter "choice" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "choice", ctx.QueryParams(), &params.Choice, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter choice: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RecutMidi(ctx, id, cue, params)
 	return err
 }
 
@@ -7436,6 +7485,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/productions/:id/reels", wrapper.AddReel, options.OperationMiddlewares["AddReel"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/start", wrapper.StartCues, options.OperationMiddlewares["StartCues"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/report/:format", wrapper.CutReport, options.OperationMiddlewares["CutReport"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/midi", wrapper.RecutMidi, options.OperationMiddlewares["RecutMidi"]...)
 
 }
 
@@ -8362,6 +8412,54 @@ type CueBarsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CueBarsdefaultApplicationProblemPlusJSONResponse) VisitCueBarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecutMidiRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Cue    Id                 `json:"cue"`
+	Params RecutMidiParams
+	Body   io.Reader
+}
+
+type RecutMidiResponseObject interface {
+	VisitRecutMidiResponse(w http.ResponseWriter) error
+}
+
+type RecutMidi200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response RecutMidi200ApplicationoctetStreamResponse) VisitRecutMidiResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type RecutMididefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecutMididefaultApplicationProblemPlusJSONResponse) VisitRecutMidiResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13861,6 +13959,9 @@ type StrictServerInterface interface {
 	// (GET /api/productions/{id}/cues/{cue}/bars)
 	CueBars(ctx context.Context, request CueBarsRequestObject) (CueBarsResponseObject, error)
 
+	// (POST /api/productions/{id}/cues/{cue}/midi)
+	RecutMidi(ctx context.Context, request RecutMidiRequestObject) (RecutMidiResponseObject, error)
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
 
@@ -15074,6 +15175,35 @@ func (sh *strictHandler) CueBars(ctx *echo.Context, id openapi_types.UUID, cue I
 		return err
 	} else if validResponse, ok := response.(CueBarsResponseObject); ok {
 		return validResponse.VisitCueBarsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RecutMidi operation middleware
+func (sh *strictHandler) RecutMidi(ctx *echo.Context, id openapi_types.UUID, cue Id, params RecutMidiParams) error {
+	var request RecutMidiRequestObject
+
+	request.Id = id
+	request.Cue = cue
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RecutMidi(ctx.Request().Context(), request.(RecutMidiRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RecutMidi")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RecutMidiResponseObject); ok {
+		return validResponse.VisitRecutMidiResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -89,6 +89,7 @@ type Cue struct {
 	Hits      []Hit           `json:"hits,omitempty"`
 	Anchor    *Anchor         `json:"anchor,omitempty"` // what in the picture it belongs to; nil is its start
 	BendLimit float64         `json:"bendLimit"`        // how much its tempo may be bent, %, 0..50
+	Edits     TickEdits       `json:"edits,omitempty"`  // of its music by the cut that it followed last: its MIDI file is edited by them
 }
 
 // Metre is a time signature from a bar on.

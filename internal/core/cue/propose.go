@@ -133,6 +133,7 @@ func follow(c *Cue, v Verdict, m cut.Map, rate timecode.Rate, way Way, edits Tic
 	t := c.MustTime()
 	next := *c
 	next.Start, next.End = v.Start, v.End
+	next.Edits = edits
 	last := c.TickOf(t, rate, float64(c.End)) + 64*Ticks
 	if len(edits) > 0 {
 		next.Tempi = tempiAfter(t.Curve, edits)
@@ -402,7 +403,7 @@ func following(was, now *Cue) (Op, bool) {
 		old, new any
 	}{
 		{"start", was.Start, now.Start}, {"end", was.End, now.End}, {"tempi", was.Tempi, now.Tempi}, {"metres", was.Metres, now.Metres},
-		{"markers", was.Markers, now.Markers}, {"hits", was.Hits, now.Hits}, {"anchor", was.Anchor, now.Anchor},
+		{"markers", was.Markers, now.Markers}, {"hits", was.Hits, now.Hits}, {"anchor", was.Anchor, now.Anchor}, {"edits", was.Edits, now.Edits},
 	} {
 		a, b := Setting(OfCue, "", "x", f.old).Set["x"], Setting(OfCue, "", "x", f.new).Set["x"]
 		if string(a) != string(b) {

@@ -106,3 +106,28 @@ func (t Time) NearestBeat(tick int64) int64 {
 	at := start + (tick-start+beat/2)/beat*beat
 	return min(at, t.Bars.Start(bar+1))
 }
+
+// Recut is a cue as its music is edited: where ticks lie afterwards, and the time it has then.
+type Recut struct {
+	Edits  TickEdits
+	Tempi  []tempo.Change
+	Metres []tempo.Metre
+}
+
+// Recut tells how the MIDI file of a cue is edited, so that it follows as the cue did: edits are
+// those that made it what it is. A ramp is steps of so many ticks.
+func (c *Cue) Recut(edits TickEdits, every int64) Recut {
+	t := c.MustTime()
+	return Recut{edits, t.Curve.Steps(every), t.Bars.Metres()}
+}
+
+// Puts are the ticks of before at which time is put in.
+func (e TickEdits) Puts() []int64 {
+	var out []int64
+	for _, x := range e {
+		if x.Put > 0 {
+			out = append(out, x.At)
+		}
+	}
+	return out
+}

@@ -204,6 +204,13 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 	if _, err := c.Time(); err != nil {
 		return fail("%s", err)
 	}
+	last := int64(0)
+	for _, e := range c.Edits {
+		if e.At < last || e.Take < 0 || e.Put < 0 || e.At > tempo.MostTicks || e.Take > tempo.MostTicks || e.Put > tempo.MostTicks || len(c.Edits) > mostList {
+			return fail("the edits of its music can not be")
+		}
+		last = e.At + e.Take
+	}
 	for _, m := range c.Markers {
 		if err := checkName(c.ID, "a marker", m.Name, true); err != nil {
 			return err

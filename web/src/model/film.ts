@@ -241,6 +241,22 @@ function nameOf(response: Response): string | undefined {
   return coded ? decodeURIComponent(coded) : /filename="?([^";]+)/.exec(said)?.[1];
 }
 
+/** recut offers the MIDI file of a cue to be saved, edited as the cue followed its cut. */
+export async function recut(cue: Cue, file: File) {
+  const data = await attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/cues/{cue}/midi", {
+        params: { path: { id: films.getState().film!.id, cue: cue.id } },
+        ...fileBody(file),
+        parseAs: "blob",
+      }),
+    ),
+  );
+  if (!data) return;
+  save(`${file.name.replace(/\.[^.]*$/, "")} recut.mid`, data as unknown as Blob);
+  tell("The edited file is ready to be saved.");
+}
+
 export type Tempi = Schemas["Tempi"];
 
 export const findTempi = (body: Schemas["TempiAsk"]) =>

@@ -2259,6 +2259,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/cues/{cue}/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description the MIDI file of a cue, edited as the cue followed its cut, or would follow another */
+        post: operations["RecutMidi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5000,6 +5017,15 @@ export interface components {
              * @description %
              */
             bendLimit: number;
+            /** @description of its music, by the cut that it followed last */
+            edits?: {
+                /** Format: int64 */
+                at: number;
+                /** Format: int64 */
+                take?: number;
+                /** Format: int64 */
+                put?: number;
+            }[];
         };
         CueMark: {
             code: string;
@@ -10802,6 +10828,45 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RecutMidi: {
+        parameters: {
+            query?: {
+                cut?: components["schemas"]["Id"];
+                choice?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
         responses: {
             /** @description done */
             200: {

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../model/api";
-import { type Cue, called, type Film, filmed, films, setCue, useFilm } from "../../model/film";
+import { type Cue, called, type Film, filmed, films, recut, setCue, useFilm } from "../../model/film";
 import { set, tell, useApp } from "../../model/store";
 import { frameOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
@@ -37,6 +37,7 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
       <Hits film={film} cue={cue} bars={bars} />
       <Markers film={film} cue={cue} bars={bars} />
       <Anchor film={film} cue={cue} />
+      <Recut cue={cue} />
     </section>
   );
 }
@@ -385,6 +386,38 @@ function nearestTick(bars: readonly Bar[], frame: number): number | undefined {
       }
     });
   return best;
+}
+
+/** Recut edits the cue's own MIDI file as the cue followed its cut. */
+function Recut({ cue }: { cue: Cue }) {
+  const edits = cue.edits ?? [];
+  if (edits.length === 0) return null;
+  return (
+    <Part
+      title="Its MIDI file"
+      more={
+        <label className="button h-6">
+          Edit it…
+          <input
+            type="file"
+            accept=".mid,.midi"
+            className="sr-only"
+            aria-label="MIDI file of the cue"
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              e.target.value = "";
+              if (file) void recut(cue, file);
+            }}
+          />
+        </label>
+      }
+    >
+      <p className="text-soft">
+        The cut changed its music in {edits.length === 1 ? "one place" : `${edits.length} places`}. Give the file as it
+        was before: notes across a seam are shortened, controllers follow.
+      </p>
+    </Part>
+  );
 }
 
 function Anchor({ film, cue }: { film: Film; cue: Cue }) {
