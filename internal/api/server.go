@@ -156,7 +156,7 @@ func uploadOf(path string) upload {
 	switch {
 	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
-	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.HasSuffix(path, "/calls/music"),
+	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.Contains(path, "/follow"), strings.HasSuffix(path, "/calls/music"),
 		strings.HasPrefix(path, "/api/productions/") && (strings.HasSuffix(path, "/spotting") || strings.HasSuffix(path, "/cuts") || strings.HasSuffix(path, "/midi")),
 		path == "/api/catalogue/list", strings.Contains(path, "/compile/"), path == "/api/templates/file":
 		return someFile

@@ -1,11 +1,13 @@
 package render
 
 import (
+	"cmp"
 	"maps"
 	"math"
 	"slices"
 
 	"fanfold/internal/core/articulation"
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
@@ -177,4 +179,31 @@ func (s *Score) Messages(v *Voice, from int64, rateHz float64) (out []sampler.Me
 	}
 	slices.SortStableFunc(out, func(a, b sampler.Message) int { return int(a.At - b.At) })
 	return out, nil
+}
+
+// together is how near two notes of a row lie to be one stretch, s.
+const together = 2.0
+
+// Soundings are the stretches in which each row plays, by the row that has the seat.
+func (s *Score) Soundings() map[template.ID][]calls.Sounding {
+	out := map[template.ID][]calls.Sounding{}
+	for _, v := range s.Voices {
+		var list []calls.Sounding
+		for _, p := range v.plays {
+			for _, n := range p.part.Notes {
+				list = append(list, calls.Sounding{From: s.Seconds(n.Start), To: s.Seconds(n.End)})
+			}
+		}
+		slices.SortFunc(list, func(a, b calls.Sounding) int { return cmp.Compare(a.From, b.From) })
+		var joined []calls.Sounding
+		for _, x := range list {
+			if n := len(joined); n > 0 && x.From <= joined[n-1].To+together {
+				joined[n-1].To = max(joined[n-1].To, x.To)
+				continue
+			}
+			joined = append(joined, x)
+		}
+		out[v.Home.ID] = joined
+	}
+	return out
 }

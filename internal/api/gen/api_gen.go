@@ -574,6 +574,24 @@ func (e WireJSONBodyWhat) Valid() bool {
 	}
 }
 
+// Defines values for FollowMusicOutParamsFormat.
+const (
+	Midi FollowMusicOutParamsFormat = "midi"
+	Osc  FollowMusicOutParamsFormat = "osc"
+)
+
+// Valid indicates whether the value is a known member of the FollowMusicOutParamsFormat enum.
+func (e FollowMusicOutParamsFormat) Valid() bool {
+	switch e {
+	case Midi:
+		return true
+	case Osc:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HandbookParamsFormat.
 const (
 	HandbookParamsFormatHtml HandbookParamsFormat = "html"
@@ -1274,6 +1292,30 @@ type FoldSum struct {
 		Rows int `json:"rows"`
 		Stem Id  `json:"stem"`
 	} `json:"without"`
+}
+
+// FollowedMusic defines model for FollowedMusic.
+type FollowedMusic struct {
+	Bars     int `json:"bars"`
+	Machines []struct {
+		// AllMib with every row of the music at once
+		AllMib   float64   `json:"allMib"`
+		Bars     []float64 `json:"bars"`
+		LimitMib float64   `json:"limitMib"`
+		Machine  Id        `json:"machine"`
+
+		// Over bars in which what plays alone is more than the machine holds
+		Over []int `json:"over"`
+	} `json:"machines"`
+	Silent []string `json:"silent"`
+	Steps  []struct {
+		// Bar where it begins; 0 is before the music
+		Bar    int     `json:"bar"`
+		Rest   []Id    `json:"rest"`
+		Second float64 `json:"second"`
+		Wake   []Id    `json:"wake"`
+	} `json:"steps"`
+	Title string `json:"title"`
 }
 
 // FreeRow defines model for FreeRow.
@@ -3281,6 +3323,9 @@ type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
 }
 
+// FollowMusicOutParamsFormat defines parameters for FollowMusicOut.
+type FollowMusicOutParamsFormat string
+
 // FurnishJSONBody defines parameters for Furnish.
 type FurnishJSONBody struct {
 	// Fill free rows are filled from the libraries of the studio
@@ -4014,6 +4059,12 @@ type ServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
+
+	// (POST /api/templates/{id}/follow)
+	FollowMusic(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/follow/{format})
+	FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat) error
 
 	// (POST /api/templates/{id}/furnish)
 	Furnish(ctx *echo.Context, id openapi_types.UUID) error
@@ -6155,6 +6206,46 @@ func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	return err
 }
 
+// FollowMusic converts echo context to params.
+func (w *ServerInterfaceWrapper) FollowMusic(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FollowMusic(ctx, id)
+	return err
+}
+
+// FollowMusicOut converts echo context to params.
+func (w *ServerInterfaceWrapper) FollowMusicOut(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format FollowMusicOutParamsFormat
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FollowMusicOut(ctx, id, format)
+	return err
+}
+
 // Furnish converts echo context to params.
 func (w *ServerInterfaceWrapper) Furnish(ctx *echo.Context) error {
 	var err error
@@ -7486,6 +7577,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/productions/:id/start", wrapper.StartCues, options.OperationMiddlewares["StartCues"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/report/:format", wrapper.CutReport, options.OperationMiddlewares["CutReport"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/midi", wrapper.RecutMidi, options.OperationMiddlewares["RecutMidi"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/follow", wrapper.FollowMusic, options.OperationMiddlewares["FollowMusic"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/follow/:format", wrapper.FollowMusicOut, options.OperationMiddlewares["FollowMusicOut"]...)
 
 }
 
@@ -11658,6 +11751,93 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 	return err
 }
 
+type FollowMusicRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body io.Reader
+}
+
+type FollowMusicResponseObject interface {
+	VisitFollowMusicResponse(w http.ResponseWriter) error
+}
+
+type FollowMusic200JSONResponse FollowedMusic
+
+func (response FollowMusic200JSONResponse) VisitFollowMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FollowMusicdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FollowMusicdefaultApplicationProblemPlusJSONResponse) VisitFollowMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FollowMusicOutRequestObject struct {
+	Id     openapi_types.UUID         `json:"id"`
+	Format FollowMusicOutParamsFormat `json:"format"`
+	Body   io.Reader
+}
+
+type FollowMusicOutResponseObject interface {
+	VisitFollowMusicOutResponse(w http.ResponseWriter) error
+}
+
+type FollowMusicOut200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FollowMusicOut200ApplicationoctetStreamResponse) VisitFollowMusicOutResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type FollowMusicOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FollowMusicOutdefaultApplicationProblemPlusJSONResponse) VisitFollowMusicOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type FurnishRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *FurnishJSONRequestBody
@@ -14198,6 +14378,12 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
+
+	// (POST /api/templates/{id}/follow)
+	FollowMusic(ctx context.Context, request FollowMusicRequestObject) (FollowMusicResponseObject, error)
+
+	// (POST /api/templates/{id}/follow/{format})
+	FollowMusicOut(ctx context.Context, request FollowMusicOutRequestObject) (FollowMusicOutResponseObject, error)
 
 	// (POST /api/templates/{id}/furnish)
 	Furnish(ctx context.Context, request FurnishRequestObject) (FurnishResponseObject, error)
@@ -17902,6 +18088,61 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 		return err
 	} else if validResponse, ok := response.(ExportResponseObject); ok {
 		return validResponse.VisitExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FollowMusic operation middleware
+func (sh *strictHandler) FollowMusic(ctx *echo.Context, id openapi_types.UUID) error {
+	var request FollowMusicRequestObject
+
+	request.Id = id
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FollowMusic(ctx.Request().Context(), request.(FollowMusicRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FollowMusic")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FollowMusicResponseObject); ok {
+		return validResponse.VisitFollowMusicResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FollowMusicOut operation middleware
+func (sh *strictHandler) FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat) error {
+	var request FollowMusicOutRequestObject
+
+	request.Id = id
+	request.Format = format
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FollowMusicOut(ctx.Request().Context(), request.(FollowMusicOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FollowMusicOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FollowMusicOutResponseObject); ok {
+		return validResponse.VisitFollowMusicOutResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

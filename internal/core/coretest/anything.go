@@ -107,7 +107,8 @@ func (d drawing) fields() change.Fields {
 	case "articulations":
 		f.Articulations = at([]string{"long", "pizzicato"}[:d.int(0, 2, key)])
 	case "patches":
-		f.Patches = at(d.row().Patches[:min(len(d.row().Patches), d.int(0, 1, key))])
+		row := d.row()
+		f.Patches = at(row.Patches[:min(len(row.Patches), d.int(0, 1, key))])
 	case "mics":
 		f.Mics = at([]string{"Close", "Hall"}[:d.int(0, 2, key)])
 	case "map":

@@ -22,10 +22,10 @@ type Cue struct {
 	Tempi   []tempo.Change
 	Metres  []tempo.Metre
 	Markers []Marker
-	Rate    timecode.Rate
-	Begin   float64  // the first tick, frames of timecode with their fraction
-	Texts   []string // of the first track
-	Click   []Tick   // of a metronome, on a track of its own; none for none
+	Rate    timecode.Rate // of the picture; without one, nothing is said of it
+	Begin   float64       // the first tick, frames of timecode with their fraction
+	Texts   []string      // of the first track
+	Click   []Tick        // of a metronome, on a track of its own; none for none
 }
 
 // Marker is a name at a tick.
@@ -50,8 +50,13 @@ func WriteCue(w io.Writer, song handover.Song, c Cue) error {
 		tick int64
 		data []byte
 	}
-	list := []timed{{0, smf.MetaTrackSequenceName(song.Name)}, {0, offset(c.Rate, c.Begin)}}
-	for _, text := range append(slices.Clone(c.Texts), aboutRate(c.Rate)...) {
+	list := []timed{{0, smf.MetaTrackSequenceName(song.Name)}}
+	texts := slices.Clone(c.Texts)
+	if c.Rate.Num > 0 {
+		list = append(list, timed{0, offset(c.Rate, c.Begin)})
+		texts = append(texts, aboutRate(c.Rate)...)
+	}
+	for _, text := range texts {
 		list = append(list, timed{0, smf.MetaText(text)})
 	}
 	for _, m := range c.Metres {

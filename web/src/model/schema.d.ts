@@ -2276,6 +2276,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description memory by bar for a piece of music (MIDI or MusicXML) */
+        post: operations["FollowMusic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/follow/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description what is called and rests when, as a MIDI file with markers or as Open Sound Control messages (CSV) */
+        post: operations["FollowMusicOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5299,6 +5333,32 @@ export interface components {
             call?: string;
             /** @description with a track of clicks */
             click?: boolean;
+        };
+        FollowedMusic: {
+            title: string;
+            bars: number;
+            steps: {
+                /** @description where it begins; 0 is before the music */
+                bar: number;
+                /** Format: double */
+                second: number;
+                wake: components["schemas"]["Id"][];
+                rest: components["schemas"]["Id"][];
+            }[];
+            machines: {
+                machine: components["schemas"]["Id"];
+                /** Format: double */
+                limitMib: number;
+                /**
+                 * Format: double
+                 * @description with every row of the music at once
+                 */
+                allMib: number;
+                bars: number[];
+                /** @description bars in which what plays alone is more than the machine holds */
+                over: number[];
+            }[];
+            silent: string[];
         };
     };
     responses: never;
@@ -10859,6 +10919,77 @@ export interface operations {
             path: {
                 id: string;
                 cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FollowMusic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedMusic"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    FollowMusicOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                format: "midi" | "osc";
             };
             cookie?: never;
         };

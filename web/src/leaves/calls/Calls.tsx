@@ -29,6 +29,9 @@ export function Calls() {
         <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
           From music…
         </button>
+        <button type="button" className="button" onClick={() => set({ dialog: "by-bar" })}>
+          By bar…
+        </button>
         <button type="button" className="button" onClick={() => set({ dialog: "small" })}>
           Small…
         </button>

@@ -2,6 +2,7 @@ import { call } from "../../model/changing";
 import { get, set, show } from "../../model/store";
 import { gib, inUse, plural, things } from "../../model/template";
 import { command, leaf } from "../leaf";
+import { ByBarDialog } from "./ByBarDialog";
 import { Calls } from "./Calls";
 import { CompareDialog } from "./CompareDialog";
 import { MusicDialog } from "./MusicDialog";
@@ -21,6 +22,7 @@ export const calls = leaf({
   },
   dialogs: {
     "compare-calls": CompareDialog,
+    "by-bar": ByBarDialog,
     music: MusicDialog,
     playable: PlayableDialog,
     small: SmallDialog,
@@ -39,6 +41,7 @@ export const calls = leaf({
       },
     })),
     command("A call from the music", "", () => set({ dialog: "music" })),
+    command("Memory by bar", "", () => set({ dialog: "by-bar" })),
     command("Could people play it?", "", () => set({ dialog: "playable" })),
     command("Make a small set", "", () => set({ dialog: "small" })),
     command("Compare two calls", "", () => set({ dialog: "compare-calls" })),

@@ -1,0 +1,93 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"strings"
+
+	"fanfold/internal/core/calls"
+	"fanfold/internal/core/handover"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/smf"
+	"fanfold/internal/render"
+)
+
+// Followed is how memory can follow a piece of music in a template.
+type Followed struct {
+	calls.Following
+	Title    string
+	Template *template.Template
+	Bars     int
+	Silent   []render.Silence // parts that nobody plays
+
+	time tempo.Time
+}
+
+// Follow reckons memory by bar for a piece of music, as the template casts it: by what was learned
+// of the machines, and beside what other templates hold there.
+func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader) (*Followed, error) {
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	piece, err := ReadPiece(ctx, r, words)
+	if err != nil {
+		return nil, err
+	}
+	s, err := h.Score(ctx, p, piece, nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	bars := s.score.Bars()
+	ask := calls.FollowAsk{Plays: s.score.Soundings(), Bars: bars, Paces: h.Paces(), Others: h.Elsewhere(), Margin: calls.UsualMargin, Tail: calls.UsualTail}
+	if len(ask.Plays) == 0 || len(bars) < 2 {
+		return nil, refused("", "nobody plays: none of the parts has a row that can sound")
+	}
+	return &Followed{Following: calls.Follow(s.view.Template, ask), Title: s.title, Template: s.view.Template, Bars: len(bars) - 1, Silent: s.score.Silent, time: s.score.Time}, nil
+}
+
+// names are rows by their names.
+func (f *Followed) names(ids []template.ID) string {
+	var out []string
+	for _, id := range ids {
+		if i := f.Template.Instrument(id); i != nil {
+			out = append(out, i.Name)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// MIDI writes the steps as markers of a MIDI file in the time of the music, each with the rows that
+// are woken and rest there.
+func (f *Followed) MIDI(w io.Writer) error {
+	c := smf.Cue{Ticks: f.time.Clock.TicksPerQuarter(), Tempi: f.time.Clock.Changes(), Metres: f.time.Bars.Metres()}
+	for _, s := range f.Steps {
+		var text []string
+		if len(s.Wake) > 0 {
+			text = append(text, "Call "+f.names(s.Wake))
+		}
+		if len(s.Rest) > 0 {
+			text = append(text, "Rest "+f.names(s.Rest))
+		}
+		c.Markers = append(c.Markers, smf.Marker{Tick: f.time.Bars.Start(int64(max(1, s.Bar))), Name: strings.Join(text, "; ")})
+	}
+	return smf.WriteCue(w, handover.Song{Name: f.Title}, c)
+}
+
+// Addresses lists the steps as Open Sound Control messages that a music program sends.
+func (f *Followed) Addresses() handover.Table {
+	out := handover.Table{Headings: []string{"bar", "second", "address", "arguments"}}
+	for _, s := range f.Steps {
+		for _, x := range []struct {
+			how string
+			ids []template.ID
+		}{{"rest", s.Rest}, {"call", s.Wake}} {
+			if len(x.ids) > 0 {
+				out.Rows = append(out.Rows, []string{fmt.Sprint(s.Bar), fmt.Sprintf("%.3f", s.Second), Root + x.how, f.names(x.ids)})
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,146 @@
+import { useRef, useState } from "react";
+import { answer, api, fileBody, type Schemas } from "../../model/api";
+import { save } from "../../model/saving";
+import { attempt, useApp } from "../../model/store";
+import { mib, plural } from "../../model/template";
+import { useSize } from "../../parts/useSize";
+import { Floating } from "../../shell/Floating";
+
+type Followed = Schemas["FollowedMusic"];
+
+/** ByBarDialog shows how memory can follow a piece of music: each row is called some bars before it
+ * enters, and rests after it has played where memory is short. */
+export function ByBarDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const [file, setFile] = useState<File | null>(null);
+  const [got, setGot] = useState<Followed | null>(null);
+  const path = { params: { path: { id: sheet.id } } };
+  const choose = async (f: File) => {
+    setFile(f);
+    setGot((await attempt(() => answer(api.POST("/api/templates/{id}/follow", { ...path, ...fileBody(f) })))) ?? null);
+  };
+  const out = async (format: "midi" | "osc") => {
+    const data = await attempt(() =>
+      answer(
+        api.POST("/api/templates/{id}/follow/{format}", {
+          params: { path: { id: sheet.id, format } },
+          ...fileBody(file!),
+          parseAs: "blob",
+        }),
+      ),
+    );
+    if (data) save(`${got?.title || "Music"} calls.${format === "midi" ? "mid" : "csv"}`, data as unknown as Blob);
+  };
+  const name = (id: string) => sheet.instruments.byId.get(id)?.name ?? "";
+  const changes = got?.steps.filter((s) => s.bar > 0) ?? [];
+  const over = got?.machines.filter((m) => m.over.length > 0) ?? [];
+  return (
+    <Floating title="Memory by bar" open onOpenChange={close} className="w-[860px]">
+      <div className="mb-2 flex items-center gap-3">
+        <label className="button button-main">
+          {file ? "Another file…" : "Choose a cue's music…"}
+          <input
+            type="file"
+            accept=".mid,.midi,.rmi,.musicxml,.mxl,.xml"
+            className="sr-only"
+            aria-label="Music"
+            onChange={(e) => e.target.files?.[0] && void choose(e.target.files[0])}
+          />
+        </label>
+        <span className="truncate">{file?.name ?? "MIDI or MusicXML, from its first bar"}</span>
+      </div>
+      {got && (
+        <div className="min-h-0 overflow-y-auto">
+          <p data-part="by-bar">
+            {plural(got.bars, "bar")}.{" "}
+            {changes.length === 0
+              ? "Everything that plays fits at once: call it before the music."
+              : `${plural(changes.length, "step")} within the music.`}
+            {over.map((m) => (
+              <span key={m.machine} className="text-accent">
+                {" "}
+                {sheet.machines.byId.get(m.machine)?.name} can not hold what plays in {plural(m.over.length, "bar")},
+                from bar {m.over[0]} on.
+              </span>
+            ))}
+            {got.silent.length > 0 && <span className="text-soft"> Not cast: {got.silent.join("; ")}.</span>}
+          </p>
+          {got.machines
+            .filter((m) => m.bars.some((x) => x > 0))
+            .map((m) => (
+              <Chart key={m.machine} name={sheet.machines.byId.get(m.machine)?.name ?? ""} m={m} />
+            ))}
+          <table className="mt-2 w-full border-collapse" data-part="steps">
+            <thead>
+              <tr className="text-left text-soft">
+                <th className="w-20 py-1 font-normal">From</th>
+                <th className="font-normal">Called</th>
+                <th className="font-normal">Rests</th>
+              </tr>
+            </thead>
+            <tbody>
+              {got.steps.map((s) => (
+                <tr key={s.bar} className="border-line border-t align-top">
+                  <td className="py-1">{s.bar === 0 ? "before" : `bar ${s.bar}`}</td>
+                  <td className="py-1 pr-3">{listed(s.wake.map(name))}</td>
+                  <td className="py-1">{listed(s.rest.map(name))}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {got && (
+        <div className="mt-3 flex justify-end gap-2">
+          <button type="button" className="button" onClick={() => void out("midi")}>
+            As MIDI with markers
+          </button>
+          <button type="button" className="button" onClick={() => void out("osc")}>
+            As Open Sound Control (CSV)
+          </button>
+        </div>
+      )}
+    </Floating>
+  );
+}
+
+const listed = (names: readonly string[]) =>
+  names.length > 8 ? `${names.slice(0, 8).join(", ")} and ${names.length - 8} more` : names.join(", ");
+
+const high = 56;
+
+/** Chart draws what a machine holds from bar to bar, against what it can hold. */
+function Chart({ name, m }: { name: string; m: Followed["machines"][number] }) {
+  const box = useRef<HTMLDivElement>(null);
+  const width = Math.max(200, useSize(box)?.width ?? 780);
+  const top = Math.max(m.limitMib, ...m.bars) * 1.05;
+  const x = (bar: number) => (bar / m.bars.length) * width;
+  const y = (amount: number) => high - (amount / top) * high;
+  const over = new Set(m.over);
+  return (
+    <div ref={box} className="mt-2" data-machine={name}>
+      <div className="flex">
+        <span className="font-semibold font-serif">{name}</span>
+        <span className="ml-2 text-soft">
+          {mib(Math.max(...m.bars))} at most, {mib(m.allMib)} with everything at once; it holds {mib(m.limitMib)}
+        </span>
+      </div>
+      <svg width={width} height={high + 2} role="img" aria-label={`${name}, memory by bar`} className="block">
+        <title>{`${name}: memory by bar`}</title>
+        {m.bars.map((amount, bar) => (
+          <rect
+            key={bar}
+            x={x(bar)}
+            y={y(amount)}
+            width={Math.max(0.5, width / m.bars.length - 0.5)}
+            height={Math.max(0, high - y(amount))}
+            fill={over.has(bar + 1) ? "var(--accent)" : "var(--tint-petrol)"}
+          >
+            <title>{`bar ${bar + 1}: ${mib(amount)}`}</title>
+          </rect>
+        ))}
+        <path d={`M0 ${y(m.limitMib)}H${width}`} stroke="var(--ink)" strokeDasharray="4 3" />
+      </svg>
+    </div>
+  );
+}
