@@ -16,7 +16,7 @@ type Mark struct {
 	Remedy  string `json:"remedy"` // what a person can do
 }
 
-// The codes of marks, with what each is about.
+// Codes are the codes of marks, with what each is about.
 var Codes = []struct{ Code, About string }{
 	{"cue-overlap", "two cues of a reel are heard at once"},
 	{"cue-outside", "a cue reaches beyond its reel"},

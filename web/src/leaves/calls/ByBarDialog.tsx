@@ -34,6 +34,7 @@ export function ByBarDialog({ close }: { close: () => void }) {
   const name = (id: string) => sheet.instruments.byId.get(id)?.name ?? "";
   const changes = got?.steps.filter((s) => s.bar > 0) ?? [];
   const over = got?.machines.filter((m) => m.over.length > 0) ?? [];
+  const fits = got?.machines.every((m) => m.allMib <= m.limitMib);
   return (
     <Floating title="Memory by bar" open onOpenChange={close} className="w-[860px]">
       <div className="mb-2 flex items-center gap-3">
@@ -53,9 +54,8 @@ export function ByBarDialog({ close }: { close: () => void }) {
         <div className="min-h-0 overflow-y-auto">
           <p data-part="by-bar">
             {plural(got.bars, "bar")}.{" "}
-            {changes.length === 0
-              ? "Everything that plays fits at once: call it before the music."
-              : `${plural(changes.length, "step")} within the music.`}
+            {fits && "Everything that plays fits at once, and can be called before the music. "}
+            {changes.length > 0 && `${plural(changes.length, "step")} within the music.`}
             {over.map((m) => (
               <span key={m.machine} className="text-accent">
                 {" "}
