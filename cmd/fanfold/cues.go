@@ -232,7 +232,7 @@ func conformCommand() *cobra.Command {
 			}
 			var lists [2][]cut.Event
 			for n, path := range args {
-				events, notes, err := readCut(path, r)
+				events, notes, err := readCut(path, r, lists[0])
 				if err != nil {
 					return fmt.Errorf("%s: %w", path, err)
 				}
@@ -259,8 +259,9 @@ func conformCommand() *cobra.Command {
 	return c
 }
 
-// readCut reads an event list: CMX 3600, or OpenTimelineIO by its ending or first letter.
-func readCut(path string, r timecode.Rate) ([]cut.Event, []string, error) {
+// readCut reads an event list: CMX 3600, or OpenTimelineIO by its ending or first letter; or a
+// list of changes of the cut before.
+func readCut(path string, r timecode.Rate, before []cut.Event) ([]cut.Event, []string, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, nil, openError(err)
@@ -268,6 +269,14 @@ func readCut(path string, r timecode.Rate) ([]cut.Event, []string, error) {
 	if strings.HasSuffix(strings.ToLower(path), ".otio") || bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
 		l, err := otio.Read(bytes.NewReader(data), r, 0)
 		return l.Events, l.Notes, err
+	}
+	if len(before) > 0 && spotting.IsChanges(data) {
+		edits, err := spotting.Changes(bytes.NewReader(data), r)
+		if err != nil {
+			return nil, nil, err
+		}
+		events, err := cut.Edited(r, before, edits)
+		return events, nil, err
 	}
 	l, err := edl.Read(bytes.NewReader(data), r)
 	var notes []string

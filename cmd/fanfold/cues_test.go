@@ -81,9 +81,10 @@ func TestTempiFromAList(t *testing.T) {
 func TestConformByCommand(t *testing.T) {
 	head := "TITLE: R1\nFCM: NON-DROP FRAME\n001  A V C 00:00:00:00 "
 	at := written(t, map[string]string{
-		"old.edl":  head + "00:01:00:00 01:00:00:00 01:01:00:00\n002  B V C 00:00:00:00 00:00:30:00 01:01:00:00 01:01:30:00\n003  C V C 00:00:00:00 00:00:30:00 01:01:30:00 01:02:00:00\n",
-		"new.edl":  head + "00:00:58:00 01:00:00:00 01:00:58:00\n002  B V C 00:00:00:00 00:00:30:00 01:00:58:00 01:01:28:00\n003  C V C 00:00:01:00 00:00:30:00 01:01:28:00 01:01:57:00\n",
-		"cues.csv": "number,title,start,end,tempo\n1M01,Salt,01:01:00:00,01:01:55:00,120\n1M02,Late,01:59:00:00,01:58:00:00,\n",
+		"old.edl":     head + "00:01:00:00 01:00:00:00 01:01:00:00\n002  B V C 00:00:00:00 00:00:30:00 01:01:00:00 01:01:30:00\n003  C V C 00:00:00:00 00:00:30:00 01:01:30:00 01:02:00:00\n",
+		"new.edl":     head + "00:00:58:00 01:00:00:00 01:00:58:00\n002  B V C 00:00:00:00 00:00:30:00 01:00:58:00 01:01:28:00\n003  C V C 00:00:01:00 00:00:30:00 01:01:28:00 01:01:57:00\n",
+		"cues.csv":    "number,title,start,end,tempo\n1M01,Salt,01:01:00:00,01:01:55:00,120\n1M02,Late,01:59:00:00,01:58:00:00,\n",
+		"changes.csv": "at,gone\n01:00:58:00,2 s\n01:01:30:00,24\n",
 	})
 	var got struct {
 		Gone []struct{ Start, End int64 }
@@ -103,6 +104,10 @@ func TestConformByCommand(t *testing.T) {
 	require.Equal(t, 0, code)
 	require.Contains(t, out, "72 frames are gone, 0 are new")
 	require.Contains(t, errs, "line 3: 1M02 Late: it ends at")
+	// the new cut as a list of changes
+	var same struct{ Gone []struct{ Start, End int64 } }
+	object(t, 0, &same, "conform", at("old.edl"), at("changes.csv"), "--cues", at("cues.csv"))
+	require.Equal(t, got.Gone, same.Gone)
 	code, _, errs = do("conform", at("old.edl"), at("cues.csv"))
 	require.NotEqual(t, 0, code)
 	require.Contains(t, errs, "no picture events")

@@ -150,7 +150,9 @@ func (s *server) SpotCues(ctx context.Context, r gen.SpotCuesRequestObject) (gen
 	}
 	columns := []string{}
 	for _, c := range spotting.Columns {
-		columns = append(columns, c.Name)
+		if c.In&spotting.OfCues != 0 {
+			columns = append(columns, c.Name)
+		}
 	}
 	return gen.SpotCues200JSONResponse{
 		Columns: columns, Headings: done.Read.Headings, Mapping: done.Read.Mapping, Unmatched: done.Read.Unmatched, New: done.Does.New, Changed: done.Does.Changed,

@@ -122,6 +122,15 @@ func TestAProduction(t *testing.T) {
 	require.Len(t, held.Reels[0].Gone, 2)
 	require.Equal(t, cue.Changed, held.Cues[0].Verdict.Kind)
 	require.Equal(t, "moves by -48 frames, takes out 2 beats at bar 20", held.Cues[0].Proposals[0].Text)
+	// the same cut as a list of changes
+	bad = c.do("POST", path+"/cuts", []byte("at,gone\n01:00:58:00,48\n01:00:59:00,48\n01:50:00:00,1\n"))
+	require.Equal(t, 422, bad.status)
+	require.Contains(t, string(bad.body), "line 3: what is at 01:00:59:00 goes in another line already; line 4")
+	third := decode[struct{ Cut string }](t, c.do("POST", path+"/cuts?name=Cut+2+again", []byte("at,gone\n01:00:58:00,48\n01:01:30:00,24\n")))
+	type gone struct {
+		Reels []struct{ Gone []any }
+	}
+	require.Equal(t, decode[gone](t, c.do("GET", path+"/cuts/"+second.Cut+"/conform", nil)), decode[gone](t, c.do("GET", path+"/cuts/"+third.Cut+"/conform", nil)))
 	report1 := c.do("GET", path+"/cuts/"+second.Cut+"/report/csv", nil)
 	require.Contains(t, string(report1.body), "1M01,Salt,1,01:01:00:00,01:00:58:00,")
 	require.Contains(t, report1.header.Get("Content-Disposition"), "The Salt Lantern, Cut 2.csv")

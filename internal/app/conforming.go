@@ -72,7 +72,7 @@ func (f *Film) BringIn(ctx context.Context, p Person, r io.Reader, where Picture
 	var out BroughtIn
 	out.Revision, err = f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
 		out = BroughtIn{Notes: []string{}}
-		events, notes, err := readEvents(data, now, where.Reel)
+		events, notes, err := readEvents(data, now, &where)
 		if err != nil {
 			return cue.Change{}, refused("", "%s", err)
 		}
@@ -82,12 +82,16 @@ func (f *Film) BringIn(ctx context.Context, p Person, r io.Reader, where Picture
 	return out, err
 }
 
-// readEvents reads an event list of either format, at the rate of the production.
-func readEvents(data []byte, p *cue.Production, reel cue.ID) ([]cut.Event, []string, error) {
+// readEvents reads an event list of either format, at the rate of the production; or makes the
+// changes of a list of changes in the cut that the cues stand in, and then says in which reel.
+func readEvents(data []byte, p *cue.Production, where *Picture) ([]cut.Event, []string, error) {
 	rate := p.FrameRate()
+	if spotting.IsChanges(data) {
+		return changed(data, p, where)
+	}
 	if bytes.HasPrefix(bytes.TrimSpace(bytes.TrimPrefix(data, []byte("\ufeff"))), []byte("{")) {
 		start := int64(3600) * rate.Counted()
-		if r := p.Reel(reel); r != nil {
+		if r := p.Reel(where.Reel); r != nil {
 			start = r.Start
 		}
 		l, err := otio.Read(bytes.NewReader(data), rate, start)
@@ -103,6 +107,27 @@ func readEvents(data []byte, p *cue.Production, reel cue.ID) ([]cut.Event, []str
 		notes = append(notes, text)
 	}
 	return l.Events, notes, err
+}
+
+// changed is the picture of a reel with the changes of a list.
+func changed(data []byte, p *cue.Production, where *Picture) ([]cut.Event, []string, error) {
+	edits, err := spotting.Changes(bytes.NewReader(data), p.FrameRate())
+	if err != nil {
+		return nil, nil, err
+	}
+	reel := p.Reel(where.Reel)
+	if reel == nil {
+		if reel = p.ReelAt(edits[0].At); reel == nil {
+			return nil, nil, cut.BadEdits{{Line: edits[0].Line, Reason: p.FrameRate().Format(edits[0].At) + " lies in no reel"}}
+		}
+		where.Reel = reel.ID
+	}
+	is := p.CutOf(p.Cut).Reel(reel.ID)
+	if is == nil || len(is.Events) == 0 {
+		return nil, nil, fmt.Errorf("reel %s has no picture yet that could be changed; bring in its event list first", reel.Name)
+	}
+	events, err := cut.Edited(p.FrameRate(), is.Events, edits)
+	return events, []string{}, err
 }
 
 func bringIn(p *cue.Production, events []cut.Event, where Picture, out *BroughtIn) (cue.Change, error) {

@@ -309,3 +309,72 @@ func BenchmarkCompare5000(b *testing.B) {
 		cut.Compare(old, now)
 	}
 }
+
+// Worked by hand: of two shots of 100 frames from 1000 on, ten frames go at 1050, five come at
+// 1100, and the last twenty go.
+func TestChangesAreMade(t *testing.T) {
+	rate := timecode.Rate{Num: 25, Den: 1}
+	old := laid(1000, shot("A", 0, 100), shot("B", 500, 100))
+	now, err := cut.Edited(rate, old, []cut.Edit{{Line: 4, At: 1180, Gone: 20}, {Line: 2, At: 1050, Gone: 10}, {Line: 3, At: 1100, Added: 5, Name: "Gull"}})
+	require.NoError(t, err)
+	require.Equal(t, []cut.Event{
+		{Number: "001", Source: "A", In: 0, Start: 1000, End: 1050},
+		{Number: "001", Source: "A", In: 60, Start: 1050, End: 1090},
+		{Clip: "Gull", Start: 1090, End: 1095},
+		{Number: "002", Source: "B", In: 500, Start: 1095, End: 1175},
+	}, now)
+
+	_, err = cut.Edited(rate, old, []cut.Edit{{Line: 2, At: 1050, Gone: 10}, {Line: 3, At: 1055, Gone: 1}, {Line: 4, At: 1190, Gone: 20}, {Line: 5, At: 1100}})
+	for _, text := range []string{"line 3: what is at 00:00:42:05 goes in another line already", "line 4: 00:00:48:10 lies outside of the picture, which goes from 00:00:40:00 to 00:00:48:00", "line 5: it neither"} {
+		require.ErrorContains(t, err, text)
+	}
+	_, err = cut.Edited(rate, old, []cut.Edit{{Line: 2, At: 1000, Gone: 200}})
+	require.ErrorContains(t, err, "nothing of the picture would be left")
+	same, err := cut.Edited(rate, old, nil)
+	require.NoError(t, err)
+	require.Equal(t, old, same)
+}
+
+// Whatever the changes, what is compared afterwards is what they said: every frame that stays has
+// moved by what came and went before it, and the others are gone.
+func TestChangesAreFoundAgain(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		var shots []cut.Event
+		for n := range rapid.IntRange(1, 8).Draw(r, "shots") {
+			shots = append(shots, shot(fmt.Sprintf("S%d", n), rapid.Int64Range(0, 400).Draw(r, "in"), rapid.Int64Range(1, 60).Draw(r, "length")))
+		}
+		old := laid(2400, shots...)
+		film := cut.SpanOf(old)
+		var edits []cut.Edit
+		stays := map[int64]int64{} // old to new
+		shift, at := int64(0), film.Start
+		for at < film.End {
+			e := cut.Edit{At: at + rapid.Int64Range(0, 50).Draw(r, "wait"), Added: rapid.Int64Range(0, 20).Draw(r, "added")}
+			e.Gone = rapid.Int64Range(0, 20).Draw(r, "gone")
+			if e.At+e.Gone > film.End || e.Gone+e.Added == 0 {
+				break
+			}
+			for f := at; f < e.At; f++ {
+				stays[f] = f + shift
+			}
+			edits = append(edits, e)
+			at, shift = e.At+e.Gone, shift+e.Added-e.Gone
+		}
+		for f := at; f < film.End; f++ {
+			stays[f] = f + shift
+		}
+		if len(stays) == 0 {
+			return
+		}
+		now, err := cut.Edited(timecode.Rate{Num: 24, Den: 1}, old, edits)
+		require.NoError(r, err)
+		require.Equal(r, film.Length()+shift+film.Start, now[len(now)-1].End)
+		m := cut.NewMap(cut.Compare(old, now))
+		for f := film.Start; f < film.End; f++ {
+			got, ok := m.At(f)
+			want, is := stays[f]
+			require.Equal(r, is, ok, "frame %d", f)
+			require.Equal(r, want, got, "frame %d", f)
+		}
+	})
+}

@@ -1,5 +1,5 @@
-// Package spotting reads and writes lists of cues and of hits: CSV as in RFC 4180, UTF-8, with
-// comma, semicolon or tab. A file goes in; cues or hits come out, with how its columns were
+// Package spotting reads and writes lists of cues, of hits and of changes: CSV as in RFC 4180, UTF-8, with
+// comma, semicolon or tab. A file goes in; cues, hits or changes come out, with how its columns were
 // matched and every problem by its line; and back.
 package spotting
 
@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/cut"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/celltext"
 )
@@ -26,31 +27,45 @@ const (
 	maxProblems = 200
 )
 
-// Columns are those that are read, and what lists call them.
+// Kind is a kind of list.
+type Kind int
+
+// The kinds of list.
+const (
+	OfCues Kind = 1 << iota
+	OfHits
+	OfChanges
+)
+
+// Columns are those that are read, in which kinds of list, and what lists call them.
 var Columns = []struct {
 	Name  string
+	In    Kind
 	Words []string
 }{
-	{"number", []string{"no", "nr", "#", "cue", "cue no", "cue number", "cue id", "m no", "m number"}},
-	{"title", []string{"name", "cue title", "cue name"}},
-	{"reel", []string{"reel no", "reel number", "part"}},
-	{"start", []string{"in", "tc in", "start tc", "timecode in", "start time", "start timecode", "tc start", "time in"}},
-	{"end", []string{"out", "tc out", "end tc", "timecode out", "end time", "end timecode", "tc end", "time out"}},
-	{"length", []string{"duration", "dur", "len", "timing"}},
-	{"status", []string{"state"}},
-	{"who", []string{"writer", "composer", "assigned", "assigned to", "person"}},
-	{"notes", []string{"note", "comment", "comments", "description", "remarks"}},
-	{"tempo", []string{"bpm"}},
-	{"at", []string{"time", "timecode", "tc", "frame", "hit"}},
-	{"weight", []string{"importance"}},
-	{"tolerance", []string{"frames"}},
+	{"number", OfCues, []string{"no", "nr", "#", "cue", "cue no", "cue number", "cue id", "m no", "m number"}},
+	{"title", OfCues | OfHits | OfChanges, []string{"name", "cue title", "cue name"}},
+	{"reel", OfCues, []string{"reel no", "reel number", "part"}},
+	{"start", OfCues, []string{"in", "tc in", "start tc", "timecode in", "start time", "start timecode", "tc start", "time in"}},
+	{"end", OfCues, []string{"out", "tc out", "end tc", "timecode out", "end time", "end timecode", "tc end", "time out"}},
+	{"length", OfCues, []string{"duration", "dur", "len", "timing"}},
+	{"status", OfCues, []string{"state"}},
+	{"who", OfCues, []string{"writer", "composer", "assigned", "assigned to", "person"}},
+	{"notes", OfCues, []string{"note", "comment", "comments", "description", "remarks"}},
+	{"tempo", OfCues, []string{"bpm"}},
+	{"at", OfHits | OfChanges, []string{"time", "timecode", "tc", "frame", "hit", "start"}},
+	{"weight", OfHits, []string{"importance"}},
+	{"tolerance", OfHits, []string{"frames"}},
+	{"gone", OfChanges, []string{"removed", "remove", "taken out", "deleted", "lost"}},
+	{"added", OfChanges, []string{"add", "inserted", "insert", "new"}},
+	{"change", OfChanges, []string{"difference", "diff", "by"}},
 }
 
-// Match is the column that a heading means; empty for none.
-func Match(heading string) string {
+// Match is the column of a kind of list that a heading means; empty for none.
+func Match(heading string, in Kind) string {
 	h := strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return strings.ContainsRune(" _-./", r) }), " ")
 	for _, c := range Columns {
-		if h == c.Name || slices.Contains(c.Words, h) {
+		if c.In&in != 0 && (h == c.Name || slices.Contains(c.Words, h)) {
 			return c.Name
 		}
 	}
@@ -72,7 +87,7 @@ type line struct {
 
 // read reads the lines of a list. mapping assigns headings to columns, "" to leave one out; a
 // heading that is not in it is matched by its words.
-func read(r io.Reader, mapping map[string]string) (List, []line, error) {
+func read(r io.Reader, in Kind, mapping map[string]string) (List, []line, error) {
 	out := List{Mapping: map[string]string{}, Headings: []string{}, Unmatched: []string{}, Problems: []cue.Problem{}}
 	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {
@@ -85,9 +100,9 @@ func read(r io.Reader, mapping map[string]string) (List, []line, error) {
 	if err != nil {
 		return out, nil, err
 	}
-	in := csv.NewReader(bytes.NewReader(data))
-	in.Comma, in.FieldsPerRecord = delimiter, -1
-	head, err := in.Read()
+	cells := csv.NewReader(bytes.NewReader(data))
+	cells.Comma, cells.FieldsPerRecord = delimiter, -1
+	head, err := cells.Read()
 	if err != nil {
 		return out, nil, &celltext.Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
 	}
@@ -97,7 +112,7 @@ func read(r io.Reader, mapping map[string]string) (List, []line, error) {
 		out.Headings = append(out.Headings, h)
 		to, said := mapping[h]
 		if !said {
-			to = Match(h)
+			to = Match(h, in)
 		}
 		switch {
 		case to == "":
@@ -110,7 +125,7 @@ func read(r io.Reader, mapping map[string]string) (List, []line, error) {
 	}
 	var lines []line
 	for len(out.Problems) < maxProblems {
-		cells, err := in.Read()
+		row, err := cells.Read()
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -119,9 +134,9 @@ func read(r io.Reader, mapping map[string]string) (List, []line, error) {
 			out.Problems = append(out.Problems, cue.Problem{Line: parse.StartLine, Reason: celltext.Reason(err)})
 			continue
 		}
-		at, _ := in.FieldPos(0)
+		at, _ := cells.FieldPos(0)
 		x := line{at, map[string]string{}}
-		for n, cell := range cells {
+		for n, cell := range row {
 			if n < len(columns) && columns[n] != "" {
 				if cell = strings.TrimSpace(strings.ToValidUTF8(cell, "\uFFFD")); cell != "" {
 					x.cells[columns[n]] = cell
@@ -141,7 +156,7 @@ func read(r io.Reader, mapping map[string]string) (List, []line, error) {
 // Cues reads a list of cues at a frame rate. Times are timecodes, or whole frames. The error is
 // a *celltext.Unreadable, or one of r.
 func Cues(r io.Reader, rate timecode.Rate, mapping map[string]string) (List, []cue.Spotted, error) {
-	list, lines, err := read(r, mapping)
+	list, lines, err := read(r, OfCues, mapping)
 	if err != nil {
 		return list, nil, err
 	}
@@ -248,7 +263,7 @@ func Length(text string, rate timecode.Rate) (int64, error) {
 
 // Hits reads a list of hits at a frame rate.
 func Hits(r io.Reader, rate timecode.Rate, mapping map[string]string) (List, []cue.Hit, error) {
-	list, lines, err := read(r, mapping)
+	list, lines, err := read(r, OfHits, mapping)
 	if err != nil {
 		return list, nil, err
 	}
@@ -274,6 +289,89 @@ func Hits(r io.Reader, rate timecode.Rate, mapping map[string]string) (List, []c
 		out = append(out, h)
 	}
 	return list, out, nil
+}
+
+// Changes reads a list of changes of a cut at a frame rate: where each is in the film as it was;
+// how much goes there, how much is added. A change in one column is added, or goes with a minus.
+// A wrong line is told with the others, and then nothing is taken.
+func Changes(r io.Reader, rate timecode.Rate) ([]cut.Edit, error) {
+	list, lines, err := read(r, OfChanges, nil)
+	if err != nil {
+		return nil, err
+	}
+	if !Changing(list.Headings) {
+		return nil, &celltext.Unreadable{Line: 1, Reason: "a list of changes has a column that says where each is (at), and one that says how much goes (gone), is added (added), or both with its sign (change)"}
+	}
+	var out []cut.Edit
+	var bad cut.BadEdits
+	for _, p := range list.Problems {
+		bad = append(bad, cut.BadEdit{Line: p.Line, Reason: p.Reason})
+	}
+	for _, l := range lines {
+		e, err := change(l, rate)
+		if err != nil {
+			bad = append(bad, cut.BadEdit{Line: l.number, Reason: err.Error()})
+			continue
+		}
+		out = append(out, e)
+	}
+	switch {
+	case len(bad) > 0:
+		return nil, bad
+	case len(out) == 0:
+		return nil, &celltext.Unreadable{Line: 2, Reason: "there are headings and no lines below them"}
+	}
+	return out, nil
+}
+
+// Changing tells whether headings are those of a list of changes.
+func Changing(headings []string) bool {
+	has := map[string]bool{}
+	for _, h := range headings {
+		has[Match(h, OfChanges)] = true
+	}
+	return has["at"] && (has["gone"] || has["added"] || has["change"])
+}
+
+// IsChanges tells whether a file begins as a list of changes does.
+func IsChanges(data []byte) bool {
+	list, _, err := read(bytes.NewReader(data), OfChanges, nil)
+	return err == nil && Changing(list.Headings)
+}
+
+func change(l line, rate timecode.Rate) (cut.Edit, error) {
+	out := cut.Edit{Line: l.number, Name: l.cells["title"]}
+	var err error
+	if out.At, err = frame(l.cells["at"], rate); err != nil {
+		return out, fmt.Errorf("where it is: %w", err)
+	}
+	for _, x := range []struct {
+		column string
+		to     *int64
+	}{{"gone", &out.Gone}, {"added", &out.Added}} {
+		if text := l.cells[x.column]; text != "" {
+			if *x.to, err = Length(text, rate); err != nil {
+				return out, fmt.Errorf("what is %s: %w", x.column, err)
+			}
+		}
+	}
+	if text := l.cells["change"]; text != "" {
+		to := &out.Added
+		for _, minus := range []string{"-", "\u2212"} {
+			if rest, is := strings.CutPrefix(text, minus); is {
+				text, to = rest, &out.Gone
+			}
+		}
+		n, err := Length(strings.TrimPrefix(text, "+"), rate)
+		if err != nil {
+			return out, fmt.Errorf("its change: %w", err)
+		}
+		*to += n
+	}
+	if out.Gone == 0 && out.Added == 0 {
+		return out, errors.New("it says neither what goes nor what is added")
+	}
+	return out, nil
 }
 
 // WriteCues writes the cues of a production, in their order. Cells that a spreadsheet would take

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/cut"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/spotting"
 )
@@ -131,5 +132,39 @@ func FuzzCues(f *testing.F) {
 		require.NoError(t, err)
 		require.NoError(t, spotting.WriteCues(&bytes.Buffer{}, p))
 		_, _, _ = spotting.Hits(bytes.NewReader(data), film, nil)
+	})
+}
+
+func TestChangesAreRead(t *testing.T) {
+	got, err := spotting.Changes(strings.NewReader("Timecode;Removed;Added;Name;Reason\n01:00:10:00;12;;;too long\n3600;;00:00:01:00;Gull;\n"), film)
+	require.NoError(t, err)
+	require.Equal(t, []cut.Edit{{Line: 2, At: 86_640, Gone: 12}, {Line: 3, At: 3600, Added: 24, Name: "Gull"}}, got)
+	got, err = spotting.Changes(strings.NewReader("at,change\n01:00:10:00,-1 s\n01:00:20:00,+36\n01:00:30:00,\u221248\n"), film)
+	require.NoError(t, err)
+	require.Equal(t, []cut.Edit{{Line: 2, At: 86_640, Gone: 24}, {Line: 3, At: 86_880, Added: 36}, {Line: 4, At: 87_120, Gone: 48}}, got)
+
+	_, err = spotting.Changes(strings.NewReader("at,change\n01:00:10:24,-1\n01:00:20:00,soon\n01:00:20:00,0\n"), film)
+	for _, text := range []string{"line 2: where it is: 01:00:10:24 is no timecode at 24", `line 3: its change: "soon" is no length`, "line 4: it says neither"} {
+		require.ErrorContains(t, err, text)
+	}
+	_, err = spotting.Changes(strings.NewReader("number,start,end\n1,01:00:00:00,01:00:01:00\n"), film)
+	require.ErrorContains(t, err, "a list of changes has")
+	require.False(t, spotting.IsChanges([]byte("number,start,end\n")))
+	require.False(t, spotting.IsChanges([]byte("TITLE: REEL 1\nFCM: NON-DROP FRAME\n")))
+}
+
+func FuzzChanges(f *testing.F) {
+	f.Add([]byte("at,gone,added\n01:00:00:00,12,3\n"))
+	f.Add([]byte("time\tchange\tname\n90000\t-12\tx\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		edits, err := spotting.Changes(bytes.NewReader(data), film)
+		if err != nil {
+			return
+		}
+		old := []cut.Event{{Clip: "a", In: 7, Start: 86_400, End: 86_500}, {Clip: "b", Speed: -0.5, In: 900, Start: 86_510, End: 90_000}}
+		if now, err := cut.Edited(film, old, edits); err == nil {
+			_, err = cut.Checked(film, now)
+			require.NoError(t, err)
+		}
 	})
 }

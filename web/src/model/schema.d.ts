@@ -2084,7 +2084,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description an event list is brought in as the picture of a reel in a cut */
+        /** @description an event list, or a list of changes (CSV), is brought in as the picture of a reel in a cut */
         post: operations["BringInCut"];
         delete?: never;
         options?: never;

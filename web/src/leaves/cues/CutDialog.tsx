@@ -92,11 +92,14 @@ function BringIn({ film }: { film: Film }) {
   };
   return (
     <div className="mt-3 flex flex-wrap items-center gap-2">
-      <label className="button button-main">
-        Bring in an event list…
+      <label
+        className="button button-main"
+        title="An event list (CMX 3600, OpenTimelineIO), or a list of changes (CSV: at, gone, added)"
+      >
+        Bring in a list…
         <input
           type="file"
-          accept=".edl,.otio,.txt"
+          accept=".edl,.otio,.txt,.csv,.tsv"
           className="sr-only"
           aria-label="Event list"
           onChange={(e) => {
