@@ -105,6 +105,26 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.see(`[aria-label="Cues of the production"]`).MustFocus()
 	p.keys(input.Delete)
 	p.gone(`[data-cue-row="1M03"]`)
+
+	// A status has another name, and cues that have it as well; a reel begins elsewhere; one undo.
+	require.NoError(t, p.see(`[aria-label=Production]`).Select([]string{"Settings of this one"}, true, rod.SelectorTypeText))
+	statuses := p.see(`#set-statuses`)
+	statuses.MustSelectAllText().MustInput("heard\nsketched\nwith the director\napproved\norchestrated\nrecorded\nmixed\ndelivered")
+	p.see(`#set-numbering`).MustSelectAllText().MustInput("{reel}m{number}")
+	p.see(`[aria-label="Name of reel 2"]`).MustSelectAllText().MustInput("two")
+	p.press("Keep")
+	p.gone(`[role=dialog]`)
+	p.cueSays("Status", "1M02", "heard")
+	p.seeText(`[aria-label="Cues of the production"]`, "Reel two")
+	p.see(`[data-cue-row="1M02"]`)
+	p.press("Undo")
+	p.cueSays("Status", "1M02", "spotted")
+	require.NoError(t, p.see(`[aria-label=Production]`).Select([]string{"Settings of this one"}, true, rod.SelectorTypeText))
+	p.see(`#set-statuses`).MustSelectAllText().MustInput("sketched")
+	p.press("Keep")
+	p.seeText(`[role=alert]`, `"spotted" is no status of this production`)
+	p.press("Leave it")
+	p.gone(`[role=dialog]`)
 	p.film("The Salt Lantern") // as others expect it
 }
 

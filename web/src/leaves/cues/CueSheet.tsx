@@ -1,12 +1,13 @@
+import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, type MouseEvent, useMemo } from "react";
-import type { Id } from "../../model/api";
+import { answer, api, type Id } from "../../model/api";
 import { type Cue, edit, type Film, films, inOrder, removeCues, setCue, setFilm, useFilm } from "../../model/film";
-import { tell } from "../../model/store";
+import { tell, useApp } from "../../model/store";
 import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
 
 const columns =
-  "grid grid-cols-[62px_minmax(90px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(50px,.8fr)_minmax(60px,1.2fr)] items-center gap-x-1 px-3";
+  "grid grid-cols-[62px_minmax(90px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(64px,.9fr)_60px_minmax(44px,1fr)] items-center gap-x-1 px-3";
 
 /** CueSheet lists the cues of all reels, edited where they stand, with sums below. */
 export function CueSheet({ film }: { film: Film }) {
@@ -53,6 +54,9 @@ export function CueSheet({ film }: { film: Film }) {
         <span className="text-right">Length</span>
         <span className="pl-1">Status</span>
         <span>Who</span>
+        <span className="pl-1" title="The revision of its template that it was started from">
+          Started
+        </span>
         <span>Notes</span>
       </div>
       <div
@@ -117,8 +121,29 @@ function Line({ film, cue, ids }: { film: Film; cue: Cue; ids: readonly Id[] }) 
         ))}
       </select>
       <Cell value={cue.who ?? ""} label={`Who writes ${name}`} keep={(who) => void setCue(cue.id, { who })} />
+      <StartedFrom cue={cue} />
       <Cell value={cue.notes ?? ""} label={`Notes of ${name}`} keep={(notes) => void setCue(cue.id, { notes })} />
     </>
+  );
+}
+
+/** StartedFrom tells the revision of its template that a cue was started from, with a + where the
+ * template has changed since. */
+function StartedFrom({ cue }: { cue: Cue }) {
+  const sheet = useApp((s) => s.sheet);
+  const { data } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
+  if (!cue.started) return <span />;
+  const template = data?.find((t) => t.id === cue.template);
+  const here = sheet?.id === cue.template ? sheet : null;
+  const now = here?.revision ?? template?.revision ?? 0;
+  const changed = now > (cue.version ?? 0);
+  const call = here && cue.call ? here.calls.byId.get(cue.call)?.name : undefined;
+  const whole = `${template?.name ?? "a template that is gone"}, revision ${cue.version}${changed ? `, now ${now}` : ""}${call ? `; ready: ${call}` : ""}`;
+  return (
+    <span className="truncate pl-1" title={whole} data-part="started-from">
+      rev. {cue.version}
+      {changed && " +"}
+    </span>
   );
 }
 

@@ -42,13 +42,18 @@ export function Cues() {
           className="field max-w-48"
           aria-label="Production"
           value={film.id}
-          onChange={(e) => (e.target.value === "" ? set({ dialog: "new-film" }) : void openFilm(e.target.value))}
+          onChange={(e) =>
+            e.target.value === "" || e.target.value === "settings"
+              ? set({ dialog: e.target.value === "" ? "new-film" : "film-settings" })
+              : void openFilm(e.target.value)
+          }
         >
           {rows?.map((r) => (
             <option key={r.id} value={r.id}>
               {r.id === film.id ? film.settings.name : r.name}
             </option>
           ))}
+          <option value="settings">Settings of this one…</option>
           <option value="">New production…</option>
         </select>
         <Add film={film} />

@@ -5,6 +5,7 @@ import { command, leaf } from "../leaf";
 import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
 import { FilmDialog } from "./FilmDialog";
+import { SettingsDialog } from "./SettingsDialog";
 import { SpotDialog } from "./SpotDialog";
 import { StartDialog } from "./StartDialog";
 import { TempiDialog } from "./TempiDialog";
@@ -17,7 +18,14 @@ export const cues = leaf({
   Content: Cues,
   // A spine draws it, so that it follows the production.
   figure: () => useFilm((s) => (s.film ? plural(s.film.cues.length, "cue") : "no production")),
-  dialogs: { "new-film": FilmDialog, spot: SpotDialog, cut: CutDialog, tempi: TempiDialog, "start-cues": StartDialog },
+  dialogs: {
+    "new-film": FilmDialog,
+    "film-settings": SettingsDialog,
+    spot: SpotDialog,
+    cut: CutDialog,
+    tempi: TempiDialog,
+    "start-cues": StartDialog,
+  },
   doings: () => [
     command("New production", "", () => {
       show("cues");
@@ -26,6 +34,7 @@ export const cues = leaf({
     ...(films.getState().film
       ? [
           command("Bring in a list of cues", "", () => set({ dialog: "spot" })),
+          command("Settings of the production", "", () => set({ dialog: "film-settings" })),
           command("Bring in a cut", "", () => set({ dialog: "cut" })),
         ]
       : []),
