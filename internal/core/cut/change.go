@@ -69,7 +69,7 @@ func Edited(rate timecode.Rate, events []Event, edits []Edit) ([]Event, error) {
 	if len(bad) > 0 {
 		return nil, bad
 	}
-	taken := map[string]bool{}
+	taken, times := map[string]bool{}, map[string]int{}
 	for _, e := range events {
 		taken[e.Clip] = true
 	}
@@ -88,9 +88,11 @@ func Edited(rate timecode.Rate, events []Event, edits []Edit) ([]Event, error) {
 		keep(e.At)
 		if e.Added > 0 {
 			start := e.At + shift
-			clip := cmp.Or(e.Name, "added at "+rate.Format(e.At))
+			name := cmp.Or(e.Name, "added at "+rate.Format(e.At))
+			clip := name
 			for taken[clip] {
-				clip += "'"
+				times[name]++
+				clip = fmt.Sprintf("%s (%d)", name, times[name]+1)
 			}
 			taken[clip] = true
 			out = append(out, Event{Clip: clip, Start: start, End: start + e.Added})

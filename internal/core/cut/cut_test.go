@@ -330,6 +330,9 @@ func TestChangesAreMade(t *testing.T) {
 	}
 	_, err = cut.Edited(rate, old, []cut.Edit{{Line: 2, At: 1000, Gone: 200}})
 	require.ErrorContains(t, err, "nothing of the picture would be left")
+	now, err = cut.Edited(rate, now, []cut.Edit{{Line: 2, At: 1000, Added: 1, Name: "Gull"}, {Line: 3, At: 1000, Added: 2, Name: "Gull"}})
+	require.NoError(t, err)
+	require.Equal(t, []string{"Gull (2)", "Gull (3)"}, []string{now[0].Clip, now[1].Clip}, "clips of their own")
 	same, err := cut.Edited(rate, old, nil)
 	require.NoError(t, err)
 	require.Equal(t, old, same)
