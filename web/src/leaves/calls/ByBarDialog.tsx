@@ -3,6 +3,7 @@ import { answer, api, fileBody, type Schemas } from "../../model/api";
 import { save } from "../../model/saving";
 import { attempt, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { useSize } from "../../parts/useSize";
 import { Floating } from "../../shell/Floating";
 
@@ -38,16 +39,9 @@ export function ByBarDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Memory by bar" open onOpenChange={close} className="w-[860px]">
       <div className="mb-2 flex items-center gap-3">
-        <label className="button button-main">
+        <ChooseFile accept={musicFiles} label="Music" className="button-main" take={(f) => void choose(f)}>
           {file ? "Another file…" : "Choose a cue's music…"}
-          <input
-            type="file"
-            accept=".mid,.midi,.rmi,.musicxml,.mxl,.xml"
-            className="sr-only"
-            aria-label="Music"
-            onChange={(e) => e.target.files?.[0] && void choose(e.target.files[0])}
-          />
-        </label>
+        </ChooseFile>
         <span className="truncate">{file?.name ?? "MIDI or MusicXML, from its first bar"}</span>
       </div>
       {got && (

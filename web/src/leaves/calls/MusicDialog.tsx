@@ -7,6 +7,7 @@ import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../mod
 import { openScore } from "../../model/performing";
 import { get, set, tell, useApp } from "../../model/store";
 import { mib, plural, wait } from "../../model/template";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 
@@ -56,16 +57,9 @@ export function MusicDialog({ close }: { close: () => void }) {
         }}
       >
         <div className="mb-2 flex items-center gap-3">
-          <label className="button">
+          <ChooseFile accept={musicFiles} label="Music" take={open}>
             {ask.file ? "Another file…" : "Choose a file…"}
-            <input
-              type="file"
-              className="sr-only"
-              accept=".mid,.midi,.smf,.rmi,.musicxml,.mxl,.xml"
-              aria-label="Music"
-              onChange={(e) => open(e.target.files?.[0])}
-            />
-          </label>
+          </ChooseFile>
           <span className="text-soft">{ask.file?.name ?? "MIDI file or MusicXML of one cue; or drop it here"}</span>
           {ask.file && (
             <button

@@ -4,6 +4,7 @@ import { answer, api, fileBody, type Schemas } from "../../model/api";
 import { change } from "../../model/changing";
 import { get, useApp } from "../../model/store";
 import { plural } from "../../model/template";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { UnreadList } from "../../parts/UnreadList";
 import { Floating } from "../../shell/Floating";
@@ -45,16 +46,9 @@ export function PlayableDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Could people play it?" open onOpenChange={close} className="w-[860px]">
       <div className="mb-2 flex items-center gap-3">
-        <label className="button">
+        <ChooseFile accept={musicFiles} label="Music of the cue" take={setFile}>
           {file ? "Another file…" : "Choose a file…"}
-          <input
-            type="file"
-            className="sr-only"
-            accept=".mid,.midi,.smf,.rmi,.musicxml,.mxl,.xml"
-            aria-label="Music of the cue"
-            onChange={(e) => setFile(e.target.files?.[0] ?? null)}
-          />
-        </label>
+        </ChooseFile>
         <span className="text-soft">{file?.name ?? "MIDI file or MusicXML of one cue"}</span>
       </div>
       <form className="mb-2 flex items-center gap-2" onSubmit={setOrchestra}>

@@ -5,6 +5,7 @@ import type { Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, recut, setCue, useFilm } from "../../model/film";
 import { set, tell, useApp } from "../../model/store";
 import { frameOf, timecode } from "../../model/timecode";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { Cell } from "./Cell";
 
 type Bar = Schemas["CueBar"];
@@ -396,20 +397,9 @@ function Recut({ cue }: { cue: Cue }) {
     <Part
       title="Its MIDI file"
       more={
-        <label className="button h-6">
+        <ChooseFile accept=".mid,.midi" label="MIDI file of the cue" className="h-6" take={(f) => void recut(cue, f)}>
           Edit it…
-          <input
-            type="file"
-            accept=".mid,.midi"
-            className="sr-only"
-            aria-label="MIDI file of the cue"
-            onChange={(e) => {
-              const file = e.target.files?.[0];
-              e.target.value = "";
-              if (file) void recut(cue, file);
-            }}
-          />
-        </label>
+        </ChooseFile>
       }
     >
       <p className="text-soft">

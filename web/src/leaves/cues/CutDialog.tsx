@@ -4,6 +4,7 @@ import type { Id, Schemas } from "../../model/api";
 import { backTo, bringIn, called, type Film, filmed, films, takeCut, useFilm } from "../../model/film";
 import { plural } from "../../model/template";
 import { timecode } from "../../model/timecode";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { Floating } from "../../shell/Floating";
 import { Ribbons } from "./Ribbons";
 
@@ -92,23 +93,15 @@ function BringIn({ film }: { film: Film }) {
   };
   return (
     <div className="mt-3 flex flex-wrap items-center gap-2">
-      <label
-        className="button button-main"
+      <ChooseFile
+        accept=".edl,.otio,.txt,.csv,.tsv"
+        label="Event list"
+        className="button-main"
         title="An event list (CMX 3600, OpenTimelineIO), or a list of changes (CSV: at, gone, added)"
+        take={(f) => void take(f)}
       >
         Bring in a list…
-        <input
-          type="file"
-          accept=".edl,.otio,.txt,.csv,.tsv"
-          className="sr-only"
-          aria-label="Event list"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = "";
-            if (file) void take(file);
-          }}
-        />
-      </label>
+      </ChooseFile>
       <select className="field" aria-label="Into which cut" value={into} onChange={(e) => setInto(e.target.value)}>
         <option value="">into a new cut</option>
         {others.map((c) => (

@@ -84,7 +84,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             value={statuses}
             onChange={(e) => setStatuses(e.target.value)}
           />
-          <div className="text-soft">one a line, in their order; from the third on a cue counts as written</div>
+          <div className="text-soft">one a line, in their order</div>
         </div>
         <label htmlFor="set-begin">Reckoned from</label>
         <div>

@@ -3,6 +3,7 @@ import { Refusal } from "../../model/api";
 import { type SpottingReport, spot } from "../../model/film";
 import { attempt, tell } from "../../model/store";
 import { plural } from "../../model/template";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { Floating } from "../../shell/Floating";
 
 /** SpotDialog brings in a list of cues: its columns as they were matched, what is wrong by line,
@@ -36,19 +37,16 @@ export function SpotDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Bring in a list of cues" open onOpenChange={close} className="w-[680px]">
       <div className="mb-3 flex items-center gap-3">
-        <label className="button">
+        <ChooseFile
+          accept=".csv,.tsv,.txt"
+          take={(f) => {
+            setReport(null);
+            setMapping({});
+            setFile(f);
+          }}
+        >
           {file ? "Another file…" : "Choose a file…"}
-          <input
-            type="file"
-            accept=".csv,.tsv,.txt"
-            className="sr-only"
-            onChange={(e) => {
-              setReport(null);
-              setMapping({});
-              setFile(e.target.files?.[0] ?? null);
-            }}
-          />
-        </label>
+        </ChooseFile>
         <span className="truncate">{file?.name ?? "CSV, one line a cue: number, title, start, end or length"}</span>
       </div>
       {wrong && (

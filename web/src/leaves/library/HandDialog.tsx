@@ -5,6 +5,7 @@ import { type Catalogue, useCatalogue } from "../../model/catalogue";
 import { hand, setHand, takeOutTranslated } from "../../model/hand";
 import { get, useApp } from "../../model/store";
 import { plural } from "../../model/template";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 import { MapEditor } from "./MapEditor";
@@ -159,16 +160,9 @@ function AFile() {
   return (
     <>
       <div className="mb-2 flex items-center gap-2">
-        <label className="button">
+        <ChooseFile accept={musicFiles} label="Played file" take={setFile}>
           {file ? file.name : "Choose a MIDI file"}
-          <input
-            type="file"
-            className="sr-only"
-            aria-label="Played file"
-            accept=".mid,.midi,.rmi,.musicxml,.mxl,.xml"
-            onChange={(e) => setFile(e.target.files?.[0] ?? null)}
-          />
-        </label>
+        </ChooseFile>
         {file && rows > 0 && (
           <button type="button" className="button button-main ml-auto" onClick={() => void takeOutTranslated(file)}>
             Take out as MIDI

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { compiled, takeOutCompiled } from "../../model/compile";
 import { get, useApp } from "../../model/store";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 import { Messages } from "../library/Messages";
@@ -19,19 +20,16 @@ export function CompileDialog({ close }: { close: () => void }) {
   return (
     <Floating title={`Play a part through ${name}`} open onOpenChange={close} className="w-[640px]">
       <div className="mb-2 flex flex-wrap items-center gap-2">
-        <label className="button">
+        <ChooseFile
+          accept={musicFiles}
+          label="Music"
+          take={(f) => {
+            setFile(f);
+            setPart(0);
+          }}
+        >
           {file ? file.name : "Choose MusicXML or MIDI"}
-          <input
-            type="file"
-            className="sr-only"
-            aria-label="Music"
-            accept=".musicxml,.mxl,.xml,.mid,.midi,.rmi"
-            onChange={(e) => {
-              setFile(e.target.files?.[0] ?? null);
-              setPart(0);
-            }}
-          />
-        </label>
+        </ChooseFile>
         {data && (
           <label className="flex items-center gap-1.5">
             <span className="text-soft">Part</span>

@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { answer, api, fileBody, Refusal, type Schemas } from "../../model/api";
 import { furnish } from "../../model/furnishing";
 import { attempt, get, tell, useApp } from "../../model/store";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { ToldList } from "../../parts/ToldList";
 import { Floating } from "../../shell/Floating";
@@ -62,15 +63,9 @@ export function ImportDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Bring in a row list" open onOpenChange={close} className="w-[820px]">
       <div className="mb-3 flex items-center gap-3">
-        <label className="button">
+        <ChooseFile accept=".csv,.tsv,.txt" take={choose}>
           {file ? "Another file…" : "Choose a file…"}
-          <input
-            type="file"
-            accept=".csv,.tsv,.txt"
-            className="sr-only"
-            onChange={(e) => choose(e.target.files?.[0])}
-          />
-        </label>
+        </ChooseFile>
         <span className="truncate">{file?.name ?? "CSV, one row an instrument, with headings in the first line"}</span>
         <label className="ml-auto flex items-center gap-2 text-soft">
           MIDI note 60 is written
