@@ -5,7 +5,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
+	"time"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -187,16 +189,21 @@ type listening struct {
 
 // VisitRecordedResponse implements the generated response.
 func (l listening) VisitRecordedResponse(w http.ResponseWriter) error {
-	r, err := http.NewRequestWithContext(l.ctx, http.MethodGet, "/", nil)
+	w.Header().Set("Content-Type", l.heard.MediaType)
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // it is named by what is in it
+	return serveParts(l.ctx, w, l.part, l.heard.At, l.heard)
+}
+
+// serveParts answers with a file, or with the part of it that is asked for as HTTP's Range says it.
+func serveParts(ctx context.Context, w http.ResponseWriter, part string, changed time.Time, src io.ReadSeeker) error {
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, "/", nil)
 	if err != nil {
 		return err
 	}
-	if l.part != "" {
-		r.Header.Set("Range", l.part)
+	if part != "" {
+		r.Header.Set("Range", part)
 	}
-	w.Header().Set("Content-Type", l.heard.MediaType)
-	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // it is named by what is in it
-	http.ServeContent(w, r, "", l.heard.At, l.heard)
+	http.ServeContent(w, r, "", changed, src)
 	return nil
 }
 

@@ -42,9 +42,6 @@ type performAsk struct {
 	Rate   int                      `json:"rate"` // of the sound, Hz; 0 is 48,000
 }
 
-// mostPieceBytes bounds a file of music, as where one is cast.
-const mostPieceBytes = 32 << 20
-
 // aheadS is how much may be under way that was not heard yet, s.
 const aheadS = 1.0
 
@@ -52,7 +49,7 @@ const aheadS = 1.0
 // messages of the server are sound: four bytes for the number of the play, four for that of
 // the first block, and blocks of 32-bit floating point, left and right in turn.
 func (s *server) perform(c *echo.Context) error {
-	return s.line(c, mostPieceBytes, func(ctx context.Context, conn *websocket.Conn, h *app.Hot, p app.Person) string {
+	return s.line(c, app.MostMusicBytes, func(ctx context.Context, conn *websocket.Conn, h *app.Hot, p app.Person) string {
 		x := &performer{ctx: ctx, conn: conn, h: h, who: p}
 		defer x.stop()
 		return x.follow()

@@ -19,6 +19,7 @@ import (
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/smf"
+	"fanfold/internal/format/wav"
 )
 
 // openedFilm is a production as a browser opens it.
@@ -270,7 +271,12 @@ func TestCuesAreStarted(t *testing.T) {
 		files[f.Name], err = io.ReadAll(r)
 		require.NoError(t, err)
 	}
-	require.Len(t, files, 8)
+	require.Len(t, files, 10)
+	click := files["1M01 Salt/1M01 Salt click.wav"]
+	heard, err := wav.Read(bytes.NewReader(click), int64(len(click)))
+	require.NoError(t, err)
+	require.EqualValues(t, 48_000, heard.RateHz)
+	require.EqualValues(t, 48_000*(film.Cues[0].End-film.Cues[0].Start+240)/24, heard.Frames, "the count-in as well")
 	require.Contains(t, files, "1M02 Lamp-light/1M02 Lamp-light.dawproject")
 
 	// At 96, a beat is 15 frames: the file begins 16 beats, 240 frames, before the cue.

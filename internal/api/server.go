@@ -157,7 +157,7 @@ func uploadOf(path string) upload {
 	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
 	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.Contains(path, "/follow"), strings.HasSuffix(path, "/calls/music"),
-		strings.HasPrefix(path, "/api/productions/") && (strings.HasSuffix(path, "/spotting") || strings.HasSuffix(path, "/cuts") || strings.HasSuffix(path, "/midi")),
+		strings.HasPrefix(path, "/api/productions/") && (strings.HasSuffix(path, "/spotting") || strings.HasSuffix(path, "/cuts") || strings.HasSuffix(path, "/midi") || strings.HasSuffix(path, "/music")),
 		path == "/api/catalogue/list", strings.Contains(path, "/compile/"), path == "/api/templates/file":
 		return someFile
 	}
@@ -182,7 +182,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || onThisMachine(c.Request())
+			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || onThisMachine(c.Request())
 		},
 	})
 }

@@ -256,9 +256,6 @@ type CueBar struct {
 	Beats []float64 `json:"beats"` // frames of timecode, with their fraction
 }
 
-// mostBeats bounds the beats that are told of a cue.
-const mostBeats = 20_000
-
 // Bars tells where the bars of a cue are heard, from its first, the count-in, to its end.
 func (f *Film) Bars(id cue.ID) ([]CueBar, error) {
 	p := f.View().Production
@@ -266,20 +263,14 @@ func (f *Film) Bars(id cue.ID) ([]CueBar, error) {
 	if c == nil {
 		return nil, refused("", "the cue is no longer there")
 	}
-	t, rate := c.MustTime(), p.FrameRate()
+	t := c.MustTime()
 	out := []CueBar{}
-	beats := 0
-	for bar := int64(1); beats < mostBeats; bar++ {
-		from, to := t.Bars.Start(bar), t.Bars.Start(bar+1)
-		if c.FrameOf(t, rate, from) >= float64(c.End) {
-			break
+	for _, b := range c.Beats(p.FrameRate()) {
+		if b.First {
+			out = append(out, CueBar{Bar: b.Bar, Tick: b.Tick, Beat: t.BeatAt(b.Tick)})
 		}
-		x := CueBar{Bar: bar, Tick: from, Beat: t.BeatAt(from)}
-		for tick := from; tick < to; tick += t.BeatAt(from) {
-			x.Beats = append(x.Beats, c.FrameOf(t, rate, tick))
-			beats++
-		}
-		out = append(out, x)
+		last := &out[len(out)-1]
+		last.Beats = append(last.Beats, b.Frame)
 	}
 	return out, nil
 }

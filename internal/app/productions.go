@@ -75,7 +75,7 @@ type FilmAbout struct {
 	Reels     int      `json:"reels"`
 	Cues      int      `json:"cues"`
 	Templates []string `json:"templates"` // that its cues are started from
-	Audio     []string `json:"audio"`     // recordings that it plays: none
+	Audio     []string `json:"audio"`     // the music of its cues, kept as recordings are
 }
 
 // FilmAboutFrom reads what was told of a production.
@@ -87,10 +87,22 @@ func FilmAboutFrom(data []byte) (a FilmAbout) {
 func aboutFilm(p *cue.Production) FilmAbout {
 	a := FilmAbout{Rate: p.Rate, Reels: len(p.Reels), Cues: len(p.Cues), Templates: []string{}, Audio: []string{}}
 	seen := map[string]bool{"": true}
+	keep := func(c *cue.Cue) {
+		if c.Music != nil && !seen[c.Music.Digest] {
+			seen[c.Music.Digest] = true
+			a.Audio = append(a.Audio, c.Music.Digest)
+		}
+	}
 	for _, c := range p.Cues {
 		if !seen[c.Template] {
 			seen[c.Template] = true
 			a.Templates = append(a.Templates, c.Template)
+		}
+		keep(c)
+	}
+	for _, x := range p.Cuts {
+		for _, c := range x.Was {
+			keep(c)
 		}
 	}
 	return a
@@ -201,33 +213,47 @@ func SettingsOf(p *cue.Production) FilmSettings {
 
 // FilmCut is a cut without its events, which are asked for by themselves.
 type FilmCut struct {
-	ID    cue.ID        `json:"id"`
-	Name  string        `json:"name"`
-	On    string        `json:"on"`
-	Notes string        `json:"notes"`
-	Reels []FilmCutReel `json:"reels"`
+	ID    cue.ID            `json:"id"`
+	Name  string            `json:"name"`
+	On    string            `json:"on"`
+	Notes string            `json:"notes"`
+	Reels []FilmCutReel     `json:"reels"`
+	Films map[cue.ID]FilmOf `json:"films"` // by the reel
+}
+
+// FilmOf is the film of a reel in a cut.
+type FilmOf struct {
+	*cue.Film
+	Starts int64    `json:"starts"` // the frame on which its first stands
+	Ends   int64    `json:"ends"`
+	Notes  []string `json:"notes"`
 }
 
 // FilmCutReel says how much picture a cut has of a reel.
 type FilmCutReel struct {
-	Reel   cue.ID    `json:"reel"`
-	Events int       `json:"events"`
-	Start  int64     `json:"start"`
-	End    int64     `json:"end"`
-	Film   *cue.Film `json:"film,omitempty"`
+	Reel   cue.ID `json:"reel"`
+	Events int    `json:"events"`
+	Start  int64  `json:"start"`
+	End    int64  `json:"end"`
 }
 
 // CutsOf are the cuts of a production.
 func CutsOf(p *cue.Production) []FilmCut {
+	rate := p.FrameRate()
 	out := make([]FilmCut, len(p.Cuts))
 	for n, c := range p.Cuts {
-		out[n] = FilmCut{c.ID, c.Name, c.On, c.Notes, []FilmCutReel{}}
+		out[n] = FilmCut{c.ID, c.Name, c.On, c.Notes, []FilmCutReel{}, map[cue.ID]FilmOf{}}
 		for _, r := range c.Reels {
-			x := FilmCutReel{Reel: r.Reel, Events: len(r.Events), Film: r.Film}
+			x := FilmCutReel{Reel: r.Reel, Events: len(r.Events)}
 			if len(r.Events) > 0 {
 				x.Start, x.End = r.Events[0].Start, r.Events[len(r.Events)-1].End
 			}
 			out[n].Reels = append(out[n].Reels, x)
+		}
+		for id, f := range c.Films {
+			reel := p.Reel(id)
+			starts := f.Begins(rate, reel)
+			out[n].Films[id] = FilmOf{f, starts, starts + f.Footage.Lasts(rate), f.Notes(reel)}
 		}
 	}
 	return out

@@ -14,11 +14,13 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/dsp"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/smf"
+	"fanfold/internal/format/wav"
 )
 
 // StartAsk asks for cues to be started from a template.
@@ -133,9 +135,10 @@ func (x *starter) write(archive *zip.Writer, folder string) error {
 		{name + ".mid", x.midi},
 		{name + dawproject.Extension, func(w io.Writer) error { return dawproject.Write(w, session) }},
 		{name + ".txt", func(w io.Writer) error { return x.sheet(w, session.Left) }},
-		{folder + "/Call.mid", x.wake},
+		{unless(x.call == nil, folder+"/Call.mid"), x.wake},
+		{unless(!x.click, name+" click.wav"), func(w io.Writer) error { return writeClick(w, x.production, x.cue) }},
 	} {
-		if file.name == folder+"/Call.mid" && x.call == nil {
+		if file.name == "" {
 			continue
 		}
 		out, err := archive.Create(file.name)
@@ -179,24 +182,48 @@ func (x *starter) time() smf.Cue {
 	mark(c.End, "End of "+c.Called())
 	slices.SortStableFunc(out.Markers, func(a, b smf.Marker) int { return int(a.Tick - b.Tick) })
 	if x.click {
-		out.Click = clicksOf(c, t, rate)
+		out.Click = clicksOf(c, rate)
 	}
 	return out
 }
 
 // clicksOf are the clicks of a cue, from its first bar to its end.
-func clicksOf(c *cue.Cue, t cue.Time, rate timecode.Rate) []smf.Tick {
+func clicksOf(c *cue.Cue, rate timecode.Rate) []smf.Tick {
 	var out []smf.Tick
-	for bar := int64(1); len(out) < mostBeats; bar++ {
-		from, to := t.Bars.Start(bar), t.Bars.Start(bar+1)
-		if c.FrameOf(t, rate, from) >= float64(c.End) {
-			break
-		}
-		for tick := from; tick < to; tick += t.BeatAt(from) {
-			out = append(out, smf.Tick{Tick: tick, Strong: tick == from})
-		}
+	for _, b := range c.Beats(rate) {
+		out = append(out, smf.Tick{Tick: b.Tick, Strong: b.First})
 	}
 	return out
+}
+
+// unless is a name, or none.
+func unless(not bool, name string) string {
+	if not {
+		return ""
+	}
+	return name
+}
+
+// Click writes the clicks of a cue as a WAV file at the production's sample rate, from its first bar
+// until its end. It says at which timecode it begins.
+func (f *Film) Click(id cue.ID, w io.Writer) error {
+	p := f.View().Production
+	c := p.Cue(id)
+	if c == nil {
+		return refused("", "the cue is no longer there")
+	}
+	return writeClick(w, p, c)
+}
+
+// mostClickS bounds a track of clicks, s.
+const mostClickS = 2 * 3600
+
+func writeClick(w io.Writer, p *cue.Production, c *cue.Cue) error {
+	x := p.Clicks(c)
+	if x.Samples > mostClickS*int64(p.RateHz) {
+		return refused("", "%s is longer than %d hours; a click is not written for it", c.Called(), mostClickS/3600)
+	}
+	return wav.WriteBroadcast16(w, p.RateHz, 1, dsp.ClickTrack(x.Samples, float64(p.RateHz), x.At, x.First), wav.Broadcast{Description: "Click of " + c.Called(), Begin: x.Begin})
 }
 
 // ready are the rows of the call; nil for all.
@@ -261,8 +288,8 @@ func (x *starter) sheet(w io.Writer, left []string) error {
 	say("Sample rate", "%d Hz", x.production.RateHz)
 	if cut := x.production.CutOf(x.production.Cut); cut != nil {
 		say("Cut", "%s %s", cut.Name, cut.On)
-		if r := cut.Reel(c.Reel); r != nil && r.Film != nil {
-			say("Picture", "%s", r.Film.File)
+		if f := cut.Films[c.Reel]; f != nil {
+			say("Picture", "%s, which begins at %s and has %s frames a second", f.File, rate.Format(f.Begins(rate, x.production.Reel(c.Reel))), f.Footage.Rate())
 		}
 	}
 	say("Template", "%s, revision %d", x.view.Template.Name, x.view.Revision)

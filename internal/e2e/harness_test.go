@@ -111,7 +111,11 @@ func startTied(cmd *exec.Cmd, end syscall.Signal) error {
 
 // start runs the demo and waits for its address.
 func (d *demo) start(dir, speed string) error {
-	d.cmd = exec.Command(d.binary, "demo", "--dir", dir, "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--speed", speed)
+	films := filepath.Join(dir, "films")
+	if err := os.MkdirAll(films, 0o755); err != nil {
+		return err
+	}
+	d.cmd = exec.Command(d.binary, "demo", "--dir", dir, "--listen", "127.0.0.1:0", "--rig-listen", "127.0.0.1:0", "--speed", speed, "--scan-root", films)
 	d.cmd.Stderr = os.Stderr
 	out, err := d.cmd.StdoutPipe()
 	if err != nil {

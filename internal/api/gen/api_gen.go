@@ -1055,6 +1055,9 @@ type CueMetre = cue.Metre
 // CueMissed defines model for CueMissed.
 type CueMissed = cue.Missed
 
+// CueMusic defines model for CueMusic.
+type CueMusic = cue.Music
+
 // CueOp something is added, taken away, or some of its fields are set
 type CueOp = cue.Op
 
@@ -1237,7 +1240,14 @@ type FileMachine struct {
 }
 
 // Film defines model for Film.
-type Film = cue.Film
+type Film = app.FilmOf
+
+// FilmAsk defines model for FilmAsk.
+type FilmAsk struct {
+	Begin  *int64 `json:"begin,omitempty"`
+	File   string `json:"file"`
+	Folder string `json:"folder"`
+}
 
 // FilmCut defines model for FilmCut.
 type FilmCut = app.FilmCut
@@ -1317,6 +1327,9 @@ type FollowedMusic struct {
 	} `json:"steps"`
 	Title string `json:"title"`
 }
+
+// Footage defines model for Footage.
+type Footage = cue.Footage
 
 // FreeRow defines model for FreeRow.
 type FreeRow struct {
@@ -1774,6 +1787,9 @@ type MovesAsk struct {
 
 // MovesAskKind defines model for MovesAsk.Kind.
 type MovesAskKind string
+
+// MoviesIn defines model for MoviesIn.
+type MoviesIn = app.MoviesIn
 
 // MusicPart defines model for MusicPart.
 type MusicPart struct {
@@ -3052,6 +3068,11 @@ type MakeCredentialJSONBody struct {
 	Template openapi_types.UUID `json:"template"`
 }
 
+// MoviesParams defines parameters for Movies.
+type MoviesParams struct {
+	Folder *string `form:"folder,omitempty" json:"folder,omitempty"`
+}
+
 // SetPalettesJSONBody defines parameters for SetPalettes.
 type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
@@ -3063,12 +3084,22 @@ type RecutMidiParams struct {
 	Choice *int `form:"choice,omitempty" json:"choice,omitempty"`
 }
 
+// KeepMusicParams defines parameters for KeepMusic.
+type KeepMusicParams struct {
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+}
+
 // BringInCutParams defines parameters for BringInCut.
 type BringInCutParams struct {
 	Reel *Id     `form:"reel,omitempty" json:"reel,omitempty"`
 	Cut  *Id     `form:"cut,omitempty" json:"cut,omitempty"`
 	Name *string `form:"name,omitempty" json:"name,omitempty"`
 	On   *string `form:"on,omitempty" json:"on,omitempty"`
+}
+
+// PlayFilmParams defines parameters for PlayFilm.
+type PlayFilmParams struct {
+	Range *string `json:"Range,omitempty"`
 }
 
 // CutReportParamsFormat defines parameters for CutReport.
@@ -3583,6 +3614,9 @@ type AddCueJSONRequestBody = NewCueAsk
 // TakeCutJSONRequestBody defines body for TakeCut for application/json ContentType.
 type TakeCutJSONRequestBody = TakeCutAsk
 
+// ChooseFilmJSONRequestBody defines body for ChooseFilm for application/json ContentType.
+type ChooseFilmJSONRequestBody = FilmAsk
+
 // StartCuesJSONRequestBody defines body for StartCues for application/json ContentType.
 type StartCuesJSONRequestBody = StartAsk
 
@@ -3793,6 +3827,9 @@ type ServerInterface interface {
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error
 
+	// (GET /api/movies)
+	Movies(ctx *echo.Context, params MoviesParams) error
+
 	// (GET /api/palettes)
 	Palettes(ctx *echo.Context) error
 
@@ -3820,8 +3857,17 @@ type ServerInterface interface {
 	// (GET /api/productions/{id}/cues/{cue}/bars)
 	CueBars(ctx *echo.Context, id openapi_types.UUID, cue Id) error
 
+	// (GET /api/productions/{id}/cues/{cue}/click)
+	ClickTrack(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
 	// (POST /api/productions/{id}/cues/{cue}/midi)
 	RecutMidi(ctx *echo.Context, id openapi_types.UUID, cue Id, params RecutMidiParams) error
+
+	// (GET /api/productions/{id}/cues/{cue}/music)
+	MusicOfCue(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
+	// (PUT /api/productions/{id}/cues/{cue}/music)
+	KeepMusic(ctx *echo.Context, id openapi_types.UUID, cue Id, params KeepMusicParams) error
 
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
@@ -3834,6 +3880,15 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{id}/cuts/{cut}/conform)
 	TakeCut(ctx *echo.Context, id openapi_types.UUID, cut Id) error
+
+	// (DELETE /api/productions/{id}/cuts/{cut}/films/{reel})
+	RemoveFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error
+
+	// (PUT /api/productions/{id}/cuts/{cut}/films/{reel})
+	ChooseFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error
+
+	// (GET /api/productions/{id}/cuts/{cut}/films/{reel}/play)
+	PlayFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id, params PlayFilmParams) error
 
 	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
 	CutEvents(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error
@@ -4442,6 +4497,24 @@ func (w *ServerInterfaceWrapper) RevokeCredential(ctx *echo.Context) error {
 	return err
 }
 
+// Movies converts echo context to params.
+func (w *ServerInterfaceWrapper) Movies(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MoviesParams
+	// ------------- Optional query parameter "folder" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "folder", ctx.QueryParams(), &params.Folder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter folder: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Movies(ctx, params)
+	return err
+}
+
 // Palettes converts echo context to params.
 func (w *ServerInterfaceWrapper) Palettes(ctx *echo.Context) error {
 	var err error
@@ -4559,6 +4632,30 @@ func (w *ServerInterfaceWrapper) CueBars(ctx *echo.Context) error {
 	return err
 }
 
+// ClickTrack converts echo context to params.
+func (w *ServerInterfaceWrapper) ClickTrack(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ClickTrack(ctx, id, cue)
+	return err
+}
+
 // RecutMidi converts echo context to params.
 func (w *ServerInterfaceWrapper) RecutMidi(ctx *echo.Context) error {
 	var err error
@@ -4596,6 +4693,63 @@ func (w *ServerInterfaceWrapper) RecutMidi(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RecutMidi(ctx, id, cue, params)
+	return err
+}
+
+// MusicOfCue converts echo context to params.
+func (w *ServerInterfaceWrapper) MusicOfCue(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MusicOfCue(ctx, id, cue)
+	return err
+}
+
+// KeepMusic converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepMusic(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params KeepMusicParams
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepMusic(ctx, id, cue, params)
 	return err
 }
 
@@ -4714,6 +4868,122 @@ func (w *ServerInterfaceWrapper) TakeCut(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeCut(ctx, id, cut)
+	return err
+}
+
+// RemoveFilm converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveFilm(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Path parameter "reel" -------------
+	var reel Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", ctx.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveFilm(ctx, id, cut, reel)
+	return err
+}
+
+// ChooseFilm converts echo context to params.
+func (w *ServerInterfaceWrapper) ChooseFilm(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Path parameter "reel" -------------
+	var reel Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", ctx.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChooseFilm(ctx, id, cut, reel)
+	return err
+}
+
+// PlayFilm converts echo context to params.
+func (w *ServerInterfaceWrapper) PlayFilm(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cut" -------------
+	var cut Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cut", ctx.Param("cut"), &cut, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cut: %s", err))
+	}
+
+	// ------------- Path parameter "reel" -------------
+	var reel Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", ctx.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PlayFilmParams
+
+	headers := ctx.Request().Header
+	// ------------- Optional header parameter "Range" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Range")]; found {
+		var Range string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for Range, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Range", valueList[0], &Range, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter Range: %s", err))
+		}
+
+		params.Range = &Range
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PlayFilm(ctx, id, cut, reel, params)
 	return err
 }
 
@@ -7568,6 +7838,13 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/reels/:reel", wrapper.CutEvents, options.OperationMiddlewares["CutEvents"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.Conform, options.OperationMiddlewares["Conform"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.TakeCut, options.OperationMiddlewares["TakeCut"]...)
+	router.GET(options.BaseURL+"/api/movies", wrapper.Movies, options.OperationMiddlewares["Movies"]...)
+	router.DELETE(options.BaseURL+"/api/productions/:id/cuts/:cut/films/:reel", wrapper.RemoveFilm, options.OperationMiddlewares["RemoveFilm"]...)
+	router.PUT(options.BaseURL+"/api/productions/:id/cuts/:cut/films/:reel", wrapper.ChooseFilm, options.OperationMiddlewares["ChooseFilm"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/films/:reel/play", wrapper.PlayFilm, options.OperationMiddlewares["PlayFilm"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/click", wrapper.ClickTrack, options.OperationMiddlewares["ClickTrack"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.MusicOfCue, options.OperationMiddlewares["MusicOfCue"]...)
+	router.PUT(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.KeepMusic, options.OperationMiddlewares["KeepMusic"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -8164,6 +8441,45 @@ func (response RevokeCredentialdefaultApplicationProblemPlusJSONResponse) VisitR
 	return err
 }
 
+type MoviesRequestObject struct {
+	Params MoviesParams
+}
+
+type MoviesResponseObject interface {
+	VisitMoviesResponse(w http.ResponseWriter) error
+}
+
+type Movies200JSONResponse MoviesIn
+
+func (response Movies200JSONResponse) VisitMoviesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MoviesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MoviesdefaultApplicationProblemPlusJSONResponse) VisitMoviesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PalettesRequestObject struct {
 }
 
@@ -8516,6 +8832,52 @@ func (response CueBarsdefaultApplicationProblemPlusJSONResponse) VisitCueBarsRes
 	return err
 }
 
+type ClickTrackRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cue Id                 `json:"cue"`
+}
+
+type ClickTrackResponseObject interface {
+	VisitClickTrackResponse(w http.ResponseWriter) error
+}
+
+type ClickTrack200AudiowavResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ClickTrack200AudiowavResponse) VisitClickTrackResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/wav")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ClickTrackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClickTrackdefaultApplicationProblemPlusJSONResponse) VisitClickTrackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RecutMidiRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Cue    Id                 `json:"cue"`
@@ -8553,6 +8915,94 @@ type RecutMididefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RecutMididefaultApplicationProblemPlusJSONResponse) VisitRecutMidiResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MusicOfCueRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cue Id                 `json:"cue"`
+}
+
+type MusicOfCueResponseObject interface {
+	VisitMusicOfCueResponse(w http.ResponseWriter) error
+}
+
+type MusicOfCue200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response MusicOfCue200ApplicationoctetStreamResponse) VisitMusicOfCueResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type MusicOfCuedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MusicOfCuedefaultApplicationProblemPlusJSONResponse) VisitMusicOfCueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepMusicRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Cue    Id                 `json:"cue"`
+	Params KeepMusicParams
+	Body   io.Reader
+}
+
+type KeepMusicResponseObject interface {
+	VisitKeepMusicResponse(w http.ResponseWriter) error
+}
+
+type KeepMusic200JSONResponse Applied
+
+func (response KeepMusic200JSONResponse) VisitKeepMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepMusicdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepMusicdefaultApplicationProblemPlusJSONResponse) VisitKeepMusicResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8715,6 +9165,138 @@ type TakeCutdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeCutdefaultApplicationProblemPlusJSONResponse) VisitTakeCutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFilmRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Cut  Id                 `json:"cut"`
+	Reel Id                 `json:"reel"`
+}
+
+type RemoveFilmResponseObject interface {
+	VisitRemoveFilmResponse(w http.ResponseWriter) error
+}
+
+type RemoveFilm200JSONResponse Applied
+
+func (response RemoveFilm200JSONResponse) VisitRemoveFilmResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFilmdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFilmdefaultApplicationProblemPlusJSONResponse) VisitRemoveFilmResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChooseFilmRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Cut  Id                 `json:"cut"`
+	Reel Id                 `json:"reel"`
+	Body *ChooseFilmJSONRequestBody
+}
+
+type ChooseFilmResponseObject interface {
+	VisitChooseFilmResponse(w http.ResponseWriter) error
+}
+
+type ChooseFilm200JSONResponse Applied
+
+func (response ChooseFilm200JSONResponse) VisitChooseFilmResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChooseFilmdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChooseFilmdefaultApplicationProblemPlusJSONResponse) VisitChooseFilmResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlayFilmRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Cut    Id                 `json:"cut"`
+	Reel   Id                 `json:"reel"`
+	Params PlayFilmParams
+}
+
+type PlayFilmResponseObject interface {
+	VisitPlayFilmResponse(w http.ResponseWriter) error
+}
+
+type PlayFilm200VideoResponse struct {
+	Body          io.Reader
+	ContentType   string
+	ContentLength int64
+}
+
+func (response PlayFilm200VideoResponse) VisitPlayFilmResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", response.ContentType)
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PlayFilmdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlayFilmdefaultApplicationProblemPlusJSONResponse) VisitPlayFilmResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14112,6 +14694,9 @@ type StrictServerInterface interface {
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx context.Context, request RevokeCredentialRequestObject) (RevokeCredentialResponseObject, error)
 
+	// (GET /api/movies)
+	Movies(ctx context.Context, request MoviesRequestObject) (MoviesResponseObject, error)
+
 	// (GET /api/palettes)
 	Palettes(ctx context.Context, request PalettesRequestObject) (PalettesResponseObject, error)
 
@@ -14139,8 +14724,17 @@ type StrictServerInterface interface {
 	// (GET /api/productions/{id}/cues/{cue}/bars)
 	CueBars(ctx context.Context, request CueBarsRequestObject) (CueBarsResponseObject, error)
 
+	// (GET /api/productions/{id}/cues/{cue}/click)
+	ClickTrack(ctx context.Context, request ClickTrackRequestObject) (ClickTrackResponseObject, error)
+
 	// (POST /api/productions/{id}/cues/{cue}/midi)
 	RecutMidi(ctx context.Context, request RecutMidiRequestObject) (RecutMidiResponseObject, error)
+
+	// (GET /api/productions/{id}/cues/{cue}/music)
+	MusicOfCue(ctx context.Context, request MusicOfCueRequestObject) (MusicOfCueResponseObject, error)
+
+	// (PUT /api/productions/{id}/cues/{cue}/music)
+	KeepMusic(ctx context.Context, request KeepMusicRequestObject) (KeepMusicResponseObject, error)
 
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
@@ -14153,6 +14747,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/productions/{id}/cuts/{cut}/conform)
 	TakeCut(ctx context.Context, request TakeCutRequestObject) (TakeCutResponseObject, error)
+
+	// (DELETE /api/productions/{id}/cuts/{cut}/films/{reel})
+	RemoveFilm(ctx context.Context, request RemoveFilmRequestObject) (RemoveFilmResponseObject, error)
+
+	// (PUT /api/productions/{id}/cuts/{cut}/films/{reel})
+	ChooseFilm(ctx context.Context, request ChooseFilmRequestObject) (ChooseFilmResponseObject, error)
+
+	// (GET /api/productions/{id}/cuts/{cut}/films/{reel}/play)
+	PlayFilm(ctx context.Context, request PlayFilmRequestObject) (PlayFilmResponseObject, error)
 
 	// (GET /api/productions/{id}/cuts/{cut}/reels/{reel})
 	CutEvents(ctx context.Context, request CutEventsRequestObject) (CutEventsResponseObject, error)
@@ -15057,6 +15660,31 @@ func (sh *strictHandler) RevokeCredential(ctx *echo.Context, credential openapi_
 	return nil
 }
 
+// Movies operation middleware
+func (sh *strictHandler) Movies(ctx *echo.Context, params MoviesParams) error {
+	var request MoviesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Movies(ctx.Request().Context(), request.(MoviesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Movies")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MoviesResponseObject); ok {
+		return validResponse.VisitMoviesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Palettes operation middleware
 func (sh *strictHandler) Palettes(ctx *echo.Context) error {
 	var request PalettesRequestObject
@@ -15367,6 +15995,32 @@ func (sh *strictHandler) CueBars(ctx *echo.Context, id openapi_types.UUID, cue I
 	return nil
 }
 
+// ClickTrack operation middleware
+func (sh *strictHandler) ClickTrack(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request ClickTrackRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClickTrack(ctx.Request().Context(), request.(ClickTrackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClickTrack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ClickTrackResponseObject); ok {
+		return validResponse.VisitClickTrackResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // RecutMidi operation middleware
 func (sh *strictHandler) RecutMidi(ctx *echo.Context, id openapi_types.UUID, cue Id, params RecutMidiParams) error {
 	var request RecutMidiRequestObject
@@ -15390,6 +16044,61 @@ func (sh *strictHandler) RecutMidi(ctx *echo.Context, id openapi_types.UUID, cue
 		return err
 	} else if validResponse, ok := response.(RecutMidiResponseObject); ok {
 		return validResponse.VisitRecutMidiResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MusicOfCue operation middleware
+func (sh *strictHandler) MusicOfCue(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request MusicOfCueRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MusicOfCue(ctx.Request().Context(), request.(MusicOfCueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MusicOfCue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MusicOfCueResponseObject); ok {
+		return validResponse.VisitMusicOfCueResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepMusic operation middleware
+func (sh *strictHandler) KeepMusic(ctx *echo.Context, id openapi_types.UUID, cue Id, params KeepMusicParams) error {
+	var request KeepMusicRequestObject
+
+	request.Id = id
+	request.Cue = cue
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepMusic(ctx.Request().Context(), request.(KeepMusicRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepMusic")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepMusicResponseObject); ok {
+		return validResponse.VisitKeepMusicResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -15519,6 +16228,111 @@ func (sh *strictHandler) TakeCut(ctx *echo.Context, id openapi_types.UUID, cut I
 		return err
 	} else if validResponse, ok := response.(TakeCutResponseObject); ok {
 		return validResponse.VisitTakeCutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveFilm operation middleware
+func (sh *strictHandler) RemoveFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error {
+	var request RemoveFilmRequestObject
+
+	request.Id = id
+	request.Cut = cut
+	request.Reel = reel
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFilm(ctx.Request().Context(), request.(RemoveFilmRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFilm")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveFilmResponseObject); ok {
+		return validResponse.VisitRemoveFilmResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChooseFilm operation middleware
+func (sh *strictHandler) ChooseFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id) error {
+	var request ChooseFilmRequestObject
+
+	request.Id = id
+	request.Cut = cut
+	request.Reel = reel
+
+	var body ChooseFilmJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChooseFilm(ctx.Request().Context(), request.(ChooseFilmRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChooseFilm")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChooseFilmResponseObject); ok {
+		return validResponse.VisitChooseFilmResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PlayFilm operation middleware
+func (sh *strictHandler) PlayFilm(ctx *echo.Context, id openapi_types.UUID, cut Id, reel Id, params PlayFilmParams) error {
+	var request PlayFilmRequestObject
+
+	request.Id = id
+	request.Cut = cut
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlayFilm(ctx.Request().Context(), request.(PlayFilmRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlayFilm")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PlayFilmResponseObject); ok {
+		return validResponse.VisitPlayFilmResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

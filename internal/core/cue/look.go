@@ -24,6 +24,11 @@ var Codes = []struct{ Code, About string }{
 	{"number-twice", "two cues have one number"},
 	{"anchor-outside", "an anchor lies outside its cue"},
 	{"picture-missing", "a reel has no picture in the present cut"},
+	{"film-rate", "a film has other frames than the production"},
+	{"film-start", "a film does not begin with its reel"},
+	{"film-length", "a film does not end with its event list"},
+	{"film-sound", "the sound of a film is not as long as its picture"},
+	{"film-short", "a film is cut off"},
 }
 
 // Marks lists what should be looked at, in the order of the cues.
@@ -68,6 +73,7 @@ func (p *Production) Marks() []Mark {
 			if pic := p.Picture(r.ID); pic == nil || len(pic.Events) == 0 {
 				out = append(out, Mark{Code: "picture-missing", Reel: r.ID, Message: fmt.Sprintf("Reel %s has no picture in %s", r.Name, p.CutOf(p.Cut).Name), Remedy: "Bring in its event list"})
 			}
+			out = append(out, p.filmMarks(p.CutOf(p.Cut), r)...)
 		}
 	}
 	return out
@@ -90,7 +96,6 @@ func (p *Production) WithPicture(c *Cut, reel ID, events []cut.Event) Change {
 	reels := slices.Clone(is.Reels)
 	at := slices.IndexFunc(reels, func(r CutReel) bool { return r.Reel == reel })
 	if at >= 0 {
-		picture.Film = reels[at].Film
 		reels[at] = picture
 	} else {
 		reels = append(reels, picture)

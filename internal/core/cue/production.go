@@ -45,25 +45,19 @@ type Reel struct {
 
 // Cut is a state of the picture.
 type Cut struct {
-	ID    ID        `json:"id"`
-	Name  string    `json:"name"` // "Cut 2"
-	On    string    `json:"on"`   // yyyy-mm-dd; may be empty
-	Notes string    `json:"notes,omitempty"`
-	Reels []CutReel `json:"reels"`
-	Was   []*Cue    `json:"was,omitempty"` // the cues as they stood when it was left
+	ID    ID           `json:"id"`
+	Name  string       `json:"name"` // "Cut 2"
+	On    string       `json:"on"`   // yyyy-mm-dd; may be empty
+	Notes string       `json:"notes,omitempty"`
+	Reels []CutReel    `json:"reels"`
+	Films map[ID]*Film `json:"films,omitempty"` // of reels
+	Was   []*Cue       `json:"was,omitempty"`   // the cues as they stood when it was left
 }
 
 // CutReel is the picture of a reel in a cut.
 type CutReel struct {
 	Reel   ID          `json:"reel"`
 	Events []cut.Event `json:"events"`
-	Film   *Film       `json:"film,omitempty"`
-}
-
-// Film is a file with the picture, on a folder that may be scanned.
-type Film struct {
-	Folder string `json:"folder"`
-	File   string `json:"file"` // within the folder
 }
 
 // Cue is a piece of music at a place in a film.
@@ -82,6 +76,7 @@ type Cue struct {
 	Call      string          `json:"call,omitempty"`
 	Hand      map[string][]ID `json:"hand,omitempty"` // whom a person chose for parts of its music
 	Started   string          `json:"started,omitempty"`
+	Music     *Music          `json:"music,omitempty"`
 	Bar       int64           `json:"bar"` // that stands on the start; what lies before is count-in
 	Tempi     []tempo.Point   `json:"tempi"`
 	Metres    []Metre         `json:"metres"`
@@ -90,6 +85,15 @@ type Cue struct {
 	Anchor    *Anchor         `json:"anchor,omitempty"` // what in the picture it belongs to; nil is its start
 	BendLimit float64         `json:"bendLimit"`        // how much its tempo may be bent, %, 0..50
 	Edits     TickEdits       `json:"edits,omitempty"`  // of its music by the cut that it followed last: its MIDI file is edited by them
+}
+
+// Music is a file with the notes of a cue, that the studio keeps.
+type Music struct {
+	File   string `json:"file"`
+	Digest string `json:"digest"` // its SHA-256, in hexadecimal
+	Parts  int    `json:"parts"`
+	Notes  int    `json:"notes"`
+	On     string `json:"on"` // when it came, yyyy-mm-dd
 }
 
 // Metre is a time signature from a bar on.

@@ -2,6 +2,7 @@ package cue
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"time"
 	"unicode/utf8"
@@ -91,6 +92,8 @@ func (p *Production) Validate() error {
 	return p.things()
 }
 
+var digest = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
 func checkDay(id ID, day string) error {
 	if day == "" {
 		return nil
@@ -174,6 +177,15 @@ func (p *Production) cut(c *Cut, rate timecode.Rate) error {
 			return refused(c.ID, "%s, reel %s: its events are not in the order of their time", c.Name, reel.Name)
 		}
 	}
+	for id, f := range c.Films {
+		reel := p.Reel(id)
+		if reel == nil || f == nil {
+			return refused(c.ID, "%s has a film for a reel that is not there", c.Name)
+		}
+		if err := f.check(rate); err != nil {
+			return refused(c.ID, "%s, reel %s: %s", c.Name, reel.Name, err)
+		}
+	}
 	return nil
 }
 
@@ -222,6 +234,11 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 	for _, h := range c.Hits {
 		if len(h.Name) > mostName || h.Frame < 0 || h.Frame > rate.Day() || !(h.Weight >= 0 && h.Weight <= 100) || !(h.Tolerance >= 0 && h.Tolerance <= 48) {
 			return fail("the hit %q has a weight of 0 to 100 and a tolerance of 0 to 48 frames", h.Name)
+		}
+	}
+	if m := c.Music; m != nil {
+		if len(m.File) > mostName || !digest.MatchString(m.Digest) || m.Parts < 0 || m.Notes < 0 || checkDay(c.ID, m.On) != nil {
+			return fail("its music is told in a way that can not be")
 		}
 	}
 	if a := c.Anchor; a != nil && (len(a.Text) > mostName || a.Frame < 0 || a.Frame > rate.Day()) {

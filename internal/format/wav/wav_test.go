@@ -136,3 +136,18 @@ func TestWrittenFilesAreRead(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "1200\n", string(out))
 }
+
+// ffprobe (of Debian's ffmpeg) reads where a broadcast file begins and what it is, and as many
+// samples as without.
+func TestABroadcastFileSaysWhereItBegins(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, wav.WriteBroadcast16(&b, 48_000, 1, make([]int16, 4_800), wav.Broadcast{Description: "Click of 1M01", Begin: 172_800_000}))
+	path := filepath.Join(t.TempDir(), "click.wav")
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "format=duration:format_tags=time_reference,comment", "-of", "csv=p=0", path).CombinedOutput()
+	require.NoError(t, err)
+	require.Equal(t, "0.100000,Click of 1M01,172800000\n", string(out))
+	h, err := read(b.Bytes())
+	require.NoError(t, err)
+	require.Equal(t, int64(4_800), h.Frames)
+}

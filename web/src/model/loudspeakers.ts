@@ -40,6 +40,23 @@ async function opened(rate?: number): Promise<AudioContext> {
   return context;
 }
 
+/** speakers is a way to the loudspeakers, opened once for a purpose. */
+function speakers(purpose: "played" | "performed"): Promise<AudioContext> {
+  let opening = contexts.get(purpose);
+  if (!opening) {
+    opening = opened(purpose === "played" ? rateHz : undefined);
+    contexts.set(purpose, opening);
+  }
+  return opening;
+}
+
+/** loudspeakers are what sound files are heard through, as music made ahead is. */
+export async function loudspeakers(): Promise<AudioContext> {
+  const context = await speakers("performed");
+  wake();
+  return context;
+}
+
 /** loudspeaker makes a way to the loudspeakers: for rows as they are played, at the rate of the
  * machines, and for music made ahead at that of the sound device. Browsers allow it on a key or
  * a click. */
@@ -47,12 +64,7 @@ export async function loudspeaker(
   processor: "played" | "performed",
   heard: (m: never) => void,
 ): Promise<AudioWorkletNode> {
-  let opening = contexts.get(processor);
-  if (!opening) {
-    opening = opened(processor === "played" ? rateHz : undefined);
-    contexts.set(processor, opening);
-  }
-  const context = await opening;
+  const context = await speakers(processor);
   wake();
   const node = new AudioWorkletNode(context, processor, { numberOfInputs: 0, outputChannelCount: [2] });
   node.port.onmessage = (e) => heard(e.data as never);

@@ -2126,6 +2126,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/movies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description films in folders that may be scanned */
+        get: operations["Movies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/films/{reel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description a reel of a cut gets its film, whose header is read */
+        put: operations["ChooseFilm"];
+        post?: never;
+        /** @description the film of a reel of a cut is taken away; the file stays */
+        delete: operations["RemoveFilm"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cuts/{cut}/films/{reel}/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the film of a reel of a cut, or the part of it that is asked for */
+        get: operations["PlayFilm"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cues/{cue}/click": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the clicks of a cue as a broadcast WAV file, from its first bar until its end */
+        get: operations["ClickTrack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/cues/{cue}/music": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the music that a cue keeps */
+        get: operations["MusicOfCue"];
+        /** @description the music of a cue is kept, a MIDI or MusicXML file */
+        put: operations["KeepMusic"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -4934,9 +5021,67 @@ export interface components {
             /** Format: int64 */
             length: number;
         };
+        Footage: {
+            /**
+             * Format: int64
+             * @description frames a second are num/den
+             */
+            num: number;
+            /** Format: int64 */
+            den: number;
+            varies?: boolean;
+            /** Format: int64 */
+            frames: number;
+            /** @description the timecode of its first frame; missing for none */
+            start?: string;
+            /**
+             * Format: int64
+             * @description how long its own sound is, ms
+             */
+            soundMs?: number;
+            width: number;
+            height: number;
+            codec: string;
+            /** @description the file is cut off */
+            short?: boolean;
+        };
         Film: {
             folder: string;
             file: string;
+            /** Format: int64 */
+            begin?: number;
+            footage: components["schemas"]["Footage"];
+            /**
+             * Format: int64
+             * @description the frame on which its first stands
+             */
+            starts: number;
+            /** Format: int64 */
+            ends: number;
+            notes: string[];
+        };
+        FilmAsk: {
+            folder: string;
+            file: string;
+            /** Format: int64 */
+            begin?: number;
+        };
+        MoviesIn: {
+            roots: string[];
+            folders: string[];
+            movies: {
+                name: string;
+                /** Format: double */
+                mib: number;
+            }[];
+        };
+        CueMusic: {
+            file: string;
+            digest: string;
+            parts: number;
+            notes: number;
+            /** @description when it came */
+            on: string;
         };
         FilmCut: {
             id: components["schemas"]["Id"];
@@ -4950,8 +5095,11 @@ export interface components {
                 start: number;
                 /** Format: int64 */
                 end: number;
-                film?: components["schemas"]["Film"];
             }[];
+            /** @description by the reel */
+            films: {
+                [key: string]: components["schemas"]["Film"];
+            };
         };
         CutEvent: {
             number?: string;
@@ -5036,6 +5184,7 @@ export interface components {
                 [key: string]: components["schemas"]["Id"][];
             };
             started?: string;
+            music?: components["schemas"]["CueMusic"];
             /**
              * Format: int64
              * @description that stands on the start
@@ -10624,6 +10773,244 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TakeCutAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Movies: {
+        parameters: {
+            query?: {
+                folder?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoviesIn"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ChooseFilm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+                reel: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RemoveFilm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+                reel: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PlayFilm: {
+        parameters: {
+            query?: never;
+            header?: {
+                Range?: string;
+            };
+            path: {
+                id: string;
+                cut: components["schemas"]["Id"];
+                reel: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/*": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ClickTrack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    MusicOfCue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    KeepMusic: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
             };
         };
         responses: {

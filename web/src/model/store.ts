@@ -59,6 +59,7 @@ export interface State {
   sight: Id | null; // the sightline that is looked along; null for everything
   sighting: Id | null; // the one being changed; null makes one
   folded: ReadonlySet<Id>;
+  movie: { cut: string; reel: string } | null; // whose film is chosen
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
   renaming: Id | null; // the section whose name is being edited
   dialog: ShellDialog | LeafDialog | null;
@@ -104,6 +105,7 @@ export const store = createStore<State>(() => ({
   folded: new Set(),
   renaming: null,
   dialog: null,
+  movie: null,
   comparing: null,
   importing: null,
   furnishing: null,

@@ -3,9 +3,11 @@ import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, recut, setCue, useFilm } from "../../model/film";
+import { hearMusic, keepMusic, usePicture } from "../../model/picture";
 import { set, tell, useApp } from "../../model/store";
+import { plural } from "../../model/template";
 import { frameOf, timecode } from "../../model/timecode";
-import { ChooseFile } from "../../parts/ChooseFile";
+import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { Cell } from "./Cell";
 
 type Bar = Schemas["CueBar"];
@@ -16,11 +18,7 @@ const ticks = 960; // in a quarter note
 export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
   const { data: bars = [] } = useQuery(filmed.bars(film.id, film.revision, cue.id));
   return (
-    <section
-      aria-label={`Cue ${called(cue)}`}
-      className="w-[320px] shrink-0 overflow-y-auto border-line border-l px-3 py-2"
-      data-part="cue"
-    >
+    <section aria-label={`Cue ${called(cue)}`} className="px-3 py-2" data-part="cue">
       <h3 className="truncate text-[15px]">{called(cue) || "Cue"}</h3>
       <div className="mt-1 flex items-center gap-1">
         bar
@@ -38,6 +36,7 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
       <Hits film={film} cue={cue} bars={bars} />
       <Markers film={film} cue={cue} bars={bars} />
       <Anchor film={film} cue={cue} />
+      <Music cue={cue} />
       <Recut cue={cue} />
     </section>
   );
@@ -387,6 +386,54 @@ function nearestTick(bars: readonly Bar[], frame: number): number | undefined {
       }
     });
   return best;
+}
+
+/** Music is what the cue plays: kept with it, so that it is heard with the picture, and known who
+ * plays in it. */
+function Music({ cue }: { cue: Cue }) {
+  const heard = usePicture((s) => s.music === cue.id);
+  const { music } = cue;
+  return (
+    <Part
+      title="Music"
+      more={
+        <span className="flex gap-1">
+          {music && (
+            <button
+              type="button"
+              className="button h-6"
+              aria-pressed={heard}
+              title="The stand-ins play it through the open template, and the picture goes with it"
+              onClick={() => void hearMusic(heard ? null : cue)}
+            >
+              {heard ? "Put it away" : "Hear it"}
+            </button>
+          )}
+          <ChooseFile accept={musicFiles} label="Music of the cue" className="h-6" take={(f) => void keepMusic(cue, f)}>
+            {music ? "Another…" : "Give it…"}
+          </ChooseFile>
+        </span>
+      }
+    >
+      {music ? (
+        <div className="flex items-center gap-1">
+          <a
+            className="link truncate"
+            href={`/api/productions/${films.getState().film!.id}/cues/${cue.id}/music`}
+            download={music.file}
+          >
+            {music.file}
+          </a>
+          <span className="ml-auto shrink-0 text-soft">
+            {plural(music.parts, "part")}, {plural(music.notes, "note")}
+          </span>
+          <Remove label="Take the music away" run={() => void setCue(cue.id, { music: null })} />
+        </div>
+      ) : (
+        <p className="text-soft">Its MIDI or MusicXML file: then it is known who plays, and who never does.</p>
+      )}
+    </Part>
+  );
 }
 
 /** Recut edits the cue's own MIDI file as the cue followed its cut. */

@@ -1,19 +1,64 @@
 import { useQuery } from "@tanstack/react-query";
-import { type KeyboardEvent, type MouseEvent, useMemo } from "react";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type KeyboardEvent, type MouseEvent, memo, useEffect, useMemo, useRef } from "react";
 import { answer, api, type Id } from "../../model/api";
-import { type Cue, edit, type Film, films, inOrder, removeCues, setCue, setFilm, useFilm } from "../../model/film";
+import {
+  type Cue,
+  edit,
+  type Film,
+  films,
+  inOrder,
+  removeCues,
+  type Settings,
+  setCue,
+  setFilm,
+  useFilm,
+} from "../../model/film";
 import { tell, useApp } from "../../model/store";
 import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
 
 const columns =
-  "grid grid-cols-[62px_minmax(90px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(64px,.9fr)_60px_minmax(44px,1fr)] items-center gap-x-1 px-3";
+  "grid min-w-[760px] grid-cols-[68px_minmax(96px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(72px,.8fr)_minmax(64px,.9fr)_70px_minmax(60px,1fr)] items-center gap-x-1 px-3";
+
+const lineHeight = 26;
+const headHeight = 30;
+
+/** SheetLine is the name of a reel, or a cue. */
+type SheetLine = { key: string; reel: string } | { key: string; cue: Cue; band: boolean };
 
 /** CueSheet lists the cues of all reels, edited where they stand, with sums below. */
 export function CueSheet({ film }: { film: Film }) {
   const chosen = useFilm((s) => s.chosen);
   const list = useMemo(() => inOrder(film), [film]);
-  const names = new Map(film.reels.map((r) => [r.id, r.name]));
+  const lines = useMemo(() => {
+    const names = new Map(film.reels.map((r) => [r.id, r.name]));
+    const out: SheetLine[] = [];
+    list.forEach((cue, n) => {
+      if (list[n - 1]?.reel !== cue.reel) out.push({ key: `reel ${cue.reel}`, reel: names.get(cue.reel) ?? "" });
+      out.push({ key: cue.id, cue, band: n % 2 === 1 });
+    });
+    return out;
+  }, [list, film.reels]);
+  const marked = useMemo(() => {
+    const out = new Map<Id, string>();
+    for (const m of film.marks) if (m.cue) out.set(m.cue, [out.get(m.cue), m.message].filter(Boolean).join("; "));
+    return out;
+  }, [film.marks]);
+  const scroller = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (n) => ("cue" in lines[n]! ? lineHeight : headHeight),
+    getItemKey: (n) => lines[n]!.key,
+    overscan: 6,
+    scrollPaddingStart: headHeight,
+  });
+  const one = chosen.size === 1 ? [...chosen][0]! : null;
+  useEffect(() => {
+    const n = lines.findIndex((l) => l.key === one);
+    if (n >= 0) virtual.scrollToIndex(n, { align: "auto" });
+  }, [one]);
   const choose = (e: MouseEvent, id: Id) => {
     if ((e.target as HTMLElement).closest("input, select")) {
       if (!chosen.has(id)) films.setState({ chosen: new Set([id]) });
@@ -46,66 +91,96 @@ export function CueSheet({ film }: { film: Film }) {
   };
   return (
     <div className="flex min-w-0 flex-1 flex-col">
-      <div className={`${columns} border-line border-b py-1 text-soft`}>
-        <span>Cue</span>
-        <span>Title</span>
-        <span>Start</span>
-        <span>End</span>
-        <span className="text-right">Length</span>
-        <span className="pl-1">Status</span>
-        <span>Who</span>
-        <span className="pl-1" title="The revision of its template that it was started from">
-          Started
-        </span>
-        <span>Notes</span>
-      </div>
       <div
-        className="min-h-0 flex-1 overflow-y-auto"
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-auto"
         role="listbox"
         aria-label="Cues of the production"
         aria-multiselectable
         tabIndex={0}
         onKeyDown={keys}
       >
+        <div
+          className={`${columns} sticky top-0 z-10 border-line border-b bg-paper py-1 text-soft`}
+          role="presentation"
+        >
+          <span>Cue</span>
+          <span>Title</span>
+          <span>Start</span>
+          <span>End</span>
+          <span className="text-right">Length</span>
+          <span className="pl-1">Status</span>
+          <span title="What comes after its status">Left to do</span>
+          <span>Who</span>
+          <span className="pl-1" title="The revision of its template that it was started from, and what is ready">
+            Started
+          </span>
+          <span>Notes</span>
+        </div>
         {list.length === 0 && (
           <p className="px-3 py-2 text-soft">
             No cue yet: bring in a spotting list, or set the playhead and add one there.
           </p>
         )}
-        {list.map((c, n) => (
-          <div key={c.id} role="presentation">
-            {list[n - 1]?.reel !== c.reel && (
-              <div className="px-3 pt-2 pb-0.5 font-semibold font-serif">Reel {names.get(c.reel)}</div>
-            )}
-            {/* biome-ignore lint/a11y/useKeyWithClickEvents: the list is walked by keyboard */}
-            <div
-              role="option"
-              aria-selected={chosen.has(c.id)}
-              data-cue-row={c.number}
-              onClick={(e) => choose(e, c.id)}
-              className={`${columns} h-[26px] cursor-default ${chosen.has(c.id) ? "bg-chosen" : n % 2 ? "bg-band" : ""}`}
-            >
-              <Line film={film} cue={c} ids={chosen.has(c.id) ? [...chosen] : [c.id]} />
-            </div>
-          </div>
-        ))}
+        <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((v) => {
+            const line = lines[v.index]!;
+            return (
+              <div
+                key={v.key}
+                role="presentation"
+                className="absolute inset-x-0 top-0 min-w-[760px]"
+                style={{ transform: `translateY(${v.start}px)`, height: v.size }}
+              >
+                {"cue" in line ? (
+                  // biome-ignore lint/a11y/useKeyWithClickEvents: the list is walked by keyboard
+                  <div
+                    role="option"
+                    aria-selected={chosen.has(line.cue.id)}
+                    data-cue-row={line.cue.number}
+                    onClick={(e) => choose(e, line.cue.id)}
+                    className={`${columns} h-[26px] cursor-default ${chosen.has(line.cue.id) ? "bg-chosen" : line.band ? "bg-band" : ""}`}
+                  >
+                    <Line cue={line.cue} settings={film.settings} mark={marked.get(line.cue.id) ?? ""} />
+                  </div>
+                ) : (
+                  <div className="px-3 pt-2 font-semibold font-serif">Reel {line.reel}</div>
+                )}
+              </div>
+            );
+          })}
+        </div>
       </div>
       <Sums film={film} />
     </div>
   );
 }
 
-function Line({ film, cue, ids }: { film: Film; cue: Cue; ids: readonly Id[] }) {
-  const frame = film.settings.frame;
+interface LineProps {
+  cue: Cue;
+  settings: Settings;
+  mark: string;
+}
+
+const Line = memo(function Line({ cue, settings, mark }: LineProps) {
+  const { frame, statuses } = settings;
   const name = cue.number || cue.title;
   const keepTime = (field: "start" | "end") => (text: string) => {
     const at = frameOf(frame, text);
-    if (at === null) return tell(`“${text}” is no timecode at ${film.settings.rate} frames a second.`, "refused");
+    if (at === null) return tell(`“${text}” is no timecode at ${settings.rate} frames a second.`, "refused");
     void setCue(cue.id, { [field]: at });
   };
+  const left = statuses.slice(statuses.indexOf(cue.status) + 1);
   return (
     <>
-      <Cell value={cue.number} label={`Number of ${name}`} keep={(number) => void setCue(cue.id, { number })} />
+      <span className="flex items-center">
+        <Cell value={cue.number} label={`Number of ${name}`} keep={(number) => void setCue(cue.id, { number })} />
+        {mark && (
+          <span className="text-accent" title={mark} aria-label={mark} role="img">
+            !
+          </span>
+        )}
+      </span>
       <Cell value={cue.title} label={`Title of ${name}`} keep={(title) => void setCue(cue.id, { title })} />
       <Cell value={timecode(frame, cue.start)} label={`Start of ${name}`} keep={keepTime("start")} />
       <Cell value={timecode(frame, cue.end)} label={`End of ${name}`} keep={keepTime("end")} />
@@ -114,18 +189,24 @@ function Line({ film, cue, ids }: { film: Film; cue: Cue; ids: readonly Id[] }) 
         className="field h-[22px] min-w-0 border-transparent bg-transparent px-0.5 hover:border-line"
         aria-label={`Status of ${name}`}
         value={cue.status}
-        onChange={(e) => void setStatus(ids, e.target.value)}
+        onChange={(e) => {
+          const { chosen } = films.getState();
+          void setStatus(chosen.has(cue.id) ? [...chosen] : [cue.id], e.target.value);
+        }}
       >
-        {film.settings.statuses.map((s) => (
+        {statuses.map((s) => (
           <option key={s}>{s}</option>
         ))}
       </select>
+      <span className="truncate text-soft" title={left.join(", then ")} data-part="left">
+        {left[0] ?? "nothing"}
+      </span>
       <Cell value={cue.who ?? ""} label={`Who writes ${name}`} keep={(who) => void setCue(cue.id, { who })} />
       <StartedFrom cue={cue} />
       <Cell value={cue.notes ?? ""} label={`Notes of ${name}`} keep={(notes) => void setCue(cue.id, { notes })} />
     </>
   );
-}
+});
 
 /** StartedFrom tells the revision of its template that a cue was started from, with a + where the
  * template has changed since. */
@@ -141,7 +222,7 @@ function StartedFrom({ cue }: { cue: Cue }) {
   const whole = `${template?.name ?? "a template that is gone"}, revision ${cue.version}${changed ? `, now ${now}` : ""}${call ? `; ready: ${call}` : ""}`;
   return (
     <span className="truncate pl-1" title={whole} data-part="started-from">
-      rev. {cue.version}
+      {call && `${call}, `}rev. {cue.version}
       {changed && " +"}
     </span>
   );

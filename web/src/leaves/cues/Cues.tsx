@@ -12,12 +12,14 @@ import {
   undoFilm,
   useFilm,
 } from "../../model/film";
+import { choose, toggle, usePicture } from "../../model/picture";
 import { set, tell } from "../../model/store";
 import { plural } from "../../model/template";
 import { clock, counted } from "../../model/timecode";
 import { LeafHead } from "../../parts/LeafHead";
 import { CueInspector } from "./CueInspector";
 import { CueSheet } from "./CueSheet";
+import { Picture } from "./Picture";
 import { Strips } from "./Strips";
 
 /** Cues holds a production: its reels as strips, its cues as a sheet, and what a cue is made of. */
@@ -25,10 +27,17 @@ export function Cues() {
   const rows = useFilm((s) => s.rows);
   const film = useFilm((s) => s.film);
   const chosen = useFilm((s) => s.chosen);
+  const open = usePicture((s) => s.open);
+  const large = usePicture((s) => s.large);
   useEffect(() => void openFilms(), []);
   if (!film) return <None known={rows !== null} />;
   const one = chosen.size === 1 ? film.cues.find((c) => chosen.has(c.id)) : undefined;
   const keys = (e: KeyboardEvent) => {
+    if (e.key === " " && !(e.target as HTMLElement).closest("input, textarea, select, button, a")) {
+      e.preventDefault();
+      toggle();
+      return;
+    }
     if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z") return;
     if ((e.target as HTMLElement).closest("input, textarea, select")) return;
     e.preventDefault();
@@ -68,6 +77,9 @@ export function Cues() {
         <button type="button" className="button" onClick={() => set({ dialog: "cut" })}>
           Cuts…
         </button>
+        <button type="button" className="button" aria-pressed={open} onClick={() => choose({ open: !open })}>
+          Picture
+        </button>
         <button type="button" className="button" onClick={() => void undoFilm()} title="Ctrl Z within Cues">
           Undo
         </button>
@@ -78,7 +90,14 @@ export function Cues() {
       <Strips film={film} />
       <div className="flex min-h-0 flex-1">
         <CueSheet film={film} />
-        {one && <CueInspector key={one.id} film={film} cue={one} />}
+        {(one || open) && (
+          <div
+            className={`z-20 flex min-h-0 shrink-0 flex-col overflow-y-auto border-line border-l bg-paper ${large && open ? "w-[min(560px,60%)]" : "w-[320px]"}`}
+          >
+            {open && <Picture film={film} />}
+            {one && <CueInspector key={one.id} film={film} cue={one} />}
+          </div>
+        )}
       </div>
     </div>
   );

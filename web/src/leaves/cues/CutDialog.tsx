@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { backTo, bringIn, called, type Film, filmed, films, takeCut, useFilm } from "../../model/film";
+import { set } from "../../model/store";
 import { plural } from "../../model/template";
 import { timecode } from "../../model/timecode";
 import { ChooseFile } from "../../parts/ChooseFile";
@@ -39,37 +40,61 @@ function Cuts({ film }: { film: Film }) {
       ) : (
         <ul aria-label="Cuts">
           {film.cuts.map((c) => (
-            <li key={c.id} className="flex items-center gap-3 border-line border-b py-1.5" data-cut={c.name}>
-              <span className="w-40 truncate font-semibold">{c.name}</span>
-              <span className="text-soft">
-                {c.reels
-                  .map((r) => `R${film.reels.find((x) => x.id === r.reel)?.name}: ${plural(r.events, "event")}`)
-                  .join(", ") || "no picture"}
-              </span>
-              <span className="ml-auto flex gap-1">
-                {c.id === present ? (
-                  <span className="text-soft">the cues stand in it</span>
-                ) : (
-                  <>
-                    <button type="button" className="button h-6" onClick={() => void backTo(c.id)}>
-                      Go back to it
-                    </button>
-                    <button
-                      type="button"
-                      className="button button-main h-6"
-                      onClick={() => films.setState({ cut: c.id })}
-                    >
-                      Hold the cues against it
-                    </button>
-                  </>
-                )}
-              </span>
+            <li key={c.id} className="border-line border-b py-1.5" data-cut={c.name}>
+              <div className="flex items-center gap-3">
+                <span className="w-40 truncate font-semibold">{c.name}</span>
+                <span className="text-soft">
+                  {c.reels
+                    .map((r) => `R${film.reels.find((x) => x.id === r.reel)?.name}: ${plural(r.events, "event")}`)
+                    .join(", ") || "no picture"}
+                </span>
+                <span className="ml-auto flex gap-1">
+                  {c.id === present ? (
+                    <span className="text-soft">the cues stand in it</span>
+                  ) : (
+                    <>
+                      <button type="button" className="button h-6" onClick={() => void backTo(c.id)}>
+                        Go back to it
+                      </button>
+                      <button
+                        type="button"
+                        className="button button-main h-6"
+                        onClick={() => films.setState({ cut: c.id })}
+                      >
+                        Hold the cues against it
+                      </button>
+                    </>
+                  )}
+                </span>
+              </div>
+              <Films film={film} cut={c} />
             </li>
           ))}
         </ul>
       )}
       <BringIn film={film} />
     </>
+  );
+}
+
+/** Films names the film of each reel in a cut. */
+function Films({ film, cut }: { film: Film; cut: Schemas["FilmCut"] }) {
+  return (
+    <div className="flex flex-wrap items-center gap-x-4 text-soft">
+      {film.reels
+        .filter((r) => cut.films[r.id] || cut.reels.some((x) => x.reel === r.id))
+        .map((r) => (
+          <button
+            key={r.id}
+            type="button"
+            className="link max-w-64 truncate"
+            aria-label={`Film of reel ${r.name} in ${cut.name}`}
+            onClick={() => set({ dialog: "movie", movie: { cut: cut.id, reel: r.id } })}
+          >
+            R{r.name} {cut.films[r.id]?.file ?? "film…"}
+          </button>
+        ))}
+    </div>
   );
 }
 

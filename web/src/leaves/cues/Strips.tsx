@@ -13,12 +13,13 @@ import {
   spanOf,
   useFilm,
 } from "../../model/film";
+import { showAt } from "../../model/picture";
 import { counted, timecode } from "../../model/timecode";
 import { useSize } from "../../parts/useSize";
+import { isBlack, shotTints } from "./shots";
 
 const label = 44; // room for the name of a reel, px
 const near = 6; // how near something snaps, px
-const shotTints = ["stone", "petrol", "moss", "clay", "heather", "rose"];
 
 interface Drag {
   id: string;
@@ -158,7 +159,6 @@ const bar = 26;
 const height = ruler + shots + bar + 6;
 
 function Strip({ film, reel, width, from, frames }: StripProps) {
-  const at = useFilm((s) => s.at);
   const chosen = useFilm((s) => s.chosen);
   const [drag, show] = useState<Drag | null>(null);
   const held = useRef<Drag | null>(null); // as the pointer has it, drawn or not
@@ -196,6 +196,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
       offer(c.end);
       for (const m of c.markers ?? []) if (m.frame !== undefined) offer(m.frame);
     }
+    const { at } = films.getState();
     if (own && at !== null) offer(at);
     offer(span.start);
     return best;
@@ -205,7 +206,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     const on = (e.target as Element).closest<SVGElement>("[data-cue]");
     const px = e.clientX - e.currentTarget.getBoundingClientRect().left;
     if (!on) {
-      films.setState({ at: Math.max(span.start, e.altKey ? Math.round(f(px)) : snap(f(px))) });
+      showAt(Math.max(span.start, e.altKey ? Math.round(f(px)) : snap(f(px))));
       return;
     }
     const cue = film.cues.find((c) => c.id === on.dataset.cue)!;
@@ -244,7 +245,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     e.preventDefault();
     e.stopPropagation();
     const by = e.shiftKey ? step * counted(frame) : step;
-    films.setState((s) => ({ at: Math.max(span.start, (s.at ?? span.start) + by) }));
+    showAt(Math.max(span.start, (films.getState().at ?? span.start) + by));
   };
   const seconds = frames / counted(frame);
   const every = [1, 2, 5, 10, 30, 60, 120, 300, 600].find((n) => (n / seconds) * width >= 84) ?? 1200;
@@ -302,9 +303,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
             ),
         )}
         <BarLines film={film} cues={cues.filter((c) => chosen.has(c.id) && shown(c.start, c.end))} x={x} />
-        {at !== null && at >= from && at <= from + frames && (
-          <path d={`M${x(at)} 2V${height}`} stroke="var(--accent)" strokeWidth={1.5} data-playhead={at} />
-        )}
+        <Here x={x} from={from} to={from + frames} />
       </g>
       {drag && (
         <text x={label + width} y={11} textAnchor="end" fontSize={11} fill="var(--ink)" fontWeight={600}>
@@ -315,10 +314,17 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
   );
 }
 
+/** Here is the line of the playhead: it alone is drawn anew while the picture plays. */
+function Here({ x, from, to }: { x: (f: number) => number; from: number; to: number }) {
+  const at = useFilm((s) => s.at);
+  if (at === null || at < from || at > to) return null;
+  return <path d={`M${x(at)} 2V${height}`} stroke="var(--accent)" strokeWidth={1.5} data-playhead={at} />;
+}
+
 function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => number }) {
   const [a, b] = [x(event.start), x(event.end)];
   const name = event.clip || event.source || "";
-  const black = !event.clip && /^(bl|black)$/i.test(event.source ?? "");
+  const black = isBlack(event);
   const left = Math.max(a, label);
   const room = Math.floor((b - left - 6) / 6);
   return (

@@ -5,6 +5,7 @@ import { command, leaf } from "../leaf";
 import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
 import { FilmDialog } from "./FilmDialog";
+import { MovieDialog } from "./MovieDialog";
 import { SettingsDialog } from "./SettingsDialog";
 import { SpotDialog } from "./SpotDialog";
 import { StartDialog } from "./StartDialog";
@@ -23,6 +24,7 @@ export const cues = leaf({
     "film-settings": SettingsDialog,
     spot: SpotDialog,
     cut: CutDialog,
+    movie: MovieDialog,
     tempi: TempiDialog,
     "start-cues": StartDialog,
   },
@@ -51,6 +53,7 @@ export const cues = leaf({
   ],
   keys: [
     ["Ctrl Z", "in Cues: take the last change of the production back"],
+    ["Space", "in Cues: play the picture, or stop it"],
     ["← →", "in a strip: the playhead by a frame, with Shift by a second"],
     ["Delete", "in the sheet of cues: take the chosen cues away"],
   ],

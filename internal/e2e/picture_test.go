@@ -1,0 +1,161 @@
+package e2e_test
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+)
+
+// colours makes a film of shots of one colour each, of so many frames, with a tone as its sound.
+func colours(t *testing.T, path, rate, start string, shots ...any) {
+	t.Helper()
+	args := []string{"-v", "error", "-y"}
+	names, seconds := "", 0.0
+	var per float64
+	_, err := fmt.Sscan(rate, &per)
+	require.NoError(t, err)
+	for n := 0; n < len(shots); n += 2 {
+		long := float64(shots[n+1].(int)) / per
+		args = append(args, "-f", "lavfi", "-i", fmt.Sprintf("color=c=%s:size=320x180:rate=%s:duration=%g", shots[n], rate, long))
+		names += fmt.Sprintf("[%d:v]", n/2)
+		seconds += long
+	}
+	graph := fmt.Sprintf("%sconcat=n=%d:v=1[v]", names, len(shots)/2)
+	args = append(args, "-f", "lavfi", "-i", fmt.Sprintf("sine=frequency=300:sample_rate=48000:duration=%g", seconds),
+		"-filter_complex", graph, "-map", "[v]", "-map", fmt.Sprintf("%d:a", len(shots)/2),
+		"-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", "yuv420p", "-timecode", start, path)
+	out, err := exec.Command("ffmpeg", args...).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+}
+
+// twoCuts makes a production of one reel by the contract: three shots of 4 s, of which the second
+// cut has the last two, a cue from 01:00:02:00 to 01:00:11:00 with a hit at the second shot.
+const twoCuts = `async name => {
+	const send = async (method, path, body, raw) => {
+		const done = await fetch("/api/productions" + path, { method, headers: { "Content-Type": raw ? "application/octet-stream" : "application/json" }, body: raw ? body : JSON.stringify(body) });
+		if (!done.ok) throw new Error(path + ": " + await done.text());
+		return done.json();
+	};
+	const film = await send("POST", "", { name, rate: "25" });
+	const edl = (list) => "TITLE: R1\nFCM: NON-DROP FRAME\n" + list.map((s, n) => "00" + (n + 1) + "  " + s + " V C 00:00:10:00 00:00:14:00 01:00:" + String(4 * n).padStart(2, "0") + ":00 01:00:" + String(4 * n + 4).padStart(2, "0") + ":00\n").join("");
+	const one = await send("POST", "/" + film.id + "/cuts?name=One", edl(["RED", "GREEN", "BLUE"]), true);
+	await send("POST", "/" + film.id + "/cuts?name=Two&reel=" + one.reel, edl(["GREEN", "BLUE"]), true);
+	const cue = await send("POST", "/" + film.id + "/cues", { reel: one.reel, start: 90050, end: 90275 });
+	await send("POST", "/" + film.id + "/changes", { base: cue.revision, change: { ops: [{ kind: "cue", id: cue.id, set: { title: "Lamp", hits: [{ name: "the match", frame: 90100, weight: 1, tolerance: 2 }] } }] } });
+	return film.id;
+}`
+
+// at waits until the picture shows a frame that satisfies a condition.
+func (p *person) pictureAt(condition string) {
+	p.t.Helper()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`condition => { const at = Number(document.querySelector("[data-part=picture]")?.dataset.at); return new Function("at", "return " + condition)(at) }`, condition))
+	require.NoError(p.t, err, "the picture shows no frame with %s", condition)
+}
+
+// shows waits until the film shows a colour in its middle: the largest of red, green and blue.
+func (p *person) shows(which string, of int) {
+	p.t.Helper()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`(of, which) => {
+		const v = document.querySelectorAll("[data-part=picture] video")[of];
+		if (!v || v.readyState < 2 || v.seeking) return false;
+		const c = document.createElement("canvas");
+		c.width = c.height = 1;
+		const g = c.getContext("2d");
+		g.drawImage(v, 100, 60, 1, 1, 0, 0, 1, 1);
+		const [r, gr, b] = g.getImageData(0, 0, 1, 1).data;
+		return { red: r, green: gr, blue: b }[which] === Math.max(r, gr, b) && Math.max(r, gr, b) > 80;
+	}`, of, which))
+	require.NoError(p.t, err, "film %d does not show %s", of, which)
+}
+
+// to sets the playhead on a frame by a click on the strip and the keys.
+func (p *person) playheadTo(frame int) {
+	p.t.Helper()
+	p.page.MustEval(`() => document.querySelector("[data-strip]").focus()`)
+	at := p.see(`[data-part=picture]`).MustEval(`() => Number(this.dataset.at)`).Int()
+	for ; at < frame-24; at += 25 {
+		require.NoError(p.t, p.page.KeyActions().Press(input.ShiftLeft).Type(input.ArrowRight).Release(input.ShiftLeft).Do())
+	}
+	for ; at > frame+24; at -= 25 {
+		require.NoError(p.t, p.page.KeyActions().Press(input.ShiftLeft).Type(input.ArrowLeft).Release(input.ShiftLeft).Do())
+	}
+	for ; at < frame; at++ {
+		p.keys(input.ArrowRight)
+	}
+	for ; at > frame; at-- {
+		p.keys(input.ArrowLeft)
+	}
+	p.pictureAt(fmt.Sprintf("at === %d", frame))
+}
+
+// A composer gives a reel its film: its header is told, each frame that the playhead stands on is
+// the frame of the film, it plays with bars and hits over it, and the film of the cut before is
+// compared, on the same picture. A film of the wrong rate is a mark.
+func TestThePictureOfAReel(t *testing.T) {
+	films := filepath.Join(studio.dir, "studio", "films")
+	colours(t, filepath.Join(films, "one.mp4"), "25", "01:00:00:00", "red", 100, "green", 100, "blue", 100)
+	colours(t, filepath.Join(films, "two.mov"), "25", "01:00:00:00", "green", 100, "blue", 100)
+	colours(t, filepath.Join(films, "wrong.mp4"), "24", "01:00:00:00", "green", 96)
+	p := enter(t, 1280, 800)
+	name := fmt.Sprintf("Pictured %d", os.Getpid())
+	p.page.MustEval(twoCuts, name)
+	p.film(name)
+	p.see(`[data-slate="1"]`)
+
+	choose := func(cut, file string, before ...string) {
+		p.press("Cuts…")
+		p.click(`[aria-label="Film of reel 1 in ` + cut + `"]`)
+		p.seeText(`[role=dialog] h2`, "Film of reel 1, "+cut)
+		for _, text := range append(before, file) {
+			p.press(text)
+		}
+		p.seeText(`[role=dialog] dl`, file)
+	}
+	choose("One", "one.mp4", ".*studio/films") // the folder is remembered from then on
+	p.seeText(`[role=dialog] dl`, "320 × 180, 25 frames a second, avc1")
+	p.seeText(`[role=dialog] dl`, "01:00:00:00")
+	require.Empty(t, p.see(`[aria-label="What to look at"]`).MustText())
+	p.press("Done")
+	p.gone(`[role=dialog]`)
+	choose("Two", "two.mov")
+	p.press("Done")
+	p.gone(`[role=dialog]`)
+
+	p.playheadTo(90_099)
+	p.shows("red", 0)
+	p.click(`[aria-label="One frame on"]`)
+	p.pictureAt("at === 90100")
+	p.shows("green", 0)
+	p.see(`[data-met="90100"]`)
+	require.NoError(t, p.see(`[aria-label="Compare with"]`).Select([]string{"beside Two"}, true, rod.SelectorTypeText))
+	p.shows("green", 1)
+	p.playheadTo(90_200)
+	p.shows("blue", 0)
+	p.shows("blue", 1)
+	p.playheadTo(90_050)
+	p.seeText(`[data-beside]`, "this picture is not in it")
+
+	p.click(`[aria-label=Play]`)
+	p.see(`[data-coming="90100"]`)
+	p.pictureAt("at > 90110")
+	off := p.page.MustEval(`() => {
+		const v = document.querySelector("[data-part=picture] video");
+		return Math.abs(90000 + v.currentTime * 25 - Number(document.querySelector("[data-part=picture]").dataset.at));
+	}`).Num()
+	require.Less(t, off, 6.0, "the playhead goes with the film, as far as a busy machine draws it")
+	p.pictureAt("at > 90200")
+	p.page.MustEval(`() => document.querySelector("[data-strip]").focus()`)
+	p.keys(input.Space)
+	p.see(`[aria-label=Play]`)
+
+	choose("One", "wrong.mp4", "Take it away")
+	p.seeText(`[aria-label="What to look at"]`, "it has 24 frames a second, the production 25")
+	p.press("Done")
+	p.seeText(`[data-part=film-marks]`, "film-rate")
+}
