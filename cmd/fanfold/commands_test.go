@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/templatefile"
 )
 
 // do runs a command as a shell would.
@@ -227,7 +229,7 @@ func TestImportLeavesBadRowsOut(t *testing.T) {
 func TestWrongUseAndRefusals(t *testing.T) {
 	f := made(t)
 	broken := filepath.Join(f.dir, "broken.json")
-	require.NoError(t, os.WriteFile(broken, []byte(`{"format":"fanfold-template","version":9}`), 0o644))
+	require.NoError(t, os.WriteFile(broken, fmt.Appendf(nil, `{"format":"fanfold-template","version":%d}`, templatefile.Version+1), 0o644))
 	for name, tc := range map[string]struct {
 		args []string
 		code int

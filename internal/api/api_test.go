@@ -20,6 +20,7 @@ import (
 	"fanfold/internal/app"
 	corepatch "fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/templatefile"
 	"fanfold/internal/rig"
 	"fanfold/internal/store"
 	"fanfold/internal/store/storetest"
@@ -242,7 +243,7 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		"twice the heading": {path + "/import", []byte("section,name,name\n"), 422, "two columns are headed"},
 		"a picture":         {path + "/import", []byte("\x89PNG\r\n\x1a\n\x00\x00"), 422, "not a text file"},
 		"100 MB":            {path + "/import", bytes.Repeat([]byte("a,b,c,d,e,f\n"), 100<<20/12), 413, ""},
-		"newer version":     {"/api/templates/file", bytes.Replace(good, []byte(`"version": 8`), []byte(`"version": 9`), 1), 422, "use a newer Fanfold"},
+		"newer version":     {"/api/templates/file", bytes.Replace(good, fmt.Appendf(nil, `"version": %d`, templatefile.Version), fmt.Appendf(nil, `"version": %d`, templatefile.Version+1), 1), 422, "use a newer Fanfold"},
 		"dangling id":       {"/api/templates/file", bytes.Replace(good, []byte(`"to": "bus-speakers"`), []byte(`"to": "bus-gone"`), 1), 422, "no bus has the id"},
 		"no music":          {path + "/calls/music", []byte("hello"), 422, "it holds no score"},
 		"half a MIDI file":  {path + "/calls/music", []byte("MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0MTrk\x00\x00\x00\xff\x00"), 422, "a chunk of 255 bytes"},

@@ -96,6 +96,16 @@ func (s *server) KeepMusic(ctx context.Context, r gen.KeepMusicRequestObject) (g
 	return gen.KeepMusic200JSONResponse{Revision: revision}, err
 }
 
+// TakeMusicTime implements the contract.
+func (s *server) TakeMusicTime(ctx context.Context, r gen.TakeMusicTimeRequestObject) (gen.TakeMusicTimeResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := f.TakeMusicTime(ctx, p, cue.ID(r.Cue))
+	return gen.TakeMusicTime200JSONResponse{Revision: revision}, err
+}
+
 // MusicOfCue implements the contract.
 func (s *server) MusicOfCue(ctx context.Context, r gen.MusicOfCueRequestObject) (gen.MusicOfCueResponseObject, error) {
 	f, p, err := s.film(ctx, r.Id)
@@ -109,4 +119,14 @@ func (s *server) MusicOfCue(ctx context.Context, r gen.MusicOfCueRequestObject) 
 // VisitMusicOfCueResponse implements the generated response.
 func (d download) VisitMusicOfCueResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
+}
+
+// Dust implements the contract.
+func (s *server) Dust(ctx context.Context, r gen.DustRequestObject) (gen.DustResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	dust, err := h.Dust(ctx, p, or(r.Params.Since, ""))
+	return gen.Dust200JSONResponse(dust), err
 }

@@ -2,15 +2,20 @@ package api_test
 
 import (
 	"bytes"
+	"maps"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/tempo"
+	"fanfold/internal/format/smf"
 	"fanfold/internal/format/wav"
 )
 
@@ -144,4 +149,120 @@ func TestTheMusicOfACue(t *testing.T) {
 	h, err := wav.Read(bytes.NewReader(clicks.body), int64(len(clicks.body)))
 	require.NoError(t, err)
 	require.EqualValues(t, 68*48_000, h.Frames, "a minute, and four bars at 120 before")
+}
+
+// The MIDI file that a cue keeps follows a cut with it, and comes back with it. Worked by hand: the
+// cue begins at 01:01:00:00 at 120 with bar 5 there; 48 frames go before it, and 24 of shot C, which
+// are one second, two beats. MusicXML can not be edited: that is a mark.
+func TestKeptMusicFollowsACut(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	path := c.newFilm(t, "The Salt Lantern")
+	bring := func(name string, shots ...[3]any) string {
+		return c.do("POST", path+"/cuts?name="+name, edlOf(shots...)).field(t, "cut").(string)
+	}
+	one := bring("One", [3]any{"A", 0, 1440}, [3]any{"B", 0, 720}, [3]any{"C", 0, 720}, [3]any{"D", 0, 1440})
+	two := bring("Two", [3]any{"A", 0, 1392}, [3]any{"B", 0, 720}, [3]any{"C", 24, 696}, [3]any{"D", 0, 1440})
+	reel := c.filmOf(t, path).Reels[0]
+	id := c.do("POST", path+"/cues", map[string]any{"reel": reel.ID, "start": 86_400 + 1440, "end": 86_400 + 1440 + 90*24}).field(t, "id").(string)
+	bar := func(n int64) int64 { return (n - 1) * 4 * 480 }
+	var notes []articulation.Message
+	for _, at := range []int64{bar(19), bar(20), bar(21)} {
+		notes = append(notes, articulation.Message{Tick: at, Status: articulation.NoteOn, Channel: 1, Data1: 60, Data2: 90}, articulation.Message{Tick: at + 240, Status: articulation.NoteOff, Channel: 1, Data1: 60})
+	}
+	var music bytes.Buffer
+	clock, err := tempo.NewTime(480, nil, nil)
+	require.NoError(t, err)
+	require.NoError(t, smf.WriteCompiled(&music, "Violins", clock, notes))
+	keeps := path + "/cues/" + id + "/music"
+	starts := func() (out []int64) {
+		file, err := smf.Read(bytes.NewReader(c.do("GET", keeps, nil).body))
+		require.NoError(t, err)
+		for _, n := range file.Tracks[1].Notes {
+			out = append(out, int64(n.Start))
+		}
+		return out
+	}
+	codes := func() (out []string) {
+		for _, m := range c.filmOf(t, path).Marks {
+			out = append(out, m.Code)
+		}
+		return out
+	}
+	require.Equal(t, 200, c.do("PUT", keeps+"?name=Salt.mid", music.Bytes()).status)
+	require.Equal(t, 200, c.do("POST", path+"/cuts/"+two+"/conform", map[string]any{"choices": map[string]int{}}).status)
+	require.Equal(t, []int64{bar(19), bar(21) - 2*480}, starts(), "the note in the two beats that go at bar 20 went")
+	require.Equal(t, "Salt.mid", c.filmOf(t, path).Cues[0].Music.File)
+	require.NotContains(t, codes(), "music-before")
+	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
+	require.Equal(t, []int64{bar(19), bar(20), bar(21)}, starts())
+	require.Equal(t, 200, c.do("POST", path+"/redo", nil).status)
+	require.Len(t, starts(), 2)
+	require.Equal(t, 200, c.do("POST", path+"/cuts/"+one+"/back", nil).status)
+	require.Len(t, starts(), 3, "as it stood in that cut")
+
+	score := []byte(`<score-partwise><part-list><score-part id="P1"><part-name>Violin</part-name></score-part></part-list><part id="P1"><measure number="1"><note><pitch><step>C</step><octave>5</octave></pitch><duration>1</duration></note></measure></part></score-partwise>`)
+	require.Equal(t, 200, c.do("PUT", keeps+"?name=Salt.musicxml", score).status)
+	require.NotContains(t, codes(), "music-before")
+	require.Equal(t, 200, c.do("POST", path+"/cuts/"+two+"/conform", map[string]any{"choices": map[string]int{}}).status)
+	require.Contains(t, codes(), "music-before")
+	require.Equal(t, score, c.do("GET", keeps, nil).body)
+}
+
+// What no cue's music plays is told with its cost, set aside in one change, and then not loaded by a
+// call; a day later than the music leaves nothing to go by.
+func TestDustOverAllCues(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	template := c.newTemplate("Salt")
+	require.Equal(t, 200, c.do("POST", template+"/import?take=true", []byte(list)).status)
+	require.Equal(t, 200, c.do("POST", template+"/seating", map[string]bool{"fresh": false}).status)
+	type dust struct {
+		Pieces int
+		Rows   []struct {
+			ID  string
+			MiB float64
+		}
+		Machines        []struct{ MiB, Seconds float64 }
+		Aside, Together []any
+	}
+	ask := func(query string) dust { return decode[dust](t, c.do("GET", template+"/dust"+query, nil)) }
+	require.Zero(t, ask("").Pieces)
+	require.Empty(t, ask("").Rows, "without music nothing is known")
+
+	film := c.newFilm(t, "The Salt Lantern")
+	require.Equal(t, 200, c.do("POST", film+"/reels", nil).status)
+	reel := c.filmOf(t, film).Reels[0]
+	id := c.do("POST", film+"/cues", map[string]any{"reel": reel.ID, "start": reel.Start, "end": reel.Start + 24*60}).field(t, "id").(string)
+	require.Equal(t, 200, c.do("PUT", film+"/cues/"+id+"/music?name=Salt.mid", played(t, "Piccolo", 74, 76)).status)
+	got := ask("")
+	require.Equal(t, 1, got.Pieces)
+	rows := decode[struct {
+		Template struct{ Instruments []struct{ ID, Name string } }
+	}](t, c.do("GET", template, nil)).Template.Instruments
+	names := map[string]string{}
+	for _, i := range rows {
+		names[i.ID] = i.Name
+	}
+	require.NotEmpty(t, got.Rows)
+	require.Positive(t, got.Machines[0].MiB)
+	edits := []any{}
+	for _, r := range got.Rows {
+		require.NotEqual(t, "Piccolo", names[r.ID])
+		edits = append(edits, map[string]any{"id": r.ID, "aside": true})
+	}
+	require.Empty(t, ask("?since=2999-01-01").Rows)
+	require.Equal(t, 422, c.do("GET", template+"/dust?since=soon", nil).status)
+	require.Equal(t, 404, s.signedIn(t, "eve").do("GET", template+"/dust", nil).status)
+
+	all := map[string]any{"ids": slices.Collect(maps.Keys(names)), "how": "call"}
+	before := decode[struct{ TakesMiB float64 }](t, c.do("POST", template+"/calls/cost", all)).TakesMiB
+	require.Equal(t, 200, c.do("POST", template+"/changes", map[string]any{"base": c.do("GET", template, nil).field(t, "revision"), "change": map[string]any{"kind": "edit", "edits": edits}}).status)
+	after := decode[struct{ TakesMiB float64 }](t, c.do("POST", template+"/calls/cost", all)).TakesMiB
+	require.Less(t, after, before)
+	require.Positive(t, after)
+	require.Empty(t, ask("").Rows)
+	require.Len(t, ask("").Aside, len(edits))
+	require.Equal(t, 200, c.do("POST", template+"/undo", nil).status)
+	require.Empty(t, ask("").Aside)
 }

@@ -204,9 +204,10 @@ func (f *Film) Conform(id cue.ID) (Conforming, error) {
 	return out, nil
 }
 
-// TakeCut makes the cues follow a cut: by the proposal that is chosen for each.
+// TakeCut makes the cues follow a cut: by the proposal that is chosen for each. MIDI files that they
+// keep are edited with them.
 func (f *Film) TakeCut(ctx context.Context, p Person, id cue.ID, choices map[cue.ID]int) (int64, error) {
-	return f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
+	take := func(now *cue.Production) (cue.Change, error) {
 		next := now.CutOf(id)
 		switch {
 		case next == nil:
@@ -215,6 +216,22 @@ func (f *Film) TakeCut(ctx context.Context, p Person, id cue.ID, choices map[cue
 			return cue.Change{}, refused("", "the cues stand in %s already", next.Name)
 		}
 		return now.Take(next, choices)
+	}
+	before := f.View().Production
+	c, err := take(before)
+	if err != nil {
+		return 0, err
+	}
+	musics, err := f.cutMusics(ctx, p, before, c)
+	if err != nil {
+		return 0, err
+	}
+	return f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
+		c, err := take(now)
+		if err != nil {
+			return c, err
+		}
+		return withMusic(now, c, musics)
 	})
 }
 

@@ -3,6 +3,7 @@ package app
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -12,8 +13,10 @@ import (
 	"strings"
 	"time"
 
+	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/format/movie"
+	"fanfold/internal/format/smf"
 	"fanfold/internal/store"
 )
 
@@ -137,36 +140,7 @@ func (f *Film) PlayFilm(cut, reel cue.ID) (PlayedFilm, error) {
 
 // KeepMusic keeps the music of a cue: a MIDI or MusicXML file, by which is known who plays in it.
 func (f *Film) KeepMusic(ctx context.Context, p Person, id cue.ID, name string, r io.Reader) (int64, error) {
-	data, err := io.ReadAll(io.LimitReader(r, MostMusicBytes+1))
-	if err != nil {
-		return 0, fmt.Errorf("read the music: %w", err)
-	}
-	if len(data) > MostMusicBytes {
-		return 0, refused("", "%s is larger than %d MiB; give the MIDI or MusicXML file of the cue", name, MostMusicBytes>>20)
-	}
-	cat, err := f.app.Catalogue(ctx, p)
-	if err != nil {
-		return 0, err
-	}
-	words, err := cat.Vocabulary(ctx, p)
-	if err != nil {
-		return 0, err
-	}
-	piece, err := ReadPiece(ctx, bytes.NewReader(data), words)
-	if err != nil {
-		return 0, err
-	}
-	notes := 0
-	for _, x := range piece.Parts {
-		notes += len(x.Part.Notes)
-	}
-	if notes == 0 {
-		return 0, refused("", "%s has no notes", name)
-	}
-	if _, err := f.app.roomForRecordings(ctx, p, int64(len(data))); err != nil {
-		return 0, err
-	}
-	digest, err := f.app.store.RecordingKeep(ctx, p.Studio, bytes.NewReader(data), func([]byte, int64) error { return nil })
+	music, err := f.app.KeepPiece(ctx, p, name, r)
 	if err != nil {
 		return 0, err
 	}
@@ -175,9 +149,134 @@ func (f *Film) KeepMusic(ctx context.Context, p Person, id cue.ID, name string, 
 		if c == nil {
 			return cue.Change{}, refused("", "the cue is no longer there")
 		}
-		music := cue.Music{File: name, Digest: digest, Parts: len(piece.Parts), Notes: notes, On: time.Now().Format(time.DateOnly)}
+		music.Cut = now.Cut
 		return cue.Change{Label: fmt.Sprintf("The music of %s: %s", c.Called(), name), Ops: []cue.Op{cue.Setting(cue.OfCue, id, "music", music)}}, nil
 	})
+}
+
+// KeepPiece keeps a MIDI or MusicXML file as recordings are kept, and tells of it.
+func (a *App) KeepPiece(ctx context.Context, p Person, name string, r io.Reader) (cue.Music, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MostMusicBytes+1))
+	if err != nil {
+		return cue.Music{}, fmt.Errorf("read the music: %w", err)
+	}
+	if len(data) > MostMusicBytes {
+		return cue.Music{}, refused("", "%s is larger than %d MiB; give the MIDI or MusicXML file of the cue", name, MostMusicBytes>>20)
+	}
+	piece, err := a.piece(ctx, p, data)
+	if err != nil {
+		return cue.Music{}, err
+	}
+	if _, err := a.roomForRecordings(ctx, p, int64(len(data))); err != nil {
+		return cue.Music{}, err
+	}
+	music := cue.Music{File: name, Parts: len(piece.Parts), On: time.Now().Format(time.DateOnly)}
+	last := int64(0)
+	for _, x := range piece.Parts {
+		music.Notes += len(x.Part.Notes)
+		for _, n := range x.Part.Notes {
+			last = max(last, n.End)
+		}
+	}
+	if music.Notes == 0 {
+		return music, refused("", "%s has no notes", name)
+	}
+	music.BarMs = cue.BarsOf(piece.Parts[0].Time, last)
+	music.Digest, err = a.store.RecordingKeep(ctx, p.Studio, bytes.NewReader(data), func([]byte, int64) error { return nil })
+	return music, err
+}
+
+// piece reads a piece by the studio's words for articulations.
+func (a *App) piece(ctx context.Context, p Person, data []byte) (Piece, error) {
+	cat, err := a.Catalogue(ctx, p)
+	if err != nil {
+		return Piece{}, err
+	}
+	words, err := cat.Vocabulary(ctx, p)
+	if err != nil {
+		return Piece{}, err
+	}
+	return ReadPiece(ctx, bytes.NewReader(data), words)
+}
+
+// TakeMusicTime gives a cue the tempo and the metre of the music that it keeps.
+func (f *Film) TakeMusicTime(ctx context.Context, p Person, id cue.ID) (int64, error) {
+	data, name, err := f.MusicOf(ctx, p, id)
+	if err != nil {
+		return 0, err
+	}
+	piece, err := f.app.piece(ctx, p, data)
+	if err != nil {
+		return 0, err
+	}
+	if len(piece.Parts) == 0 {
+		return 0, refused("", "%s has no notes", name)
+	}
+	return f.Make(ctx, p, func(now *cue.Production) (cue.Change, error) {
+		c := now.Cue(id)
+		if c == nil {
+			return cue.Change{}, refused("", "the cue is no longer there")
+		}
+		return c.WithTimeOf(piece.Parts[0].Time)
+	})
+}
+
+// cutMusic is the music of cues as it is after a cut.
+type cutMusic struct {
+	was   string // its digest before
+	edits cue.TickEdits
+	music cue.Music
+}
+
+// cutMusics edits the music of the cues that a change alters inside, and keeps it. Music that is no
+// MIDI file can not be edited: it stays as it was, and is a mark.
+func (f *Film) cutMusics(ctx context.Context, p Person, before *cue.Production, c cue.Change) (map[cue.ID]cutMusic, error) {
+	after, _, err := cue.Apply(before, c)
+	if err != nil {
+		return nil, err
+	}
+	out := map[cue.ID]cutMusic{}
+	for _, now := range after.Cues {
+		was := before.Cue(now.ID)
+		if was == now || !now.MusicIsBefore(after.Cut) {
+			continue
+		}
+		data, _, err := f.musicOf(ctx, p, now)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		if _, err := smf.WriteRecut(&b, bytes.NewReader(data), RecuttingOf(now)); err != nil {
+			continue
+		}
+		music, err := f.app.KeepPiece(ctx, p, now.Music.File, &b)
+		var no *change.Refused
+		if errors.As(err, &no) {
+			continue // nothing is left of it
+		}
+		if err != nil {
+			return nil, err
+		}
+		music.On, music.Cut = now.Music.On, after.Cut
+		x := cutMusic{was: now.Music.Digest, edits: now.Edits, music: music}
+		out[now.ID] = x
+	}
+	return out, nil
+}
+
+// withMusic adds the edited music to a change that is made now. Where something else came between,
+// the music stays as it was, and is a mark.
+func withMusic(now *cue.Production, c cue.Change, musics map[cue.ID]cutMusic) (cue.Change, error) {
+	after, _, err := cue.Apply(now, c)
+	if err != nil {
+		return c, err
+	}
+	for _, x := range after.Cues {
+		if m, ok := musics[x.ID]; ok && x.Music != nil && x.Music.Digest == m.was && slices.Equal(x.Edits, m.edits) {
+			c.Ops = append(c.Ops, cue.Setting(cue.OfCue, x.ID, "music", m.music))
+		}
+	}
+	return c, nil
 }
 
 // MostMusicBytes bounds a file of music.
@@ -189,6 +288,10 @@ func (f *Film) MusicOf(ctx context.Context, p Person, id cue.ID) ([]byte, string
 	if c == nil || c.Music == nil {
 		return nil, "", store.ErrNotFound
 	}
+	return f.musicOf(ctx, p, c)
+}
+
+func (f *Film) musicOf(ctx context.Context, p Person, c *cue.Cue) ([]byte, string, error) {
 	r, err := f.app.store.RecordingOpen(ctx, p.Studio, c.Music.Digest)
 	if err != nil {
 		return nil, "", err

@@ -13,14 +13,14 @@ import (
 )
 
 // follows is what shall be ready after a change of the template: deleted
-// instruments no longer, but who takes over their seats; moved ones where they
+// instruments and those that are set aside no longer, but who takes over their seats; moved ones where they
 // sit then; those that lost their seat once they have one again. It is nil where
 // nothing changes.
 func follows(wanted map[template.ID]bool, before, after *template.Template) map[template.ID]bool {
 	var next map[template.ID]bool
 	for id := range wanted {
 		i := after.Instrument(id)
-		if i != nil && i.NeedsSeat() {
+		if i != nil && i.NeedsSeat() && !i.Aside {
 			continue
 		}
 		if next == nil {

@@ -138,7 +138,7 @@ func (r *Running) after(ids []template.ID, how How, sure bool) map[template.ID]b
 		}
 	}
 	for _, id := range sounds {
-		if i := r.t.Instrument(id); i != nil && i.NeedsSeat() {
+		if i := r.t.Instrument(id); i != nil && i.NeedsSeat() && !i.Aside {
 			next[id] = true
 		}
 	}

@@ -66,6 +66,9 @@ func buildFilm(ctx context.Context, a *app.App, p app.Person, id uuid.UUID) erro
 	for _, c := range film.Cues {
 		c.Template = id.String()
 	}
+	if err := keepMusic(ctx, a, p, film); err != nil {
+		return fmt.Errorf("build the demo production: %w", err)
+	}
 	if _, err := a.CreateProduction(ctx, p, film); err != nil {
 		return fmt.Errorf("build the demo production: %w", err)
 	}

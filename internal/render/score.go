@@ -84,6 +84,9 @@ func (s *Score) add(byHome map[template.ID]*Voice, i *template.Instrument, part 
 	case i.Printed != nil:
 		not("it plays its recording, which no score moves")
 		return
+	case i.Aside || home.Aside:
+		not("it is set aside; bring it back, and it plays")
+		return
 	case len(s.t.PatchesOf(i)) == 0:
 		not("it plays no patch")
 		return

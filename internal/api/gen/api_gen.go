@@ -13,6 +13,7 @@ import (
 	"time"
 
 	app "fanfold/internal/app"
+	calls "fanfold/internal/core/calls"
 	cue "fanfold/internal/core/cue"
 	cut "fanfold/internal/core/cut"
 	intake "fanfold/internal/core/intake"
@@ -1175,6 +1176,9 @@ type Doubt = intake.Doubt
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
 
+// Dust defines model for Dust.
+type Dust = calls.Dust
+
 // Dynamics defines model for Dynamics.
 type Dynamics = template.Dynamics
 
@@ -2319,6 +2323,7 @@ type RowsAsk struct {
 // RowsSet what is set in one row, by id, or in several alike, by ids
 type RowsSet struct {
 	Articulations *[]string `json:"articulations,omitempty"`
+	Aside         *bool     `json:"aside,omitempty"`
 	Colour        *string   `json:"colour,omitempty"`
 	GainDb        *float64  `json:"gainDb,omitempty"`
 
@@ -3354,6 +3359,11 @@ type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
 }
 
+// DustParams defines parameters for Dust.
+type DustParams struct {
+	Since *string `form:"since,omitempty" json:"since,omitempty"`
+}
+
 // FollowMusicOutParamsFormat defines parameters for FollowMusicOut.
 type FollowMusicOutParamsFormat string
 
@@ -3869,6 +3879,9 @@ type ServerInterface interface {
 	// (PUT /api/productions/{id}/cues/{cue}/music)
 	KeepMusic(ctx *echo.Context, id openapi_types.UUID, cue Id, params KeepMusicParams) error
 
+	// (POST /api/productions/{id}/cues/{cue}/music/time)
+	TakeMusicTime(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
 
@@ -4111,6 +4124,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/dust)
+	Dust(ctx *echo.Context, id openapi_types.UUID, params DustParams) error
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
@@ -4750,6 +4766,30 @@ func (w *ServerInterfaceWrapper) KeepMusic(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.KeepMusic(ctx, id, cue, params)
+	return err
+}
+
+// TakeMusicTime converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeMusicTime(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeMusicTime(ctx, id, cue)
 	return err
 }
 
@@ -6452,6 +6492,31 @@ func (w *ServerInterfaceWrapper) Duplicate(ctx *echo.Context) error {
 	return err
 }
 
+// Dust converts echo context to params.
+func (w *ServerInterfaceWrapper) Dust(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DustParams
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", ctx.QueryParams(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter since: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Dust(ctx, id, params)
+	return err
+}
+
 // Export converts echo context to params.
 func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	var err error
@@ -7792,6 +7857,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/machines/:machine/rest", wrapper.RestMachine, options.OperationMiddlewares["RestMachine"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/begin", wrapper.Begin, options.OperationMiddlewares["Begin"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/dust", wrapper.Dust, options.OperationMiddlewares["Dust"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/music", wrapper.CallFromMusic, options.OperationMiddlewares["CallFromMusic"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/machines/:machine/host", wrapper.Host, options.OperationMiddlewares["Host"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/instruments/:instrument/printed", wrapper.Print, options.OperationMiddlewares["Print"]...)
@@ -7845,6 +7911,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/click", wrapper.ClickTrack, options.OperationMiddlewares["ClickTrack"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.MusicOfCue, options.OperationMiddlewares["MusicOfCue"]...)
 	router.PUT(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.KeepMusic, options.OperationMiddlewares["KeepMusic"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/music/time", wrapper.TakeMusicTime, options.OperationMiddlewares["TakeMusicTime"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -9003,6 +9070,46 @@ type KeepMusicdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response KeepMusicdefaultApplicationProblemPlusJSONResponse) VisitKeepMusicResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeMusicTimeRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cue Id                 `json:"cue"`
+}
+
+type TakeMusicTimeResponseObject interface {
+	VisitTakeMusicTimeResponse(w http.ResponseWriter) error
+}
+
+type TakeMusicTime200JSONResponse Applied
+
+func (response TakeMusicTime200JSONResponse) VisitTakeMusicTimeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeMusicTimedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeMusicTimedefaultApplicationProblemPlusJSONResponse) VisitTakeMusicTimeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12287,6 +12394,46 @@ func (response DuplicatedefaultApplicationProblemPlusJSONResponse) VisitDuplicat
 	return err
 }
 
+type DustRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params DustParams
+}
+
+type DustResponseObject interface {
+	VisitDustResponse(w http.ResponseWriter) error
+}
+
+type Dust200JSONResponse Dust
+
+func (response Dust200JSONResponse) VisitDustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DustdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DustdefaultApplicationProblemPlusJSONResponse) VisitDustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Format string             `json:"format"`
@@ -14736,6 +14883,9 @@ type StrictServerInterface interface {
 	// (PUT /api/productions/{id}/cues/{cue}/music)
 	KeepMusic(ctx context.Context, request KeepMusicRequestObject) (KeepMusicResponseObject, error)
 
+	// (POST /api/productions/{id}/cues/{cue}/music/time)
+	TakeMusicTime(ctx context.Context, request TakeMusicTimeRequestObject) (TakeMusicTimeResponseObject, error)
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
 
@@ -14978,6 +15128,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
+
+	// (GET /api/templates/{id}/dust)
+	Dust(ctx context.Context, request DustRequestObject) (DustResponseObject, error)
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
@@ -16099,6 +16252,32 @@ func (sh *strictHandler) KeepMusic(ctx *echo.Context, id openapi_types.UUID, cue
 		return err
 	} else if validResponse, ok := response.(KeepMusicResponseObject); ok {
 		return validResponse.VisitKeepMusicResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeMusicTime operation middleware
+func (sh *strictHandler) TakeMusicTime(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request TakeMusicTimeRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeMusicTime(ctx.Request().Context(), request.(TakeMusicTimeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeMusicTime")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeMusicTimeResponseObject); ok {
+		return validResponse.VisitTakeMusicTimeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -18876,6 +19055,32 @@ func (sh *strictHandler) Duplicate(ctx *echo.Context, id openapi_types.UUID) err
 		return err
 	} else if validResponse, ok := response.(DuplicateResponseObject); ok {
 		return validResponse.VisitDuplicateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Dust operation middleware
+func (sh *strictHandler) Dust(ctx *echo.Context, id openapi_types.UUID, params DustParams) error {
+	var request DustRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Dust(ctx.Request().Context(), request.(DustRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Dust")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DustResponseObject); ok {
+		return validResponse.VisitDustResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -112,7 +112,7 @@ func Reckon(t *template.Template, g Going) []Estimate {
 func Unseated(t *template.Template, ids []template.ID) []*template.Instrument {
 	var out []*template.Instrument
 	for _, id := range t.Sounds(ids) {
-		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil && i.Printed == nil {
+		if i := t.Instrument(id); i != nil && i.NeedsSeat() && i.Seat == nil && i.Printed == nil && !i.Aside {
 			out = append(out, i)
 		}
 	}

@@ -146,6 +146,8 @@ func (d drawing) fields() change.Fields {
 		f.Pinned = at(d.bool(key))
 	case "keep":
 		f.Keep = at(d.bool(key))
+	case "aside":
+		f.Aside = at(d.bool(key))
 	case "printed":
 		f.Printed = &template.Printed{File: pick(d, []string{"", "take.wav"}, key), Seconds: 3}
 	case "trim":

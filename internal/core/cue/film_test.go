@@ -8,6 +8,7 @@ import (
 
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
+	"fanfold/internal/core/tempo"
 	"fanfold/internal/core/timecode"
 )
 
@@ -168,3 +169,69 @@ func TestClicksLieOnBeats(t *testing.T) {
 }
 
 func ptr(n int64) *int64 { return &n }
+
+// Music that runs as its cue does goes with it to the end; where its tempo is another, the first bar
+// that is more than half a frame off is told. Worked by hand: at 121 against 120, bar 2 begins
+// 2 s × 120/121 = 1.98347 s on, 0.397 frames of 24 early, bar 3 0.793 frames.
+func TestMusicAndItsCuePart(t *testing.T) {
+	p := lantern(t)
+	c := p.Cue("a")
+	music := func(bpm float64, bars int64) {
+		time, err := tempo.NewTime(480, []tempo.Change{{Quarter: int64(60e6 / bpm)}}, nil)
+		require.NoError(t, err)
+		c.Music = &cue.Music{BarMs: cue.BarsOf(time, (bars-1)*4*480)}
+	}
+	music(120, 49)
+	require.Len(t, c.Music.BarMs, 49)
+	_, _, apart := c.Apart(p.FrameRate())
+	require.False(t, apart)
+	music(121, 49)
+	bar, by, apart := c.Apart(p.FrameRate())
+	require.True(t, apart)
+	require.Equal(t, int64(3), bar)
+	require.InDelta(t, -.793, by, .02)
+	music(121, 2)
+	_, _, apart = c.Apart(p.FrameRate())
+	require.False(t, apart, "it ends before")
+}
+
+// A cue takes the tempo and the metre of its music, and goes with it from then on; a bar that is cut
+// short can not be said, and is told.
+func TestACueTakesTheTimeOfItsMusic(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		p := lantern(r)
+		c := p.Cue("a")
+		per := rapid.SampledFrom([]int{96, 240, 480, 960}).Draw(r, "ticks")
+		var changes []tempo.Change
+		for n := range rapid.IntRange(1, 6).Draw(r, "changes") {
+			changes = append(changes, tempo.Change{Tick: int64(n*per) * rapid.Int64Range(1, 16).Draw(r, "beat"), Quarter: rapid.Int64Range(250_000, 1_500_000).Draw(r, "quarter")})
+		}
+		metres := []tempo.Metre{{Beats: rapid.IntRange(2, 6).Draw(r, "beats"), Unit: 4}}
+		bars, err := tempo.NewBars(per, metres...)
+		if err != nil {
+			r.Fatal(err)
+		}
+		metres = append(metres, tempo.Metre{Tick: bars.Start(rapid.Int64Range(2, 9).Draw(r, "bar")), Beats: 3, Unit: 8})
+		time, err := tempo.NewTime(per, changes, metres)
+		if err != nil {
+			r.Fatal(err)
+		}
+		change, err := c.WithTimeOf(time)
+		if err != nil {
+			r.Fatal(err)
+		}
+		p, _, err = cue.Apply(p, change)
+		if err != nil {
+			r.Fatal(err)
+		}
+		now := *p.Cue("a")
+		now.Music = &cue.Music{BarMs: cue.BarsOf(time, int64(per)*400)}
+		if bar, by, apart := now.Apart(p.FrameRate()); apart {
+			r.Fatalf("bar %d is %g frames off", bar, by)
+		}
+	})
+	time, err := tempo.NewTime(480, nil, []tempo.Metre{{Beats: 4, Unit: 4}, {Tick: 3 * 480, Beats: 3, Unit: 4}})
+	require.NoError(t, err)
+	_, err = lantern(t).Cue("a").WithTimeOf(time)
+	require.ErrorContains(t, err, "bar 1 of its music is cut short")
+}

@@ -2,6 +2,7 @@ package cue
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"fanfold/internal/core/cut"
@@ -23,6 +24,8 @@ var Codes = []struct{ Code, About string }{
 	{"hit-outside", "a hit lies outside its cue"},
 	{"number-twice", "two cues have one number"},
 	{"anchor-outside", "an anchor lies outside its cue"},
+	{"music-before", "the music of a cue is of an earlier cut"},
+	{"music-apart", "the music of a cue runs otherwise than the cue"},
 	{"picture-missing", "a reel has no picture in the present cut"},
 	{"film-rate", "a film has other frames than the production"},
 	{"film-start", "a film does not begin with its reel"},
@@ -62,6 +65,16 @@ func (p *Production) Marks() []Mark {
 		}
 		if a := c.Anchor; a != nil && (a.Frame < c.Start || a.Frame >= c.End) {
 			add("anchor-outside", "Set the anchor within the cue", "The anchor of %s, at %s, lies outside of it", c.Called(), rate.Format(a.Frame))
+		}
+		if c.MusicIsBefore(p.Cut) {
+			add("music-before", "Give it the music as it is now", "%s has changed with the cut, and its music, %s, has not", c.Called(), c.Music.File)
+		}
+		if bar, by, apart := c.Apart(rate); apart && !c.MusicIsBefore(p.Cut) {
+			how := "late"
+			if by < 0 {
+				how = "early"
+			}
+			add("music-apart", "Take the tempo of the music, or give it the file as it is now", "%s: bar %d begins %.1f frames %s in its music", c.Called(), bar, math.Abs(by), how)
 		}
 		if other := numbers[c.Number]; c.Number != "" && other != nil {
 			add("number-twice", "Give one of them another number", "%q and %q are both %s", other.Title, c.Title, c.Number)

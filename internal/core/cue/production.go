@@ -87,15 +87,6 @@ type Cue struct {
 	Edits     TickEdits       `json:"edits,omitempty"`  // of its music by the cut that it followed last: its MIDI file is edited by them
 }
 
-// Music is a file with the notes of a cue, that the studio keeps.
-type Music struct {
-	File   string `json:"file"`
-	Digest string `json:"digest"` // its SHA-256, in hexadecimal
-	Parts  int    `json:"parts"`
-	Notes  int    `json:"notes"`
-	On     string `json:"on"` // when it came, yyyy-mm-dd
-}
-
 // Metre is a time signature from a bar on.
 type Metre struct {
 	Bar   int64 `json:"bar"`

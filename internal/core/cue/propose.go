@@ -404,6 +404,7 @@ func following(was, now *Cue) (Op, bool) {
 	}{
 		{"start", was.Start, now.Start}, {"end", was.End, now.End}, {"tempi", was.Tempi, now.Tempi}, {"metres", was.Metres, now.Metres},
 		{"markers", was.Markers, now.Markers}, {"hits", was.Hits, now.Hits}, {"anchor", was.Anchor, now.Anchor}, {"edits", was.Edits, now.Edits},
+		{"music", was.Music, now.Music},
 	} {
 		a, b := Setting(OfCue, "", "x", f.old).Set["x"], Setting(OfCue, "", "x", f.new).Set["x"]
 		if string(a) != string(b) {

@@ -237,7 +237,7 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 		}
 	}
 	if m := c.Music; m != nil {
-		if len(m.File) > mostName || !digest.MatchString(m.Digest) || m.Parts < 0 || m.Notes < 0 || checkDay(c.ID, m.On) != nil {
+		if len(m.File) > mostName || len(m.Cut) > 80 || !digest.MatchString(m.Digest) || m.Parts < 0 || m.Notes < 0 || len(m.BarMs) > mostList || checkDay(c.ID, m.On) != nil {
 			return fail("its music is told in a way that can not be")
 		}
 	}

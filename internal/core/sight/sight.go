@@ -68,9 +68,13 @@ func leadingTo(t *template.Template, stems []template.ID) map[template.ID]bool {
 }
 
 // Showing lists the sightlines along which a row is seen, whatever its state is;
-// stems are those of the finest fold it reaches. A pinned row is seen along all.
+// stems are those of the finest fold it reaches. A pinned row is seen along all, one
+// that is set aside along none.
 func (l *Looker) Showing(i *template.Instrument, stems []template.ID) []template.ID {
 	out := []template.ID{}
+	if i.Aside {
+		return out
+	}
 	for _, x := range l.lines {
 		if i.Pinned || x.shows(l.t, i, stems) {
 			out = append(out, x.s.ID)

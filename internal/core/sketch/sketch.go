@@ -125,7 +125,7 @@ func (s *sketcher) items(w Wish) {
 		s.problem.rooms = append(s.problem.rooms, m.LimitMiB())
 	}
 	for _, i := range s.t.ScoreOrder() {
-		if !i.NeedsSeat() || i.Printed != nil || len(i.Patches) == 0 {
+		if !i.NeedsSeat() || i.Printed != nil || i.Aside || len(i.Patches) == 0 {
 			continue
 		}
 		seat := template.Seat{Machine: "no seat: " + i.ID} // one without a seat stands by itself

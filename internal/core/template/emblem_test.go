@@ -78,7 +78,7 @@ func TestEmblems(t *testing.T) {
 // The contract and the schema of the file offer the icons there are; what the
 // page draws is checked against the contract when it is built.
 func TestTheContractOffersTheIcons(t *testing.T) {
-	for _, name := range []string{"../../api/openapi.yaml", "../../../docs/schema/template-8.schema.json"} {
+	for _, name := range []string{"../../api/openapi.yaml", "../../../docs/schema/template-9.schema.json"} {
 		data, err := os.ReadFile(name)
 		require.NoError(t, err)
 		flat := strings.NewReplacer("\n", "", " ", "", `"`, "").Replace(string(data))

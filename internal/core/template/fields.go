@@ -33,6 +33,7 @@ type Fields struct {
 	SeatByHand    *bool         `json:"seatByHand,omitempty"`
 	Pinned        *bool         `json:"pinned,omitempty"`
 	Keep          *bool         `json:"keep,omitempty"`
+	Aside         *bool         `json:"aside,omitempty"`
 	With          *ID           `json:"with,omitempty"`    // of a row that plays the same sound already; empty gives it its own
 	Printed       *Printed      `json:"printed,omitempty"` // one without a file lets the instrument play again
 	Trim          *Trim         `json:"trim,omitempty"`    // one without a call loads the instrument whole again
@@ -98,6 +99,7 @@ var RowFields = []Field{
 	{"with", "row it sits with", OfSeats, OfRow, WithRow, plain(func(i *Instrument) *ID { return &i.With }, func(f *Fields) **ID { return &f.With })},
 	{"pinned", "pin", Nothing, OfRow, ByItself, plain(func(i *Instrument) *bool { return &i.Pinned }, func(f *Fields) **bool { return &f.Pinned })},
 	{"keep", "keep mark", OfCalls, OfSound, ByItself, plain(func(i *Instrument) *bool { return &i.Keep }, func(f *Fields) **bool { return &f.Keep })},
+	{"aside", "set aside", OfSeats | OfCalls, OfRow, WithRow, plain(func(i *Instrument) *bool { return &i.Aside }, func(f *Fields) **bool { return &f.Aside })},
 	{"printed", "recording", OfSeats, OfSound, WithRow, optional(func(i *Instrument) **Printed { return &i.Printed }, func(f *Fields) **Printed { return &f.Printed }, func(p *Printed) bool { return p.File != "" })},
 	{"trim", "trim", OfPatches, OfSound, WithRow, trimmed(func(i *Instrument) **Trim { return &i.Trim }, func(f *Fields) **Trim { return &f.Trim }, func(x *Trim) bool { return x.Call != "" })},
 }

@@ -50,6 +50,7 @@ type Instrument struct {
 	With          ID           `json:"with,omitempty"`       // the row on whose seat it sits, with the same sound; empty has its own
 	Pinned        bool         `json:"pinned,omitempty"`     // stands first in every sightline
 	Keep          bool         `json:"keep,omitempty"`       // stays ready whatever is called: nobody rests it unasked
+	Aside         bool         `json:"aside,omitempty"`      // set aside: it keeps all it has, and takes no memory and no place in the sheet
 	Printed       *Printed     `json:"printed,omitempty"`    // its own recorded audio stands in for it; nil when it plays
 	Trim          *Trim        `json:"trim,omitempty"`       // only what a call's music needs is loaded; nil loads all
 }
@@ -138,9 +139,11 @@ func (i *Instrument) Clone() *Instrument {
 }
 
 // Loads tells whether the instrument takes memory when it is called: it sits on
-// a machine, and neither recorded audio nor the sound of another row stands in
-// for it.
-func (i *Instrument) Loads() bool { return i.Seat != nil && i.Printed == nil && i.With == "" }
+// a machine, is not set aside, and neither recorded audio nor the sound of another
+// row stands in for it.
+func (i *Instrument) Loads() bool {
+	return i.Seat != nil && i.Printed == nil && i.With == "" && !i.Aside
+}
 
 // NeedsSeat tells whether the instrument must have a seat of its own to sound.
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled && i.With == "" }

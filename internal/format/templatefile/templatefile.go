@@ -19,7 +19,7 @@ import (
 // Format and Version stand at the head of every file.
 const (
 	Format  = "fanfold-template"
-	Version = 8
+	Version = 9
 )
 
 // MaxBytes bounds a file.

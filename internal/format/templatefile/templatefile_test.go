@@ -48,7 +48,7 @@ func TestBadFilesAreRefusedByName(t *testing.T) {
 	data, err := os.ReadFile(golden)
 	require.NoError(t, err)
 	for name, tc := range map[string]struct{ old, new, says string }{
-		"newer version":  {`"version": 8`, `"version": 9`, "the file is version 9, this program reads up to version 8"},
+		"newer version":  {`"version": 9`, `"version": 10`, "the file is version 10, this program reads up to version 9"},
 		"other format":   {`"fanfold-template"`, `"something"`, `it says "something"`},
 		"dangling route": {`"to": "bus-3"`, `"to": "bus-99999"`, "no bus has the id"},
 		"wrong type":     {`"cores": 16`, `"cores": "many"`, "template.machines.0.cores"},
@@ -103,7 +103,7 @@ func TestTheSecondVersionIsReadStill(t *testing.T) {
 	require.Len(t, old.Instruments, 1)
 	var now bytes.Buffer
 	require.NoError(t, templatefile.Write(&now, old))
-	require.Contains(t, now.String(), `"version": 8`)
+	require.Contains(t, now.String(), `"version": 9`)
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"calls": []`, `"calls": [], "rules": []`, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
@@ -173,6 +173,24 @@ func TestTheSeventhVersionIsReadStill(t *testing.T) {
 
 	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"octaves": `, `"of": "1z", "octaves": `, 1)))
 	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+}
+
+// And one of the eighth, which has no rows that are set aside; one of today has.
+func TestTheEighthVersionIsReadStill(t *testing.T) {
+	data, err := os.ReadFile("testdata/version-8.fanfold.json")
+	require.NoError(t, err)
+	old, err := templatefile.Read(bytes.NewReader(data))
+	require.NoError(t, err)
+	_, err = templatefile.Read(strings.NewReader(strings.Replace(string(data), `"routes": `, `"aside": true, "routes": `, 1)))
+	require.ErrorContains(t, err, "additional properties", "what came later is not in it")
+	i := old.Instruments[0]
+	i.Aside = true
+	var file bytes.Buffer
+	require.NoError(t, templatefile.Write(&file, old))
+	now, err := templatefile.Read(&file)
+	require.NoError(t, err)
+	require.True(t, now.Instruments[0].Aside)
+	require.False(t, now.Instruments[0].Loads(), "and takes no memory")
 }
 
 // What was measured of a row, and its level trim, go to the file and back.

@@ -162,6 +162,17 @@ export const keepSpares = () => attempt(() => answer(api.POST("/api/templates/{i
 /** pin puts rows first in every sightline, or back in their place. */
 export const pin = (ids: Id[], on: boolean) => change({ kind: "edit", edits: ids.map((id) => ({ id, pinned: on })) });
 
+/** setAside sets rows aside, or brings them back, with those that sit with them; in one change. */
+export function setAside(ids: readonly Id[], on: boolean) {
+  const { sheet } = get();
+  const moved = new Set(ids);
+  for (const i of sheet!.instruments.byId.values()) {
+    if (i.with && moved.has(i.with)) moved.add(i.id);
+    if (i.with && !on && moved.has(i.id)) moved.add(i.with); // whose sound it plays
+  }
+  return change({ kind: "edit", edits: [...moved].map((id) => ({ id, aside: on })) });
+}
+
 export async function saveCall(name: string) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/calls/save", { ...at(), body: { name } })));
   if (done) tell(`Saved as ${name}.`);

@@ -19,7 +19,7 @@ const read = (path: string) => JSON.parse(readFileSync(new URL(path, root), "utf
 // The published schema, checked by another validator (npm ajv) than the one
 // the program uses.
 it("accepts the demo template and refuses a broken one", () => {
-  const validate = new Ajv2020({ strict: false }).compile(read("docs/schema/template-8.schema.json"));
+  const validate = new Ajv2020({ strict: false }).compile(read("docs/schema/template-9.schema.json"));
   const file = read("internal/format/templatefile/testdata/salt-lantern.fanfold.json");
   expect(validate(file), JSON.stringify(validate.errors)).toBe(true);
   file.template.instruments[0].seat.channel = 17;

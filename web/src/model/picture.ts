@@ -333,6 +333,16 @@ export async function keepMusic(cue: Cue, file: File) {
   if (done) tell(`${called(cue) || "The cue"} keeps ${file.name}.`);
 }
 
+/** takeMusicTime gives a cue the tempo and the metre of the music that it keeps. */
+export const takeMusicTime = (cue: Cue) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/cues/{cue}/music/time", {
+        params: { path: { id: films.getState().film!.id, cue: cue.id } },
+      }),
+    ),
+  );
+
 /** chooseFilm gives a reel of a cut its film; without a file, takes it away. */
 export async function chooseFilm(cut: Id, of: Id, ask: Schemas["FilmAsk"] | null) {
   stop();

@@ -1496,6 +1496,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/dust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what was never played in the music of cues since a day */
+        get: operations["Dust"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/music": {
         parameters: {
             query?: never;
@@ -2213,6 +2230,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/cues/{cue}/music/time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description a cue gets the tempo and the metre of its music */
+        post: operations["TakeMusicTime"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -2476,6 +2510,8 @@ export interface components {
             pan?: number;
             /** @description it comes with every call and is not rested unasked */
             keep?: boolean;
+            /** @description it is set aside: it keeps all it has, and takes no memory and no place in the sheet */
+            aside?: boolean;
             /** @description the row on whose seat it sits with the same sound */
             with?: string;
             printed?: components["schemas"]["Printed"];
@@ -2985,6 +3021,7 @@ export interface components {
                 ownPair?: boolean;
             };
             keep?: boolean;
+            aside?: boolean;
             stemByHand?: boolean;
             seatByHand?: boolean;
         };
@@ -5021,6 +5058,45 @@ export interface components {
             /** Format: int64 */
             length: number;
         };
+        Dust: {
+            /** @description cues whose music counts */
+            pieces: number;
+            /** @description never played, in score order */
+            rows: {
+                id: components["schemas"]["Id"];
+                /**
+                 * Format: double
+                 * @description of its preload, MiB
+                 */
+                mib: number;
+                /** @description the last cue that played it before that day */
+                before: string;
+            }[];
+            machines: {
+                machine: components["schemas"]["Id"];
+                /**
+                 * Format: double
+                 * @description less with every row ready
+                 */
+                mib: number;
+                /**
+                 * Format: double
+                 * @description less to wait for them
+                 */
+                seconds: number;
+            }[];
+            /** @description set aside already */
+            aside: components["schemas"]["Id"][];
+            /** @description set aside, though music asks for them */
+            missed: components["schemas"]["Id"][];
+            together: {
+                name: string;
+                rows: components["schemas"]["Id"][];
+                pieces: number;
+                /** Format: double */
+                mib: number;
+            }[];
+        };
         Footage: {
             /**
              * Format: int64
@@ -5082,6 +5158,10 @@ export interface components {
             notes: number;
             /** @description when it came */
             on: string;
+            /** @description that it is of */
+            cut?: string;
+            /** @description where its bars begin, ms */
+            barMs: number[];
         };
         FilmCut: {
             id: components["schemas"]["Id"];
@@ -9206,6 +9286,39 @@ export interface operations {
             };
         };
     };
+    Dust: {
+        parameters: {
+            query?: {
+                since?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dust"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     CallFromMusic: {
         parameters: {
             query?: {
@@ -11013,6 +11126,38 @@ export interface operations {
                 "application/octet-stream": string;
             };
         };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeMusicTime: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description done */
             200: {

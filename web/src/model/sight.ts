@@ -28,6 +28,7 @@ export function useShown(): Shown {
   const sight = useApp((s) => s.sight);
   const line = sightOf(sheet, sight);
   const readyOnly = useApp((s) => s.readyOnly);
+  const asideOnly = useApp((s) => s.asideOnly);
   const wanted = line?.match?.state ?? "";
   const states = useApp((s) => (wanted || readyOnly ? s.states : null));
   const ready = useRef<ReadonlySet<Id>>(nobody);
@@ -35,11 +36,13 @@ export function useShown(): Shown {
   const now = ready.current;
   const before = useRef<ReadonlySet<Id> | null>(null);
   return useMemo(() => {
-    const pinned = things(sheet.instruments).flatMap((i) => (i.pinned ? [i.id] : []));
+    const all = things(sheet.instruments);
+    const pinned = all.flatMap((i) => (i.pinned && !i.aside && !asideOnly ? [i.id] : []));
     let only: ReadonlySet<Id> | null = null;
-    if (line || readyOnly) {
+    if (line || readyOnly || asideOnly || all.some((i) => i.aside)) {
       const seen = new Set<Id>();
       for (const id of sheet.instruments.order) {
+        if ((sheet.instruments.byId.get(id)?.aside ?? false) !== asideOnly) continue;
         if (line && !sheet.facts.get(id)?.sights?.includes(line.id)) continue;
         if (wanted && !sheet.instruments.byId.get(id)?.pinned && (states?.get(id)?.state ?? "tacet") !== wanted)
           continue;
@@ -50,7 +53,7 @@ export function useShown(): Shown {
     }
     before.current = only;
     return { only, order: line?.order, pinned: pinned.length > 0 ? pinned : none };
-  }, [sheet.instruments, sheet.facts, line, wanted ? states : null, readyOnly, now]);
+  }, [sheet.instruments, sheet.facts, line, wanted ? states : null, readyOnly, asideOnly, now]);
 }
 
 const same = (a: ReadonlySet<Id> | null, b: ReadonlySet<Id>) =>
@@ -64,12 +67,16 @@ export function look(id: Id | null) {
   if (open.length > 0) remember("open", open);
   set((s) => ({
     sight: line ? line.id : null,
+    asideOnly: false,
     ...(line?.folded ? { folded: new Set(line.folded) } : {}),
     ...(line?.fold ? { fold: line.fold } : {}),
     ...(open.length > 0 ? { open } : {}),
     ...(line?.widths ? { widths: { ...s.widths, ...line.widths } } : {}),
   }));
 }
+
+/** lookAside shows only what is set aside. */
+export const lookAside = () => set({ sight: null, asideOnly: true });
 
 /** lookOn goes to the next sightline, or the one before; everything is one of
  * them. */

@@ -71,6 +71,7 @@ export interface State {
   notices: Notice[];
   clash: Clash | null;
   trimming: Id | null; // the call whose music rows are trimmed to
+  asideOnly: boolean; // only what is set aside shows
   readyOnly: boolean; // only what is ready shows
   busy: Clash | null; // what a call would take away, and the call again
 }
@@ -115,6 +116,7 @@ export const store = createStore<State>(() => ({
   notices: [],
   clash: null,
   trimming: null,
+  asideOnly: false,
   readyOnly: false,
   busy: null,
 }));

@@ -15,7 +15,7 @@ interface Props {
 /** ChooseFile is a button that asks for a file; the same one may be chosen again. */
 export function ChooseFile({ children, accept, label, take, className = "", title }: Props) {
   return (
-    <label className={`button ${className}`} title={title}>
+    <label className={`button relative ${className}`} title={title}>
       {children}
       <input
         type="file"

@@ -32,6 +32,14 @@ export function Calls() {
         <button type="button" className="button" onClick={() => set({ dialog: "by-bar" })}>
           By bar…
         </button>
+        <button
+          type="button"
+          className="button"
+          title="What no cue has played, and what is always called together"
+          onClick={() => set({ dialog: "dust" })}
+        >
+          Dust…
+        </button>
         <button type="button" className="button" onClick={() => set({ dialog: "small" })}>
           Small…
         </button>

@@ -5,6 +5,7 @@ import { command, leaf } from "../leaf";
 import { ByBarDialog } from "./ByBarDialog";
 import { Calls } from "./Calls";
 import { CompareDialog } from "./CompareDialog";
+import { DustDialog } from "./DustDialog";
 import { MusicDialog } from "./MusicDialog";
 import { PlayableDialog } from "./PlayableDialog";
 import { PrintDialog } from "./PrintDialog";
@@ -23,6 +24,7 @@ export const calls = leaf({
   dialogs: {
     "compare-calls": CompareDialog,
     "by-bar": ByBarDialog,
+    dust: DustDialog,
     music: MusicDialog,
     playable: PlayableDialog,
     small: SmallDialog,
@@ -41,6 +43,7 @@ export const calls = leaf({
       },
     })),
     command("A call from the music", "", () => set({ dialog: "music" })),
+    command("Dust: what nobody plays", "", () => set({ dialog: "dust" })),
     command("Memory by bar", "", () => set({ dialog: "by-bar" })),
     command("Could people play it?", "", () => set({ dialog: "playable" })),
     command("Make a small set", "", () => set({ dialog: "small" })),

@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, recut, setCue, useFilm } from "../../model/film";
-import { hearMusic, keepMusic, usePicture } from "../../model/picture";
+import { hearMusic, keepMusic, takeMusicTime, usePicture } from "../../model/picture";
 import { set, tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { frameOf, timecode } from "../../model/timecode";
@@ -37,7 +37,7 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
       <Markers film={film} cue={cue} bars={bars} />
       <Anchor film={film} cue={cue} />
       <Music cue={cue} />
-      <Recut cue={cue} />
+      {cue.music?.cut !== film.settings.cut && <Recut cue={cue} />}
     </section>
   );
 }
@@ -179,6 +179,14 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
           keep={(text) => void setCue(cue.id, { bendLimit: Number(text.replace(",", ".")) })}
         />
         %
+        <a
+          className="link ml-auto"
+          href={`/api/productions/${films.getState().film!.id}/cues/${cue.id}/click`}
+          title="From its first bar until its end; the file says at which timecode it begins"
+          download
+        >
+          Click as WAV
+        </a>
       </div>
     </Part>
   );
@@ -393,6 +401,7 @@ function nearestTick(bars: readonly Bar[], frame: number): number | undefined {
 function Music({ cue }: { cue: Cue }) {
   const heard = usePicture((s) => s.music === cue.id);
   const { music } = cue;
+  const apart = useFilm((s) => s.film?.marks.find((m) => m.cue === cue.id && m.code === "music-apart")?.message);
   return (
     <Part
       title="Music"
@@ -415,6 +424,14 @@ function Music({ cue }: { cue: Cue }) {
         </span>
       }
     >
+      {apart && (
+        <p>
+          <span className="text-accent">! {apart}.</span>{" "}
+          <button type="button" className="link" onClick={() => void takeMusicTime(cue)}>
+            Take its tempo
+          </button>
+        </p>
+      )}
       {music ? (
         <div className="flex items-center gap-1">
           <a

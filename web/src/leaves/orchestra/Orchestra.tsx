@@ -3,7 +3,7 @@ import { useState } from "react";
 import { addRows } from "../../model/changing";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
-import { played, plural } from "../../model/template";
+import { played, plural, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
 import type { Field } from "./fields";
@@ -31,12 +31,13 @@ function Head({ ask }: { ask: (f: Field) => void }) {
   const rows = useApp((s) => s.sheet!.instruments.order.length);
   const only = useApp((s) => s.readyOnly);
   const ready = useApp((s) => [...s.states.values()].filter((x) => x.state === "ready").length);
+  const aside = useApp((s) => things(s.sheet!.instruments).filter((i) => i.aside).length);
   return (
     <LeafHead
       title="Orchestra"
       note={
         count > 0 || rows === 0
-          ? `${plural(count, "instrument")}, ${ready} ready`
+          ? `${plural(count, "instrument")}, ${ready} ready${aside > 0 ? `, ${aside} set aside` : ""}`
           : `${plural(rows, "free row")}, no instrument yet`
       }
     >

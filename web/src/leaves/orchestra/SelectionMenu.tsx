@@ -1,5 +1,16 @@
 import { DropdownMenu } from "radix-ui";
-import { addRows, again, call, change, duplicate, keep, keepSpares, ownSeats, pin } from "../../model/changing";
+import {
+  addRows,
+  again,
+  call,
+  change,
+  duplicate,
+  keep,
+  keepSpares,
+  ownSeats,
+  pin,
+  setAside,
+} from "../../model/changing";
 import { copyRows, duplicateSection, obey } from "../../model/delivering";
 import { whereShown } from "../../model/sight";
 import { get, set, useApp } from "../../model/store";
@@ -89,6 +100,8 @@ export function SelectionMenu({ ask }: { ask: (f: Field) => void }) {
               <Item text="Paste with routes" hint="Ctrl V" run={() => setTimeout(() => set({ dialog: "paste" }), 50)} />
               <Item text="Pin to the top" off={n === 0} run={() => void pin(ids(), true)} />
               <Item text="No longer pin" off={n === 0} run={() => void pin(ids(), false)} />
+              <Item text="Set aside" off={n === 0} run={() => void setAside(ids(), true)} />
+              <Item text="Bring back" off={n === 0} run={() => void setAside(ids(), false)} />
               <Item text="Where does it show?" off={n !== 1} run={() => whereShown(ids()[0]!)} />
               <Item text="Delete" hint="Del" off={n === 0} run={() => void change({ kind: "delete", ids: ids() })} />
             </DropdownMenu.Group>

@@ -4,6 +4,7 @@ import {
   forgetSightline,
   keepSightline,
   look,
+  lookAside,
   makeSet,
   type Sightline,
   type SightSet,
@@ -24,7 +25,10 @@ export function SightMenu() {
   const sheet = useApp((s) => s.sheet)!;
   const sight = useApp((s) => s.sight);
   const selection = useApp((s) => s.selection);
+  const asideOnly = useApp((s) => s.asideOnly);
   const now = sightOf(sheet, sight);
+  let aside = 0;
+  for (const i of sheet.instruments.byId.values()) if (i.aside) aside++;
   const selected = sheet.instruments.order.filter((id) => selection.has(id));
   const count = (id: string) => {
     let n = 0;
@@ -34,15 +38,18 @@ export function SightMenu() {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
-        className={`button ${now ? "border-accent text-accent" : ""}`}
+        className={`button ${now || asideOnly ? "border-accent text-accent" : ""}`}
         aria-label={`Sightline: ${now?.name ?? "everything"}`}
         data-part="sight"
       >
-        <span className="max-w-36 truncate">{now?.name ?? "Everything"}</span> ▾
+        <span className="max-w-36 truncate">{asideOnly ? "Set aside" : (now?.name ?? "Everything")}</span> ▾
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating max-h-[70vh] w-64 overflow-y-auto p-1" align="start" sideOffset={4}>
-          <DropdownMenu.RadioGroup value={sight ?? ""} onValueChange={(id) => look(id || null)}>
+          <DropdownMenu.RadioGroup
+            value={asideOnly ? "aside" : (sight ?? "")}
+            onValueChange={(id) => (id === "aside" ? lookAside() : look(id || null))}
+          >
             <DropdownMenu.RadioItem value="" className="menu-item">
               Everything <span className="key">0</span>
             </DropdownMenu.RadioItem>
@@ -55,6 +62,11 @@ export function SightMenu() {
                 {s.key && <span className="key">{s.key}</span>}
               </DropdownMenu.RadioItem>
             ))}
+            {aside > 0 && (
+              <DropdownMenu.RadioItem value="aside" className="menu-item">
+                What is set aside <span className="ml-auto pl-2 text-[12px] text-soft">{aside}</span>
+              </DropdownMenu.RadioItem>
+            )}
           </DropdownMenu.RadioGroup>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <Item text="New sightline…" run={() => set({ dialog: "sightline", sighting: null })} />
