@@ -209,6 +209,22 @@ func TestKeptMusicFollowsACut(t *testing.T) {
 	require.Equal(t, score, c.do("GET", keeps, nil).body)
 }
 
+// A list whose reel is new is brought into a cut that is there.
+func TestANewReelComesIntoACut(t *testing.T) {
+	s := serve(t)
+	c := s.signedIn(t, "ada")
+	path := c.newFilm(t, "The Salt Lantern")
+	first := c.do("POST", path+"/cuts", edlOf([3]any{"A", 0, 240})).field(t, "cut").(string)
+	second := bytes.ReplaceAll(edlOf([3]any{"B", 0, 240}), []byte(" 01:0"), []byte(" 02:0"))
+	got := c.do("POST", path+"/cuts?cut="+first, second)
+	require.Equal(t, 200, got.status, string(got.body))
+	film := c.filmOf(t, path)
+	require.Len(t, film.Reels, 2)
+	require.Len(t, film.Cuts, 1)
+	require.Len(t, film.Cuts[0].Reels, 2)
+	require.Equal(t, int64(2*86_400), film.Reels[1].Start)
+}
+
 // What no cue's music plays is told with its cost, set aside in one change, and then not loaded by a
 // call; a day later than the music leaves nothing to go by.
 func TestDustOverAllCues(t *testing.T) {

@@ -162,7 +162,7 @@ func bringIn(p *cue.Production, events []cut.Event, where Picture, out *BroughtI
 		return cue.Change{}, refused("", "reel %s has a picture in %s, and cues stand in it; bring the list in as a new cut", reel.Name, target.Name)
 	}
 	out.Cut, out.Reel = target.ID, reel.ID
-	c := p.WithPicture(target, reel.ID, events)
+	c := p.WithPicture(target, reel, events)
 	c.Ops = append(ops, c.Ops...)
 	return c, nil
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
 )
 
@@ -158,4 +159,57 @@ func TestThePictureOfAReel(t *testing.T) {
 	p.seeText(`[aria-label="What to look at"]`, "it has 24 frames a second, the production 25")
 	p.press("Done")
 	p.seeText(`[data-part=film-marks]`, "film-rate")
+}
+
+// pull drags what is found by so many pixels, to the right.
+func (p *person) pull(selector string, by float64) {
+	p.t.Helper()
+	e := p.see(selector)
+	e.MustScrollIntoView()
+	box := e.MustShape().Box()
+	x, y := box.X+box.Width/2, box.Y+box.Height/2
+	p.page.Mouse.MustMoveTo(x, y)
+	p.page.Mouse.MustDown(proto.InputMouseButtonLeft)
+	p.page.Mouse.MustMoveTo(x+by/2, y)
+	p.page.Mouse.MustMoveTo(x+by, y)
+	p.page.Mouse.MustUp(proto.InputMouseButtonLeft)
+}
+
+// A hit is dragged along the strip and snaps to the cut of a shot; a marker on a beat is dragged and
+// stays on a beat; zoomed to its frames, the strip shows each of them.
+func TestHitsAndMarkersAreDragged(t *testing.T) {
+	p := enter(t, 1280, 800)
+	name := fmt.Sprintf("Dragged %d", os.Getpid())
+	p.page.MustEval(twoCuts, name)
+	p.film(name)
+	p.see(`[data-slate="1"]`)
+	p.click(`[data-cue-row="1M01"] span`)
+	p.hitAt("01:00:04:00")
+	frames := p.figure(`[data-strip="1"]`, "data-frames")
+	perFrame := (p.see(`[data-strip="1"]`).MustShape().Box().Width - 50) / frames
+	p.pull(`[data-hit="0"]`, 50*perFrame)
+	p.hitAt("01:00:06:00")
+	p.pull(`[data-hit="0"]`, 52*perFrame) // 01:00:08:02, two frames from the cut to the third shot
+	p.hitAt("01:00:08:00")
+	p.press("Undo")
+	p.hitAt("01:00:06:00")
+
+	p.playheadTo(90_125)
+	p.press("On the beat") // at 120 from 01:00:02:00 on, 6 beats later
+	p.see(`[aria-label="Name of marker 1"]`)
+	p.seeText(`[aria-label=Markers] li`, "bar 6.3")
+	p.pull(`[data-marker="0"]`, 30*perFrame) // 2.4 beats
+	p.seeText(`[aria-label=Markers] li`, "bar 7")
+	for !p.see(`[aria-label=Nearer]`).MustProperty("disabled").Bool() {
+		p.click(`[aria-label=Nearer]`)
+	}
+	require.InDelta(t, 48, p.figure(`[data-strip="1"]`, "data-frames"), 12)
+	p.see(`[data-strip="1"] [data-part=frames]`)
+}
+
+// hitAt waits until the first hit of the chosen cue stands at a timecode.
+func (p *person) hitAt(code string) {
+	p.t.Helper()
+	err := p.page.Timeout(patience()).Wait(rod.Eval(`code => document.querySelector('[aria-label="Time of hit 1"]')?.value === code`, code))
+	require.NoError(p.t, err, "the hit never stood at %s", code)
 }

@@ -93,10 +93,11 @@ func (p *Production) Marks() []Mark {
 }
 
 // WithPicture is the change that gives a reel the picture of an event list in a cut: a new one
-// where it is not there yet. The first picture that the production gets becomes the present one.
-func (p *Production) WithPicture(c *Cut, reel ID, events []cut.Event) Change {
+// where it is not there yet. The first picture that the production gets becomes the present one. The
+// reel may be new.
+func (p *Production) WithPicture(c *Cut, reel *Reel, events []cut.Event) Change {
 	is := p.CutOf(c.ID)
-	picture := CutReel{Reel: reel, Events: events}
+	picture := CutReel{Reel: reel.ID, Events: events}
 	if is == nil {
 		fresh := *c
 		fresh.Reels = []CutReel{picture}
@@ -107,11 +108,11 @@ func (p *Production) WithPicture(c *Cut, reel ID, events []cut.Event) Change {
 		return Change{Label: "Bring in " + c.Name, Ops: ops}
 	}
 	reels := slices.Clone(is.Reels)
-	at := slices.IndexFunc(reels, func(r CutReel) bool { return r.Reel == reel })
+	at := slices.IndexFunc(reels, func(r CutReel) bool { return r.Reel == reel.ID })
 	if at >= 0 {
 		reels[at] = picture
 	} else {
 		reels = append(reels, picture)
 	}
-	return Change{Label: fmt.Sprintf("Bring in reel %s of %s", p.Reel(reel).Name, is.Name), Ops: []Op{Setting(OfCut, c.ID, "reels", reels)}}
+	return Change{Label: fmt.Sprintf("Bring in reel %s of %s", reel.Name, is.Name), Ops: []Op{Setting(OfCut, c.ID, "reels", reels)}}
 }

@@ -300,3 +300,29 @@ export function placeAt(bars: readonly Schemas["CueBar"][], frame: number): { ba
   const beat = bar.beats.findLastIndex((b) => b <= frame + 1e-6);
   return { bar: bar.bar, beat: beat + 1 };
 }
+
+/** frameOfTick is where a tick is heard, to within a beat that lasts evenly; null beyond the cue. */
+export function frameOfTick(bars: readonly Schemas["CueBar"][], tick: number): number | null {
+  const n = bars.findLastIndex((b) => b.tick <= tick);
+  const bar = bars[n];
+  if (!bar) return null;
+  const beat = Math.floor((tick - bar.tick) / bar.beat);
+  const from = bar.beats[beat];
+  if (from === undefined) return null;
+  const to = bar.beats[beat + 1] ?? bars[n + 1]?.beats[0] ?? from;
+  return from + (to - from) * ((tick - bar.tick) / bar.beat - beat);
+}
+
+/** nearestTick is the tick of the beat that is heard nearest to a frame. */
+export function nearestTick(bars: readonly Schemas["CueBar"][], frame: number): number | undefined {
+  let best: number | undefined;
+  let off = Number.POSITIVE_INFINITY;
+  for (const b of bars)
+    b.beats.forEach((at, k) => {
+      if (Math.abs(at - frame) < off) {
+        off = Math.abs(at - frame);
+        best = b.tick + k * b.beat;
+      }
+    });
+  return best;
+}

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../model/api";
-import { type Cue, called, type Film, filmed, films, recut, setCue, useFilm } from "../../model/film";
+import { type Cue, called, type Film, filmed, films, nearestTick, recut, setCue, useFilm } from "../../model/film";
 import { hearMusic, keepMusic, takeMusicTime, usePicture } from "../../model/picture";
 import { set, tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
@@ -380,20 +380,6 @@ function Markers({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar
       </ul>
     </Part>
   );
-}
-
-/** nearestTick is the tick of the beat that is heard nearest to a frame. */
-function nearestTick(bars: readonly Bar[], frame: number): number | undefined {
-  let best: number | undefined;
-  let off = Number.POSITIVE_INFINITY;
-  for (const b of bars)
-    b.beats.forEach((at, k) => {
-      if (Math.abs(at - frame) < off) {
-        off = Math.abs(at - frame);
-        best = b.tick + k * b.beat;
-      }
-    });
-  return best;
 }
 
 /** Music is what the cue plays: kept with it, so that it is heard with the picture, and known who

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../model/api";
-import { type Cue, type Film, filmed, placeAt, type Reel } from "../../model/film";
+import { type Cue, type Film, filmed, frameOfTick, placeAt, type Reel } from "../../model/film";
 import { timecode } from "../../model/timecode";
 
 const wide = 320;
@@ -151,16 +151,4 @@ function placed(cue: Cue, bars: readonly Schemas["CueBar"][]): { name: string; f
     if (frame !== null) out.push({ name: m.name, frame });
   }
   return out.sort((a, b) => a.frame - b.frame);
-}
-
-/** frameOfTick is where a tick is heard, to within a beat that lasts evenly; null beyond the cue. */
-function frameOfTick(bars: readonly Schemas["CueBar"][], tick: number): number | null {
-  const n = bars.findLastIndex((b) => b.tick <= tick);
-  const bar = bars[n];
-  if (!bar) return null;
-  const beat = Math.floor((tick - bar.tick) / bar.beat);
-  const from = bar.beats[beat];
-  if (from === undefined) return null;
-  const to = bar.beats[beat + 1] ?? bars[n + 1]?.beats[0] ?? from;
-  return from + (to - from) * ((tick - bar.tick) / bar.beat - beat);
 }

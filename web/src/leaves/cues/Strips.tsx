@@ -1,5 +1,15 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
-import { type KeyboardEvent, type PointerEvent, useRef, useState, type WheelEvent } from "react";
+import {
+  type KeyboardEvent,
+  memo,
+  type PointerEvent,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type WheelEvent,
+} from "react";
+import type { Schemas } from "../../model/api";
 import {
   type Cue,
   type CutEvent,
@@ -7,26 +17,53 @@ import {
   type Film,
   filmed,
   films,
+  frameOfTick,
+  nearestTick,
   placeAt,
   type Reel,
+  type Settings,
   setCue,
   spanOf,
   useFilm,
 } from "../../model/film";
-import { showAt } from "../../model/picture";
-import { counted, timecode } from "../../model/timecode";
+import { frameShown, goBy, reelAt, showAt } from "../../model/picture";
+import { counted, type FrameRate, timecode } from "../../model/timecode";
 import { useSize } from "../../parts/useSize";
-import { isBlack, shotTints } from "./shots";
+import { isBlack, shotAt, shotTints } from "./shots";
 
 const label = 44; // room for the name of a reel, px
 const near = 6; // how near something snaps, px
 
+/** Drag is what the pointer moves: a cue, one of its ends, or one of its hits or markers. */
 interface Drag {
   id: string;
-  part: "start" | "end" | "all";
+  part: "start" | "end" | "all" | "hit" | "marker";
+  n: number; // of the hit or the marker
   from: number; // frames under the pointer when it began
-  start: number;
+  start: number; // where the cue begins now
   end: number;
+  at: number; // where the hit or the marker stands now
+  stood: number; // where it stood when it began
+}
+
+/** dragged is a cue as it is while the pointer moves it. */
+function dragged(c: Cue, d: Drag, bars: readonly Schemas["CueBar"][]): Cue {
+  switch (d.part) {
+    case "hit":
+      return { ...c, hits: (c.hits ?? []).map((h, n) => (n === d.n ? { ...h, frame: d.at } : h)) };
+    case "marker":
+      return {
+        ...c,
+        markers: (c.markers ?? []).map((m, n) =>
+          n !== d.n
+            ? m
+            : m.frame === undefined
+              ? { ...m, tick: nearestTick(bars, d.at) ?? m.tick! }
+              : { ...m, frame: d.at },
+        ),
+      };
+  }
+  return { ...c, start: d.start, end: d.end };
 }
 
 /** Strips draws every reel as a strip: its shots, its cues, and timecode under them. */
@@ -42,6 +79,28 @@ export function Strips({ film }: { film: Film }) {
     const next = Math.max(48, frames * by);
     setView(next >= longest ? null : { frames: next, offset: offset + (frames - next) * at });
   };
+  // The buttons go by the playhead, which stays where it is or comes to the middle.
+  const zoomHere = (by: number) => {
+    const into = intoReel(film);
+    const at = into === null ? 0.5 : (into - offset) / frames;
+    if (at >= 0 && at <= 1) return zoom(by, at);
+    const next = Math.max(48, frames * by);
+    setView(next >= longest ? null : { frames: next, offset: into! - next / 2 });
+  };
+  // The strips follow the playhead when it leaves them.
+  const now = useRef({ view, offset, frames });
+  now.current = { view, offset, frames };
+  useEffect(
+    () =>
+      films.subscribe((s, before) => {
+        const { view, offset, frames } = now.current;
+        if (!view || !s.film || s.at === null || s.at === before.at) return;
+        const into = intoReel(s.film);
+        if (into !== null && (into < offset || into > offset + frames))
+          setView({ frames, offset: into - (into < offset ? 0.9 : 0.1) * frames });
+      }),
+    [],
+  );
   const wheel = (e: WheelEvent) => {
     if (e.ctrlKey || e.metaKey) {
       const left = e.currentTarget.getBoundingClientRect().left + label;
@@ -66,14 +125,20 @@ export function Strips({ film }: { film: Film }) {
               onChange={(e) => setView({ frames, offset: Number(e.target.value) })}
             />
           )}
-          <button type="button" className="button h-6" aria-label="Farther" onClick={() => zoom(2)} disabled={!view}>
+          <button
+            type="button"
+            className="button h-6"
+            aria-label="Farther"
+            onClick={() => zoomHere(2)}
+            disabled={!view}
+          >
             −
           </button>
           <button
             type="button"
             className="button h-6"
             aria-label="Nearer"
-            onClick={() => zoom(0.5)}
+            onClick={() => zoomHere(0.5)}
             disabled={frames <= 48}
           >
             +
@@ -94,6 +159,14 @@ export function Strips({ film }: { film: Film }) {
       <Marks film={film} />
     </section>
   );
+}
+
+/** intoReel is how far into its reel the playhead stands, or the chosen cue begins; null for
+ * nowhere. */
+function intoReel(film: Film): number | null {
+  const { at } = films.getState();
+  const reel = reelAt(film, at);
+  return reel ? frameShown(film, reel, at) - reel.start : null;
 }
 
 /** Playhead tells where the playhead stands: timecode, and the bar and beat of the cue there. */
@@ -158,6 +231,24 @@ const shots = 20;
 const bar = 26;
 const height = ruler + shots + bar + 6;
 
+/** Scale is where frames lie on a strip, px. */
+interface Scale {
+  from: number;
+  to: number;
+  x: (frame: number) => number;
+  frame: (px: number) => number;
+}
+
+const scaleOf = (width: number, from: number, frames: number): Scale => ({
+  from,
+  to: from + frames,
+  x: (f) => label + ((f - from) / frames) * width,
+  frame: (px) => from + ((px - label) / width) * frames,
+});
+
+const none: readonly CutEvent[] = [];
+const noBars: readonly Schemas["CueBar"][] = [];
+
 function Strip({ film, reel, width, from, frames }: StripProps) {
   const chosen = useFilm((s) => s.chosen);
   const [drag, show] = useState<Drag | null>(null);
@@ -168,14 +259,18 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
   };
   const frame = film.settings.frame;
   const picture = film.cuts.find((c) => c.id === film.settings.cut)?.reels.find((r) => r.reel === reel.id);
-  const { data: events = [] } = useQuery({
+  const { data: events = none } = useQuery({
     ...filmed.events(film.id, film.settings.cut, reel.id, picture?.events ?? 0),
     enabled: picture !== undefined,
   });
   const span = spanOf(film, reel);
-  const x = (f: number) => label + ((f - from) / frames) * width;
-  const f = (px: number) => from + ((px - label) / width) * frames;
-  const cues = film.cues.filter((c) => c.reel === reel.id).map((c) => (drag?.id === c.id ? { ...c, ...drag } : c));
+  const scale = useMemo(() => scaleOf(width, from, frames), [width, from, frames]);
+  const { x, frame: f } = scale;
+  const { data: bars = noBars } = useQuery({
+    ...filmed.bars(film.id, film.revision, drag?.id ?? ""),
+    enabled: drag?.part === "marker",
+  });
+  const cues = film.cues.filter((c) => c.reel === reel.id).map((c) => (drag?.id === c.id ? dragged(c, drag, bars) : c));
   const snap = (value: number, own?: string) => {
     const most = (near / width) * frames;
     let best = Math.round(value);
@@ -214,8 +309,19 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     next.add(cue.id);
     films.setState({ chosen: next });
     e.currentTarget.setPointerCapture(e.pointerId);
-    const part = px - x(cue.start) < near ? "start" : x(cue.end) - px < near ? "end" : "all";
-    setDrag({ id: cue.id, part, from: f(px), start: cue.start, end: cue.end });
+    const small = (e.target as Element).closest<SVGElement>("[data-hit], [data-marker]");
+    const n = Number(small?.dataset.hit ?? small?.dataset.marker ?? -1);
+    const part = small
+      ? small.dataset.hit === undefined
+        ? "marker"
+        : "hit"
+      : px - x(cue.start) < near
+        ? "start"
+        : x(cue.end) - px < near
+          ? "end"
+          : "all";
+    const at = part === "hit" ? cue.hits![n]!.frame : part === "marker" ? Number(small!.dataset.at) : 0;
+    setDrag({ id: cue.id, part, n, from: f(px), start: cue.start, end: cue.end, at, stood: at });
   };
   const move = (e: PointerEvent<SVGSVGElement>) => {
     const drag = held.current;
@@ -223,7 +329,10 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     const cue = film.cues.find((c) => c.id === drag.id)!;
     const by = place(e) - drag.from;
     const to = (v: number) => (e.altKey ? Math.round(v) : snap(v, cue.id));
-    if (drag.part === "start") setDrag({ ...drag, start: Math.min(cue.end - 1, Math.max(0, to(cue.start + by))) });
+    if (drag.part === "hit" || drag.part === "marker") {
+      setDrag({ ...drag, at: Math.max(0, to(drag.stood + by)) });
+    } else if (drag.part === "start")
+      setDrag({ ...drag, start: Math.min(cue.end - 1, Math.max(0, to(cue.start + by))) });
     else if (drag.part === "end") setDrag({ ...drag, end: Math.max(cue.start + 1, to(cue.end + by)) });
     else {
       const start = Math.max(0, to(cue.start + by));
@@ -235,9 +344,18 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     if (!drag) return;
     held.current = null;
     const cue = film.cues.find((c) => c.id === drag.id)!;
-    if (drag.start !== cue.start || drag.end !== cue.end)
-      void setCue(cue.id, { start: drag.start, end: drag.end }).finally(() => setDrag(null));
-    else setDrag(null);
+    const now = dragged(cue, drag, bars);
+    const set =
+      drag.part === "hit"
+        ? { hits: now.hits!.toSorted((a, b) => a.frame - b.frame) }
+        : drag.part === "marker"
+          ? { markers: now.markers! }
+          : { start: now.start, end: now.end };
+    const same = (Object.keys(set) as (keyof typeof set)[]).every(
+      (k) => JSON.stringify(cue[k]) === JSON.stringify(set[k]),
+    );
+    if (same) setDrag(null);
+    else void setCue(cue.id, set).finally(() => setDrag(null));
   };
   const keys = (e: KeyboardEvent) => {
     const step = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
@@ -245,20 +363,14 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     e.preventDefault();
     e.stopPropagation();
     const by = e.shiftKey ? step * counted(frame) : step;
-    showAt(Math.max(span.start, (films.getState().at ?? span.start) + by));
+    goBy(by);
   };
-  const seconds = frames / counted(frame);
-  const every = [1, 2, 5, 10, 30, 60, 120, 300, 600].find((n) => (n / seconds) * width >= 84) ?? 1200;
-  const first = Math.ceil((from - reel.start) / counted(frame) / every);
-  const ticks: number[] = [];
-  for (let n = first; n * every * counted(frame) + reel.start <= from + frames; n++)
-    ticks.push(reel.start + n * every * counted(frame));
   const shown = (a: number, b: number) => b > from && a < from + frames;
   return (
     <svg
       width={width + label + 6}
       height={height}
-      className="block touch-none select-none"
+      className="block touch-none select-none will-change-transform"
       role="application"
       aria-label={`Reel ${reel.name}`}
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the playhead is moved by keys
@@ -287,27 +399,29 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
           height={shots + bar}
           fill="var(--band)"
         />
-        {ticks.map((t) => (
-          <g key={t}>
-            <path d={`M${x(t)} ${ruler - 4}V${height - 6}`} stroke="var(--line)" />
-            <text x={x(t) + 3} y={11} fontSize={11} fill="var(--soft)">
-              {timecode(frame, t)}
-            </text>
-          </g>
-        ))}
-        {events.map((e, n) => shown(e.start, e.end) && <Shot key={e.start} event={e} n={n} x={x} />)}
+        <Ticks reel={reel} frame={frame} scale={scale} width={width} />
+        <Shots events={events} scale={scale} />
         {cues.map(
           (c) =>
             shown(c.start, c.end) && (
-              <CueBlock key={c.id} cue={c} x={x} film={film} chosen={chosen.has(c.id)} dragged={drag?.id === c.id} />
+              <CueBlock
+                key={c.id}
+                cue={c}
+                scale={scale}
+                settings={film.settings}
+                chosen={chosen.has(c.id)}
+                dragged={drag?.id === c.id}
+              />
             ),
         )}
         <BarLines film={film} cues={cues.filter((c) => chosen.has(c.id) && shown(c.start, c.end))} x={x} />
-        <Here x={x} from={from} to={from + frames} />
+        <Here scale={scale} />
       </g>
       {drag && (
         <text x={label + width} y={11} textAnchor="end" fontSize={11} fill="var(--ink)" fontWeight={600}>
-          {timecode(frame, drag.start)} – {timecode(frame, drag.end)}
+          {drag.part === "hit" || drag.part === "marker"
+            ? timecode(frame, drag.at)
+            : `${timecode(frame, drag.start)} – ${timecode(frame, drag.end)}`}
         </text>
       )}
     </svg>
@@ -315,11 +429,79 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
 }
 
 /** Here is the line of the playhead: it alone is drawn anew while the picture plays. */
-function Here({ x, from, to }: { x: (f: number) => number; from: number; to: number }) {
+function Here({ scale: { x, from, to } }: { scale: Scale }) {
   const at = useFilm((s) => s.at);
   if (at === null || at < from || at > to) return null;
   return <path d={`M${x(at)} 2V${height}`} stroke="var(--accent)" strokeWidth={1.5} data-playhead={at} />;
 }
+
+interface TicksProps {
+  reel: Reel;
+  frame: FrameRate;
+  scale: Scale;
+  width: number;
+}
+
+/** Ticks are the timecodes along a strip, as near as there is room for. */
+const Ticks = memo(function Ticks({ reel, frame, scale: { x, from, to }, width }: TicksProps) {
+  const c = counted(frame);
+  const room = width / (to - from); // for a frame, px
+  const every =
+    [1, 2, 5, 10, ...[1, 2, 5, 10, 30, 60, 120, 300, 600].map((n) => n * c)].find((n) => n * room >= 84) ?? 1200 * c;
+  const ticks: number[] = [];
+  for (let n = Math.ceil((from - reel.start) / every); n * every + reel.start <= to; n++)
+    ticks.push(n * every + reel.start);
+  const single: number[] = []; // frames, where they can be told apart
+  if (room >= 5) for (let n = Math.ceil(from); n <= to; n++) single.push(n);
+  return (
+    <>
+      {single.length > 0 && (
+        <path d={single.map((n) => `M${x(n)} ${ruler - 3}v3`).join("")} stroke="var(--soft)" data-part="frames" />
+      )}
+      {ticks.map((t) => (
+        <g key={t}>
+          <path d={`M${x(t)} ${ruler - 4}V${height - 6}`} stroke="var(--line)" />
+          <text x={x(t) + 3} y={11} fontSize={11} fill="var(--soft)">
+            {timecode(frame, t)}
+          </text>
+        </g>
+      ))}
+    </>
+  );
+});
+
+const small = 6; // shots narrower than this are drawn together, px
+
+/** Shots are those of a strip that show. Small ones are one path for each tint: a reel may have
+ * thousands. */
+const Shots = memo(function Shots({ events, scale }: { events: readonly CutEvent[]; scale: Scale }) {
+  const { x, from, to } = scale;
+  const out = [];
+  const together = new Map<string, string>();
+  let drawn = 0; // where the last small one ended, px
+  for (let n = Math.max(0, shotAt(events, from)); n < events.length && events[n]!.start < to; n++) {
+    const e = events[n]!;
+    const [a, b] = [x(e.start), x(e.end)];
+    if (b - a >= small) out.push(<Shot key={e.start} event={e} n={n} x={x} />);
+    else if (b - drawn >= 0.5) {
+      const tint = isBlack(e) ? "ink" : `tint-${shotTints[n % shotTints.length]}`;
+      const left = Math.max(a, drawn);
+      together.set(
+        tint,
+        `${together.get(tint) ?? ""}M${left.toFixed(1)} ${ruler}H${b.toFixed(1)}v${shots}H${left.toFixed(1)}Z`,
+      );
+      drawn = b;
+    }
+  }
+  return (
+    <>
+      {[...together].map(([tint, d]) => (
+        <path key={tint} d={d} fill={`var(--${tint})`} opacity={tint === "ink" ? 0.7 : 0.45} data-shots={tint} />
+      ))}
+      {out}
+    </>
+  );
+});
 
 function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => number }) {
   const [a, b] = [x(event.start), x(event.end)];
@@ -328,7 +510,7 @@ function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => n
   const left = Math.max(a, label);
   const room = Math.floor((b - left - 6) / 6);
   return (
-    <g>
+    <g data-shot={n + 1}>
       <title>{name}</title>
       <rect
         x={a}
@@ -348,23 +530,23 @@ function Shot({ event, n, x }: { event: CutEvent; n: number; x: (f: number) => n
 }
 
 interface BlockProps {
-  film: Film;
+  settings: Settings;
   cue: Cue;
-  x: (f: number) => number;
+  scale: Scale;
   chosen: boolean;
   dragged: boolean;
 }
 
-function CueBlock({ film, cue, x, chosen, dragged }: BlockProps) {
+const CueBlock = memo(function CueBlock({ settings, cue, scale: { x }, chosen, dragged }: BlockProps) {
   const [a, b] = [x(cue.start), x(cue.end)];
   const text = called(cue) || "cue";
   const left = Math.max(a, label); // its name shows where it begins before
   const room = Math.floor((b - left - 10) / 6.2);
   const top = ruler + shots + 2;
-  const done = film.settings.statuses.indexOf(cue.status) / Math.max(1, film.settings.statuses.length - 1);
+  const done = settings.statuses.indexOf(cue.status) / Math.max(1, settings.statuses.length - 1);
   return (
     <g data-cue={cue.id} style={{ cursor: "grab" }}>
-      <title>{`${text}: ${timecode(film.settings.frame, cue.start)} to ${timecode(film.settings.frame, cue.end)}, ${cue.status}`}</title>
+      <title>{`${text}: ${timecode(settings.frame, cue.start)} to ${timecode(settings.frame, cue.end)}, ${cue.status}`}</title>
       <rect
         x={a}
         y={top}
@@ -388,11 +570,34 @@ function CueBlock({ film, cue, x, chosen, dragged }: BlockProps) {
           {text.length > room ? `${text.slice(0, room - 1)}…` : text}
         </text>
       )}
-      {(cue.hits ?? []).map((h) => (
-        <path key={h.frame} d={`M${x(h.frame)} ${top}l-3.5 -5h7Z`} fill="var(--accent)" />
-      ))}
       <rect x={a - 1} y={top} width={near} height={bar - 4} fill="transparent" style={{ cursor: "ew-resize" }} />
       <rect x={b - near + 1} y={top} width={near} height={bar - 4} fill="transparent" style={{ cursor: "ew-resize" }} />
+      {(cue.hits ?? []).map((h, n) => (
+        <path
+          key={n}
+          d={`M${x(h.frame)} ${top + 1}l-4 -7h8Z`}
+          fill="var(--accent)"
+          data-hit={n}
+          style={{ cursor: "ew-resize" }}
+        >
+          <title>{h.name ?? "Hit"}</title>
+        </path>
+      ))}
+      {(cue.markers ?? []).map(
+        (m, n) => m.frame !== undefined && <Flag key={n} n={n} name={m.name} at={m.frame} x={x} />,
+      )}
+    </g>
+  );
+});
+
+/** Flag is a marker on a strip; it is moved like a hit. */
+function Flag({ n, name, at, x }: { n: number; name: string; at: number; x: (f: number) => number }) {
+  const top = ruler + shots + 2;
+  return (
+    <g data-marker={n} data-at={at} style={{ cursor: "ew-resize" }}>
+      <title>{name}</title>
+      <rect x={x(at) - 1} y={top} width={9} height={bar - 4} fill="transparent" />
+      <path d={`M${x(at)} ${top + bar - 4}v-${bar - 4}h7l-2.5 3.5 2.5 3.5h-6v${bar - 11}Z`} fill="var(--ink)" />
     </g>
   );
 }
@@ -402,7 +607,15 @@ function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) =
   const all = useQueries({ queries: cues.map((c) => filmed.bars(film.id, film.revision, c.id)) });
   const top = ruler + shots + 2;
   return (
-    <g pointerEvents="none">
+    <>
+      {cues.map((c, k) => (
+        <g key={c.id} data-cue={c.id}>
+          {(c.markers ?? []).map((m, n) => {
+            const at = m.frame === undefined && all[k]?.data ? frameOfTick(all[k].data, m.tick ?? 0) : null;
+            return at !== null && <Flag key={n} n={n} name={m.name} at={at} x={x} />;
+          })}
+        </g>
+      ))}
       {all.map((q, k) => {
         const bars = q.data ?? [];
         const wide = bars.length > 1 ? x(bars[1]!.beats[0]!) - x(bars[0]!.beats[0]!) : 0;
@@ -411,7 +624,7 @@ function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) =
         return bars
           .filter((b) => b.bar % step === 1 || step === 1)
           .map((b) => (
-            <g key={`${cues[k]!.id}${b.bar}`}>
+            <g key={`${cues[k]!.id}${b.bar}`} pointerEvents="none">
               <path d={`M${x(b.beats[0]!)} ${top + bar - 4}v4`} stroke="var(--ink)" />
               {step * wide >= 26 && (
                 <text x={x(b.beats[0]!) + 2} y={height} fontSize={9} fill="var(--soft)">
@@ -421,6 +634,6 @@ function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) =
             </g>
           ));
       })}
-    </g>
+    </>
   );
 }
