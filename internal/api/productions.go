@@ -308,7 +308,7 @@ func (s *server) StartCues(ctx context.Context, r gen.StartCuesRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
-	ask := app.StartAsk{Template: or(r.Body.Template, uuid.Nil), Call: template.ID(or(r.Body.Call, "")), Click: or(r.Body.Click, false)}
+	ask := app.StartAsk{Template: or(r.Body.Template, uuid.Nil), Call: template.ID(or(r.Body.Call, "")), Click: or(r.Body.Click, false), Own: or(r.Body.Own, false)}
 	for _, id := range r.Body.Cues {
 		ask.Cues = append(ask.Cues, cue.ID(id))
 	}
@@ -322,6 +322,26 @@ func (s *server) StartCues(ctx context.Context, r gen.StartCuesRequestObject) (g
 // VisitStartCuesResponse implements the generated response.
 func (d download) VisitStartCuesResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
+}
+
+// SinceStarted implements the contract.
+func (s *server) SinceStarted(ctx context.Context, r gen.SinceStartedRequestObject) (gen.SinceStartedResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	list, err := f.Since(ctx, p, cue.ID(r.Cue))
+	return gen.SinceStarted200JSONResponse(list), err
+}
+
+// TakeChange implements the contract.
+func (s *server) TakeChange(ctx context.Context, r gen.TakeChangeRequestObject) (gen.TakeChangeResponseObject, error) {
+	f, p, err := s.film(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	revision, err := f.TakeChange(ctx, p, cue.ID(r.Cue), r.Body.Revision, r.Body.Take)
+	return gen.TakeChange200JSONResponse{Revision: revision}, err
 }
 
 // CutReport implements the contract.

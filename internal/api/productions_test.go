@@ -305,3 +305,102 @@ func TestCuesAreStarted(t *testing.T) {
 	require.Equal(t, "Start 2 cues", c.do("GET", path+"/undo", nil).field(t, "undo"))
 	require.Equal(t, 200, ask(map[string]any{"cues": []cue.ID{first}}).status, "its own template is known now")
 }
+
+// A cue knows what has changed in its template since it was started, and takes single changes: its
+// files are written again with those and without the others. What was undone is not told, and what
+// needs an earlier change is told so.
+func TestACueTakesSingleChanges(t *testing.T) {
+	c := serve(t).signedIn(t, "ada")
+	id := c.keep(t, violins(t))
+	templates := "/api/templates/" + id
+	path := c.newFilm(t, "The Salt Lantern")
+	require.Equal(t, 200, c.do("POST", path+"/spotting?take=true", []byte("number,title,start,end,tempo\n1M01,Salt,01:01:00:00,01:02:30:00,96\n")).status)
+	first := c.filmOf(t, path).Cues[0].ID
+	since := path + "/cues/" + string(first) + "/since"
+	require.Contains(t, string(c.do("GET", since, nil).body), "is not started yet")
+	require.Equal(t, 200, c.do("POST", path+"/start", map[string]any{"cues": []cue.ID{first}, "template": id}).status)
+	type row struct {
+		Revision   int64
+		Label, Not string
+		Taken      bool
+	}
+	told := func() []row { return decode[[]row](t, c.do("GET", since, nil)) }
+	require.Empty(t, told())
+
+	change := func(x map[string]any) {
+		t.Helper()
+		now := c.do("GET", templates, nil).field(t, "revision")
+		done := c.do("POST", templates+"/changes", map[string]any{"base": now, "change": x})
+		require.Equal(t, 200, done.status, string(done.body))
+	}
+	rename := func(row, name string) {
+		change(map[string]any{"kind": "edit", "edits": []any{map[string]any{"id": row, "name": name}}})
+	}
+	rename("i", "Violins I long")
+	require.Equal(t, 200, c.do("POST", templates+"/rows", map[string]any{"kind": "guide", "count": 1}).status)
+	for _, i := range decode[struct {
+		Template struct{ Instruments []struct{ ID, Kind string } }
+	}](t, c.do("GET", templates, nil)).Template.Instruments {
+		if i.Kind == "guide" {
+			rename(i.ID, "Old cut music")
+		}
+	}
+	rename("i", "Fiddles")
+	require.Equal(t, 200, c.do("POST", templates+"/undo", nil).status)
+	list := told()
+	require.Len(t, list, 3, "what was undone is not there: %v", list)
+	require.Empty(t, list[0].Not)
+	require.Empty(t, list[1].Not)
+	require.Contains(t, list[2].Not, "does not go without others")
+
+	take := func(n int, on bool) got {
+		return c.do("POST", since, map[string]any{"revision": list[n].Revision, "take": on})
+	}
+	require.Equal(t, 422, take(2, true).status)
+	require.Equal(t, 200, take(1, true).status)
+	require.Equal(t, 200, take(2, true).status, "it goes with the row")
+	require.Contains(t, told()[1].Not, "does not go without others", "and the row stays while it does")
+	require.Equal(t, 422, take(1, false).status)
+	require.Equal(t, 422, c.do("POST", since, map[string]any{"revision": 999, "take": true}).status)
+
+	written := func(own bool) (session, sheet string) {
+		done := c.do("POST", path+"/start", map[string]any{"cues": []cue.ID{first}, "own": own})
+		require.Equal(t, 200, done.status, string(done.body))
+		archive, err := zip.NewReader(bytes.NewReader(done.body), int64(len(done.body)))
+		require.NoError(t, err)
+		for _, f := range archive.File {
+			r, err := f.Open()
+			require.NoError(t, err)
+			data, err := io.ReadAll(r)
+			require.NoError(t, err)
+			switch {
+			case strings.HasSuffix(f.Name, ".txt"):
+				sheet = string(data)
+			case strings.HasSuffix(f.Name, ".dawproject"):
+				inner, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+				require.NoError(t, err)
+				r, err := inner.Open("project.xml")
+				require.NoError(t, err)
+				xml, err := io.ReadAll(r)
+				require.NoError(t, err)
+				session = string(xml)
+			}
+		}
+		return session, sheet
+	}
+	session, sheet := written(true)
+	require.Contains(t, session, "Old cut music", "taken")
+	require.NotContains(t, session, "Violins I long", "not taken")
+	require.Contains(t, sheet, fmt.Sprintf("what changed in revision %d, %d", list[1].Revision, list[2].Revision))
+	before := c.filmOf(t, path).Cues[0]
+	require.Equal(t, []int64{list[1].Revision, list[2].Revision}, before.Took)
+	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
+	require.Len(t, c.filmOf(t, path).Cues[0].Took, 1, "each is one change")
+
+	session, _ = written(false)
+	require.Contains(t, session, "Violins I long", "started anew, it has the present")
+	now := c.filmOf(t, path).Cues[0]
+	require.Empty(t, now.Took)
+	require.Greater(t, now.Version, before.Version)
+	require.Empty(t, told())
+}

@@ -29,6 +29,7 @@ type StartAsk struct {
 	Template uuid.UUID   // nil takes that of each cue
 	Call     template.ID // what is ready; empty for all rows
 	Click    bool        // with a track of clicks
+	Own      bool        // anew as they were started, with what they took of later changes
 }
 
 // Started are cues that were started: a folder for each, in a zip.
@@ -54,18 +55,15 @@ func (f *Film) Start(ctx context.Context, p Person, ask StartAsk) (Started, erro
 	started := time.Now().UTC().Format(time.RFC3339)
 	var ops []cue.Op
 	var first string
+	written := 0
 	names := map[string]int{}
 	for _, c := range now.InOrder() {
 		if !slices.Contains(ask.Cues, c.ID) {
 			continue
 		}
-		v, id, err := f.templateOf(ctx, p, c, ask.Template)
+		x, id, err := f.starter(ctx, p, now, c, ask)
 		if err != nil {
 			return Started{}, err
-		}
-		x := starter{production: now, cue: c, view: v, call: v.Template.Index().Calls[ask.Call], click: ask.Click}
-		if ask.Call != "" && x.call == nil {
-			return Started{}, refused("", "%s has no such call any more", v.Template.Name)
 		}
 		folder := handover.FileName(c.Called())
 		if names[folder]++; names[folder] > 1 {
@@ -75,13 +73,17 @@ func (f *Film) Start(ctx context.Context, p Person, ask StartAsk) (Started, erro
 		if err := x.write(archive, folder); err != nil {
 			return Started{}, err
 		}
+		written++
+		if ask.Own {
+			continue
+		}
 		call := ""
 		if x.call != nil {
 			call = string(x.call.ID)
 		}
-		ops = append(ops, cue.Setting(cue.OfCue, c.ID, "template", id.String(), "version", v.Revision, "call", call, "started", started))
+		ops = append(ops, cue.Setting(cue.OfCue, c.ID, "template", id.String(), "version", x.revision, "took", nil, "call", call, "started", started))
 	}
-	if len(ops) == 0 {
+	if written == 0 {
 		return Started{}, refused("", "the cues are no longer there")
 	}
 	if err := archive.Close(); err != nil {
@@ -89,12 +91,39 @@ func (f *Film) Start(ctx context.Context, p Person, ask StartAsk) (Started, erro
 	}
 	out := Started{Zip: b.Bytes(), Name: first}
 	label := "Start " + first
-	if len(ops) > 1 {
+	if written > 1 {
 		out.Name, label = handover.FileName(now.Name+" cues"), fmt.Sprintf("Start %d cues", len(ops))
+	}
+	if ask.Own {
+		out.Revision = f.View().Revision
+		return out, nil
 	}
 	var err error
 	out.Revision, err = f.Make(ctx, p, func(*cue.Production) (cue.Change, error) { return cue.Change{Label: label, Ops: ops}, nil })
 	return out, err
+}
+
+// starter makes ready to write a cue, and is the ID of its template.
+func (f *Film) starter(ctx context.Context, p Person, now *cue.Production, c *cue.Cue, ask StartAsk) (*starter, uuid.UUID, error) {
+	x := &starter{production: now, cue: c, click: ask.Click}
+	if ask.Own {
+		t, id, err := f.own(ctx, p, c)
+		if err != nil {
+			return nil, id, err
+		}
+		x.template, x.revision, x.took = t, c.Version, c.Took
+		x.call = t.Index().Calls[template.ID(c.Call)] // one that is gone is every row
+		return x, id, nil
+	}
+	v, id, err := f.templateOf(ctx, p, c, ask.Template)
+	if err != nil {
+		return nil, id, err
+	}
+	x.template, x.revision, x.call = v.Template, v.Revision, v.Template.Index().Calls[ask.Call]
+	if ask.Call != "" && x.call == nil {
+		return nil, id, refused("", "%s has no such call any more", v.Template.Name)
+	}
+	return x, id, nil
 }
 
 // templateOf opens the template that a cue is started from.
@@ -117,7 +146,9 @@ func (f *Film) templateOf(ctx context.Context, p Person, c *cue.Cue, chosen uuid
 type starter struct {
 	production *cue.Production
 	cue        *cue.Cue
-	view       View
+	template   *template.Template
+	revision   int64          // of it
+	took       []int64        // later changes that it has as well
 	call       *template.Call // nil for all rows
 	click      bool
 }
@@ -240,14 +271,14 @@ func (x *starter) ready() map[template.ID]bool {
 
 // midi are the rows that are ready, in the time of the cue.
 func (x *starter) midi(w io.Writer) error {
-	song := handover.NewSongOf(x.view.Template, x.ready())
+	song := handover.NewSongOf(x.template, x.ready())
 	song.Name = x.cue.Called()
 	return smf.WriteCue(w, song, x.time())
 }
 
 // session is the cue as a session: all rows, those of its call loaded.
 func (x *starter) session() handover.Session {
-	s := handover.NewSession(x.view.Template, x.ready())
+	s := handover.NewSession(x.template, x.ready())
 	c, t := x.cue, x.cue.MustTime()
 	rate := x.production.FrameRate()
 	beat := func(tick int64) float64 { return float64(tick) / cue.Ticks }
@@ -269,7 +300,7 @@ func (x *starter) session() handover.Session {
 
 // wake is the call of the cue, as a music program plays it.
 func (x *starter) wake(w io.Writer) error {
-	return smf.WriteWake(w, handover.NewWake(x.view.Template, x.call))
+	return smf.WriteWake(w, handover.NewWake(x.template, x.call))
 }
 
 // sheet is the cue for people.
@@ -292,7 +323,10 @@ func (x *starter) sheet(w io.Writer, left []string) error {
 			say("Picture", "%s, which begins at %s and has %s frames a second", f.File, rate.Format(f.Begins(rate, x.production.Reel(c.Reel))), f.Footage.Rate())
 		}
 	}
-	say("Template", "%s, revision %d", x.view.Template.Name, x.view.Revision)
+	say("Template", "%s, revision %d", x.template.Name, x.revision)
+	if len(x.took) > 0 {
+		say("With", "what changed in revision %s", strings.ReplaceAll(strings.Trim(fmt.Sprint(x.took), "[]"), " ", ", "))
+	}
 	if x.call != nil {
 		say("Call", "%s, %d rows", x.call.Name, len(x.call.Instruments))
 	}

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -227,6 +228,44 @@ func TestACueIsStarted(t *testing.T) {
 	require.Contains(t, names, "1M05 Lamp room/1M05 Lamp room.dawproject")
 	require.Contains(t, names, "1M05 Lamp room/Call.mid")
 	p.seeText(`[data-part=begun]`, "started on .* from The Salt Lantern, revision [0-9]+")
+
+	// The template goes on; the cue takes one change of two, and its files are written again.
+	p.changing(func() {
+		p.edit(`{ kind: "edit", edits: [{ id: named("Piccolo long"), notes: "never above the oboe" }] }`)
+	})
+	p.changing(func() {
+		p.edit(`{ kind: "edit", edits: [{ id: named("Piccolo short"), name: "Piccolo dry" }] }`)
+	})
+	p.press("What has changed since")
+	p.seeMany(`[aria-label="Changes since"] li`, 2)
+	p.seeText(`[aria-label="Changes since"] li:nth-child(2)`, "Piccolo")
+	p.click(`[aria-label="Changes since"] li:nth-child(2) input`)
+	p.seeText(`[role=dialog]`, "and 1 later change")
+	wait = p.page.Browser().MustWaitDownload()
+	p.press("Write its files again")
+	data = wait()
+	archive, err = zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	sheet, err := archive.Open("1M05 Lamp room/1M05 Lamp room.txt")
+	require.NoError(t, err)
+	text, err := io.ReadAll(sheet)
+	require.NoError(t, err)
+	require.Contains(t, string(text), "With         what changed in revision")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.seeText(`[data-part=begun]`, "with 1 later change")
+
+	require.NoError(t, p.see(`[aria-label=Production]`).Select([]string{"Its history…"}, true, rod.SelectorTypeText))
+	p.seeText(`[aria-label="Changes of the production"] li`, "1M05 Lamp room takes")
+	p.click(`[aria-label="Changes of the production"] li .link`)
+	p.seeText(`[aria-label="Changes of the production"] li`, "Undo|Take back")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.seeText(`[data-part=begun]`, "revision [0-9]+ *(What has changed since)?$")
+	p.press("Undo") // what was taken back comes again, goes again, and the cue is not started
+	p.seeText(`[data-part=begun]`, "with 1 later change")
+	p.press("Undo")
+	p.seeText(`[data-part=begun]`, "revision [0-9]+ *(What has changed since)?$")
 	p.press("Undo")
 	p.gone(`[data-part=begun]`)
 }

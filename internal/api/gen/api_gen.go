@@ -2572,6 +2572,9 @@ type SignIn struct {
 	Password string `json:"password"`
 }
 
+// SinceStarted defines model for SinceStarted.
+type SinceStarted = app.SinceStarted
+
 // SmallRow defines model for SmallRow.
 type SmallRow struct {
 	// For what it was chosen for
@@ -2696,6 +2699,9 @@ type StartAsk struct {
 	Click *bool `json:"click,omitempty"`
 	Cues  []Id  `json:"cues"`
 
+	// Own anew as they were started, with what they took of later changes
+	Own *bool `json:"own,omitempty"`
+
 	// Template that of each cue where it is missing
 	Template *openapi_types.UUID `json:"template,omitempty"`
 }
@@ -2754,6 +2760,12 @@ type Swapped struct {
 
 // Switch defines model for Switch.
 type Switch = template.Switch
+
+// TakeChangeAsk defines model for TakeChangeAsk.
+type TakeChangeAsk struct {
+	Revision int64 `json:"revision"`
+	Take     bool  `json:"take"`
+}
 
 // TakeCutAsk defines model for TakeCutAsk.
 type TakeCutAsk struct {
@@ -3621,6 +3633,9 @@ type ChangeProductionJSONRequestBody = CueChangeAsk
 // AddCueJSONRequestBody defines body for AddCue for application/json ContentType.
 type AddCueJSONRequestBody = NewCueAsk
 
+// TakeChangeJSONRequestBody defines body for TakeChange for application/json ContentType.
+type TakeChangeJSONRequestBody = TakeChangeAsk
+
 // TakeCutJSONRequestBody defines body for TakeCut for application/json ContentType.
 type TakeCutJSONRequestBody = TakeCutAsk
 
@@ -3881,6 +3896,12 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{id}/cues/{cue}/music/time)
 	TakeMusicTime(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
+	// (GET /api/productions/{id}/cues/{cue}/since)
+	SinceStarted(ctx *echo.Context, id openapi_types.UUID, cue Id) error
+
+	// (POST /api/productions/{id}/cues/{cue}/since)
+	TakeChange(ctx *echo.Context, id openapi_types.UUID, cue Id) error
 
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx *echo.Context, id openapi_types.UUID, params BringInCutParams) error
@@ -4790,6 +4811,54 @@ func (w *ServerInterfaceWrapper) TakeMusicTime(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeMusicTime(ctx, id, cue)
+	return err
+}
+
+// SinceStarted converts echo context to params.
+func (w *ServerInterfaceWrapper) SinceStarted(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SinceStarted(ctx, id, cue)
+	return err
+}
+
+// TakeChange converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeChange(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "cue" -------------
+	var cue Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "cue", ctx.Param("cue"), &cue, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeChange(ctx, id, cue)
 	return err
 }
 
@@ -7912,6 +7981,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.MusicOfCue, options.OperationMiddlewares["MusicOfCue"]...)
 	router.PUT(options.BaseURL+"/api/productions/:id/cues/:cue/music", wrapper.KeepMusic, options.OperationMiddlewares["KeepMusic"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/music/time", wrapper.TakeMusicTime, options.OperationMiddlewares["TakeMusicTime"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/since", wrapper.SinceStarted, options.OperationMiddlewares["SinceStarted"]...)
+	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/since", wrapper.TakeChange, options.OperationMiddlewares["TakeChange"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -9110,6 +9181,87 @@ type TakeMusicTimedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeMusicTimedefaultApplicationProblemPlusJSONResponse) VisitTakeMusicTimeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SinceStartedRequestObject struct {
+	Id  openapi_types.UUID `json:"id"`
+	Cue Id                 `json:"cue"`
+}
+
+type SinceStartedResponseObject interface {
+	VisitSinceStartedResponse(w http.ResponseWriter) error
+}
+
+type SinceStarted200JSONResponse []SinceStarted
+
+func (response SinceStarted200JSONResponse) VisitSinceStartedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SinceStarteddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SinceStarteddefaultApplicationProblemPlusJSONResponse) VisitSinceStartedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeChangeRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Cue  Id                 `json:"cue"`
+	Body *TakeChangeJSONRequestBody
+}
+
+type TakeChangeResponseObject interface {
+	VisitTakeChangeResponse(w http.ResponseWriter) error
+}
+
+type TakeChange200JSONResponse Applied
+
+func (response TakeChange200JSONResponse) VisitTakeChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeChangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeChangedefaultApplicationProblemPlusJSONResponse) VisitTakeChangeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14886,6 +15038,12 @@ type StrictServerInterface interface {
 	// (POST /api/productions/{id}/cues/{cue}/music/time)
 	TakeMusicTime(ctx context.Context, request TakeMusicTimeRequestObject) (TakeMusicTimeResponseObject, error)
 
+	// (GET /api/productions/{id}/cues/{cue}/since)
+	SinceStarted(ctx context.Context, request SinceStartedRequestObject) (SinceStartedResponseObject, error)
+
+	// (POST /api/productions/{id}/cues/{cue}/since)
+	TakeChange(ctx context.Context, request TakeChangeRequestObject) (TakeChangeResponseObject, error)
+
 	// (POST /api/productions/{id}/cuts)
 	BringInCut(ctx context.Context, request BringInCutRequestObject) (BringInCutResponseObject, error)
 
@@ -16278,6 +16436,81 @@ func (sh *strictHandler) TakeMusicTime(ctx *echo.Context, id openapi_types.UUID,
 		return err
 	} else if validResponse, ok := response.(TakeMusicTimeResponseObject); ok {
 		return validResponse.VisitTakeMusicTimeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SinceStarted operation middleware
+func (sh *strictHandler) SinceStarted(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request SinceStartedRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SinceStarted(ctx.Request().Context(), request.(SinceStartedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SinceStarted")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SinceStartedResponseObject); ok {
+		return validResponse.VisitSinceStartedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeChange operation middleware
+func (sh *strictHandler) TakeChange(ctx *echo.Context, id openapi_types.UUID, cue Id) error {
+	var request TakeChangeRequestObject
+
+	request.Id = id
+	request.Cue = cue
+
+	var body TakeChangeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeChange(ctx.Request().Context(), request.(TakeChangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeChange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeChangeResponseObject); ok {
+		return validResponse.VisitTakeChangeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

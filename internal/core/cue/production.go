@@ -73,6 +73,7 @@ type Cue struct {
 	Notes     string          `json:"notes,omitempty"`
 	Template  string          `json:"template,omitempty"` // its ID in the studio; empty for none
 	Version   int64           `json:"version,omitempty"`  // the revision that it was started from
+	Took      []int64         `json:"took,omitempty"`     // revisions of later changes of it, that the cue took into its own
 	Call      string          `json:"call,omitempty"`
 	Hand      map[string][]ID `json:"hand,omitempty"` // whom a person chose for parts of its music
 	Started   string          `json:"started,omitempty"`

@@ -216,6 +216,9 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 	if _, err := c.Time(); err != nil {
 		return fail("%s", err)
 	}
+	if len(c.Took) > mostList || !slices.IsSorted(c.Took) || len(c.Took) > 0 && c.Took[0] <= c.Version {
+		return fail("it can not have taken those changes of its template")
+	}
 	last := int64(0)
 	for _, e := range c.Edits {
 		if e.At < last || e.Take < 0 || e.Put < 0 || e.At > tempo.MostTicks || e.Take > tempo.MostTicks || e.Put > tempo.MostTicks || len(c.Edits) > mostList {

@@ -215,7 +215,10 @@ export async function backTo(cut: Id) {
 }
 
 /** startCues starts cues from a template, and offers their folders to be saved. */
-export async function startCues(cues: readonly Id[], how: { template?: string; call?: Id; click: boolean }) {
+export async function startCues(
+  cues: readonly Id[],
+  how: { template?: string; call?: Id; click: boolean; own?: boolean },
+) {
   const got = await attempt(async () => {
     let name = "cues.zip";
     const data = await answer(

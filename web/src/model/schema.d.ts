@@ -2247,6 +2247,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/cues/{cue}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what has changed in the template of a cue since it was started */
+        get: operations["SinceStarted"];
+        put?: never;
+        /** @description a change of its template is taken into the own one of a cue, or left out again */
+        post: operations["TakeChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -5097,6 +5115,21 @@ export interface components {
                 mib: number;
             }[];
         };
+        SinceStarted: {
+            /** Format: int64 */
+            revision: number;
+            by: string;
+            label: string;
+            /** @description the cue has taken it into its own template */
+            taken: boolean;
+            /** @description why it can not be taken, or left, by itself; empty where it can */
+            not: string;
+        };
+        TakeChangeAsk: {
+            /** Format: int64 */
+            revision: number;
+            take: boolean;
+        };
         Footage: {
             /**
              * Format: int64
@@ -5259,6 +5292,8 @@ export interface components {
              * @description the revision that it was started from
              */
             version?: number;
+            /** @description revisions of later changes of it, that the cue took into its own */
+            took?: number[];
             call?: string;
             hand?: {
                 [key: string]: components["schemas"]["Id"][];
@@ -5562,6 +5597,8 @@ export interface components {
             call?: string;
             /** @description with a track of clicks */
             click?: boolean;
+            /** @description anew as they were started, with what they took of later changes */
+            own?: boolean;
         };
         FollowedMusic: {
             title: string;
@@ -11158,6 +11195,74 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SinceStarted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceStarted"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cue: components["schemas"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeChangeAsk"];
+            };
+        };
         responses: {
             /** @description done */
             200: {

@@ -282,3 +282,13 @@ export function readPan(text: string): number | null {
   const pan = ((m[1] ?? m[3])?.toLowerCase() === "l" ? -share : share) / 100;
   return Math.abs(pan) <= 1 ? pan : null;
 }
+
+/** when writes a moment as lists of changes have it: "Nov 27, 16:05". */
+export const when = (at: string) =>
+  new Date(at).toLocaleString("en", {
+    month: "short",
+    day: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    hour12: false,
+  });

@@ -12,6 +12,7 @@ import {
   versions,
 } from "../model/history";
 import { set, useApp } from "../model/store";
+import { when } from "../model/template";
 import { Floating } from "./Floating";
 
 /** HistoryDialog lists every change with who, when and what; versions with
@@ -127,15 +128,6 @@ function NamedLine({ version: v, close }: { version: Version; close: () => void 
     </div>
   );
 }
-
-const when = (at: string) =>
-  new Date(at).toLocaleString("en", {
-    month: "short",
-    day: "numeric",
-    hour: "2-digit",
-    minute: "2-digit",
-    hour12: false,
-  });
 
 function ChangeLine({ change: c, close }: { change: PastChange; close: () => void }) {
   const verb = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" }[c.role];

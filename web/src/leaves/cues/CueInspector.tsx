@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
-import type { Schemas } from "../../model/api";
+import { answer, api, type Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, nearestTick, recut, setCue, useFilm } from "../../model/film";
 import { hearMusic, keepMusic, takeMusicTime, usePicture } from "../../model/picture";
 import { set, tell, useApp } from "../../model/store";
@@ -42,24 +42,21 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
   );
 }
 
-/** Begun tells which version of its template a cue was started from, and what has changed since. */
+/** Begun tells which version of its template a cue was started from, and opens what has changed
+ * since. */
 function Begun({ cue }: { cue: Cue }) {
   const sheet = useApp((s) => s.sheet);
+  const { data: templates } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
   if (!cue.started) return null;
-  const here = sheet?.id === cue.template;
-  const behind = here && sheet && cue.version !== undefined && sheet.revision > cue.version;
+  const here = sheet?.id === cue.template ? sheet : templates?.find((t) => t.id === cue.template);
+  const behind = here && cue.version !== undefined && here.revision > cue.version;
   return (
     <p className="mt-1 text-soft" data-part="begun">
-      started on {new Date(cue.started).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}
-      {here && sheet ? ` from ${sheet.name}, revision ${cue.version}` : " from another template"}
+      started on {new Date(cue.started).toLocaleDateString("en-GB", { day: "numeric", month: "short" })} from{" "}
+      {here ? `${here.name}, revision ${cue.version}` : "a template that is gone"}
+      {(cue.took?.length ?? 0) > 0 && `, with ${plural(cue.took!.length, "later change")}`}
       {behind && (
-        <button
-          type="button"
-          className="link ml-2"
-          onClick={() =>
-            set({ comparing: { template: cue.template!, revision: cue.version! }, dialog: "compare-templates" })
-          }
-        >
+        <button type="button" className="link ml-2" onClick={() => set({ dialog: "since-started" })}>
           What has changed since
         </button>
       )}

@@ -222,8 +222,9 @@ function StartedFrom({ cue }: { cue: Cue }) {
   const whole = `${template?.name ?? "a template that is gone"}, revision ${cue.version}${changed ? `, now ${now}` : ""}${call ? `; ready: ${call}` : ""}`;
   return (
     <span className="truncate pl-1" title={whole} data-part="started-from">
-      {call && `${call}, `}rev. {cue.version}
+      rev. {cue.version}
       {changed && " +"}
+      {call && `, ${call}`}
     </span>
   );
 }

@@ -51,11 +51,11 @@ export function Cues() {
           className="field max-w-48"
           aria-label="Production"
           value={film.id}
-          onChange={(e) =>
-            e.target.value === "" || e.target.value === "settings"
-              ? set({ dialog: e.target.value === "" ? "new-film" : "film-settings" })
-              : void openFilm(e.target.value)
-          }
+          onChange={(e) => {
+            const dialog = dialogs[e.target.value];
+            if (dialog) set({ dialog });
+            else void openFilm(e.target.value);
+          }}
         >
           {rows?.map((r) => (
             <option key={r.id} value={r.id}>
@@ -63,6 +63,7 @@ export function Cues() {
             </option>
           ))}
           <option value="settings">Settings of this one…</option>
+          <option value="history">Its history…</option>
           <option value="">New production…</option>
         </select>
         <Add film={film} />
@@ -102,6 +103,13 @@ export function Cues() {
     </div>
   );
 }
+
+/** dialogs are what the list of productions opens beside them. */
+const dialogs: Record<string, "new-film" | "film-settings" | "film-history"> = {
+  "": "new-film",
+  settings: "film-settings",
+  history: "film-history",
+};
 
 function noteOf(film: Film): string {
   const { whole, days, done } = film.sums;

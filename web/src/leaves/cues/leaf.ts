@@ -5,8 +5,10 @@ import { command, leaf } from "../leaf";
 import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
 import { FilmDialog } from "./FilmDialog";
+import { FilmHistoryDialog } from "./FilmHistoryDialog";
 import { MovieDialog } from "./MovieDialog";
 import { SettingsDialog } from "./SettingsDialog";
+import { SinceDialog } from "./SinceDialog";
 import { SpotDialog } from "./SpotDialog";
 import { StartDialog } from "./StartDialog";
 import { TempiDialog } from "./TempiDialog";
@@ -25,6 +27,8 @@ export const cues = leaf({
     spot: SpotDialog,
     cut: CutDialog,
     movie: MovieDialog,
+    "film-history": FilmHistoryDialog,
+    "since-started": SinceDialog,
     tempi: TempiDialog,
     "start-cues": StartDialog,
   },
@@ -38,6 +42,7 @@ export const cues = leaf({
           command("Bring in a list of cues", "", () => set({ dialog: "spot" })),
           command("Settings of the production", "", () => set({ dialog: "film-settings" })),
           command("Bring in a cut", "", () => set({ dialog: "cut" })),
+          command("History of the production", "", () => set({ dialog: "film-history" })),
         ]
       : []),
     ...(films.getState().film?.cues ?? []).map((c) => ({

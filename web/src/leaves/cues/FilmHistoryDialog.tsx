@@ -1,0 +1,72 @@
+import { queryOptions, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, api } from "../../model/api";
+import { films, useFilm } from "../../model/film";
+import { attempt } from "../../model/store";
+import { when } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+
+const filmHistory = (id: string, revision: number, before: number) =>
+  queryOptions({
+    queryKey: ["film-history", id, revision, before],
+    queryFn: () =>
+      answer(
+        api.GET("/api/productions/{id}/history", { params: { path: { id }, query: before > 0 ? { before } : {} } }),
+      ),
+    placeholderData: (was) => was,
+  });
+
+const takeBack = (revision: number) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/productions/{id}/history/{revision}/take-back", {
+        params: { path: { id: films.getState().film!.id, revision } },
+      }),
+    ),
+  );
+
+/** FilmHistoryDialog lists every change of a production, each of which can be taken back alone. */
+export function FilmHistoryDialog({ close }: { close: () => void }) {
+  const film = useFilm((s) => s.film);
+  const [before, setBefore] = useState(0);
+  const { data } = useQuery({ ...filmHistory(film?.id ?? "", film?.revision ?? 0, before), enabled: film !== null });
+  const oldest = data?.at(-1)?.revision ?? 1;
+  const verb = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" };
+  return (
+    <Floating title="History of the production" open onOpenChange={close} className="w-[700px]">
+      <ul aria-label="Changes of the production" className="max-h-[56vh] overflow-y-auto border-line border-y">
+        {data?.map((c) => (
+          <li
+            key={c.revision}
+            className={`flex min-h-[26px] items-center gap-3 px-1 ${c.revision % 2 ? "bg-band" : ""}`}
+          >
+            <span className="w-10 shrink-0 text-right text-soft">{c.revision}</span>
+            <span className="w-28 shrink-0 text-soft">{when(c.at)}</span>
+            <span className="w-24 shrink-0 truncate text-soft">{c.author}</span>
+            <span className="min-w-0 flex-1 truncate" title={c.label}>
+              {verb[c.role]}
+              {c.label}
+            </span>
+            <button
+              type="button"
+              className="link text-[12px] text-soft"
+              disabled={c.role === "follow"}
+              onClick={() => void takeBack(c.revision)}
+            >
+              take back
+            </button>
+          </li>
+        ))}
+        {data?.length === 0 && <li className="py-2 text-soft">Nothing was changed yet.</li>}
+      </ul>
+      <div className="mt-3 flex gap-2">
+        <button type="button" className="button" disabled={before === 0} onClick={() => setBefore(0)}>
+          Newest
+        </button>
+        <button type="button" className="button" disabled={oldest <= 1} onClick={() => setBefore(oldest)}>
+          Older
+        </button>
+      </div>
+    </Floating>
+  );
+}
