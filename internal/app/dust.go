@@ -46,7 +46,7 @@ func (h *Hot) Dust(ctx context.Context, p Person, since string) (calls.Dust, err
 			for n, x := range piece.Parts {
 				parts[n] = musicOf(x)
 			}
-			ask.Pieces = append(ask.Pieces, calls.Piece{Name: c.Called(), On: c.Music.On, Rows: usedBy(t, caster.Hear(parts, handOf(c)))})
+			ask.Pieces = append(ask.Pieces, calls.Piece{Name: c.Called(), On: c.Music.On, Rows: usedBy(t, caster.Hear(parts, handOf(c, piece)))})
 		}
 	}
 	return calls.FindDust(t, ask), nil
@@ -68,12 +68,18 @@ func (f *Film) heard(ctx context.Context, p Person, c *cue.Cue) (Piece, error) {
 	return piece, nil
 }
 
-// handOf is whom a person chose for the parts of a cue's music.
-func handOf(c *cue.Cue) map[string][]template.ID {
+// handOf is whom a person chose for the parts of a cue's music, by the parts' IDs: a cue knows them
+// by their names, which outlast another file.
+func handOf(c *cue.Cue, piece Piece) map[string][]template.ID {
 	out := map[string][]template.ID{}
-	for part, ids := range c.Hand {
+	for _, part := range piece.Parts {
+		ids, chosen := c.Hand[part.Name]
+		if !chosen {
+			continue
+		}
+		out[part.ID] = []template.ID{} // nobody, where it is left out
 		for _, id := range ids {
-			out[part] = append(out[part], template.ID(id))
+			out[part.ID] = append(out[part.ID], template.ID(id))
 		}
 	}
 	return out

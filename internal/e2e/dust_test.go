@@ -96,3 +96,43 @@ func TestACueIsHeardWithThePicture(t *testing.T) {
 	p.press("Put it away")
 	p.gone(`[data-part=score]`)
 }
+
+// Who plays in the music that a cue keeps is chosen for the cue, and proposed for the next; memory by
+// bar is told from it.
+func TestWhoPlaysInACue(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.film("The Salt Lantern")
+	p.click(`[data-cue-row="1M02"] span`)
+	p.seeText(`[data-part=cue]`, "12 parts")
+	p.press("Who plays…")
+	p.seeText(`[role=dialog] h2`, "Who plays in 1M02 The lamp is lit")
+	p.seeText(`[data-part-name="Flute 1"]`, "Flute 1 long")
+	p.clickOn("leave the flute out", func() (*rod.Element, error) {
+		return p.page.Timeout(patience()).ElementR(`[data-part-name="Flute 1"] button`, "leave out")
+	})
+	p.seeText(`[data-part-name="Flute 1"]`, "nobody")
+	p.seeText(`[data-part-name="Flute 1"] button`, "as matched")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+
+	p.click(`[data-cue-row="1M03"] span`)
+	p.seeText(`[data-part=cue]`, "9 parts")
+	p.press("Who plays…")
+	p.seeText(`[role=dialog]`, "Cast as 1M02 The lamp is lit is")
+	p.seeText(`[data-part-name="Flute 1"]`, "nobody")
+	p.press("As matched")
+	p.seeText(`[data-part-name="Flute 1"]`, "Flute 1 long")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.press("Memory by bar…")
+	p.seeText(`[data-part=by-bar]`, "[0-9]+ bars")
+	p.see(`[data-part=steps] tbody tr`)
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.press("Undo")
+	p.press("Undo")
+	p.click(`[data-cue-row="1M02"] span`)
+	p.press("Who plays…")
+	p.seeText(`[data-part-name="Flute 1"]`, "Flute 1 long")
+	p.keys(input.Escape)
+}

@@ -200,6 +200,16 @@ func TestHitsAndMarkersAreDragged(t *testing.T) {
 	p.seeText(`[aria-label=Markers] li`, "bar 6.3")
 	p.pull(`[data-marker="0"]`, 30*perFrame) // 2.4 beats
 	p.seeText(`[aria-label=Markers] li`, "bar 7")
+
+	p.click(`[data-part=cue] h4 + span .button`) // Add, beside Tempo
+	p.see(`[aria-label="Tempo 2, quarter notes a minute"]`)
+	is := func(label, want string) {
+		err := p.page.Timeout(patience()).Wait(rod.Eval(`(label, want) => document.querySelector('[aria-label="' + label + '"]')?.value === want`, label, want))
+		require.NoError(t, err, "%s is not %s", label, want)
+	}
+	is("Bar of tempo 2", "6")                 // after the bar on its start: there the playhead is not
+	p.pull(`[data-tempo="1"]`, 2*50*perFrame) // two bars of 50 frames
+	is("Bar of tempo 2", "8")
 	for !p.see(`[aria-label=Nearer]`).MustProperty("disabled").Bool() {
 		p.click(`[aria-label=Nearer]`)
 	}

@@ -75,7 +75,7 @@ type Cue struct {
 	Version   int64           `json:"version,omitempty"`  // the revision that it was started from
 	Took      []int64         `json:"took,omitempty"`     // revisions of later changes of it, that the cue took into its own
 	Call      string          `json:"call,omitempty"`
-	Hand      map[string][]ID `json:"hand,omitempty"` // whom a person chose for parts of its music
+	Hand      map[string][]ID `json:"hand,omitempty"` // whom a person chose for parts of its music, by their names
 	Started   string          `json:"started,omitempty"`
 	Music     *Music          `json:"music,omitempty"`
 	Bar       int64           `json:"bar"` // that stands on the start; what lies before is count-in

@@ -21,6 +21,27 @@ function send(ask: MusicAsk, take: boolean, name: string) {
   );
 }
 
+/** listen tells who plays a piece. */
+export const listen = (ask: MusicAsk) => send(ask, false, "");
+
+/** handOfParts is whom a person chose, by the parts' IDs: cues know parts by their names, which
+ * outlast another file. */
+export function handOfParts(
+  byName: Record<string, readonly Id[]> | undefined,
+  parts: readonly MusicPart[],
+): Record<string, Id[]> {
+  const out: Record<string, Id[]> = {};
+  for (const p of parts) if (byName && p.name in byName) out[p.id] = [...byName[p.name]!];
+  return out;
+}
+
+/** handByName is the other way around. */
+export function handByName(hand: Record<string, Id[]>, parts: readonly MusicPart[]): Record<string, Id[]> {
+  const out: Record<string, Id[]> = {};
+  for (const p of parts) if (p.id in hand) out[p.name] = hand[p.id]!;
+  return out;
+}
+
 /** nameOf is a file's name without its ending. */
 export const nameOf = (file: string) => file.replace(/\.[^.]*$/, "");
 

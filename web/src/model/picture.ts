@@ -2,8 +2,9 @@ import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { type Cue, called, type Film, films, type Reel, spanOf } from "./film";
 import { loudspeakers } from "./loudspeakers";
+import { handOfParts, listen } from "./music";
 import { closeScore, openScore, performing, playFrom, rest } from "./performing";
-import { attempt, remember, remembered, tell } from "./store";
+import { attempt, remember, remembered, set, tell } from "./store";
 import { counted, secondsOf } from "./timecode";
 
 /** Picture is how the picture plays. */
@@ -278,16 +279,16 @@ export async function hearMusic(cue: Cue | null) {
     picture.setState({ music: null });
     return;
   }
-  const film = films.getState().film!;
-  const path = { params: { path: { id: film.id, cue: cue.id } } };
+  const path = { params: { path: { id: films.getState().film!.id, cue: cue.id } } };
   const got = await attempt(async () => {
-    const data = await answer(api.GET("/api/productions/{id}/cues/{cue}/music", { ...path, parseAs: "blob" }));
+    const file = await fileOf(cue);
     const bars = await answer(api.GET("/api/productions/{id}/cues/{cue}/bars", path));
-    return { data: data as unknown as Blob, first: bars[0]?.beats[0] ?? cue.start };
+    const named = cue.hand ? (await listen({ file, hand: {} })).parts : [];
+    return { file, hand: handOfParts(cue.hand, named), first: bars[0]?.beats[0] ?? cue.start };
   });
   if (!got) return;
   musicFrom = got.first;
-  await openScore(new File([got.data], cue.music.file), cue.hand ?? {});
+  await openScore(got.file, got.hand);
   picture.setState({ music: cue.id });
   films.setState({ at: cue.start });
 }
@@ -318,6 +319,19 @@ function musicBegins(from: number): Promise<boolean> {
       done(s.state === "playing");
     });
   });
+}
+
+/** fileOf is the music that a cue keeps. */
+async function fileOf(cue: Cue): Promise<File> {
+  const path = { params: { path: { id: films.getState().film!.id, cue: cue.id } } };
+  const data = await answer(api.GET("/api/productions/{id}/cues/{cue}/music", { ...path, parseAs: "blob" }));
+  return new File([data as unknown as Blob], cue.music!.file);
+}
+
+/** withMusic opens a dialog that reads music, with that of a cue. */
+export async function withMusic(cue: Cue, dialog: "music" | "by-bar") {
+  const file = await attempt(() => fileOf(cue));
+  if (file) set({ cueMusic: { cue: cue.id, file }, dialog });
 }
 
 /** keepMusic gives a cue its music: a MIDI or MusicXML file. */

@@ -59,6 +59,7 @@ export interface State {
   sight: Id | null; // the sightline that is looked along; null for everything
   sighting: Id | null; // the one being changed; null makes one
   folded: ReadonlySet<Id>;
+  cueMusic: { cue: string; file: File } | null; // of a cue, for the dialogs that read music
   movie: { cut: string; reel: string } | null; // whose film is chosen
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
   renaming: Id | null; // the section whose name is being edited
@@ -106,6 +107,7 @@ export const store = createStore<State>(() => ({
   folded: new Set(),
   renaming: null,
   dialog: null,
+  cueMusic: null,
   movie: null,
   comparing: null,
   importing: null,

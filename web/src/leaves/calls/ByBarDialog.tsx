@@ -1,7 +1,7 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { answer, api, fileBody, type Schemas } from "../../model/api";
 import { save } from "../../model/saving";
-import { attempt, useApp } from "../../model/store";
+import { attempt, set, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { useSize } from "../../parts/useSize";
@@ -13,6 +13,7 @@ type Followed = Schemas["FollowedMusic"];
  * enters, and rests after it has played where memory is short. */
 export function ByBarDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
+  const from = useApp((s) => s.cueMusic);
   const [file, setFile] = useState<File | null>(null);
   const [got, setGot] = useState<Followed | null>(null);
   const path = { params: { path: { id: sheet.id } } };
@@ -20,6 +21,10 @@ export function ByBarDialog({ close }: { close: () => void }) {
     setFile(f);
     setGot((await attempt(() => answer(api.POST("/api/templates/{id}/follow", { ...path, ...fileBody(f) })))) ?? null);
   };
+  useEffect(() => {
+    if (from) void choose(from.file);
+    return () => set({ cueMusic: null });
+  }, []);
   const out = async (format: "midi" | "osc") => {
     const data = await attempt(() =>
       answer(

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useEffect, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { handed } from "../../model/casting";
 import { call } from "../../model/changing";
-import { heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
+import { called as calledCue, films, inOrder, setCue, useFilm } from "../../model/film";
+import { handByName, handOfParts, heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
 import { openScore } from "../../model/performing";
 import { get, set, tell, useApp } from "../../model/store";
 import { mib, plural, wait } from "../../model/template";
@@ -24,10 +25,35 @@ const matched: Record<MusicPart["how"], string> = {
 export function MusicDialog({ close }: { close: () => void }) {
   const revision = useApp((s) => s.sheet!.revision);
   const called = useApp((s) => s.called);
-  const [ask, setAsk] = useState<MusicAsk>({ file: null, hand: {} });
-  const [name, setName] = useState("");
+  const from = useApp((s) => s.cueMusic);
+  const cue = useFilm((s) => s.film?.cues.find((c) => c.id === from?.cue));
+  const [ask, setAsk] = useState<MusicAsk>({ file: from?.file ?? null, hand: {} });
+  const [name, setName] = useState(cue ? calledCue(cue) : "");
   const { data, error } = useQuery(heard(ask, revision, called));
   const report = ask.file && !error ? data : undefined;
+  // A cue has its casting, or that of the last cue before it that has one is proposed.
+  const [like, setLike] = useState<string | null>(null); // the cue whose casting is proposed
+  const begun = useRef(false);
+  useEffect(() => {
+    if (!cue || !report || begun.current) return;
+    begun.current = true;
+    const { film } = films.getState();
+    const order = film ? inOrder(film) : [];
+    const before = order.slice(
+      0,
+      order.findIndex((c) => c.id === cue.id),
+    );
+    const model = cue.hand ? cue : before.findLast((c) => c.hand);
+    const hand = handOfParts(model?.hand, report.parts);
+    if (model && model !== cue && Object.keys(hand).length > 0) setLike(calledCue(model));
+    setAsk((a) => ({ ...a, hand }));
+  }, [cue, report]);
+  useEffect(() => () => set({ cueMusic: null }), []);
+  const cast = (hand: Record<string, Id[]>) => {
+    setAsk({ ...ask, hand });
+    setLike(null);
+    if (cue && report) void setCue(cue.id, { hand: handByName(hand, report.parts) });
+  };
   const open = (file: File | null | undefined) => {
     if (!file) return;
     setAsk({ file, hand: {} });
@@ -38,6 +64,7 @@ export function MusicDialog({ close }: { close: () => void }) {
     const done = await keepCue(ask, name);
     if (!done) return;
     tell(`${name} is a call now.`);
+    if (cue && done.call) void setCue(cue.id, { call: done.call, hand: handByName(ask.hand, done.parts) });
     if (bring && !(await call([...new Set(done.parts.flatMap((p) => p.uses.map((u) => u.instrument)))], "only")))
       return;
     close();
@@ -46,7 +73,12 @@ export function MusicDialog({ close }: { close: () => void }) {
   const memory = report?.cost.takesMib ?? 0;
   const seconds = Math.max(0, ...(report?.cost.machines.map((m) => m.seconds) ?? []));
   return (
-    <Floating title="A call from the music" open onOpenChange={close} className="w-[860px]">
+    <Floating
+      title={cue ? `Who plays in ${calledCue(cue)}` : "A call from the music"}
+      open
+      onOpenChange={close}
+      className="w-[860px]"
+    >
       {/* biome-ignore lint/a11y/noStaticElementInteractions: a file may also be chosen by its button */}
       <div
         className="flex min-h-0 flex-col"
@@ -71,6 +103,14 @@ export function MusicDialog({ close }: { close: () => void }) {
             </button>
           )}
         </div>
+        {like && (
+          <p className="pb-1 text-soft">
+            Cast as {like} is.{" "}
+            <button type="button" className="link" onClick={() => cast({})}>
+              As matched
+            </button>
+          </p>
+        )}
         {error && <p className="py-2 text-accent">! {error.message}</p>}
         {report && <FileNotes notes={report.notes} />}
         {report && (
@@ -94,7 +134,7 @@ export function MusicDialog({ close }: { close: () => void }) {
                       key={p.id}
                       part={p}
                       byHand={p.id in ask.hand}
-                      choose={(ids) => setAsk({ ...ask, hand: handed(ask.hand, p.id, ids) })}
+                      choose={(ids) => cast(handed(ask.hand, p.id, ids))}
                     />
                   ))}
                 </tbody>

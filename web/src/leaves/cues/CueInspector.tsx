@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, nearestTick, recut, setCue, useFilm } from "../../model/film";
-import { hearMusic, keepMusic, takeMusicTime, usePicture } from "../../model/picture";
+import { hearMusic, keepMusic, takeMusicTime, usePicture, withMusic } from "../../model/picture";
 import { set, tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { frameOf, timecode } from "../../model/timecode";
@@ -11,8 +11,6 @@ import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { Cell } from "./Cell";
 
 type Bar = Schemas["CueBar"];
-
-const ticks = 960; // in a quarter note
 
 /** CueInspector is what one cue is made of: its tempo, its metres, markers, hits and anchor. */
 export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
@@ -120,7 +118,12 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
           className="button h-6"
           onClick={() => {
             const last = cue.tempi.at(-1)!;
-            const next = bars.find((b) => b.tick > last.tick + 4 * ticks) ?? bars.at(-1);
+            const { at } = films.getState();
+            const here = at === null ? undefined : bars.findLast((b) => b.beats[0]! <= at + 1e-6);
+            const next =
+              here && here.tick > last.tick
+                ? here
+                : (bars.find((b) => b.bar > cue.bar && b.tick > last.tick) ?? bars.at(-1));
             if (next && next.tick > last.tick) put([...cue.tempi, { tick: next.tick, milliBpm: last.milliBpm }]);
             else beyond();
           }}
@@ -412,6 +415,16 @@ function Music({ cue }: { cue: Cue }) {
           <span className="text-accent">! {apart}.</span>{" "}
           <button type="button" className="link" onClick={() => void takeMusicTime(cue)}>
             Take its tempo
+          </button>
+        </p>
+      )}
+      {music && (
+        <p className="flex gap-3">
+          <button type="button" className="link" onClick={() => void withMusic(cue, "music")}>
+            Who plays…
+          </button>
+          <button type="button" className="link" onClick={() => void withMusic(cue, "by-bar")}>
+            Memory by bar…
           </button>
         </p>
       )}

@@ -15,6 +15,7 @@ import {
   useFilm,
 } from "../../model/film";
 import { tell, useApp } from "../../model/store";
+import { plural } from "../../model/template";
 import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
 
@@ -272,7 +273,7 @@ function Sums({ film }: { film: Film }) {
         {whole.left === 0
           ? "all is written"
           : days > 0
-            ? `${days} days, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`
+            ? `${plural(days, "day")}, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`
             : ""}
       </span>
     </div>

@@ -34,15 +34,16 @@ import { isBlack, shotAt, shotTints } from "./shots";
 const label = 44; // room for the name of a reel, px
 const near = 6; // how near something snaps, px
 
-/** Drag is what the pointer moves: a cue, one of its ends, or one of its hits or markers. */
+/** Drag is what the pointer moves: a cue, one of its ends, or one of its hits, markers, tempi or
+ * metres. */
 interface Drag {
   id: string;
-  part: "start" | "end" | "all" | "hit" | "marker";
-  n: number; // of the hit or the marker
+  part: "start" | "end" | "all" | "hit" | "marker" | "tempo" | "metre";
+  n: number; // of the hit, the marker, the tempo or the metre
   from: number; // frames under the pointer when it began
   start: number; // where the cue begins now
   end: number;
-  at: number; // where the hit or the marker stands now
+  at: number; // where the hit, the marker, the tempo or the metre stands now
   stood: number; // where it stood when it began
 }
 
@@ -62,8 +63,27 @@ function dragged(c: Cue, d: Drag, bars: readonly Schemas["CueBar"][]): Cue {
               : { ...m, frame: d.at },
         ),
       };
+    case "tempo": {
+      const tick = nearestBar(bars, d.at)?.tick;
+      const others = c.tempi.filter((_, n) => n !== d.n);
+      if (tick === undefined || tick === 0 || others.some((t) => t.tick === tick)) return c;
+      return { ...c, tempi: [...others, { ...c.tempi[d.n]!, tick }].sort((a, b) => a.tick - b.tick) };
+    }
+    case "metre": {
+      const bar = nearestBar(bars, d.at)?.bar;
+      const others = c.metres.filter((_, n) => n !== d.n);
+      if (bar === undefined || bar === 1 || others.some((m) => m.bar === bar)) return c;
+      return { ...c, metres: [...others, { ...c.metres[d.n]!, bar }].sort((a, b) => a.bar - b.bar) };
+    }
   }
   return { ...c, start: d.start, end: d.end };
+}
+
+/** nearestBar is the bar that begins nearest to a frame. */
+function nearestBar(bars: readonly Schemas["CueBar"][], frame: number) {
+  let best: Schemas["CueBar"] | undefined;
+  for (const b of bars) if (!best || Math.abs(b.beats[0]! - frame) < Math.abs(best.beats[0]! - frame)) best = b;
+  return best;
 }
 
 /** Strips draws every reel as a strip: its shots, its cues, and timecode under them. */
@@ -268,7 +288,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
   const { x, frame: f } = scale;
   const { data: bars = noBars } = useQuery({
     ...filmed.bars(film.id, film.revision, drag?.id ?? ""),
-    enabled: drag?.part === "marker",
+    enabled: drag !== null && ["marker", "tempo", "metre"].includes(drag.part),
   });
   const cues = film.cues.filter((c) => c.reel === reel.id).map((c) => (drag?.id === c.id ? dragged(c, drag, bars) : c));
   const snap = (value: number, own?: string) => {
@@ -309,18 +329,11 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     next.add(cue.id);
     films.setState({ chosen: next });
     e.currentTarget.setPointerCapture(e.pointerId);
-    const small = (e.target as Element).closest<SVGElement>("[data-hit], [data-marker]");
-    const n = Number(small?.dataset.hit ?? small?.dataset.marker ?? -1);
-    const part = small
-      ? small.dataset.hit === undefined
-        ? "marker"
-        : "hit"
-      : px - x(cue.start) < near
-        ? "start"
-        : x(cue.end) - px < near
-          ? "end"
-          : "all";
-    const at = part === "hit" ? cue.hits![n]!.frame : part === "marker" ? Number(small!.dataset.at) : 0;
+    const data: DOMStringMap = (e.target as Element).closest<SVGElement>("[data-at]")?.dataset ?? {};
+    const inner = (["hit", "marker", "tempo", "metre"] as const).find((k) => data[k] !== undefined);
+    const part = inner ?? (px - x(cue.start) < near ? "start" : x(cue.end) - px < near ? "end" : "all");
+    const n = inner ? Number(data[inner]) : -1;
+    const at = Number(data.at ?? 0);
     setDrag({ id: cue.id, part, n, from: f(px), start: cue.start, end: cue.end, at, stood: at });
   };
   const move = (e: PointerEvent<SVGSVGElement>) => {
@@ -329,7 +342,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     const cue = film.cues.find((c) => c.id === drag.id)!;
     const by = place(e) - drag.from;
     const to = (v: number) => (e.altKey ? Math.round(v) : snap(v, cue.id));
-    if (drag.part === "hit" || drag.part === "marker") {
+    if (drag.n >= 0) {
       setDrag({ ...drag, at: Math.max(0, to(drag.stood + by)) });
     } else if (drag.part === "start")
       setDrag({ ...drag, start: Math.min(cue.end - 1, Math.max(0, to(cue.start + by))) });
@@ -345,12 +358,15 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
     held.current = null;
     const cue = film.cues.find((c) => c.id === drag.id)!;
     const now = dragged(cue, drag, bars);
-    const set =
-      drag.part === "hit"
-        ? { hits: now.hits!.toSorted((a, b) => a.frame - b.frame) }
-        : drag.part === "marker"
-          ? { markers: now.markers! }
-          : { start: now.start, end: now.end };
+    const set: Partial<Cue> = {
+      hit: () => ({ hits: now.hits!.toSorted((a, b) => a.frame - b.frame) }),
+      marker: () => ({ markers: now.markers! }),
+      tempo: () => ({ tempi: now.tempi }),
+      metre: () => ({ metres: now.metres }),
+      start: () => ({ start: now.start, end: now.end }),
+      end: () => ({ start: now.start, end: now.end }),
+      all: () => ({ start: now.start, end: now.end }),
+    }[drag.part]();
     const same = (Object.keys(set) as (keyof typeof set)[]).every(
       (k) => JSON.stringify(cue[k]) === JSON.stringify(set[k]),
     );
@@ -419,9 +435,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
       </g>
       {drag && (
         <text x={label + width} y={11} textAnchor="end" fontSize={11} fill="var(--ink)" fontWeight={600}>
-          {drag.part === "hit" || drag.part === "marker"
-            ? timecode(frame, drag.at)
-            : `${timecode(frame, drag.start)} – ${timecode(frame, drag.end)}`}
+          {drag.n >= 0 ? timecode(frame, drag.at) : `${timecode(frame, drag.start)} – ${timecode(frame, drag.end)}`}
         </text>
       )}
     </svg>
@@ -578,6 +592,7 @@ const CueBlock = memo(function CueBlock({ settings, cue, scale: { x }, chosen, d
           d={`M${x(h.frame)} ${top + 1}l-4 -7h8Z`}
           fill="var(--accent)"
           data-hit={n}
+          data-at={h.frame}
           style={{ cursor: "ew-resize" }}
         >
           <title>{h.name ?? "Hit"}</title>
@@ -602,6 +617,28 @@ function Flag({ n, name, at, x }: { n: number; name: string; at: number; x: (f: 
   );
 }
 
+interface TurnProps {
+  of: Record<string, number>;
+  text: string;
+  at: number;
+  y: number; // from the top of the cue
+  x: (f: number) => number;
+}
+
+/** Turn is where the tempo or the metre of a cue changes; it is moved from bar to bar. */
+function Turn({ of, text, at, y, x }: TurnProps) {
+  const top = ruler + shots + 2;
+  return (
+    <g {...of} data-at={at} style={{ cursor: "ew-resize" }}>
+      <rect x={x(at) - 2} y={top + y - 9} width={text.length * 5.5 + 8} height={10} fill="transparent" />
+      <path d={`M${x(at)} ${top + y - 9}v10`} stroke="var(--ink)" />
+      <text x={x(at) + 3} y={top + y} fontSize={9.5} fill="var(--ink)">
+        {text}
+      </text>
+    </g>
+  );
+}
+
 /** BarLines draws the bars of the chosen cues, where there is room for them. */
 function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) => number }) {
   const all = useQueries({ queries: cues.map((c) => filmed.bars(film.id, film.revision, c.id)) });
@@ -613,6 +650,23 @@ function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) =
           {(c.markers ?? []).map((m, n) => {
             const at = m.frame === undefined && all[k]?.data ? frameOfTick(all[k].data, m.tick ?? 0) : null;
             return at !== null && <Flag key={n} n={n} name={m.name} at={at} x={x} />;
+          })}
+          {c.tempi.map((t, n) => {
+            const at = n > 0 && all[k]?.data ? frameOfTick(all[k].data, t.tick) : null;
+            const ramp = c.tempi[n - 1]?.ramp ? "→ " : "";
+            return (
+              at !== null && (
+                <Turn key={n} of={{ "data-tempo": n }} text={`${ramp}${t.milliBpm / 1000}`} at={at} y={9} x={x} />
+              )
+            );
+          })}
+          {c.metres.map((m, n) => {
+            const at = n > 0 ? all[k]?.data?.find((b) => b.bar === m.bar)?.beats[0] : undefined;
+            return (
+              at !== undefined && (
+                <Turn key={n} of={{ "data-metre": n }} text={`${m.beats}/${m.unit}`} at={at} y={18} x={x} />
+              )
+            );
           })}
         </g>
       ))}
