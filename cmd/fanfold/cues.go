@@ -136,7 +136,7 @@ func tempoCommand() *cobra.Command {
 			t := tabwriter.NewWriter(cmd.OutOrStdout(), 0, 0, 2, ' ', 0)
 			fmt.Fprintln(t, "tempo\tframes a beat\tstarts\tmeets\terrors, frames")
 			for _, f := range steady {
-				fmt.Fprintf(t, "%.2f\t%s\t%s\t%d of %d\t%s\n", f.BPM, click(f.BPM, r), signed(f.Shift), f.Met, len(found), errorsText(f.Errors))
+				fmt.Fprintf(t, "%.2f\t%s\t%s\t%d of %d\t%s\n", f.BPM, f.Click, signed(f.Shift), f.Met, len(found), errorsText(f.Errors))
 			}
 			return t.Flush()
 		},
@@ -152,13 +152,6 @@ func tempoCommand() *cobra.Command {
 	c.Flags().Float64Var(&ratio, "ratio", 1.15, "with --map, by how much the tempo may change at once")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
-}
-
-// click writes a tempo as film composers read it: frames and eighths of a frame a beat, 24 a
-// second or the film's own: "12-4".
-func click(bpm float64, r timecode.Rate) string {
-	eighths := int(math.Round(8 * 60 / bpm * float64(r.Num) / float64(r.Den)))
-	return fmt.Sprintf("%d-%d", eighths/8, eighths%8)
 }
 
 // signed writes frames to a tenth, with a sign where there are any.

@@ -1,13 +1,16 @@
 package api_test
 
 import (
+	"archive/zip"
 	"bytes"
+	"io"
 	"maps"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -142,6 +145,11 @@ func TestTheMusicOfACue(t *testing.T) {
 	require.Positive(t, film.Cues[0].Music.Notes)
 	got := c.do("GET", music, nil)
 	require.Equal(t, score, got.body)
+	unkept := c.do("POST", path+"/changes", map[string]any{"base": film.Revision, "change": map[string]any{"ops": []any{map[string]any{"kind": "cue", "id": id, "set": map[string]any{
+		"music": cue.Music{File: "x.mid", Digest: strings.Repeat("a", 64), BarMs: []int64{}},
+	}}}}})
+	require.Equal(t, 422, unkept.status)
+	require.Contains(t, string(unkept.body), "x.mid is not kept here; give the file")
 	require.Equal(t, 404, s.signedIn(t, "eve").do("GET", music, nil).status, "another studio")
 
 	clicks := c.do("GET", path+"/cues/"+id+"/click", nil)
@@ -279,6 +287,21 @@ func TestDustOverAllCues(t *testing.T) {
 	require.Positive(t, after)
 	require.Empty(t, ask("").Rows)
 	require.Len(t, ask("").Aside, len(edits))
+	started := c.do("POST", film+"/start", map[string]any{"cues": []string{id}, "template": strings.TrimPrefix(template, "/api/templates/")})
+	require.Equal(t, 200, started.status, string(started.body))
+	archive, err := zip.NewReader(bytes.NewReader(started.body), int64(len(started.body)))
+	require.NoError(t, err)
+	for _, f := range archive.File {
+		if strings.HasSuffix(f.Name, ".mid") {
+			r, err := f.Open()
+			require.NoError(t, err)
+			data, err := io.ReadAll(r)
+			require.NoError(t, err)
+			text := midiText(t, data)
+			require.Contains(t, text, `Title_t, "Piccolo"`)
+			require.NotContains(t, text, `Title_t, "Flute 1"`, "it is set aside")
+		}
+	}
 	require.Equal(t, 200, c.do("POST", template+"/undo", nil).status)
 	require.Empty(t, ask("").Aside)
 }

@@ -3,6 +3,7 @@ package app
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -186,6 +187,29 @@ func (a *App) KeepPiece(ctx context.Context, p Person, name string, r io.Reader)
 	return music, err
 }
 
+// unkept refuses a change that gives a cue music which the studio does not keep.
+func (f *Film) unkept(ctx context.Context, p Person, c cue.Change) error {
+	for _, op := range c.Ops {
+		var with struct {
+			Music *cue.Music `json:"music"`
+		}
+		if op.Kind != cue.OfCue {
+			continue
+		}
+		data := op.Add
+		if set, ok := op.Set["music"]; ok {
+			data = fmt.Appendf(nil, `{"music":%s}`, set)
+		}
+		if len(data) == 0 || json.Unmarshal(data, &with) != nil || with.Music == nil { // what is wrong with it is told when it is applied
+			continue
+		}
+		if !f.app.store.RecordingKept(ctx, p.Studio, with.Music.Digest) {
+			return refused("", "%s is not kept here; give the file", with.Music.File)
+		}
+	}
+	return nil
+}
+
 // piece reads a piece by the studio's words for articulations.
 func (a *App) piece(ctx context.Context, p Person, data []byte) (Piece, error) {
 	cat, err := a.Catalogue(ctx, p)
@@ -242,6 +266,9 @@ func (f *Film) cutMusics(ctx context.Context, p Person, before *cue.Production, 
 			continue
 		}
 		data, _, err := f.musicOf(ctx, p, now)
+		if errors.Is(err, store.ErrNotFound) {
+			continue // it is kept no longer
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -368,6 +368,9 @@ func (f *Film) Change(ctx context.Context, p Person, base int64, c cue.Change) (
 	if len(c.Ops) == 0 {
 		return 0, refused("", "the change does nothing")
 	}
+	if err := f.unkept(ctx, p, c); err != nil {
+		return 0, err
+	}
 	return f.doc.Apply(ctx, p.ask(ctx, max(0, base)), func(*filmView) (cue.Change, error) { return c, nil })
 }
 

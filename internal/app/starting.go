@@ -257,14 +257,17 @@ func writeClick(w io.Writer, p *cue.Production, c *cue.Cue) error {
 	return wav.WriteBroadcast16(w, p.RateHz, 1, dsp.ClickTrack(x.Samples, float64(p.RateHz), x.At, x.First), wav.Broadcast{Description: "Click of " + c.Called(), Begin: x.Begin})
 }
 
-// ready are the rows of the call; nil for all.
+// ready are the rows of the call, or all, but those that are set aside; nil for all.
 func (x *starter) ready() map[template.ID]bool {
-	if x.call == nil {
+	aside := slices.ContainsFunc(x.template.Instruments, func(i *template.Instrument) bool { return i.Aside })
+	if x.call == nil && !aside {
 		return nil
 	}
 	out := map[template.ID]bool{}
-	for _, id := range x.call.Instruments {
-		out[id] = true
+	for _, i := range x.template.Instruments {
+		if !i.Aside && (x.call == nil || slices.Contains(x.call.Instruments, i.ID)) {
+			out[i.ID] = true
+		}
 	}
 	return out
 }

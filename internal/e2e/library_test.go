@@ -182,7 +182,7 @@ func TestALayeredRowKeepsItsLevel(t *testing.T) {
 
 	p.undo(1) // the level that was kept
 	p.seeText(`[data-part=measured-before]`, "1 row measured before its patches, layers or microphones changed")
-	p.press("Measure and keep the level")
+	p.changing(func() { p.press("Measure and keep the level") })
 	p.gone(`[data-part=measured-before]`)
 	require.InDelta(t, was, level(), .11)
 	p.undo(5)

@@ -223,3 +223,30 @@ func (p *person) hitAt(code string) {
 	err := p.page.Timeout(patience()).Wait(rod.Eval(`code => document.querySelector('[aria-label="Time of hit 1"]')?.value === code`, code))
 	require.NoError(p.t, err, "the hit never stood at %s", code)
 }
+
+// Files are dropped on the leaf: an event list is held against the cues at once, a list of cues is
+// looked at, and music belongs to the cue that is chosen.
+func TestFilesAreDroppedOnCues(t *testing.T) {
+	p := enter(t, 1280, 800)
+	name := fmt.Sprintf("Dropped %d", os.Getpid())
+	p.page.MustEval(twoCuts, name)
+	p.film(name)
+	p.see(`[data-slate="1"]`)
+	p.drop(`[data-leaf=cues]`, "cut3.edl", "TITLE: R1\nFCM: NON-DROP FRAME\n001  RED V C 00:00:10:00 00:00:14:00 01:00:00:00 01:00:04:00\n002  BLUE V C 00:00:10:00 00:00:14:00 01:00:04:00 01:00:08:00\n")
+	p.seeText(`[role=dialog] h2`, "^One to Cut 3$")
+	p.seeText(`[role=dialog]`, "1M01 Lamp")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.drop(`[data-leaf=cues]`, "more.csv", "number,title,start,end\n1M02,Late,01:00:11:10,01:00:11:20\n")
+	p.seeText(`[data-part=spotted]`, "1 new cue")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+	p.drop(`[data-leaf=cues]`, "lamp.mid", "MThd")
+	p.seeText(`[role=alert]`, "Choose the cue that this music belongs to first")
+	p.drop(`[data-leaf=cues]`, "lamp.pdf", "x")
+	p.seeText(`[role=alert]`, "Drop an event list, a list of cues, or the MIDI or MusicXML file")
+	p.click(`[data-cue-row="1M01"] span`)
+	p.see(`[data-part=cue]`)
+	p.drop(`[data-leaf=cues]`, "lamp.mid", "MThd")
+	p.seeText(`[role=alert]`, "MIDI")
+}

@@ -307,3 +307,17 @@ func BenchmarkMaps(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+// A click of 12 frames and 4 eighths at 24 is a beat of 12.5/24 s: 115.2 (24-frame click tables,
+// from memory).
+func TestATempoInFrames(t *testing.T) {
+	for _, x := range []struct {
+		bpm  float64
+		rate timecode.Rate
+		want string
+	}{
+		{115.2, film, "12-4"}, {120, film, "12-0"}, {60, film, "24-0"}, {100, film, "14-3"}, {120, timecode.Rate{Num: 25, Den: 1}, "12-4"}, {120, timecode.Rate{Num: 30_000, Den: 1001}, "15-0"},
+	} {
+		require.Equal(t, x.want, cue.InFrames(x.bpm, x.rate))
+	}
+}

@@ -30,10 +30,18 @@ const Step = 0.01
 // Found is a steady tempo, and how it meets the hits.
 type Found struct {
 	BPM    float64   `json:"bpm"`
+	Click  string    `json:"click"`  // as InFrames has it
 	Shift  float64   `json:"shift"`  // frames by which the music begins later
 	Weight float64   `json:"weight"` // of the hits that are met, of those on a downbeat somewhat more
 	Met    int       `json:"met"`
 	Errors []HitMiss `json:"errors"` // of each hit
+}
+
+// InFrames is a tempo as film composers read a click: frames and eighths of a frame a beat, "12-4"
+// (common practice, no source).
+func InFrames(bpm float64, r timecode.Rate) string {
+	eighths := int(math.Round(8 * 60 / bpm * float64(r.Num) / float64(r.Den)))
+	return fmt.Sprintf("%d-%d", eighths/8, eighths%8)
 }
 
 // HitMiss is how far the nearest beat lies from a hit.
@@ -198,7 +206,7 @@ func (a *FindAsk) score(times []float64, beat, shift float64) (met, off float64)
 
 func (a *FindAsk) found(times []float64, bpm, shift float64) Found {
 	beat := 60 / bpm * float64(a.Rate.Num) / float64(a.Rate.Den)
-	f := Found{BPM: math.Round(bpm/Step) * Step, Shift: math.Round(shift*100) / 100, Errors: make([]HitMiss, len(times))}
+	f := Found{BPM: math.Round(bpm/Step) * Step, Click: InFrames(bpm, a.Rate), Shift: math.Round(shift*100) / 100, Errors: make([]HitMiss, len(times))}
 	f.BPM = math.Round(f.BPM*100) / 100
 	for n, at := range times {
 		d := miss(at-shift, beat)

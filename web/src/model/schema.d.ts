@@ -5534,6 +5534,8 @@ export interface components {
             steady: {
                 /** Format: double */
                 bpm: number;
+                /** @description frames and eighths of a frame a beat */
+                click: string;
                 /** Format: double */
                 shift: number;
                 /** Format: double */

@@ -32,7 +32,16 @@ const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l
 export function Dialogs() {
   const dialog = useApp((s) => s.dialog);
   const close = () =>
-    set({ dialog: null, importing: null, machine: null, comparing: null, taking: null, furnishing: null });
+    set({
+      dialog: null,
+      importing: null,
+      machine: null,
+      movie: null,
+      cueMusic: null,
+      comparing: null,
+      taking: null,
+      furnishing: null,
+    });
   const Shows = dialog && all[dialog];
   return Shows ? <Shows close={close} /> : null;
 }

@@ -12,7 +12,7 @@ import {
   versions,
 } from "../model/history";
 import { set, useApp } from "../model/store";
-import { when } from "../model/template";
+import { PastLine } from "../parts/PastLine";
 import { Floating } from "./Floating";
 
 /** HistoryDialog lists every change with who, when and what; versions with
@@ -130,20 +130,8 @@ function NamedLine({ version: v, close }: { version: Version; close: () => void 
 }
 
 function ChangeLine({ change: c, close }: { change: PastChange; close: () => void }) {
-  const verb = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" }[c.role];
   return (
-    <div
-      className={`flex min-h-[26px] items-center gap-3 px-1 ${c.revision % 2 ? "bg-band" : ""}`}
-      data-past={c.revision}
-      title={`Revision ${c.revision}`}
-    >
-      <span className="w-12 shrink-0 text-right text-soft tabular-nums">{c.revision}</span>
-      <span className="w-28 shrink-0 text-soft">{when(c.at)}</span>
-      <span className="w-24 shrink-0 truncate text-soft">{c.author}</span>
-      <span className="min-w-0 flex-1 truncate">
-        {verb}
-        {c.label}
-      </span>
+    <PastLine change={c} takeBack={takeBackOne}>
       <button
         type="button"
         className="link text-[12px] text-soft"
@@ -151,14 +139,6 @@ function ChangeLine({ change: c, close }: { change: PastChange; close: () => voi
       >
         look at it
       </button>
-      <button
-        type="button"
-        className="link text-[12px] text-soft"
-        disabled={c.role === "follow"}
-        onClick={() => void takeBackOne(c.revision)}
-      >
-        take back
-      </button>
-    </div>
+    </PastLine>
   );
 }

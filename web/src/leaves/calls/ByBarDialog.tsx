@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { answer, api, fileBody, type Schemas } from "../../model/api";
 import { save } from "../../model/saving";
-import { attempt, set, useApp } from "../../model/store";
+import { attempt, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { useSize } from "../../parts/useSize";
@@ -23,7 +23,6 @@ export function ByBarDialog({ close }: { close: () => void }) {
   };
   useEffect(() => {
     if (from) void choose(from.file);
-    return () => set({ cueMusic: null });
   }, []);
   const out = async (format: "midi" | "osc") => {
     const data = await attempt(() =>

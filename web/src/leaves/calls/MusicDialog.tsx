@@ -48,7 +48,6 @@ export function MusicDialog({ close }: { close: () => void }) {
     if (model && model !== cue && Object.keys(hand).length > 0) setLike(calledCue(model));
     setAsk((a) => ({ ...a, hand }));
   }, [cue, report]);
-  useEffect(() => () => set({ cueMusic: null }), []);
   const cast = (hand: Record<string, Id[]>) => {
     setAsk({ ...ask, hand });
     setLike(null);

@@ -3,6 +3,7 @@ import { type KeyboardEvent, useEffect } from "react";
 import {
   addCue,
   addReel,
+  type Cue,
   type Film,
   films,
   openFilm,
@@ -12,10 +13,11 @@ import {
   undoFilm,
   useFilm,
 } from "../../model/film";
-import { choose, toggle, usePicture } from "../../model/picture";
+import { choose, keepMusic, toggle, usePicture } from "../../model/picture";
 import { set, tell } from "../../model/store";
 import { plural } from "../../model/template";
 import { clock, counted } from "../../model/timecode";
+import { musicFiles } from "../../parts/ChooseFile";
 import { LeafHead } from "../../parts/LeafHead";
 import { CueInspector } from "./CueInspector";
 import { CueSheet } from "./CueSheet";
@@ -45,7 +47,17 @@ export function Cues() {
   };
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: keys of what is within
-    <div className="@container flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
+    <div
+      className="@container flex min-h-0 flex-1 flex-col"
+      onKeyDown={keys}
+      onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
+      onDrop={(e) => {
+        const file = e.dataTransfer.files[0];
+        if (!file) return;
+        e.preventDefault();
+        drop(file, one);
+      }}
+    >
       <LeafHead title="Cues" note={noteOf(film)}>
         <select
           className="field max-w-48"
@@ -102,6 +114,18 @@ export function Cues() {
       </div>
     </div>
   );
+}
+
+/** drop takes a file that is dropped on the leaf: an event list as a new cut, a list of cues, or the
+ * music of the chosen cue. */
+function drop(file: File, cue: Cue | undefined) {
+  const end = file.name.slice(file.name.lastIndexOf(".")).toLowerCase();
+  if ([".edl", ".otio"].includes(end)) set({ dialog: "cut", importing: file });
+  else if ([".csv", ".tsv", ".txt"].includes(end)) set({ dialog: "spot", importing: file });
+  else if (!musicFiles.split(",").includes(end))
+    tell("Drop an event list, a list of cues, or the MIDI or MusicXML file of the chosen cue.", "refused");
+  else if (cue) void keepMusic(cue, file);
+  else tell("Choose the cue that this music belongs to first.", "refused");
 }
 
 /** dialogs are what the list of productions opens beside them. */

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { backTo, bringIn, called, type Film, filmed, films, takeCut, useFilm } from "../../model/film";
-import { set } from "../../model/store";
+import { set, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { timecode } from "../../model/timecode";
 import { ChooseFile } from "../../parts/ChooseFile";
@@ -106,6 +106,10 @@ function BringIn({ film }: { film: Film }) {
   const others = film.cuts.filter(
     (c) => c.id !== film.settings.cut || film.reels.some((r) => !c.reels.some((x) => x.reel === r.id && x.events > 0)),
   );
+  const dropped = useApp((s) => s.importing);
+  useEffect(() => {
+    if (dropped) void take(dropped);
+  }, [dropped]);
   const take = async (file: File) => {
     const done = await bringIn(file, {
       ...(into ? { cut: into } : name.trim() ? { name: name.trim() } : {}),
@@ -117,7 +121,18 @@ function BringIn({ film }: { film: Film }) {
     if (film.settings.cut && done.cut !== film.settings.cut) films.setState({ cut: done.cut });
   };
   return (
-    <div className="mt-3 flex flex-wrap items-center gap-2">
+    // biome-ignore lint/a11y/noStaticElementInteractions: a file may also be chosen by its button
+    <div
+      className="mt-3 flex flex-wrap items-center gap-2"
+      onDragOver={(e) => e.dataTransfer.types.includes("Files") && e.preventDefault()}
+      onDrop={(e) => {
+        const file = e.dataTransfer.files[0];
+        if (!file) return;
+        e.preventDefault();
+        e.stopPropagation();
+        void take(file);
+      }}
+    >
       <ChooseFile
         accept=".edl,.otio,.txt,.csv,.tsv"
         label="Event list"

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { answer, api } from "../../model/api";
 import { films, useFilm } from "../../model/film";
 import { attempt } from "../../model/store";
-import { when } from "../../model/template";
+import { PastLine } from "../../parts/PastLine";
 import { Floating } from "../../shell/Floating";
 
 const filmHistory = (id: string, revision: number, before: number) =>
@@ -31,30 +31,12 @@ export function FilmHistoryDialog({ close }: { close: () => void }) {
   const [before, setBefore] = useState(0);
   const { data } = useQuery({ ...filmHistory(film?.id ?? "", film?.revision ?? 0, before), enabled: film !== null });
   const oldest = data?.at(-1)?.revision ?? 1;
-  const verb = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" };
   return (
     <Floating title="History of the production" open onOpenChange={close} className="w-[700px]">
       <ul aria-label="Changes of the production" className="max-h-[56vh] overflow-y-auto border-line border-y">
         {data?.map((c) => (
-          <li
-            key={c.revision}
-            className={`flex min-h-[26px] items-center gap-3 px-1 ${c.revision % 2 ? "bg-band" : ""}`}
-          >
-            <span className="w-10 shrink-0 text-right text-soft">{c.revision}</span>
-            <span className="w-28 shrink-0 text-soft">{when(c.at)}</span>
-            <span className="w-24 shrink-0 truncate text-soft">{c.author}</span>
-            <span className="min-w-0 flex-1 truncate" title={c.label}>
-              {verb[c.role]}
-              {c.label}
-            </span>
-            <button
-              type="button"
-              className="link text-[12px] text-soft"
-              disabled={c.role === "follow"}
-              onClick={() => void takeBack(c.revision)}
-            >
-              take back
-            </button>
+          <li key={c.revision}>
+            <PastLine change={c} takeBack={takeBack} />
           </li>
         ))}
         {data?.length === 0 && <li className="py-2 text-soft">Nothing was changed yet.</li>}

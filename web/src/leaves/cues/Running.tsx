@@ -17,6 +17,7 @@ const marked = 2.5; // how long a marker's name stays, s
 
 const chalk = "#f4eedd";
 const ember = "#e4745f";
+const shade = "#14181a";
 
 /** Running draws over the picture what runs with it: timecode, bar and beat; bars, markers and hits
  * that come; a line that crosses the picture towards each hit. */
@@ -55,7 +56,7 @@ export function Running({ film, reel, at }: { film: Film; reel: Reel; at: number
           {passed.name}
         </Said>
       )}
-      <rect y={high - band} width={wide} height={band} fill="#14181a" opacity={0.72} />
+      <rect y={high - band} width={wide} height={band} fill={shade} opacity={0.72} />
       {bars.map((b) =>
         b.beats.map(
           (f, n) =>
@@ -97,7 +98,7 @@ export function Running({ film, reel, at }: { film: Film; reel: Reel; at: number
               key={h.frame}
               d={`M${x(h.frame)} ${high - band + 1}l-4 -7h8Z`}
               fill={ember}
-              stroke="#14181a"
+              stroke={shade}
               strokeWidth={0.5}
             />
           ),
@@ -108,23 +109,32 @@ export function Running({ film, reel, at }: { film: Film; reel: Reel; at: number
   );
 }
 
+/** Said is a text that is read on any picture. */
 function Said({ x, y, size, end, children }: { x: number; y: number; size: number; end?: boolean; children: string }) {
+  if (children === "") return null;
+  const long = children.length * size * 0.52 + 8;
   return (
-    <text
-      x={x}
-      y={y}
-      fontSize={size}
-      textAnchor={end ? "end" : "start"}
-      fill={chalk}
-      stroke="#14181a"
-      strokeWidth={2}
-      strokeOpacity={0.6}
-      strokeLinejoin="round"
-      paintOrder="stroke"
-      style={{ whiteSpace: "pre" }}
-    >
-      {children}
-    </text>
+    <>
+      <rect
+        x={end ? x - long + 4 : x - 4}
+        y={y - size}
+        width={long}
+        height={size + 5}
+        rx={2}
+        fill={shade}
+        opacity={0.62}
+      />
+      <text
+        x={x}
+        y={y}
+        fontSize={size}
+        textAnchor={end ? "end" : "start"}
+        fill={chalk}
+        style={{ whiteSpace: "pre", fontVariantNumeric: "tabular-nums" }}
+      >
+        {children}
+      </text>
+    </>
   );
 }
 

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { Refusal } from "../../model/api";
 import { type SpottingReport, spot } from "../../model/film";
-import { attempt, tell } from "../../model/store";
+import { attempt, tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { ChooseFile } from "../../parts/ChooseFile";
 import { Floating } from "../../shell/Floating";
@@ -9,7 +9,7 @@ import { Floating } from "../../shell/Floating";
 /** SpotDialog brings in a list of cues: its columns as they were matched, what is wrong by line,
  * then all good lines in one change. */
 export function SpotDialog({ close }: { close: () => void }) {
-  const [file, setFile] = useState<File | null>(null);
+  const [file, setFile] = useState(useApp((s) => s.importing)); // one that was dropped
   const [mapping, setMapping] = useState<Record<string, string>>({});
   const [report, setReport] = useState<SpottingReport | null>(null);
   const [wrong, setWrong] = useState("");

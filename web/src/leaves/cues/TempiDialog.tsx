@@ -98,7 +98,7 @@ export function TempiDialog({ close }: { close: () => void }) {
               {found.steady.map((f) => (
                 <tr key={f.bpm} className="border-line border-t">
                   <td className="py-1 font-semibold">{f.bpm.toFixed(2)}</td>
-                  <td>{eighths(film, f.bpm)}</td>
+                  <td>{f.click}</td>
                   <td>
                     {f.met} of {f.errors.length}
                   </td>
@@ -142,13 +142,6 @@ const fetchBars = async (film: Film, cue: string) => {
   const ask = filmed.bars(film.id, film.revision, cue).queryFn as () => Promise<Schemas["CueBar"][]>;
   return ask();
 };
-
-/** eighths is a beat in frames and eighths of a frame, as a click is told: "12-4". */
-function eighths(film: Film, bpm: number): string {
-  const { num, den } = film.settings.frame;
-  const n = Math.round((8 * 60 * num) / den / bpm);
-  return `${Math.floor(n / 8)}-${n % 8}`;
-}
 
 function Misses({ list }: { list: readonly Schemas["CueHitMiss"][] }) {
   return (
