@@ -91,7 +91,7 @@ func (c *Become) rows(a, b []*template.Instrument) bool {
 		was[i.ID] = i
 	}
 	for _, i := range b {
-		if !same(was[i.ID], i) {
+		if was[i.ID] != i && !i.Like(was[i.ID]) {
 			c.Rows = append(c.Rows, i)
 		}
 	}

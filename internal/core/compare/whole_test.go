@@ -84,7 +84,7 @@ func sameButOrder(a, b *template.Template) bool {
 		return false
 	}
 	for _, i := range a.Instruments {
-		if !reflect.DeepEqual(i, b.Instrument(i.ID)) {
+		if !i.Like(b.Instrument(i.ID)) {
 			return false
 		}
 	}

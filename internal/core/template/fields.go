@@ -274,6 +274,20 @@ func FieldOf(key string) *Field {
 	return nil
 }
 
+// Like tells whether two rows have the same in every field: a list that is empty and one that is
+// missing are the same.
+func (i *Instrument) Like(other *Instrument) bool {
+	if i == nil || other == nil || i.ID != other.ID {
+		return i == other
+	}
+	for n := range RowFields {
+		if !RowFields[n].Same(i, other) {
+			return false
+		}
+	}
+	return true
+}
+
 // Touches tells which aspects differ between two versions of a row.
 func (i *Instrument) Touches(was *Instrument) Aspect {
 	var a Aspect

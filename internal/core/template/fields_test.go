@@ -213,3 +213,20 @@ func TestTheSchemaKnowsEveryField(t *testing.T) {
 		}
 	}
 }
+
+// A list that is empty is the same as one that is missing; nobody is told of a change.
+func TestRowsThatAreAlike(t *testing.T) {
+	a, b := full(), full()
+	require.True(t, a.Like(b))
+	a.Upbeat, b.Upbeat = nil, []template.Controller{}
+	require.True(t, a.Like(b))
+	for _, f := range template.RowFields {
+		c := full()
+		f.Copy(c, &template.Instrument{})
+		require.False(t, full().Like(c), f.Key)
+	}
+	b.ID = "other"
+	require.False(t, a.Like(b))
+	require.False(t, a.Like(nil))
+	require.True(t, (*template.Instrument)(nil).Like(nil))
+}
