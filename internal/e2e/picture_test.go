@@ -250,3 +250,33 @@ func TestFilesAreDroppedOnCues(t *testing.T) {
 	p.drop(`[data-leaf=cues]`, "lamp.mid", "MThd")
 	p.seeText(`[role=alert]`, "MIDI")
 }
+
+// A composer who was only given a film makes a cut of it without an event list: the reel is as long as
+// the film, and it plays.
+func TestAFilmWithoutAList(t *testing.T) {
+	colours(t, filepath.Join(studio.dir, "studio", "films", "alone.mp4"), "25", "01:00:00:00", "red", 250, "blue", 250)
+	p := enter(t, 1280, 800)
+	name := fmt.Sprintf("Alone %d", os.Getpid())
+	p.page.MustEval(`async name => {
+		const send = (path, body) => fetch("/api/productions" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body ?? {}) }).then((r) => r.json());
+		const film = await send("", { name, rate: "25" });
+		await send("/" + film.id + "/reels");
+	}`, name)
+	p.film(name)
+	p.seeText(`[data-slate]`, "No picture yet")
+	p.press("Cuts…")
+	p.press("Without a list")
+	p.seeText(`[data-cut="Cut 1"]`, "the cues stand in it")
+	p.click(`[aria-label="Film of reel 1 in Cut 1"]`)
+	p.press(".*studio/films")
+	p.press("alone.mp4")
+	p.seeText(`[role=dialog] dl`, "01:00:20:00")
+	p.press("Done")
+	p.gone(`[role=dialog]`)
+	p.playheadTo(90_249)
+	p.shows("red", 0)
+	p.keys(input.ArrowRight)
+	p.pictureAt("at === 90250")
+	p.shows("blue", 0)
+	p.gone(`[data-part=film-marks]`)
+}

@@ -94,9 +94,17 @@ func (f *Film) Notes(r *Reel) []string {
 	return out
 }
 
+// film is the film of a reel; nil for none.
+func (c *Cut) film(reel ID) *Film {
+	if c == nil {
+		return nil
+	}
+	return c.Films[reel]
+}
+
 // filmMarks are the marks of the film of a reel in the present cut.
 func (p *Production) filmMarks(c *Cut, r *Reel) []Mark {
-	f := c.Films[r.ID]
+	f := c.film(r.ID)
 	if f == nil {
 		return nil
 	}

@@ -235,3 +235,24 @@ func TestACueTakesTheTimeOfItsMusic(t *testing.T) {
 	_, err = lantern(t).Cue("a").WithTimeOf(time)
 	require.ErrorContains(t, err, "bar 1 of its music is cut short")
 }
+
+// A cut may have a film and no event list: the reel is as long as the film, and nothing is missing.
+func TestAFilmAloneIsAPicture(t *testing.T) {
+	p, _, err := cue.Apply(lantern(t), cue.Change{Ops: []cue.Op{
+		cue.Adding(&cue.Cut{ID: "k", Name: "Cut 1", Reels: []cue.CutReel{}}), cue.Setting(cue.OfProduction, "", "cut", "k"), cue.Setting(cue.OfReel, "r1", "length", 0),
+	}})
+	require.NoError(t, err)
+	codes := func() (out []string) {
+		for _, m := range p.Marks() {
+			if m.Reel == "r1" {
+				out = append(out, m.Code)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{"picture-missing"}, codes())
+	p, _, err = cue.Apply(p, p.CutOf("k").WithFilm(p.Reel("r1"), &cue.Film{Folder: "/films", File: "r1.mov", Footage: whole}))
+	require.NoError(t, err)
+	require.Empty(t, codes())
+	require.Equal(t, cut.Span{Start: hour(1, 0), End: hour(1, 600)}, p.Span(p.Reel("r1")))
+}

@@ -83,8 +83,8 @@ func (p *Production) Marks() []Mark {
 	}
 	if p.Cut != "" {
 		for _, r := range p.Reels {
-			if pic := p.Picture(r.ID); pic == nil || len(pic.Events) == 0 {
-				out = append(out, Mark{Code: "picture-missing", Reel: r.ID, Message: fmt.Sprintf("Reel %s has no picture in %s", r.Name, p.CutOf(p.Cut).Name), Remedy: "Bring in its event list"})
+			if pic := p.Picture(r.ID); (pic == nil || len(pic.Events) == 0) && p.CutOf(p.Cut).film(r.ID) == nil {
+				out = append(out, Mark{Code: "picture-missing", Reel: r.ID, Message: fmt.Sprintf("Reel %s has no picture in %s", r.Name, p.CutOf(p.Cut).Name), Remedy: "Bring in its event list, or choose its film"})
 			}
 			out = append(out, p.filmMarks(p.CutOf(p.Cut), r)...)
 		}

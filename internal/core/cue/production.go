@@ -205,7 +205,8 @@ func (c *Cut) Reel(reel ID) *CutReel {
 	return nil
 }
 
-// Span is the time of a reel: as it says, or as its picture in the present cut.
+// Span is the time of a reel: as it says, or as its picture in the present cut, which is an event
+// list or a film.
 func (p *Production) Span(r *Reel) cut.Span {
 	if r.Length > 0 {
 		return cut.Span{Start: r.Start, End: r.Start + r.Length}
@@ -213,6 +214,9 @@ func (p *Production) Span(r *Reel) cut.Span {
 	end := r.Start
 	if c := p.Picture(r.ID); c != nil && len(c.Events) > 0 {
 		end = c.Events[len(c.Events)-1].End
+	} else if f := p.CutOf(p.Cut).film(r.ID); f != nil {
+		rate := p.FrameRate()
+		end = f.Begins(rate, r) + f.Footage.Lasts(rate)
 	}
 	for _, c := range p.Cues {
 		if c.Reel == r.ID {

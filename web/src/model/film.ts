@@ -1,8 +1,9 @@
-import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { queryOptions } from "@tanstack/react-query";
 import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { follow } from "./following";
 import { save } from "./saving";
+import { randomId } from "./sending";
 import { attempt, remember, remembered, tell } from "./store";
 
 export type Cue = Schemas["Cue"];
@@ -137,8 +138,9 @@ export function inOrder(film: Film): Cue[] {
 /** spanOf is the time of a reel: as it says, or as its picture and its cues. */
 export function spanOf(film: Film, reel: Reel): { start: number; end: number } {
   if (reel.length > 0) return { start: reel.start, end: reel.start + reel.length };
-  const picture = film.cuts.find((c) => c.id === film.settings.cut)?.reels.find((r) => r.reel === reel.id);
-  let end = Math.max(reel.start, picture?.end ?? 0);
+  const cut = film.cuts.find((c) => c.id === film.settings.cut);
+  const listed = cut?.reels.find((r) => r.reel === reel.id && r.events > 0)?.end;
+  let end = Math.max(reel.start, listed ?? cut?.films[reel.id]?.ends ?? 0);
   for (const c of film.cues) if (c.reel === reel.id) end = Math.max(end, c.end);
   return { start: reel.start, end };
 }
@@ -186,6 +188,18 @@ export const bringIn = (file: File, where: { reel?: Id; cut?: Id; name?: string;
       }),
     ),
   );
+
+/** newCut makes a cut without an event list, for a film alone; the first is the one that cues stand
+ * in. */
+export async function newCut(name: string) {
+  const { settings, cuts } = films.getState().film!;
+  const id = `cut-${randomId()}`;
+  const add = { id, name: name || `Cut ${cuts.length + 1}`, on: "", reels: [] };
+  return edit([
+    { kind: "cut", id, add: add as unknown as Record<string, never> },
+    ...(settings.cut ? [] : [{ kind: "production" as const, set: { cut: id } as unknown as Record<string, never> }]),
+  ]);
+}
 
 /** takeCut makes the cues follow a cut, by the proposals that are chosen. */
 export async function takeCut(cut: Id, choices: Record<Id, number>) {
@@ -265,6 +279,13 @@ export type Tempi = Schemas["Tempi"];
 export const findTempi = (body: Schemas["TempiAsk"]) =>
   attempt(() => answer(api.POST("/api/productions/{id}/tempi", { ...here(), body })));
 
+/** meanwhile keeps the answer of before while only a revision or a count moves on, and never that of
+ * another thing. */
+const meanwhile =
+  (...of: string[]) =>
+  <T>(before: T | undefined, query?: { queryKey: readonly unknown[] }): T | undefined =>
+    of.every((x) => query?.queryKey.includes(x)) ? before : undefined;
+
 /** What is computed of a production, at a revision. */
 export const filmed = {
   events: (id: string, cut: Id, reel: Id, count: number) =>
@@ -272,19 +293,19 @@ export const filmed = {
       queryKey: ["cut-events", id, cut, reel, count],
       queryFn: () =>
         answer(api.GET("/api/productions/{id}/cuts/{cut}/reels/{reel}", { params: { path: { id, cut, reel } } })),
-      placeholderData: keepPreviousData,
+      placeholderData: meanwhile(id, cut, reel),
     }),
   bars: (id: string, revision: number, cue: Id) =>
     queryOptions({
       queryKey: ["cue-bars", id, revision, cue],
       queryFn: () => answer(api.GET("/api/productions/{id}/cues/{cue}/bars", { params: { path: { id, cue } } })),
-      placeholderData: keepPreviousData,
+      placeholderData: meanwhile(id, cue),
     }),
   conforming: (id: string, revision: number, cut: Id) =>
     queryOptions({
       queryKey: ["conforming", id, revision, cut],
       queryFn: () => answer(api.GET("/api/productions/{id}/cuts/{cut}/conform", { params: { path: { id, cut } } })),
-      placeholderData: keepPreviousData,
+      placeholderData: meanwhile(id, cut),
     }),
   rates: () => queryOptions({ queryKey: ["frame-rates"], queryFn: () => answer(api.GET("/api/timecode/rates")) }),
 };

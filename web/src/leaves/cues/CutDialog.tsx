@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
-import { backTo, bringIn, called, type Film, filmed, films, takeCut, useFilm } from "../../model/film";
+import { backTo, bringIn, called, type Film, filmed, films, newCut, takeCut, useFilm } from "../../model/film";
 import { set, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { timecode } from "../../model/timecode";
@@ -36,7 +36,10 @@ function Cuts({ film }: { film: Film }) {
   return (
     <>
       {film.cuts.length === 0 ? (
-        <p className="text-soft">No cut yet. Bring in the event list of a reel: CMX 3600 (.edl) or OpenTimelineIO.</p>
+        <p className="text-soft">
+          No cut yet. Bring in the event list of a reel, CMX 3600 (.edl) or OpenTimelineIO; or make a cut without a
+          list, and choose its film.
+        </p>
       ) : (
         <ul aria-label="Cuts">
           {film.cuts.map((c) => (
@@ -81,19 +84,17 @@ function Cuts({ film }: { film: Film }) {
 function Films({ film, cut }: { film: Film; cut: Schemas["FilmCut"] }) {
   return (
     <div className="flex flex-wrap items-center gap-x-4 text-soft">
-      {film.reels
-        .filter((r) => cut.films[r.id] || cut.reels.some((x) => x.reel === r.id))
-        .map((r) => (
-          <button
-            key={r.id}
-            type="button"
-            className="link max-w-64 truncate"
-            aria-label={`Film of reel ${r.name} in ${cut.name}`}
-            onClick={() => set({ dialog: "movie", movie: { cut: cut.id, reel: r.id } })}
-          >
-            R{r.name} {cut.films[r.id]?.file ?? "film…"}
-          </button>
-        ))}
+      {film.reels.map((r) => (
+        <button
+          key={r.id}
+          type="button"
+          className="link max-w-64 truncate"
+          aria-label={`Film of reel ${r.name} in ${cut.name}`}
+          onClick={() => set({ dialog: "movie", movie: { cut: cut.id, reel: r.id } })}
+        >
+          R{r.name} {cut.films[r.id]?.file ?? "film…"}
+        </button>
+      ))}
     </div>
   );
 }
@@ -159,6 +160,15 @@ function BringIn({ film }: { film: Film }) {
           onChange={(e) => setName(e.target.value)}
         />
       )}
+      <button
+        type="button"
+        className="button"
+        title="A cut without an event list: its picture is a film"
+        disabled={film.reels.length === 0}
+        onClick={() => void newCut(name.trim())}
+      >
+        Without a list
+      </button>
       <select className="field" aria-label="Which reel" value={reel} onChange={(e) => setReel(e.target.value)}>
         <option value="">the reel of its timecode</option>
         {film.reels.map((r) => (

@@ -1,9 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
 import { Maximize2, Minimize2, Pause, Play, SkipBack, StepBack, StepForward } from "lucide-react";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import type { Id } from "../../model/api";
 import { type Film, filmed, films, type Reel, useFilm } from "../../model/film";
-import { choose, filmOf, frameShown, goBy, picture, reelAt, showAt, toggle, usePicture } from "../../model/picture";
+import {
+  choose,
+  filmOf,
+  frameShown,
+  goBy,
+  picture,
+  reelAt,
+  showAt,
+  stop,
+  toggle,
+  usePicture,
+} from "../../model/picture";
 import { timecode } from "../../model/timecode";
 import { Running } from "./Running";
 import { Stage } from "./Stage";
@@ -14,6 +25,7 @@ export function Picture({ film }: { film: Film }) {
   const at = useFilm((s) => s.at);
   useFilm((s) => s.chosen); // says which frame is meant where there is no playhead
   const beside = usePicture((s) => s.beside);
+  useEffect(() => stop, []); // it plays only while it shows
   const cut = film.settings.cut;
   const reel = reelAt(film, at);
   if (!reel) return null;

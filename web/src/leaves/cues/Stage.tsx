@@ -108,7 +108,13 @@ function Slate({ film, cut, reel, at, why }: SlateProps) {
   if (!e || at >= e.end || isBlack(e))
     return (
       <p className="grid size-full place-items-center bg-black text-[#c9c4b6]" data-slate="">
-        {count === 0 ? "No picture in this cut" : e && at < e.end ? "black" : ""}
+        {cut === ""
+          ? "No picture yet: see Cuts"
+          : count === 0
+            ? "No picture of this reel in this cut"
+            : e && at < e.end
+              ? "black"
+              : ""}
       </p>
     );
   const own = e.in + Math.round((at - e.start) * (e.speed ?? 1));
