@@ -617,6 +617,30 @@ function Flag({ n, name, at, x }: { n: number; name: string; at: number; x: (f: 
   );
 }
 
+/** Turns are where the tempo and the metre of a cue change; what they become is written where there is
+ * room. */
+function Turns({ cue, bars, x }: { cue: Cue; bars: readonly Schemas["CueBar"][]; x: (f: number) => number }) {
+  const tempi = cue.tempi.map((t, n) => ({
+    of: { "data-tempo": n },
+    text: `${cue.tempi[n - 1]?.ramp ? "→ " : ""}${Math.round(t.milliBpm / 100) / 10}`,
+    at: frameOfTick(bars, t.tick),
+  }));
+  const metres = cue.metres.map((m, n) => ({
+    of: { "data-metre": n },
+    text: `${m.beats}/${m.unit}`,
+    at: bars.find((b) => b.bar === m.bar)?.beats[0] ?? null,
+  }));
+  return [tempi, metres].map((list, row) =>
+    list.map(({ of, text, at }, n) => {
+      if (n === 0 || at === null) return null;
+      const room = x(list[n + 1]?.at ?? cue.end) - x(at);
+      return (
+        <Turn key={text + at} of={of} text={room > text.length * 5.5 + 6 ? text : ""} at={at} y={9 + 9 * row} x={x} />
+      );
+    }),
+  );
+}
+
 interface TurnProps {
   of: Record<string, number>;
   text: string;
@@ -651,23 +675,7 @@ function BarLines({ film, cues, x }: { film: Film; cues: Cue[]; x: (f: number) =
             const at = m.frame === undefined && all[k]?.data ? frameOfTick(all[k].data, m.tick ?? 0) : null;
             return at !== null && <Flag key={n} n={n} name={m.name} at={at} x={x} />;
           })}
-          {c.tempi.map((t, n) => {
-            const at = n > 0 && all[k]?.data ? frameOfTick(all[k].data, t.tick) : null;
-            const ramp = c.tempi[n - 1]?.ramp ? "→ " : "";
-            return (
-              at !== null && (
-                <Turn key={n} of={{ "data-tempo": n }} text={`${ramp}${t.milliBpm / 1000}`} at={at} y={9} x={x} />
-              )
-            );
-          })}
-          {c.metres.map((m, n) => {
-            const at = n > 0 ? all[k]?.data?.find((b) => b.bar === m.bar)?.beats[0] : undefined;
-            return (
-              at !== undefined && (
-                <Turn key={n} of={{ "data-metre": n }} text={`${m.beats}/${m.unit}`} at={at} y={18} x={x} />
-              )
-            );
-          })}
+          <Turns cue={c} bars={all[k]?.data ?? noBars} x={x} />
         </g>
       ))}
       {all.map((q, k) => {
