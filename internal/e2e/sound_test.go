@@ -242,8 +242,11 @@ func TestARecordingOfTheTestIsMeasured(t *testing.T) {
 	}
 	p.page.MustEval(`async (id, rows) => {
 		const path = "/api/templates/" + id + "/balance/measuring";
-		await fetch(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ rows }) });
-		while ((await (await fetch(path)).json()).running) await new Promise((done) => setTimeout(done, 100));
+		const heard = async () => (await (await fetch("/api/templates/" + id)).json()).template.instruments.filter((i) => rows.includes(i.id) && i.heard).length;
+		for (let n = 0; n < 5 && (await heard()) < rows.length; n++) { // a machine under load may need another turn
+			await fetch(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ rows }) });
+			while ((await (await fetch(path)).json()).running) await new Promise((done) => setTimeout(done, 100));
+		}
 	}`, p.page.MustEval(`async () => (await (await fetch("/api/templates")).json()).find((t) => t.name === "The Salt Lantern").id`).Str(), func() (ids []string) {
 		for _, r := range x.Rows {
 			if r.Pair == fewest {
