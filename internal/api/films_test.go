@@ -157,6 +157,10 @@ func TestTheMusicOfACue(t *testing.T) {
 	h, err := wav.Read(bytes.NewReader(clicks.body), int64(len(clicks.body)))
 	require.NoError(t, err)
 	require.EqualValues(t, 68*48_000, h.Frames, "a minute, and four bars at 120 before")
+	long := c.do("POST", path+"/cues", map[string]any{"reel": reel.ID, "start": reel.Start, "end": reel.Start + 24*3600}).field(t, "id").(string)
+	refused := c.do("GET", path+"/cues/"+long+"/click", nil)
+	require.Equal(t, 422, refused.status)
+	require.Contains(t, string(refused.body), "is too long for a click: 34 minutes can be at 48000 Hz")
 }
 
 // The MIDI file that a cue keeps follows a cut with it, and comes back with it. Worked by hand: the

@@ -351,7 +351,7 @@ func TestACueTakesSingleChanges(t *testing.T) {
 	require.Len(t, list, 3, "what was undone is not there: %v", list)
 	require.Empty(t, list[0].Not)
 	require.Empty(t, list[1].Not)
-	require.Contains(t, list[2].Not, "does not go without others")
+	require.Contains(t, list[2].Not, "does not work without others")
 
 	take := func(n int, on bool) got {
 		return c.do("POST", since, map[string]any{"revision": list[n].Revision, "take": on})
@@ -359,7 +359,7 @@ func TestACueTakesSingleChanges(t *testing.T) {
 	require.Equal(t, 422, take(2, true).status)
 	require.Equal(t, 200, take(1, true).status)
 	require.Equal(t, 200, take(2, true).status, "it goes with the row")
-	require.Contains(t, told()[1].Not, "does not go without others", "and the row stays while it does")
+	require.Contains(t, told()[1].Not, "does not work without others", "and the row stays while it does")
 	require.Equal(t, 422, take(1, false).status)
 	require.Equal(t, 422, c.do("POST", since, map[string]any{"revision": 999, "take": true}).status)
 
@@ -396,6 +396,14 @@ func TestACueTakesSingleChanges(t *testing.T) {
 	require.Equal(t, []int64{list[1].Revision, list[2].Revision}, before.Took)
 	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
 	require.Len(t, c.filmOf(t, path).Cues[0].Took, 1, "each is one change")
+
+	rename("i", "Fiddles")
+	list = told()
+	require.Equal(t, 200, take(len(list)-1, true).status)
+	require.Equal(t, 200, c.do("POST", templates+"/undo", nil).status)
+	require.True(t, told()[len(list)-1].Taken, "undone in the template, the cue has it still")
+	session, _ = written(true)
+	require.Contains(t, session, "Fiddles")
 
 	session, _ = written(false)
 	require.Contains(t, session, "Violins I long", "started anew, it has the present")

@@ -60,12 +60,12 @@ func (f *Film) ownOf(ctx context.Context, p Person, c *cue.Cue) (ownTemplate, er
 	if err != nil {
 		return out, fmt.Errorf("read the changes since: %w", err)
 	}
-	out.since = standing(log)
+	out.since = standing(log, c.Took)
 	return out, nil
 }
 
-// standing leaves out what was undone, with its undoing.
-func standing(log []document.Entry[change.Change]) []document.Entry[change.Change] {
+// standing leaves out what was undone, with its undoing; but not what was taken: the cue has it still.
+func standing(log []document.Entry[change.Change], took []int64) []document.Entry[change.Change] {
 	within, gone := map[int64]bool{}, map[int64]bool{}
 	stands := map[int64]int64{} // for an undo or a redo, the change that it is about
 	for _, e := range log {
@@ -81,7 +81,9 @@ func standing(log []document.Entry[change.Change]) []document.Entry[change.Chang
 			gone[about], gone[e.Revision], stands[e.Revision] = false, true, about
 		}
 	}
-	return slices.DeleteFunc(slices.Clone(log), func(e document.Entry[change.Change]) bool { return gone[e.Revision] })
+	return slices.DeleteFunc(slices.Clone(log), func(e document.Entry[change.Change]) bool {
+		return gone[e.Revision] && !slices.Contains(took, e.Revision)
+	})
 }
 
 // with is the template with the changes of some revisions, in their order. The error says which does
@@ -94,7 +96,7 @@ func (o ownTemplate) with(revisions []int64) (*template.Template, error) {
 		}
 		next, _, err := change.Apply(t, e.Change)
 		if err != nil {
-			return nil, refused("", "“%s” does not go without others: %s", e.Label, err)
+			return nil, refused("", "“%s” does not work without others: %s", e.Label, err)
 		}
 		t = next
 	}

@@ -246,13 +246,13 @@ func (f *Film) Click(id cue.ID, w io.Writer) error {
 	return writeClick(w, p, c)
 }
 
-// mostClickS bounds a track of clicks, s.
-const mostClickS = 2 * 3600
+// mostClickSamples bounds a track of clicks, which is made in memory: half an hour at 48 kHz and more.
+const mostClickSamples = 100_000_000
 
 func writeClick(w io.Writer, p *cue.Production, c *cue.Cue) error {
 	x := p.Clicks(c)
-	if x.Samples > mostClickS*int64(p.RateHz) {
-		return refused("", "%s is longer than %d hours; a click is not written for it", c.Called(), mostClickS/3600)
+	if x.Samples > mostClickSamples {
+		return refused("", "%s is too long for a click: %d minutes can be at %d Hz", c.Called(), mostClickSamples/int64(p.RateHz)/60, p.RateHz)
 	}
 	return wav.WriteBroadcast16(w, p.RateHz, 1, dsp.ClickTrack(x.Samples, float64(p.RateHz), x.At, x.First), wav.Broadcast{Description: "Click of " + c.Called(), Begin: x.Begin})
 }
@@ -265,8 +265,15 @@ func (x *starter) ready() map[template.ID]bool {
 	}
 	out := map[template.ID]bool{}
 	for _, i := range x.template.Instruments {
-		if !i.Aside && (x.call == nil || slices.Contains(x.call.Instruments, i.ID)) {
+		if x.call == nil && !i.Aside {
 			out[i.ID] = true
+		}
+	}
+	if x.call != nil {
+		for _, id := range x.call.Instruments {
+			if i := x.template.Instrument(id); i != nil && !i.Aside {
+				out[id] = true
+			}
 		}
 	}
 	return out
