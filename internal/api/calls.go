@@ -127,10 +127,8 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 		return nil, err
 	}
 	ask := app.MusicAsk{Piece: piece, Name: or(r.Params.Name, piece.Title), Take: or(r.Params.Take, false)}
-	if r.Params.Hand != nil {
-		if err := json.Unmarshal([]byte(*r.Params.Hand), &ask.Hand); err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
-		}
+	if ask.Hand, err = handIn(r.Params.Hand); err != nil {
+		return nil, err
 	}
 	heard, err := h.CallFromMusic(ctx, p, ask)
 	if err != nil {
@@ -156,6 +154,17 @@ func (s *server) CallFromMusic(ctx context.Context, r gen.CallFromMusicRequestOb
 		})
 	}
 	return gen.CallFromMusic200JSONResponse(out), nil
+}
+
+// handIn reads whom a person chose for parts, by their IDs.
+func handIn(text *string) (hand map[string][]template.ID, err error) {
+	if text == nil {
+		return nil, nil
+	}
+	if err := json.Unmarshal([]byte(*text), &hand); err != nil {
+		return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
+	}
+	return hand, nil
 }
 
 // Print implements the contract.

@@ -17,7 +17,11 @@ func (s *server) FollowMusic(ctx context.Context, r gen.FollowMusicRequestObject
 	if err != nil {
 		return nil, err
 	}
-	f, err := h.Follow(ctx, p, r.Body)
+	hand, err := handIn(r.Params.Hand)
+	if err != nil {
+		return nil, err
+	}
+	f, err := h.Follow(ctx, p, r.Body, hand)
 	if err != nil {
 		return nil, err
 	}
@@ -52,7 +56,11 @@ func (s *server) FollowMusicOut(ctx context.Context, r gen.FollowMusicOutRequest
 	if err != nil {
 		return nil, err
 	}
-	f, err := h.Follow(ctx, p, r.Body)
+	hand, err := handIn(r.Params.Hand)
+	if err != nil {
+		return nil, err
+	}
+	f, err := h.Follow(ctx, p, r.Body, hand)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"net/url"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -41,4 +42,8 @@ func TestMemoryByBar(t *testing.T) {
 	require.Contains(t, midiText(t, c.do("POST", path+"/follow/midi", fourBars(t)).body), `Marker_t, "Call Violins 1"`)
 	require.Contains(t, string(c.do("POST", path+"/follow/osc", fourBars(t)).body), "0,0.000,/fanfold/call,Violins 1")
 	require.Equal(t, 422, c.do("POST", path+"/follow", []byte("nonsense")).status)
+	out := c.do("POST", path+"/follow?hand="+url.QueryEscape(`{"track-2":[]}`), fourBars(t))
+	require.Equal(t, 422, out.status, "the one part is left out")
+	require.Contains(t, string(out.body), "nobody plays")
+	require.Contains(t, string(c.do("POST", path+"/follow/midi?hand=x", fourBars(t)).body), "is no JSON object")
 }

@@ -26,8 +26,9 @@ type Followed struct {
 }
 
 // Follow reckons memory by bar for a piece of music, as the template casts it: by what was learned
-// of the machines, and beside what other templates hold there.
-func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader) (*Followed, error) {
+// of the machines, and beside what other templates hold there. hand says whom people chose, by the
+// part's ID.
+func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader, hand map[string][]template.ID) (*Followed, error) {
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
 		return nil, err
@@ -36,7 +37,7 @@ func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader) (*Followed, err
 	if err != nil {
 		return nil, err
 	}
-	s, err := h.Score(ctx, p, piece, nil, nil)
+	s, err := h.Score(ctx, p, piece, hand, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -115,6 +115,12 @@ func TestWhoPlaysInACue(t *testing.T) {
 	p.keys(input.Escape)
 	p.gone(`[role=dialog]`)
 
+	p.press("Memory by bar…")
+	p.seeText(`[data-part=steps] tbody`, "Oboe 1 long")
+	require.NotContains(t, p.see(`[data-part=steps]`).MustText(), "Flute 1 long", "it is left out")
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+
 	p.click(`[data-cue-row="1M03"] span`)
 	p.seeText(`[data-part=cue]`, "9 parts")
 	p.press("Who plays…")

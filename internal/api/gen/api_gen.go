@@ -3376,6 +3376,16 @@ type DustParams struct {
 	Since *string `form:"since,omitempty" json:"since,omitempty"`
 }
 
+// FollowMusicParams defines parameters for FollowMusic.
+type FollowMusicParams struct {
+	Hand *string `form:"hand,omitempty" json:"hand,omitempty"`
+}
+
+// FollowMusicOutParams defines parameters for FollowMusicOut.
+type FollowMusicOutParams struct {
+	Hand *string `form:"hand,omitempty" json:"hand,omitempty"`
+}
+
 // FollowMusicOutParamsFormat defines parameters for FollowMusicOut.
 type FollowMusicOutParamsFormat string
 
@@ -4153,10 +4163,10 @@ type ServerInterface interface {
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
 
 	// (POST /api/templates/{id}/follow)
-	FollowMusic(ctx *echo.Context, id openapi_types.UUID) error
+	FollowMusic(ctx *echo.Context, id openapi_types.UUID, params FollowMusicParams) error
 
 	// (POST /api/templates/{id}/follow/{format})
-	FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat) error
+	FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat, params FollowMusicOutParams) error
 
 	// (POST /api/templates/{id}/furnish)
 	Furnish(ctx *echo.Context, id openapi_types.UUID) error
@@ -6621,8 +6631,17 @@ func (w *ServerInterfaceWrapper) FollowMusic(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FollowMusicParams
+	// ------------- Optional query parameter "hand" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "hand", ctx.QueryParams(), &params.Hand, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter hand: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.FollowMusic(ctx, id)
+	err = w.Handler.FollowMusic(ctx, id, params)
 	return err
 }
 
@@ -6645,8 +6664,17 @@ func (w *ServerInterfaceWrapper) FollowMusicOut(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FollowMusicOutParams
+	// ------------- Optional query parameter "hand" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "hand", ctx.QueryParams(), &params.Hand, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter hand: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.FollowMusicOut(ctx, id, format)
+	err = w.Handler.FollowMusicOut(ctx, id, format, params)
 	return err
 }
 
@@ -12633,8 +12661,9 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 }
 
 type FollowMusicRequestObject struct {
-	Id   openapi_types.UUID `json:"id"`
-	Body io.Reader
+	Id     openapi_types.UUID `json:"id"`
+	Params FollowMusicParams
+	Body   io.Reader
 }
 
 type FollowMusicResponseObject interface {
@@ -12675,6 +12704,7 @@ func (response FollowMusicdefaultApplicationProblemPlusJSONResponse) VisitFollow
 type FollowMusicOutRequestObject struct {
 	Id     openapi_types.UUID         `json:"id"`
 	Format FollowMusicOutParamsFormat `json:"format"`
+	Params FollowMusicOutParams
 	Body   io.Reader
 }
 
@@ -19347,10 +19377,11 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 }
 
 // FollowMusic operation middleware
-func (sh *strictHandler) FollowMusic(ctx *echo.Context, id openapi_types.UUID) error {
+func (sh *strictHandler) FollowMusic(ctx *echo.Context, id openapi_types.UUID, params FollowMusicParams) error {
 	var request FollowMusicRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	request.Body = ctx.Request().Body
 
@@ -19374,11 +19405,12 @@ func (sh *strictHandler) FollowMusic(ctx *echo.Context, id openapi_types.UUID) e
 }
 
 // FollowMusicOut operation middleware
-func (sh *strictHandler) FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat) error {
+func (sh *strictHandler) FollowMusicOut(ctx *echo.Context, id openapi_types.UUID, format FollowMusicOutParamsFormat, params FollowMusicOutParams) error {
 	var request FollowMusicOutRequestObject
 
 	request.Id = id
 	request.Format = format
+	request.Params = params
 
 	request.Body = ctx.Request().Body
 

@@ -11589,7 +11589,9 @@ export interface operations {
     };
     FollowMusic: {
         parameters: {
-            query?: never;
+            query?: {
+                hand?: string;
+            };
             header?: never;
             path: {
                 id: string;
@@ -11624,7 +11626,9 @@ export interface operations {
     };
     FollowMusicOut: {
         parameters: {
-            query?: never;
+            query?: {
+                hand?: string;
+            };
             header?: never;
             path: {
                 id: string;

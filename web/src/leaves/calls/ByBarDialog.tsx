@@ -1,5 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { answer, api, fileBody, type Schemas } from "../../model/api";
+import { useFilm } from "../../model/film";
+import { handOfParts, listen } from "../../model/music";
 import { save } from "../../model/saving";
 import { attempt, useApp } from "../../model/store";
 import { mib, plural } from "../../model/template";
@@ -16,19 +18,27 @@ export function ByBarDialog({ close }: { close: () => void }) {
   const from = useApp((s) => s.cueMusic);
   const [file, setFile] = useState<File | null>(null);
   const [got, setGot] = useState<Followed | null>(null);
-  const path = { params: { path: { id: sheet.id } } };
-  const choose = async (f: File) => {
+  const cue = useFilm((s) => s.film?.cues.find((c) => c.id === from?.cue));
+  const [query, setQuery] = useState({}); // whom a person chose for the cue
+  const choose = async (f: File, named?: Record<string, string[]>) => {
     setFile(f);
-    setGot((await attempt(() => answer(api.POST("/api/templates/{id}/follow", { ...path, ...fileBody(f) })))) ?? null);
+    const done = await attempt(async () => {
+      const parts = named ? (await listen({ file: f, hand: {} })).parts : [];
+      const query = named ? { hand: JSON.stringify(handOfParts(named, parts)) } : {};
+      const params = { path: { id: sheet.id }, query };
+      setQuery(query);
+      return answer(api.POST("/api/templates/{id}/follow", { params, ...fileBody(f) }));
+    });
+    setGot(done ?? null);
   };
   useEffect(() => {
-    if (from) void choose(from.file);
+    if (from) void choose(from.file, cue?.hand);
   }, []);
   const out = async (format: "midi" | "osc") => {
     const data = await attempt(() =>
       answer(
         api.POST("/api/templates/{id}/follow/{format}", {
-          params: { path: { id: sheet.id, format } },
+          params: { path: { id: sheet.id, format }, query },
           ...fileBody(file!),
           parseAs: "blob",
         }),
