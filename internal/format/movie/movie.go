@@ -128,6 +128,9 @@ func (r *reader) file() error {
 		}
 		at = b.to
 	}
+	for _, t := range r.tracks {
+		r.short = r.short || t.first >= r.size // cut off between two boxes, before its media
+	}
 	switch {
 	case !index && r.short:
 		return fmt.Errorf("the file is cut off, and its index (“moov”) is in what is missing; copy it again")

@@ -125,6 +125,10 @@ func TestFaultsAreToldWithARemedy(t *testing.T) {
 	require.NoError(t, err, "its index comes first")
 	require.True(t, got.Short)
 
+	got, err = read(quick[:bytes.Index(quick, []byte("mdat"))-4])
+	require.NoError(t, err)
+	require.True(t, got.Short, "cut off just before its media")
+
 	_, err = read([]byte("RIFF\x00\x00\x00\x00WAVEfmt "))
 	require.ErrorContains(t, err, "no MP4 and no MOV")
 	_, err = read(nil)
