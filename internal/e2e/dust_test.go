@@ -116,6 +116,8 @@ func TestWhoPlaysInACue(t *testing.T) {
 	p.gone(`[role=dialog]`)
 
 	p.press("Memory by bar…")
+	p.see(`[data-part=steps] tbody tr`)
+	p.unfoldNames() // who shares a step depends on how long each was seen to load
 	p.seeText(`[data-part=steps] tbody`, "Oboe 1 long")
 	require.NotContains(t, p.see(`[data-part=steps]`).MustText(), "Flute 1 long", "it is left out")
 	p.keys(input.Escape)
@@ -141,4 +143,11 @@ func TestWhoPlaysInACue(t *testing.T) {
 	p.press("Who plays…")
 	p.seeText(`[data-part-name="Flute 1"]`, "Flute 1 long")
 	p.keys(input.Escape)
+}
+
+// unfoldNames shows every name of the steps in which rows are called.
+func (p *person) unfoldNames() {
+	p.t.Helper()
+	p.page.MustEval(`() => document.querySelectorAll("[data-part=steps] button").forEach((more) => more.click())`)
+	p.gone(`[data-part=steps] button`)
 }

@@ -90,8 +90,12 @@ export function ByBarDialog({ close }: { close: () => void }) {
               {got.steps.map((s) => (
                 <tr key={s.bar} className="border-line border-t align-top">
                   <td className="py-1">{s.bar === 0 ? "before" : `bar ${s.bar}`}</td>
-                  <td className="py-1 pr-3">{listed(s.wake.map(name))}</td>
-                  <td className="py-1">{listed(s.rest.map(name))}</td>
+                  <td className="py-1 pr-3">
+                    <Names names={s.wake.map(name)} />
+                  </td>
+                  <td className="py-1">
+                    <Names names={s.rest.map(name)} />
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -112,8 +116,26 @@ export function ByBarDialog({ close }: { close: () => void }) {
   );
 }
 
-const listed = (names: readonly string[]) =>
-  names.length > 8 ? `${names.slice(0, 8).join(", ")} and ${names.length - 8} more` : names.join(", ");
+const firstNames = 8;
+
+/** Names shows the first few names, and all of them on demand. */
+function Names({ names }: { names: readonly string[] }) {
+  const [all, setAll] = useState(false);
+  const most = all ? names.length : firstNames;
+  return (
+    <>
+      {names.slice(0, most).join(", ")}
+      {names.length > most && (
+        <>
+          {" "}
+          <button type="button" className="link" onClick={() => setAll(true)}>
+            and {names.length - most} more
+          </button>
+        </>
+      )}
+    </>
+  );
+}
 
 const high = 56;
 
