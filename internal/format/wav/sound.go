@@ -13,7 +13,7 @@ type Sound struct {
 	src    io.ReaderAt
 	at     int64
 	block  int64 // bytes of a frame
-	sample func([]byte) float64
+	decode func(into []float64, b []byte, stride int)
 	buffer []byte
 }
 
@@ -32,33 +32,44 @@ func Open(src io.ReaderAt, size int64) (*Sound, error) {
 		return nil, fmt.Errorf("read WAV file: %d channels in frames of %d bytes can not be read", h.Channels, h.blockAlign)
 	}
 	s := &Sound{Header: h.Header, src: src, at: h.at, block: h.blockAlign}
-	if s.sample = decoder(h.code, int(h.blockAlign)/h.Channels); s.sample == nil {
+	if s.decode = decoder(h.code, int(h.blockAlign)/h.Channels); s.decode == nil {
 		return nil, fmt.Errorf("read WAV file: samples of format %d in %d bytes are not known; save it as 16, 24 or 32 bits, or floating point", h.code, int(h.blockAlign)/h.Channels)
 	}
 	return s, nil
 }
 
-// decoder reads one sample of a format: full scale is 1. It is nil for one that is not
-// known.
-func decoder(code, bytes int) func([]byte) float64 {
+// decoder reads the samples of one channel, which lie a stride of bytes apart: full scale is
+// 1. It is nil for a format that is not known.
+func decoder(code, bytes int) func(into []float64, b []byte, stride int) {
 	le := binary.LittleEndian
 	switch {
 	case code == whole && bytes == 1:
-		return func(b []byte) float64 { return (float64(b[0]) - 128) / 128 }
+		return each(func(b []byte) float64 { return (float64(b[0]) - 128) / 128 })
 	case code == whole && bytes == 2:
-		return func(b []byte) float64 { return float64(int16(le.Uint16(b))) / (1 << 15) }
+		return each(func(b []byte) float64 { return float64(int16(le.Uint16(b))) * (1. / (1 << 15)) })
 	case code == whole && bytes == 3:
-		return func(b []byte) float64 {
-			return float64(int32(uint32(b[0])<<8|uint32(b[1])<<16|uint32(b[2])<<24)>>8) / (1 << 23)
+		return func(into []float64, b []byte, stride int) { // what most stems are; in line, it takes a third of the time
+			for n := range into {
+				into[n] = float64(int32(uint32(b[0])<<8|uint32(b[1])<<16|uint32(b[2])<<24)>>8) * (1. / (1 << 23))
+				b = b[min(stride, len(b)):]
+			}
 		}
 	case code == whole && bytes == 4:
-		return func(b []byte) float64 { return float64(int32(le.Uint32(b))) / (1 << 31) }
+		return each(func(b []byte) float64 { return float64(int32(le.Uint32(b))) * (1. / (1 << 31)) })
 	case code == floating && bytes == 4:
-		return func(b []byte) float64 { return finite(float64(math.Float32frombits(le.Uint32(b)))) }
+		return each(func(b []byte) float64 { return finite(float64(math.Float32frombits(le.Uint32(b)))) })
 	case code == floating && bytes == 8:
-		return func(b []byte) float64 { return finite(math.Float64frombits(le.Uint64(b))) }
+		return each(func(b []byte) float64 { return finite(math.Float64frombits(le.Uint64(b))) })
 	}
 	return nil
+}
+
+func each(sample func([]byte) float64) func([]float64, []byte, int) {
+	return func(into []float64, b []byte, stride int) {
+		for n := range into {
+			into[n] = sample(b[n*stride:])
+		}
+	}
 }
 
 // finite takes what is no number for silence.
@@ -92,11 +103,8 @@ func (s *Sound) ReadAt(into [][]float64, from int64) (int, error) {
 		if _, err := s.src.ReadAt(b, s.at+(from+int64(done))*s.block); err != nil && err != io.EOF { //nolint:errorlint // as ReaderAt says it
 			return done, fmt.Errorf("read WAV file: %w", err)
 		}
-		for k := range n {
-			for c := range into {
-				at := k*int(s.block) + c*bytes
-				into[c][done+k] = s.sample(b[at : at+bytes])
-			}
+		for c := range into {
+			s.decode(into[c][done:done+n], b[c*bytes:], int(s.block))
 		}
 		done += n
 	}

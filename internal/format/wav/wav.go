@@ -1,6 +1,7 @@
-// Package wav reads WAV files (RIFF, and RF64 as in EBU Tech 3306): what sound is in
-// them, how long it is and where it loops, and the sound itself, piece by piece. A file
-// goes in; its header and its samples come out.
+// Package wav reads and writes WAV files (RIFF, RF64 as in EBU Tech 3306, BW64 as in ITU-R
+// BS.2088): what sound is in them, how long it is and where it loops, what a broadcast file
+// says of it (EBU Tech 3285), and the sound itself, piece by piece. A file goes in; its header
+// and its samples come out, and the other way round.
 package wav
 
 import (
@@ -17,7 +18,10 @@ type Header struct {
 	Bits     int   // of one sample of one channel
 	Frames   int64 // samples of every channel
 	Bytes    int64 // of sound
+	Lost     int64 // bytes of sound that the header promises and that are not there
+	Floating bool  // its samples are floating point
 	Loops    []Loop
+	Says     *Broadcast // nil for a file that is none of broadcast
 }
 
 // Loop is a run of frames that repeats.
@@ -37,16 +41,18 @@ func readHeader(src io.ReaderAt, size int64) (header, error) {
 	r := bounded.New(src, size)
 	form := r.Tag()
 	r.Skip(4) // the size; what is there counts
-	if kind := r.Tag(); r.Err() == nil && (form != "RIFF" && form != "RF64" || kind != "WAVE") {
+	long := form == "RF64" || form == "BW64"
+	if kind := r.Tag(); r.Err() == nil && (form != "RIFF" && !long || kind != "WAVE") {
 		r.Fail("it begins %q and %q, not as a WAV file", form, kind)
 	}
 	var h header
-	for r.Left() > 8 && !h.hasData {
-		h.chunk(r, form == "RF64")
+	for r.Left() >= 8 && !h.hasData {
+		h.chunk(r, long)
 	}
 	for c, ok := r.Chunk(); ok && h.hasData; c, ok = r.Chunk() {
-		h.loops(c)
+		h.beside(c)
 	}
+	h.Floating = h.code == floating
 	switch {
 	case h.hasData && h.blockAlign > 0:
 		h.Frames = h.Bytes / h.blockAlign // chunks after the sound may be cut off; the sound is there
@@ -82,6 +88,9 @@ func (h *header) chunk(r *bounded.Reader, rf64 bool) {
 			size = h.long
 		}
 		h.at = r.At()
+		if size != 0xFFFFFFFF { // which says that nobody knew
+			h.Lost = max(0, size-r.Left())
+		}
 		h.Bytes, h.hasData = min(size, r.Left()), true // a recording cut off still plays
 		r.Skip(h.Bytes)
 		if size%2 == 1 && r.Left() > 0 {
@@ -107,16 +116,25 @@ func (h *header) chunk(r *bounded.Reader, rf64 bool) {
 			h.code = int(body.U16())
 		}
 	default:
-		h.loops(bounded.Chunk{Tag: tag, Body: body})
+		h.beside(bounded.Chunk{Tag: tag, Body: body})
+	}
+}
+
+// beside reads what stands beside the sound.
+func (h *header) beside(c bounded.Chunk) {
+	switch c.Tag {
+	case "smpl":
+		h.loops(c)
+	case "bext":
+		if says := readBroadcast(c.Body); says != nil {
+			h.Says = says
+		}
 	}
 }
 
 // loops reads the loops of a smpl chunk (Multimedia Programming Interface and
 // Data Specifications 1.0, new multimedia data types, 1994).
 func (h *header) loops(c bounded.Chunk) {
-	if c.Tag != "smpl" {
-		return
-	}
 	c.Body.Skip(28)
 	count := c.Body.U32()
 	c.Body.Skip(4)
