@@ -13,12 +13,12 @@ type Loudness struct {
 	hop      int       // frames of a tenth of a second
 	at       int       // frames of the present tenth
 	sums     []float64 // mean squares of each tenth, weighted over the channels
-	sum      float64
 }
 
 type channel struct {
 	weight float64
 	stages [2]Biquad
+	sum    float64 // of the squares of the present tenth
 }
 
 // Weights of the channels of a stereo and of a five-channel programme in the order left,
@@ -38,7 +38,7 @@ const (
 func NewLoudness(rate float64, weights []float64) *Loudness {
 	l := &Loudness{hop: max(1, int(math.Round(rate/10)))}
 	for _, w := range weights {
-		l.channels = append(l.channels, channel{w, kWeighting(rate)})
+		l.channels = append(l.channels, channel{weight: w, stages: kWeighting(rate)})
 	}
 	return l
 }
@@ -48,16 +48,62 @@ func (l *Loudness) Add(frames ...[]float64) {
 	if len(frames) == 0 {
 		return
 	}
-	for n := range frames[0] {
-		for c := range l.channels {
-			ch := &l.channels[c]
-			y := ch.stages[1].next(ch.stages[0].next(frames[c][n]))
-			l.sum += ch.weight * y * y
+	for from := 0; from < len(frames[0]); {
+		to := min(len(frames[0]), from+l.hop-l.at)
+		c := 0
+		for ; c+1 < len(l.channels); c += 2 {
+			addPowers(&l.channels[c], &l.channels[c+1], frames[c][from:to], frames[c+1][from:to])
 		}
-		if l.at++; l.at == l.hop {
-			l.sums = append(l.sums, l.sum/float64(l.hop))
-			l.sum, l.at = 0, 0
+		if c < len(l.channels) {
+			addPowers(&l.channels[c], &channel{}, frames[c][from:to], frames[c][from:to])
 		}
+		if l.at += to - from; l.at == l.hop {
+			sum := 0.0
+			for c := range l.channels {
+				sum += l.channels[c].weight * l.channels[c].sum
+				l.channels[c].sum = 0
+			}
+			l.sums, l.at = append(l.sums, sum/float64(l.hop)), 0
+		}
+		from = to
+	}
+}
+
+// inaudible is what a filter may ring with before it is stopped: numbers that are smaller by
+// far take processors a hundred times as long.
+const inaudible = 1e-40
+
+func (f *Biquad) settle() {
+	if math.Abs(f.z1) < inaudible && math.Abs(f.z2) < inaudible {
+		f.z1, f.z2 = 0, 0
+	}
+}
+
+// addPowers filters two channels and adds up their squares. The four filters are written out
+// side by side, so that they do not wait for each other.
+func addPowers(p, q *channel, x, y []float64) {
+	a, b := p.stages[0].Coefficients, p.stages[1].Coefficients
+	p1, p2, p3, p4 := p.stages[0].z1, p.stages[0].z2, p.stages[1].z1, p.stages[1].z2
+	q1, q2, q3, q4 := q.stages[0].z1, q.stages[0].z2, q.stages[1].z1, q.stages[1].z2
+	sumP, sumQ := p.sum, q.sum
+	y = y[:len(x)]
+	for n, v := range x {
+		w := y[n]
+		s, t := a.B0*v+p1, a.B0*w+q1
+		p1, q1 = a.B1*v-a.A1*s+p2, a.B1*w-a.A1*t+q2
+		p2, q2 = a.B2*v-a.A2*s, a.B2*w-a.A2*t
+		u, z := b.B0*s+p3, b.B0*t+q3
+		p3, q3 = b.B1*s-b.A1*u+p4, b.B1*t-b.A1*z+q4
+		p4, q4 = b.B2*s-b.A2*u, b.B2*t-b.A2*z
+		sumP += u * u
+		sumQ += z * z
+	}
+	p.stages[0].z1, p.stages[0].z2, p.stages[1].z1, p.stages[1].z2 = p1, p2, p3, p4
+	q.stages[0].z1, q.stages[0].z2, q.stages[1].z1, q.stages[1].z2 = q1, q2, q3, q4
+	p.sum, q.sum = sumP, sumQ
+	for n := range p.stages {
+		p.stages[n].settle()
+		q.stages[n].settle()
 	}
 }
 

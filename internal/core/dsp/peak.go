@@ -49,6 +49,87 @@ func (o *Oversampled) Peak(x float64) (peak float64) {
 // DBTP is the true peak of what came in, dBTP.
 func (p *TruePeak) DBTP() float64 { return DB(p.peak) }
 
+// PeakMeter is TruePeak for long sound: it looks between samples only where something higher
+// than what it has can be, and knows where the highest was.
+type PeakMeter struct {
+	last [11]float64 // before what comes next
+	high float64     // at least the strongest of them
+	peak float64
+	at   int64
+	seen int64
+}
+
+// mostBetween is how much higher than the samples around it a point between them can be:
+// the sum of the filter's coefficients without their signs.
+var mostBetween = func() (most float64) {
+	for _, p := range phases {
+		sum := 0.0
+		for _, c := range p {
+			sum += math.Abs(c)
+		}
+		most = max(most, sum)
+	}
+	return most
+}()
+
+// PieceFrames is how many samples AddPiece takes at most.
+const PieceFrames = 32
+
+// Add takes samples in.
+func (p *PeakMeter) Add(samples []float64) {
+	for len(samples) > 0 {
+		piece := samples[:min(PieceFrames, len(samples))]
+		high := 0.0
+		for _, x := range piece {
+			if x = math.Abs(x); x > high {
+				high = x
+			}
+		}
+		p.AddPiece(piece, high)
+		samples = samples[len(piece):]
+	}
+}
+
+// AddPiece takes at most PieceFrames samples in, of which somebody knows the strongest.
+func (p *PeakMeter) AddPiece(piece []float64, high float64) {
+	if max(high, p.high)*mostBetween > p.peak {
+		p.look(piece)
+	}
+	if n := len(piece); n >= len(p.last) {
+		copy(p.last[:], piece[n-len(p.last):])
+	} else {
+		copy(p.last[:], p.last[n:])
+		copy(p.last[len(p.last)-n:], piece)
+		high = max(high, p.high) // at least that of what is left of what was before
+	}
+	p.high = high
+	p.seen += int64(len(piece))
+}
+
+func (p *PeakMeter) look(piece []float64) {
+	var all [11 + PieceFrames]float64
+	copy(all[:], p.last[:])
+	copy(all[len(p.last):], piece)
+	for n := range piece {
+		window := all[n : n+12]
+		for _, phase := range phases {
+			sum := 0.0
+			for k, c := range phase {
+				sum += c * window[11-k]
+			}
+			if sum = math.Abs(sum); sum > p.peak {
+				p.peak, p.at = sum, max(0, p.seen+int64(n)-OversampledLate)
+			}
+		}
+	}
+}
+
+// DBTP is the true peak of what came in, dBTP, and At the frame near which it was.
+func (p *PeakMeter) DBTP() float64 { return DB(p.peak) }
+
+// At is the frame near which the true peak was.
+func (p *PeakMeter) At() int64 { return p.at }
+
 // Level is how strong samples are.
 type Level struct {
 	RMS  float64 // dBFS: a square wave of full scale is 0, a sine -3.01

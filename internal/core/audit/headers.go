@@ -1,0 +1,120 @@
+package audit
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// most is the value that most files have; the first of those that as many have.
+func most[T comparable](files []File, of func(*File) (T, bool)) (best T) {
+	counts := map[T]int{}
+	for n := range files {
+		if v, ok := of(&files[n]); ok {
+			counts[v]++
+		}
+	}
+	for n := range files {
+		if v, ok := of(&files[n]); ok && counts[v] > counts[best] {
+			best = v
+		}
+	}
+	return best
+}
+
+// headers holds what files say against each other and against what is asked for.
+func (r *run) headers() {
+	a, files := r.ask, r.ask.Files
+	delivered := slices.DeleteFunc(slices.Clone(files), func(f File) bool { return f.Role == Guide || f.Role == Other })
+	if len(delivered) == 0 {
+		delivered = files
+	}
+	rate, begin, frames := a.RateHz, a.Begin, a.Frames
+	if rate == 0 {
+		rate = most(delivered, func(f *File) (int, bool) { return f.RateHz, true })
+	}
+	if begin == NotSaid {
+		begin = most(delivered, func(f *File) (int64, bool) { return f.Begin + 1, f.Begin != NotSaid }) - 1 // 0 is nobody's
+	}
+	if frames == 0 {
+		frames = most(delivered, func(f *File) (int64, bool) { return f.Frames, f.RateHz == rate })
+	}
+	bits := most(delivered, func(f *File) (string, bool) { return f.Samples(), true })
+	r.report.RateHz, r.report.Begin = rate, begin
+	if !slices.ContainsFunc(files, func(f File) bool { return f.RateHz == rate }) {
+		r.report.RateHz = files[0].RateHz // nothing is at the rate that is asked for; what is there is added up still
+	}
+	for n := range files {
+		r.header(&files[n], rate, begin, frames, bits)
+	}
+	for _, f := range a.Folds {
+		for _, s := range f.Stems {
+			if !slices.ContainsFunc(files, func(x File) bool { return x.Role == Stem && x.Fold == f.ID && x.Stem == s }) {
+				m := r.mark("missing", nil, 0, 0, 0, "%s has no file", s)
+				m.Name, m.Fold = s, f.ID
+			}
+		}
+	}
+}
+
+// Samples tells how samples are kept: "24 bits" or "32 bits, floating point".
+func (f *File) Samples() string {
+	if f.Floating {
+		return fmt.Sprintf("%d bits, floating point", f.Bits)
+	}
+	return fmt.Sprintf("%d bits", f.Bits)
+}
+
+func (r *run) header(f *File, rate int, begin, frames int64, bits string) {
+	if f.Lost > 0 {
+		lost := float64(f.Lost) / float64(max(1, f.Channels*((f.Bits+7)/8)*f.RateHz))
+		end := float64(f.Frames) / float64(f.RateHz)
+		r.mark("cut-off", f, float64(f.Lost), end, end, "%s is cut off: %.1f s are missing at its end", f.Name, lost)
+	}
+	switch f.Role {
+	case Other:
+		r.mark("extra", f, 0, 0, 0, "%s is no stem of this template", f.Name).Note = true
+		return
+	case Guide:
+		return
+	}
+	if f.RateHz != rate {
+		r.mark("rate", f, float64(f.RateHz), 0, 0, "%s is at %d Hz, not at %d", f.Name, f.RateHz, rate)
+		return // its length and start count other samples
+	}
+	if s := f.Samples(); s != bits {
+		r.mark("bits", f, float64(f.Bits), 0, 0, "%s has samples of %s, not of %s", f.Name, s, bits)
+	}
+	if want := 2; f.Channels != want && !(f.Mono && f.Channels == 1) {
+		r.mark("channels", f, 0, 0, 0, "%s has %s", f.Name, count(f.Channels, "channel"))
+	}
+	if f.Frames != frames {
+		by := float64(f.Frames-frames) / float64(rate)
+		end := float64(f.Frames) / float64(rate)
+		word := "longer"
+		if by < 0 {
+			word = "shorter"
+		}
+		r.mark("length", f, by, min(end, end-by), max(end, end-by), "%s is %s %s than the others", f.Name, span(math.Abs(by), rate), word)
+	}
+	switch late := f.Begin - begin; {
+	case begin == NotSaid:
+	case f.Begin == NotSaid:
+		r.mark("no-start", f, 0, 0, 0, "%s does not say where it begins", f.Name)
+	case late != 0:
+		word := "later"
+		if late < 0 {
+			word = "earlier"
+		}
+		seconds := float64(late) / float64(rate)
+		r.mark("start", f, seconds, 0, math.Abs(seconds), "%s says that it begins %s %s", f.Name, span(math.Abs(seconds), rate), word)
+	}
+}
+
+// span writes a time: in samples where it is short.
+func span(seconds float64, rate int) string {
+	if seconds < .01 {
+		return count(int(math.Round(seconds*float64(rate))), "sample")
+	}
+	return fmt.Sprintf("%.2f s", seconds)
+}
