@@ -43,12 +43,12 @@ const NotSaid = -1
 type File struct {
 	Name     string // of the file
 	Role     Role
-	Fold     string  // of a stem, by its ID
-	Stem     string  // its name
-	Carries  Carries // of a stem
-	Gain     float64 // with which a stem enters the mix, linear
-	Mono     bool    // one channel is enough
-	Silent   bool    // nobody plays in it, so that silence is right
+	Folds    []string // of a stem: those it is delivered in, by ID
+	Stem     string   // its name
+	Carries  Carries  // of a stem
+	Gain     float64  // with which a stem enters the mix, linear
+	Mono     bool     // one channel is enough
+	Silent   bool     // nobody plays in it, so that silence is right
 	Channels int
 	RateHz   int
 	Bits     int // of a sample
@@ -72,6 +72,7 @@ func (f *File) Called() string {
 type Fold struct {
 	ID, Name string
 	Stems    []string // that it delivers, by name: those without a file are missing
+	Why      string   // it can not be held against the mix; empty where it can
 }
 
 // Ask says what is proved.

@@ -172,7 +172,7 @@ func (s *set) files() []audit.File {
 	var files []audit.File
 	for n, x := range s.stems {
 		f := file(s.names[n], x, uint64(n))
-		f.Role, f.Fold, f.Stem, f.Carries = audit.Stem, "fold", s.names[n], s.carries[n]
+		f.Role, f.Folds, f.Stem, f.Carries = audit.Stem, []string{"fold"}, s.names[n], s.carries[n]
 		files = append(files, f)
 	}
 	f := file("Mix", s.mix, 1000)
@@ -576,7 +576,7 @@ func BenchmarkProof(b *testing.B) {
 				name := fmt.Sprintf("%d %d", f, n)
 				fold.Stems = append(fold.Stems, name)
 				ask.Files = append(ask.Files, audit.File{
-					Name: name, Stem: name, Fold: fold.ID, Role: audit.Stem, Gain: 1, Channels: 2, RateHz: rate, Bits: 24, Frames: seconds * rate, Begin: 0,
+					Name: name, Stem: name, Folds: []string{fold.ID}, Role: audit.Stem, Gain: 1, Channels: 2, RateHz: rate, Bits: 24, Frames: seconds * rate, Begin: 0,
 					Read: func(into [][]float64) (int, error) { return again(into, x, &at, seconds) },
 				})
 			}

@@ -9,22 +9,22 @@ import (
 
 // Figures are those of one file.
 type Figures struct {
-	Name     string  `json:"name"`
-	Role     Role    `json:"role"`
-	Fold     string  `json:"fold,omitempty"`
-	Stem     string  `json:"stem,omitempty"`
-	Channels int     `json:"channels"`
-	RateHz   int     `json:"rateHz"`
-	Samples  string  `json:"samples"`
-	Seconds  float64 `json:"seconds"`
-	Begin    int64   `json:"begin"` // samples since midnight; -1 when the file does not say
-	PeakDB   float64 `json:"peakDb"`
-	TruePeak float64 `json:"truePeak"` // dBTP
-	RMSDB    float64 `json:"rmsDb"`
-	LUFS     float64 `json:"lufs"`  // integrated
-	Range    float64 `json:"range"` // LU
-	Moment   float64 `json:"moment"`
-	Short    float64 `json:"short"` // the highest momentary and short-term loudness, LUFS
+	Name     string   `json:"name"`
+	Role     Role     `json:"role"`
+	Folds    []string `json:"folds,omitempty"`
+	Stem     string   `json:"stem,omitempty"`
+	Channels int      `json:"channels"`
+	RateHz   int      `json:"rateHz"`
+	Samples  string   `json:"samples"`
+	Seconds  float64  `json:"seconds"`
+	Begin    int64    `json:"begin"` // samples since midnight; -1 when the file does not say
+	PeakDB   float64  `json:"peakDb"`
+	TruePeak float64  `json:"truePeak"` // dBTP
+	RMSDB    float64  `json:"rmsDb"`
+	LUFS     float64  `json:"lufs"`  // integrated
+	Range    float64  `json:"range"` // LU
+	Moment   float64  `json:"moment"`
+	Short    float64  `json:"short"` // the highest momentary and short-term loudness, LUFS
 }
 
 // The bounds of what is found in one file.
@@ -243,7 +243,7 @@ func (m *meter) figures(r *run, t *track) Figures {
 	f := &r.ask.Files[t.at]
 	rate := float64(f.RateHz)
 	out := Figures{
-		Name: f.Name, Role: f.Role, Fold: f.Fold, Stem: f.Stem, Channels: f.Channels, RateHz: f.RateHz, Samples: f.Samples(),
+		Name: f.Name, Role: f.Role, Folds: f.Folds, Stem: f.Stem, Channels: f.Channels, RateHz: f.RateHz, Samples: f.Samples(),
 		Seconds: float64(m.frames) / rate, Begin: f.Begin, PeakDB: dsp.Silence, TruePeak: dsp.Silence,
 		RMSDB: dsp.PowerDB(m.squares / float64(max(1, m.frames*int64(f.Channels)))),
 		LUFS:  m.loud.Integrated(), Range: m.loud.Range(), Moment: dsp.Silence, Short: dsp.Silence,

@@ -47,9 +47,11 @@ func (r *run) headers() {
 	for n := range files {
 		r.header(&files[n], rate, begin, frames, bits)
 	}
+	told := map[string]bool{}
 	for _, f := range a.Folds {
 		for _, s := range f.Stems {
-			if !slices.ContainsFunc(files, func(x File) bool { return x.Role == Stem && x.Fold == f.ID && x.Stem == s }) {
+			if !told[s] && !slices.ContainsFunc(files, func(x File) bool { return x.Role == Stem && x.Stem == s && slices.Contains(x.Folds, f.ID) }) {
+				told[s] = true
 				m := r.mark("missing", nil, 0, 0, 0, "%s has no file", s)
 				m.Name, m.Fold = s, f.ID
 			}

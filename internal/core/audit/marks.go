@@ -77,7 +77,7 @@ func codeOf(code string) *Code {
 func (r *run) mark(code string, f *File, figure, from, to float64, message string, args ...any) *Mark {
 	m := Mark{Code: code, File: -1, Figure: figure, From: from, To: to, Message: fmt.Sprintf(message, args...), Remedy: codeOf(code).Remedy}
 	if f != nil {
-		m.Name, m.Fold = f.Called(), f.Fold
+		m.Name = f.Called()
 		m.File = slices.IndexFunc(r.ask.Files, func(o File) bool { return o.Name == f.Name && o.Role == f.Role })
 	}
 	r.marks = append(r.marks, m)

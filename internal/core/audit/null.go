@@ -99,7 +99,7 @@ func (r *run) newNull(f Fold) *null {
 	apart := ""
 	for _, t := range r.tracks {
 		switch {
-		case t.Role != Stem || t.Fold != f.ID:
+		case t.Role != Stem || !slices.Contains(t.Folds, f.ID):
 		case t.sum:
 			n.stems = append(n.stems, t)
 		case apart == "":
@@ -107,6 +107,8 @@ func (r *run) newNull(f Fold) *null {
 		}
 	}
 	switch {
+	case f.Why != "":
+		n.why = f.Why
 	case n.mix == nil:
 		n.why = "there is no mix to hold them against"
 	case !n.mix.sum:

@@ -111,7 +111,7 @@ func kindOf(a, b *File) string {
 		return ""
 	case b.Role == Guide:
 		return "guide-leak"
-	case b.Role != Stem || a.Fold != b.Fold || a.Name == b.Name:
+	case b.Role != Stem || a.Name == b.Name || !slices.ContainsFunc(a.Folds, func(id string) bool { return slices.Contains(b.Folds, id) }):
 		return ""
 	case a.Carries == Wet && b.Carries == Dry || a.Carries == Dry && b.Carries == Wet:
 		return "wet-in-dry"

@@ -1,0 +1,227 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"fanfold/internal/core/audit"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/printing"
+	"fanfold/internal/core/template"
+	"fanfold/internal/recorded"
+)
+
+type proveFlags struct {
+	template, mix  string
+	guides, match  []string
+	folds          []string
+	peak, loudness float64
+	asJSON         bool
+}
+
+func proveCommand() *cobra.Command {
+	var x proveFlags
+	c := &cobra.Command{
+		Use: "prove FOLDER", Short: "Prove recorded stems: that they add up to the mix, and what is wrong with them",
+		Long: "Prove recorded stems. Files are matched to the stems of the template by their names, their numbers, or by\n--match. Without a template all files but the mix and guides are stems that add up to the mix.\n\nIt ends with 1 where something is wrong.",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return wrongUse{errors.New("give one folder with WAV or FLAC files")}
+			}
+			return nil
+		},
+		RunE: func(c *cobra.Command, args []string) error { return prove(c.Context(), c.OutOrStdout(), args[0], x) },
+	}
+	f := c.Flags()
+	f.StringVar(&x.template, "template", "", "the template whose stems they are")
+	f.StringVar(&x.mix, "mix", "", "the mix, where it lies elsewhere or is not found by its name")
+	f.StringArrayVar(&x.guides, "guide", nil, "a guide in the folder that no stem may hold; may be given again")
+	f.StringArrayVar(&x.match, "match", nil, "FILE=STEM: what a file is; STEM may be mix, limited, guide or other; may be given again")
+	f.StringArrayVar(&x.folds, "fold", nil, "a fold of the template; may be given again; without it all are proved")
+	f.Float64Var(&x.peak, "peak", -1, "the highest true peak, dBTP; 0 for none")
+	f.Float64Var(&x.loudness, "loudness", 0, "the loudness of the mix that is asked for, LUFS; 0 for none")
+	f.BoolVar(&x.asJSON, "json", false, "write the report as JSON")
+	return c
+}
+
+func prove(ctx context.Context, out io.Writer, dir string, x proveFlags) error {
+	if info, err := os.Stat(dir); err != nil {
+		return openError(err)
+	} else if !info.IsDir() {
+		return wrongUse{fmt.Errorf("%s is no folder; give the folder that the stems lie in", dir)}
+	}
+	folder, err := recorded.Look(os.DirFS(dir))
+	if err != nil {
+		return fmt.Errorf("%s: %w", dir, err)
+	}
+	plan, err := provePlan(x)
+	if err != nil {
+		return err
+	}
+	hand, err := proveHand(plan, x)
+	if err != nil {
+		return err
+	}
+	var matches []printing.Match
+	if x.template == "" {
+		plan, matches = folder.Alone(hand)
+	} else {
+		matches = plan.Recorded(folder.Files, hand)
+	}
+	if x.mix != "" {
+		if matches, err = withMix(dir, x.mix, plan, matches); err != nil {
+			return err
+		}
+	}
+	ask, done, err := folder.Ask(plan, matches)
+	if err != nil {
+		return err
+	}
+	defer done()
+	ask.PeakDB, ask.LoudnessLUFS = x.peak, x.loudness
+	report, err := audit.Run(ctx, ask)
+	if err != nil {
+		return err
+	}
+	if x.asJSON {
+		err = printJSON(out, map[string]any{"report": report, "matches": matches, "unread": folder.Unread})
+	} else {
+		tellProof(out, report, folder, matches, plan)
+	}
+	for _, m := range report.Marks {
+		if err == nil && !m.Note {
+			err = errFindings
+		}
+	}
+	if err == nil && len(folder.Unread) > 0 {
+		err = errFindings
+	}
+	return err
+}
+
+func provePlan(x proveFlags) (printing.Plan, error) {
+	if x.template == "" {
+		if len(x.folds) > 0 {
+			return printing.Plan{}, wrongUse{errors.New("--fold names a fold of a template: give one with --template")}
+		}
+		return printing.Plan{}, nil
+	}
+	t, err := readTemplate(x.template)
+	if err != nil {
+		return printing.Plan{}, err
+	}
+	var folds []template.ID
+	for _, name := range x.folds {
+		id := template.ID("")
+		for _, f := range t.Folds {
+			if strings.EqualFold(f.Name, name) {
+				id = f.ID
+			}
+		}
+		if id == "" {
+			return printing.Plan{}, wrongUse{fmt.Errorf("%s has no fold %q", t.Name, name)}
+		}
+		folds = append(folds, id)
+	}
+	return printing.NewPlan(fan.New(t), folds)
+}
+
+// proveHand is what the flags say of files.
+func proveHand(plan printing.Plan, x proveFlags) (map[string]string, error) {
+	hand := map[string]string{}
+	for _, g := range x.guides {
+		hand[printing.Key(filepath.ToSlash(g))] = string(audit.Guide)
+	}
+	for _, m := range x.match {
+		file, stem, ok := strings.Cut(m, "=")
+		if !ok {
+			return nil, wrongUse{fmt.Errorf("--match %s: write FILE=STEM", m)}
+		}
+		says := ""
+		for _, w := range plan.Files {
+			if strings.EqualFold(w.Name, stem) {
+				says = string(w.Bus)
+			}
+		}
+		for _, role := range []audit.Role{audit.Mix, audit.Limited, audit.Guide, audit.Other} {
+			if strings.EqualFold(stem, string(role)) {
+				says = string(role)
+			}
+		}
+		if says == "" {
+			return nil, wrongUse{fmt.Errorf("--match %s: there is no stem %q", m, stem)}
+		}
+		hand[printing.Key(filepath.ToSlash(file))] = says
+	}
+	return hand, nil
+}
+
+// withMix takes a mix that the flags name: one in the folder.
+func withMix(dir, mix string, plan printing.Plan, matches []printing.Match) ([]printing.Match, error) {
+	for _, base := range []string{".", dir} {
+		rel, err := filepath.Rel(dir, filepath.Join(base, mix))
+		if filepath.IsAbs(mix) {
+			rel, err = filepath.Rel(dir, mix)
+		}
+		if err != nil {
+			continue
+		}
+		for n := range matches {
+			if matches[n].Path != filepath.ToSlash(rel) {
+				continue
+			}
+			for k := range matches {
+				if matches[k].Role == audit.Mix {
+					matches[k].Role, matches[k].Wanted, matches[k].How = audit.Other, -1, printing.ByNobody
+				}
+			}
+			matches[n].Role, matches[n].Wanted, matches[n].How = audit.Mix, -1, printing.ByHand
+			for k, w := range plan.Files {
+				if w.Role == audit.Mix {
+					matches[n].Wanted = k
+				}
+			}
+			return matches, nil
+		}
+	}
+	return nil, wrongUse{fmt.Errorf("--mix %s: there is no such sound in %s; put it beside the stems", mix, dir)}
+}
+
+func tellProof(out io.Writer, r *audit.Report, folder *recorded.Folder, matches []printing.Match, plan printing.Plan) {
+	fmt.Fprintln(out, r.Line)
+	for _, f := range r.Folds {
+		switch {
+		case f.Why != "":
+			fmt.Fprintf(out, "  %s: not added up: %s\n", f.Name, f.Why)
+		case f.AddsUp:
+			fmt.Fprintf(out, "  %s: %d stems, %.0f dBFS is left; rounding leaves %.0f dBFS\n", f.Name, f.Stems, f.PeakDB, f.NoiseDB)
+		default:
+			fmt.Fprintf(out, "  %s: %d stems do not add up: %.0f dBFS is left\n", f.Name, f.Stems, f.PeakDB)
+		}
+	}
+	for _, m := range r.Marks {
+		sign := "!"
+		if m.Note {
+			sign = " "
+		}
+		fmt.Fprintf(out, "%s %-14s %s\n%17s→ %s\n", sign, m.Code, m.Message, "", m.Remedy)
+	}
+	for _, u := range folder.Unread {
+		fmt.Fprintf(out, "! %-14s %s: %s\n", "unread", u.Path, u.Reason)
+	}
+	for n, m := range matches {
+		name := string(m.Role)
+		if m.Wanted >= 0 {
+			name = plan.Files[m.Wanted].Name
+		}
+		f := r.Files[n]
+		fmt.Fprintf(out, "  %-40s %-24s %6.1f s  %6.1f LUFS  %5.1f dBTP\n", m.Path, name, f.Seconds, f.LUFS, f.TruePeak)
+	}
+}
