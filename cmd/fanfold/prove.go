@@ -14,7 +14,6 @@ import (
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/printing"
-	"fanfold/internal/core/template"
 	"fanfold/internal/recorded"
 )
 
@@ -117,18 +116,9 @@ func provePlan(x proveFlags) (printing.Plan, error) {
 	if err != nil {
 		return printing.Plan{}, err
 	}
-	var folds []template.ID
-	for _, name := range x.folds {
-		id := template.ID("")
-		for _, f := range t.Folds {
-			if strings.EqualFold(f.Name, name) {
-				id = f.ID
-			}
-		}
-		if id == "" {
-			return printing.Plan{}, wrongUse{fmt.Errorf("%s has no fold %q", t.Name, name)}
-		}
-		folds = append(folds, id)
+	folds, err := foldsNamed(t, x.folds)
+	if err != nil {
+		return printing.Plan{}, err
 	}
 	return printing.NewPlan(fan.New(t), folds)
 }
@@ -206,12 +196,28 @@ func tellProof(out io.Writer, r *audit.Report, folder *recorded.Folder, matches 
 			fmt.Fprintf(out, "  %s: %d stems do not add up: %.0f dBFS is left\n", f.Name, f.Stems, f.PeakDB)
 		}
 	}
+	type kind struct{ code, name string }
+	more, remedied := map[kind]int{}, map[string]bool{}
 	for _, m := range r.Marks {
-		sign := "!"
+		more[kind{m.Code, m.Name}]++
+	}
+	for _, m := range r.Marks {
+		sign, k := "!", kind{m.Code, m.Name}
 		if m.Note {
 			sign = " "
 		}
-		fmt.Fprintf(out, "%s %-14s %s\n%17s→ %s\n", sign, m.Code, m.Message, "", m.Remedy)
+		switch n := more[k]; {
+		case n == 0: // told already
+			continue
+		case n > 1:
+			fmt.Fprintf(out, "%s %-14s %s, and in %d more places\n", sign, m.Code, m.Message, n-1)
+		default:
+			fmt.Fprintf(out, "%s %-14s %s\n", sign, m.Code, m.Message)
+		}
+		if more[k] = 0; !remedied[m.Code] {
+			remedied[m.Code] = true
+			fmt.Fprintf(out, "%17s→ %s\n", "", m.Remedy)
+		}
 	}
 	for _, u := range folder.Unread {
 		fmt.Fprintf(out, "! %-14s %s: %s\n", "unread", u.Path, u.Reason)

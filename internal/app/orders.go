@@ -10,6 +10,7 @@ import (
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/rig"
+	"fanfold/internal/roots"
 )
 
 // follows is what shall be ready after a change of the template: deleted
@@ -152,10 +153,9 @@ func (r *Running) load(l calls.Load) rig.Load {
 		load := rig.PatchLoad{Name: p.Name, PreloadMiB: l.Instrument.PreloadMiB(p)}
 		load.Trim, load.WholeMiB = r.trimOf(l.Instrument, p)
 		load.LevelDB = l.Instrument.LevelTrimDB + l.Instrument.LayerTrim(p.ID)
-		if lib := r.t.Index().Libraries[p.Library]; lib != nil && p.Source != nil {
-			load.Library, load.File, load.Bank, load.Programme = lib.Name, p.Source.File, p.Source.Bank, p.Source.Programme
-			load.Mics = strings.Join(micNames(l.Instrument.MicsOf(p)), "\n")
-		}
+		from := roots.Of(r.t, l.Instrument, p)
+		load.Library, load.File, load.Bank, load.Programme = from.Library, from.Source.File, from.Source.Bank, from.Source.Programme
+		load.Mics = strings.Join(from.Mics, "\n")
 		if key, shares := calls.SharedAt(p, l.Instrument, *l.Instrument.Seat); shares {
 			load.Key = fmt.Sprintf("%s/%s/%s/%d/%d", r.id, key.Patch, key.Spread, key.Riser, key.Port)
 		}
@@ -167,14 +167,6 @@ func (r *Running) load(l calls.Load) rig.Load {
 			Kind:   fmt.Sprintf("%s/%s/%d", r.id, key.Player, key.Riser),
 			OwnMiB: player.OwnMiB, WakeMs: player.WakeMs, WakeAgainMs: player.WakeAgainMs,
 		})
-	}
-	return out
-}
-
-func micNames(list []template.Mic) []string {
-	var out []string
-	for _, m := range list {
-		out = append(out, m.Name)
 	}
 	return out
 }

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/template"
 	"fanfold/internal/render"
@@ -56,12 +57,18 @@ func (h *Hot) Score(ctx context.Context, p Person, piece Piece, hand map[string]
 	if err != nil {
 		return nil, err
 	}
+	s.score = ScoreOf(s.view.Template, cat.View().Template, words, piece, hand)
+	return s, nil
+}
+
+// ScoreOf casts a piece, of which there are parts, within a template; hand says whom people
+// chose, by the part's ID.
+func ScoreOf(t, catalogue *template.Template, words *articulation.Vocabulary, piece Piece, hand map[string][]template.ID) *render.Score {
 	parts := make([]casting.Music, len(piece.Parts))
 	for n, x := range piece.Parts {
 		parts[n] = musicOf(x)
 	}
-	s.score = render.NewScore(s.view.Template, cat.View().Template, words, piece.Parts[0].Time, parts, hand)
-	return s, nil
+	return render.NewScore(t, catalogue, words, piece.Parts[0].Time, parts, hand)
 }
 
 // Tell tells who plays, and the bars of the piece.

@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"fanfold/internal/core/fan"
+	"fanfold/internal/core/share"
 	"fanfold/internal/core/template"
 	"fanfold/internal/effect"
 )
@@ -30,14 +31,21 @@ type Way struct {
 	Right float64 `json:"right"`
 }
 
-// Graph takes lanes to a bus.
+// Tap is where a graph is heard: at a bus, after what runs on it and its fader, or before what
+// runs on it.
+type Tap struct {
+	Bus    template.ID // empty for the mix
+	Before bool
+}
+
+// Graph takes lanes to one bus or several.
 type Graph struct {
 	fan    *fan.Fan
 	lanes  int
 	laneOf map[int]int // by the place of its bus
 	nodes  []node
 	levels [][]int // of nodes: none of one level feeds another of it
-	heard  int     // of nodes
+	taps   []tapped
 	tail   float64
 	late   int
 }
@@ -53,6 +61,14 @@ type node struct {
 	tail   int      // blocks for which the effect may yet give something after silence
 	left   int      // of them
 	out    []*Block // of what comes out after the effects, nil where it is silent
+	keep   bool     // what goes into the effects is kept
+	in     []*Block // what goes into them, where it is kept
+}
+
+// tapped is a tap at its node.
+type tapped struct {
+	node   int
+	before bool
 }
 
 // source is another node, and what the route does to what comes out of it.
@@ -64,16 +80,25 @@ type source struct {
 // NewGraph makes the graph from rows to a bus; an empty one is the mix, and no rows are all.
 // Effects that can not run give nothing, and are told.
 func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silence, error) {
+	return NewGraphTo(f, []Tap{{Bus: bus}}, rows, o)
+}
+
+// NewGraphTo is NewGraph to several taps at once.
+func NewGraphTo(f *fan.Fan, taps []Tap, rows []*template.Instrument, o effect.Options) (*Graph, []Silence, error) {
 	t := f.Template()
-	if bus == "" {
-		bus = t.TheMix().ID
-	}
 	if rows == nil {
 		rows = t.Instruments
 	}
 	flow := f.Flow()
-	g := &Graph{fan: f, laneOf: map[int]int{}, heard: -1}
-	leads := between(f, flow, bus, rows)
+	g := &Graph{fan: f, laneOf: map[int]int{}}
+	wanted := map[template.ID]bool{}
+	for n := range taps {
+		if taps[n].Bus == "" {
+			taps[n].Bus = t.TheMix().ID
+		}
+		wanted[taps[n].Bus] = true
+	}
+	leads := between(f, flow, wanted, rows)
 	at := map[int]int{}
 	var silent []Silence
 	for _, x := range flow {
@@ -94,16 +119,18 @@ func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect
 			g.late += runs.Late()
 		}
 		g.nodes = append(g.nodes, n)
-		if b.ID == bus {
-			g.heard = at[x.Bus]
-		}
 	}
-	if g.heard < 0 {
-		return nil, nil, fmt.Errorf("there is no bus %q", bus)
+	for _, tap := range taps {
+		n := slices.IndexFunc(g.nodes, func(n node) bool { return n.bus.ID == tap.Bus })
+		if n < 0 {
+			return nil, nil, fmt.Errorf("there is no bus %q", tap.Bus)
+		}
+		g.taps = append(g.taps, tapped{n, tap.Before})
+		g.nodes[n].keep = g.nodes[n].keep || tap.Before
 	}
 	for _, x := range flow {
 		n, is := at[x.Bus]
-		if !is || n == g.heard {
+		if !is {
 			continue
 		}
 		for _, o := range x.To {
@@ -133,8 +160,8 @@ func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect
 	return g, silent, nil
 }
 
-// between are the buses, by their places, that rows reach and that lead to a bus, and that bus.
-func between(f *fan.Fan, flow []fan.Flowing, bus template.ID, rows []*template.Instrument) map[int]bool {
+// between are the buses, by their places, that rows reach and that lead to some buses, and those.
+func between(f *fan.Fan, flow []fan.Flowing, wanted map[template.ID]bool, rows []*template.Instrument) map[int]bool {
 	reached, out := map[int]bool{}, map[int]bool{}
 	for _, i := range rows {
 		for _, e := range f.Entries(i) {
@@ -147,7 +174,7 @@ func between(f *fan.Fan, flow []fan.Flowing, bus template.ID, rows []*template.I
 		}
 	}
 	for _, x := range slices.Backward(flow) {
-		is := f.Template().Buses[x.Bus].ID == bus
+		is := wanted[f.Template().Buses[x.Bus].ID]
 		out[x.Bus] = is || reached[x.Bus] && slices.ContainsFunc(x.To, func(o fan.Onward) bool { return out[o.Bus] })
 	}
 	return out
@@ -175,29 +202,63 @@ func (g *Graph) Ways(i *template.Instrument) []Way {
 }
 
 // Run takes a block of every lane, nil where it is silent, and gives a block as it is heard
-// at the bus: after its effects and its fader.
+// at the first tap: after its effects and its fader.
 func (g *Graph) Run(lanes []*Block) Block { return g.RunAll([][]*Block{lanes})[0] }
 
 // RunAll is Run for several blocks, one after the other, on all cores: buses that do not feed
 // each other are reckoned at once.
 func (g *Graph) RunAll(blocks [][]*Block) []Block {
+	g.run(blocks)
+	out := make([]Block, len(blocks))
+	for k := range out {
+		if b, gain := g.at(0, k); b != nil {
+			out[k].Add(b, gain)
+		}
+	}
+	return out
+}
+
+// RunTaps is RunAll for all taps: of each block what is heard at each of them, nil where it is
+// silent. What it gives holds until the next run.
+func (g *Graph) RunTaps(blocks [][]*Block) [][]*Block {
+	g.run(blocks)
+	out := make([][]*Block, len(blocks))
+	for k := range out {
+		out[k] = make([]*Block, len(g.taps))
+	}
+	share.Out(len(g.taps), func(n int) {
+		for k := range out {
+			b, gain := g.at(n, k)
+			if b != nil && gain != 1 {
+				x := &Block{}
+				x.Add(b, gain)
+				b = x
+			}
+			out[k][n] = b
+		}
+	})
+	return out
+}
+
+// at is what is heard at a tap of a block, before its fader.
+func (g *Graph) at(tap, block int) (b *Block, fader float64) {
+	n := &g.nodes[g.taps[tap].node]
+	if g.taps[tap].before {
+		return n.in[block], n.fader
+	}
+	return n.out[block], n.fader
+}
+
+func (g *Graph) run(blocks [][]*Block) {
 	for _, some := range g.levels {
 		if len(blocks) >= worthSharing {
-			share(len(some), func(n int) { g.nodes[some[n]].run(g.nodes, blocks) })
+			share.Out(len(some), func(n int) { g.nodes[some[n]].run(g.nodes, blocks) })
 			continue
 		}
 		for _, n := range some {
 			g.nodes[n].run(g.nodes, blocks)
 		}
 	}
-	out := make([]Block, len(blocks))
-	heard := &g.nodes[g.heard]
-	for k, b := range heard.out {
-		if b != nil {
-			out[k].Add(b, heard.fader)
-		}
-	}
-	return out
 }
 
 // worthSharing is from how many blocks on cores share the work.
@@ -206,6 +267,9 @@ const worthSharing = 4
 // run makes the blocks of a bus from what feeds it.
 func (n *node) run(nodes []node, blocks [][]*Block) {
 	n.out = make([]*Block, len(blocks))
+	if n.keep {
+		n.in = make([]*Block, len(blocks))
+	}
 	for k, lanes := range blocks {
 		var b *Block
 		add := func(x *Block, gain float64) {
@@ -222,6 +286,10 @@ func (n *node) run(nodes []node, blocks [][]*Block) {
 		}
 		for _, s := range n.from {
 			add(nodes[s.node].out[k], s.gain)
+		}
+		if n.keep && b != nil {
+			in := *b
+			n.in[k] = &in
 		}
 		if n.out[k] = n.through(b); n.out[k] != nil && n.bus.Mono {
 			b := n.out[k]

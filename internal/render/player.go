@@ -2,10 +2,8 @@ package render
 
 import (
 	"hash/fnv"
-	"runtime"
-	"sync"
-	"sync/atomic"
 
+	"fanfold/internal/core/share"
 	"fanfold/internal/sampler"
 )
 
@@ -145,7 +143,7 @@ func NewEnsemble(rows []Seat, lanes int) *Ensemble { return &Ensemble{rows, lane
 // their order, so that the same music gives the same bits on any number of cores.
 func (e *Ensemble) Render(blocks int) [][]*Block {
 	made := make([][]*Block, len(e.Rows))
-	share(len(e.Rows), func(n int) { made[n] = e.Rows[n].blocks(blocks) })
+	share.Out(len(e.Rows), func(n int) { made[n] = e.Rows[n].blocks(blocks) })
 	out := make([][]*Block, blocks)
 	for k := range out {
 		out[k] = make([]*Block, e.lanes)
@@ -156,20 +154,6 @@ func (e *Ensemble) Render(blocks int) [][]*Block {
 		}
 	}
 	return out
-}
-
-// share does so many things on all cores.
-func share(things int, do func(n int)) {
-	var next atomic.Int64
-	var all sync.WaitGroup
-	for range min(things, runtime.GOMAXPROCS(0)) {
-		all.Go(func() {
-			for n := int(next.Add(1)) - 1; n < things; n = int(next.Add(1)) - 1 {
-				do(n)
-			}
-		})
-	}
-	all.Wait()
 }
 
 // blocks are the next of a row, nil where it is silent.

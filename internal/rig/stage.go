@@ -4,9 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -14,8 +11,8 @@ import (
 
 	"fanfold/internal/core/template"
 	"fanfold/internal/render"
+	"fanfold/internal/roots"
 	"fanfold/internal/sampler"
-	"fanfold/internal/scan"
 )
 
 // stage is what of a host sounds: the patches of what is ready, and who listens to them.
@@ -159,32 +156,10 @@ func (s *stage) patchesOf(l Load) (out []*sampler.Patch, places []int, err error
 	return out, places, err
 }
 
-// openPatch opens a patch where it lies: in the folder of its library, in one that may be
-// scanned, or in that itself.
 func (s *stage) openPatch(p PatchLoad) (*sampler.Patch, error) {
-	if p.File == "" {
-		return nil, fmt.Errorf("nobody said which file %s is; scan its folder", p.Name)
-	}
-	err := fmt.Errorf("%s of %s is in none of the folders of this machine", p.File, p.Library)
-	for _, root := range s.roots {
-		for _, folder := range []string{filepath.Join(root, filepath.Base(filepath.Clean("/"+p.Library))), root} {
-			dir, failed := scan.OpenWithin(s.roots, folder)
-			if failed != nil {
-				continue
-			}
-			files := scan.Folding(dir.FS())
-			if _, failed := fs.Stat(files, p.File); errors.Is(failed, os.ErrNotExist) {
-				_ = dir.Close() // only read
-				continue
-			}
-			// The folder stays open for as long as the patch reads its samples; the
-			// collector closes it.
-			return sampler.Open(s.store, sampler.File{
-				Place: folder, Folder: files, Source: template.Source{File: p.File, Bank: p.Bank, Programme: p.Programme}, Mics: p.micNames(),
-			})
-		}
-	}
-	return nil, err
+	return roots.Roots{Folders: s.roots, Store: s.store}.Open(roots.Patch{
+		Name: p.Name, Library: p.Library, Source: template.Source{File: p.File, Bank: p.Bank, Programme: p.Programme}, Mics: p.micNames(),
+	})
 }
 
 // Play takes an order of a listener.

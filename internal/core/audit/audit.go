@@ -9,9 +9,8 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"runtime"
-	"sync"
-	"sync/atomic"
+
+	"fanfold/internal/core/share"
 )
 
 // Role is what a file is.
@@ -213,7 +212,7 @@ func (r *run) windows(ctx context.Context) error {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		each(len(r.tracks), func(n int) { r.tracks[n].next() })
+		share.Out(len(r.tracks), func(n int) { r.tracks[n].next() })
 		any := false
 		for _, t := range r.tracks {
 			if t.err != nil {
@@ -222,7 +221,7 @@ func (r *run) windows(ctx context.Context) error {
 			any = any || t.long[next] > 0
 		}
 		if second > 0 {
-			each(len(r.nulls), func(n int) { r.nulls[n].window(second - 1) })
+			share.Out(len(r.nulls), func(n int) { r.nulls[n].window(second - 1) })
 			r.pairs.second(second - 1)
 		}
 		if !any {
@@ -282,20 +281,6 @@ func (t *track) next() {
 		}
 		t.long[next] += n
 	}
-}
-
-// each does so many things on all cores.
-func each(things int, do func(n int)) {
-	var at atomic.Int64
-	var all sync.WaitGroup
-	for range min(things, runtime.GOMAXPROCS(0)) {
-		all.Go(func() {
-			for n := int(at.Add(1)) - 1; n < things; n = int(at.Add(1)) - 1 {
-				do(n)
-			}
-		})
-	}
-	all.Wait()
 }
 
 // level is the strongest sample and the power of a window.

@@ -504,6 +504,41 @@ func TestAHallThatMoves(t *testing.T) {
 	require.Contains(t, r.Marks[at].Message, "in the wet sound alone")
 }
 
+// Two stems whose notes begin at once and ring in one hall have no sound in common, however
+// alike their phases are.
+func TestOneHallIsNotOneSound(t *testing.T) {
+	s := made(85)
+	random := rand.New(rand.NewPCG(3, 3))
+	impulse := make([]float64, 9000)
+	for k := range impulse {
+		impulse[k] = random.NormFloat64() * math.Exp(-float64(k)/2000)
+	}
+	for n := range 2 {
+		hit := make([]float64, 200) // a stroke of its own, which the hall answers
+		for k := range hit {
+			hit[k] = random.NormFloat64() * math.Exp(-float64(k)/40)
+		}
+		rung := make([]float64, len(impulse)+len(hit))
+		for k, v := range impulse {
+			for h, w := range hit {
+				rung[k+h] += .004 * v * w
+			}
+		}
+		for c := range s.stems[n] {
+			x := make([]float64, long*rate)
+			for at := rate / 2; at < (long-2)*rate; at += rate * 2 / 5 {
+				for k, v := range rung {
+					x[at+k] += v
+				}
+			}
+			s.stems[n][c] = x
+		}
+	}
+	s.add()
+	r := s.prove(t)
+	require.Less(t, slices.IndexFunc(r.Marks, func(m audit.Mark) bool { return m.Code == "same-sound" }), 0, told(r))
+}
+
 // Where there is only a mix with its limiter on it, what the limiter touches is left out.
 func TestAMixWithItsLimiter(t *testing.T) {
 	s := made(83)

@@ -93,6 +93,7 @@ func (r *run) finish() {
 	for _, n := range r.nulls {
 		r.report.Folds = append(r.report.Folds, n.finish(r))
 	}
+	r.rightlySilent()
 	r.loudness()
 	order := map[string]int{}
 	for n, c := range Codes {
@@ -110,6 +111,24 @@ func (r *run) finish() {
 		r.report.Matched = r.report.Matched && (f.Why != "" || f.AddsUp)
 	}
 	r.report.Line = r.line()
+}
+
+// rightlySilent turns marks of silent stems into notes where what they are part of adds up: then
+// nobody plays in them.
+func (r *run) rightlySilent() {
+	for n := range r.marks {
+		m := &r.marks[n]
+		if m.Code != "silent" || m.File < 0 || r.ask.Files[m.File].Role != Stem {
+			continue
+		}
+		adds, tested := true, false
+		for _, f := range r.report.Folds {
+			if slices.Contains(r.ask.Files[m.File].Folds, f.Fold) && f.Why == "" {
+				tested, adds = true, adds && f.AddsUp
+			}
+		}
+		m.Note = tested && adds
+	}
 }
 
 func btoi(b bool) int {

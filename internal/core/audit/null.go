@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -69,6 +70,7 @@ type failure struct {
 	energy  float64
 	causes  []cause
 	open    bool // not explained
+	clipped []*track
 	dropped []*track
 }
 
@@ -216,6 +218,15 @@ const (
 // explain finds the stems that what is left comes from.
 func (n *null) explain(second int, peak, energy float64) {
 	f := failure{second: second, peak: peak, energy: energy}
+	for _, t := range append([]*track{n.mix}, n.stems...) {
+		if high, _ := level(t.windows[present]); high >= fullScale && t.meter.clipped > 0 {
+			f.clipped = append(f.clipped, t)
+		}
+	}
+	if len(f.clipped) > 0 { // what is beyond full scale is in no file
+		n.failed = append(n.failed, f)
+		return
+	}
 	floor := max(explained*energy, 2*n.mostPower()*float64(2*len(n.left[0])))
 	chosen := slices.Clone(n.known)
 	fit, left := n.fit(chosen, energy)
@@ -535,7 +546,7 @@ func (n *null) tell(r *run, out Null) {
 		worst, to = max(worst, f.peak), max(to, f.second+1)
 	}
 	places := n.places(func(failure) bool { return true })
-	m := r.mark("null", nil, dsp.DB(worst), float64(from), float64(to), "%s do not add up to the mix: %s is left %s", n.fold.Name, decibels(dsp.DB(worst)), places)
+	m := r.mark("null", nil, dsp.DB(worst), float64(from), float64(to), "the stems of %s do not add up to the mix: %s is left %s", n.fold.Name, decibels(dsp.DB(worst)), places)
 	m.Name, m.Fold = n.fold.Name, n.fold.ID
 	type key struct {
 		stem *track
@@ -556,7 +567,37 @@ func (n *null) tell(r *run, out Null) {
 	for _, x := range order {
 		n.tellCause(r, x.stem, x.kind, x.late, groups[x])
 	}
+	n.tellClipped(m)
 	n.tellOpen(r)
+}
+
+// tellClipped says of a mark that what is left comes of clipping, where all of it does.
+func (n *null) tellClipped(m *Mark) {
+	var names []string
+	for _, f := range n.failed {
+		if len(f.clipped) == 0 {
+			return
+		}
+		for _, t := range f.clipped {
+			if !slices.Contains(names, t.Called()) {
+				names = append(names, t.Called())
+			}
+		}
+	}
+	m.Message += ", where " + and(names) + " clip"
+	m.Remedy = "Print or record everything softer by as much, or as floating point: what is beyond full scale is lost in these files."
+}
+
+// and writes some names as people say them.
+func and(names []string) string {
+	switch n := len(names); {
+	case n == 1:
+		return names[0]
+	case n > 3:
+		return fmt.Sprintf("%s, %s and %d others", names[0], names[1], n-2)
+	default:
+		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
+	}
 }
 
 func (c cause) kind() string {
@@ -682,7 +723,7 @@ func (n *null) tellOpen(r *run) {
 		}
 	}
 	if n.wetLike == len(open) {
-		m := r.mark("null-wet", nil, dsp.DB(worst), from, to, "%s differ from the mix in the wet sound alone, by %s %s", n.fold.Name, decibels(dsp.DB(worst)), places)
+		m := r.mark("null-wet", nil, dsp.DB(worst), from, to, "the stems of %s differ from the mix in the wet sound alone, by %s %s", n.fold.Name, decibels(dsp.DB(worst)), places)
 		m.Name, m.Fold, m.Note = n.fold.Name, n.fold.ID, true
 		return
 	}

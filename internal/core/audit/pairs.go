@@ -9,12 +9,14 @@ import (
 	"gonum.org/v1/gonum/dsp/fourier"
 
 	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/share"
 )
 
 // One sound in two files is found by their phases: where both hold the same samples, the
 // phases of all their frequencies differ by one delay, whatever else each of them holds
 // (generalised cross-correlation with phase transform: Knapp and Carter, 1976). Two sounds
-// that only resemble each other agree at a few frequencies and not at one delay.
+// that only resemble each other agree at a few frequencies and not at one delay. Two that begin
+// at once, or ring in one hall, may agree in phases; they do not agree in one gain.
 
 // The bounds of looking for one sound in two files.
 const (
@@ -124,7 +126,7 @@ func (p *pairs) second(second int) {
 	if len(p.pairs) == 0 {
 		return
 	}
-	each(len(p.slows), func(n int) {
+	share.Out(len(p.slows), func(n int) {
 		s, past := p.slows[n], p.past[n]
 		var into []float64 // of a span that is over
 		if len(past) < cap(past) {
@@ -133,7 +135,7 @@ func (p *pairs) second(second int) {
 		s.take(p.shape, into)
 		p.past[n] = append(past, s.sound)
 	})
-	each(len(p.pairs), func(n int) { p.pairs[n].add(p, lowestHz) })
+	share.Out(len(p.pairs), func(n int) { p.pairs[n].add(p, lowestHz) })
 	if second-p.from+1 == spanS {
 		p.look(second + 1)
 	}
@@ -184,7 +186,7 @@ func (x *pair) add(p *pairs, lowest float64) {
 
 // look looks at the span that ends at a second, and begins the next.
 func (p *pairs) look(to int) {
-	each(len(p.pairs), func(n int) { p.pairs[n].look(p, p.from, to) })
+	share.Out(len(p.pairs), func(n int) { p.pairs[n].look(p, p.from, to) })
 	for n := range p.past {
 		p.past[n] = p.past[n][:0]
 	}
@@ -234,7 +236,87 @@ func (x *pair) look(p *pairs, from, to int) {
 	if x.kind == "wet-in-dry" && (best < -1 || best > 1) {
 		return // the hall answers the dry sound later
 	}
+	if p.sameGain(x, best, low, high) < sameShare {
+		return
+	}
 	x.found = append(x.found, samePlace{from, to, best, share, x.levelOf(p, best)})
+}
+
+// The bounds of what is one sound: how near phases must be, rad, which bins of a spectrum count,
+// against its strongest, and which share of them must have one gain, within a dB.
+const (
+	nearPhase = .35
+	loudBin   = 1e-5
+	sameShare = .42
+)
+
+// sameGain is the share of the frequencies that agree in their phase which also agree in their
+// gain: nearly all where one sound is in both, few where two only begin at once or ring in one
+// hall.
+func (p *pairs) sameGain(x *pair, late, low, high int) float64 {
+	a, b := p.past[slices.Index(p.slows, x.a)], p.past[slices.Index(p.slows, x.b)]
+	fft := p.ffts.Get().(*fourier.FFT) //nolint:forcetypeassert // nothing else is put there
+	defer p.ffts.Put(fft)
+	padded := make([]float64, p.size)
+	spectrum := func(x []float64) []complex128 {
+		clear(padded)
+		for k, w := range p.shape[:min(len(p.shape), len(x))] {
+			padded[k] = w * x[k]
+		}
+		return fft.Coefficients(nil, padded)
+	}
+	tau := refined(x.sum, late, p.size)
+	const binsOfDB, lowestDB, highestDB = 2, -80, 30
+	var histogram [binsOfDB * (highestDB - lowestDB)]int
+	total := 0
+	for n := range a {
+		sa, sb := spectrum(a[n]), spectrum(b[n])
+		top := 0.0
+		for k := low; k < high; k++ {
+			top = max(top, power(sb[k]))
+		}
+		for k := low; k < high; k++ {
+			if power(sb[k]) < loudBin*top || power(sb[k]) == 0 || power(sa[k]) == 0 {
+				continue
+			}
+			turn := 2 * math.Pi * float64(k) * tau / float64(p.size)
+			cross := sa[k] * complex(real(sb[k]), -imag(sb[k])) * complex(math.Cos(turn), math.Sin(turn))
+			if math.Abs(math.Atan2(imag(cross), real(cross))) > nearPhase {
+				continue
+			}
+			total++
+			db := 10 * math.Log10(power(sa[k])/power(sb[k]))
+			if at := int(math.Floor((db - lowestDB) * binsOfDB)); at >= 0 && at < len(histogram) {
+				histogram[at]++
+			}
+		}
+	}
+	best := 0
+	for n := range histogram[:len(histogram)-3] {
+		best = max(best, histogram[n]+histogram[n+1]+histogram[n+2]+histogram[n+3])
+	}
+	return float64(best) / float64(max(1, total))
+}
+
+func power(z complex128) float64 { return real(z)*real(z) + imag(z)*imag(z) }
+
+// refined is a delay to a twentieth of a sample: where the phases of a sum agree most.
+func refined(sum []complex64, late, size int) (tau float64) {
+	most := 0.0
+	for step := -20; step <= 20; step++ {
+		at := float64(late) + float64(step)/20
+		total := complex128(0)
+		for k, v := range sum {
+			if v != 0 {
+				turn := 2 * math.Pi * float64(k) * at / float64(size)
+				total += complex128(v) * complex(math.Cos(turn), math.Sin(turn))
+			}
+		}
+		if p := real(total); math.Abs(p) > most {
+			most, tau = math.Abs(p), at
+		}
+	}
+	return tau
 }
 
 // levelOf is how strong the sound of b is in a, at a delay, dB against b: by least squares over

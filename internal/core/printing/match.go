@@ -270,6 +270,9 @@ func (p *Plan) byRole(out []Match, taken map[int]bool) {
 			m.Role, m.How = audit.Guide, ByName
 		case any(has, limitedWords):
 			m.Role, m.How = audit.Limited, ByName
+			if heard := slices.IndexFunc(p.Files, func(w Wanted) bool { return w.Role == audit.Limited }); heard >= 0 && !taken[heard] {
+				m.Wanted, taken[heard] = heard, true
+			}
 		case (any(has, mixWords) || mix >= 0 && allIn(words(p.Files[mix].Name), has)) && mix >= 0 && !taken[mix]:
 			m.Role, m.Wanted, m.How = audit.Mix, mix, ByName
 			taken[mix] = true

@@ -27,13 +27,16 @@ type Wanted struct {
 
 // Plan is what is printed of a template.
 type Plan struct {
-	Files []Wanted // stems in the order of the list, then the mix
+	Files []Wanted // stems in the order of the list, then the mix, and as it is heard where something runs on it
 	Folds []audit.Fold
 	// LimitedGain is what runs on the mix besides limiting it, linear; 0 where it does more
 	// than a gain.
 	LimitedGain float64
 	OnMix       []string // what runs on the mix, for people
 }
+
+// asHeard is what the mix is called after what runs on it.
+const asHeard = " limited"
 
 // NewPlan makes the plan of some folds, by ID; none are all.
 func NewPlan(f *fan.Fan, folds []template.ID) (Plan, error) {
@@ -85,6 +88,11 @@ func NewPlan(f *fan.Fan, folds []template.ID) (Plan, error) {
 		} else {
 			p.LimitedGain = 0
 		}
+	}
+	if len(p.OnMix) > 0 {
+		heard := p.Files[len(p.Files)-1]
+		heard.Role, heard.Name, heard.File = audit.Limited, heard.Name+asHeard, heard.File+asHeard
+		p.Files = append(p.Files, heard)
 	}
 	return p, nil
 }

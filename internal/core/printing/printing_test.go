@@ -28,10 +28,11 @@ func planOf(t require.TestingT, x *template.Template) printing.Plan {
 func TestThePlanOfATemplate(t *testing.T) {
 	x := coretest.Folds(coretest.Large(60, 60), 2).Clone()
 	p := planOf(t, x)
-	require.Equal(t, audit.Mix, p.Files[len(p.Files)-1].Role)
+	at := slices.IndexFunc(p.Files, func(w printing.Wanted) bool { return w.Role == audit.Mix })
+	require.GreaterOrEqual(t, at, len(p.Files)-2)
 	seen := map[template.ID]bool{}
 	for n, w := range p.Files {
-		require.False(t, seen[w.Bus])
+		require.False(t, seen[w.Bus] && w.Role == audit.Stem)
 		seen[w.Bus] = true
 		if w.Role == audit.Stem {
 			require.Equal(t, n+1, w.Number)

@@ -1,0 +1,385 @@
+// Package printer prints a piece: every stem of every fold, dry and wet, and the mix, in one
+// pass, into files that grow as it goes. A score, a template and the folders of its libraries
+// go in; files and their figures come out. The same piece gives the same bytes, however many
+// cores there are.
+package printer
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"fanfold/internal/core/audit"
+	"fanfold/internal/core/dsp"
+	"fanfold/internal/core/fan"
+	"fanfold/internal/core/printing"
+	"fanfold/internal/core/share"
+	"fanfold/internal/core/template"
+	"fanfold/internal/effect"
+	"fanfold/internal/format/wav"
+	"fanfold/internal/render"
+	"fanfold/internal/roots"
+	"fanfold/internal/sampler"
+)
+
+// Piece is what is printed.
+type Piece struct {
+	Fan      *fan.Fan
+	Score    *render.Score
+	Plan     printing.Plan
+	Roots    roots.Roots
+	Effects  effect.Options // QuarterS and RateHz are those of the piece
+	RateHz   int            // one of render.Rates
+	Samples  wav.Samples
+	Long     bool      // RF64 from the start
+	Begin    int64     // where the files begin, samples since midnight
+	From     int64     // with what tick they begin
+	TrimDB   float64   // by which all files are louder, so that none goes beyond full scale
+	LeaveOut bool      // rows that can not sound are left out; otherwise nothing is printed
+	Title    string    // of the piece
+	Made     time.Time // that the files say; zero for none
+	// Progress is told how many seconds are printed, of about how many; it may be nil.
+	Progress func(done, of float64)
+}
+
+// Printed is what came of it.
+type Printed struct {
+	Frames int64            `json:"frames"`
+	Files  []File           `json:"files"`  // as in the plan
+	Silent []render.Silence `json:"silent"` // rows and parts that do not sound, with the reason
+	Voices render.Count     `json:"voices"`
+	// PeakDB is the highest peak of all files, dBFS: beyond 0, whole numbers are cut.
+	PeakDB float64 `json:"peakDb"`
+	Pace   float64 `json:"pace"` // how many times faster than it sounds
+}
+
+// File is one printed file.
+type File struct {
+	Name     string       `json:"name"` // of the stem or mix
+	Loudness wav.Loudness `json:"loudness"`
+	PeakDB   float64      `json:"peakDb"`
+	Clipped  int64        `json:"clipped"` // samples beyond full scale
+	Silent   bool         `json:"silent"`  // nothing was played in it
+	Overview []int8       `json:"-"`       // of each block the lowest and highest sample of each side, of 127
+}
+
+// Sizes of the work.
+const (
+	// blocksAtOnce is how many blocks are made together: a third of a second at 48 kHz.
+	blocksAtOnce = 64
+	// The files go on until everything has been quiet for a second, and at most this long.
+	mostTailS = 20.0
+	quietS    = 1.0
+)
+
+// quiet is what counts as having died away: -90 dBFS.
+var quiet = dsp.Amplitude(-90)
+
+// Bytes is how much a print takes at most, bytes, to be told before it begins.
+func (p *Piece) Bytes() int64 {
+	seconds := p.Score.Seconds(p.Score.End()) - p.Score.Seconds(p.From) + mostTailS
+	return int64(seconds*float64(p.RateHz)) * int64(2*p.Samples.Bytes()*len(p.Plan.Files))
+}
+
+// Print prints a piece. Files gives what each file of the plan is written to; they are whole
+// only when there is no error.
+func Print(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, error)) (Printed, error) {
+	if !slices.Contains(render.Rates, p.RateHz) {
+		return Printed{}, fmt.Errorf("sound is made at one of %v Hz, not at %d", render.Rates, p.RateHz)
+	}
+	j := &job{Piece: p, rate: float64(p.RateHz)}
+	defer j.close()
+	if err := j.prepare(); err != nil {
+		return j.done, err
+	}
+	if err := j.open(files); err != nil {
+		return j.done, err
+	}
+	began := time.Now()
+	if err := j.run(ctx); err != nil {
+		return j.done, err
+	}
+	j.done.Pace = float64(j.done.Frames) / j.rate / (time.Since(began).Seconds() + 1e-9)
+	return j.done, j.finish()
+}
+
+// job is a piece while it is printed.
+type job struct {
+	Piece
+	rate     float64
+	graph    *render.Graph
+	ensemble *render.Ensemble
+	voices   []*voice
+	patches  []*sampler.Patch
+	last     int64 // frame of the last message
+	outs     []*out
+	done     Printed
+}
+
+type voice struct {
+	player   *render.Player
+	messages []sampler.Message
+	next     int
+}
+
+// out is a file that grows.
+type out struct {
+	file     *wav.Writer
+	loud     *dsp.Loudness
+	peaks    [2]dsp.PeakMeter
+	peak     float64
+	high     float64 // of the present piece
+	mono     bool
+	trim     float64
+	overview []int8
+	sound    [2][]float64
+}
+
+func (j *job) close() {
+	for _, p := range j.patches {
+		p.Close()
+	}
+}
+
+// prepare makes out who plays, and opens what they play.
+func (j *job) prepare() error {
+	s := j.Score
+	var rows []*template.Instrument
+	for _, v := range s.Voices {
+		rows = append(rows, v.Home)
+	}
+	if len(rows) == 0 {
+		return errors.New("nobody plays: none of the parts has a row that can sound")
+	}
+	j.done.Silent = slices.Clone(s.Silent)
+	taps := make([]render.Tap, len(j.Plan.Files))
+	for n, w := range j.Plan.Files {
+		taps[n] = render.Tap{Bus: w.Bus, Before: w.Role == audit.Mix}
+	}
+	o := j.Effects
+	o.RateHz, o.QuarterS = j.rate, s.QuarterS(j.From)
+	graph, without, err := render.NewGraphTo(j.Fan, taps, rows, o)
+	if err != nil {
+		return err
+	}
+	j.graph = graph
+	layers, reasons := j.layers(rows)
+	var seats []render.Seat
+	for n, v := range s.Voices {
+		messages, err := s.Messages(v, j.From, j.rate)
+		if err != nil {
+			reasons[n] = err.Error()
+		}
+		if reasons[n] != "" {
+			without = append(without, render.Silence{Name: v.Home.Name, Reason: reasons[n]})
+		}
+		if len(messages) > 0 {
+			j.last = max(j.last, messages[len(messages)-1].At)
+		}
+		player := render.NewPlayer(string(v.Home.ID), layers[n], sampler.Options{RateHz: j.rate, Quality: sampler.Print, Wait: true})
+		j.voices = append(j.voices, &voice{player: player, messages: messages})
+		seats = append(seats, render.Seat{Player: player, Ways: graph.Ways(v.Home)})
+	}
+	j.done.Silent = append(j.done.Silent, without...)
+	if len(without) > 0 && !j.LeaveOut {
+		return &NotWhole{without}
+	}
+	j.ensemble = render.NewEnsemble(seats, graph.Lanes())
+	return nil
+}
+
+// NotWhole is the error of a piece in which somebody can not sound.
+type NotWhole struct{ Silent []render.Silence }
+
+func (e *NotWhole) Error() string {
+	var list []string
+	for n, s := range e.Silent {
+		if n == 3 {
+			list = append(list, fmt.Sprintf("and %d more", len(e.Silent)-n))
+			break
+		}
+		list = append(list, fmt.Sprintf("%s: %s", s.Name, s.Reason))
+	}
+	return "not everything can sound, so nothing is printed: " + strings.Join(list, "; ") + ". Mend it, or print without them"
+}
+
+// layers opens the patches of rows; reasons tell of those that can not sound, or not wholly.
+func (j *job) layers(rows []*template.Instrument) (out [][]render.Layer, reasons []string) {
+	t := j.Fan.Template()
+	out, reasons = make([][]render.Layer, len(rows)), make([]string, len(rows))
+	opened := make([][]*sampler.Patch, len(rows))
+	share.Out(len(rows), func(n int) {
+		i := rows[n]
+		for _, p := range t.PatchesOf(i) {
+			x, err := j.Roots.Open(roots.Of(t, i, p))
+			if err != nil {
+				reasons[n] = err.Error()
+				continue
+			}
+			opened[n] = append(opened[n], x)
+			out[n] = append(out[n], render.Layer{Patch: x, Trim: template.Gain(i.LevelTrimDB + i.LayerTrim(p.ID))})
+		}
+	})
+	for _, list := range opened {
+		j.patches = append(j.patches, list...)
+	}
+	return out, reasons
+}
+
+func (j *job) open(files func(n int) (io.WriteSeeker, error)) error {
+	for n, w := range j.Plan.Files {
+		to, err := files(n)
+		if err != nil {
+			return err
+		}
+		o := &out{trim: dsp.Amplitude(j.TrimDB), mono: w.Mono, loud: dsp.NewLoudness(j.rate, dsp.StereoWeights)}
+		channels := 2
+		if w.Mono {
+			channels, o.loud = 1, dsp.NewLoudness(j.rate, dsp.StereoWeights[:1])
+		}
+		bits := string(j.Samples)
+		if j.Samples == wav.Float32 {
+			bits = "32F"
+		}
+		shape := map[int]string{1: "mono", 2: "stereo"}[channels]
+		o.file, err = wav.NewWriter(to, wav.Spec{
+			Channels: channels, RateHz: j.RateHz, Samples: j.Samples, Long: j.Long, Seed: uint64(n) + 1,
+			Broadcast: &wav.Broadcast{
+				Description: strings.TrimPrefix(j.Title+", "+w.Name, ", "), Originator: "Fanfold", Reference: j.Title, Made: j.Made, Begin: j.Begin,
+				History: fmt.Sprintf("A=PCM,F=%d,W=%s,M=%s,T=Fanfold", j.RateHz, bits, shape),
+			},
+		})
+		if err != nil {
+			return err
+		}
+		for c := range o.sound {
+			o.sound[c] = make([]float64, blocksAtOnce*render.Frames)
+		}
+		j.outs = append(j.outs, o)
+	}
+	return nil
+}
+
+// run prints piece by piece, until everything has died away.
+func (j *job) run(ctx context.Context) error {
+	end := j.last
+	most := end + int64(mostTailS*j.rate)
+	still := int64(0)
+	for at := int64(0); at < most; {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		blocks := int(min(blocksAtOnce, (most-at+render.Frames-1)/render.Frames))
+		until := at + int64(blocks)*render.Frames
+		for _, v := range j.voices {
+			for ; v.next < len(v.messages) && v.messages[v.next].At < until; v.next++ {
+				v.player.Send(v.messages[v.next])
+			}
+		}
+		heard := j.graph.RunTaps(j.ensemble.Render(blocks))
+		if err := j.write(heard); err != nil {
+			return err
+		}
+		high := 0.0
+		for _, o := range j.outs {
+			high = max(high, o.high)
+		}
+		at = until
+		if still += int64(blocks) * render.Frames; high > quiet {
+			still = 0
+		}
+		j.done.Frames = at
+		if j.Progress != nil {
+			j.Progress(float64(at)/j.rate, float64(end)/j.rate+quietS)
+		}
+		if at > end && float64(still) >= quietS*j.rate {
+			break
+		}
+	}
+	j.done.Voices = j.ensemble.Count()
+	return nil
+}
+
+// write appends a piece to every file.
+func (j *job) write(heard [][]*render.Block) error {
+	errs := make([]error, len(j.outs))
+	share.Out(len(j.outs), func(n int) { errs[n] = j.outs[n].write(heard, n) })
+	return errors.Join(errs...)
+}
+
+func (o *out) write(heard [][]*render.Block, n int) error {
+	o.high = 0
+	frames := len(heard) * render.Frames
+	for c := range o.sound {
+		o.sound[c] = o.sound[c][:frames]
+	}
+	for k, block := range heard {
+		b := block[n]
+		for c := range o.sound {
+			into := o.sound[c][k*render.Frames : (k+1)*render.Frames]
+			low, high := 0.0, 0.0
+			if b == nil {
+				clear(into)
+			} else {
+				for k, v := range b[c] {
+					v *= o.trim
+					into[k] = v
+					if v < low {
+						low = v
+					} else if v > high {
+						high = v
+					}
+				}
+			}
+			o.overview = append(o.overview, eighth(low), eighth(high))
+			o.high = max(o.high, high, -low)
+		}
+	}
+	o.peak = max(o.peak, o.high)
+	sound := o.sound[:]
+	if o.mono {
+		sound = sound[:1]
+	}
+	o.loud.Add(sound...)
+	for c := range sound {
+		if o.high > 0 {
+			o.peaks[c].Add(sound[c])
+		}
+	}
+	return o.file.Write(sound...)
+}
+
+// eighth is a sample of full scale 1 in eight bits, away from zero.
+func eighth(v float64) int8 {
+	return int8(max(-127, min(127, math.Copysign(math.Ceil(math.Abs(v)*127), v))))
+}
+
+// finish makes the files whole.
+func (j *job) finish() error {
+	j.done.PeakDB = dsp.Silence
+	for n, o := range j.outs {
+		f := File{Name: j.Plan.Files[n].Name, PeakDB: dsp.DB(o.peak), Silent: o.peak < quiet, Overview: o.overview}
+		f.Loudness = wav.Loudness{Integrated: o.loud.Integrated(), Range: o.loud.Range(), TruePeak: dsp.Silence, MostMoment: dsp.Silence, MostShort: dsp.Silence}
+		for c := range o.peaks {
+			f.Loudness.TruePeak = max(f.Loudness.TruePeak, o.peaks[c].DBTP())
+		}
+		for _, v := range o.loud.Momentary() {
+			f.Loudness.MostMoment = max(f.Loudness.MostMoment, v)
+		}
+		for _, v := range o.loud.ShortTerm() {
+			f.Loudness.MostShort = max(f.Loudness.MostShort, v)
+		}
+		if err := o.file.Close(&f.Loudness); err != nil {
+			return err
+		}
+		f.Clipped = o.file.Clipped()
+		j.done.PeakDB = max(j.done.PeakDB, f.PeakDB)
+		j.done.Files = append(j.done.Files, f)
+	}
+	return nil
+}
