@@ -39,9 +39,10 @@ const (
 	deadPeak = 1e-3
 	// dcShare is how much of full scale the mean may be: -60 dBFS [common practice, no source].
 	dcShare = 1e-3
-	// edgePeak is how strong sound may be at the ends of a file: -60 dBFS, the noise of a good
-	// room below a mezzo-forte.
-	edgePeak = 1e-3
+	// startPeak is how strong the first sample may be, -40 dBFS: a stroke on the first beat
+	// begins at once. edgePeak is how strong the end may be: -60 dBFS, the noise of a good room
+	// below a mezzo-forte.
+	startPeak, edgePeak = 1e-2, 1e-3
 	// edgeS is how long an end is, s.
 	edgeS = .01
 	// dropS is how long silence in the middle of a sound is a gap, s; heardPeak is how strong
@@ -309,7 +310,7 @@ func (m *meter) marks(r *run, f *File, x Figures) {
 			r.mark("both-same", f, 0, 0, end, "%s has the same sound on both sides", name).Note = true
 		}
 	}
-	if m.first > edgePeak {
+	if m.first > startPeak {
 		r.mark("start-click", f, dsp.DB(m.first), 0, 0, "%s begins in the middle of a sound, at %.0f dBFS", name, dsp.DB(m.first))
 	}
 	tail := 0.0
