@@ -33,7 +33,7 @@ type renderFlags struct {
 	samples, folds                              []string
 	rate, memory                                int
 	trim                                        float64
-	leaveOut, long, asJSON                      bool
+	softer, leaveOut, long, asJSON              bool
 }
 
 func renderCommand() *cobra.Command {
@@ -59,6 +59,7 @@ func renderCommand() *cobra.Command {
 	f.StringVar(&x.frames, "frames", "24", "the frame rate of --start")
 	f.StringVar(&x.pattern, "names", printing.DefaultPattern, "how the files are called")
 	f.Float64Var(&x.trim, "trim", 0, "make all files louder by so many dB, or softer")
+	f.BoolVar(&x.softer, "softer", false, "softer by as much as it takes that nothing goes beyond full scale; all files by the same")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
 	f.BoolVar(&x.leaveOut, "leave-out", false, "print without rows that can not sound; otherwise nothing is printed")
 	f.BoolVar(&x.long, "rf64", false, "write RF64 files however short they are")
@@ -100,7 +101,7 @@ func renderPiece(ctx context.Context, out, progress io.Writer, music string, x r
 		fmt.Fprintf(out, "! %s does not sound: %s\n", s.Name, s.Reason)
 	}
 	if over := done.PeakDB + 1; over > 1 && x.bits != "float" {
-		fmt.Fprintf(out, "! The highest peak is %.1f dB beyond full scale, and is cut: print again with --trim %.0f, or with --bits float\n", done.PeakDB, math.Floor(x.trim-over))
+		fmt.Fprintf(out, "! The highest peak is %.1f dB beyond full scale, and is cut: print again with --trim %.0f, or with --softer, or with --bits float\n", done.PeakDB, math.Floor(x.trim-over))
 	}
 	fmt.Fprintf(out, "%d files of %.1f s, made %.1f times as fast as they sound\n", len(names), float64(done.Frames)/float64(x.rate), done.Pace)
 	return nil
@@ -146,7 +147,7 @@ func pieceOf(ctx context.Context, music string, x renderFlags) (p printer.Piece,
 	}
 	p.Score = app.ScoreOf(t, t, words, read, nil)
 	p.Roots = roots.Roots{Folders: x.samples, Store: sampler.NewStore(int64(x.memory) << 20)}
-	p.TrimDB = x.trim
+	p.TrimDB, p.Softer = x.trim, x.softer
 	p.RateHz, p.Long, p.LeaveOut, p.Made = x.rate, x.long, x.leaveOut, time.Now()
 	p.Title = strings.TrimSuffix(filepath.Base(music), filepath.Ext(music))
 	p.Begin = frames.Sample(start, int64(x.rate))
@@ -180,7 +181,7 @@ func renderInto(ctx context.Context, dir string, names []string, p printer.Piece
 			return done, fmt.Errorf("%s is there already; choose another folder", filepath.Join(dir, n))
 		}
 	}
-	if err := roomFor(dir, p.Bytes()); err != nil {
+	if err := printer.RoomFor(dir, p.Bytes()); err != nil {
 		return done, err
 	}
 	temp, err := os.MkdirTemp(dir, ".printing-")
@@ -210,16 +211,4 @@ func renderInto(ctx context.Context, dir string, names []string, p printer.Piece
 		}
 	}
 	return done, nil
-}
-
-// roomFor tells before anything is written that a folder has too little room.
-func roomFor(dir string, bytes int64) error {
-	var s syscall.Statfs_t
-	if err := syscall.Statfs(dir, &s); err != nil {
-		return nil //nolint:nilerr // nobody knows; writing will tell
-	}
-	if free := int64(s.Bavail) * s.Bsize; free < bytes {
-		return fmt.Errorf("%s has room for %d MiB, and the files take up to %d MiB; make room, or choose fewer folds", dir, free>>20, bytes>>20)
-	}
-	return nil
 }

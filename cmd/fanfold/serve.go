@@ -19,6 +19,7 @@ import (
 
 	"fanfold/internal/api"
 	"fanfold/internal/app"
+	"fanfold/internal/audiostore"
 	"fanfold/internal/ops"
 	"fanfold/internal/remote"
 	"fanfold/internal/rig"
@@ -40,6 +41,8 @@ type serveConfig struct {
 	ScanRoots   []string // folders people may scan; defaults to none
 	Names       []string // browsers may reach the server under; defaults to its addresses and the machine's names
 	Recordings  int64    // GiB that the recordings of a studio may take; defaults to app.Config's
+	Audio       string   // where prints lie: a folder or a URL; required
+	AudioGiB    int64    // that the prints of a studio may take; defaults to app.Config's
 	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
 
@@ -48,6 +51,7 @@ type running struct {
 	store *store.Store
 	app   *app.App
 	desk  *rig.Desk
+	audio *audiostore.Store
 	stop  func() // ends long work
 	deaf  func() // ends listening to music programs
 	quiet func() // ends hearing what other servers write
@@ -95,7 +99,11 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		r.close()
 		return nil, err
 	}
-	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID, RecordingsBytes: c.Recordings << 30}
+	if r.audio, err = audiostore.Open(ctx, c.Audio); err != nil {
+		r.close()
+		return nil, err
+	}
+	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID, RecordingsBytes: c.Recordings << 30, Audio: r.audio, AudioBytes: c.AudioGiB << 30}
 	if c.RigExternal != "" {
 		config.Peers = r.desk
 	}
@@ -136,6 +144,11 @@ func (r *running) close() {
 	}
 	if r.desk != nil {
 		r.desk.Close()
+	}
+	if r.audio != nil {
+		if err := r.audio.Close(); err != nil {
+			slog.Warn("close the audio store", "error", err)
+		}
 	}
 	leaving, stop := context.WithTimeout(context.Background(), leaveWithin)
 	defer stop()
@@ -286,6 +299,8 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
+	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
+	cmd.Flags().Int64Var(&c.AudioGiB, "audio-gib", 200, "what the prints of one studio may take, GiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")

@@ -154,7 +154,7 @@ const (
 // uploadOf tells what the path of a request takes.
 func uploadOf(path string) upload {
 	switch {
-	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
+	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.HasPrefix(path, "/api/prints/") && strings.HasSuffix(path, "/files"), strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
 	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.Contains(path, "/follow"), strings.HasSuffix(path, "/calls/music"),
 		strings.HasPrefix(path, "/api/productions/") && (strings.HasSuffix(path, "/spotting") || strings.HasSuffix(path, "/cuts") || strings.HasSuffix(path, "/midi") || strings.HasSuffix(path, "/music")),
@@ -182,7 +182,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || onThisMachine(c.Request())
+			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || strings.HasPrefix(path, "/api/prints/") || onThisMachine(c.Request())
 		},
 	})
 }

@@ -4,6 +4,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base32"
@@ -17,12 +18,14 @@ import (
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/audiostore"
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
+	"fanfold/internal/sampler"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
@@ -45,31 +48,38 @@ type Config struct {
 	// RecordingsBytes is how much the recordings of one studio may take. Defaults to
 	// 20 GiB.
 	RecordingsBytes int64
+	// Audio is where prints lie. Without it nothing is printed.
+	Audio *audiostore.Store
+	// AudioBytes is how much the prints of one studio may take. Defaults to 200 GiB.
+	AudioBytes int64
 }
 
 // App serves all studios.
 type App struct {
-	id        uuid.UUID // of this server, while it runs
-	store     *store.Store
-	sheets    *store.Documents[*template.Template, change.Change]
-	rig       Rig
-	peers     Peers
-	jobs      *Jobs    // nil until StartJobs
-	scanRoots []string // folders of the server that may be scanned
-	hosts     hostBook
-	paces     paceBook
-	held      heldBook
-	abouts    aboutBook
-	impulses  impulses
-	open      *document.Shelf[*Hot]
-	films     *store.Documents[*cue.Production, cue.Change]
-	openFilms *document.Shelf[*Film]
-	beside    sync.WaitGroup // what is written beside the work
-	turned    chan struct{}  // told when a host came or went
-	revisions atomic.Int64   // that were shown
-	listening atomic.Bool    // to what other servers write
+	id           uuid.UUID // of this server, while it runs
+	store        *store.Store
+	sheets       *store.Documents[*template.Template, change.Change]
+	rig          Rig
+	peers        Peers
+	audio        *audiostore.Store
+	printSamples *sampler.Store // nil where nothing is printed
+	jobs         *Jobs          // nil until StartJobs
+	scanRoots    []string       // folders of the server that may be scanned
+	hosts        hostBook
+	paces        paceBook
+	held         heldBook
+	abouts       aboutBook
+	impulses     impulses
+	open         *document.Shelf[*Hot]
+	films        *store.Documents[*cue.Production, cue.Change]
+	openFilms    *document.Shelf[*Film]
+	beside       sync.WaitGroup // what is written beside the work
+	turned       chan struct{}  // told when a host came or went
+	revisions    atomic.Int64   // that were shown
+	listening    atomic.Bool    // to what other servers write
 
 	mostRecorded int64 // bytes of recordings of one studio
+	mostAudio    int64 // bytes of prints of one studio
 
 	mu         sync.Mutex
 	hearers    map[string]func(uuid.UUID)             // of what was written that is not the app's
@@ -101,9 +111,9 @@ func New(c Config) *App {
 		c.RecordingsBytes = 20 << 30
 	}
 	return &App{
-		mostRecorded: c.RecordingsBytes,
-		turned:       make(chan struct{}, 1),
-		id:           c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
+		mostRecorded: c.RecordingsBytes, mostAudio: cmp.Or(c.AudioBytes, 200<<30), audio: c.Audio,
+		turned: make(chan struct{}, 1),
+		id:     c.ID, store: c.Store, sheets: sheets(c.Store), rig: c.Rig, peers: c.Peers,
 		catalogues: map[uuid.UUID]uuid.UUID{}, hostRoots: map[uuid.UUID]map[template.ID][]string{}, named: map[uuid.UUID]bool{}, hosted: map[uuid.UUID]bool{},
 		paces:  paceBook{known: map[machineKey]calls.Pace{}},
 		held:   heldBook{known: map[machineKey]map[uuid.UUID]calls.Held{}},

@@ -9,6 +9,8 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+
+	"fanfold/internal/sampler"
 )
 
 // Jobs is the queue of long work, kept in PostgreSQL.
@@ -27,12 +29,18 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 	if err := a.tellAbandoned(ctx); err != nil {
 		return nil, err
 	}
+	if a.audio != nil {
+		a.printSamples = sampler.NewStore(printSampleBytes)
+	}
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &scanWorker{app: a}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
 	}
+	if err := river.AddWorkerSafely(workers, &printWorker{app: a}); err != nil {
+		return nil, fmt.Errorf("prepare jobs: %w", err)
+	}
 	client, err := river.NewClient(riverpgxv5.New(a.store.Pool), &river.Config{
-		Queues:  map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: scansAtOnce}},
+		Queues:  map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: scansAtOnce}, printQueue: {MaxWorkers: printsAtOnce}},
 		Workers: workers,
 		Logger:  slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
 	})
@@ -43,6 +51,9 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 		return nil, fmt.Errorf("start jobs: %w", err)
 	}
 	a.jobs = client
+	if err := a.resumePrints(ctx); err != nil {
+		slog.Error("go on with prints", "error", err)
+	}
 	stopping := context.WithoutCancel(ctx) // the work outlives what started it
 	return func() {
 		if err := client.StopAndCancel(stopping); err != nil {

@@ -29,17 +29,20 @@ import (
 
 // Piece is what is printed.
 type Piece struct {
-	Fan      *fan.Fan
-	Score    *render.Score
-	Plan     printing.Plan
-	Roots    roots.Roots
-	Effects  effect.Options // QuarterS and RateHz are those of the piece
-	RateHz   int            // one of render.Rates
-	Samples  wav.Samples
-	Long     bool      // RF64 from the start
-	Begin    int64     // where the files begin, samples since midnight
-	From     int64     // with what tick they begin
-	TrimDB   float64   // by which all files are louder, so that none goes beyond full scale
+	Fan     *fan.Fan
+	Score   *render.Score
+	Plan    printing.Plan
+	Roots   roots.Roots
+	Effects effect.Options // QuarterS and RateHz are those of the piece
+	RateHz  int            // one of render.Rates
+	Samples wav.Samples
+	Long    bool    // RF64 from the start
+	Begin   int64   // where the files begin, samples since midnight
+	From    int64   // with what tick they begin
+	TrimDB  float64 // by which all files are louder, so that none goes beyond full scale
+	// Softer has all files softer by as much as it takes that none goes beyond full scale: the
+	// piece is played once to know.
+	Softer   bool
 	LeaveOut bool      // rows that can not sound are left out; otherwise nothing is printed
 	Title    string    // of the piece
 	Made     time.Time // that the files say; zero for none
@@ -53,6 +56,7 @@ type Printed struct {
 	Files  []File           `json:"files"`  // as in the plan
 	Silent []render.Silence `json:"silent"` // rows and parts that do not sound, with the reason
 	Voices render.Count     `json:"voices"`
+	TrimDB float64          `json:"trimDb"` // by which all files are louder than the template plays them
 	// PeakDB is the highest peak of all files, dBFS: beyond 0, whole numbers are cut.
 	PeakDB float64 `json:"peakDb"`
 	Pace   float64 `json:"pace"` // how many times faster than it sounds
@@ -65,7 +69,6 @@ type File struct {
 	PeakDB   float64      `json:"peakDb"`
 	Clipped  int64        `json:"clipped"` // samples beyond full scale
 	Silent   bool         `json:"silent"`  // nothing was played in it
-	Overview []int8       `json:"-"`       // of each block the lowest and highest sample of each side, of 127
 }
 
 // Sizes of the work.
@@ -86,12 +89,45 @@ func (p *Piece) Bytes() int64 {
 	return int64(seconds*float64(p.RateHz)) * int64(2*p.Samples.Bytes()*len(p.Plan.Files))
 }
 
+// fullScaleDB is what the highest peak of a print may be, dBFS.
+const fullScaleDB = -1.0
+
 // Print prints a piece. Files gives what each file of the plan is written to; they are whole
 // only when there is no error.
 func Print(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, error)) (Printed, error) {
 	if !slices.Contains(render.Rates, p.RateHz) {
 		return Printed{}, fmt.Errorf("sound is made at one of %v Hz, not at %d", render.Rates, p.RateHz)
 	}
+	began := time.Now()
+	played := 0.0
+	progress := p.Progress
+	if p.Softer && p.Samples != wav.Float32 {
+		p.Progress = half(progress, 0)
+		done, err := printOnce(ctx, p, nil)
+		if err != nil {
+			return done, err
+		}
+		if over := done.PeakDB - fullScaleDB; over > 0 {
+			p.TrimDB -= math.Ceil(over)
+		}
+		p.Progress = half(progress, .5)
+	}
+	done, err := printOnce(ctx, p, files)
+	played = float64(done.Frames) / float64(p.RateHz)
+	done.TrimDB, done.Pace = p.TrimDB, played/(time.Since(began).Seconds()+1e-9)
+	return done, err
+}
+
+// half tells of one half of the work.
+func half(tell func(done, of float64), from float64) func(done, of float64) {
+	if tell == nil {
+		return nil
+	}
+	return func(done, of float64) { tell(from*of+done/2, of) }
+}
+
+// printOnce plays a piece into files, or only looks for its peaks where there are none.
+func printOnce(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, error)) (Printed, error) {
 	j := &job{Piece: p, rate: float64(p.RateHz)}
 	defer j.close()
 	if err := j.prepare(); err != nil {
@@ -100,11 +136,9 @@ func Print(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, erro
 	if err := j.open(files); err != nil {
 		return j.done, err
 	}
-	began := time.Now()
 	if err := j.run(ctx); err != nil {
 		return j.done, err
 	}
-	j.done.Pace = float64(j.done.Frames) / j.rate / (time.Since(began).Seconds() + 1e-9)
 	return j.done, j.finish()
 }
 
@@ -129,15 +163,14 @@ type voice struct {
 
 // out is a file that grows.
 type out struct {
-	file     *wav.Writer
-	loud     *dsp.Loudness
-	peaks    [2]dsp.PeakMeter
-	peak     float64
-	high     float64 // of the present piece
-	mono     bool
-	trim     float64
-	overview []int8
-	sound    [2][]float64
+	file  *wav.Writer
+	loud  *dsp.Loudness
+	peaks [2]dsp.PeakMeter
+	peak  float64
+	high  float64 // of the present piece
+	mono  bool
+	trim  float64
+	sound [2][]float64
 }
 
 func (j *job) close() {
@@ -233,14 +266,20 @@ func (j *job) layers(rows []*template.Instrument) (out [][]render.Layer, reasons
 
 func (j *job) open(files func(n int) (io.WriteSeeker, error)) error {
 	for n, w := range j.Plan.Files {
-		to, err := files(n)
-		if err != nil {
-			return err
-		}
 		o := &out{trim: dsp.Amplitude(j.TrimDB), mono: w.Mono, loud: dsp.NewLoudness(j.rate, dsp.StereoWeights)}
 		channels := 2
 		if w.Mono {
 			channels, o.loud = 1, dsp.NewLoudness(j.rate, dsp.StereoWeights[:1])
+		}
+		for c := range o.sound {
+			o.sound[c] = make([]float64, blocksAtOnce*render.Frames)
+		}
+		if j.outs = append(j.outs, o); files == nil {
+			continue
+		}
+		to, err := files(n)
+		if err != nil {
+			return err
 		}
 		bits := string(j.Samples)
 		if j.Samples == wav.Float32 {
@@ -257,10 +296,6 @@ func (j *job) open(files func(n int) (io.WriteSeeker, error)) error {
 		if err != nil {
 			return err
 		}
-		for c := range o.sound {
-			o.sound[c] = make([]float64, blocksAtOnce*render.Frames)
-		}
-		j.outs = append(j.outs, o)
 	}
 	return nil
 }
@@ -322,22 +357,17 @@ func (o *out) write(heard [][]*render.Block, n int) error {
 		b := block[n]
 		for c := range o.sound {
 			into := o.sound[c][k*render.Frames : (k+1)*render.Frames]
-			low, high := 0.0, 0.0
 			if b == nil {
 				clear(into)
-			} else {
-				for k, v := range b[c] {
-					v *= o.trim
-					into[k] = v
-					if v < low {
-						low = v
-					} else if v > high {
-						high = v
-					}
+				continue
+			}
+			for k, v := range b[c] {
+				v *= o.trim
+				into[k] = v
+				if v = math.Abs(v); v > o.high {
+					o.high = v
 				}
 			}
-			o.overview = append(o.overview, eighth(low), eighth(high))
-			o.high = max(o.high, high, -low)
 		}
 	}
 	o.peak = max(o.peak, o.high)
@@ -345,25 +375,29 @@ func (o *out) write(heard [][]*render.Block, n int) error {
 	if o.mono {
 		sound = sound[:1]
 	}
+	if o.file == nil { // only peaks are looked for
+		return nil
+	}
+	if o.high == 0 {
+		o.loud.Silence(frames)
+		return o.file.Write(sound...)
+	}
 	o.loud.Add(sound...)
 	for c := range sound {
-		if o.high > 0 {
-			o.peaks[c].Add(sound[c])
-		}
+		o.peaks[c].Add(sound[c])
 	}
 	return o.file.Write(sound...)
-}
-
-// eighth is a sample of full scale 1 in eight bits, away from zero.
-func eighth(v float64) int8 {
-	return int8(max(-127, min(127, math.Copysign(math.Ceil(math.Abs(v)*127), v))))
 }
 
 // finish makes the files whole.
 func (j *job) finish() error {
 	j.done.PeakDB = dsp.Silence
 	for n, o := range j.outs {
-		f := File{Name: j.Plan.Files[n].Name, PeakDB: dsp.DB(o.peak), Silent: o.peak < quiet, Overview: o.overview}
+		f := File{Name: j.Plan.Files[n].Name, PeakDB: dsp.DB(o.peak), Silent: o.peak < quiet}
+		j.done.PeakDB = max(j.done.PeakDB, f.PeakDB)
+		if o.file == nil {
+			continue
+		}
 		f.Loudness = wav.Loudness{Integrated: o.loud.Integrated(), Range: o.loud.Range(), TruePeak: dsp.Silence, MostMoment: dsp.Silence, MostShort: dsp.Silence}
 		for c := range o.peaks {
 			f.Loudness.TruePeak = max(f.Loudness.TruePeak, o.peaks[c].DBTP())
@@ -378,7 +412,6 @@ func (j *job) finish() error {
 			return err
 		}
 		f.Clipped = o.file.Clipped()
-		j.done.PeakDB = max(j.done.PeakDB, f.PeakDB)
 		j.done.Files = append(j.done.Files, f)
 	}
 	return nil

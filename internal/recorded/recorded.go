@@ -114,17 +114,25 @@ func (f *Folder) Ask(plan printing.Plan, matches []printing.Match) (ask audit.As
 				return ask, nil, fmt.Errorf("%s: %w", m.Right, err)
 			}
 		}
-		x := audit.File{
-			Name: m.Path, Role: m.Role, Channels: s.Channels, RateHz: s.RateHz, Bits: s.Bits, Floating: s.Floating,
-			Frames: s.Frames, Begin: s.Begin(), Lost: s.Lost, Read: s.Read, Gain: 1,
-		}
+		var wanted *printing.Wanted
 		if m.Wanted >= 0 {
-			w := plan.Files[m.Wanted]
-			x.Stem, x.Folds, x.Carries, x.Gain, x.Mono = w.Name, w.Folds, w.Carries, w.Gain, w.Mono
+			wanted = &plan.Files[m.Wanted]
 		}
-		ask.Files = append(ask.Files, x)
+		ask.Files = append(ask.Files, File(m.Path, m.Role, s, wanted))
 	}
 	return ask, done, nil
+}
+
+// File is a sound as the proof takes it; wanted is the stem or mix that it is, nil for none.
+func File(name string, role audit.Role, s *soundfile.Sound, wanted *printing.Wanted) audit.File {
+	x := audit.File{
+		Name: name, Role: role, Channels: s.Channels, RateHz: s.RateHz, Bits: s.Bits, Floating: s.Floating,
+		Frames: s.Frames, Begin: s.Begin(), Lost: s.Lost, Read: s.Read, Gain: 1,
+	}
+	if wanted != nil {
+		x.Stem, x.Folds, x.Carries, x.Gain, x.Mono = wanted.Name, wanted.Folds, wanted.Carries, wanted.Gain, wanted.Mono
+	}
+	return x
 }
 
 // Alone is the plan where there is no template: every file that is no mix and no guide is a

@@ -75,7 +75,7 @@ func (d *Documents[S, C]) Create(ctx context.Context, n NewDocument, state S) (d
 		params.OfRevision = &n.Revision
 	}
 	var row db.Document
-	err = d.s.tx(ctx, func(tx pgx.Tx) error {
+	err = d.s.Tx(ctx, func(tx pgx.Tx) error {
 		q := d.s.q.WithTx(tx)
 		if row, err = q.DocumentInsert(ctx, params); err != nil {
 			return err
@@ -307,7 +307,7 @@ func (d *Documents[S, C]) Append(ctx context.Context, h document.Head, e documen
 	if beside == nil {
 		err = write(d.s.pool)
 	} else {
-		err = d.s.tx(ctx, func(tx pgx.Tx) error {
+		err = d.s.Tx(ctx, func(tx pgx.Tx) error {
 			if err := write(tx); err != nil {
 				return err
 			}

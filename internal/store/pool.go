@@ -104,8 +104,8 @@ type failedRow struct{ err error }
 
 func (r failedRow) Scan(...any) error { return r.err }
 
-// tx runs what f does as one transaction.
-func (s *Store) tx(ctx context.Context, f func(pgx.Tx) error) error {
+// Tx runs what f does as one transaction.
+func (s *Store) Tx(ctx context.Context, f func(pgx.Tx) error) error {
 	c, err := s.pool.acquire(ctx)
 	if err != nil {
 		return err

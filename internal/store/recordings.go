@@ -53,7 +53,7 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 		return "", err
 	}
 	digest = hex.EncodeToString(sum.Sum(nil))
-	err = s.tx(ctx, func(tx pgx.Tx) error { return recordingInsert(ctx, s.q.WithTx(tx), studio, digest, spool, size) })
+	err = s.Tx(ctx, func(tx pgx.Tx) error { return recordingInsert(ctx, s.q.WithTx(tx), studio, digest, spool, size) })
 	if err != nil && !errors.Is(err, errKept) {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}

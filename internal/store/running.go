@@ -23,7 +23,7 @@ type Wanted struct {
 // WantedLoad reads what shall be ready.
 func (s *Store) WantedLoad(ctx context.Context, id uuid.UUID) (Wanted, error) {
 	var out Wanted
-	err := s.tx(ctx, func(tx pgx.Tx) error {
+	err := s.Tx(ctx, func(tx pgx.Tx) error {
 		q := s.q.WithTx(tx)
 		var err error
 		if out.Revision, err = q.RunningGet(ctx, id); err != nil && !errors.Is(err, pgx.ErrNoRows) {
@@ -48,7 +48,7 @@ func (s *Store) WantedLoad(ctx context.Context, id uuid.UUID) (Wanted, error) {
 // longer, and which load first, as one. It returns the new revision;
 // document.ErrStale when base is not the present one.
 func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, base int64, add, remove, awaited []string) (int64, error) {
-	err := s.tx(ctx, func(tx pgx.Tx) error {
+	err := s.Tx(ctx, func(tx pgx.Tx) error {
 		q := s.q.WithTx(tx)
 		n, err := q.RunningAdvance(ctx, db.RunningAdvanceParams{DocumentID: id, Base: base})
 		if err == nil && n == 0 {

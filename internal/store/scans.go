@@ -37,7 +37,7 @@ var ErrNotMine = errors.New("the scan was told as failed meanwhile")
 func (s *Store) ScanStart(ctx context.Context, params db.ScanInsertParams, key uuid.UUID, queue func(ctx context.Context, tx pgx.Tx, scan uuid.UUID) (job int64, err error)) (db.Scan, error) {
 	params.Key = some(key)
 	var row db.Scan
-	err := s.tx(ctx, func(tx pgx.Tx) error {
+	err := s.Tx(ctx, func(tx pgx.Tx) error {
 		q := s.q.WithTx(tx)
 		var err error
 		if row, err = q.ScanInsert(ctx, params); err != nil {
@@ -74,7 +74,7 @@ func (s *Store) ScanEnds(end func() (db.ScanEndParams, error)) document.Beside {
 // ScannedKeep writes what a scan measured, as one, for the next scan of the
 // folder.
 func (s *Store) ScannedKeep(ctx context.Context, row db.Scan, policy string, measured map[string]scan.Kept) error {
-	err := s.tx(ctx, func(tx pgx.Tx) error {
+	err := s.Tx(ctx, func(tx pgx.Tx) error {
 		var batch pgx.Batch
 		for file, kept := range measured {
 			stamps, err := json.Marshal(kept.Stamps)

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	app "fanfold/internal/app"
+	audit "fanfold/internal/core/audit"
 	calls "fanfold/internal/core/calls"
 	cue "fanfold/internal/core/cue"
 	cut "fanfold/internal/core/cut"
@@ -287,6 +288,72 @@ func (e PlaceKind) Valid() bool {
 	case PlaceKindSpeakers:
 		return true
 	case PlaceKindStem:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PrintRowState.
+const (
+	PrintRowStateDone    PrintRowState = "done"
+	PrintRowStateFailed  PrintRowState = "failed"
+	PrintRowStateProving PrintRowState = "proving"
+	PrintRowStateRunning PrintRowState = "running"
+	PrintRowStateStopped PrintRowState = "stopped"
+	PrintRowStateTaking  PrintRowState = "taking"
+	PrintRowStateWaiting PrintRowState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the PrintRowState enum.
+func (e PrintRowState) Valid() bool {
+	switch e {
+	case PrintRowStateDone:
+		return true
+	case PrintRowStateFailed:
+		return true
+	case PrintRowStateProving:
+		return true
+	case PrintRowStateRunning:
+		return true
+	case PrintRowStateStopped:
+		return true
+	case PrintRowStateTaking:
+		return true
+	case PrintRowStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PrintWholeState.
+const (
+	PrintWholeStateDone    PrintWholeState = "done"
+	PrintWholeStateFailed  PrintWholeState = "failed"
+	PrintWholeStateProving PrintWholeState = "proving"
+	PrintWholeStateRunning PrintWholeState = "running"
+	PrintWholeStateStopped PrintWholeState = "stopped"
+	PrintWholeStateTaking  PrintWholeState = "taking"
+	PrintWholeStateWaiting PrintWholeState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the PrintWholeState enum.
+func (e PrintWholeState) Valid() bool {
+	switch e {
+	case PrintWholeStateDone:
+		return true
+	case PrintWholeStateFailed:
+		return true
+	case PrintWholeStateProving:
+		return true
+	case PrintWholeStateRunning:
+		return true
+	case PrintWholeStateStopped:
+		return true
+	case PrintWholeStateTaking:
+		return true
+	case PrintWholeStateWaiting:
 		return true
 	default:
 		return false
@@ -770,6 +837,18 @@ type AskHow string
 // AssignStemChange defines model for AssignStemChange.
 type AssignStemChange = json.RawMessage
 
+// AuditFigures defines model for AuditFigures.
+type AuditFigures = audit.Figures
+
+// AuditMark defines model for AuditMark.
+type AuditMark = audit.Mark
+
+// AuditNull defines model for AuditNull.
+type AuditNull = audit.Null
+
+// AuditReport defines model for AuditReport.
+type AuditReport = audit.Report
+
 // Balance defines model for Balance.
 type Balance struct {
 	Calls []Headroom `json:"calls"`
@@ -1241,6 +1320,11 @@ type FileMachine struct {
 
 	// Strange the studio does not know it
 	Strange bool `json:"strange"`
+}
+
+// FileMatches defines model for FileMatches.
+type FileMatches struct {
+	Says map[string]string `json:"says"`
 }
 
 // Film defines model for Film.
@@ -2136,8 +2220,95 @@ type PlayingDesk struct {
 // Preference defines model for Preference.
 type Preference = template.Preference
 
+// PrintAsk defines model for PrintAsk.
+type PrintAsk = app.PrintAsk
+
+// PrintRow defines model for PrintRow.
+type PrintRow struct {
+	Ask      PrintAsk           `json:"ask"`
+	By       string             `json:"by"`
+	Done     float64            `json:"done"`
+	Faults   int                `json:"faults"`
+	Id       openapi_types.UUID `json:"id"`
+	LeftS    float64            `json:"leftS"`
+	Line     string             `json:"line"`
+	Made     time.Time          `json:"made"`
+	Of       float64            `json:"of"`
+	Reason   string             `json:"reason"`
+	Recorded bool               `json:"recorded"`
+	Revision int64              `json:"revision"`
+	State    PrintRowState      `json:"state"`
+	Title    string             `json:"title"`
+	Version  int                `json:"version"`
+}
+
+// PrintRowState defines model for PrintRow.State.
+type PrintRowState string
+
+// PrintStarted defines model for PrintStarted.
+type PrintStarted struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+// PrintWhole defines model for PrintWhole.
+type PrintWhole struct {
+	Ask      PrintAsk           `json:"ask"`
+	By       string             `json:"by"`
+	Done     float64            `json:"done"`
+	Faults   int                `json:"faults"`
+	Files    []PrintedFileOf    `json:"files"`
+	Id       openapi_types.UUID `json:"id"`
+	LeftS    float64            `json:"leftS"`
+	Line     string             `json:"line"`
+	Made     time.Time          `json:"made"`
+	Of       float64            `json:"of"`
+	Reason   string             `json:"reason"`
+	Recorded bool               `json:"recorded"`
+	Report   *AuditReport       `json:"report,omitempty"`
+	Revision int64              `json:"revision"`
+	State    PrintWholeState    `json:"state"`
+	Template openapi_types.UUID `json:"template"`
+	Title    string             `json:"title"`
+	Version  int                `json:"version"`
+}
+
+// PrintWholeState defines model for PrintWhole.State.
+type PrintWholeState string
+
+// PrintableCue defines model for PrintableCue.
+type PrintableCue struct {
+	Called         string             `json:"called"`
+	Cue            string             `json:"cue"`
+	Production     openapi_types.UUID `json:"production"`
+	ProductionName string             `json:"productionName"`
+
+	// Why why it can not be printed
+	Why *string `json:"why,omitempty"`
+}
+
 // Printed recorded audio that stands in for an instrument
 type Printed = template.Printed
+
+// PrintedFileOf defines model for PrintedFileOf.
+type PrintedFileOf struct {
+	Bus    string `json:"bus"`
+	Bytes  int64  `json:"bytes"`
+	How    string `json:"how"`
+	Number int    `json:"number"`
+	Path   string `json:"path"`
+	Role   string `json:"role"`
+	Sha256 string `json:"sha256"`
+	Stem   string `json:"stem"`
+}
+
+// PrintsOf defines model for PrintsOf.
+type PrintsOf struct {
+	Cues   []PrintableCue `json:"cues"`
+	Prints []PrintRow     `json:"prints"`
+
+	// Ready this server has an audio store
+	Ready bool `json:"ready"`
+}
 
 // Problem An error as in RFC 9457
 type Problem struct {
@@ -2216,6 +2387,14 @@ type ReachRow struct {
 	RightDb float64 `json:"rightDb"`
 	Ways    int     `json:"ways"`
 	Wet     bool    `json:"wet"`
+}
+
+// RecordedAsk defines model for RecordedAsk.
+type RecordedAsk struct {
+	Folds    *[]Id    `json:"folds,omitempty"`
+	Loudness *float64 `json:"loudness,omitempty"`
+	PeakDb   *float64 `json:"peakDb,omitempty"`
+	Title    string   `json:"title"`
 }
 
 // Recordings defines model for Recordings.
@@ -3095,6 +3274,23 @@ type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
 }
 
+// TakeRecordedFileParams defines parameters for TakeRecordedFile.
+type TakeRecordedFileParams struct {
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+}
+
+// PrintedFileParams defines parameters for PrintedFile.
+type PrintedFileParams struct {
+	Range *string `json:"Range,omitempty"`
+}
+
+// PrintSoundParams defines parameters for PrintSound.
+type PrintSoundParams struct {
+	Files  *string `form:"files,omitempty" json:"files,omitempty"`
+	From   *int64  `form:"from,omitempty" json:"from,omitempty"`
+	Frames *int    `form:"frames,omitempty" json:"frames,omitempty"`
+}
+
 // RecutMidiParams defines parameters for RecutMidi.
 type RecutMidiParams struct {
 	Cut    *Id  `form:"cut,omitempty" json:"cut,omitempty"`
@@ -3634,6 +3830,9 @@ type MakeCredentialJSONRequestBody MakeCredentialJSONBody
 // SetPalettesJSONRequestBody defines body for SetPalettes for application/json ContentType.
 type SetPalettesJSONRequestBody SetPalettesJSONBody
 
+// SayWhatFilesAreJSONRequestBody defines body for SayWhatFilesAre for application/json ContentType.
+type SayWhatFilesAreJSONRequestBody = FileMatches
+
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = ProductionAsk
 
@@ -3775,6 +3974,12 @@ type CheckPaletteJSONRequestBody = Palette
 // PasteJSONRequestBody defines body for Paste for application/json ContentType.
 type PasteJSONRequestBody PasteJSONBody
 
+// StartPrintJSONRequestBody defines body for StartPrint for application/json ContentType.
+type StartPrintJSONRequestBody = PrintAsk
+
+// TakeRecordedJSONRequestBody defines body for TakeRecorded for application/json ContentType.
+type TakeRecordedJSONRequestBody = RecordedAsk
+
 // ReplaceTextJSONRequestBody defines body for ReplaceText for application/json ContentType.
 type ReplaceTextJSONRequestBody ReplaceTextJSONBody
 
@@ -3873,6 +4078,33 @@ type ServerInterface interface {
 
 	// (POST /api/palettes/read)
 	ReadPalette(ctx *echo.Context) error
+
+	// (DELETE /api/prints/{id})
+	DeletePrint(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/prints/{id})
+	PrintOf(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (PUT /api/prints/{id}/files)
+	TakeRecordedFile(ctx *echo.Context, id openapi_types.UUID, params TakeRecordedFileParams) error
+
+	// (GET /api/prints/{id}/files/{number})
+	PrintedFile(ctx *echo.Context, id openapi_types.UUID, number int, params PrintedFileParams) error
+
+	// (POST /api/prints/{id}/matches)
+	SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/prints/{id}/resume)
+	ResumePrint(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/prints/{id}/sound)
+	PrintSound(ctx *echo.Context, id openapi_types.UUID, params PrintSoundParams) error
+
+	// (POST /api/prints/{id}/stop)
+	StopPrint(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/prints/{id}/waves/{number})
+	PrintWave(ctx *echo.Context, id openapi_types.UUID, number int) error
 
 	// (GET /api/productions)
 	Productions(ctx *echo.Context) error
@@ -4246,6 +4478,15 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/playable)
 	Playable(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (GET /api/templates/{id}/prints)
+	Prints(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/prints)
+	StartPrint(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/prints/recorded)
+	TakeRecorded(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/templates/{id}/reach/{instrument})
 	Reach(ctx *echo.Context, id openapi_types.UUID, instrument string) error
 
@@ -4586,6 +4827,218 @@ func (w *ServerInterfaceWrapper) ReadPalette(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReadPalette(ctx)
+	return err
+}
+
+// DeletePrint converts echo context to params.
+func (w *ServerInterfaceWrapper) DeletePrint(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeletePrint(ctx, id)
+	return err
+}
+
+// PrintOf converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintOf(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintOf(ctx, id)
+	return err
+}
+
+// TakeRecordedFile converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeRecordedFile(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeRecordedFileParams
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeRecordedFile(ctx, id, params)
+	return err
+}
+
+// PrintedFile converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintedFile(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PrintedFileParams
+
+	headers := ctx.Request().Header
+	// ------------- Optional header parameter "Range" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Range")]; found {
+		var Range string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for Range, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Range", valueList[0], &Range, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter Range: %s", err))
+		}
+
+		params.Range = &Range
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintedFile(ctx, id, number, params)
+	return err
+}
+
+// SayWhatFilesAre converts echo context to params.
+func (w *ServerInterfaceWrapper) SayWhatFilesAre(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SayWhatFilesAre(ctx, id)
+	return err
+}
+
+// ResumePrint converts echo context to params.
+func (w *ServerInterfaceWrapper) ResumePrint(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ResumePrint(ctx, id)
+	return err
+}
+
+// PrintSound converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintSound(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PrintSoundParams
+	// ------------- Optional query parameter "files" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "files", ctx.QueryParams(), &params.Files, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter files: %s", err))
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "frames" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "frames", ctx.QueryParams(), &params.Frames, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter frames: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintSound(ctx, id, params)
+	return err
+}
+
+// StopPrint converts echo context to params.
+func (w *ServerInterfaceWrapper) StopPrint(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopPrint(ctx, id)
+	return err
+}
+
+// PrintWave converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintWave(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintWave(ctx, id, number)
 	return err
 }
 
@@ -7244,6 +7697,54 @@ func (w *ServerInterfaceWrapper) Playable(ctx *echo.Context) error {
 	return err
 }
 
+// Prints converts echo context to params.
+func (w *ServerInterfaceWrapper) Prints(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Prints(ctx, id)
+	return err
+}
+
+// StartPrint converts echo context to params.
+func (w *ServerInterfaceWrapper) StartPrint(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartPrint(ctx, id)
+	return err
+}
+
+// TakeRecorded converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeRecorded(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeRecorded(ctx, id)
+	return err
+}
+
 // Reach converts echo context to params.
 func (w *ServerInterfaceWrapper) Reach(ctx *echo.Context) error {
 	var err error
@@ -8011,6 +8512,18 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/music/time", wrapper.TakeMusicTime, options.OperationMiddlewares["TakeMusicTime"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/since", wrapper.SinceStarted, options.OperationMiddlewares["SinceStarted"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cues/:cue/since", wrapper.TakeChange, options.OperationMiddlewares["TakeChange"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/prints", wrapper.Prints, options.OperationMiddlewares["Prints"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/prints", wrapper.StartPrint, options.OperationMiddlewares["StartPrint"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/prints/recorded", wrapper.TakeRecorded, options.OperationMiddlewares["TakeRecorded"]...)
+	router.DELETE(options.BaseURL+"/api/prints/:id", wrapper.DeletePrint, options.OperationMiddlewares["DeletePrint"]...)
+	router.GET(options.BaseURL+"/api/prints/:id", wrapper.PrintOf, options.OperationMiddlewares["PrintOf"]...)
+	router.POST(options.BaseURL+"/api/prints/:id/stop", wrapper.StopPrint, options.OperationMiddlewares["StopPrint"]...)
+	router.POST(options.BaseURL+"/api/prints/:id/resume", wrapper.ResumePrint, options.OperationMiddlewares["ResumePrint"]...)
+	router.POST(options.BaseURL+"/api/prints/:id/matches", wrapper.SayWhatFilesAre, options.OperationMiddlewares["SayWhatFilesAre"]...)
+	router.PUT(options.BaseURL+"/api/prints/:id/files", wrapper.TakeRecordedFile, options.OperationMiddlewares["TakeRecordedFile"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/files/:number", wrapper.PrintedFile, options.OperationMiddlewares["PrintedFile"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/waves/:number", wrapper.PrintWave, options.OperationMiddlewares["PrintWave"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/sound", wrapper.PrintSound, options.OperationMiddlewares["PrintSound"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -8751,6 +9264,353 @@ type ReadPalettedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadPalettedefaultApplicationProblemPlusJSONResponse) VisitReadPaletteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeletePrintRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type DeletePrintResponseObject interface {
+	VisitDeletePrintResponse(w http.ResponseWriter) error
+}
+
+type DeletePrint204Response struct {
+}
+
+func (response DeletePrint204Response) VisitDeletePrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeletePrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeletePrintdefaultApplicationProblemPlusJSONResponse) VisitDeletePrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintOfRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type PrintOfResponseObject interface {
+	VisitPrintOfResponse(w http.ResponseWriter) error
+}
+
+type PrintOf200JSONResponse PrintWhole
+
+func (response PrintOf200JSONResponse) VisitPrintOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintOfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintOfdefaultApplicationProblemPlusJSONResponse) VisitPrintOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeRecordedFileRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params TakeRecordedFileParams
+	Body   io.Reader
+}
+
+type TakeRecordedFileResponseObject interface {
+	VisitTakeRecordedFileResponse(w http.ResponseWriter) error
+}
+
+type TakeRecordedFile204Response struct {
+}
+
+func (response TakeRecordedFile204Response) VisitTakeRecordedFileResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type TakeRecordedFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeRecordedFiledefaultApplicationProblemPlusJSONResponse) VisitTakeRecordedFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintedFileRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Number int                `json:"number"`
+	Params PrintedFileParams
+}
+
+type PrintedFileResponseObject interface {
+	VisitPrintedFileResponse(w http.ResponseWriter) error
+}
+
+type PrintedFile200AudioResponse struct {
+	Body          io.Reader
+	ContentType   string
+	ContentLength int64
+}
+
+func (response PrintedFile200AudioResponse) VisitPrintedFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", response.ContentType)
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintedFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintedFiledefaultApplicationProblemPlusJSONResponse) VisitPrintedFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SayWhatFilesAreRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SayWhatFilesAreJSONRequestBody
+}
+
+type SayWhatFilesAreResponseObject interface {
+	VisitSayWhatFilesAreResponse(w http.ResponseWriter) error
+}
+
+type SayWhatFilesAre204Response struct {
+}
+
+func (response SayWhatFilesAre204Response) VisitSayWhatFilesAreResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SayWhatFilesAredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SayWhatFilesAredefaultApplicationProblemPlusJSONResponse) VisitSayWhatFilesAreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResumePrintRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type ResumePrintResponseObject interface {
+	VisitResumePrintResponse(w http.ResponseWriter) error
+}
+
+type ResumePrint204Response struct {
+}
+
+func (response ResumePrint204Response) VisitResumePrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ResumePrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResumePrintdefaultApplicationProblemPlusJSONResponse) VisitResumePrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintSoundRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params PrintSoundParams
+}
+
+type PrintSoundResponseObject interface {
+	VisitPrintSoundResponse(w http.ResponseWriter) error
+}
+
+type PrintSound200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PrintSound200ApplicationoctetStreamResponse) VisitPrintSoundResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintSounddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintSounddefaultApplicationProblemPlusJSONResponse) VisitPrintSoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopPrintRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type StopPrintResponseObject interface {
+	VisitStopPrintResponse(w http.ResponseWriter) error
+}
+
+type StopPrint204Response struct {
+}
+
+func (response StopPrint204Response) VisitStopPrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type StopPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopPrintdefaultApplicationProblemPlusJSONResponse) VisitStopPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintWaveRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Number int                `json:"number"`
+}
+
+type PrintWaveResponseObject interface {
+	VisitPrintWaveResponse(w http.ResponseWriter) error
+}
+
+type PrintWave200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PrintWave200ApplicationoctetStreamResponse) VisitPrintWaveResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintWavedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintWavedefaultApplicationProblemPlusJSONResponse) VisitPrintWaveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13792,6 +14652,125 @@ func (response PlayabledefaultApplicationProblemPlusJSONResponse) VisitPlayableR
 	return err
 }
 
+type PrintsRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type PrintsResponseObject interface {
+	VisitPrintsResponse(w http.ResponseWriter) error
+}
+
+type Prints200JSONResponse PrintsOf
+
+func (response Prints200JSONResponse) VisitPrintsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintsdefaultApplicationProblemPlusJSONResponse) VisitPrintsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartPrintRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *StartPrintJSONRequestBody
+}
+
+type StartPrintResponseObject interface {
+	VisitStartPrintResponse(w http.ResponseWriter) error
+}
+
+type StartPrint201JSONResponse PrintStarted
+
+func (response StartPrint201JSONResponse) VisitStartPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartPrintdefaultApplicationProblemPlusJSONResponse) VisitStartPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeRecordedRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *TakeRecordedJSONRequestBody
+}
+
+type TakeRecordedResponseObject interface {
+	VisitTakeRecordedResponse(w http.ResponseWriter) error
+}
+
+type TakeRecorded201JSONResponse PrintStarted
+
+func (response TakeRecorded201JSONResponse) VisitTakeRecordedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeRecordeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeRecordeddefaultApplicationProblemPlusJSONResponse) VisitTakeRecordedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReachRequestObject struct {
 	Id         openapi_types.UUID `json:"id"`
 	Instrument string             `json:"instrument"`
@@ -15035,6 +16014,33 @@ type StrictServerInterface interface {
 	// (POST /api/palettes/read)
 	ReadPalette(ctx context.Context, request ReadPaletteRequestObject) (ReadPaletteResponseObject, error)
 
+	// (DELETE /api/prints/{id})
+	DeletePrint(ctx context.Context, request DeletePrintRequestObject) (DeletePrintResponseObject, error)
+
+	// (GET /api/prints/{id})
+	PrintOf(ctx context.Context, request PrintOfRequestObject) (PrintOfResponseObject, error)
+
+	// (PUT /api/prints/{id}/files)
+	TakeRecordedFile(ctx context.Context, request TakeRecordedFileRequestObject) (TakeRecordedFileResponseObject, error)
+
+	// (GET /api/prints/{id}/files/{number})
+	PrintedFile(ctx context.Context, request PrintedFileRequestObject) (PrintedFileResponseObject, error)
+
+	// (POST /api/prints/{id}/matches)
+	SayWhatFilesAre(ctx context.Context, request SayWhatFilesAreRequestObject) (SayWhatFilesAreResponseObject, error)
+
+	// (POST /api/prints/{id}/resume)
+	ResumePrint(ctx context.Context, request ResumePrintRequestObject) (ResumePrintResponseObject, error)
+
+	// (GET /api/prints/{id}/sound)
+	PrintSound(ctx context.Context, request PrintSoundRequestObject) (PrintSoundResponseObject, error)
+
+	// (POST /api/prints/{id}/stop)
+	StopPrint(ctx context.Context, request StopPrintRequestObject) (StopPrintResponseObject, error)
+
+	// (GET /api/prints/{id}/waves/{number})
+	PrintWave(ctx context.Context, request PrintWaveRequestObject) (PrintWaveResponseObject, error)
+
 	// (GET /api/productions)
 	Productions(ctx context.Context, request ProductionsRequestObject) (ProductionsResponseObject, error)
 
@@ -15406,6 +16412,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/playable)
 	Playable(ctx context.Context, request PlayableRequestObject) (PlayableResponseObject, error)
+
+	// (GET /api/templates/{id}/prints)
+	Prints(ctx context.Context, request PrintsRequestObject) (PrintsResponseObject, error)
+
+	// (POST /api/templates/{id}/prints)
+	StartPrint(ctx context.Context, request StartPrintRequestObject) (StartPrintResponseObject, error)
+
+	// (POST /api/templates/{id}/prints/recorded)
+	TakeRecorded(ctx context.Context, request TakeRecordedRequestObject) (TakeRecordedResponseObject, error)
 
 	// (GET /api/templates/{id}/reach/{instrument})
 	Reach(ctx context.Context, request ReachRequestObject) (ReachResponseObject, error)
@@ -16114,6 +17129,261 @@ func (sh *strictHandler) ReadPalette(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ReadPaletteResponseObject); ok {
 		return validResponse.VisitReadPaletteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeletePrint operation middleware
+func (sh *strictHandler) DeletePrint(ctx *echo.Context, id openapi_types.UUID) error {
+	var request DeletePrintRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeletePrint(ctx.Request().Context(), request.(DeletePrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeletePrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeletePrintResponseObject); ok {
+		return validResponse.VisitDeletePrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintOf operation middleware
+func (sh *strictHandler) PrintOf(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PrintOfRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintOf(ctx.Request().Context(), request.(PrintOfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintOf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintOfResponseObject); ok {
+		return validResponse.VisitPrintOfResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeRecordedFile operation middleware
+func (sh *strictHandler) TakeRecordedFile(ctx *echo.Context, id openapi_types.UUID, params TakeRecordedFileParams) error {
+	var request TakeRecordedFileRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeRecordedFile(ctx.Request().Context(), request.(TakeRecordedFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeRecordedFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeRecordedFileResponseObject); ok {
+		return validResponse.VisitTakeRecordedFileResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintedFile operation middleware
+func (sh *strictHandler) PrintedFile(ctx *echo.Context, id openapi_types.UUID, number int, params PrintedFileParams) error {
+	var request PrintedFileRequestObject
+
+	request.Id = id
+	request.Number = number
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintedFile(ctx.Request().Context(), request.(PrintedFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintedFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintedFileResponseObject); ok {
+		return validResponse.VisitPrintedFileResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SayWhatFilesAre operation middleware
+func (sh *strictHandler) SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SayWhatFilesAreRequestObject
+
+	request.Id = id
+
+	var body SayWhatFilesAreJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SayWhatFilesAre(ctx.Request().Context(), request.(SayWhatFilesAreRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SayWhatFilesAre")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SayWhatFilesAreResponseObject); ok {
+		return validResponse.VisitSayWhatFilesAreResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ResumePrint operation middleware
+func (sh *strictHandler) ResumePrint(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ResumePrintRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResumePrint(ctx.Request().Context(), request.(ResumePrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResumePrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ResumePrintResponseObject); ok {
+		return validResponse.VisitResumePrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintSound operation middleware
+func (sh *strictHandler) PrintSound(ctx *echo.Context, id openapi_types.UUID, params PrintSoundParams) error {
+	var request PrintSoundRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintSound(ctx.Request().Context(), request.(PrintSoundRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintSound")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintSoundResponseObject); ok {
+		return validResponse.VisitPrintSoundResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StopPrint operation middleware
+func (sh *strictHandler) StopPrint(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StopPrintRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopPrint(ctx.Request().Context(), request.(StopPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StopPrintResponseObject); ok {
+		return validResponse.VisitStopPrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintWave operation middleware
+func (sh *strictHandler) PrintWave(ctx *echo.Context, id openapi_types.UUID, number int) error {
+	var request PrintWaveRequestObject
+
+	request.Id = id
+	request.Number = number
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintWave(ctx.Request().Context(), request.(PrintWaveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintWave")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintWaveResponseObject); ok {
+		return validResponse.VisitPrintWaveResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -20376,6 +21646,127 @@ func (sh *strictHandler) Playable(ctx *echo.Context, id openapi_types.UUID) erro
 		return err
 	} else if validResponse, ok := response.(PlayableResponseObject); ok {
 		return validResponse.VisitPlayableResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Prints operation middleware
+func (sh *strictHandler) Prints(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PrintsRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Prints(ctx.Request().Context(), request.(PrintsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Prints")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintsResponseObject); ok {
+		return validResponse.VisitPrintsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartPrint operation middleware
+func (sh *strictHandler) StartPrint(ctx *echo.Context, id openapi_types.UUID) error {
+	var request StartPrintRequestObject
+
+	request.Id = id
+
+	var body StartPrintJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartPrint(ctx.Request().Context(), request.(StartPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartPrintResponseObject); ok {
+		return validResponse.VisitStartPrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeRecorded operation middleware
+func (sh *strictHandler) TakeRecorded(ctx *echo.Context, id openapi_types.UUID) error {
+	var request TakeRecordedRequestObject
+
+	request.Id = id
+
+	var body TakeRecordedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeRecorded(ctx.Request().Context(), request.(TakeRecordedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeRecorded")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeRecordedResponseObject); ok {
+		return validResponse.VisitTakeRecordedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -24,7 +24,56 @@ type Figures struct {
 	LUFS     float64  `json:"lufs"`  // integrated
 	Range    float64  `json:"range"` // LU
 	Moment   float64  `json:"moment"`
+	Wave     []int8   `json:"-"`     // the sound drawn: see WaveFrames
 	Short    float64  `json:"short"` // the highest momentary and short-term loudness, LUFS
+}
+
+// WaveFrames is how many frames one step of a wave has: of each the lowest and the highest sample
+// of the first channel and of the second, or of the first again, full scale being 127. What is
+// not silent is at least 1.
+const WaveFrames = 256
+
+// wave draws a file.
+type wave struct {
+	low, high [2]float64
+	frames    int
+	steps     []int8
+}
+
+func (w *wave) add(sound [][]float64) {
+	for from := 0; from < len(sound[0]); {
+		to := min(len(sound[0]), from+WaveFrames-w.frames)
+		for side := range w.low {
+			low, high := w.low[side], w.high[side]
+			for _, v := range sound[min(side, len(sound)-1)][from:to] {
+				if v < low {
+					low = v
+				} else if v > high {
+					high = v
+				}
+			}
+			w.low[side], w.high[side] = low, high
+		}
+		if w.frames += to - from; w.frames == WaveFrames {
+			w.end()
+		}
+		from = to
+	}
+}
+
+func (w *wave) end() {
+	if w.frames == 0 {
+		return
+	}
+	for side := range w.low {
+		w.steps = append(w.steps, eighth(w.low[side]), eighth(w.high[side]))
+	}
+	*w = wave{steps: w.steps}
+}
+
+// eighth is a sample in eight bits, away from zero.
+func eighth(v float64) int8 {
+	return int8(max(-127, min(127, math.Copysign(math.Ceil(math.Abs(v)*127), v))))
 }
 
 // The bounds of what is found in one file.
@@ -66,6 +115,7 @@ type meter struct {
 	squares  float64
 	peak     []float64
 	frames   int64
+	wave     wave
 	same     bool
 	step     float64 // by which two channels may differ and be the same: rounding and dither
 	clipped  int64
@@ -109,6 +159,7 @@ func (m *meter) add(sound [][]float64, from int64) {
 		}
 	}
 	m.loud.Add(sound...)
+	m.wave.add(sound)
 	strongest := 0.0
 	for c, x := range sound {
 		sum, squares, peak := 0.0, 0.0, 0.0
@@ -249,6 +300,8 @@ func (m *meter) figures(r *run, t *track) Figures {
 		RMSDB: dsp.PowerDB(m.squares / float64(max(1, m.frames*int64(f.Channels)))),
 		LUFS:  m.loud.Integrated(), Range: m.loud.Range(), Moment: dsp.Silence, Short: dsp.Silence,
 	}
+	m.wave.end()
+	out.Wave = m.wave.steps
 	for c := range m.peaks {
 		out.PeakDB = max(out.PeakDB, dsp.DB(m.peak[c]))
 		out.TruePeak = max(out.TruePeak, m.peaks[c].DBTP())

@@ -58,14 +58,42 @@ func (l *Loudness) Add(frames ...[]float64) {
 			addPowers(&l.channels[c], &channel{}, frames[c][from:to], frames[c][from:to])
 		}
 		if l.at += to - from; l.at == l.hop {
-			sum := 0.0
-			for c := range l.channels {
-				sum += l.channels[c].weight * l.channels[c].sum
-				l.channels[c].sum = 0
-			}
-			l.sums, l.at = append(l.sums, sum/float64(l.hop)), 0
+			l.end()
 		}
 		from = to
+	}
+}
+
+// end ends a tenth of a second.
+func (l *Loudness) end() {
+	sum := 0.0
+	for c := range l.channels {
+		sum += l.channels[c].weight * l.channels[c].sum
+		l.channels[c].sum = 0
+	}
+	l.sums, l.at = append(l.sums, sum/float64(l.hop)), 0
+}
+
+// Silence takes frames of silence in.
+func (l *Loudness) Silence(frames int) {
+	for c := range l.channels {
+		for _, f := range l.channels[c].stages {
+			if f.z1 != 0 || f.z2 != 0 { // it rings on
+				list := make([][]float64, len(l.channels))
+				for c := range list {
+					list[c] = make([]float64, frames)
+				}
+				l.Add(list...)
+				return
+			}
+		}
+	}
+	for frames > 0 {
+		n := min(frames, l.hop-l.at)
+		if l.at += n; l.at == l.hop {
+			l.end()
+		}
+		frames -= n
 	}
 }
 

@@ -23,6 +23,8 @@ type Sound struct {
 	Says     *wav.Broadcast // nil for a file that is none of broadcast
 	// Read reads the next frames, a slice for each channel, full scale 1; io.EOF at the end.
 	Read func(into [][]float64) (int, error)
+	// ReadAt reads frames from a place on; of a FLAC file by unpacking what is before it.
+	ReadAt func(into [][]float64, from int64) (int, error)
 }
 
 // NotSaid stands for a start that a file does not say.
@@ -54,7 +56,9 @@ func Open(src io.ReaderAt, size int64) (*Sound, error) {
 		if err != nil {
 			return nil, err
 		}
-		return &Sound{Channels: r.Channels, RateHz: r.RateHz, Bits: r.Bits, Frames: r.Frames, Read: r.Read}, nil
+		s := &Sound{Channels: r.Channels, RateHz: r.RateHz, Bits: r.Bits, Frames: r.Frames, Read: r.Read}
+		s.ReadAt = s.skipTo
+		return s, nil
 	}
 	w, err := wav.Open(src, size)
 	if err != nil {
@@ -68,7 +72,38 @@ func Open(src io.ReaderAt, size int64) (*Sound, error) {
 			at += int64(n)
 			return n, err
 		},
+		ReadAt: w.ReadAt,
 	}, nil
+}
+
+// skipTo reads from a place on, which is behind where it is read.
+func (s *Sound) skipTo(into [][]float64, from int64) (int, error) {
+	part := make([][]float64, s.Channels)
+	for at := int64(0); at < from; {
+		for c := range part {
+			part[c] = into[c][:min(int64(len(into[c])), from-at)]
+		}
+		n, err := s.Read(part)
+		if err != nil {
+			return 0, err
+		}
+		at += int64(n)
+	}
+	done := 0
+	for done < len(into[0]) {
+		for c := range part {
+			part[c] = into[c][done:]
+		}
+		n, err := s.Read(part)
+		if err != nil {
+			if done > 0 && errors.Is(err, io.EOF) {
+				return done, nil
+			}
+			return done, err
+		}
+		done += n
+	}
+	return done, nil
 }
 
 // Join makes one sound of two channels out of two of one, left and right.

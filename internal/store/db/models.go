@@ -84,6 +84,51 @@ type Person struct {
 	CreatedAt    time.Time
 }
 
+type Print struct {
+	ID         uuid.UUID
+	StudioID   uuid.UUID
+	Template   uuid.UUID
+	Production pgtype.UUID
+	Cue        string
+	Title      string
+	Version    int32
+	Recorded   bool
+	Ask        []byte
+	Revision   int64
+	AuthorID   pgtype.UUID
+	State      string
+	Reason     string
+	DoneS      float64
+	OfS        float64
+	JobID      *int64
+	Owner      pgtype.UUID
+	BeatAt     pgtype.Timestamptz
+	Line       string
+	Faults     int32
+	Report     []byte
+	CreatedAt  time.Time
+	BeganAt    pgtype.Timestamptz
+	EndedAt    pgtype.Timestamptz
+}
+
+type PrintFile struct {
+	PrintID uuid.UUID
+	Number  int32
+	Path    string
+	Bus     string
+	Stem    string
+	Role    string
+	How     string
+	Sha256  string
+	Bytes   int64
+}
+
+type PrintMatch struct {
+	Template uuid.UUID
+	Key      string
+	Says     string
+}
+
 type Recording struct {
 	ID        uuid.UUID
 	StudioID  uuid.UUID

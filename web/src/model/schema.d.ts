@@ -2265,6 +2265,175 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the last prints of a template, and what can be printed */
+        get: operations["Prints"];
+        put?: never;
+        /** @description the music of a cue is printed when its turn comes */
+        post: operations["StartPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/prints/recorded": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description stems that were recorded elsewhere come in, file by file; resume proves them */
+        post: operations["TakeRecorded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["PrintOf"];
+        put?: never;
+        post?: never;
+        delete: operations["DeletePrint"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["StopPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description a print that was stopped or that failed goes on; recorded files are proved */
+        post: operations["ResumePrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description what recorded files are, by their numbers; it is remembered */
+        post: operations["SayWhatFilesAre"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description a recorded file */
+        put: operations["TakeRecordedFile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/files/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a file of a print, or the part of it that is asked for */
+        get: operations["PrintedFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/waves/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a file as it is drawn, the lowest and highest sample of each side for every 256 frames */
+        get: operations["PrintWave"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description some files added up, two channels in turn, 32-bit floating point, lowest byte first */
+        get: operations["PrintSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -5129,6 +5298,190 @@ export interface components {
             /** Format: int64 */
             revision: number;
             take: boolean;
+        };
+        PrintAsk: {
+            /** Format: uuid */
+            production?: string;
+            cue?: components["schemas"]["Id"];
+            folds?: components["schemas"]["Id"][];
+            rateHz: number;
+            /** @description how samples are written */
+            samples: string;
+            /** Format: double */
+            trimDb: number;
+            softer?: boolean;
+            leaveOut: boolean;
+            long: boolean;
+            /** Format: double */
+            peakDb: number;
+            /** Format: double */
+            loudness?: number;
+        };
+        RecordedAsk: {
+            title: string;
+            folds?: components["schemas"]["Id"][];
+            /** Format: double */
+            peakDb?: number;
+            /** Format: double */
+            loudness?: number;
+        };
+        PrintStarted: {
+            /** Format: uuid */
+            id: string;
+        };
+        FileMatches: {
+            says: {
+                [key: string]: string;
+            };
+        };
+        PrintRow: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            version: number;
+            recorded: boolean;
+            ask: components["schemas"]["PrintAsk"];
+            /** Format: int64 */
+            revision: number;
+            /** @enum {string} */
+            state: "taking" | "waiting" | "running" | "proving" | "done" | "stopped" | "failed";
+            reason: string;
+            /** Format: double */
+            done: number;
+            /** Format: double */
+            of: number;
+            /** Format: double */
+            leftS: number;
+            line: string;
+            faults: number;
+            by: string;
+            /** Format: date-time */
+            made: string;
+        };
+        PrintableCue: {
+            /** Format: uuid */
+            production: string;
+            productionName: string;
+            cue: string;
+            called: string;
+            /** @description why it can not be printed */
+            why?: string;
+        };
+        PrintsOf: {
+            prints: components["schemas"]["PrintRow"][];
+            cues: components["schemas"]["PrintableCue"][];
+            /** @description this server has an audio store */
+            ready: boolean;
+        };
+        PrintedFileOf: {
+            number: number;
+            path: string;
+            bus: string;
+            stem: string;
+            role: string;
+            how: string;
+            /** Format: int64 */
+            bytes: number;
+            sha256: string;
+        };
+        PrintWhole: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            version: number;
+            recorded: boolean;
+            ask: components["schemas"]["PrintAsk"];
+            /** Format: int64 */
+            revision: number;
+            /** @enum {string} */
+            state: "taking" | "waiting" | "running" | "proving" | "done" | "stopped" | "failed";
+            reason: string;
+            /** Format: double */
+            done: number;
+            /** Format: double */
+            of: number;
+            /** Format: double */
+            leftS: number;
+            line: string;
+            faults: number;
+            by: string;
+            /** Format: date-time */
+            made: string;
+            /** Format: uuid */
+            template: string;
+            files: components["schemas"]["PrintedFileOf"][];
+            report?: components["schemas"]["AuditReport"];
+        };
+        AuditFigures: {
+            name: string;
+            role: string;
+            folds?: string[];
+            stem?: string;
+            channels: number;
+            rateHz: number;
+            samples: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: int64 */
+            begin: number;
+            /** Format: double */
+            peakDb: number;
+            /** Format: double */
+            truePeak: number;
+            /** Format: double */
+            rmsDb: number;
+            /** Format: double */
+            lufs: number;
+            /** Format: double */
+            range: number;
+            /** Format: double */
+            moment: number;
+            /** Format: double */
+            short: number;
+        };
+        AuditNull: {
+            fold: string;
+            name: string;
+            stems: number;
+            why?: string;
+            addsUp: boolean;
+            /** Format: double */
+            peakDb: number;
+            /** Format: double */
+            rmsDb: number;
+            /** Format: double */
+            noiseDb: number;
+            /** Format: double */
+            allowedDb: number;
+            seconds: number[] | null;
+            skipped: number;
+        };
+        AuditMark: {
+            code: string;
+            note?: boolean;
+            file: number;
+            name: string;
+            fold?: string;
+            /** Format: double */
+            from: number;
+            /** Format: double */
+            to: number;
+            /** Format: double */
+            figure: number;
+            message: string;
+            remedy: string;
+        };
+        AuditReport: {
+            rateHz: number;
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            begin: number;
+            line: string;
+            files: components["schemas"]["AuditFigures"][];
+            folds: components["schemas"]["AuditNull"][];
+            marks: components["schemas"]["AuditMark"][];
+            matched: boolean;
         };
         Footage: {
             /**
@@ -11273,6 +11626,394 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Prints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintsOf"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StartPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintStarted"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeRecorded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordedAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintStarted"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintWhole"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    DeletePrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    StopPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ResumePrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SayWhatFilesAre: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileMatches"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    TakeRecordedFile: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintedFile: {
+        parameters: {
+            query?: never;
+            header?: {
+                Range?: string;
+            };
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/*": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintWave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintSound: {
+        parameters: {
+            query?: {
+                files?: string;
+                from?: number;
+                frames?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description what went wrong */

@@ -1,0 +1,102 @@
+import { useState } from "react";
+import { bringIn, useLookAgain } from "../../model/prints";
+import { attempt, useApp } from "../../model/store";
+import { bytes, plural } from "../../model/template";
+import { Floating } from "../../shell/Floating";
+import { chosenPrint } from "./chosen";
+
+const sounds = /\.(wav|bwf|rf64|flac)$/i;
+
+/** BringInDialog takes a folder of stems that were recorded elsewhere. */
+export function BringInDialog({ close }: { close: () => void }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const lookAgain = useLookAgain(sheet.id);
+  const [title, setTitle] = useState("");
+  const [files, setFiles] = useState<readonly File[]>([]);
+  const [sent, setSent] = useState<number | null>(null);
+  const take = (list: Iterable<File> | null) => {
+    const found = [...(list ?? [])].filter((f) => sounds.test(f.name));
+    setFiles(found);
+    const folder = found[0]?.webkitRelativePath.split("/")[0];
+    if (!title && folder) setTitle(folder);
+  };
+  const go = async () => {
+    setSent(0);
+    const id = await attempt(() => bringIn(sheet.id, title, files, setSent));
+    setSent(null);
+    await lookAgain();
+    if (!id) return;
+    chosenPrint.setState({ id });
+    close();
+  };
+  return (
+    <Floating title="Bring in recordings" open onOpenChange={close} className="w-[560px]">
+      <p>
+        Choose the folder with the stems and the mix that you recorded: WAV or FLAC. Files are matched to the stems by
+        their names or numbers; a dialogue or effects track in the folder is held against them as a guide.
+      </p>
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: the button beside it does the same */}
+      <div
+        className="mt-3 flex flex-wrap items-center gap-2 rounded-[3px] border border-line border-dashed p-4"
+        onDragOver={(e) => e.preventDefault()}
+        onDrop={(e) => {
+          e.preventDefault();
+          take(e.dataTransfer.files);
+        }}
+      >
+        <label className="button relative">
+          Choose a folder…
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            aria-label="The folder"
+            ref={(e) => e?.setAttribute("webkitdirectory", "")}
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <label className="button relative">
+          Choose files…
+          <input
+            type="file"
+            multiple
+            accept=".wav,.bwf,.rf64,.flac"
+            className="sr-only"
+            aria-label="The files"
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <span className="text-soft">
+          {files.length > 0
+            ? `${plural(files.length, "file")}, ${bytes(files.reduce((n, f) => n + f.size, 0))}`
+            : "or drop files here"}
+        </span>
+      </div>
+      <div className="mt-3 flex items-center gap-2">
+        <label htmlFor="bring-in-title">What it is</label>
+        <input
+          id="bring-in-title"
+          className="field flex-1"
+          placeholder="1M02 The lamp is lit"
+          value={title}
+          onChange={(e) => setTitle(e.target.value)}
+        />
+      </div>
+      <div className="mt-3 flex items-center justify-end gap-3">
+        {sent !== null && (
+          <span className="text-soft" role="status">
+            {sent} of {plural(files.length, "file")} sent
+          </span>
+        )}
+        <button
+          type="button"
+          className="button button-main"
+          disabled={files.length === 0 || title.trim() === "" || sent !== null}
+          onClick={() => void go()}
+        >
+          Bring in and prove
+        </button>
+      </div>
+    </Floating>
+  );
+}

@@ -1,0 +1,184 @@
+import { useQuery } from "@tanstack/react-query";
+import { answer, api } from "../../model/api";
+import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
+import { attempt, set, useApp } from "../../model/store";
+import { plural } from "../../model/template";
+import { LeafHead } from "../../parts/LeafHead";
+import { chosenPrint, useChosenPrint } from "./chosen";
+import { Proof } from "./Proof";
+
+/** Print is where stems become audio, are proved, and are heard. */
+export function Print() {
+  const sheet = useApp((s) => s.sheet)!;
+  const { data } = useQuery(printsOf(sheet.id));
+  const chosen = useChosenPrint((s) => s.id);
+  const prints = data?.prints ?? [];
+  const at = prints.find((p) => p.id === chosen) ?? prints[0];
+  const going = prints.filter(isGoing).length;
+  const note = `${plural(prints.length, "print")}${going > 0 ? `, ${going} under way` : ""}`;
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <LeafHead title="Print" note={prints.length > 0 ? note : ""}>
+        <button type="button" className="button" onClick={() => set({ dialog: "bring-in" })}>
+          Bring in recordings…
+        </button>
+        <button
+          type="button"
+          className="button button-main"
+          disabled={data?.ready === false}
+          onClick={() => set({ dialog: "new-print" })}
+        >
+          Print cues…
+        </button>
+      </LeafHead>
+      {data && prints.length === 0 && <Empty ready={data.ready} />}
+      {at && (
+        <div className="flex min-h-0 flex-1">
+          <ul aria-label="Prints" className="w-[250px] shrink-0 overflow-y-auto border-line border-r">
+            {prints.map((p) => (
+              <One key={p.id} print={p} on={p === at} />
+            ))}
+          </ul>
+          <Chosen key={at.id} print={at} />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Empty({ ready }: { ready: boolean }) {
+  return (
+    <div className="grid flex-1 place-items-center p-8 text-center">
+      <div className="max-w-[26rem]">
+        <p className="mb-3 font-serif text-[16px]">Stems, and the proof that they add up.</p>
+        <p className="mb-4 text-soft">
+          {ready
+            ? "Print the music of a cue: every stem and the mix in one pass. Or bring in what you recorded in your sequencer, to see that it is right before anybody else does."
+            : "This server has no audio store. Start it with --audio and a folder."}
+        </p>
+        <button
+          type="button"
+          className="button button-main"
+          disabled={!ready}
+          onClick={() => set({ dialog: "new-print" })}
+        >
+          Print cues…
+        </button>
+      </div>
+    </div>
+  );
+}
+
+/** stateOf says in a word or two how a print stands. */
+function stateOf(p: PrintRow) {
+  switch (p.state) {
+    case "taking":
+      return "files come in";
+    case "waiting":
+      return "waits for its turn";
+    case "running":
+      return p.leftS > 0 ? `printing, ${Math.ceil(p.leftS)} s left` : "printing";
+    case "proving":
+      return "being proved";
+    case "stopped":
+      return "stopped";
+    case "failed":
+      return "not printed";
+    default:
+      return p.faults > 0 ? `! ${plural(p.faults, "mark")}` : "adds up";
+  }
+}
+
+function One({ print: p, on }: { print: PrintRow; on: boolean }) {
+  const share = p.of > 0 ? Math.min(1, p.done / p.of) : 0;
+  return (
+    <li>
+      <button
+        type="button"
+        aria-current={on}
+        data-print={p.title}
+        className={`w-full px-3 py-1.5 text-left ${on ? "bg-band" : "hover:bg-band"}`}
+        onClick={() => chosenPrint.setState({ id: p.id, from: 0, to: 0 })}
+      >
+        <span className="flex gap-2">
+          <span className="truncate">{p.title}</span>
+          <span className="ml-auto shrink-0 text-soft">{p.recorded ? "recorded" : `v${p.version}`}</span>
+        </span>
+        <span className={`block truncate ${p.faults > 0 || p.state === "failed" ? "text-accent" : "text-soft"}`}>
+          {stateOf(p)}
+        </span>
+        {isGoing(p) && p.state !== "waiting" && (
+          <span className="mt-1 block h-[3px] bg-line">
+            <span className="block h-full bg-ink" style={{ width: `${share * 100}%` }} />
+          </span>
+        )}
+      </button>
+    </li>
+  );
+}
+
+function Chosen({ print: p }: { print: PrintRow }) {
+  const { data } = useQuery(printOf(p.id, p.state, p.line));
+  return (
+    <section aria-label={p.title} className="flex min-h-0 min-w-0 flex-1 flex-col" data-state={p.state}>
+      <Doing print={p} />
+      {data?.report && <Proof print={data} report={data.report} />}
+      {data && !data.report && data.files.length > 0 && !isGoing(p) && (
+        <p className="px-3 py-2 text-soft">{plural(data.files.length, "file")}, not proved yet.</p>
+      )}
+    </section>
+  );
+}
+
+/** Doing is how a print stands, and what can be done with it. */
+function Doing({ print: p }: { print: PrintRow }) {
+  const sheet = useApp((s) => s.sheet)!;
+  const lookAgain = useLookAgain(sheet.id);
+  const params = { params: { path: { id: p.id } } };
+  const run = async (what: () => Promise<unknown>) => {
+    await attempt(what);
+    await lookAgain();
+  };
+  const kind = p.ask.samples === "float" ? "floating point" : `${p.ask.samples} bits`;
+  return (
+    <div className="flex min-h-[40px] shrink-0 flex-wrap items-center gap-x-3 border-line border-b px-3 py-1">
+      <strong className={`font-serif text-[15px] ${p.faults > 0 ? "text-accent" : ""}`} data-part="print-line">
+        {p.line || (p.reason ? p.reason : stateOf(p))}
+      </strong>
+      <span className="text-soft">
+        {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}`}, {p.by},{" "}
+        {new Date(p.made).toLocaleString()}
+        {p.line && p.reason && `; ${p.reason}`}
+      </span>
+      <span className="ml-auto flex gap-1.5">
+        {isGoing(p) && (
+          <button
+            type="button"
+            className="button"
+            onClick={() => void run(() => answer(api.POST("/api/prints/{id}/stop", params)))}
+          >
+            Stop
+          </button>
+        )}
+        {(p.state === "stopped" || p.state === "failed" || (p.recorded && p.state === "done")) && (
+          <button
+            type="button"
+            className="button"
+            onClick={() => void run(() => answer(api.POST("/api/prints/{id}/resume", params)))}
+          >
+            {p.recorded ? "Prove again" : "Go on"}
+          </button>
+        )}
+        {!isGoing(p) && (
+          <button
+            type="button"
+            className="button"
+            onClick={() => void run(() => answer(api.DELETE("/api/prints/{id}", params)))}
+          >
+            Delete
+          </button>
+        )}
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,14 @@
+import { leaf } from "../leaf";
+import { BringInDialog } from "./BringInDialog";
+import { NewPrintDialog } from "./NewPrintDialog";
+import { Print } from "./Print";
+
+export const print = leaf({
+  name: "print",
+  title: "Print",
+  number: 9,
+  width: 1.4,
+  Content: Print,
+  figure: () => "stems as audio",
+  dialogs: { "new-print": NewPrintDialog, "bring-in": BringInDialog },
+});
