@@ -21,8 +21,11 @@ import (
 
 	"fanfold/internal/audiostore"
 	"fanfold/internal/core/audit"
+	"fanfold/internal/core/cue"
 	"fanfold/internal/core/printing"
 	"fanfold/internal/core/share"
+	"fanfold/internal/core/template"
+	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/soundfile"
 	"fanfold/internal/printer"
 	"fanfold/internal/recorded"
@@ -65,8 +68,9 @@ type working struct {
 	ask PrintAsk
 	p   Person
 
-	softer float64          // by how much all files were made louder than asked for, dB
-	silent []render.Silence // that did not sound
+	softer float64              // by how much all files were made louder than asked for, dB
+	silent []render.Silence     // that did not sound
+	played map[template.ID]bool // buses that somebody plays in; nil where nobody knows
 
 	mu       sync.Mutex
 	state    string
@@ -215,9 +219,16 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 	if err != nil {
 		return err
 	}
-	begin := production.Clicks(c).Begin * int64(w.ask.RateHz) / int64(production.RateHz)
+	score := ScoreOf(view.Template, cat.View().Template, words, music, handOf(c, music))
+	w.played = map[template.ID]bool{}
+	for _, v := range score.Voices {
+		for _, r := range view.Proof.Fan.FromInstrument(v.Home) {
+			w.played[view.Proof.Fan.Bus(r).ID] = true
+		}
+	}
+	from, begin := beginning(score, c, production.FrameRate(), w.ask.RateHz)
 	piece := printer.Piece{
-		Fan: view.Proof.Fan, Score: ScoreOf(view.Template, cat.View().Template, words, music, handOf(c, music)), Plan: plan,
+		Fan: view.Proof.Fan, Score: score, From: from, Plan: plan,
 		Roots:   roots.Roots{Folders: w.app.scanRoots, Store: w.app.printSamples},
 		Effects: w.app.effectOptions(ctx, w.p, float64(w.ask.RateHz), 0),
 		RateHz:  w.ask.RateHz, Samples: w.ask.Samples, Long: w.ask.Long, Begin: begin, TrimDB: w.ask.TrimDB, Softer: w.ask.Softer, LeaveOut: w.ask.LeaveOut,
@@ -265,6 +276,17 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 		}
 	}
 	return nil
+}
+
+// beginning is where the files of a cue begin: on its start, or with the bar of an upbeat before
+// it. It is told as a tick of the music and as samples since midnight.
+func beginning(s *render.Score, c *cue.Cue, frames timecode.Rate, rateHz int) (from, begin int64) {
+	start := s.Time.Bars.Start(c.Bar)
+	if from = start; s.First() < start {
+		from = s.Time.Bars.Start(s.Time.Bars.At(s.First()))
+	}
+	before := s.Seconds(start) - s.Seconds(from)
+	return from, max(0, frames.Sample(c.Start, int64(rateHz))-int64(math.Round(before*float64(rateHz))))
 }
 
 // match finds what recorded files are.
@@ -351,7 +373,9 @@ func (w *working) prove(ctx context.Context, plan printing.Plan) (*audit.Report,
 				wanted = x
 			}
 		}
-		ask.Files = append(ask.Files, recorded.File(f.Path, audit.Role(f.Role), s, wanted))
+		x := recorded.File(f.Path, audit.Role(f.Role), s, wanted)
+		x.Silent = w.played != nil && wanted != nil && !w.played[wanted.Bus]
+		ask.Files = append(ask.Files, x)
 	}
 	report, err := audit.Run(ctx, ask)
 	if err != nil {

@@ -275,7 +275,7 @@ func (p *person) unfold(first string, beside ...string) {
 		p.click(`[data-spine="` + first + `"]`)
 	} else {
 		p.page.MustEval(`() => document.activeElement.blur()`)
-		key := map[string]input.Key{"deliver": input.Digit1, "library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "balance": input.Digit6, "calls": input.Digit7, "cues": input.Digit8}[first]
+		key := map[string]input.Key{"deliver": input.Digit1, "library": input.Digit2, "orchestra": input.Digit3, "seating": input.Digit4, "routing": input.Digit5, "balance": input.Digit6, "calls": input.Digit7, "cues": input.Digit8, "print": input.Digit9}[first]
 		require.NoError(p.t, p.page.KeyActions().Press(input.AltLeft).Type(key).Release(input.AltLeft).Do())
 	}
 	for _, leaf := range beside {

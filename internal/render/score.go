@@ -146,6 +146,21 @@ func (s *Score) End() (end int64) {
 	return end
 }
 
+// First is where the first note begins, ticks; 0 where there is none.
+func (s *Score) First() int64 {
+	first := int64(-1)
+	for _, v := range s.Voices {
+		for _, x := range v.plays {
+			for _, n := range x.part.Notes {
+				if first < 0 || n.Start < first {
+					first = n.Start
+				}
+			}
+		}
+	}
+	return max(0, first)
+}
+
 // mostBars bounds the bars that are told one by one.
 const mostBars = 4000
 

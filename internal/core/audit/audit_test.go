@@ -469,6 +469,26 @@ func TestSeveralFaultsAtOnce(t *testing.T) {
 	require.Contains(t, r.Line, "; 2 more", "the line tells the first and how many more")
 }
 
+// A guide that only a stem has, or only the mix, is what is left.
+func TestAGuideThatIsLeft(t *testing.T) {
+	for says, of := range map[string]func(s *set) *sound{
+		"the guide Guide.wav is in a stem and not in the mix, at -20 dB": func(s *set) *sound { return &s.stems[wrong] },
+		"the guide Guide.wav is in the mix and in no stem, at -20 dB":    func(s *set) *sound { return &s.mix },
+	} {
+		s := made(86)
+		s.guide = guide()
+		clear(s.stems[0][0])
+		clear(s.stems[0][1])
+		s.add()
+		each(of(s), func(c, k int, v float64) float64 { return v + .1*s.guide[c][k] })
+		r := s.prove(t)
+		at := slices.IndexFunc(r.Marks, func(m audit.Mark) bool { return m.Code == "null-guide" })
+		require.GreaterOrEqual(t, at, 0, told(r))
+		require.Contains(t, r.Marks[at].Message, says)
+		require.True(t, r.Marks[index(r, "silent", "Stem 1")].Note, "nobody plays there, and nothing else is missing")
+	}
+}
+
 // A stem that runs dry while the mix goes on is told by that.
 func TestAStemThatStops(t *testing.T) {
 	s := made(81)

@@ -39,6 +39,7 @@ var Codes = []Code{
 	{"null-missing", "a stem is not in the mix, or the mix has what no stem has", "", "Route it into the mix, or record what is missing."},
 	{"null-late", "a stem is late or early against the mix", "samples", "Move it by so many samples, or have the delay compensated, and record it again."},
 	{"null-inverted", "a stem has its polarity inverted", "", "Invert it back."},
+	{"null-guide", "what is left is a guide", "dB", "Take the guide out of the way to the mix, or to the stem that has it."},
 	{"null-wet", "what is left lies in the wet sound alone, which never repeats exactly", "dBFS", "A hall that moves differs each time; record stems and mix in one pass to have it the same."},
 	{"missing", "a stem that is delivered has no file", "", "Record it, or match a file to it by hand."},
 	{"extra", "a file is no stem of this template", "", "Match it to a stem by hand, or leave it out of the delivery."},
@@ -113,8 +114,8 @@ func (r *run) finish() {
 	r.report.Line = r.line()
 }
 
-// rightlySilent turns marks of silent stems into notes where what they are part of adds up: then
-// nobody plays in them.
+// rightlySilent turns marks of silent stems into notes where what they are part of adds up, or
+// would but for what is told of others: then nobody plays in them.
 func (r *run) rightlySilent() {
 	for n := range r.marks {
 		m := &r.marks[n]
@@ -122,9 +123,9 @@ func (r *run) rightlySilent() {
 			continue
 		}
 		adds, tested := true, false
-		for _, f := range r.report.Folds {
-			if slices.Contains(r.ask.Files[m.File].Folds, f.Fold) && f.Why == "" {
-				tested, adds = true, adds && f.AddsUp
+		for _, n := range r.nulls {
+			if slices.Contains(r.ask.Files[m.File].Folds, n.fold.ID) && n.why == "" {
+				tested, adds = true, adds && !n.unexplained
 			}
 		}
 		m.Note = tested && adds

@@ -48,6 +48,7 @@ type null struct {
 	fold    Fold
 	mix     *track
 	stems   []*track
+	guides  []*track // what is left may be one of them
 	why     string
 	scale   float64 // of the mix, by which the stems come into it
 	noise   float64 // power of what rounding leaves
@@ -61,6 +62,8 @@ type null struct {
 	lagged  int // how often lags were looked for
 	wetLike int // seconds in which only the wet differs
 	left    [2][]float64
+
+	unexplained bool // the mix has what no stem has
 }
 
 // failure is a second in which something is left, and what explains it.
@@ -132,6 +135,11 @@ func (r *run) newNull(f Fold) *null {
 	}
 	for c := range n.left {
 		n.left[c] = make([]float64, r.frames)
+	}
+	for _, t := range r.tracks {
+		if t.Role == Guide && t.sum {
+			n.guides = append(n.guides, t)
+		}
 	}
 	return n
 }
@@ -268,6 +276,9 @@ func (n *null) explain(second int, peak, energy float64) {
 // stem's sample belongs to an earlier one of the mix.
 func (n *null) value(x column, c int, into []float64) []float64 {
 	gain := x.stem.Gain * n.scale
+	if x.stem.Role == Guide {
+		gain = 1
+	}
 	frames := len(n.left[0])
 	windows := [3][]float64{x.stem.side(before, c), x.stem.side(present, c), x.stem.side(next, c)}
 	for k := range into {
@@ -333,7 +344,7 @@ func (n *null) grow(columns []column, fit []float64, left, floor float64) ([]col
 	for left > floor && len(columns) < mostCauses {
 		rest := n.rest(columns, fit)
 		best, most := column{}, 0.0
-		for _, t := range n.stems {
+		for _, t := range append(n.guides, n.stems...) {
 			x := column{stem: t}
 			if slices.Contains(columns, x) {
 				continue
@@ -604,6 +615,10 @@ func (c cause) kind() string {
 	switch {
 	case c.drop:
 		return "drop"
+	case c.stem.Role == Guide && c.gain < 1:
+		return "leaked"
+	case c.stem.Role == Guide:
+		return "guide"
 	case c.late != 0:
 		return "late"
 	case math.Abs(c.gain) < absent:
@@ -638,6 +653,13 @@ func (n *null) tellCause(r *run, stem *track, kind string, late int, at []int) {
 	f, name := &r.ask.Files[stem.at], stem.Called()
 	db := -dsp.DB(gain) // of the stem against the mix
 	switch kind {
+	case "leaked", "guide":
+		where := "in a stem and not in the mix"
+		if kind == "guide" {
+			where = "in the mix and in no stem"
+		}
+		level := dsp.DB(gain - 1)
+		r.mark("null-guide", f, level, from, to, "the guide %s is %s, at %.0f dB, %s", name, where, level, places)
 	case "drop":
 		r.mark("null-missing", f, 0, from, to, "%s is silent %s while the mix has it", name, places)
 	case "missing":
@@ -727,6 +749,7 @@ func (n *null) tellOpen(r *run) {
 		m.Name, m.Fold, m.Note = n.fold.Name, n.fold.ID, true
 		return
 	}
+	n.unexplained = true
 	m := r.mark("null-missing", nil, dsp.DB(worst), from, to, "the mix has what no stem of %s has, %s at most, %s", n.fold.Name, decibels(dsp.DB(worst)), places)
 	m.Name, m.Fold = n.fold.Name, n.fold.ID
 	if len(silent) > 0 {

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { answer, api } from "../../model/api";
 import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, set, useApp } from "../../model/store";
@@ -121,7 +122,7 @@ function Chosen({ print: p }: { print: PrintRow }) {
   const { data } = useQuery(printOf(p.id, p.state, p.line));
   return (
     <section aria-label={p.title} className="flex min-h-0 min-w-0 flex-1 flex-col" data-state={p.state}>
-      <Doing print={p} />
+      <Doing key={p.id} print={p} />
       {data?.report && <Proof print={data} report={data.report} />}
       {data && !data.report && data.files.length > 0 && !isGoing(p) && (
         <p className="px-3 py-2 text-soft">{plural(data.files.length, "file")}, not proved yet.</p>
@@ -134,6 +135,7 @@ function Chosen({ print: p }: { print: PrintRow }) {
 function Doing({ print: p }: { print: PrintRow }) {
   const sheet = useApp((s) => s.sheet)!;
   const lookAgain = useLookAgain(sheet.id);
+  const [sure, setSure] = useState(false);
   const params = { params: { path: { id: p.id } } };
   const run = async (what: () => Promise<unknown>) => {
     await attempt(what);
@@ -141,16 +143,18 @@ function Doing({ print: p }: { print: PrintRow }) {
   };
   const kind = p.ask.samples === "float" ? "floating point" : `${p.ask.samples} bits`;
   return (
-    <div className="flex min-h-[40px] shrink-0 flex-wrap items-center gap-x-3 border-line border-b px-3 py-1">
-      <strong className={`font-serif text-[15px] ${p.faults > 0 ? "text-accent" : ""}`} data-part="print-line">
-        {p.line || (p.reason ? p.reason : stateOf(p))}
-      </strong>
-      <span className="text-soft">
-        {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}`}, {p.by},{" "}
-        {new Date(p.made).toLocaleString()}
-        {p.line && p.reason && `; ${p.reason}`}
-      </span>
-      <span className="ml-auto flex gap-1.5">
+    <div className="flex shrink-0 items-start gap-3 border-line border-b px-3 py-1.5">
+      <div className="min-w-0 flex-1">
+        <strong className={`block font-serif text-[15px] ${p.faults > 0 ? "text-accent" : ""}`} data-part="print-line">
+          {p.line || (p.reason ? p.reason : stateOf(p))}
+        </strong>
+        <span className="block text-soft">
+          {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}`}, {p.by},{" "}
+          {new Date(p.made).toLocaleString()}
+          {p.line && p.reason && `; ${p.reason}`}
+        </span>
+      </div>
+      <span className="flex shrink-0 gap-1.5">
         {isGoing(p) && (
           <button
             type="button"
@@ -169,15 +173,21 @@ function Doing({ print: p }: { print: PrintRow }) {
             {p.recorded ? "Prove again" : "Go on"}
           </button>
         )}
-        {!isGoing(p) && (
-          <button
-            type="button"
-            className="button"
-            onClick={() => void run(() => answer(api.DELETE("/api/prints/{id}", params)))}
-          >
-            Delete
-          </button>
-        )}
+        {!isGoing(p) &&
+          (sure ? (
+            <button
+              type="button"
+              className="button button-main"
+              onBlur={() => setSure(false)}
+              onClick={() => void run(() => answer(api.DELETE("/api/prints/{id}", params)))}
+            >
+              Delete its audio for good
+            </button>
+          ) : (
+            <button type="button" className="button" onClick={() => setSure(true)}>
+              Delete…
+            </button>
+          ))}
       </span>
     </div>
   );

@@ -48,6 +48,7 @@ function groupsOf(print: PrintWhole, report: Report): Group[] {
 }
 
 const gutter = 232; // px, for the names
+const matching = 160; // px, for what recorded files are
 
 /** Proof shows every file of a print with what is wrong with it, and has it heard. */
 export function Proof({ print, report }: { print: PrintWhole; report: Report }) {
@@ -56,8 +57,9 @@ export function Proof({ print, report }: { print: PrintWhole; report: Report }) 
   const view = useChosenPrint((s) => s);
   const to = view.to || seconds;
   const box = useRef<HTMLDivElement>(null);
-  const width = Math.max(100, (useSize(box)?.width ?? 800) - gutter - 12);
-  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set(groups.slice(2).map((g) => g.key)));
+  const width = Math.max(100, (useSize(box)?.width ?? 800) - gutter - 12 - (print.recorded ? matching : 0));
+  const later = groups.slice(2).filter((g) => g.sum);
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set(later.map((g) => g.key)));
   useEffect(() => {
     const mix = groups[0]?.lanes[0];
     load(print.id, report.rateHz, seconds, mix ? [mix.number] : []);
@@ -96,18 +98,21 @@ export function Proof({ print, report }: { print: PrintWhole; report: Report }) 
               }}
             />
             {!folded.has(g.key) &&
-              g.lanes.map((l) => (
-                <LaneRow
-                  key={l.file}
-                  print={print}
-                  lane={l}
-                  rate={report.rateHz}
-                  marks={report.marks.filter((m) => m.file === l.file)}
-                  width={width}
-                  from={view.from}
-                  to={to}
-                />
-              ))}
+              g.lanes
+                .filter((l) => !isSilent(l) || print.recorded)
+                .map((l) => (
+                  <LaneRow
+                    key={l.file}
+                    print={print}
+                    lane={l}
+                    rate={report.rateHz}
+                    marks={report.marks.filter((m) => m.file === l.file)}
+                    width={width}
+                    from={view.from}
+                    to={to}
+                  />
+                ))}
+            {!folded.has(g.key) && !print.recorded && <Silent lanes={g.lanes.filter(isSilent)} />}
           </section>
         ))}
       </div>
@@ -212,6 +217,21 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
   );
 }
 
+/** quietest is what counts as silence, dBFS. */
+const quietest = -90;
+
+const isSilent = (l: Lane) => l.figures.peakDb < quietest;
+
+/** Silent names the stems in which nobody plays. */
+function Silent({ lanes }: { lanes: readonly Lane[] }) {
+  if (lanes.length === 0) return null;
+  return (
+    <p className="border-line border-b py-1.5 pr-3 pl-7 text-soft" data-part="silent">
+      Nobody plays in {lanes.map((l) => l.name).join(", ")}.
+    </p>
+  );
+}
+
 interface LaneProps {
   print: PrintWhole;
   lane: Lane;
@@ -271,10 +291,10 @@ function WhatItIs({ print, lane }: { print: PrintWhole; lane: Lane }) {
   };
   return (
     <select
-      className="field -ml-[150px] w-[140px] shrink-0"
+      className="field ml-auto w-[148px] shrink-0"
       aria-label={`What ${file?.path} is`}
       title={`${file?.path}: matched ${file?.how || "to nothing"}`}
-      value={file?.bus || file?.role}
+      value={file?.role === "stem" ? file.bus : file?.role}
       onChange={(e) => void say(e.target.value)}
     >
       <option value="">match again</option>

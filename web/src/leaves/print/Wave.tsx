@@ -34,12 +34,15 @@ export const Wave = memo(function Wave({ print, number, sha256, rate, width, fro
     if (!g) return;
     g.scale(dots, dots);
     const x = (s: number) => ((s - from) / (to - from)) * width;
-    g.globalAlpha = 0.22;
     g.fillStyle = inks.accent ?? "red";
     for (const m of marks) {
       if (m.note || m.to < from || m.from > to) continue;
       const left = x(m.from);
-      g.fillRect(left, 0, Math.max(3, x(m.to) - left), high);
+      const wide = Math.max(3, x(m.to) - left);
+      g.globalAlpha = 0.09;
+      g.fillRect(left, 0, wide, high);
+      g.globalAlpha = 0.9;
+      g.fillRect(left, high - 3, wide, 3);
     }
     g.globalAlpha = quiet ? 0.55 : 1;
     g.fillStyle = inks.ink ?? "black";
