@@ -18,6 +18,7 @@ import (
 
 	"fanfold/internal/api"
 	"fanfold/internal/app"
+	"fanfold/internal/audiostore"
 	corepatch "fanfold/internal/core/patch"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/templatefile"
@@ -67,7 +68,10 @@ func serveOn(t *testing.T, r app.Rig) *server {
 	for _, name := range []string{"ada", "eve"} {
 		storetest.Account(t, s, name+"'s studio", name+"@studio.example", name)
 	}
-	a := app.New(app.Config{Store: s, Rig: r})
+	audio, err := audiostore.Open(context.Background(), t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, audio.Close()) })
+	a := app.New(app.Config{Store: s, Rig: r, Audio: audio})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
 	return &server{web, s, a}

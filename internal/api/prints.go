@@ -9,7 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
 	"fanfold/internal/core/audit"
@@ -184,4 +183,3 @@ func (b plainBytes) VisitPrintWaveResponse(w http.ResponseWriter) error { return
 
 // VisitPrintSoundResponse implements the generated response.
 func (b plainBytes) VisitPrintSoundResponse(w http.ResponseWriter) error { return b.visit(w) }
-

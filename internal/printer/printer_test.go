@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -26,6 +27,34 @@ import (
 	"fanfold/internal/roots"
 	"fanfold/internal/sampler"
 )
+
+// made is the folder of the demo's libraries, written once.
+var made struct {
+	sync.Mutex
+	dir string
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if made.dir != "" {
+		_ = os.RemoveAll(made.dir)
+	}
+	os.Exit(code)
+}
+
+// libraries are the demo's, in a folder that nobody changes.
+func libraries(t testing.TB) string {
+	t.Helper()
+	made.Lock()
+	defer made.Unlock()
+	if made.dir == "" {
+		dir, err := os.MkdirTemp("", "fanfold-printer-")
+		require.NoError(t, err)
+		made.dir = dir
+		require.NoError(t, demo.WriteLibraries(dir))
+	}
+	return made.dir
+}
 
 // piece is the demo's cue, with its libraries written into a folder.
 func piece(t testing.TB, samples string) printer.Piece {
@@ -101,10 +130,9 @@ func faultsOf(r *audit.Report) (out []audit.Mark) {
 // -120 dBFS. One fader that is moved by a tenth of a dB behind the print's back is found, with
 // its stem.
 func TestTheCueIsPrintedAndProved(t *testing.T) {
-	samples := t.TempDir()
-	require.NoError(t, demo.WriteLibraries(samples))
+	samples := libraries(t)
 	p := piece(t, samples)
-	p.From = p.Score.Time.Bars.Start(17)
+	p.From = p.Score.Time.Bars.Start(22)
 	dir := t.TempDir()
 	done, err := into(t, p, dir)
 	require.NoError(t, err)
@@ -173,12 +201,11 @@ func at(p printing.Plan, f audit.Figures, _ printer.Printed) int {
 
 // The same piece gives the same bytes on one core and on all.
 func TestTheSameBytes(t *testing.T) {
-	samples := t.TempDir()
-	require.NoError(t, demo.WriteLibraries(samples))
+	samples := libraries(t)
 	sums := map[[32]byte]bool{}
 	for _, cores := range []int{1, runtime.NumCPU()} {
 		p := piece(t, samples)
-		p.From = p.Score.Time.Bars.Start(22)
+		p.From = p.Score.Time.Bars.Start(24)
 		was := runtime.GOMAXPROCS(cores)
 		dir := t.TempDir()
 		_, err := into(t, p, dir)
@@ -220,9 +247,7 @@ func TestALibraryThatIsMissing(t *testing.T) {
 
 // A print stops when it is told to, and when a disk is full.
 func TestAPrintThatStops(t *testing.T) {
-	samples := t.TempDir()
-	require.NoError(t, demo.WriteLibraries(samples))
-	p := piece(t, samples)
+	p := piece(t, libraries(t))
 	ctx, stop := context.WithCancel(context.Background())
 	p.Progress = func(done, of float64) {
 		if done > 1 {

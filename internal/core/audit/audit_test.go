@@ -73,7 +73,7 @@ func phrase(seconds int, seed uint64) sound {
 }
 
 // long is how long the made-up music is, s.
-const long = 14
+const long = 12
 
 // phrases are made once.
 var phrases = sync.OnceValue(func() (out [9]sound) {
@@ -396,9 +396,9 @@ var faults = []fault{
 	{"no start", withHeader(func(f *audit.File) { f.Begin = audit.NotSaid }), "no-start", stem3, 0, 0, 0, "does not say where it begins"},
 	{"shorter", func(s *set) {
 		for c := range s.stems[wrong] {
-			s.stems[wrong][c] = s.stems[wrong][c][:13*rate+rate/2]
+			s.stems[wrong][c] = s.stems[wrong][c][:long*rate-rate/2]
 		}
-	}, "length", stem3, 13.5, -.5, 1e-9, "is 0.50 s shorter than the others"},
+	}, "length", stem3, long - .5, -.5, 1e-9, "is 0.50 s shorter than the others"},
 }
 
 func gain2(g float64) func(s *set) {
@@ -410,7 +410,7 @@ func gain2(g float64) func(s *set) {
 // loudest is where the stem is loudest, within its middle.
 func loudest(s *set) (at int) {
 	x := s.stems[wrong][0]
-	for k := 4 * rate; k < 10*rate; k++ {
+	for k := 4 * rate; k < 9*rate; k++ {
 		if math.Abs(x[k]) > math.Abs(x[at]) {
 			at = k
 		}

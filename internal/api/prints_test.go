@@ -1,0 +1,170 @@
+package api_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"io"
+	"math"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/audit"
+	"fanfold/internal/demo"
+	"fanfold/internal/format/templatefile"
+	"fanfold/internal/format/wav"
+)
+
+// tone is a file of three seconds: two partials that fade in and out.
+func tone(t testing.TB, hz, gain float64, add ...float64) []byte {
+	t.Helper()
+	f, err := os.Create(filepath.Join(t.TempDir(), "x.wav"))
+	require.NoError(t, err)
+	defer f.Close()
+	w, err := wav.NewWriter(f, wav.Spec{Channels: 2, RateHz: 48_000, Samples: wav.Whole24, Broadcast: &wav.Broadcast{Begin: 48_000}})
+	require.NoError(t, err)
+	x := make([]float64, 3*48_000)
+	for n := range x {
+		s := float64(n) / 48_000
+		fade := math.Sin(math.Pi * s / 3)
+		for k, f := range append([]float64{hz}, add...) {
+			x[n] += gain * .2 * fade * fade * (math.Sin(2*math.Pi*f*s) + .3*math.Sin(2*math.Pi*3.01*f*s+float64(k)))
+		}
+	}
+	y := make([]float64, len(x))
+	for n := range y {
+		y[n] = .8 * x[n]
+	}
+	require.NoError(t, w.Write(x, y))
+	require.NoError(t, w.Close(nil))
+	data, err := os.ReadFile(f.Name())
+	require.NoError(t, err)
+	return data
+}
+
+type wholePrint struct {
+	State, Line, Reason string
+	Faults              int
+	Report              *audit.Report
+	Files               []struct {
+		Number          int
+		Path, Role, How string
+	}
+}
+
+// until waits for a print to be in a state.
+func (c *client) until(path, state string) (x wholePrint) {
+	c.t.Helper()
+	require.Eventually(c.t, func() bool {
+		x = wholePrint{}
+		got := c.do("GET", path, nil)
+		require.Equal(c.t, 200, got.status, string(got.body))
+		require.NoError(c.t, json.Unmarshal(got.body, &x))
+		return x.State == state || x.State == "failed"
+	}, time.Minute, 50*time.Millisecond)
+	require.Equal(c.t, state, x.State, x.Reason)
+	return x
+}
+
+// Stems that were recorded elsewhere come in, are matched and proved; what a file is can be said
+// by hand, and is remembered; they are heard added up, and drawn; nobody of another studio hears
+// them; deleted, their audio is gone.
+func TestRecordingsAreProved(t *testing.T) {
+	s := serve(t)
+	stop, err := s.app.StartJobs(context.Background())
+	require.NoError(t, err)
+	defer stop()
+	c, eve := s.signedIn(t, "ada"), s.signedIn(t, "eve")
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	var b bytes.Buffer
+	require.NoError(t, templatefile.Write(&b, lantern))
+	made := c.do("POST", "/api/templates/file", b.Bytes())
+	require.Less(t, made.status, 300, string(made.body))
+	templates := "/api/templates/" + made.field(t, "id").(string)
+
+	take := func(files map[string][]byte) string {
+		t.Helper()
+		got := c.do("POST", templates+"/prints/recorded", map[string]any{"title": "From the sequencer"})
+		require.Equal(t, 201, got.status, string(got.body))
+		path := "/api/prints/" + got.field(t, "id").(string)
+		for name, data := range files {
+			got := c.do("PUT", path+"/files?name="+name, data)
+			require.Equal(t, 204, got.status, string(got.body))
+		}
+		refused := c.do("PUT", path+"/files?name=notes.txt", []byte("no sound at all"))
+		require.Equal(t, 422, refused.status)
+		require.Contains(t, string(refused.body), "choose a WAV or FLAC file")
+		require.Equal(t, 204, c.do("POST", path+"/resume", nil).status)
+		return path
+	}
+	path := take(map[string][]byte{"Horns.wav": tone(t, 220, 1), "Harp.wav": tone(t, 523, 1), "Mix.wav": tone(t, 220, 1, 523), "Weird.wav": tone(t, 100, .1)})
+	x := c.until(path, "done")
+	require.True(t, x.Report.Matched, x.Line)
+	require.Len(t, x.Files, 4)
+	roles := map[string]string{}
+	numbers := map[string]int{}
+	for _, f := range x.Files {
+		roles[f.Path], numbers[f.Path] = f.Role, f.Number
+	}
+	require.Equal(t, map[string]string{"Horns.wav": "stem", "Harp.wav": "stem", "Mix.wav": "mix", "Weird.wav": "other"}, roles)
+
+	// Another gain is found; the file that nobody knew is said to be a guide.
+	second := take(map[string][]byte{"Horns take 2.wav": tone(t, 220, 1.0116), "Harp take 2.wav": tone(t, 523, 1), "Mix take 2.wav": tone(t, 220, 1, 523), "Weird take 2.wav": tone(t, 100, .1)})
+	y := c.until(second, "done")
+	require.Contains(t, y.Line, "Horns is 0.10 dB louder than in the mix")
+	for _, f := range y.Files {
+		if f.Path == "Weird take 2.wav" {
+			require.Equal(t, 204, c.do("POST", second+"/matches", map[string]any{"says": map[string]string{strconv.Itoa(f.Number): "guide"}}).status)
+		}
+	}
+	require.Equal(t, 422, c.do("POST", second+"/matches", map[string]any{"says": map[string]string{"0": "bus-nobody"}}).status)
+	c.until(second, "done")
+	third := take(map[string][]byte{"Weird take 3.wav": tone(t, 100, .1), "Mix.wav": tone(t, 220, 1)})
+	z := c.until(third, "done")
+	for _, f := range z.Files {
+		if f.Path == "Weird take 3.wav" {
+			require.Equal(t, "guide", f.Role)
+			require.Equal(t, "by hand", f.How)
+		}
+	}
+
+	// Heard: two stems added up, from a place.
+	sound := c.do("GET", path+"/sound?files="+strconv.Itoa(numbers["Horns.wav"])+","+strconv.Itoa(numbers["Harp.wav"])+"&from=48000&frames=1000", nil)
+	require.Equal(t, 200, sound.status)
+	mix := c.do("GET", path+"/sound?files="+strconv.Itoa(numbers["Mix.wav"])+"&from=48000&frames=1000", nil)
+	require.Len(t, sound.body, 8000)
+	for n := 0; n < 8000; n += 4 {
+		at := func(b []byte) float64 { return float64(math.Float32frombits(binary.LittleEndian.Uint32(b[n:]))) }
+		require.InDelta(t, at(mix.body), at(sound.body), 1e-5)
+	}
+	require.Len(t, c.do("GET", path+"/waves/"+strconv.Itoa(numbers["Mix.wav"]), nil).body, (3*48_000+255)/256*4)
+	r, err := http.NewRequestWithContext(context.Background(), http.MethodGet, c.base+path+"/files/"+strconv.Itoa(numbers["Mix.wav"]), nil)
+	require.NoError(t, err)
+	r.Header.Set("Range", "bytes=0-3")
+	part, err := c.http.Do(r)
+	require.NoError(t, err)
+	data, err := io.ReadAll(part.Body)
+	require.NoError(t, err)
+	require.NoError(t, part.Body.Close())
+	require.Equal(t, 206, part.StatusCode)
+	require.Equal(t, "RIFF", string(data))
+
+	for _, ask := range []string{"", "/sound?files=0", "/waves/0", "/files/0"} {
+		require.Equal(t, 404, eve.do("GET", path+ask, nil).status, ask)
+	}
+	require.Equal(t, 204, c.do("DELETE", path, nil).status)
+	require.Equal(t, 404, c.do("GET", path+"/files/0", nil).status)
+	list := c.do("GET", templates+"/prints", nil)
+	require.Equal(t, 200, list.status)
+	require.Equal(t, 2, strings.Count(string(list.body), `"From the sequencer"`))
+	require.Equal(t, 422, c.do("POST", templates+"/prints", map[string]any{"rateHz": 22050, "samples": "24", "trimDb": 0, "leaveOut": false, "long": false, "peakDb": -1}).status)
+}
