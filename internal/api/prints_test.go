@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -35,8 +36,8 @@ func tone(t testing.TB, hz, gain float64, add ...float64) []byte {
 	for n := range x {
 		s := float64(n) / 48_000
 		fade := math.Sin(math.Pi * s / 3)
-		for k, f := range append([]float64{hz}, add...) {
-			x[n] += gain * .2 * fade * fade * (math.Sin(2*math.Pi*f*s) + .3*math.Sin(2*math.Pi*3.01*f*s+float64(k)))
+		for _, f := range append([]float64{hz}, add...) {
+			x[n] += gain * .2 * fade * fade * (math.Sin(2*math.Pi*f*s) + .3*math.Sin(2*math.Pi*3.01*f*s))
 		}
 	}
 	y := make([]float64, len(x))
@@ -97,7 +98,7 @@ func TestRecordingsAreProved(t *testing.T) {
 		require.Equal(t, 201, got.status, string(got.body))
 		path := "/api/prints/" + got.field(t, "id").(string)
 		for name, data := range files {
-			got := c.do("PUT", path+"/files?name="+name, data)
+			got := c.do("PUT", path+"/files?name="+url.QueryEscape(name), data)
 			require.Equal(t, 204, got.status, string(got.body))
 		}
 		refused := c.do("PUT", path+"/files?name=notes.txt", []byte("no sound at all"))

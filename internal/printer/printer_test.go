@@ -153,7 +153,7 @@ func TestTheCueIsPrintedAndProved(t *testing.T) {
 	moved, err := demo.Template()
 	require.NoError(t, err)
 	for _, b := range moved.Buses {
-		if b.ID == p.Plan.Files[stem(t, p.Plan, "Horns")].Bus {
+		if b.ID == p.Plan.Files[stem(t, p.Plan, "High strings long")].Bus {
 			b.GainDB += .1
 		}
 	}
@@ -162,7 +162,7 @@ func TestTheCueIsPrintedAndProved(t *testing.T) {
 	other := t.TempDir()
 	_, err = into(t, q, other)
 	require.NoError(t, err)
-	name := "1m2 Horns.wav"
+	name := "1m2 High strings long.wav"
 	data, err := os.ReadFile(filepath.Join(other, name))
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, name), data, 0o600))
@@ -172,7 +172,7 @@ func TestTheCueIsPrintedAndProved(t *testing.T) {
 	for _, m := range r.Marks {
 		if m.Code == "null-gain" {
 			found = true
-			require.Equal(t, "Horns", m.Name)
+			require.Equal(t, "High strings long", m.Name)
 			require.InDelta(t, .1, m.Figure, .002)
 		}
 	}

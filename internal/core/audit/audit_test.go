@@ -73,7 +73,7 @@ func phrase(seconds int, seed uint64) sound {
 }
 
 // long is how long the made-up music is, s.
-const long = 12
+const long = 10
 
 // phrases are made once.
 var phrases = sync.OnceValue(func() (out [9]sound) {
@@ -410,7 +410,7 @@ func gain2(g float64) func(s *set) {
 // loudest is where the stem is loudest, within its middle.
 func loudest(s *set) (at int) {
 	x := s.stems[wrong][0]
-	for k := 4 * rate; k < 9*rate; k++ {
+	for k := 3 * rate; k < 8*rate; k++ {
 		if math.Abs(x[k]) > math.Abs(x[at]) {
 			at = k
 		}

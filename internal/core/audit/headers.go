@@ -47,16 +47,29 @@ func (r *run) headers() {
 	for n := range files {
 		r.header(&files[n], rate, begin, frames, bits)
 	}
-	told := map[string]bool{}
 	for _, f := range a.Folds {
-		for _, s := range f.Stems {
-			if !told[s] && !slices.ContainsFunc(files, func(x File) bool { return x.Role == Stem && x.Stem == s && slices.Contains(x.Folds, f.ID) }) {
-				told[s] = true
-				m := r.mark("missing", nil, 0, 0, 0, "%s has no file", s)
-				m.Name, m.Fold = s, f.ID
-			}
+		r.missing(f)
+	}
+}
+
+// missing tells the stems of a fold that have no file, where others of it have.
+func (r *run) missing(f Fold) {
+	var names []string
+	for _, s := range f.Stems {
+		if !slices.ContainsFunc(r.ask.Files, func(x File) bool { return x.Role == Stem && x.Stem == s && slices.Contains(x.Folds, f.ID) }) {
+			names = append(names, s)
 		}
 	}
+	if len(names) == 0 || len(names) == len(f.Stems) {
+		return
+	}
+	has := "have"
+	name := f.Name
+	if len(names) == 1 {
+		has, name = "has", names[0]
+	}
+	m := r.mark("missing", nil, 0, 0, 0, "%s %s no file", and(names), has)
+	m.Name, m.Fold = name, f.ID
 }
 
 // Samples tells how samples are kept: "24 bits" or "32 bits, floating point".

@@ -115,10 +115,17 @@ func (r *run) finish() {
 }
 
 // rightlySilent turns marks of silent stems into notes where what they are part of adds up, or
-// would but for what is told of others: then nobody plays in them.
+// would but for what is told of others: then nobody plays in them. So are stems without a file
+// where all the rest add up.
 func (r *run) rightlySilent() {
 	for n := range r.marks {
 		m := &r.marks[n]
+		if m.Code == "missing" {
+			for _, n := range r.nulls {
+				m.Note = m.Note || n.fold.ID == m.Fold && n.why == "" && len(n.failed) == 0
+			}
+			continue
+		}
 		if m.Code != "silent" || m.File < 0 || r.ask.Files[m.File].Role != Stem {
 			continue
 		}

@@ -121,7 +121,7 @@ func (r *run) newNull(f Fold) *null {
 	case apart != "":
 		n.why = apart + " has another rate than the mix"
 	case len(n.stems) == 0:
-		n.why = "there is no stem of it at the rate of the mix"
+		n.why = "none of its stems is here at the rate of the mix"
 	}
 	if n.why != "" {
 		return n
@@ -576,6 +576,13 @@ func (n *null) tell(r *run, out Null) {
 		}
 	}
 	for _, x := range order {
+		// A second or two in which a stem looks otherwise than in many others is where its fault
+		// begins or ends: what it is was not known yet there.
+		if slices.ContainsFunc(order, func(o key) bool {
+			return o.stem == x.stem && len(groups[x]) <= fewSeconds && len(groups[o]) >= manyMore*len(groups[x]) && o != x
+		}) {
+			continue
+		}
 		n.tellCause(r, x.stem, x.kind, x.late, groups[x])
 	}
 	n.tellClipped(m)
@@ -710,6 +717,10 @@ func dBText(db float64) string {
 	return fmt.Sprintf("%.4f", db)
 }
 
+// fewSeconds is how many seconds at the edge of a fault may look otherwise, and manyMore how many
+// times as many must be clear.
+const fewSeconds, manyMore = 2, 3
+
 // hardlyAny is the share of what is left over all that needs no explanation of its own.
 const hardlyAny = .02
 
@@ -734,7 +745,7 @@ func (n *null) tellOpen(r *run) {
 	for _, f := range n.failed {
 		all += f.energy
 	}
-	if unexplained < hardlyAny*all {
+	if unexplained < hardlyAny*all || len(open) <= fewSeconds && len(n.failed) >= manyMore*len(open)+len(open) {
 		return // what explains the rest is there, and begins or ends in these seconds
 	}
 	var silent []string
