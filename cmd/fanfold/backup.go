@@ -17,7 +17,7 @@ func backupCommand() *cobra.Command {
 	var out string
 	cmd := &cobra.Command{
 		Use: "backup -o FILE", Short: "Write everything the server keeps to one file",
-		Long: "Write everything the server keeps, people and recordings too, to one file: an archive of PostgreSQL's\npg_dump, as of one moment. The server may go on meanwhile. DATABASE_URL names the database.",
+		Long: "Write everything the server keeps, people and recordings too, to one file: an archive of PostgreSQL's\npg_dump, as of one moment. The server may go on meanwhile. DATABASE_URL names the database. The audio of\nprints lies in the folder of --audio; copy it beside.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			url, err := databaseURL()

@@ -91,7 +91,7 @@ func runDemo(ctx context.Context, cmd *cobra.Command, c serveConfig, dir string,
 		return err
 	}
 	c.ScanRoots = append([]string{samples}, c.ScanRoots...)
-	c.Audio = filepath.Join(dir, "audio")
+	c.Audio, c.AudioAsked = filepath.Join(dir, "audio"), true
 	r, err := startRunning(ctx, c)
 	if err != nil {
 		return err

@@ -42,6 +42,7 @@ type serveConfig struct {
 	Names       []string // browsers may reach the server under; defaults to its addresses and the machine's names
 	Recordings  int64    // GiB that the recordings of a studio may take; defaults to app.Config's
 	Audio       string   // where prints lie: a folder or a URL; required
+	AudioAsked  bool     // it was asked for, so that nothing goes without
 	AudioGiB    int64    // that the prints of a studio may take; defaults to app.Config's
 	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
@@ -99,9 +100,11 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		r.close()
 		return nil, err
 	}
-	if r.audio, err = audiostore.Open(ctx, c.Audio); err != nil {
+	if r.audio, err = audiostore.Open(ctx, c.Audio); err != nil && c.AudioAsked {
 		r.close()
 		return nil, err
+	} else if err != nil {
+		slog.Warn("nothing is printed: give --audio a folder that can be written to", "error", err)
 	}
 	config := app.Config{Store: s, Rig: r.desk, KeepMiB: c.KeepMiB, ID: own.ID, RecordingsBytes: c.Recordings << 30, Audio: r.audio, AudioBytes: c.AudioGiB << 30}
 	if c.RigExternal != "" {
@@ -256,6 +259,7 @@ func serveCommand() *cobra.Command {
 		Long: "Serve browsers and drive the machines. DATABASE_URL names the PostgreSQL database; FANFOLD_NATS_URL\nan external NATS server, without which one is embedded.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			c.AudioAsked = cmd.Flags().Changed("audio")
 			if c.DatabaseURL == "" {
 				return wrongUse{fmt.Errorf("set DATABASE_URL, or use 'fanfold demo', which brings its own database")}
 			}

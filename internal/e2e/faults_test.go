@@ -73,7 +73,7 @@ var serving = regexp.MustCompile(`browsers=(\S+)`)
 
 // start starts the server and signs in.
 func (s *server) start() {
-	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--new-account", "ada@studio.example")
+	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", s.t.TempDir(), "--new-account", "ada@studio.example")
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password", "FANFOLD_NATS_URL="+s.nats)
 	log, err := s.cmd.StderrPipe()
 	require.NoError(s.t, err)

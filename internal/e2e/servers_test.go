@@ -231,7 +231,7 @@ func (s *server) driver() int {
 // A second server with a NATS of its own is refused, by the first one's name.
 func TestASecondServerIsRefusedByName(t *testing.T) {
 	s := runServer(t)
-	cmd := exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", freeAddress(t), "--ops-listen", "")
+	cmd := exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", freeAddress(t), "--ops-listen", "", "--audio", t.TempDir())
 	cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL)
 	out, err := cmd.CombinedOutput()
 	require.Error(t, err)
