@@ -183,3 +183,25 @@ func (b plainBytes) VisitPrintWaveResponse(w http.ResponseWriter) error { return
 
 // VisitPrintSoundResponse implements the generated response.
 func (b plainBytes) VisitPrintSoundResponse(w http.ResponseWriter) error { return b.visit(w) }
+
+// PackagePrint implements the contract.
+func (s *server) PackagePrint(ctx context.Context, r gen.PackagePrintRequestObject) (gen.PackagePrintResponseObject, error) {
+	x, err := s.app.Package(ctx, person(ctx), r.Id)
+	return packaged{ctx, x}, err
+}
+
+// packaged answers with a package, as it is written.
+type packaged struct {
+	ctx context.Context
+	app.Package
+}
+
+// VisitPackagePrintResponse implements the generated response.
+func (x packaged) VisitPackagePrintResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "application/zip")
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": x.Name + ".zip"}))
+	if err := x.Write(x.ctx, w); err != nil {
+		panic(http.ErrAbortHandler) // who receives it must not take it for whole
+	}
+	return nil
+}

@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/binary"
@@ -20,6 +21,7 @@ import (
 
 	"fanfold/internal/core/audit"
 	"fanfold/internal/demo"
+	"fanfold/internal/format/bagit"
 	"fanfold/internal/format/templatefile"
 	"fanfold/internal/format/wav"
 )
@@ -159,7 +161,27 @@ func TestRecordingsAreProved(t *testing.T) {
 	require.Equal(t, 206, part.StatusCode)
 	require.Equal(t, "RIFF", string(data))
 
-	for _, ask := range []string{"", "/sound?files=0", "/waves/0", "/files/0"} {
+	// Handed over: a bag with everything in it, that is what its manifest says.
+	handed := c.do("GET", path+"/package", nil)
+	require.Equal(t, 200, handed.status)
+	archive, err := zip.NewReader(bytes.NewReader(handed.body), int64(len(handed.body)))
+	require.NoError(t, err)
+	require.NoError(t, bagit.Check(archive))
+	var names []string
+	for _, f := range archive.File {
+		names = append(names, f.Name)
+	}
+	for _, name := range []string{"data/Horns.wav", "data/Mix.wav", "data/delivery sheet.pdf", "data/delivery sheet.html", "data/proof.json", "manifest-sha256.txt"} {
+		require.Contains(t, names, "From the sequencer v1/"+name)
+	}
+	html, err := archive.Open("From the sequencer v1/data/delivery sheet.html")
+	require.NoError(t, err)
+	sheet, err := io.ReadAll(html)
+	require.NoError(t, err)
+	require.Contains(t, string(sheet), "stereo, 48 kHz, 24 bits")
+	require.Contains(t, string(sheet), "On the mix alone, and in no stem: limiter")
+
+	for _, ask := range []string{"", "/package", "/sound?files=0", "/waves/0", "/files/0"} {
 		require.Equal(t, 404, eve.do("GET", path+ask, nil).status, ask)
 	}
 	require.Equal(t, 204, c.do("DELETE", path, nil).status)

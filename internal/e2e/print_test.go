@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/base64"
 	"encoding/binary"
@@ -9,6 +10,7 @@ import (
 	"math"
 	"net/http"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -104,23 +106,56 @@ func (p *person) files() map[string][]byte {
 		const whole = await (await fetch("/api/prints/" + prints[0].id)).json();
 		return whole.files.map((f) => [f.path, "/api/prints/" + prints[0].id + "/files/" + f.number]);
 	}`)
-	cookies, err := p.page.Cookies(nil)
-	require.NoError(p.t, err)
 	for _, x := range list.Arr() {
-		r, err := http.NewRequestWithContext(p.page.GetContext(), http.MethodGet, studio.address+x.Arr()[1].Str(), nil)
-		require.NoError(p.t, err)
-		for _, c := range cookies {
-			r.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
-		}
-		got, err := http.DefaultClient.Do(r)
-		require.NoError(p.t, err)
-		data, err := io.ReadAll(got.Body)
-		require.NoError(p.t, err)
-		require.NoError(p.t, got.Body.Close())
-		require.Equal(p.t, 200, got.StatusCode)
-		out[x.Arr()[0].Str()] = data
+		out[x.Arr()[0].Str()] = p.fetch(x.Arr()[1].Str())
 	}
 	return out
+}
+
+// fetch is what the server answers the person at a path.
+func (p *person) fetch(path string) []byte {
+	p.t.Helper()
+	cookies, err := p.page.Cookies(nil)
+	require.NoError(p.t, err)
+	r, err := http.NewRequestWithContext(p.page.GetContext(), http.MethodGet, studio.address+path, nil)
+	require.NoError(p.t, err)
+	for _, c := range cookies {
+		r.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
+	}
+	got, err := http.DefaultClient.Do(r)
+	require.NoError(p.t, err)
+	data, err := io.ReadAll(got.Body)
+	require.NoError(p.t, err)
+	require.NoError(p.t, got.Body.Close())
+	require.Equal(p.t, 200, got.StatusCode, string(data[:min(len(data), 500)]))
+	return data
+}
+
+// isWhole has other programs look at a package: sha256sum (coreutils) finds
+// every file as the manifest has it.
+func isWhole(t *testing.T, data []byte) {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "package.zip"), data, 0o600))
+	run := func(in string, args ...string) {
+		cmd := exec.Command(args[0], args[1:]...)
+		cmd.Dir = in
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, "%v: %s", args, out)
+	}
+	archive, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	root := strings.SplitN(archive.File[0].Name, "/", 2)[0]
+	for _, f := range archive.File {
+		from, err := f.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(from)
+		require.NoError(t, err)
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, f.Name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), text, 0o600))
+	}
+	run(filepath.Join(dir, root), "sha256sum", "-c", "--quiet", "manifest-sha256.txt")
+	run(filepath.Join(dir, root), "sha256sum", "-c", "--quiet", "tagmanifest-sha256.txt")
 }
 
 // The music of a cue is printed: every stem and the mix, with one line that says that they add
@@ -135,6 +170,9 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.seeText(`[data-group=fine]`, "add up: -1[0-9][0-9] dBFS is left")
 	p.seeText(`[data-part=silent]`, "Nobody plays in .*Horns")
 
+	link, err := p.page.Timeout(patience()).ElementR("a", "Take out as a package")
+	require.NoError(t, err)
+	isWhole(t, p.fetch(*link.MustAttribute("href")))
 	files := p.files()
 	require.Len(t, files, 34)
 	dir := t.TempDir()
@@ -156,7 +194,8 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "Dialogue.wav"), changed(mix, func(n int, _ float64) float64 { return .5 * guideAt(n) }), 0o600))
 
 	p.press("Bring in recordings…")
-	all, err := filepath.Glob(filepath.Join(dir, "*.wav"))
+	var all []string
+	all, err = filepath.Glob(filepath.Join(dir, "*.wav"))
 	require.NoError(t, err)
 	require.NoError(t, p.see(`[role=dialog] [aria-label="The files"]`).SetFiles(all))
 	p.seeText(`[role=dialog]`, fmt.Sprintf("%d files", len(all)))

@@ -4094,6 +4094,9 @@ type ServerInterface interface {
 	// (POST /api/prints/{id}/matches)
 	SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (GET /api/prints/{id}/package)
+	PackagePrint(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/prints/{id}/resume)
 	ResumePrint(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -4944,6 +4947,22 @@ func (w *ServerInterfaceWrapper) SayWhatFilesAre(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SayWhatFilesAre(ctx, id)
+	return err
+}
+
+// PackagePrint converts echo context to params.
+func (w *ServerInterfaceWrapper) PackagePrint(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PackagePrint(ctx, id)
 	return err
 }
 
@@ -8524,6 +8543,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/prints/:id/files/:number", wrapper.PrintedFile, options.OperationMiddlewares["PrintedFile"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/waves/:number", wrapper.PrintWave, options.OperationMiddlewares["PrintWave"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/sound", wrapper.PrintSound, options.OperationMiddlewares["PrintSound"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/package", wrapper.PackagePrint, options.OperationMiddlewares["PackagePrint"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -9453,6 +9473,51 @@ type SayWhatFilesAredefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SayWhatFilesAredefaultApplicationProblemPlusJSONResponse) VisitSayWhatFilesAreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PackagePrintRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type PackagePrintResponseObject interface {
+	VisitPackagePrintResponse(w http.ResponseWriter) error
+}
+
+type PackagePrint200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PackagePrint200ApplicationzipResponse) VisitPackagePrintResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PackagePrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PackagePrintdefaultApplicationProblemPlusJSONResponse) VisitPackagePrintResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16029,6 +16094,9 @@ type StrictServerInterface interface {
 	// (POST /api/prints/{id}/matches)
 	SayWhatFilesAre(ctx context.Context, request SayWhatFilesAreRequestObject) (SayWhatFilesAreResponseObject, error)
 
+	// (GET /api/prints/{id}/package)
+	PackagePrint(ctx context.Context, request PackagePrintRequestObject) (PackagePrintResponseObject, error)
+
 	// (POST /api/prints/{id}/resume)
 	ResumePrint(ctx context.Context, request ResumePrintRequestObject) (ResumePrintResponseObject, error)
 
@@ -17282,6 +17350,31 @@ func (sh *strictHandler) SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUI
 		return err
 	} else if validResponse, ok := response.(SayWhatFilesAreResponseObject); ok {
 		return validResponse.VisitSayWhatFilesAreResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PackagePrint operation middleware
+func (sh *strictHandler) PackagePrint(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PackagePrintRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PackagePrint(ctx.Request().Context(), request.(PackagePrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PackagePrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PackagePrintResponseObject); ok {
+		return validResponse.VisitPackagePrintResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -173,6 +173,15 @@ function Doing({ print: p }: { print: PrintRow }) {
             {p.recorded ? "Prove again" : "Go on"}
           </button>
         )}
+        {p.state === "done" && (
+          <a
+            className="button"
+            href={`/api/prints/${p.id}/package`}
+            title="All files with a delivery sheet, the proof and a manifest, as a BagIt bag in a zip archive"
+          >
+            Take out as a package
+          </a>
+        )}
         {!isGoing(p) &&
           (sure ? (
             <button
