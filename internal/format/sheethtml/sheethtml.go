@@ -33,7 +33,8 @@ a { color: inherit; }
 <h1>{{.Title}}</h1>
 <nav aria-label="Contents"><ol>{{range $n, $p := .Pages}}<li><a href="#chapter-{{$n}}">{{$p.Title}}</a></li>{{end}}</ol></nav>
 {{range $n, $p := .Pages}}<section><h2 id="chapter-{{$n}}">{{$p.Title}}</h2>
-<table><thead><tr>{{range .Headings}}<th scope="col">{{.}}</th>{{end}}</tr></thead>
+{{with $p.Note}}<p>{{.}}</p>
+{{end}}<table><thead><tr>{{range .Headings}}<th scope="col">{{.}}</th>{{end}}</tr></thead>
 <tbody>{{range .Rows}}<tr>{{range .}}<td>{{.}}</td>{{end}}</tr>
 {{end}}</tbody></table></section>
 {{end}}</html>
