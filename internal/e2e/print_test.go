@@ -169,6 +169,10 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.see(`[data-lane=Mix] canvas[data-drawn]`)
 	p.seeText(`[data-group=fine]`, "add up: -1[0-9][0-9] dBFS is left")
 	p.seeText(`[data-part=silent]`, "Nobody plays in .*Horns")
+	shots := os.Getenv("FANFOLD_SHOTS") // to renew the pictures of the documents
+	if shots != "" {
+		p.shoot(shots, "print-day.png")
+	}
 
 	link, err := p.page.Timeout(patience()).ElementR("a", "Take out as a package")
 	require.NoError(t, err)
@@ -207,6 +211,11 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.seeText(`[data-part=print-marks]`, "Harp has the guide Dialogue.wav in it")
 	p.seeText(`[data-part=print-marks]`, "Harp is doubled|Harp is 6.0")
 	p.see(`[data-lane="Low strings long"] canvas[data-drawn]`)
+	if shots != "" {
+		p.page.MustEval(`() => { document.documentElement.dataset.theme = "pit" }`)
+		p.shoot(shots, "print-fault-pit.png")
+		p.page.MustEval(`() => { document.documentElement.dataset.theme = "day" }`)
+	}
 
 	// Heard: a stem by itself, from the middle, without a gap in what is scheduled.
 	p.click(`[data-lane="Low strings long"] button`)

@@ -158,7 +158,6 @@ func TestScreenshotsOfTheHistory(t *testing.T) {
 	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
 	p.page.MustElementR(`[data-version="Reel two, locked"] button`, "^compare").MustClick()
 	p.see(`[data-difference="Anvil"]`)
-	p.shoot(dir, "compare-day.png")
 }
 
 // shootCalls renews those of what the Calls leaf opens.
@@ -223,7 +222,6 @@ func TestScreenshotsOfTheLibrary(t *testing.T) {
 	p.press("Lists")
 	p.press("Copy it")
 	p.see(`[aria-label="Name of the list"]`)
-	p.shoot(dir, "casting-day.png")
 	p.press("Remove")
 	p.seeText(`[data-part-name="Violins I"]`, "what the template has")
 	p.keys(input.Escape)
