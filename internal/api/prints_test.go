@@ -140,6 +140,11 @@ func TestRecordingsAreProved(t *testing.T) {
 		}
 	}
 
+	// A server that ended in the middle of it: who is there goes on.
+	_, err = s.store.Pool.Exec(context.Background(), "update prints set state = 'running', owner = gen_random_uuid(), beat_at = now() - interval '1 minute', report = null where id = $1", second[len("/api/prints/"):])
+	require.NoError(t, err)
+	require.Contains(t, c.until(second, "done").Line, "Horns is 0.10 dB louder")
+
 	// Heard: two stems added up, from a place.
 	sound := c.do("GET", path+"/sound?files="+strconv.Itoa(numbers["Horns.wav"])+","+strconv.Itoa(numbers["Harp.wav"])+"&from=48000&frames=1000", nil)
 	require.Equal(t, 200, sound.status)

@@ -51,11 +51,16 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 		return nil, fmt.Errorf("start jobs: %w", err)
 	}
 	a.jobs = client
-	if err := a.resumePrints(ctx); err != nil {
-		slog.Error("go on with prints", "error", err)
-	}
 	stopping := context.WithoutCancel(ctx) // the work outlives what started it
+	looking, stopLooking := context.WithCancel(stopping)
+	looked := make(chan struct{})
+	go func() {
+		defer close(looked)
+		a.lookAfterPrints(looking)
+	}()
 	return func() {
+		stopLooking()
+		<-looked
 		if err := client.StopAndCancel(stopping); err != nil {
 			slog.Error("stop jobs", "error", err)
 		}

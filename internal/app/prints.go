@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 	"time"
@@ -282,6 +283,22 @@ func (a *App) forgetAudio(ctx context.Context, studio uuid.UUID, files []db.Prin
 		}
 	}
 	return nil
+}
+
+// lookAfterPrints goes on with prints whose server ended, until the context ends.
+func (a *App) lookAfterPrints(ctx context.Context) {
+	tick := time.NewTicker(printSilence / 4)
+	defer tick.Stop()
+	for {
+		if err := a.resumePrints(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("go on with prints", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
 }
 
 // resumePrints goes on with prints whose server says nothing any more.
