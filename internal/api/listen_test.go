@@ -124,17 +124,22 @@ func TestListening(t *testing.T) {
 	require.Equal(t, want[:8], r.messages()[:8], "in their order")
 
 	r.heard("m", rig.SoundBlock{Number: 7, Count: render.Count{Voices: 3, Stolen: 2}, Lanes: []*render.Block{{{.5}, {-.25}}}})
-	told(func(x app.Told) bool { return x.Stolen == 2 })
-	for {
-		kind, data, err := conn.Read(context.Background())
-		require.NoError(t, err)
+	// What is told and what sounds come on ways of their own, in any order.
+	within, stop := context.WithTimeout(context.Background(), time.Minute)
+	defer stop()
+	for stolen, sounded, lost := false, false, false; !stolen || !sounded || !lost; {
+		kind, data, err := conn.Read(within)
+		require.NoError(t, err, "stolen %v, sounded %v, lost %v", stolen, sounded, lost)
 		if kind == websocket.MessageBinary {
 			require.Equal(t, []byte{0, 0, 3, 0, 7, 0, 0, 0}, data[:8])
 			require.Equal(t, render.Block{{.5}, {-.25}}, *render.ReadStereo(data[8:]))
-			break
+			sounded = true
+			continue
 		}
+		var x app.Told
+		require.NoError(t, json.Unmarshal(data, &x))
+		stolen, lost = stolen || x.Stolen == 2, lost || x.Lost == "Birch" // it sounded, and says no more
 	}
-	told(func(x app.Told) bool { return x.Lost == "Birch" }) // it sounded, and says no more
 
 	said(`{"stop":{}}`)
 	require.Eventually(t, func() bool {
