@@ -46,7 +46,7 @@ function Spine({ leaf }: { leaf: Leaf<LeafName> }) {
       data-spine={name}
       onClick={(e) => unfold(name, e.shiftKey)}
       title={`${title}: ${figure}. Alt+${number}; with Shift, beside`}
-      className="flex w-[30px] shrink-0 flex-col items-center border-line border-r bg-spine py-2 [background-image:linear-gradient(90deg,color-mix(in_oklch,var(--ink)_5%,transparent),transparent_45%,transparent_55%,color-mix(in_oklch,var(--ink)_4%,transparent))] hover:bg-band"
+      className="flex w-[26px] shrink-0 flex-col items-center border-line border-r bg-spine py-2 [background-image:linear-gradient(90deg,color-mix(in_oklch,var(--ink)_5%,transparent),transparent_45%,transparent_55%,color-mix(in_oklch,var(--ink)_4%,transparent))] hover:bg-band"
     >
       <span className="text-[11px] text-soft">{number}</span>
       <span className="mt-2 rotate-180 font-semibold font-serif text-[14px] [writing-mode:vertical-rl]">{title}</span>
