@@ -9,8 +9,7 @@ import (
 	"sync"
 
 	"fanfold/internal/effect"
-	"fanfold/internal/format/flac"
-	"fanfold/internal/format/wav"
+	"fanfold/internal/format/soundfile"
 )
 
 // mostImpulseBytes bounds a recording that a convolution plays: half a minute of 24-bit stereo
@@ -81,34 +80,29 @@ func (a *App) impulse(ctx context.Context, p Person, digest string) (impulse, er
 
 // decoded unpacks a WAV or FLAC file: its first two channels.
 func decoded(data []byte) (x impulse, err error) {
-	src := bytes.NewReader(data)
-	if bytes.HasPrefix(data, []byte("fLaC")) {
-		h, frames, err := flac.Sound(src, int64(len(data)))
-		if err != nil {
-			return x, err
-		}
-		channels := min(2, h.Channels)
-		x.rateHz, x.channels = float64(h.RateHz), make([][]float64, channels)
-		for n, v := range frames {
-			x.channels[n%channels] = append(x.channels[n%channels], float64(v))
-		}
-		return x, nil
-	}
-	s, err := wav.Open(src, int64(len(data)))
+	s, err := soundfile.Open(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return x, err
 	}
 	x.rateHz, x.channels = float64(s.RateHz), make([][]float64, s.Channels)
-	for c := range x.channels {
-		x.channels[c] = make([]float64, s.Frames)
+	piece := make([][]float64, s.Channels)
+	for c := range piece {
+		piece[c] = make([]float64, pieceFrames)
 	}
-	n, err := s.ReadAt(x.channels, 0)
-	if err != nil && !errors.Is(err, io.EOF) {
-		return x, err
+	for {
+		n, err := s.Read(piece)
+		for c := range piece {
+			x.channels[c] = append(x.channels[c], piece[c][:n]...)
+		}
+		switch {
+		case errors.Is(err, io.EOF):
+			x.channels = x.channels[:min(2, len(x.channels))]
+			return x, nil
+		case err != nil:
+			return x, err
+		}
 	}
-	for c := range x.channels {
-		x.channels[c] = x.channels[c][:n]
-	}
-	x.channels = x.channels[:min(2, len(x.channels))]
-	return x, nil
 }
+
+// pieceFrames is how much is unpacked at a time.
+const pieceFrames = 4096

@@ -165,7 +165,7 @@ type voice struct {
 type out struct {
 	file  *wav.Writer
 	loud  *dsp.Loudness
-	peaks [2]dsp.PeakMeter
+	peaks [2]dsp.TruePeak
 	peak  float64
 	high  float64 // of the present piece
 	mono  bool

@@ -11,20 +11,6 @@ var phases = [4][12]float64{
 	{-0.0083007812500, 0.0148925781250, -0.0266113281250, 0.0476074218750, -0.1022949218750, 0.9721679687500, 0.1373291015625, -0.0594482421875, 0.0332031250000, -0.0196533203125, 0.0109863281250, 0.0017089843750},
 }
 
-// TruePeak finds the highest point between samples of one channel, of four times as many
-// points as there are samples, at 48 kHz and near it.
-type TruePeak struct {
-	over Oversampled
-	peak float64
-}
-
-// Add takes samples in.
-func (p *TruePeak) Add(samples []float64) {
-	for _, x := range samples {
-		p.peak = max(p.peak, p.over.Peak(x))
-	}
-}
-
 // Oversampled looks at one channel between its samples.
 type Oversampled struct{ last [12]float64 } // the newest first
 
@@ -46,12 +32,10 @@ func (o *Oversampled) Peak(x float64) (peak float64) {
 	return peak
 }
 
-// DBTP is the true peak of what came in, dBTP.
-func (p *TruePeak) DBTP() float64 { return DB(p.peak) }
-
-// PeakMeter is TruePeak for long sound: it looks between samples only where something higher
-// than what it has can be, and knows where the highest was.
-type PeakMeter struct {
+// TruePeak finds the highest point between samples of one channel, of four times as many
+// points as there are samples, at 48 kHz and near it. It looks between samples only where
+// something higher than what it has can be.
+type TruePeak struct {
 	last [11]float64 // before what comes next
 	high float64     // at least the strongest of them
 	peak float64
@@ -76,7 +60,7 @@ var mostBetween = func() (most float64) {
 const PieceFrames = 32
 
 // Add takes samples in.
-func (p *PeakMeter) Add(samples []float64) {
+func (p *TruePeak) Add(samples []float64) {
 	for len(samples) > 0 {
 		piece := samples[:min(PieceFrames, len(samples))]
 		high := 0.0
@@ -91,7 +75,7 @@ func (p *PeakMeter) Add(samples []float64) {
 }
 
 // AddPiece takes at most PieceFrames samples in, of which somebody knows the strongest.
-func (p *PeakMeter) AddPiece(piece []float64, high float64) {
+func (p *TruePeak) AddPiece(piece []float64, high float64) {
 	if max(high, p.high)*mostBetween > p.peak {
 		p.look(piece)
 	}
@@ -106,7 +90,7 @@ func (p *PeakMeter) AddPiece(piece []float64, high float64) {
 	p.seen += int64(len(piece))
 }
 
-func (p *PeakMeter) look(piece []float64) {
+func (p *TruePeak) look(piece []float64) {
 	var all [11 + PieceFrames]float64
 	copy(all[:], p.last[:])
 	copy(all[len(p.last):], piece)
@@ -124,11 +108,11 @@ func (p *PeakMeter) look(piece []float64) {
 	}
 }
 
-// DBTP is the true peak of what came in, dBTP, and At the frame near which it was.
-func (p *PeakMeter) DBTP() float64 { return DB(p.peak) }
+// DBTP is the true peak of what came in, dBTP.
+func (p *TruePeak) DBTP() float64 { return DB(p.peak) }
 
 // At is the frame near which the true peak was.
-func (p *PeakMeter) At() int64 { return p.at }
+func (p *TruePeak) At() int64 { return p.at }
 
 // Level is how strong samples are.
 type Level struct {

@@ -5,6 +5,7 @@ package printing
 
 import (
 	"fmt"
+	"slices"
 
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/dsp"
@@ -45,7 +46,7 @@ func NewPlan(f *fan.Fan, folds []template.ID) (Plan, error) {
 	p := Plan{LimitedGain: 1}
 	at := map[template.ID]int{}
 	for _, fold := range t.Folds {
-		if len(folds) > 0 && !has(folds, fold.ID) {
+		if len(folds) > 0 && !slices.Contains(folds, fold.ID) {
 			continue
 		}
 		stems := t.Delivered(fold.ID)
@@ -95,15 +96,6 @@ func NewPlan(f *fan.Fan, folds []template.ID) (Plan, error) {
 		p.Files = append(p.Files, heard)
 	}
 	return p, nil
-}
-
-func has(list []template.ID, id template.ID) bool {
-	for _, x := range list {
-		if x == id {
-			return true
-		}
-	}
-	return false
 }
 
 // gainInto is the gain with which the file of a stem comes into that of the mix: the stem is

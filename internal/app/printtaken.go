@@ -1,0 +1,76 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/audiostore"
+	"fanfold/internal/core/audit"
+	"fanfold/internal/format/soundfile"
+	"fanfold/internal/store/db"
+)
+
+// TakeFile takes a recorded file into a print.
+func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string, r io.Reader, bytes int64) error {
+	x, err := a.Print(ctx, p, id)
+	switch {
+	case err != nil:
+		return err
+	case a.audio == nil:
+		return errNoAudio
+	case !x.Recorded || x.State != printTaking:
+		return refused("", "no files are taken into it any more")
+	case len(x.Files) >= audit.MostFiles:
+		return refused("", "%d files are in it already; one cue has fewer", len(x.Files))
+	}
+	name = path.Clean("/" + strings.ReplaceAll(name, `\`, "/"))[1:]
+	if name == "" || len(name) > 1000 {
+		return refused("", "the file has no name")
+	}
+	spool, err := audiostore.NewSpool()
+	if err != nil {
+		return fmt.Errorf("take a file: %w", err)
+	}
+	defer func() { _ = spool.Close() }() // of no more use
+	room, err := a.roomForAudio(ctx, p, bytes)
+	if err != nil {
+		return err
+	}
+	size, err := io.Copy(spool, bounded(r, room))
+	if err != nil {
+		return err
+	}
+	if _, err := soundfile.Open(spool, size); err != nil {
+		return refused("", "%s: %s; choose a WAV or FLAC file", name, err)
+	}
+	kept, err := a.audio.Keep(ctx, p.Studio.String(), spool)
+	if err != nil {
+		return err
+	}
+	number := int32(len(x.Files))
+	for _, f := range x.Files {
+		if f.Path == name {
+			number = f.Number // given again
+		}
+	}
+	return a.store.Queries().PrintFileInsert(ctx, db.PrintFileInsertParams{
+		PrintID: id, Number: number, Path: name, Role: string(audit.Other), Sha256: kept.Digest, Bytes: kept.Bytes,
+	})
+}
+
+// roomForAudio is how many bytes of audio a studio may still keep.
+func (a *App) roomForAudio(ctx context.Context, p Person, bytes int64) (int64, error) {
+	taken, err := a.store.Queries().AudioTaken(ctx, p.Studio)
+	if err != nil {
+		return 0, fmt.Errorf("count the audio: %w", err)
+	}
+	if room := a.mostAudio - taken; room > 0 && bytes <= room {
+		return room, nil
+	}
+	return 0, refused("", "the studio's prints may take %d GiB, and this would take more; delete old prints, or have the server keep more", a.mostAudio>>30)
+}

@@ -1,0 +1,49 @@
+package audit
+
+import (
+	"fanfold/internal/core/dsp"
+)
+
+// decimator keeps every so many samples, after a filter that takes away what they can not hold.
+type decimator struct {
+	by   int
+	taps []float64
+	past []float64
+	all  []float64
+}
+
+func newDecimator(by int) *decimator {
+	n := 5*by | 1
+	d := &decimator{by: by, taps: make([]float64, n), past: make([]float64, n-1)}
+	sum := 0.0
+	for k := range d.taps {
+		d.taps[k] = dsp.WindowedSinc(float64(k-n/2), 1/float64(by), float64(n)/2)
+		sum += d.taps[k]
+	}
+	for k := range d.taps {
+		d.taps[k] /= sum
+	}
+	return d
+}
+
+// run takes a second in: of two channels the first and somewhat less of the second, so that
+// sides that are opposite do not cancel out.
+func (d *decimator) run(x [][]float64, out []float64) []float64 {
+	keep := len(d.taps) - 1
+	d.all = append(d.all[:0], d.past...)
+	d.all = append(d.all, x[0]...)
+	if len(x) > 1 {
+		for k, v := range x[1] {
+			d.all[keep+k] += .6 * v
+		}
+	}
+	if cap(out) < len(x[0])/d.by {
+		out = make([]float64, len(x[0])/d.by)
+	}
+	out = out[:len(x[0])/d.by]
+	for n := range out {
+		out[n] = dot(d.taps, d.all[n*d.by:])
+	}
+	copy(d.past, d.all[len(d.all)-keep:])
+	return out
+}
