@@ -58,10 +58,10 @@ func renderCommand() *cobra.Command {
 	f.StringVar(&x.start, "start", "00:00:00:00", "the timecode on which it begins")
 	f.StringVar(&x.frames, "frames", "24", "the frame rate of --start")
 	f.StringVar(&x.pattern, "names", printing.DefaultPattern, "how the files are called")
-	f.Float64Var(&x.trim, "trim", 0, "make all files louder by so many dB, or softer")
-	f.BoolVar(&x.softer, "softer", false, "softer by as much as it takes that nothing goes beyond full scale; all files by the same")
+	f.Float64Var(&x.trim, "trim", 0, "turn all files up by so many dB, or down")
+	f.BoolVar(&x.softer, "softer", false, "turn all files down together, as far as it takes to keep every peak below full scale")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
-	f.BoolVar(&x.leaveOut, "leave-out", false, "print without rows that can not sound; otherwise nothing is printed")
+	f.BoolVar(&x.leaveOut, "leave-out", false, "leave out rows that can not sound; otherwise nothing is printed")
 	f.BoolVar(&x.long, "rf64", false, "write RF64 files however short they are")
 	f.BoolVar(&x.asJSON, "json", false, "write what came of it as JSON")
 	return c

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -14,6 +15,8 @@ import (
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/sheethtml"
+	"fanfold/internal/format/sheetpdf"
 )
 
 func printRow(x app.Print) gen.PrintRow {
@@ -40,7 +43,7 @@ func (s *server) Prints(ctx context.Context, r gen.PrintsRequestObject) (gen.Pri
 		out.Prints = append(out.Prints, printRow(x))
 	}
 	for _, c := range cues {
-		row := gen.PrintableCue{Production: c.Production, ProductionName: c.ProductionName, Cue: string(c.Cue), Called: c.Called}
+		row := gen.PrintableCue{Production: c.Production, ProductionName: c.ProductionName, Cue: string(c.Cue), Called: c.Called, RateHz: c.RateHz}
 		if c.Why != "" {
 			row.Why = &c.Why
 		}
@@ -187,20 +190,32 @@ func (b plainBytes) VisitPrintSoundResponse(w http.ResponseWriter) error { retur
 // PackagePrint implements the contract.
 func (s *server) PackagePrint(ctx context.Context, r gen.PackagePrintRequestObject) (gen.PackagePrintResponseObject, error) {
 	x, err := s.app.Package(ctx, person(ctx), r.Id)
-	return packaged{ctx, x}, err
+	if err != nil {
+		return nil, err
+	}
+	title, pages := x.Sheet()
+	var pdf, html bytes.Buffer
+	if err := sheetpdf.Write(&pdf, title, pages); err != nil {
+		return nil, err
+	}
+	if err := sheethtml.Write(&html, title, pages); err != nil {
+		return nil, err
+	}
+	return packaged{ctx, x, []app.Beside{{Name: "delivery sheet.pdf", Data: pdf.Bytes()}, {Name: "delivery sheet.html", Data: html.Bytes()}}}, nil
 }
 
 // packaged answers with a package, as it is written.
 type packaged struct {
 	ctx context.Context
 	app.Package
+	sheets []app.Beside
 }
 
 // VisitPackagePrintResponse implements the generated response.
 func (x packaged) VisitPackagePrintResponse(w http.ResponseWriter) error {
 	w.Header().Set("Content-Type", "application/zip")
 	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": x.Name + ".zip"}))
-	if err := x.Write(x.ctx, w); err != nil {
+	if err := x.Write(x.ctx, w, x.sheets...); err != nil {
 		panic(http.ErrAbortHandler) // who receives it must not take it for whole
 	}
 	return nil

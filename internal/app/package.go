@@ -15,20 +15,19 @@ import (
 	"fanfold/internal/core/printing"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/bagit"
-	"fanfold/internal/format/sheethtml"
-	"fanfold/internal/format/sheetpdf"
 )
 
 // Package is a print as it is handed over: a bag in a zip archive.
 type Package struct {
-	Name  string // of the file, without its ending
-	print Print
-	app   *App
-	who   Person
-	onMix []string
-	start func(samples int64) string
-	music []byte // of the cue; nil for none
-	file  string // its name
+	Name   string // of the file, without its ending
+	print  Print
+	report audit.Report
+	app    *App
+	who    Person
+	onMix  []string
+	start  func(samples int64) string
+	music  []byte // of the cue; nil for none
+	file   string // its name
 }
 
 // Package prepares the package of a print that was proved.
@@ -41,6 +40,9 @@ func (a *App) Package(ctx context.Context, p Person, id uuid.UUID) (Package, err
 		return Package{}, refused("", "the print is not done and proved yet")
 	}
 	out := Package{Name: printing.SafeName(fmt.Sprintf("%s v%d", x.Title, x.Version), "print"), print: x, app: a, who: p}
+	if err := json.Unmarshal(x.Report, &out.report); err != nil {
+		return out, fmt.Errorf("read the proof: %w", err)
+	}
 	h, err := a.Open(ctx, p, x.Template)
 	if err != nil {
 		return out, err
@@ -62,13 +64,20 @@ func (a *App) Package(ctx context.Context, p Person, id uuid.UUID) (Package, err
 	return out, nil
 }
 
-// Write writes the package: the audio, the cue's music, a delivery sheet, and the proof, with a
-// manifest of all of it. One that is not written to its end is no archive.
-func (x Package) Write(ctx context.Context, w io.Writer) error {
-	var report audit.Report
-	if err := json.Unmarshal(x.print.Report, &report); err != nil {
-		return fmt.Errorf("read the proof: %w", err)
-	}
+// Sheet is the delivery sheet, to be printed.
+func (x Package) Sheet() (title string, pages []handover.Page) {
+	return x.print.Title, handover.DeliverySheet(fmt.Sprintf("%s, version %d", x.print.Title, x.print.Version), &x.report, x.onMix, x.start)
+}
+
+// Beside is a file of a package beside the audio.
+type Beside struct {
+	Name string
+	Data []byte
+}
+
+// Write writes the package: the audio, the cue's music, the proof, and what is given beside them,
+// with a manifest of all of it. One that is not written to its end is no archive.
+func (x Package) Write(ctx context.Context, w io.Writer, beside ...Beside) error {
 	bag := bagit.NewWriter(w, x.Name, time.Now().UTC().Truncate(time.Second))
 	for _, f := range x.print.Files {
 		src, err := x.app.audio.Audio(ctx, x.who.Studio.String(), f.Sha256)
@@ -79,27 +88,17 @@ func (x Package) Write(ctx context.Context, w io.Writer) error {
 			return err
 		}
 	}
-	pages := handover.DeliverySheet(fmt.Sprintf("%s, version %d", x.print.Title, x.print.Version), &report, x.onMix, x.start)
-	var pdf, html bytes.Buffer
-	if err := sheetpdf.Write(&pdf, x.print.Title, pages); err != nil {
-		return err
-	}
-	if err := sheethtml.Write(&html, x.print.Title, pages); err != nil {
-		return err
-	}
-	beside := map[string][]byte{"delivery sheet.pdf": pdf.Bytes(), "delivery sheet.html": html.Bytes(), "proof.json": x.print.Report}
-	names := []string{"delivery sheet.pdf", "delivery sheet.html", "proof.json"}
+	beside = append(beside, Beside{"proof.json", x.print.Report})
 	if x.music != nil {
-		name := printing.SafeName(x.file, "music.mid")
-		beside[name], names = x.music, append(names, name)
+		beside = append(beside, Beside{printing.SafeName(x.file, "music.mid"), x.music})
 	}
-	for _, name := range names {
-		if err := bag.Add(name, bytes.NewReader(beside[name])); err != nil {
+	for _, f := range beside {
+		if err := bag.Add(f.Name, bytes.NewReader(f.Data)); err != nil {
 			return err
 		}
 	}
 	return bag.Close([]bagit.Label{
-		{Name: "External-Description", Value: x.print.Title + ": " + report.Line}, {Name: "External-Identifier", Value: x.print.ID.String()}, {Name: "Contact-Name", Value: x.who.Name},
+		{Name: "External-Description", Value: x.print.Title + ": " + x.report.Line}, {Name: "External-Identifier", Value: x.print.ID.String()}, {Name: "Contact-Name", Value: x.who.Name},
 		{Name: "Bag-Software-Agent", Value: "Fanfold"},
 	})
 }

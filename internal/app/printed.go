@@ -44,7 +44,7 @@ func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Rec
 	if err != nil {
 		return 0, err
 	}
-	digest, err := h.app.store.RecordingKeep(ctx, h.studio(), bounded(r.Body, room), func(head []byte, size int64) error {
+	digest, err := h.app.store.RecordingKeep(ctx, h.studio(), bounded(r.Body, room, noRoom(h.app.mostRecorded)), func(head []byte, size int64) error {
 		if size < 0 { // it has only just begun
 			return audible(instrument, r.Name, head)
 		}
@@ -132,18 +132,19 @@ func noRoom(most int64) error {
 	return refused("", "the studio's recordings may take %s, and this one would take more; let rows play again that need theirs no more, or have the server keep more", calls.FormatMiB(float64(most)/(1<<20)))
 }
 
-// bounded reads so many bytes; more is an error.
-func bounded(r io.Reader, room int64) io.Reader { return &boundedReader{r, room, room} }
+// bounded reads so many bytes; more is the error over.
+func bounded(r io.Reader, room int64, over error) io.Reader { return &boundedReader{r, room, over} }
 
 type boundedReader struct {
-	r          io.Reader
-	left, room int64
+	r    io.Reader
+	left int64
+	over error
 }
 
 func (b *boundedReader) Read(p []byte) (int, error) {
 	n, err := b.r.Read(p)
 	if b.left -= int64(n); b.left < 0 {
-		return 0, noRoom(b.room)
+		return 0, b.over
 	}
 	return n, err
 }

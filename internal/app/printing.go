@@ -93,11 +93,11 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 	if err := json.Unmarshal(row.Ask, &w.ask); err != nil {
 		return fmt.Errorf("read what is printed: %w", err)
 	}
-	h, err := a.Open(ctx, w.p, row.Template)
-	if err != nil {
-		return err
+	h, shut := a.Open(ctx, w.p, row.Template)
+	var view View
+	if shut == nil {
+		view = h.View()
 	}
-	view := h.View()
 	n, err := a.store.Queries().PrintBegin(ctx, db.PrintBeginParams{ID: id, Owner: a.own(), Revision: view.Revision})
 	if err != nil || n == 0 {
 		return err
@@ -106,7 +106,10 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 	defer abandon(nil)
 	beaten := make(chan struct{})
 	go func() { defer close(beaten); w.beat(ctx, abandon) }()
-	report, err := w.make(ctx, h, view)
+	var report *audit.Report
+	if err = shut; err == nil {
+		report, err = w.make(ctx, h, view)
+	}
 	stopped := ctx.Err() != nil
 	abandon(nil)
 	<-beaten
@@ -138,7 +141,7 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 func (w *working) said() string {
 	var list []string
 	if w.softer != 0 {
-		list = append(list, fmt.Sprintf("all files are %.0f dB softer than the template plays them, so that none goes beyond full scale", -w.softer))
+		list = append(list, fmt.Sprintf("all files are turned down by %.0f dB, to keep every peak below full scale", -w.softer))
 	}
 	for n, s := range w.silent {
 		if n == 3 {

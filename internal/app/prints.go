@@ -306,14 +306,22 @@ func (a *App) resumePrints(ctx context.Context) error {
 	if a.audio == nil {
 		return nil
 	}
-	rows, err := a.store.Queries().PrintsAbandoned(ctx, time.Now().Add(-printSilence))
+	before := time.Now().Add(-printSilence)
+	rows, err := a.store.Queries().PrintsAbandoned(ctx, before)
 	if err != nil {
 		return fmt.Errorf("look for abandoned prints: %w", err)
 	}
 	for _, r := range rows {
-		err := a.store.Tx(ctx, func(tx pgx.Tx) error { return a.queuePrint(ctx, tx, a.store.Queries().WithTx(tx), r.ID) })
+		err := a.store.Tx(ctx, func(tx pgx.Tx) error {
+			q := a.store.Queries().WithTx(tx)
+			n, err := q.PrintAbandon(ctx, db.PrintAbandonParams{ID: r.ID, Before: before})
+			if err != nil || n == 0 {
+				return err // another server was sooner
+			}
+			return a.queuePrint(ctx, tx, q, r.ID)
+		})
 		if err != nil {
-			return err
+			return fmt.Errorf("go on with a print: %w", err)
 		}
 	}
 	return nil
@@ -382,6 +390,7 @@ type PrintableCue struct {
 	ProductionName string
 	Cue            cue.ID
 	Called, Why    string
+	RateHz         int // of the production
 }
 
 // PrintableCues lists the cues of all productions that are of a template, or of none.
@@ -401,7 +410,7 @@ func (a *App) PrintableCues(ctx context.Context, p Person, id uuid.UUID) ([]Prin
 			if c.Template != "" && c.Template != id.String() {
 				continue
 			}
-			x := PrintableCue{Production: row.ID, ProductionName: now.Name, Cue: c.ID, Called: c.Called()}
+			x := PrintableCue{Production: row.ID, ProductionName: now.Name, Cue: c.ID, Called: c.Called(), RateHz: now.RateHz}
 			if c.Music == nil {
 				x.Why = "it keeps no music yet"
 			}

@@ -8,10 +8,12 @@ import (
 	"strings"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"fanfold/internal/audiostore"
 	"fanfold/internal/core/audit"
 	"fanfold/internal/format/soundfile"
+	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
 
@@ -41,7 +43,7 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 	if err != nil {
 		return err
 	}
-	size, err := io.Copy(spool, bounded(r, room))
+	size, err := io.Copy(spool, bounded(r, room, noAudioRoom(a.mostAudio)))
 	if err != nil {
 		return err
 	}
@@ -52,14 +54,18 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 	if err != nil {
 		return err
 	}
-	number := int32(len(x.Files))
-	for _, f := range x.Files {
-		if f.Path == name {
-			number = f.Number // given again
+	return a.store.Tx(ctx, func(tx pgx.Tx) error { // one by one, so that each has a number of its own
+		q := a.store.Queries().WithTx(tx)
+		switch state, err := q.PrintLock(ctx, id); {
+		case err != nil:
+			return store.NotFound(err)
+		case state != printTaking:
+			return refused("", "no files are taken into it any more")
 		}
-	}
-	return a.store.Queries().PrintFileInsert(ctx, db.PrintFileInsertParams{
-		PrintID: id, Number: number, Path: name, Role: string(audit.Other), Sha256: kept.Digest, Bytes: kept.Bytes,
+		if err := q.PrintFileTake(ctx, db.PrintFileTakeParams{PrintID: id, Path: name, Sha256: kept.Digest, Bytes: kept.Bytes}); err != nil {
+			return fmt.Errorf("note a file: %w", err)
+		}
+		return nil
 	})
 }
 
@@ -72,5 +78,9 @@ func (a *App) roomForAudio(ctx context.Context, p Person, bytes int64) (int64, e
 	if room := a.mostAudio - taken; room > 0 && bytes <= room {
 		return room, nil
 	}
-	return 0, refused("", "the studio's prints may take %d GiB, and this would take more; delete old prints, or have the server keep more", a.mostAudio>>30)
+	return 0, noAudioRoom(a.mostAudio)
+}
+
+func noAudioRoom(most int64) error {
+	return refused("", "the studio's prints may take %d GiB, and this would take more; delete old prints, or have the server keep more", most>>30)
 }

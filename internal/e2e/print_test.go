@@ -167,7 +167,7 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.shortMusic("1M04")
 	p.printed("1M04")
 	p.see(`[data-lane=Mix] canvas[data-drawn]`)
-	p.seeText(`[data-group=fine]`, "add up: -1[0-9][0-9] dBFS is left")
+	p.seeText(`[data-group=fine]`, "add up, residual -1[0-9][0-9] dBFS")
 	p.seeText(`[data-part=silent]`, "Nobody plays in .*Horns")
 	shots := os.Getenv("FANFOLD_SHOTS") // to renew the pictures of the documents
 	if shots != "" {
@@ -208,7 +208,7 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.gone(`[role=dialog]`)
 	p.proved("; [0-9]+ more")
 	p.seeText(`[data-part=print-marks]`, "Low strings long is 0.10 dB louder than in the mix")
-	p.seeText(`[data-part=print-marks]`, "Harp has the guide Dialogue.wav in it")
+	p.seeText(`[data-part=print-marks]`, "Harp contains the guide Dialogue.wav")
 	p.seeText(`[data-part=print-marks]`, "Harp is doubled|Harp is 6.0")
 	p.see(`[data-lane="Low strings long"] canvas[data-drawn]`)
 	if shots != "" {
@@ -231,16 +231,16 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 
 	// What a file is, by hand: it is remembered.
 	require.NoError(t, p.see(`[aria-label="What Dialogue.wav is"]`).Select([]string{"^other$"}, true, rod.SelectorTypeRegex))
-	_, err = p.page.Timeout(10*patience()).ElementR(`[data-part=print-marks]`, "notes? that may well be meant so")
+	_, err = p.page.Timeout(10*patience()).ElementR(`[data-part=print-marks]`, "notes? that are probably intended")
 	require.NoError(t, err)
 	require.NoError(t, p.page.Timeout(10*patience()).Wait(rod.Eval(`() => {
 		const marks = document.querySelector("[data-part=print-marks]")?.textContent ?? "";
-		return marks.includes("Low strings long") && !marks.includes("has the guide");
+		return marks.includes("Low strings long") && !marks.includes("contains the guide");
 	}`)), "the guide is no longer one")
 
 	for left := 1; left >= 0; left-- {
 		p.press("Delete…")
-		p.press("Delete its audio for good")
+		p.press("Delete its audio")
 		p.seeJust(`[aria-label=Prints] [data-print]`, left)
 	}
 	p.seeText(`[data-leaf=print]`, "Stems, and the proof that they add up")

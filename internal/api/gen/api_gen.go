@@ -2281,6 +2281,7 @@ type PrintableCue struct {
 	Cue            string             `json:"cue"`
 	Production     openapi_types.UUID `json:"production"`
 	ProductionName string             `json:"productionName"`
+	RateHz         int                `json:"rateHz"`
 
 	// Why why it can not be printed
 	Why *string `json:"why,omitempty"`

@@ -326,12 +326,12 @@ var faults = []fault{
 	{"a guide in it", func(s *set) {
 		s.guide = guide()
 		leaked(s, *s.guide, -20)
-	}, "guide-leak", stem3, 0, -20, 1.5, "Stem 3 has the guide Guide.wav in it"},
-	{"a stem in it", func(s *set) { leaked(s, s.stems[4], -6) }, "same-sound", stem3, 0, -6, 2, "Stem 3 and Stem 5 have one sound in both"},
+	}, "guide-leak", stem3, 0, -20, 1.5, "Stem 3 contains the guide Guide.wav"},
+	{"a stem in it", func(s *set) { leaked(s, s.stems[4], -6) }, "same-sound", stem3, 0, -6, 2, "Stem 3 and Stem 5 contain the same sound"},
 	{"wet in dry", func(s *set) {
 		s.carries[wrong], s.carries[4] = audit.Dry, audit.Wet
 		leaked(s, s.stems[4], 0)
-	}, "wet-in-dry", stem3, 0, 0, 2, "Stem 3 has the wet sound of Stem 5 in it"},
+	}, "wet-in-dry", stem3, 0, 0, 2, "Stem 3 contains the wet sound of Stem 5"},
 	{"silent", func(s *set) {
 		each(&s.stems[wrong], func(int, int, float64) float64 { return 0 })
 		s.add()
@@ -345,7 +345,7 @@ var faults = []fault{
 			return v
 		})
 		s.add()
-	}, "dropout", stem3, -1, .02, .001, "Stem 3 stops for 20 ms"},
+	}, "dropout", stem3, -1, .02, .001, "Stem 3 drops out for 20 ms"},
 	{"clipping", func(s *set) {
 		each(&s.stems[wrong], func(_, _ int, v float64) float64 { return max(-1, min(1, 25*v)) })
 		s.bits = 0
@@ -365,12 +365,12 @@ var faults = []fault{
 			return v + .004*math.Sin(math.Pi*float64(k)/(long*rate))
 		})
 		s.add()
-	}, "dc", stem3, 0, -51.9, .2, "Stem 3 has a constant offset of -52 dBFS"},
-	{"a dead side", func(s *set) { clear(s.stems[wrong][1]); s.add() }, "dead-side", stem3, 0, 0, 0, "Stem 3 has no sound on the right"},
+	}, "dc", stem3, 0, -51.9, .2, "Stem 3 has a DC offset of -52 dBFS"},
+	{"a dead side", func(s *set) { clear(s.stems[wrong][1]); s.add() }, "dead-side", stem3, 0, 0, 0, "Stem 3 is silent on the right"},
 	{"one channel twice", func(s *set) {
 		s.stems[wrong][1] = slices.Clone(s.stems[wrong][0])
 		s.add()
-	}, "both-same", stem3, 0, 0, 0, "same sound on both sides"},
+	}, "both-same", stem3, 0, 0, 0, "identical on both sides"},
 	{"a cut tail", func(s *set) {
 		end := loudest(s) + 40
 		for n := range s.stems {
@@ -388,12 +388,12 @@ var faults = []fault{
 			}
 		}
 		s.add()
-	}, "start-click", stem3, 0, 0, 1e9, "Stem 3 begins in the middle of a sound"},
+	}, "start-click", stem3, 0, 0, 1e9, "Stem 3 begins abruptly"},
 	{"another rate", withHeader(func(f *audit.File) { f.RateHz = 44_100 }), "rate", stem3, 0, 44_100, 0, "is at 44100 Hz, not at 48000"},
-	{"another start", withHeader(func(f *audit.File) { f.Begin += 4800 }), "start", stem3, 0, .1, 1e-9, "begins 0.10 s later"},
+	{"another start", withHeader(func(f *audit.File) { f.Begin += 4800 }), "start", stem3, 0, .1, 1e-9, "is stamped 0.10 s later than the others"},
 	{"other bits", withHeader(func(f *audit.File) { f.Bits = 16 }), "bits", stem3, 0, 16, 0, "samples of 16 bits, not of 24 bits"},
 	{"cut off", withHeader(func(f *audit.File) { f.Lost = 6 * rate * 2 }), "cut-off", stem3, long, 6 * rate * 2, 0, "2.0 s are missing at its end"},
-	{"no start", withHeader(func(f *audit.File) { f.Begin = audit.NotSaid }), "no-start", stem3, 0, 0, 0, "does not say where it begins"},
+	{"no start", withHeader(func(f *audit.File) { f.Begin = audit.NotSaid }), "no-start", stem3, 0, 0, 0, "has no time stamp"},
 	{"shorter", func(s *set) {
 		for c := range s.stems[wrong] {
 			s.stems[wrong][c] = s.stems[wrong][c][:long*rate-rate/2]

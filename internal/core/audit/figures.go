@@ -288,7 +288,7 @@ func (m *meter) marks(r *run, f *File, x Figures) {
 		r.mark("clipping", f, float64(c.to-c.from+1), s(c.from), s(c.to+1), "%s clips at %s", name, clock(s(c.from)))
 	}
 	for _, d := range m.drops {
-		r.mark("dropout", f, s(d.to-d.from), s(d.from), s(d.to), "%s stops for %.0f ms at %s", name, 1000*s(d.to-d.from), clock(s(d.from)))
+		r.mark("dropout", f, s(d.to-d.from), s(d.from), s(d.to), "%s drops out for %.0f ms at %s", name, 1000*s(d.to-d.from), clock(s(d.from)))
 	}
 	if r.ask.PeakDB != 0 && x.TruePeak > r.ask.PeakDB+.05 {
 		at := 0.0
@@ -301,22 +301,22 @@ func (m *meter) marks(r *run, f *File, x Figures) {
 	}
 	for c, sum := range m.sums {
 		if dc := math.Abs(sum) / float64(max(1, m.frames)); dc > dcShare {
-			r.mark("dc", f, dsp.DB(dc), 0, end, "%s has a constant offset of %.0f dBFS in channel %d", name, dsp.DB(dc), c+1)
+			r.mark("dc", f, dsp.DB(dc), 0, end, "%s has a DC offset of %.0f dBFS in channel %d", name, dsp.DB(dc), c+1)
 			break
 		}
 	}
 	if f.Channels == 2 {
 		for c, p := range m.peak {
 			if p < silentPeak && m.peak[1-c] > deadPeak {
-				r.mark("dead-side", f, 0, 0, end, "%s has no sound on the %s", name, []string{"left", "right"}[c])
+				r.mark("dead-side", f, 0, 0, end, "%s is silent on the %s", name, []string{"left", "right"}[c])
 			}
 		}
 		if m.same && !f.Mono {
-			r.mark("both-same", f, 0, 0, end, "%s has the same sound on both sides", name).Note = true
+			r.mark("both-same", f, 0, 0, end, "%s is identical on both sides", name).Note = true
 		}
 	}
 	if m.first > startPeak {
-		r.mark("start-click", f, dsp.DB(m.first), 0, 0, "%s begins in the middle of a sound, at %.0f dBFS", name, dsp.DB(m.first))
+		r.mark("start-click", f, dsp.DB(m.first), 0, 0, "%s begins abruptly, at %.0f dBFS", name, dsp.DB(m.first))
 	}
 	tail := 0.0
 	for _, p := range m.lastEdge[max(0, len(m.lastEdge)-3):] {

@@ -115,14 +115,14 @@ func (r *run) header(f *File, rate int, begin, frames int64, bits string) {
 	switch late := f.Begin - begin; {
 	case begin == NotSaid:
 	case f.Begin == NotSaid:
-		r.mark("no-start", f, 0, 0, 0, "%s does not say where it begins", f.Name)
+		r.mark("no-start", f, 0, 0, 0, "%s has no time stamp", f.Name)
 	case late != 0:
 		word := "later"
 		if late < 0 {
 			word = "earlier"
 		}
 		seconds := float64(late) / float64(rate)
-		r.mark("start", f, seconds, 0, math.Abs(seconds), "%s says that it begins %s %s", f.Name, span(math.Abs(seconds), rate), word)
+		r.mark("start", f, seconds, 0, math.Abs(seconds), "%s is stamped %s %s than the others", f.Name, span(math.Abs(seconds), rate), word)
 	}
 }
 

@@ -360,14 +360,14 @@ func (p *pairs) finish() {
 		place := fmt.Sprintf("from %d:%02d to %d:%02d", int(from)/60, int(from)%60, int(to)/60, int(to)%60)
 		switch x.kind {
 		case "guide-leak":
-			r.mark(x.kind, a, db, from, to, "%s has the guide %s in it, at %.0f dB, %s", a.Called(), b.Called(), db, place)
+			r.mark(x.kind, a, db, from, to, "%s contains the guide %s at %.0f dB, %s", a.Called(), b.Called(), db, place)
 		case "wet-in-dry":
 			if a.Carries == Wet {
 				a, b = b, a
 			}
-			r.mark(x.kind, a, db, from, to, "%s has the wet sound of %s in it, %s", a.Called(), b.Called(), place)
+			r.mark(x.kind, a, db, from, to, "%s contains the wet sound of %s, %s", a.Called(), b.Called(), place)
 		default:
-			r.mark(x.kind, a, db, from, to, "%s and %s have one sound in both, %s", a.Called(), b.Called(), place)
+			r.mark(x.kind, a, db, from, to, "%s and %s contain the same sound, %s", a.Called(), b.Called(), place)
 		}
 	}
 }

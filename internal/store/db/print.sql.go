@@ -42,6 +42,24 @@ func (q *Queries) AudioTaken(ctx context.Context, studioID uuid.UUID) (int64, er
 	return column_1, err
 }
 
+const printAbandon = `-- name: PrintAbandon :execrows
+update prints set state = 'waiting', owner = null where id = $1 and state in ('running', 'proving') and beat_at < $2::timestamptz
+`
+
+type PrintAbandonParams struct {
+	ID     uuid.UUID
+	Before time.Time
+}
+
+// Nobody's any more, where its server still says nothing: of several who look, one takes it.
+func (q *Queries) PrintAbandon(ctx context.Context, arg PrintAbandonParams) (int64, error) {
+	result, err := q.db.Exec(ctx, printAbandon, arg.ID, arg.Before)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const printBeat = `-- name: PrintBeat :execrows
 update prints set done_s = $1, of_s = $2, state = $3, beat_at = now()
 where id = $4 and owner = $5 and state in ('running', 'proving')
@@ -158,6 +176,29 @@ func (q *Queries) PrintFileInsert(ctx context.Context, arg PrintFileInsertParams
 		arg.Stem,
 		arg.Role,
 		arg.How,
+		arg.Sha256,
+		arg.Bytes,
+	)
+	return err
+}
+
+const printFileTake = `-- name: PrintFileTake :exec
+insert into print_files (print_id, number, path, role, sha256, bytes)
+select $1, coalesce(max(number), -1) + 1, $2, 'other', $3, $4 from print_files where print_id = $1
+on conflict (print_id, path) do update set sha256 = excluded.sha256, bytes = excluded.bytes
+`
+
+type PrintFileTakeParams struct {
+	PrintID uuid.UUID
+	Path    string
+	Sha256  string
+	Bytes   int64
+}
+
+func (q *Queries) PrintFileTake(ctx context.Context, arg PrintFileTakeParams) error {
+	_, err := q.db.Exec(ctx, printFileTake,
+		arg.PrintID,
+		arg.Path,
 		arg.Sha256,
 		arg.Bytes,
 	)
@@ -356,6 +397,17 @@ func (q *Queries) PrintList(ctx context.Context, arg PrintListParams) ([]PrintLi
 		return nil, err
 	}
 	return items, nil
+}
+
+const printLock = `-- name: PrintLock :one
+select state from prints where id = $1 for update
+`
+
+func (q *Queries) PrintLock(ctx context.Context, id uuid.UUID) (string, error) {
+	row := q.db.QueryRow(ctx, printLock, id)
+	var state string
+	err := row.Scan(&state)
+	return state, err
 }
 
 const printMatchForget = `-- name: PrintMatchForget :exec

@@ -39,7 +39,8 @@ create table print_files (
   how      text not null default '', -- it was matched
   sha256   text not null,
   bytes    bigint not null,
-  primary key (print_id, number)
+  primary key (print_id, number),
+  unique (print_id, path)
 );
 
 -- What people said that recorded files are, by the key of their names: it holds for the next

@@ -39,6 +39,18 @@ where id = @id and studio_id = @studio_id and state in ('taking', 'waiting', 'ru
 -- name: PrintDelete :execrows
 delete from prints where id = @id and studio_id = @studio_id and state in ('taking', 'done', 'stopped', 'failed');
 
+-- name: PrintAbandon :execrows
+-- Nobody's any more, where its server still says nothing: of several who look, one takes it.
+update prints set state = 'waiting', owner = null where id = @id and state in ('running', 'proving') and beat_at < @before::timestamptz;
+
+-- name: PrintLock :one
+select state from prints where id = @id for update;
+
+-- name: PrintFileTake :exec
+insert into print_files (print_id, number, path, role, sha256, bytes)
+select @print_id, coalesce(max(number), -1) + 1, @path, 'other', @sha256, @bytes from print_files where print_id = @print_id
+on conflict (print_id, path) do update set sha256 = excluded.sha256, bytes = excluded.bytes;
+
 -- name: PrintFileInsert :exec
 insert into print_files (print_id, number, path, bus, stem, role, how, sha256, bytes)
 values (@print_id, @number, @path, @bus, @stem, @role, @how, @sha256, @bytes)

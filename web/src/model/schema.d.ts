@@ -5376,6 +5376,7 @@ export interface components {
             made: string;
         };
         PrintableCue: {
+            rateHz: number;
             /** Format: uuid */
             production: string;
             productionName: string;

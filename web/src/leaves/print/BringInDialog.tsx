@@ -33,7 +33,7 @@ export function BringInDialog({ close }: { close: () => void }) {
     <Floating title="Bring in recordings" open onOpenChange={close} className="w-[560px]">
       <p>
         Choose the folder with the stems and the mix that you recorded: WAV or FLAC. Files are matched to the stems by
-        their names or numbers; a dialogue or effects track in the folder is held against them as a guide.
+        their names or numbers. A dialogue or effects track in the folder is a guide: no stem may contain it.
       </p>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: the button beside it does the same */}
       <div

@@ -17,7 +17,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
   const { data } = useQuery(printsOf(sheet.id));
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [folds, setFolds] = useState<ReadonlySet<string>>(new Set(sheet.folds.order));
-  const [rate, setRate] = useState(48_000);
+  const [asked, setRate] = useState<number | null>(null);
   const [kind, setKind] = useState<keyof typeof kinds>("24");
   const [trim, setTrim] = useState("0");
   const [peak, setPeak] = useState("-1");
@@ -25,6 +25,8 @@ export function NewPrintDialog({ close }: { close: () => void }) {
   const [leaveOut, setLeaveOut] = useState(false);
   const [long, setLong] = useState(false);
   const cues = data?.cues ?? [];
+  const of = cues.find((c) => picked.has(c.production + c.cue)) ?? cues[0];
+  const rate = asked ?? rates.find((r) => r === of?.rateHz) ?? 48_000;
   const toggle = (from: ReadonlySet<string>, key: string) => {
     const next = new Set(from);
     if (!next.delete(key)) next.add(key);
@@ -108,7 +110,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
               </option>
             ))}
           </select>
-          <label htmlFor="print-trim">All files louder by</label>
+          <label htmlFor="print-trim">Turn all files up by</label>
           <span className="flex items-center gap-1.5">
             <input id="print-trim" className="field w-16" value={trim} onChange={(e) => setTrim(e.target.value)} /> dB
           </span>
@@ -120,15 +122,15 @@ export function NewPrintDialog({ close }: { close: () => void }) {
         <div className="mt-3 flex flex-col gap-1">
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={softer} onChange={(e) => setSofter(e.target.checked)} />
-            Softer by as much as it takes that nothing goes beyond full scale: all files by the same
+            Turn all files down together, as far as it takes to keep every peak below full scale
           </label>
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} />
-            Print without rows whose samples are missing; otherwise nothing is printed
+            Leave out rows whose samples are missing; otherwise nothing is printed
           </label>
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={long} onChange={(e) => setLong(e.target.checked)} />
-            As RF64, which has no limit of 4 GiB, however short
+            Always as RF64, which has no limit of 4 GiB
           </label>
         </div>
       </div>

@@ -74,13 +74,13 @@ function Empty({ ready }: { ready: boolean }) {
 function stateOf(p: PrintRow) {
   switch (p.state) {
     case "taking":
-      return "files come in";
+      return "files arriving";
     case "waiting":
-      return "waits for its turn";
+      return "waiting";
     case "running":
       return p.leftS > 0 ? `printing, ${Math.ceil(p.leftS)} s left` : "printing";
     case "proving":
-      return "being proved";
+      return "checking";
     case "stopped":
       return "stopped";
     case "failed":
@@ -190,7 +190,7 @@ function Doing({ print: p }: { print: PrintRow }) {
               onBlur={() => setSure(false)}
               onClick={() => void run(() => answer(api.DELETE("/api/prints/{id}", params)))}
             >
-              Delete its audio for good
+              Delete its audio
             </button>
           ) : (
             <button type="button" className="button" onClick={() => setSure(true)}>

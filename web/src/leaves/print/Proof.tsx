@@ -150,7 +150,7 @@ function Transport({ seconds, zoom, fit }: { seconds: number; zoom: (by: number)
           −
         </button>
         <button type="button" className="button" onClick={fit}>
-          All of it
+          Whole cue
         </button>
       </span>
     </div>
@@ -187,7 +187,7 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
         <button
           type="button"
           className={`truncate font-serif ${on ? "font-semibold underline" : ""}`}
-          title="Hear all of it; with Ctrl beside what is heard"
+          title="Hear all of it; with Ctrl, add it to what is heard"
           aria-pressed={on}
           onClick={(e) =>
             hear(
@@ -208,8 +208,8 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
           >
             {sum.why ||
               (sum.addsUp
-                ? `add up: ${Math.round(sum.peakDb)} dBFS is left`
-                : `do not add up: ${Math.round(sum.peakDb)} dBFS is left`)}
+                ? `add up, residual ${Math.round(sum.peakDb)} dBFS`
+                : `do not add up, residual ${Math.round(sum.peakDb)} dBFS`)}
           </span>
         </div>
       )}
@@ -251,7 +251,7 @@ function LaneRow({ print, lane: l, rate, marks, width, from, to }: LaneProps) {
         <button
           type="button"
           aria-pressed={on}
-          title="Hear it alone; with Ctrl beside what is heard"
+          title="Hear it alone; with Ctrl, add it to what is heard"
           className={`truncate text-left ${on ? "font-semibold underline" : ""} ${wrong ? "text-accent" : ""}`}
           onClick={(e) => hear([l.number], e.ctrlKey || e.metaKey)}
         >
@@ -297,7 +297,7 @@ function WhatItIs({ print, lane }: { print: PrintWhole; lane: Lane }) {
       value={file?.role === "stem" ? file.bus : file?.role}
       onChange={(e) => void say(e.target.value)}
     >
-      <option value="">match again</option>
+      <option value="">match by name</option>
       {["mix", "limited", "guide", "other"].map((r) => (
         <option key={r} value={r}>
           {r}
@@ -343,7 +343,7 @@ function Marks({ report, seconds }: { report: Report; seconds: number }) {
       </ul>
       {more > 0 && (
         <button type="button" className="link px-3 py-1" onClick={() => setNotes(!notes)}>
-          {notes ? "Only what is wrong" : `${plural(more, "note")} that may well be meant so`}
+          {notes ? "Hide notes" : `${plural(more, "note")} that are probably intended`}
         </button>
       )}
     </div>
