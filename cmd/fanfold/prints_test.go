@@ -98,6 +98,55 @@ func TestProveByCommand(t *testing.T) {
 	}
 }
 
+// What was proved is packed into a folder or an archive, which other programs find whole (coreutils'
+// sha256sum, Info-ZIP's unzip): with lists, and without the guide. What is wrong is not packed unless
+// that is asked for, and what comes to nothing leaves nothing.
+func TestDeliverByCommand(t *testing.T) {
+	dir := t.TempDir()
+	good, bad := filepath.Join(dir, "good"), filepath.Join(dir, "bad")
+	stems(t, good, 0)
+	stems(t, bad, .1)
+	guide, err := os.ReadFile(filepath.Join(good, "02 Harp.wav"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(bad, "Dialogue.wav"), guide, 0o600))
+	folder := filepath.Join(dir, "1M02 v2")
+	midi := filepath.Join(dir, "chord.mid")
+	require.NoError(t, os.WriteFile(midi, chord(t), 0o600))
+	code, out, errs := do("deliver", good, "--out", folder, "--title", "The lamp is lit", "--cue", "1M02", "--version", "2", "--composer", "Ida", "--music", midi, "--folders", "fold", "--to", "the mixer")
+	require.Equal(t, 0, code, errs)
+	require.Contains(t, out, "3 files in ")
+	for _, list := range []string{"manifest-sha256.txt", "tagmanifest-sha256.txt"} {
+		c := exec.Command("sha256sum", "--strict", "-c", list)
+		c.Dir = folder
+		said, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", said)
+	}
+	for _, name := range []string{"The stems/01 Strings.wav", "Mix/Mix.wav", "about/delivery sheet.pdf", "about/1M02 The lamp is lit v2.mid", "about/1M02 The lamp is lit v2 proof.json"} {
+		require.FileExists(t, filepath.Join(folder, "data", filepath.FromSlash(name)))
+	}
+	sheet, err := os.ReadFile(filepath.Join(folder, "data", "about", "cue sheet.csv"))
+	require.NoError(t, err)
+	require.Contains(t, string(sheet), "1M02,The lamp is lit,2,,00:00:02:00,00:00:04:00,00:00:02:00,Ida")
+	archive := filepath.Join(dir, "1M02.zip")
+	code, out, _ = do("deliver", bad, "--out", archive)
+	require.Equal(t, 1, code)
+	require.Contains(t, out, "01 Strings is 0.10 dB louder than in the mix")
+	require.NoFileExists(t, archive)
+	code, out, errs = do("deliver", bad, "--out", archive, "--anyway")
+	require.Equal(t, 0, code, errs)
+	require.Contains(t, out, "3 files in ", "the guide stays behind")
+	said, err := exec.Command("unzip", "-t", archive).CombinedOutput()
+	require.NoError(t, err, "%s", said)
+	require.NotContains(t, string(said), "Dialogue")
+	code, _, errs = do("deliver", good, "--out", archive)
+	require.Equal(t, 2, code)
+	require.Contains(t, errs, "exists already")
+	code, _, errs = do("deliver", good, "--out", filepath.Join(dir, "nowhere", "x.zip"))
+	require.NotEqual(t, 0, code)
+	require.Contains(t, errs, "no such file")
+	require.NoDirExists(t, filepath.Join(dir, "nowhere"))
+}
+
 // A piece is printed by a template and the folders of its libraries, and proved; Debian's soxi
 // reads what came of it. Nothing that is there is written over.
 func TestRenderByCommand(t *testing.T) {

@@ -38,6 +38,13 @@ func proveCommand() *cobra.Command {
 		},
 		RunE: func(c *cobra.Command, args []string) error { return prove(c.Context(), c.OutOrStdout(), args[0], x) },
 	}
+	x.add(c)
+	c.Flags().BoolVar(&x.asJSON, "json", false, "write the report as JSON")
+	return c
+}
+
+// add adds the flags that say what is proved.
+func (x *proveFlags) add(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&x.template, "template", "", "the template whose stems they are")
 	f.StringVar(&x.mix, "mix", "", "the mix, where it lies elsewhere or is not found by its name")
@@ -46,60 +53,74 @@ func proveCommand() *cobra.Command {
 	f.StringArrayVar(&x.folds, "fold", nil, "a fold of the template; may be given again; without it all are proved")
 	f.Float64Var(&x.peak, "peak", -1, "the highest true peak, dBTP; 0 for none")
 	f.Float64Var(&x.loudness, "loudness", 0, "the loudness of the mix that is asked for, LUFS; 0 for none")
-	f.BoolVar(&x.asJSON, "json", false, "write the report as JSON")
-	return c
 }
 
-func prove(ctx context.Context, out io.Writer, dir string, x proveFlags) error {
+// proved is a folder of recordings with its proof.
+type proved struct {
+	folder  *recorded.Folder
+	plan    printing.Plan
+	matches []printing.Match
+	report  *audit.Report
+}
+
+func proveFolder(ctx context.Context, dir string, x proveFlags) (p proved, err error) {
 	if info, err := os.Stat(dir); err != nil {
-		return openError(err)
+		return p, openError(err)
 	} else if !info.IsDir() {
-		return wrongUse{fmt.Errorf("%s is no folder; give the folder that the stems lie in", dir)}
+		return p, wrongUse{fmt.Errorf("%s is no folder; give the folder that the stems lie in", dir)}
 	}
-	folder, err := recorded.Look(os.DirFS(dir))
+	if p.folder, err = recorded.Look(os.DirFS(dir)); err != nil {
+		return p, fmt.Errorf("%s: %w", dir, err)
+	}
+	if p.plan, err = provePlan(x); err != nil {
+		return p, err
+	}
+	hand, err := proveHand(p.plan, x)
 	if err != nil {
-		return fmt.Errorf("%s: %w", dir, err)
+		return p, err
 	}
-	plan, err := provePlan(x)
-	if err != nil {
-		return err
-	}
-	hand, err := proveHand(plan, x)
-	if err != nil {
-		return err
-	}
-	var matches []printing.Match
 	if x.template == "" {
-		plan, matches = folder.Alone(hand)
+		p.plan, p.matches = p.folder.Alone(hand)
 	} else {
-		matches = plan.Recorded(folder.Files, hand)
+		p.matches = p.plan.Recorded(p.folder.Files, hand)
 	}
 	if x.mix != "" {
-		if matches, err = withMix(dir, x.mix, plan, matches); err != nil {
-			return err
+		if p.matches, err = withMix(dir, x.mix, p.plan, p.matches); err != nil {
+			return p, err
 		}
 	}
-	ask, done, err := folder.Ask(plan, matches)
+	ask, done, err := p.folder.Ask(p.plan, p.matches)
 	if err != nil {
-		return err
+		return p, err
 	}
 	defer done()
 	ask.PeakDB, ask.LoudnessLUFS = x.peak, x.loudness
-	report, err := audit.Run(ctx, ask)
+	p.report, err = audit.Run(ctx, ask)
+	return p, err
+}
+
+// faults is how much is wrong.
+func (p *proved) faults() int {
+	n := len(p.folder.Unread)
+	for _, m := range p.report.Marks {
+		if !m.Note {
+			n++
+		}
+	}
+	return n
+}
+
+func prove(ctx context.Context, out io.Writer, dir string, x proveFlags) error {
+	p, err := proveFolder(ctx, dir, x)
 	if err != nil {
 		return err
 	}
 	if x.asJSON {
-		err = printJSON(out, map[string]any{"report": report, "matches": matches, "unread": folder.Unread})
+		err = printJSON(out, map[string]any{"report": p.report, "matches": p.matches, "unread": p.folder.Unread})
 	} else {
-		tellProof(out, report, folder, matches, plan)
+		tellProof(out, p.report, p.folder, p.matches, p.plan)
 	}
-	for _, m := range report.Marks {
-		if err == nil && !m.Note {
-			err = errFindings
-		}
-	}
-	if err == nil && len(folder.Unread) > 0 {
+	if err == nil && p.faults() > 0 {
 		err = errFindings
 	}
 	return err

@@ -19,6 +19,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/fan"
+	"fanfold/internal/core/filename"
 	"fanfold/internal/core/printing"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
@@ -57,7 +58,7 @@ func renderCommand() *cobra.Command {
 	f.StringVar(&x.bits, "bits", "24", "16, 24 or float")
 	f.StringVar(&x.start, "start", "00:00:00:00", "the timecode on which it begins")
 	f.StringVar(&x.frames, "frames", "24", "the frame rate of --start")
-	f.StringVar(&x.pattern, "names", printing.DefaultPattern, "how the files are called")
+	f.StringVar(&x.pattern, "names", filename.DefaultPattern, "how the files are called")
 	f.Float64Var(&x.trim, "trim", 0, "turn all files up by so many dB, or down")
 	f.BoolVar(&x.softer, "softer", false, "turn all files down together, as far as it takes to keep every peak below full scale")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
@@ -71,7 +72,7 @@ func renderPiece(ctx context.Context, out, progress io.Writer, music string, x r
 	if x.template == "" || len(x.samples) == 0 {
 		return wrongUse{errors.New("give the template with --template, and the folders of libraries with --samples")}
 	}
-	if err := printing.CheckPattern(x.pattern); err != nil {
+	if err := filename.CheckPattern(x.pattern); err != nil {
 		return wrongUse{fmt.Errorf("--names: %w", err)}
 	}
 	piece, err := pieceOf(ctx, music, x)

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -15,8 +14,6 @@ import (
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
-	"fanfold/internal/format/sheethtml"
-	"fanfold/internal/format/sheetpdf"
 )
 
 func printRow(x app.Print) gen.PrintRow {
@@ -187,36 +184,14 @@ func (b plainBytes) VisitPrintWaveResponse(w http.ResponseWriter) error { return
 // VisitPrintSoundResponse implements the generated response.
 func (b plainBytes) VisitPrintSoundResponse(w http.ResponseWriter) error { return b.visit(w) }
 
-// PackagePrint implements the contract.
-func (s *server) PackagePrint(ctx context.Context, r gen.PackagePrintRequestObject) (gen.PackagePrintResponseObject, error) {
-	x, err := s.app.Package(ctx, person(ctx), r.Id)
-	if err != nil {
-		return nil, err
-	}
-	title, pages := x.Sheet()
-	var pdf, html bytes.Buffer
-	if err := sheetpdf.Write(&pdf, title, pages); err != nil {
-		return nil, err
-	}
-	if err := sheethtml.Write(&html, title, pages); err != nil {
-		return nil, err
-	}
-	return packaged{ctx, x, []app.Beside{{Name: "delivery sheet.pdf", Data: pdf.Bytes()}, {Name: "delivery sheet.html", Data: html.Bytes()}}}, nil
+// PrintAgainst implements the contract.
+func (s *server) PrintAgainst(ctx context.Context, r gen.PrintAgainstRequestObject) (gen.PrintAgainstResponseObject, error) {
+	x, err := s.app.PrintAgainst(ctx, person(ctx), r.Id, r.Number, r.Before)
+	return gen.PrintAgainst200JSONResponse(x), err
 }
 
-// packaged answers with a package, as it is written.
-type packaged struct {
-	ctx context.Context
-	app.Package
-	sheets []app.Beside
-}
-
-// VisitPackagePrintResponse implements the generated response.
-func (x packaged) VisitPackagePrintResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", "application/zip")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": x.Name + ".zip"}))
-	if err := x.Write(x.ctx, w, x.sheets...); err != nil {
-		panic(http.ErrAbortHandler) // who receives it must not take it for whole
-	}
-	return nil
+// PrintShape implements the contract.
+func (s *server) PrintShape(ctx context.Context, r gen.PrintShapeRequestObject) (gen.PrintShapeResponseObject, error) {
+	x, err := s.app.PrintShape(ctx, person(ctx), r.Id, r.Number)
+	return gen.PrintShape200JSONResponse(x), err
 }

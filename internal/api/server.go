@@ -83,6 +83,7 @@ func New(c Config) http.Handler {
 	if c.Web != nil {
 		e.GET("/*", pages(c.Web))
 	}
+	s.sharing(e)
 	e.GET("/api/events", s.events)
 	e.GET("/api/templates/:id/listen", s.listen)
 	e.GET("/api/templates/:id/perform", s.perform)
@@ -182,7 +183,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || strings.HasPrefix(path, "/api/prints/") || onThisMachine(c.Request())
+			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || strings.HasPrefix(path, "/api/prints/") || strings.HasPrefix(path, "/api/deliveries/") || strings.HasPrefix(path, sharedPath) || onThisMachine(c.Request())
 		},
 	})
 }

@@ -135,7 +135,11 @@ func (a *App) PrintFile(ctx context.Context, p Person, id uuid.UUID, number int)
 		return PrintedFile{}, store.ErrNotFound
 	}
 	f := x.Files[at]
-	src, err := a.audio.Audio(ctx, p.Studio.String(), f.Sha256)
+	return a.printedFile(ctx, p.Studio, f.Path, f.Sha256, x.Made)
+}
+
+func (a *App) printedFile(ctx context.Context, studio uuid.UUID, name, digest string, made time.Time) (PrintedFile, error) {
+	src, err := a.audio.Audio(ctx, studio.String(), digest)
 	if errors.Is(err, audiostore.ErrNotFound) {
 		return PrintedFile{}, store.ErrNotFound
 	}
@@ -143,8 +147,8 @@ func (a *App) PrintFile(ctx context.Context, p Person, id uuid.UUID, number int)
 		return PrintedFile{}, err
 	}
 	kind := "audio/wav"
-	if strings.HasSuffix(strings.ToLower(f.Path), ".flac") {
+	if strings.HasSuffix(strings.ToLower(name), ".flac") {
 		kind = "audio/flac"
 	}
-	return PrintedFile{io.NewSectionReader(src, 0, src.Bytes), path.Base(f.Path), kind, x.Made}, nil
+	return PrintedFile{io.NewSectionReader(src, 0, src.Bytes), path.Base(name), kind, made}, nil
 }

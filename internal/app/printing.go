@@ -257,7 +257,7 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 	w.softer = done.TrimDB - w.ask.TrimDB
 	w.silent = done.Silent
 	frames := production.FrameRate()
-	names := plan.Names(printing.Naming{Cue: c.Number, Title: c.Title, Version: fmt.Sprintf("v%d", w.row.Version), Start: frames.Format(c.Start), RateHz: w.ask.RateHz}, ".wav")
+	names := plan.Names(printing.Naming{Pattern: production.Files, Cue: c.Number, Title: c.Title, Version: fmt.Sprintf("v%d", w.row.Version), Start: frames.Format(c.Start), RateHz: w.ask.RateHz}, ".wav")
 	q := w.app.store.Queries()
 	if err := q.PrintFilesClear(ctx, w.row.ID); err != nil {
 		return fmt.Errorf("note the files: %w", err)
@@ -341,6 +341,21 @@ func (a *App) sound(ctx context.Context, studio uuid.UUID, digest string) (*soun
 	return soundfile.Open(src, src.Bytes)
 }
 
+// soundOf opens a file, or two of one channel as one.
+func (a *App) soundOf(ctx context.Context, studio uuid.UUID, pair []db.PrintFile) (*soundfile.Sound, error) {
+	s, err := a.sound(ctx, studio, pair[0].Sha256)
+	if err == nil && len(pair) == 2 {
+		var right *soundfile.Sound
+		if right, err = a.sound(ctx, studio, pair[1].Sha256); err == nil {
+			s, err = soundfile.Join(s, right)
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", pair[0].Path, err)
+	}
+	return s, nil
+}
+
 // prove proves the files that are there.
 func (w *working) prove(ctx context.Context, plan printing.Plan) (*audit.Report, error) {
 	w.tell(printProving, 0, 1)
@@ -357,15 +372,9 @@ func (w *working) prove(ctx context.Context, plan printing.Plan) (*audit.Report,
 	}
 	for _, pair := range pairsOf(files) {
 		f := pair[0]
-		s, err := w.app.sound(ctx, w.p.Studio, f.Sha256)
-		if err == nil && len(pair) == 2 {
-			var right *soundfile.Sound
-			if right, err = w.app.sound(ctx, w.p.Studio, pair[1].Sha256); err == nil {
-				s, err = soundfile.Join(s, right)
-			}
-		}
+		s, err := w.app.soundOf(ctx, w.p.Studio, pair)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", f.Path, err)
+			return nil, err
 		}
 		var wanted *printing.Wanted
 		for n := range plan.Files {

@@ -252,6 +252,13 @@ func (a *App) ResumePrint(ctx context.Context, p Person, id uuid.UUID) error {
 
 // DeletePrint deletes a print. Its audio goes, where no other print has the same.
 func (a *App) DeletePrint(ctx context.Context, p Person, id uuid.UUID) error {
+	to, err := a.store.Queries().DeliveryOpenOf(ctx, db.DeliveryOpenOfParams{PrintID: id, StudioID: p.Studio})
+	if err != nil {
+		return fmt.Errorf("look who has a print: %w", err)
+	}
+	if to != "" {
+		return refused("", "%s can still fetch it by a link; end the link first", to)
+	}
 	files, err := a.store.Queries().PrintFiles(ctx, id)
 	if err != nil {
 		return err

@@ -188,15 +188,8 @@ type FilmDelta struct {
 
 // FilmSettings are the fields of a production that are set by themselves.
 type FilmSettings struct {
-	Name        string   `json:"name"`
-	Rate        string   `json:"rate"`
-	RateHz      int      `json:"rateHz"`
-	Numbering   string   `json:"numbering"`
-	Statuses    []string `json:"statuses"`
-	MinutesADay float64  `json:"minutesADay"`
-	Begin       string   `json:"begin"`
-	Cut         cue.ID   `json:"cut"`
-	Frame       struct {
+	cue.Settings
+	Frame struct {
 		Num  int64 `json:"num"`
 		Den  int64 `json:"den"`
 		Drop bool  `json:"drop"`
@@ -205,7 +198,7 @@ type FilmSettings struct {
 
 // SettingsOf are those of a production.
 func SettingsOf(p *cue.Production) FilmSettings {
-	s := FilmSettings{Name: p.Name, Rate: p.Rate, RateHz: p.RateHz, Numbering: p.Numbering, Statuses: p.Statuses, MinutesADay: p.MinutesADay, Begin: p.Begin, Cut: p.Cut}
+	s := FilmSettings{Settings: p.Settings}
 	r := p.FrameRate()
 	s.Frame.Num, s.Frame.Den, s.Frame.Drop = r.Num, r.Den, r.Drop
 	return s

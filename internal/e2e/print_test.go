@@ -133,7 +133,7 @@ func (p *person) fetch(path string) []byte {
 
 // isWhole has other programs look at a package: sha256sum (coreutils) finds
 // every file as the manifest has it.
-func isWhole(t *testing.T, data []byte) {
+func isWhole(t testing.TB, data []byte) {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "package.zip"), data, 0o600))
@@ -174,7 +174,7 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 		p.shoot(shots, "print-day.png")
 	}
 
-	link, err := p.page.Timeout(patience()).ElementR("a", "Take out as a package")
+	link, err := p.page.Timeout(patience()).ElementR("a", "^Download$")
 	require.NoError(t, err)
 	isWhole(t, p.fetch(*link.MustAttribute("href")))
 	files := p.files()
@@ -238,12 +238,83 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 		return marks.includes("Low strings long") && !marks.includes("contains the guide");
 	}`)), "the guide is no longer one")
 
+	p.comparedAndDelivered(shots)
+
 	for left := 1; left >= 0; left-- {
 		p.press("Delete…")
 		p.press("Delete its audio")
 		p.seeJust(`[aria-label=Prints] [data-print]`, left)
 	}
 	p.seeText(`[data-leaf=print]`, "Stems, and the proof that they add up")
+}
+
+// comparedAndDelivered has what was recorded compared with what was printed, and delivers it: the
+// stem that was changed is told, the other print is heard instead, and whoever has the link fetches
+// the whole package without signing in, until it ends.
+func (p *person) comparedAndDelivered(shots string) {
+	p.t.Helper()
+	require.NoError(p.t, p.see(`[aria-label="Compare with"]`).Select([]string{"1M04"}, true, rod.SelectorTypeText))
+	p.seeText(`[data-lane="Low strings long"] [data-part=differs]`, "0.10 dB louder from")
+	p.seeText(`[data-lane=Mix] [data-part=differs]`, "^the same$")
+	p.seeText(`[data-part=shapes]`, "1M04.*v1: -[0-9.]+ LUFS")
+	p.see(`[aria-label="Loudness over time"] path[d^=M]`)
+	p.see(`[aria-label=Spectrum] path[d^=M]`)
+	if shots != "" {
+		p.shoot(shots, "print-compare-day.png")
+	}
+	p.press("Hear it instead")
+	p.click(`[aria-label=Play]`)
+	p.see(`[aria-label=Pause]`)
+	require.NoError(p.t, p.page.Timeout(patience()).Wait(rod.Eval(`() => /^0:0[1-9]/.test(document.querySelector("[data-part=print-time]").textContent)`)))
+	p.click(`[aria-label=Pause]`)
+
+	p.press("Deliver…")
+	p.seeText(`[role=dialog]`, "marks? will be in its delivery sheet")
+	p.clickOn("the print of 1M04", func() (*rod.Element, error) {
+		return p.page.Timeout(patience()).ElementR(`[role=dialog] li label`, "1M04")
+	})
+	p.see(`#deliver-to`).MustInput("The mixer")
+	p.see(`#deliver-note`).MustInput("The harp is on its way.")
+	require.NoError(p.t, p.see(`#deliver-folders`).Select([]string{"A folder for each cue"}, true, rod.SelectorTypeText))
+	p.press("Deliver 2 cues")
+	p.seeText(`[role=dialog] h2`, "Delivered to The mixer")
+	link := p.see(`[role=dialog] [aria-label=Link]`).MustProperty("value").Str()
+	p.press("Done")
+	p.gone(`[role=dialog]`)
+	p.seeText(`[aria-label="Delivery to The mixer"]`, "The harp is on its way")
+	if shots != "" {
+		p.shoot(shots, "delivery-day.png")
+	}
+
+	get := func(path string) (int, []byte) {
+		r, err := http.NewRequestWithContext(p.page.GetContext(), http.MethodGet, path, nil)
+		require.NoError(p.t, err)
+		got, err := http.DefaultClient.Do(r)
+		require.NoError(p.t, err)
+		data, err := io.ReadAll(got.Body)
+		require.NoError(p.t, err)
+		require.NoError(p.t, got.Body.Close())
+		return got.StatusCode, data
+	}
+	status, page := get(link)
+	require.Equal(p.t, 200, status)
+	require.Contains(p.t, string(page), "The harp is on its way.")
+	require.NotContains(p.t, string(page), "Dialogue")
+	if shots != "" {
+		guest := p.page.MustElement("body").Page().Browser().MustPage(link)
+		guest.MustSetViewport(1280, 800, 1, false).MustWaitLoad()
+		(&person{t: p.t, page: guest}).shoot(shots, "delivery-link.png")
+		guest.MustClose()
+	}
+	status, data := get(link + "/package")
+	require.Equal(p.t, 200, status)
+	isWhole(p.t, data)
+	p.press("End the link")
+	p.seeText(`[aria-label="Delivery to The mixer"]`, "no link is open; fetched once")
+	status, _ = get(link)
+	require.Equal(p.t, 404, status)
+	p.click(`[aria-label=Prints] [data-print]`)
+	p.see(`[data-lane=Mix]`)
 }
 
 // guideAt is a made-up guide: a voice-like buzz that comes and goes.

@@ -555,6 +555,30 @@ func (e PatchesParamsSort) Valid() bool {
 	}
 }
 
+// Defines values for PackagePrintParamsFolders.
+const (
+	PackagePrintParamsFoldersCue  PackagePrintParamsFolders = "cue"
+	PackagePrintParamsFoldersFold PackagePrintParamsFolders = "fold"
+	PackagePrintParamsFoldersOne  PackagePrintParamsFolders = "one"
+	PackagePrintParamsFoldersReel PackagePrintParamsFolders = "reel"
+)
+
+// Valid indicates whether the value is a known member of the PackagePrintParamsFolders enum.
+func (e PackagePrintParamsFolders) Valid() bool {
+	switch e {
+	case PackagePrintParamsFoldersCue:
+		return true
+	case PackagePrintParamsFoldersFold:
+		return true
+	case PackagePrintParamsFoldersOne:
+		return true
+	case PackagePrintParamsFoldersReel:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CutReportParamsFormat.
 const (
 	CutReportParamsFormatCsv CutReportParamsFormat = "csv"
@@ -837,6 +861,9 @@ type AskHow string
 // AssignStemChange defines model for AssignStemChange.
 type AssignStemChange = json.RawMessage
 
+// AuditDiffers defines model for AuditDiffers.
+type AuditDiffers = audit.Differs
+
 // AuditFigures defines model for AuditFigures.
 type AuditFigures = audit.Figures
 
@@ -848,6 +875,9 @@ type AuditNull = audit.Null
 
 // AuditReport defines model for AuditReport.
 type AuditReport = audit.Report
+
+// AuditShape defines model for AuditShape.
+type AuditShape = audit.Shape
 
 // Balance defines model for Balance.
 type Balance struct {
@@ -1200,6 +1230,26 @@ type CutPiece = cut.Piece
 // DeleteChange defines model for DeleteChange.
 type DeleteChange = json.RawMessage
 
+// DeliveredFile defines model for DeliveredFile.
+type DeliveredFile = app.DeliveredFile
+
+// DeliveredPrint defines model for DeliveredPrint.
+type DeliveredPrint = app.DeliveredPrint
+
+// Delivering defines model for Delivering.
+type Delivering struct {
+	Id openapi_types.UUID `json:"id"`
+
+	// Secret of the link, told once; empty for none
+	Secret string `json:"secret"`
+}
+
+// Delivery defines model for Delivery.
+type Delivery = app.Delivery
+
+// DeliveryAsk defines model for DeliveryAsk.
+type DeliveryAsk = app.DeliveryAsk
+
 // DeliveryCost defines model for DeliveryCost.
 type DeliveryCost struct {
 	AddsPerSecond float64 `json:"addsPerSecond"`
@@ -1221,6 +1271,11 @@ type DeliveryCost struct {
 	Returns int     `json:"returns"`
 	Stems   int     `json:"stems"`
 	Ways    int     `json:"ways"`
+}
+
+// DeliveryList defines model for DeliveryList.
+type DeliveryList struct {
+	Deliveries []Delivery `json:"deliveries"`
 }
 
 // Dependants defines model for Dependants.
@@ -1698,6 +1753,11 @@ type LevelTrims struct {
 
 // Library defines model for Library.
 type Library = template.Library
+
+// LinkAsk defines model for LinkAsk.
+type LinkAsk struct {
+	Days int `json:"days"`
+}
 
 // ListProblem defines model for ListProblem.
 type ListProblem struct {
@@ -3285,6 +3345,14 @@ type PrintedFileParams struct {
 	Range *string `json:"Range,omitempty"`
 }
 
+// PackagePrintParams defines parameters for PackagePrint.
+type PackagePrintParams struct {
+	Folders *PackagePrintParamsFolders `form:"folders,omitempty" json:"folders,omitempty"`
+}
+
+// PackagePrintParamsFolders defines parameters for PackagePrint.
+type PackagePrintParamsFolders string
+
 // PrintSoundParams defines parameters for PrintSound.
 type PrintSoundParams struct {
 	Files  *string `form:"files,omitempty" json:"files,omitempty"`
@@ -3822,6 +3890,9 @@ type TryMapJSONRequestBody = MapTry
 // EditPatchesJSONRequestBody defines body for EditPatches for application/json ContentType.
 type EditPatchesJSONRequestBody = PatchEdit
 
+// NewLinkJSONRequestBody defines body for NewLink for application/json ContentType.
+type NewLinkJSONRequestBody = LinkAsk
+
 // SetHandJSONRequestBody defines body for SetHand for application/json ContentType.
 type SetHandJSONRequestBody SetHandJSONBody
 
@@ -3935,6 +4006,9 @@ type AddWetJSONRequestBody AddWetJSONBody
 
 // WireJSONRequestBody defines body for Wire for application/json ContentType.
 type WireJSONRequestBody WireJSONBody
+
+// DeliverJSONRequestBody defines body for Deliver for application/json ContentType.
+type DeliverJSONRequestBody = DeliveryAsk
 
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
@@ -4053,6 +4127,15 @@ type ServerInterface interface {
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx *echo.Context) error
 
+	// (DELETE /api/deliveries/{id}/link)
+	EndLink(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/deliveries/{id}/link)
+	NewLink(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/deliveries/{id}/package)
+	PackageDelivery(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/effects)
 	EffectKinds(ctx *echo.Context) error
 
@@ -4092,11 +4175,17 @@ type ServerInterface interface {
 	// (GET /api/prints/{id}/files/{number})
 	PrintedFile(ctx *echo.Context, id openapi_types.UUID, number int, params PrintedFileParams) error
 
+	// (GET /api/prints/{id}/files/{number}/against/{before})
+	PrintAgainst(ctx *echo.Context, id openapi_types.UUID, number int, before openapi_types.UUID) error
+
+	// (GET /api/prints/{id}/files/{number}/shape)
+	PrintShape(ctx *echo.Context, id openapi_types.UUID, number int) error
+
 	// (POST /api/prints/{id}/matches)
 	SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/prints/{id}/package)
-	PackagePrint(ctx *echo.Context, id openapi_types.UUID) error
+	PackagePrint(ctx *echo.Context, id openapi_types.UUID, params PackagePrintParams) error
 
 	// (POST /api/prints/{id}/resume)
 	ResumePrint(ctx *echo.Context, id openapi_types.UUID) error
@@ -4388,6 +4477,12 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/deliver/wire)
 	Wire(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/deliveries)
+	Deliveries(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/deliveries)
+	Deliver(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
@@ -4737,6 +4832,54 @@ func (w *ServerInterfaceWrapper) EditPatches(ctx *echo.Context) error {
 	return err
 }
 
+// EndLink converts echo context to params.
+func (w *ServerInterfaceWrapper) EndLink(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndLink(ctx, id)
+	return err
+}
+
+// NewLink converts echo context to params.
+func (w *ServerInterfaceWrapper) NewLink(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.NewLink(ctx, id)
+	return err
+}
+
+// PackageDelivery converts echo context to params.
+func (w *ServerInterfaceWrapper) PackageDelivery(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PackageDelivery(ctx, id)
+	return err
+}
+
 // EffectKinds converts echo context to params.
 func (w *ServerInterfaceWrapper) EffectKinds(ctx *echo.Context) error {
 	var err error
@@ -4935,6 +5078,62 @@ func (w *ServerInterfaceWrapper) PrintedFile(ctx *echo.Context) error {
 	return err
 }
 
+// PrintAgainst converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintAgainst(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// ------------- Path parameter "before" -------------
+	var before openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "before", ctx.Param("before"), &before, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintAgainst(ctx, id, number, before)
+	return err
+}
+
+// PrintShape converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintShape(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintShape(ctx, id, number)
+	return err
+}
+
 // SayWhatFilesAre converts echo context to params.
 func (w *ServerInterfaceWrapper) SayWhatFilesAre(ctx *echo.Context) error {
 	var err error
@@ -4962,8 +5161,17 @@ func (w *ServerInterfaceWrapper) PackagePrint(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PackagePrintParams
+	// ------------- Optional query parameter "folders" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "folders", ctx.QueryParams(), &params.Folders, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter folders: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PackagePrint(ctx, id)
+	err = w.Handler.PackagePrint(ctx, id, params)
 	return err
 }
 
@@ -7028,6 +7236,38 @@ func (w *ServerInterfaceWrapper) Wire(ctx *echo.Context) error {
 	return err
 }
 
+// Deliveries converts echo context to params.
+func (w *ServerInterfaceWrapper) Deliveries(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Deliveries(ctx, id)
+	return err
+}
+
+// Deliver converts echo context to params.
+func (w *ServerInterfaceWrapper) Deliver(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Deliver(ctx, id)
+	return err
+}
+
 // Duplicate converts echo context to params.
 func (w *ServerInterfaceWrapper) Duplicate(ctx *echo.Context) error {
 	var err error
@@ -8545,6 +8785,13 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/prints/:id/waves/:number", wrapper.PrintWave, options.OperationMiddlewares["PrintWave"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/sound", wrapper.PrintSound, options.OperationMiddlewares["PrintSound"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/package", wrapper.PackagePrint, options.OperationMiddlewares["PackagePrint"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/deliveries", wrapper.Deliveries, options.OperationMiddlewares["Deliveries"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/deliveries", wrapper.Deliver, options.OperationMiddlewares["Deliver"]...)
+	router.GET(options.BaseURL+"/api/deliveries/:id/package", wrapper.PackageDelivery, options.OperationMiddlewares["PackageDelivery"]...)
+	router.DELETE(options.BaseURL+"/api/deliveries/:id/link", wrapper.EndLink, options.OperationMiddlewares["EndLink"]...)
+	router.POST(options.BaseURL+"/api/deliveries/:id/link", wrapper.NewLink, options.OperationMiddlewares["NewLink"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/files/:number/against/:before", wrapper.PrintAgainst, options.OperationMiddlewares["PrintAgainst"]...)
+	router.GET(options.BaseURL+"/api/prints/:id/files/:number/shape", wrapper.PrintShape, options.OperationMiddlewares["PrintShape"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -8941,6 +9188,124 @@ type EditPatchesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditPatchesdefaultApplicationProblemPlusJSONResponse) VisitEditPatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndLinkRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type EndLinkResponseObject interface {
+	VisitEndLinkResponse(w http.ResponseWriter) error
+}
+
+type EndLink204Response struct {
+}
+
+func (response EndLink204Response) VisitEndLinkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndLinkdefaultApplicationProblemPlusJSONResponse) VisitEndLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NewLinkRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *NewLinkJSONRequestBody
+}
+
+type NewLinkResponseObject interface {
+	VisitNewLinkResponse(w http.ResponseWriter) error
+}
+
+type NewLink201JSONResponse Delivering
+
+func (response NewLink201JSONResponse) VisitNewLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NewLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NewLinkdefaultApplicationProblemPlusJSONResponse) VisitNewLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PackageDeliveryRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type PackageDeliveryResponseObject interface {
+	VisitPackageDeliveryResponse(w http.ResponseWriter) error
+}
+
+type PackageDelivery200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PackageDelivery200ApplicationzipResponse) VisitPackageDeliveryResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PackageDeliverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PackageDeliverydefaultApplicationProblemPlusJSONResponse) VisitPackageDeliveryResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9451,6 +9816,87 @@ func (response PrintedFiledefaultApplicationProblemPlusJSONResponse) VisitPrinte
 	return err
 }
 
+type PrintAgainstRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Number int                `json:"number"`
+	Before openapi_types.UUID `json:"before"`
+}
+
+type PrintAgainstResponseObject interface {
+	VisitPrintAgainstResponse(w http.ResponseWriter) error
+}
+
+type PrintAgainst200JSONResponse AuditDiffers
+
+func (response PrintAgainst200JSONResponse) VisitPrintAgainstResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintAgainstdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintAgainstdefaultApplicationProblemPlusJSONResponse) VisitPrintAgainstResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintShapeRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Number int                `json:"number"`
+}
+
+type PrintShapeResponseObject interface {
+	VisitPrintShapeResponse(w http.ResponseWriter) error
+}
+
+type PrintShape200JSONResponse AuditShape
+
+func (response PrintShape200JSONResponse) VisitPrintShapeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintShapedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintShapedefaultApplicationProblemPlusJSONResponse) VisitPrintShapeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SayWhatFilesAreRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *SayWhatFilesAreJSONRequestBody
@@ -9486,7 +9932,8 @@ func (response SayWhatFilesAredefaultApplicationProblemPlusJSONResponse) VisitSa
 }
 
 type PackagePrintRequestObject struct {
-	Id openapi_types.UUID `json:"id"`
+	Id     openapi_types.UUID `json:"id"`
+	Params PackagePrintParams
 }
 
 type PackagePrintResponseObject interface {
@@ -13460,6 +13907,85 @@ func (response WiredefaultApplicationProblemPlusJSONResponse) VisitWireResponse(
 	return err
 }
 
+type DeliveriesRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type DeliveriesResponseObject interface {
+	VisitDeliveriesResponse(w http.ResponseWriter) error
+}
+
+type Deliveries200JSONResponse DeliveryList
+
+func (response Deliveries200JSONResponse) VisitDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeliveriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeliveriesdefaultApplicationProblemPlusJSONResponse) VisitDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeliverRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *DeliverJSONRequestBody
+}
+
+type DeliverResponseObject interface {
+	VisitDeliverResponse(w http.ResponseWriter) error
+}
+
+type Deliver201JSONResponse Delivering
+
+func (response Deliver201JSONResponse) VisitDeliverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeliverdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeliverdefaultApplicationProblemPlusJSONResponse) VisitDeliverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DuplicateRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *DuplicateJSONRequestBody
@@ -16053,6 +16579,15 @@ type StrictServerInterface interface {
 	// (POST /api/catalogue/patches/edit)
 	EditPatches(ctx context.Context, request EditPatchesRequestObject) (EditPatchesResponseObject, error)
 
+	// (DELETE /api/deliveries/{id}/link)
+	EndLink(ctx context.Context, request EndLinkRequestObject) (EndLinkResponseObject, error)
+
+	// (POST /api/deliveries/{id}/link)
+	NewLink(ctx context.Context, request NewLinkRequestObject) (NewLinkResponseObject, error)
+
+	// (GET /api/deliveries/{id}/package)
+	PackageDelivery(ctx context.Context, request PackageDeliveryRequestObject) (PackageDeliveryResponseObject, error)
+
 	// (GET /api/effects)
 	EffectKinds(ctx context.Context, request EffectKindsRequestObject) (EffectKindsResponseObject, error)
 
@@ -16091,6 +16626,12 @@ type StrictServerInterface interface {
 
 	// (GET /api/prints/{id}/files/{number})
 	PrintedFile(ctx context.Context, request PrintedFileRequestObject) (PrintedFileResponseObject, error)
+
+	// (GET /api/prints/{id}/files/{number}/against/{before})
+	PrintAgainst(ctx context.Context, request PrintAgainstRequestObject) (PrintAgainstResponseObject, error)
+
+	// (GET /api/prints/{id}/files/{number}/shape)
+	PrintShape(ctx context.Context, request PrintShapeRequestObject) (PrintShapeResponseObject, error)
 
 	// (POST /api/prints/{id}/matches)
 	SayWhatFilesAre(ctx context.Context, request SayWhatFilesAreRequestObject) (SayWhatFilesAreResponseObject, error)
@@ -16388,6 +16929,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/deliver/wire)
 	Wire(ctx context.Context, request WireRequestObject) (WireResponseObject, error)
+
+	// (GET /api/templates/{id}/deliveries)
+	Deliveries(ctx context.Context, request DeliveriesRequestObject) (DeliveriesResponseObject, error)
+
+	// (POST /api/templates/{id}/deliveries)
+	Deliver(ctx context.Context, request DeliverRequestObject) (DeliverResponseObject, error)
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
@@ -16922,6 +17469,104 @@ func (sh *strictHandler) EditPatches(ctx *echo.Context) error {
 	return nil
 }
 
+// EndLink operation middleware
+func (sh *strictHandler) EndLink(ctx *echo.Context, id openapi_types.UUID) error {
+	var request EndLinkRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndLink(ctx.Request().Context(), request.(EndLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndLinkResponseObject); ok {
+		return validResponse.VisitEndLinkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// NewLink operation middleware
+func (sh *strictHandler) NewLink(ctx *echo.Context, id openapi_types.UUID) error {
+	var request NewLinkRequestObject
+
+	request.Id = id
+
+	var body NewLinkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NewLink(ctx.Request().Context(), request.(NewLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NewLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NewLinkResponseObject); ok {
+		return validResponse.VisitNewLinkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PackageDelivery operation middleware
+func (sh *strictHandler) PackageDelivery(ctx *echo.Context, id openapi_types.UUID) error {
+	var request PackageDeliveryRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PackageDelivery(ctx.Request().Context(), request.(PackageDeliveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PackageDelivery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PackageDeliveryResponseObject); ok {
+		return validResponse.VisitPackageDeliveryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // EffectKinds operation middleware
 func (sh *strictHandler) EffectKinds(ctx *echo.Context) error {
 	var request EffectKindsRequestObject
@@ -17309,6 +17954,59 @@ func (sh *strictHandler) PrintedFile(ctx *echo.Context, id openapi_types.UUID, n
 	return nil
 }
 
+// PrintAgainst operation middleware
+func (sh *strictHandler) PrintAgainst(ctx *echo.Context, id openapi_types.UUID, number int, before openapi_types.UUID) error {
+	var request PrintAgainstRequestObject
+
+	request.Id = id
+	request.Number = number
+	request.Before = before
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintAgainst(ctx.Request().Context(), request.(PrintAgainstRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintAgainst")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintAgainstResponseObject); ok {
+		return validResponse.VisitPrintAgainstResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintShape operation middleware
+func (sh *strictHandler) PrintShape(ctx *echo.Context, id openapi_types.UUID, number int) error {
+	var request PrintShapeRequestObject
+
+	request.Id = id
+	request.Number = number
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintShape(ctx.Request().Context(), request.(PrintShapeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintShape")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintShapeResponseObject); ok {
+		return validResponse.VisitPrintShapeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SayWhatFilesAre operation middleware
 func (sh *strictHandler) SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUID) error {
 	var request SayWhatFilesAreRequestObject
@@ -17358,10 +18056,11 @@ func (sh *strictHandler) SayWhatFilesAre(ctx *echo.Context, id openapi_types.UUI
 }
 
 // PackagePrint operation middleware
-func (sh *strictHandler) PackagePrint(ctx *echo.Context, id openapi_types.UUID) error {
+func (sh *strictHandler) PackagePrint(ctx *echo.Context, id openapi_types.UUID, params PackagePrintParams) error {
 	var request PackagePrintRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.PackagePrint(ctx.Request().Context(), request.(PackagePrintRequestObject))
@@ -20634,6 +21333,79 @@ func (sh *strictHandler) Wire(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(WireResponseObject); ok {
 		return validResponse.VisitWireResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Deliveries operation middleware
+func (sh *strictHandler) Deliveries(ctx *echo.Context, id openapi_types.UUID) error {
+	var request DeliveriesRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Deliveries(ctx.Request().Context(), request.(DeliveriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Deliveries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeliveriesResponseObject); ok {
+		return validResponse.VisitDeliveriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Deliver operation middleware
+func (sh *strictHandler) Deliver(ctx *echo.Context, id openapi_types.UUID) error {
+	var request DeliverRequestObject
+
+	request.Id = id
+
+	var body DeliverJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Deliver(ctx.Request().Context(), request.(DeliverRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Deliver")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeliverResponseObject); ok {
+		return validResponse.VisitDeliverResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -25,6 +25,9 @@ const (
 	Other   Role = "other"   // nobody knows
 )
 
+// Handed tells whether files of the role are handed over: stems and mixes are, guides are not.
+func (r Role) Handed() bool { return r == Stem || r == Mix || r == Limited }
+
 // Carries says what of the sound a stem has.
 type Carries string
 

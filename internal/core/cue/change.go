@@ -110,28 +110,15 @@ func (p *Production) apply(op Op) (Op, error) {
 	return Op{}, refused(op.ID, "%q is nothing that a production has", op.Kind)
 }
 
-// settings are the fields of a production that are set by themselves.
-type settings struct {
-	Name        string   `json:"name"`
-	Rate        string   `json:"rate"`
-	RateHz      int      `json:"rateHz"`
-	Numbering   string   `json:"numbering"`
-	Statuses    []string `json:"statuses"`
-	MinutesADay float64  `json:"minutesADay"`
-	Begin       string   `json:"begin"`
-	Cut         ID       `json:"cut"`
-}
-
 func (p *Production) applySettings(op Op) (Op, error) {
 	if op.Remove || op.Add != nil {
 		return Op{}, refused("", "a production is neither added to nor taken from itself")
 	}
-	now := settings{p.Name, p.Rate, p.RateHz, p.Numbering, p.Statuses, p.MinutesADay, p.Begin, p.Cut}
-	next, old, err := set(&now, op)
+	next, old, err := set(&p.Settings, op)
 	if err != nil {
 		return Op{}, err
 	}
-	p.Name, p.Rate, p.RateHz, p.Numbering, p.Statuses, p.MinutesADay, p.Begin, p.Cut = next.Name, next.Rate, next.RateHz, next.Numbering, next.Statuses, next.MinutesADay, next.Begin, next.Cut
+	p.Settings = *next
 	return Op{Kind: op.Kind, Set: old}, nil
 }
 
@@ -301,7 +288,7 @@ func Said(p *Production, kind Kind, id ID, field string) string {
 	var x any
 	switch kind {
 	case OfProduction:
-		x = settings{p.Name, p.Rate, p.RateHz, p.Numbering, p.Statuses, p.MinutesADay, p.Begin, p.Cut}
+		x = p.Settings
 	case OfReel:
 		x = p.Reel(id)
 	case OfCut:

@@ -88,6 +88,7 @@ func TestRefusals(t *testing.T) {
 		"stands at a tick or at a frame":         cue.Setting(cue.OfCue, "a", "markers", []cue.Marker{{Tick: &frame, Frame: &frame}}),
 		"a weight of 0 to 100":                   cue.Setting(cue.OfCue, "a", "hits", []cue.Hit{{Weight: -1}}),
 		`"33" is no frame rate`:                  cue.Setting(cue.OfProduction, "", "rate", "33"),
+		"the same for all files":                 cue.Setting(cue.OfProduction, "", "files", "{cue} {title}"),
 		"numbers no cues":                        cue.Setting(cue.OfProduction, "", "numbering", "{reel}"),
 		"is there twice":                         cue.Setting(cue.OfProduction, "", "statuses", []string{"a", "a"}),
 		"is no day":                              cue.Setting(cue.OfProduction, "", "begin", "tomorrow"),
@@ -158,7 +159,7 @@ func TestOrderNumbersAndSums(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"2M04", "3M04"}, []string{on.NextNumber(on.Reel("r2")), on.NextNumber(on.Reel("r3"))}, "numbers run on from reel to reel")
 	p, _, err = cue.Apply(p, cue.Change{Ops: []cue.Op{
-		cue.Setting(cue.OfProduction, "", "numbering", "SL-{number:3}/{reel}", "begin", "2026-03-02"), cue.Setting(cue.OfCue, "a", "status", "approved"),
+		cue.Setting(cue.OfProduction, "", "numbering", "SL-{number:3}/{reel}", "begin", "2026-03-02", "files", "{stem} {start}"), cue.Setting(cue.OfCue, "a", "status", "approved"),
 	}})
 	require.NoError(t, err)
 	require.Equal(t, "SL-001/2", p.NextNumber(p.Reel("r2")))

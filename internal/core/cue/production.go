@@ -21,7 +21,15 @@ type ID string
 
 // Production is a film, or an episode, that is scored.
 type Production struct {
-	ID          ID       `json:"id"`
+	ID ID `json:"id"`
+	Settings
+	Reels []*Reel `json:"reels"`
+	Cuts  []*Cut  `json:"cuts"` // the oldest first
+	Cues  []*Cue  `json:"cues"`
+}
+
+// Settings are the fields of a production that are set by themselves.
+type Settings struct {
 	Name        string   `json:"name"`
 	Rate        string   `json:"rate"`        // of its frames: a name of timecode.Rates
 	RateHz      int      `json:"rateHz"`      // of its samples, 8,000..192,000
@@ -30,9 +38,7 @@ type Production struct {
 	MinutesADay float64  `json:"minutesADay"` // of music that are written, 0..60; 0 reckons nothing
 	Begin       string   `json:"begin"`       // the day from which is reckoned, yyyy-mm-dd; empty is today
 	Cut         ID       `json:"cut"`         // the one that the cues stand in; empty for none
-	Reels       []*Reel  `json:"reels"`
-	Cuts        []*Cut   `json:"cuts"` // the oldest first
-	Cues        []*Cue   `json:"cues"`
+	Files       string   `json:"files"`       // how printed files are called: a pattern with filename.Fields; empty is filename.DefaultPattern
 }
 
 // Reel is a part of a film with timecode of its own.
@@ -134,8 +140,9 @@ var UsualStatuses = []string{"spotted", "sketched", "with the director", "approv
 // New returns a production without reels.
 func New(id ID, name string, rate timecode.Rate) *Production {
 	return &Production{
-		ID: id, Name: name, Rate: rate.String(), RateHz: UsualRateHz, Numbering: UsualNumbering, Statuses: slices.Clone(UsualStatuses),
-		MinutesADay: 2, Reels: []*Reel{}, Cuts: []*Cut{}, Cues: []*Cue{},
+		ID:       id,
+		Settings: Settings{Name: name, Rate: rate.String(), RateHz: UsualRateHz, Numbering: UsualNumbering, Statuses: slices.Clone(UsualStatuses), MinutesADay: 2},
+		Reels:    []*Reel{}, Cuts: []*Cut{}, Cues: []*Cue{},
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"fanfold/internal/core/cut"
+	"fanfold/internal/core/filename"
 	"fanfold/internal/core/tempo"
 	"fanfold/internal/core/timecode"
 )
@@ -68,6 +69,11 @@ func (p *Production) Validate() error {
 	}
 	if err := checkNumbering(p.Numbering); err != nil {
 		return refused("", "%s", err)
+	}
+	if p.Files != "" {
+		if err := filename.CheckPattern(p.Files); err != nil {
+			return refused("", "names of printed files: %s", err)
+		}
 	}
 	if len(p.Statuses) == 0 || len(p.Statuses) > 30 {
 		return refused("", "%d statuses; a production has 1 to 30", len(p.Statuses))

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"fanfold/internal/core/filename"
 	"fanfold/internal/core/printing"
 )
 
@@ -17,9 +18,9 @@ func TestNamesByAPattern(t *testing.T) {
 	require.Equal(t, []string{"1M02 The lamp is lit Strings.wav", "1M02 The lamp is lit strings 2.wav", "1M02 The lamp is lit Mix.wav"}, p.Names(n, ".wav"))
 	n.Pattern = "{cue}_{number}_{stem}_{rate}_{start}"
 	require.Equal(t, []string{"1M02_01_Strings_48k_01-02-03-04.wav", "1M02_02_strings_48k_01-02-03-04.wav", "1M02__Mix_48k_01-02-03-04.wav"}, p.Names(n, ".wav"))
-	require.NoError(t, printing.CheckPattern(printing.DefaultPattern))
-	require.ErrorContains(t, printing.CheckPattern("{cue} {steam}"), "there is no field {steam}")
-	require.ErrorContains(t, printing.CheckPattern("{cue}"), "add it")
+	require.NoError(t, filename.CheckPattern(filename.DefaultPattern))
+	require.ErrorContains(t, filename.CheckPattern("{cue} {steam}"), "there is no field {steam}")
+	require.ErrorContains(t, filename.CheckPattern("{cue}"), "add it")
 	p = printing.Plan{Files: []printing.Wanted{{File: "con"}, {File: "NUL.x"}, {File: " .. "}}}
 	require.Equal(t, []string{"_con.wav", "_NUL.x.wav", "file.wav"}, p.Names(printing.Naming{Pattern: "{stem}"}, ".wav"))
 }

@@ -1,6 +1,7 @@
-// Package bagit writes and checks bags (RFC 8493) as zip archives: files with a manifest of
-// their SHA-256, so that whoever receives them can see that all came, and came whole. Files go
-// in, one after the other; an archive comes out, of zip64 where it grows beyond 4 GiB.
+// Package bagit writes and checks bags (RFC 8493) as zip archives or folders: files with a
+// manifest of their SHA-256, so that whoever receives them can see that all came, and came whole.
+// Files go in, one after the other; an archive comes out, of zip64 where it grows beyond 4 GiB, or
+// a folder.
 package bagit
 
 import (
@@ -12,7 +13,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -23,8 +26,7 @@ type Label struct{ Name, Value string }
 
 // Writer writes a bag. It is one only once it is closed.
 type Writer struct {
-	zip   *zip.Writer
-	root  string
+	to    place
 	at    time.Time
 	lines []string // of the manifest
 	known map[string]bool
@@ -34,8 +36,64 @@ type Writer struct {
 
 // NewWriter begins a bag in a folder of that name; at is the day that it says.
 func NewWriter(w io.Writer, root string, at time.Time) *Writer {
-	return &Writer{zip: zip.NewWriter(w), root: root, at: at, known: map[string]bool{}}
+	return &Writer{to: &archive{zip.NewWriter(w), root, at}, at: at, known: map[string]bool{}}
 }
+
+// NewFolder begins a bag in a folder that does not exist yet: it is there only once the bag is
+// closed. Abandon takes away what was written when it comes to nothing.
+func NewFolder(dir string, at time.Time) (*Writer, error) {
+	if _, err := os.Lstat(dir); err == nil {
+		return nil, fmt.Errorf("%s exists already; name another folder, or move it away", dir)
+	}
+	f := &folder{dir: dir, part: dir + ".part"}
+	if err := os.Mkdir(f.part, 0o755); err != nil {
+		return nil, fmt.Errorf("begin a bag: %w", err)
+	}
+	return &Writer{to: f, at: at, known: map[string]bool{}}, nil
+}
+
+// Abandon takes away what was written of a bag in a folder that is not closed.
+func (b *Writer) Abandon() {
+	if f, is := b.to.(*folder); is {
+		_ = os.RemoveAll(f.part) // what is left is named as a part
+	}
+}
+
+// place is what a bag is written to: one file after the other.
+type place interface {
+	create(name string, method uint16) (io.WriteCloser, error)
+	close() error
+}
+
+type archive struct {
+	zip  *zip.Writer
+	root string
+	at   time.Time
+}
+
+func (a *archive) create(name string, method uint16) (io.WriteCloser, error) {
+	w, err := a.zip.CreateHeader(&zip.FileHeader{Name: path.Join(a.root, name), Method: method, Modified: a.at})
+	return open{w}, err
+}
+
+func (a *archive) close() error { return a.zip.Close() }
+
+// open is what the archive itself closes.
+type open struct{ io.Writer }
+
+func (open) Close() error { return nil }
+
+type folder struct{ dir, part string }
+
+func (f *folder) create(name string, _ uint16) (io.WriteCloser, error) {
+	at := filepath.Join(f.part, filepath.FromSlash(name))
+	if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+		return nil, err
+	}
+	return os.OpenFile(at, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+}
+
+func (f *folder) close() error { return os.Rename(f.part, f.dir) }
 
 // The names of tag files.
 const (
@@ -78,12 +136,13 @@ func decoded(name string) string {
 }
 
 func (b *Writer) put(name string, from io.Reader, method uint16) (sum string, size int64, err error) {
-	w, err := b.zip.CreateHeader(&zip.FileHeader{Name: path.Join(b.root, name), Method: method, Modified: b.at})
+	w, err := b.to.create(name, method)
 	if err != nil {
 		return "", 0, fmt.Errorf("write a bag: %w", err)
 	}
 	hash := sha256.New()
-	if size, err = io.Copy(io.MultiWriter(w, hash), from); err != nil {
+	size, err = io.Copy(io.MultiWriter(w, hash), from)
+	if err = errors.Join(err, w.Close()); err != nil {
 		return "", 0, fmt.Errorf("write %s into a bag: %w", name, err)
 	}
 	return hex.EncodeToString(hash.Sum(nil)), size, nil
@@ -116,7 +175,7 @@ func (b *Writer) Close(says []Label) error {
 	if _, _, err := b.put(tagManifest, strings.NewReader(lines(b.tags)), zip.Deflate); err != nil {
 		return err
 	}
-	if err := b.zip.Close(); err != nil {
+	if err := b.to.close(); err != nil {
 		return fmt.Errorf("write a bag: %w", err)
 	}
 	return nil

@@ -28,6 +28,32 @@ func bag(t testing.TB) []byte {
 	return b.Bytes()
 }
 
+// A bag in a folder is there when it is whole, and coreutils' sha256sum finds every file as its
+// manifests have it; one that comes to nothing leaves nothing.
+func TestABagInAFolder(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "1M02 v1")
+	b, err := bagit.NewFolder(dir, day)
+	require.NoError(t, err)
+	require.NoError(t, b.Add("Strings/Long.wav", strings.NewReader("RIFF....")))
+	require.NoDirExists(t, dir, "it is not whole yet")
+	require.NoError(t, b.Close(nil))
+	for _, list := range []string{"manifest-sha256.txt", "tagmanifest-sha256.txt"} {
+		c := exec.Command("sha256sum", "--strict", "-c", list)
+		c.Dir = dir
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	_, err = bagit.NewFolder(dir, day)
+	require.ErrorContains(t, err, "exists already")
+	left, err := bagit.NewFolder(dir+" again", day)
+	require.NoError(t, err)
+	require.NoError(t, left.Add("a.wav", strings.NewReader("RIFF")))
+	left.Abandon()
+	list, err := os.ReadDir(filepath.Dir(dir))
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+}
+
 func check(data []byte) error {
 	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/note"
 	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/sheetpdf"
@@ -102,4 +103,30 @@ func TestTheHandbook(t *testing.T) {
 	require.Contains(t, all, "Changes since First reading")
 	require.Contains(t, all, "Delete Flute 2 long")
 	require.Contains(t, all, "key 60 is called")
+}
+
+// Every key's name, the demo's whole handbook and routing sheet, and names in all the writings of
+// Alphabets are set in fonts that have their signs; others are told.
+func TestNoSignIsMissing(t *testing.T) {
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	var texts []string
+	for key := range 128 {
+		texts = append(texts, note.Name(key, note.Scientific))
+	}
+	for _, p := range append(handover.Handbook(lantern, handover.Since{}), handover.RoutingPages(lantern)...) {
+		texts = append(append(texts, p.Title, p.Note), p.Headings...)
+		for _, row := range p.Rows {
+			texts = append(texts, row...)
+		}
+	}
+	for _, text := range sheetpdf.Alphabets {
+		texts = append(texts, text)
+	}
+	missing, told := sheetpdf.Missing(texts...)
+	require.Empty(t, missing)
+	require.Empty(t, told)
+	_, told = sheetpdf.Missing("ไวโอลิน 𝄪")
+	require.Contains(t, told, "Signs that can not be printed here, shown as \ufffd: U+0E04"[:48])
+	require.Contains(t, told, "U+1D12A")
 }

@@ -13,8 +13,6 @@ import (
 	"pgregory.net/rapid"
 
 	"fanfold/internal/core/handover"
-	"fanfold/internal/core/note"
-	"fanfold/internal/demo"
 )
 
 // alphabets are words of the writings that names come in, most of them the word for
@@ -22,38 +20,6 @@ import (
 var alphabets = map[string]string{
 	"sharps and flats": "C♯1 to B♭4, F♮", "Greek": "Μουσική ΩΔ", "Cyrillic": "Скрипки ёжъ", "Hebrew": "כינור ראשון", "Arabic": "موسيقى الكمان", "Persian": "پیانو گیتار",
 	"Chinese": "第一小提琴 管弦樂", "Japanese": "ヴァイオリン ひちりき", "Korean": "바이올린 한국", "Latin": "Žluťoučký façade ßœ ½ …",
-}
-
-// Every key's name, the demo's whole handbook and routing sheet, and names in all those
-// writings are set in fonts that have their signs.
-func TestNoSignIsMissing(t *testing.T) {
-	set := newTypesetter(fpdf.New("L", "mm", "A4", ""))
-	lantern, err := demo.Template()
-	require.NoError(t, err)
-	var texts []string
-	for key := range 128 {
-		texts = append(texts, note.Name(key, note.Scientific))
-	}
-	for _, p := range append(handover.Handbook(lantern, handover.Since{}), handover.RoutingPages(lantern)...) {
-		texts = append(append(texts, p.Title, p.Note), p.Headings...)
-		for _, row := range p.Rows {
-			texts = append(texts, row...)
-		}
-	}
-	for _, text := range alphabets {
-		texts = append(texts, text)
-	}
-	for _, text := range texts {
-		for _, p := range set.pieces(text) {
-			for _, r := range p.text {
-				require.GreaterOrEqual(t, faceOf(r), 0, "%q of %q", r, text)
-			}
-		}
-	}
-	require.Empty(t, set.told())
-	set.pieces("ไวโอลิน 𝄪")
-	require.Contains(t, set.told(), "Signs that can not be printed here, shown as \ufffd: U+0E04"[:48])
-	require.Contains(t, set.told(), "U+1D12A")
 }
 
 // Hebrew and Arabic as they are seen from left to right; the shapes of the Arabic

@@ -33,6 +33,29 @@ type Change struct {
 	Key        pgtype.UUID
 }
 
+type Delivery struct {
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	Template  uuid.UUID
+	Title     string
+	Receiver  string
+	Note      string
+	Folders   string
+	Content   []byte
+	AuthorID  pgtype.UUID
+	Token     []byte
+	EndsAt    pgtype.Timestamptz
+	Fetched   int32
+	FetchedAt pgtype.Timestamptz
+	CreatedAt time.Time
+}
+
+type DeliveryPrint struct {
+	DeliveryID uuid.UUID
+	PrintID    uuid.UUID
+	Place      int32
+}
+
 type Document struct {
 	ID         uuid.UUID
 	StudioID   uuid.UUID

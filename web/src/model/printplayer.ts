@@ -1,5 +1,14 @@
 import { createStore, useStore } from "zustand";
 
+/** Source is what is fetched: files of a print, and how they lie on the time of the print that is looked at. */
+interface Source {
+  print: string;
+  rate: number;
+  files: readonly number[];
+  gain: number; // linear
+  offset: number; // s, from the beginning of its files to that of the print that is looked at
+}
+
 interface Playing {
   print: string | null;
   rate: number;
@@ -8,6 +17,8 @@ interface Playing {
   on: boolean;
   at: number; // s, where it stands while it does not play
   refused: string;
+  beside: Source | null; // another print that can be heard instead
+  other: boolean; // it is heard
 }
 
 export const heard = createStore<Playing>(() => ({
@@ -18,6 +29,8 @@ export const heard = createStore<Playing>(() => ({
   on: false,
   at: 0,
   refused: "",
+  beside: null,
+  other: false,
 }));
 
 export const useHeard = <T>(pick: (s: Playing) => T) => useStore(heard, pick);
@@ -32,6 +45,7 @@ const fadeS = 0.015;
 
 /** run is one choice of files that plays: pieces that follow each other to the sample. */
 interface Run {
+  source: Source;
   out: GainNode;
   began: number; // of the context, when `from` is heard
   from: number; // s
@@ -54,7 +68,7 @@ export const standing = () => {
 export function load(print: string, rate: number, seconds: number, files: readonly number[]) {
   if (heard.getState().print === print) return;
   stop();
-  heard.setState({ print, rate, seconds, files, at: 0, refused: "" });
+  heard.setState({ print, rate, seconds, files, at: 0, refused: "", beside: null, other: false });
 }
 
 export function stop() {
@@ -88,21 +102,49 @@ export function choose(files: readonly number[]) {
   if (heard.getState().on) begin(place() + turnS, turnS);
 }
 
+/** lay puts another print beside the one that is looked at. */
+export function lay(beside: Source | null) {
+  const again = heard.getState().other;
+  heard.setState({ beside, other: again && beside !== null });
+  if (again && heard.getState().on) begin(place() + turnS, turnS);
+}
+
+/** turn hears the other print instead, or this one again, without a gap. */
+export function turn(other: boolean) {
+  if (other === heard.getState().other) return;
+  heard.setState({ other });
+  if (heard.getState().on) begin(place() + turnS, turnS);
+}
+
+function sourceNow(): Source | null {
+  const s = heard.getState();
+  if (s.other && s.beside) return s.beside;
+  return s.print ? { print: s.print, rate: s.rate, files: s.files, gain: 1, offset: 0 } : null;
+}
+
 /** begin plays from a place, which is heard in so many seconds; what plays fades out there. */
 function begin(from: number, within: number) {
-  if (!context) return;
+  const source = sourceNow();
+  if (!context || !source) return;
   const at = context.currentTime + within;
   const before = run;
   const out = context.createGain();
   out.gain.setValueAtTime(0, at);
-  out.gain.linearRampToValueAtTime(1, at + fadeS);
+  out.gain.linearRampToValueAtTime(source.gain, at + fadeS);
   out.connect(context.destination);
-  run = { out, began: at, from, next: Math.round(from * heard.getState().rate), ended: false };
+  run = {
+    source,
+    out,
+    began: at,
+    from,
+    next: Math.max(0, Math.round((from + source.offset) * source.rate)),
+    ended: false,
+  };
   void fill(run, () => {
     if (!before || !context) return;
     before.ended = true;
     const when = Math.max(context.currentTime, at);
-    before.out.gain.setValueAtTime(1, when);
+    before.out.gain.setValueAtTime(before.source.gain, when);
     before.out.gain.linearRampToValueAtTime(0, when + fadeS);
     setTimeout(() => before.out.disconnect(), (when - context.currentTime + fadeS) * 1000 + 50);
   });
@@ -110,8 +152,9 @@ function begin(from: number, within: number) {
 
 /** fill fetches piece after piece of a run, ahead of what is heard. */
 async function fill(mine: Run, first: () => void) {
-  const { print, rate, files, seconds } = heard.getState();
-  const end = Math.ceil(seconds * rate);
+  const { seconds } = heard.getState();
+  const { print, rate, files, offset } = mine.source;
+  const end = Math.ceil((seconds + offset) * rate);
   for (let piece = firstS; !mine.ended && context; piece = pieceS) {
     const frames = Math.min(Math.round(piece * rate), end - mine.next);
     if (frames <= 0) break;
@@ -127,18 +170,19 @@ async function fill(mine: Run, first: () => void) {
     }
     if (mine.ended) return;
     if (piece === firstS) first();
-    if (data.length > 0) put(mine, data, rate);
+    if (data.length > 0) put(mine, data);
     mine.next += frames;
     const ahead = mine.from + (context.currentTime - mine.began) + aheadS;
-    const wait = mine.next / rate - ahead;
+    const wait = mine.next / rate - offset - ahead;
     if (wait > 0) await new Promise((done) => setTimeout(done, wait * 1000));
   }
   const left = seconds - place();
   if (!mine.ended && run === mine) setTimeout(() => run === mine && stop(), Math.max(0, left) * 1000);
 }
 
-function put(mine: Run, data: Float32Array, rate: number) {
+function put(mine: Run, data: Float32Array) {
   if (!context) return;
+  const { rate, offset } = mine.source;
   const frames = data.length / 2;
   const buffer = context.createBuffer(2, frames, rate);
   for (let side = 0; side < 2; side++) {
@@ -148,7 +192,7 @@ function put(mine: Run, data: Float32Array, rate: number) {
   const source = context.createBufferSource();
   source.buffer = buffer;
   source.connect(mine.out);
-  const when = mine.began + mine.next / rate - mine.from;
+  const when = mine.began + mine.next / rate - offset - mine.from;
   const late = context.currentTime - when;
   if (late < frames / rate) source.start(Math.max(when, context.currentTime), Math.max(0, late));
 }

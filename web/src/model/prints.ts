@@ -41,6 +41,28 @@ export const waveOf = (print: string, number: number, sha256: string) =>
     retry: false,
   });
 
+/** differsOf is how a file differs from the same stem of another print. */
+export const differsOf = (print: string, number: number, before: string) =>
+  queryOptions({
+    queryKey: ["differs", print, number, before],
+    queryFn: () =>
+      answer(
+        api.GET("/api/prints/{id}/files/{number}/against/{before}", {
+          params: { path: { id: print, number, before } },
+        }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** shapeOf is the loudness of a file over time, and its spectrum. */
+export const shapeOf = (print: string, number: number) =>
+  queryOptions({
+    queryKey: ["shape", print, number],
+    queryFn: () =>
+      answer(api.GET("/api/prints/{id}/files/{number}/shape", { params: { path: { id: print, number } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 /** waveFrames is how many frames one step of a wave has, and waveBytes what a step takes. */
 export const waveFrames = 256;
 export const waveBytes = 4;

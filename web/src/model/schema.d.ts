@@ -2451,6 +2451,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what was handed over of a template, the last first */
+        get: operations["Deliveries"];
+        put?: never;
+        /** @description prints are handed over; with days, by a link */
+        post: operations["Deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a delivery as it is handed over, a BagIt bag (RFC 8493) in a zip archive */
+        get: operations["PackageDelivery"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description a link to a delivery; an earlier one ends */
+        post: operations["NewLink"];
+        /** @description the link to a delivery ends */
+        delete: operations["EndLink"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/files/{number}/against/{before}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description how a file differs from the same stem of an earlier print */
+        get: operations["PrintAgainst"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{id}/files/{number}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the loudness of a file over time, and its spectrum */
+        get: operations["PrintShape"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -5245,6 +5332,8 @@ export interface components {
             begin: string;
             /** @description the one that the cues stand in; empty for none */
             cut: string;
+            /** @description how printed files are called, a pattern; empty is the usual one */
+            files: string;
             /** @description the rate, as a ratio; with drop, timecode leaves out numbers */
             frame: {
                 /** Format: int64 */
@@ -5315,6 +5404,102 @@ export interface components {
             /** Format: int64 */
             revision: number;
             take: boolean;
+        };
+        DeliveryAsk: {
+            prints: string[];
+            to: string;
+            note: string;
+            /**
+             * @description how files lie in folders
+             * @enum {string}
+             */
+            folders: "one" | "fold" | "cue" | "reel";
+            linkDays: number;
+        };
+        LinkAsk: {
+            days: number;
+        };
+        Delivering: {
+            /** Format: uuid */
+            id: string;
+            /** @description of the link, told once; empty for none */
+            secret: string;
+        };
+        DeliveredFile: {
+            path: string;
+            /** Format: int64 */
+            bytes: number;
+            sha256: string;
+        };
+        DeliveredPrint: {
+            /** Format: uuid */
+            print: string;
+            title: string;
+            version: number;
+            /** Format: int64 */
+            revision: number;
+            line: string;
+            files: components["schemas"]["DeliveredFile"][];
+            /** @description its audio is still here */
+            kept: boolean;
+            /** @description the newest version where that is another, otherwise 0 */
+            newer: number;
+            /** Format: uuid */
+            newerId?: string;
+            /**
+             * Format: int64
+             * @description of the template since it was printed
+             */
+            changes: number;
+        };
+        Delivery: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            to: string;
+            note: string;
+            /**
+             * @description how files lie in folders
+             * @enum {string}
+             */
+            folders: "one" | "fold" | "cue" | "reel";
+            by: string;
+            /** Format: date-time */
+            made: string;
+            /** @description by a link */
+            open: boolean;
+            /** Format: date-time */
+            ends?: string;
+            fetched: number;
+            /** Format: date-time */
+            fetchedAt?: string;
+            prints: components["schemas"]["DeliveredPrint"][];
+        };
+        DeliveryList: {
+            deliveries: components["schemas"]["Delivery"][];
+        };
+        AuditDiffers: {
+            same: boolean;
+            line: string;
+            /** Format: double */
+            peakDb: number;
+            /** Format: double */
+            byDb: number;
+            /** Format: double */
+            from: number;
+            /** Format: double */
+            to: number;
+            seconds?: number[];
+        };
+        AuditShape: {
+            /** Format: double */
+            lufs: number;
+            /** Format: double */
+            range: number;
+            /** @description short-term loudness at the end of each second, LUFS */
+            seconds: number[];
+            /** @description the level in each third-octave from 25 Hz on, dBFS */
+            thirds: number[];
         };
         PrintAsk: {
             /** Format: uuid */
@@ -12047,6 +12232,105 @@ export interface operations {
     };
     PackagePrint: {
         parameters: {
+            query?: {
+                folders?: "one" | "fold" | "cue" | "reel";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Deliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryList"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivering"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PackageDelivery: {
+        parameters: {
             query?: never;
             header?: never;
             path: {
@@ -12063,6 +12347,135 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    NewLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivering"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    EndLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintAgainst: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+                before: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditDiffers"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    PrintShape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditShape"];
                 };
             };
             /** @description what went wrong */

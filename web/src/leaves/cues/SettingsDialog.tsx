@@ -16,6 +16,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
   const s = film.settings;
   const [name, setName] = useState(s.name);
   const [numbering, setNumbering] = useState(s.numbering);
+  const [files, setFiles] = useState(s.files);
   const [statuses, setStatuses] = useState(s.statuses.join("\n"));
   const [rateHz, setRateHz] = useState(s.rateHz);
   const [begin, setBegin] = useState(s.begin);
@@ -31,6 +32,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
     const fields = Object.entries({
       name: name.trim(),
       numbering: numbering.trim(),
+      files: files.trim(),
       statuses: list,
       rateHz,
       begin,
@@ -75,6 +77,18 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             onChange={(e) => setNumbering(e.target.value)}
           />
           <div className="text-soft">{"{reel}M{number:2} gives 1M05; numbers that stand are kept"}</div>
+        </div>
+        <label htmlFor="set-files">Printed files</label>
+        <div>
+          <input
+            id="set-files"
+            className="field w-full"
+            value={files}
+            maxLength={200}
+            placeholder="{cue} {title} {version} {stem}"
+            onChange={(e) => setFiles(e.target.value)}
+          />
+          <div className="text-soft">how stems and mixes are called; {"{number}, {start} and {rate}"} can be added</div>
         </div>
         <label htmlFor="set-statuses">Statuses</label>
         <div>

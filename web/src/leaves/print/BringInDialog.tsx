@@ -26,7 +26,7 @@ export function BringInDialog({ close }: { close: () => void }) {
     setSent(null);
     await lookAgain();
     if (!id) return;
-    chosenPrint.setState({ id });
+    chosenPrint.setState({ id, delivery: null, against: null });
     close();
   };
   return (

@@ -52,7 +52,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
             },
           }),
         );
-        chosenPrint.setState({ id: made.id });
+        chosenPrint.setState({ id: made.id, delivery: null, against: null });
       }
       return true;
     });

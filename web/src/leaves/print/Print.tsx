@@ -1,18 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api } from "../../model/api";
+import { deliveriesOf } from "../../model/deliveries";
 import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, set, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { chosenPrint, useChosenPrint } from "./chosen";
+import { Deliveries, DeliveryView } from "./Deliveries";
 import { Proof } from "./Proof";
 
 /** Print is where stems become audio, are proved, and are heard. */
 export function Print() {
   const sheet = useApp((s) => s.sheet)!;
   const { data } = useQuery(printsOf(sheet.id));
+  const { data: handed } = useQuery(deliveriesOf(sheet.id));
   const chosen = useChosenPrint((s) => s.id);
+  const delivery = useChosenPrint((s) => s.delivery);
+  const deliveries = handed?.deliveries ?? [];
+  const seen = deliveries.find((d) => d.id === delivery);
   const prints = data?.prints ?? [];
   const at = prints.find((p) => p.id === chosen) ?? prints[0];
   const going = prints.filter(isGoing).length;
@@ -32,15 +38,24 @@ export function Print() {
           Print cues…
         </button>
       </LeafHead>
-      {data && prints.length === 0 && <Empty ready={data.ready} />}
-      {at && (
+      {data && prints.length === 0 && deliveries.length === 0 && <Empty ready={data.ready} />}
+      {(at || deliveries.length > 0) && (
         <div className="flex min-h-0 flex-1">
-          <ul aria-label="Prints" className="w-[250px] shrink-0 overflow-y-auto border-line border-r">
-            {prints.map((p) => (
-              <One key={p.id} print={p} on={p === at} />
-            ))}
-          </ul>
-          <Chosen key={at.id} print={at} />
+          <div className="w-[250px] shrink-0 overflow-y-auto border-line border-r">
+            <ul aria-label="Prints">
+              {prints.map((p) => (
+                <One key={p.id} print={p} on={p === at && !seen} />
+              ))}
+            </ul>
+            <Deliveries list={deliveries} />
+          </div>
+          {seen ? (
+            <DeliveryView key={seen.id} delivery={seen} />
+          ) : at ? (
+            <Chosen key={at.id} print={at} prints={prints} />
+          ) : (
+            <Empty ready={data?.ready === true} />
+          )}
         </div>
       )}
     </div>
@@ -99,7 +114,7 @@ function One({ print: p, on }: { print: PrintRow; on: boolean }) {
         aria-current={on}
         data-print={p.title}
         className={`w-full px-3 py-1.5 text-left ${on ? "bg-band" : "hover:bg-band"}`}
-        onClick={() => chosenPrint.setState({ id: p.id, from: 0, to: 0 })}
+        onClick={() => chosenPrint.setState({ id: p.id, delivery: null, against: null, from: 0, to: 0 })}
       >
         <span className="flex gap-2">
           <span className="truncate">{p.title}</span>
@@ -118,12 +133,12 @@ function One({ print: p, on }: { print: PrintRow; on: boolean }) {
   );
 }
 
-function Chosen({ print: p }: { print: PrintRow }) {
+function Chosen({ print: p, prints }: { print: PrintRow; prints: readonly PrintRow[] }) {
   const { data } = useQuery(printOf(p.id, p.state, p.line));
   return (
     <section aria-label={p.title} className="flex min-h-0 min-w-0 flex-1 flex-col" data-state={p.state}>
       <Doing key={p.id} print={p} />
-      {data?.report && <Proof print={data} report={data.report} />}
+      {data?.report && <Proof print={data} report={data.report} prints={prints} />}
       {data && !data.report && data.files.length > 0 && !isGoing(p) && (
         <p className="px-3 py-2 text-soft">{plural(data.files.length, "file")}, not proved yet.</p>
       )}
@@ -174,13 +189,18 @@ function Doing({ print: p }: { print: PrintRow }) {
           </button>
         )}
         {p.state === "done" && (
-          <a
-            className="button"
-            href={`/api/prints/${p.id}/package`}
-            title="All files with a delivery sheet, the proof and a manifest, as a BagIt bag in a zip archive"
-          >
-            Take out as a package
-          </a>
+          <>
+            <a
+              className="button"
+              href={`/api/prints/${p.id}/package`}
+              title="All files with a delivery sheet, the proof and a manifest, as a BagIt bag in a zip archive"
+            >
+              Download
+            </a>
+            <button type="button" className="button" onClick={() => set({ dialog: "deliver" })}>
+              Deliver…
+            </button>
+          </>
         )}
         {!isGoing(p) &&
           (sure ? (

@@ -1,11 +1,12 @@
 import { Pause, Play } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { choose, heard, load, seek, standing, stop, toggle, useHeard } from "../../model/printplayer";
-import { clock, type Mark, type PrintWhole, useLookAgain } from "../../model/prints";
+import { clock, type Mark, type PrintRow, type PrintWhole, useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { useSize } from "../../parts/useSize";
+import { Beside, Differs, Shapes } from "./Beside";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { Residual, Wave } from "./Wave";
 
@@ -51,11 +52,12 @@ const gutter = 232; // px, for the names
 const matching = 160; // px, for what recorded files are
 
 /** Proof shows every file of a print with what is wrong with it, and has it heard. */
-export function Proof({ print, report }: { print: PrintWhole; report: Report }) {
+export function Proof({ print, report, prints }: { print: PrintWhole; report: Report; prints: readonly PrintRow[] }) {
   const groups = useMemo(() => groupsOf(print, report), [print, report]);
   const seconds = report.frames / report.rateHz;
   const view = useChosenPrint((s) => s);
   const to = view.to || seconds;
+  const against = prints.find((p) => p.id === view.against && p.id !== print.id);
   const box = useRef<HTMLDivElement>(null);
   const width = Math.max(100, (useSize(box)?.width ?? 800) - gutter - 12 - (print.recorded ? matching : 0));
   const later = groups.slice(2).filter((g) => g.sum);
@@ -72,7 +74,10 @@ export function Proof({ print, report }: { print: PrintWhole; report: Report }) 
   };
   return (
     <>
-      <Transport seconds={seconds} zoom={zoom} fit={() => chosenPrint.setState({ from: 0, to: 0 })} />
+      <Transport seconds={seconds} zoom={zoom} fit={() => chosenPrint.setState({ from: 0, to: 0 })}>
+        <Beside print={print} prints={prints} />
+      </Transport>
+      {against && <Shapes print={print} row={against} gutter={gutter} width={width} from={view.from} to={to} />}
       <div
         ref={box}
         className="min-h-[120px] flex-1 overflow-y-auto overflow-x-hidden"
@@ -110,6 +115,7 @@ export function Proof({ print, report }: { print: PrintWhole; report: Report }) 
                     width={width}
                     from={view.from}
                     to={to}
+                    against={against?.id}
                   />
                 ))}
             {!folded.has(g.key) && !print.recorded && <Silent lanes={g.lanes.filter(isSilent)} />}
@@ -121,7 +127,14 @@ export function Proof({ print, report }: { print: PrintWhole; report: Report }) 
   );
 }
 
-function Transport({ seconds, zoom, fit }: { seconds: number; zoom: (by: number) => void; fit: () => void }) {
+interface TransportProps {
+  seconds: number;
+  zoom: (by: number) => void;
+  fit: () => void;
+  children: ReactNode;
+}
+
+function Transport({ seconds, zoom, fit, children }: TransportProps) {
   const on = useHeard((s) => s.on);
   const refused = useHeard((s) => s.refused);
   const time = useRef<HTMLSpanElement>(null);
@@ -142,6 +155,7 @@ function Transport({ seconds, zoom, fit }: { seconds: number; zoom: (by: number)
       <span ref={time} className="w-14 tabular-nums" data-part="print-time" />
       <span className="text-soft">of {clock(seconds)}</span>
       {refused && <span className="text-accent">{refused}</span>}
+      {children}
       <span className="ml-auto flex gap-1.5">
         <button type="button" className="button" aria-label="Zoom in" onClick={() => zoom(0.5)}>
           +
@@ -240,9 +254,10 @@ interface LaneProps {
   width: number;
   from: number;
   to: number;
+  against: string | undefined; // a print
 }
 
-function LaneRow({ print, lane: l, rate, marks, width, from, to }: LaneProps) {
+function LaneRow({ print, lane: l, rate, marks, width, from, to, against }: LaneProps) {
   const on = useHeard((s) => s.files.includes(l.number));
   const wrong = marks.some((m) => !m.note);
   return (
@@ -262,17 +277,20 @@ function LaneRow({ print, lane: l, rate, marks, width, from, to }: LaneProps) {
           {l.figures.lufs > -100 ? `${l.figures.lufs.toFixed(1)} LUFS` : "silent"}
         </span>
       </div>
-      <Wave
-        print={print.id}
-        number={l.number}
-        sha256={l.sha256}
-        rate={l.figures.rateHz || rate}
-        width={width}
-        from={from}
-        to={to}
-        marks={marks}
-        quiet={!on}
-      />
+      <div className="relative">
+        <Wave
+          print={print.id}
+          number={l.number}
+          sha256={l.sha256}
+          rate={l.figures.rateHz || rate}
+          width={width}
+          from={from}
+          to={to}
+          marks={marks}
+          quiet={!on}
+        />
+        {against && <Differs print={print.id} number={l.number} against={against} />}
+      </div>
       {print.recorded && <WhatItIs print={print} lane={l} />}
     </div>
   );

@@ -1,5 +1,6 @@
 import { leaf } from "../leaf";
 import { BringInDialog } from "./BringInDialog";
+import { DeliverDialog } from "./DeliverDialog";
 import { NewPrintDialog } from "./NewPrintDialog";
 import { Print } from "./Print";
 
@@ -10,5 +11,5 @@ export const print = leaf({
   width: 1.4,
   Content: Print,
   figure: () => "stems as audio",
-  dialogs: { "new-print": NewPrintDialog, "bring-in": BringInDialog },
+  dialogs: { "new-print": NewPrintDialog, "bring-in": BringInDialog, deliver: DeliverDialog },
 });

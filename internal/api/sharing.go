@@ -1,0 +1,138 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	_ "embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"mime"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"fanfold/internal/app"
+	"fanfold/internal/core/calls"
+	"fanfold/internal/store"
+)
+
+// What is shared by a link is read by whoever has it: without signing in, and nothing else.
+
+//go:embed shared.html
+var sharedText string
+
+var sharedPage = template.Must(template.New("shared").Parse(sharedText))
+
+const sharedPath = "/delivery/"
+
+// sharing serves deliveries by their links.
+func (s *server) sharing(e *echo.Echo) {
+	e.GET(sharedPath+":secret", s.sharedPage)
+	e.GET(sharedPath+":secret/package", s.sharedPackage)
+	e.GET(sharedPath+":secret/:print/:file", s.sharedFile)
+}
+
+// shared opens what a request's link leads to. What it answers is kept by nobody on the way.
+func (s *server) shared(c *echo.Context) (app.Shared, error) {
+	h := c.Response().Header()
+	h.Set("Cache-Control", "private, no-store")
+	x, err := s.app.Shared(c.Request().Context(), c.Param("secret"))
+	if errors.Is(err, store.ErrNotFound) {
+		err = errGone
+	}
+	return x, err
+}
+
+var errGone = echo.NewHTTPError(http.StatusNotFound, "this link leads nowhere any more; ask whoever gave it to you for a new one")
+
+type sharedPrint struct {
+	Title, About string
+	Files        []sharedOne
+}
+
+type sharedOne struct {
+	Name, Link, Size string
+	Mix              bool
+}
+
+func (s *server) sharedPage(c *echo.Context) error {
+	x, err := s.shared(c)
+	if errors.Is(err, errGone) {
+		return c.HTML(http.StatusNotFound, "<!doctype html><html lang=en><meta charset=utf-8><title>Gone</title><p>T"+errGone.Message[1:]+".")
+	}
+	if err != nil {
+		return err
+	}
+	here := path.Join(sharedPath, c.Param("secret"))
+	paths := x.Parcel.Paths()
+	var prints []sharedPrint
+	all := int64(0)
+	for n, p := range x.Parcel.Prints {
+		one := sharedPrint{Title: strings.TrimSpace(p.Number + " " + strings.TrimPrefix(p.Title, p.Number)), About: fmt.Sprintf("version %d; %s", p.Version, p.Report.Line)}
+		if p.Start != "" {
+			one.About += fmt.Sprintf("; starts on %s, %s long", p.Start, p.Length)
+		}
+		for k, name := range paths[n] {
+			size := int64(0)
+			if n < len(x.Delivery.Prints) && k < len(x.Delivery.Prints[n].Files) {
+				size = x.Delivery.Prints[n].Files[k].Bytes
+			}
+			all += size
+			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Fold == ""})
+		}
+		prints = append(prints, one)
+	}
+	var b bytes.Buffer
+	err = sharedPage.Execute(&b, map[string]any{
+		"Title": x.Delivery.Title, "By": x.By, "To": x.To, "Note": x.Note, "Made": x.Made.Format("2 January 2006"), "Ends": x.Ends.Format("2 January 2006, 15:04 MST"),
+		"Here": here, "Size": sizeText(all), "Prints": prints,
+	})
+	if err != nil {
+		return fmt.Errorf("write the page of a delivery: %w", err)
+	}
+	return c.HTMLBlob(http.StatusOK, b.Bytes())
+}
+
+func sizeText(bytes int64) string { return calls.FormatMiB(float64(bytes) / (1 << 20)) }
+
+func (s *server) sharedPackage(c *echo.Context) error {
+	x, err := s.shared(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	fetched := func() {
+		late, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+		defer cancel()
+		if err := s.app.Fetched(late, x.ID); err != nil {
+			slog.Error("note that a delivery was fetched", "error", err)
+		}
+	}
+	return packaged{ctx, x.Parcel, fetched}.visit(c.Response())
+}
+
+func (s *server) sharedFile(c *echo.Context) error {
+	x, err := s.shared(c)
+	if err != nil {
+		return err
+	}
+	n, err1 := strconv.Atoi(c.Param("print"))
+	k, err2 := strconv.Atoi(c.Param("file"))
+	if err1 != nil || err2 != nil {
+		return store.ErrNotFound
+	}
+	f, err := s.app.SharedFile(c.Request().Context(), x, n, k)
+	if err != nil {
+		return err
+	}
+	w := c.Response()
+	w.Header().Set("Content-Type", f.MediaType)
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("inline", map[string]string{"filename": f.Name}))
+	return serveParts(c.Request().Context(), w, c.Request().Header.Get("Range"), f.At, f)
+}
