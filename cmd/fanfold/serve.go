@@ -303,7 +303,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
-	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
+	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints and recordings lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
 	cmd.Flags().Int64Var(&c.AudioGiB, "audio-gib", 200, "what the prints of one studio may take, GiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	_ "embed"
 	"errors"
@@ -11,6 +12,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,7 +20,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"fanfold/internal/app"
-	"fanfold/internal/core/calls"
 	"fanfold/internal/store"
 )
 
@@ -86,6 +87,7 @@ func (s *server) sharedPage(c *echo.Context) error {
 			all += size
 			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Fold == ""})
 		}
+		slices.SortStableFunc(one.Files, func(a, b sharedOne) int { return cmp.Compare(first(b), first(a)) }) // what is heard first
 		prints = append(prints, one)
 	}
 	var b bytes.Buffer
@@ -99,7 +101,13 @@ func (s *server) sharedPage(c *echo.Context) error {
 	return c.HTMLBlob(http.StatusOK, b.Bytes())
 }
 
-func sizeText(bytes int64) string { return calls.FormatMiB(float64(bytes) / (1 << 20)) }
+// sizeText writes a size as the browser does: in millions of bytes.
+func sizeText(bytes int64) string {
+	if bytes >= 1e9 {
+		return fmt.Sprintf("%.1f GB", float64(bytes)/1e9)
+	}
+	return fmt.Sprintf("%.1f MB", float64(bytes)/1e6)
+}
 
 func (s *server) sharedPackage(c *echo.Context) error {
 	x, err := s.shared(c)
@@ -135,4 +143,11 @@ func (s *server) sharedFile(c *echo.Context) error {
 	w.Header().Set("Content-Type", f.MediaType)
 	w.Header().Set("Content-Disposition", mime.FormatMediaType("inline", map[string]string{"filename": f.Name}))
 	return serveParts(c.Request().Context(), w, c.Request().Header.Get("Range"), f.At, f)
+}
+
+func first(x sharedOne) int {
+	if x.Mix {
+		return 1
+	}
+	return 0
 }

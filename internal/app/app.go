@@ -110,6 +110,9 @@ func New(c Config) *App {
 	if c.RecordingsBytes == 0 {
 		c.RecordingsBytes = 20 << 30
 	}
+	if c.Audio != nil {
+		c.Store.KeepAudioIn(c.Audio)
+	}
 	return &App{
 		mostRecorded: c.RecordingsBytes, mostAudio: cmp.Or(c.AudioBytes, 200<<30), audio: c.Audio,
 		turned: make(chan struct{}, 1),
@@ -417,6 +420,11 @@ const (
 
 func (a *App) trim(ctx context.Context) {
 	collected := time.Time{}
+	if n, err := a.store.RecordingsMove(ctx); err != nil && ctx.Err() == nil {
+		slog.Warn("recordings are not moved to the audio store", "error", err)
+	} else if n > 0 {
+		slog.Info("recordings lie in the audio store now", "moved", n)
+	}
 	Every(ctx, trimEvery, func() {
 		a.open.Trim()
 		a.openFilms.Trim()

@@ -279,14 +279,8 @@ func (a *App) DeletePrint(ctx context.Context, p Person, id uuid.UUID) error {
 // forgetAudio deletes the audio of files that no print has any more.
 func (a *App) forgetAudio(ctx context.Context, studio uuid.UUID, files []db.PrintFile) error {
 	for _, f := range files {
-		kept, err := a.store.Queries().AudioKept(ctx, db.AudioKeptParams{Sha256: f.Sha256, StudioID: studio})
-		if err != nil {
-			return fmt.Errorf("look whether audio is still wanted: %w", err)
-		}
-		if !kept && a.audio != nil {
-			if err := a.audio.Delete(ctx, studio.String(), f.Sha256); err != nil {
-				return err
-			}
+		if err := a.store.AudioForget(ctx, studio, f.Sha256); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -256,7 +256,7 @@ func (p *person) comparedAndDelivered(shots string) {
 	require.NoError(p.t, p.see(`[aria-label="Compare with"]`).Select([]string{"1M04"}, true, rod.SelectorTypeText))
 	p.seeText(`[data-lane="Low strings long"] [data-part=differs]`, "0.10 dB louder from")
 	p.seeText(`[data-lane=Mix] [data-part=differs]`, "^the same$")
-	p.seeText(`[data-part=shapes]`, "1M04.*v1: -[0-9.]+ LUFS")
+	p.seeText(`[data-part=shapes]`, "-[0-9.]+ LUFS, 1M04")
 	p.see(`[aria-label="Loudness over time"] path[d^=M]`)
 	p.see(`[aria-label=Spectrum] path[d^=M]`)
 	if shots != "" {

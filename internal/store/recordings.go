@@ -8,12 +8,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"fanfold/internal/audiostore"
 	"fanfold/internal/store/db"
 )
 
@@ -53,11 +55,103 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 		return "", err
 	}
 	digest = hex.EncodeToString(sum.Sum(nil))
-	err = s.Tx(ctx, func(tx pgx.Tx) error { return recordingInsert(ctx, s.q.WithTx(tx), studio, digest, spool, size) })
+	if s.audio != nil && isAudio(head) {
+		return digest, s.RecordingInAudio(ctx, studio, spool)
+	}
+	place := placeDatabase
+	if isAudio(head) {
+		place = placeNew // until there is an audio store
+	}
+	err = s.Tx(ctx, func(tx pgx.Tx) error { return recordingInsert(ctx, s.q.WithTx(tx), studio, digest, spool, size, place) })
 	if err != nil && !errors.Is(err, errKept) {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
 	return digest, nil
+}
+
+// Where recordings lie.
+const (
+	placeNew      = "new"      // in the database; nobody has looked whether it moves
+	placeDatabase = "database" // where it stays
+	placeAudio    = "audio"    // in the audio store
+)
+
+// KeepAudioIn has audio lie in an audio store from now on. It is called before the store is used.
+func (s *Store) KeepAudioIn(a *audiostore.Store) { s.audio = a }
+
+// isAudio tells whether a file begins as audio; others are small, and stay in the database.
+func isAudio(head []byte) bool {
+	return bytes.HasPrefix(head, []byte("fLaC")) || bytes.HasPrefix(head, []byte("RIFF")) || bytes.HasPrefix(head, []byte("RF64"))
+}
+
+// RecordingInAudio keeps audio as a recording, in the audio store.
+func (s *Store) RecordingInAudio(ctx context.Context, studio uuid.UUID, from io.ReadSeeker) error {
+	kept, err := s.audio.Keep(ctx, studio.String(), from)
+	if err != nil {
+		return fmt.Errorf("keep a recording: %w", err)
+	}
+	_, err = s.q.RecordingInsert(ctx, db.RecordingInsertParams{ID: uuid.New(), StudioID: studio, Sha256: kept.Digest, Bytes: kept.Bytes, Place: placeAudio})
+	if err != nil {
+		return fmt.Errorf("keep a recording: %w", err)
+	}
+	return nil
+}
+
+// RecordingsMove moves recordings that still lie in the database to the audio store, one after the
+// other, and tells how many it moved. It can end at any time: one that is moved half is whole in
+// the database, and is moved again.
+func (s *Store) RecordingsMove(ctx context.Context) (moved int, err error) {
+	if s.audio == nil {
+		return 0, nil
+	}
+	for {
+		row, err := s.q.RecordingToMove(ctx)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return moved, nil
+		}
+		if err != nil {
+			return moved, fmt.Errorf("look for recordings to move: %w", err)
+		}
+		is, err := s.recordingMove(ctx, row)
+		if err != nil {
+			return moved, fmt.Errorf("move a recording: %w", err)
+		}
+		if is {
+			moved++
+		}
+	}
+}
+
+func (s *Store) recordingMove(ctx context.Context, row db.Recording) (moved bool, err error) {
+	r := &Recording{Bytes: row.Bytes, ctx: ctx, from: &parts{ctx: ctx, q: s.q, id: row.ID, bytes: row.Bytes}}
+	head := make([]byte, 4)
+	if _, err := io.ReadFull(r, head); err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+		return false, err
+	}
+	if !isAudio(head) {
+		_, err := s.q.RecordingPlaced(ctx, db.RecordingPlacedParams{ID: row.ID, Place: placeDatabase})
+		return false, err
+	}
+	kept, err := s.audio.Keep(ctx, row.StudioID.String(), r)
+	if damaged := errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, pgx.ErrNoRows); err != nil && !damaged {
+		return false, err
+	}
+	if kept.Digest != row.Sha256 {
+		slog.Error("a recording is damaged in the database, and stays there", "sha256", row.Sha256)
+		_, err := s.q.RecordingPlaced(ctx, db.RecordingPlacedParams{ID: row.ID, Place: placeDatabase})
+		if err == nil && kept.Digest != "" {
+			err = s.AudioForget(ctx, row.StudioID, kept.Digest)
+		}
+		return false, err
+	}
+	return true, s.Tx(ctx, func(tx pgx.Tx) error {
+		q := s.q.WithTx(tx)
+		n, err := q.RecordingPlaced(ctx, db.RecordingPlacedParams{ID: row.ID, Place: placeAudio})
+		if err != nil || n == 0 {
+			return err // another server was sooner
+		}
+		return q.RecordingPartsDelete(ctx, row.ID)
+	})
 }
 
 // RecordingKept tells whether a studio keeps an audio file, by its SHA-256.
@@ -71,15 +165,35 @@ func (s *Store) RecordingsCollect(ctx context.Context, idle time.Duration) error
 	if err := s.q.RecordingsIdle(ctx); err != nil {
 		return fmt.Errorf("look for recordings that nothing plays: %w", err)
 	}
-	if _, err := s.q.RecordingsCollect(ctx, time.Now().Add(-idle)); err != nil {
+	gone, err := s.q.RecordingsCollect(ctx, time.Now().Add(-idle))
+	if err != nil {
 		return fmt.Errorf("delete recordings that nothing plays: %w", err)
+	}
+	for _, x := range gone {
+		if x.Place == placeAudio && s.audio != nil {
+			if err := s.AudioForget(ctx, x.StudioID, x.Sha256); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }
 
-func recordingInsert(ctx context.Context, q *db.Queries, studio uuid.UUID, digest string, from io.ReaderAt, size int64) error {
+// AudioForget deletes audio of a studio that no print and no recording has any more.
+func (s *Store) AudioForget(ctx context.Context, studio uuid.UUID, digest string) error {
+	kept, err := s.q.AudioKept(ctx, db.AudioKeptParams{Sha256: digest, StudioID: studio})
+	if err != nil {
+		return fmt.Errorf("look whether audio is still wanted: %w", err)
+	}
+	if kept || s.audio == nil {
+		return nil
+	}
+	return s.audio.Delete(ctx, studio.String(), digest)
+}
+
+func recordingInsert(ctx context.Context, q *db.Queries, studio uuid.UUID, digest string, from io.ReaderAt, size int64, place string) error {
 	id := uuid.New()
-	rows, err := q.RecordingInsert(ctx, db.RecordingInsertParams{ID: id, StudioID: studio, Sha256: digest, Bytes: size})
+	rows, err := q.RecordingInsert(ctx, db.RecordingInsertParams{ID: id, StudioID: studio, Sha256: digest, Bytes: size, Place: place})
 	if err == nil && rows == 0 {
 		return errKept
 	}
@@ -99,12 +213,9 @@ type Recording struct {
 	Bytes int64
 	At    time.Time // when it was kept
 
-	ctx   context.Context
-	q     *db.Queries
-	id    uuid.UUID
-	at    int64  // where to read next
-	part  int64  // which one is at hand
-	bytes []byte // of the part; nil when none is at hand
+	ctx  context.Context
+	from io.ReaderAt
+	at   int64 // where to read next
 }
 
 // RecordingOpen opens the audio file of a studio by its SHA-256; ErrNotFound
@@ -114,29 +225,34 @@ func (s *Store) RecordingOpen(ctx context.Context, studio uuid.UUID, digest stri
 	if err != nil {
 		return nil, NotFound(err)
 	}
-	return &Recording{Bytes: row.Bytes, At: row.CreatedAt, ctx: ctx, q: s.q, id: row.ID}, nil
+	r := &Recording{Bytes: row.Bytes, At: row.CreatedAt, ctx: ctx}
+	if row.Place != placeAudio {
+		r.from = &parts{ctx: ctx, q: s.q, id: row.ID, bytes: row.Bytes}
+		return r, nil
+	}
+	if s.audio == nil {
+		return nil, errors.New("it lies in an audio store, which this server does not have; start it with --audio")
+	}
+	src, err := s.audio.Audio(ctx, studio.String(), digest)
+	if errors.Is(err, audiostore.ErrNotFound) {
+		return nil, ErrNotFound
+	}
+	r.from = src
+	return r, err
 }
 
 // Read implements io.Reader.
 func (r *Recording) Read(p []byte) (int, error) {
-	if r.at >= r.Bytes {
-		return 0, io.EOF
-	}
-	if part := r.at / recordingPart; r.bytes == nil || part != r.part {
-		data, err := r.q.RecordingPart(r.ctx, db.RecordingPartParams{RecordingID: r.id, Part: int32(part)})
-		if err != nil {
-			return 0, fmt.Errorf("read a recording: %w", err)
-		}
-		r.part, r.bytes = part, data
-	}
-	from := r.at % recordingPart
-	if from >= int64(len(r.bytes)) {
-		return 0, io.ErrUnexpectedEOF
-	}
-	n := copy(p, r.bytes[from:])
+	n, err := r.ReadAt(p, r.at)
 	r.at += int64(n)
-	return n, nil
+	if n > 0 && errors.Is(err, io.EOF) {
+		err = nil
+	}
+	return n, err
 }
+
+// ReadAt implements io.ReaderAt; not from several places at once.
+func (r *Recording) ReadAt(p []byte, at int64) (int, error) { return r.from.ReadAt(p, at) }
 
 // Seek implements io.Seeker.
 func (r *Recording) Seek(offset int64, whence int) (int64, error) {
@@ -151,4 +267,36 @@ func (r *Recording) Seek(offset int64, whence int) (int64, error) {
 	}
 	r.at = offset
 	return offset, nil
+}
+
+// parts reads a recording that lies in the database.
+type parts struct {
+	ctx   context.Context
+	q     *db.Queries
+	id    uuid.UUID
+	bytes int64
+	part  int64  // which one is at hand
+	data  []byte // of it; nil when none is
+}
+
+// ReadAt implements io.ReaderAt; not from several places at once.
+func (r *parts) ReadAt(p []byte, at int64) (n int, err error) {
+	for n < len(p) {
+		if at+int64(n) >= r.bytes {
+			return n, io.EOF
+		}
+		if part := (at + int64(n)) / recordingPart; r.data == nil || part != r.part {
+			data, err := r.q.RecordingPart(r.ctx, db.RecordingPartParams{RecordingID: r.id, Part: int32(part)})
+			if err != nil {
+				return n, fmt.Errorf("read a recording: %w", err)
+			}
+			r.part, r.data = part, data
+		}
+		from := (at + int64(n)) % recordingPart
+		if from >= int64(len(r.data)) {
+			return n, io.ErrUnexpectedEOF
+		}
+		n += copy(p[n:], r.data[from:])
+	}
+	return n, nil
 }

@@ -2,12 +2,15 @@ package store_test
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"math/rand/v2"
+	"path/filepath"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -16,6 +19,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/audiostore"
 	"fanfold/internal/store"
 	"fanfold/internal/store/storetest"
 )
@@ -57,6 +61,76 @@ func TestRecordingsComeBack(t *testing.T) {
 		_, err = s.RecordingKeep(ctx, theirs, bytes.NewReader(data), check)
 		require.NoError(t, err, "each studio keeps its own")
 	}
+}
+
+// Recordings that lie in the database move to the audio store, but for music, which stays: they
+// come back byte for byte before, in the middle of it and after. One that is damaged stays. What is
+// kept from then on lies there at once, and goes when nothing has it.
+func TestRecordingsMove(t *testing.T) {
+	s := storetest.Open(t)
+	mine := studio(t, s)
+	keep := func(data []byte) string {
+		digest, err := s.RecordingKeep(ctx, mine, bytes.NewReader(data), func([]byte, int64) error { return nil })
+		require.NoError(t, err)
+		return digest
+	}
+	files := map[string][]byte{}
+	for n, head := range []string{"RIFF", "fLaC", "RF64", "MThd"} {
+		data := append([]byte(head), anyBytes(1<<20+n)...)
+		files[keep(data)] = data
+	}
+	damaged := keep(append([]byte("RIFF"), anyBytes(100)...))
+	_, err := s.Pool.Exec(ctx, "update recording_parts set data = 'RIFF other' where recording_id = (select id from recordings where sha256 = $1)", damaged)
+	require.NoError(t, err)
+	whole := func() {
+		t.Helper()
+		for digest, data := range files {
+			r, err := s.RecordingOpen(ctx, mine, digest)
+			require.NoError(t, err)
+			require.NoError(t, iotest.TestReader(r, data))
+		}
+	}
+	dir := t.TempDir()
+	audio, err := audiostore.Open(ctx, dir)
+	require.NoError(t, err)
+	defer audio.Close()
+	s.KeepAudioIn(audio)
+	whole()
+	none, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err = s.RecordingsMove(none)
+	require.Error(t, err)
+	whole()
+	moved, err := s.RecordingsMove(ctx)
+	require.NoError(t, err)
+	require.Equal(t, 3, moved)
+	whole()
+	var rows int
+	require.NoError(t, s.Pool.QueryRow(ctx, "select count(distinct recording_id) from recording_parts").Scan(&rows))
+	require.Equal(t, 2, rows, "the music, and the damaged one")
+	moved, err = s.RecordingsMove(ctx)
+	require.NoError(t, err)
+	require.Zero(t, moved)
+
+	late := append([]byte("fLaC"), anyBytes(5000)...)
+	digest := keep(late)
+	files[digest] = late
+	whole()
+	require.Equal(t, 4, audioFiles(t, dir))
+	require.NoError(t, s.RecordingsCollect(ctx, -time.Hour))
+	require.False(t, s.RecordingKept(ctx, mine, digest))
+	require.Zero(t, audioFiles(t, dir))
+}
+
+func audioFiles(t *testing.T, dir string) (n int) {
+	t.Helper()
+	require.NoError(t, filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && !strings.HasSuffix(name, ".attrs") {
+			n++
+		}
+		return err
+	}))
+	return n
 }
 
 // An upload that is cut off, or is no recording, leaves nothing behind.

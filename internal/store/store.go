@@ -19,6 +19,7 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"fanfold/internal/document"
+	"fanfold/internal/audiostore"
 	"fanfold/internal/store/db"
 )
 
@@ -43,6 +44,8 @@ type Store struct {
 	Pool *pgxpool.Pool // for libraries that bring their own queries
 	pool *pool
 	q    *db.Queries
+
+	audio *audiostore.Store // where recordings lie; nil for the database
 
 	beside sync.WaitGroup // what is written beside the work
 }

@@ -159,6 +159,7 @@ type Recording struct {
 	Bytes     int64
 	CreatedAt time.Time
 	IdleSince pgtype.Timestamptz
+	Place     string
 }
 
 type RecordingPart struct {

@@ -14,7 +14,8 @@ import (
 )
 
 const audioKept = `-- name: AudioKept :one
-select exists (select 1 from print_files f join prints p on p.id = f.print_id where f.sha256 = $1 and p.studio_id = $2)
+select (exists (select 1 from print_files f join prints p on p.id = f.print_id where f.sha256 = $1 and p.studio_id = $2)
+  or exists (select 1 from recordings r where r.sha256 = $1 and r.studio_id = $2 and r.place = 'audio'))::boolean as kept
 `
 
 type AudioKeptParams struct {
@@ -22,11 +23,12 @@ type AudioKeptParams struct {
 	StudioID uuid.UUID
 }
 
+// Whether a print has some audio, or a recording lies there.
 func (q *Queries) AudioKept(ctx context.Context, arg AudioKeptParams) (bool, error) {
 	row := q.db.QueryRow(ctx, audioKept, arg.Sha256, arg.StudioID)
-	var exists bool
-	err := row.Scan(&exists)
-	return exists, err
+	var kept bool
+	err := row.Scan(&kept)
+	return kept, err
 }
 
 const audioTaken = `-- name: AudioTaken :one

@@ -13,7 +13,7 @@ import (
 )
 
 const recordingFind = `-- name: RecordingFind :one
-select id, studio_id, sha256, bytes, created_at, idle_since from recordings where studio_id = $1 and sha256 = $2
+select id, studio_id, sha256, bytes, created_at, idle_since, place from recordings where studio_id = $1 and sha256 = $2
 `
 
 type RecordingFindParams struct {
@@ -31,12 +31,13 @@ func (q *Queries) RecordingFind(ctx context.Context, arg RecordingFindParams) (R
 		&i.Bytes,
 		&i.CreatedAt,
 		&i.IdleSince,
+		&i.Place,
 	)
 	return i, err
 }
 
 const recordingInsert = `-- name: RecordingInsert :execrows
-insert into recordings (id, studio_id, sha256, bytes) values ($1, $2, $3, $4)
+insert into recordings (id, studio_id, sha256, bytes, place) values ($1, $2, $3, $4, $5)
 on conflict (studio_id, sha256) do nothing
 `
 
@@ -45,6 +46,7 @@ type RecordingInsertParams struct {
 	StudioID uuid.UUID
 	Sha256   string
 	Bytes    int64
+	Place    string
 }
 
 func (q *Queries) RecordingInsert(ctx context.Context, arg RecordingInsertParams) (int64, error) {
@@ -53,6 +55,7 @@ func (q *Queries) RecordingInsert(ctx context.Context, arg RecordingInsertParams
 		arg.StudioID,
 		arg.Sha256,
 		arg.Bytes,
+		arg.Place,
 	)
 	if err != nil {
 		return 0, err
@@ -91,16 +94,80 @@ func (q *Queries) RecordingPartInsert(ctx context.Context, arg RecordingPartInse
 	return err
 }
 
-const recordingsCollect = `-- name: RecordingsCollect :execrows
-delete from recordings where idle_since < $1::timestamptz
+const recordingPartsDelete = `-- name: RecordingPartsDelete :exec
+delete from recording_parts where recording_id = $1
 `
 
-func (q *Queries) RecordingsCollect(ctx context.Context, before time.Time) (int64, error) {
-	result, err := q.db.Exec(ctx, recordingsCollect, before)
+func (q *Queries) RecordingPartsDelete(ctx context.Context, recordingID uuid.UUID) error {
+	_, err := q.db.Exec(ctx, recordingPartsDelete, recordingID)
+	return err
+}
+
+const recordingPlaced = `-- name: RecordingPlaced :execrows
+update recordings set place = $1 where id = $2 and place = 'new'
+`
+
+type RecordingPlacedParams struct {
+	Place string
+	ID    uuid.UUID
+}
+
+func (q *Queries) RecordingPlaced(ctx context.Context, arg RecordingPlacedParams) (int64, error) {
+	result, err := q.db.Exec(ctx, recordingPlaced, arg.Place, arg.ID)
 	if err != nil {
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const recordingToMove = `-- name: RecordingToMove :one
+select id, studio_id, sha256, bytes, created_at, idle_since, place from recordings where place = 'new' order by created_at limit 1
+`
+
+// The oldest that nobody has looked at.
+func (q *Queries) RecordingToMove(ctx context.Context) (Recording, error) {
+	row := q.db.QueryRow(ctx, recordingToMove)
+	var i Recording
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.Sha256,
+		&i.Bytes,
+		&i.CreatedAt,
+		&i.IdleSince,
+		&i.Place,
+	)
+	return i, err
+}
+
+const recordingsCollect = `-- name: RecordingsCollect :many
+delete from recordings where idle_since < $1::timestamptz returning studio_id, sha256, place
+`
+
+type RecordingsCollectRow struct {
+	StudioID uuid.UUID
+	Sha256   string
+	Place    string
+}
+
+func (q *Queries) RecordingsCollect(ctx context.Context, before time.Time) ([]RecordingsCollectRow, error) {
+	rows, err := q.db.Query(ctx, recordingsCollect, before)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RecordingsCollectRow
+	for rows.Next() {
+		var i RecordingsCollectRow
+		if err := rows.Scan(&i.StudioID, &i.Sha256, &i.Place); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const recordingsIdle = `-- name: RecordingsIdle :exec

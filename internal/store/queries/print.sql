@@ -76,7 +76,9 @@ delete from print_matches where template = @template and key = @key;
 select * from prints where state in ('running', 'proving') and beat_at < @before::timestamptz;
 
 -- name: AudioKept :one
-select exists (select 1 from print_files f join prints p on p.id = f.print_id where f.sha256 = @sha256 and p.studio_id = @studio_id);
+-- Whether a print has some audio, or a recording lies there.
+select (exists (select 1 from print_files f join prints p on p.id = f.print_id where f.sha256 = @sha256 and p.studio_id = @studio_id)
+  or exists (select 1 from recordings r where r.sha256 = @sha256 and r.studio_id = @studio_id and r.place = 'audio'))::boolean as kept;
 
 -- name: AudioTaken :one
 select coalesce(sum(bytes), 0)::bigint from (

@@ -2,7 +2,7 @@
 select * from recordings where studio_id = @studio_id and sha256 = @sha256;
 
 -- name: RecordingInsert :execrows
-insert into recordings (id, studio_id, sha256, bytes) values (@id, @studio_id, @sha256, @bytes)
+insert into recordings (id, studio_id, sha256, bytes, place) values (@id, @studio_id, @sha256, @bytes, @place)
 on conflict (studio_id, sha256) do nothing;
 
 -- name: RecordingPartInsert :exec
@@ -26,5 +26,15 @@ from (
 ) idle
 where idle.id = r.id and (r.idle_since is not null) <> idle.is;
 
--- name: RecordingsCollect :execrows
-delete from recordings where idle_since < @before::timestamptz;
+-- name: RecordingsCollect :many
+delete from recordings where idle_since < @before::timestamptz returning studio_id, sha256, place;
+
+-- name: RecordingToMove :one
+-- The oldest that nobody has looked at.
+select * from recordings where place = 'new' order by created_at limit 1;
+
+-- name: RecordingPlaced :execrows
+update recordings set place = @place where id = @id and place = 'new';
+
+-- name: RecordingPartsDelete :exec
+delete from recording_parts where recording_id = @recording_id;

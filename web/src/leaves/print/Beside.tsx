@@ -107,7 +107,7 @@ export function Differs({ print, number, against }: { print: string; number: num
   return (
     <span
       data-part="differs"
-      className={`pointer-events-none absolute top-0.5 left-1 bg-paper px-1 ${data && !data.same ? "text-accent" : "text-soft"}`}
+      className={`pointer-events-none absolute top-0.5 right-1 bg-paper px-1 ${data && !data.same ? "text-accent" : "text-soft"}`}
     >
       {isPending ? "comparing…" : (data?.line ?? "it can not be compared")}
     </span>
@@ -154,21 +154,21 @@ export function Shapes({ print, row, gutter, width, from, to }: ShapesProps) {
       <div className="flex flex-col justify-center px-3" style={{ width: gutter }}>
         <span className="truncate">
           <span aria-hidden="true">— </span>
-          {print.title}, v{print.version}: {a ? `${a.lufs.toFixed(1)} LUFS` : "…"}
+          {a ? `${a.lufs.toFixed(1)} LUFS` : "…"}, {print.title}, v{print.version}
         </span>
         <span className="truncate text-accent">
           <span aria-hidden="true">- - </span>
-          {row.title}, v{row.version}: {b ? `${b.lufs.toFixed(1)} LUFS` : "…"}
+          {b ? `${b.lufs.toFixed(1)} LUFS` : "…"}, {row.title}, v{row.version}
         </span>
       </div>
       <svg width={first} height={tall} role="img" aria-label="Loudness over time">
         {lines(over(a, 0), over(b, offset))}
-        <text x={2} y={tall - 3} className="fill-soft text-[11px]">
-          loudness of 3 s
+        <text x={2} y={11} className="fill-soft text-[11px]">
+          loudness, LUFS
         </text>
       </svg>
       <svg width={wide} height={tall} className="ml-3" role="img" aria-label="Spectrum">
-        {[100, 1000, 10_000].map((hz) => {
+        {[100, 1000, 5000].map((hz) => {
           const x = ((16 + 3 * Math.log2(hz / 1000)) / 29) * wide;
           return (
             <g key={hz}>
