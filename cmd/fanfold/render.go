@@ -182,7 +182,7 @@ func renderInto(ctx context.Context, dir string, names []string, p printer.Piece
 			return done, fmt.Errorf("%s is there already; choose another folder", filepath.Join(dir, n))
 		}
 	}
-	if err := printer.RoomFor(dir, p.Bytes()); err != nil {
+	if err := printer.RoomFor(dir, p.BytesOf(len(p.Plan.Files))); err != nil {
 		return done, err
 	}
 	temp, err := os.MkdirTemp(dir, ".printing-")

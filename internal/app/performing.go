@@ -42,7 +42,8 @@ type Performance struct {
 	graph    *render.Graph
 	lanes    int
 	machines []*stageMachine
-	total    int // blocks
+	over     []render.Seat // rows in whose place recordings play
+	total    int           // blocks
 }
 
 // PerformTold is what is told of music that plays. Fields that say nothing are left out.
@@ -124,6 +125,20 @@ func (x *Performance) prepare(ctx context.Context) error {
 		if !v.Plays(x.ask.Rows) {
 			continue
 		}
+		ways := straight
+		if x.graph != nil {
+			ways = x.graph.Ways(v.Home)
+		}
+		if v.Over != nil {
+			r, err := x.h.app.recordedOver(ctx, x.who, v.Over, s.Seconds(from), x.rateHz)
+			if err != nil {
+				silent = append(silent, render.Silence{Name: v.Home.Name, Reason: err.Error()})
+				continue
+			}
+			x.over = append(x.over, render.Seat{Playing: r, Ways: ways})
+			last = max(last, int64((v.Over.At+v.Over.Seconds-s.Seconds(from))*x.rateHz))
+			continue
+		}
 		messages, err := s.Messages(v, from, x.rateHz)
 		if err != nil {
 			silent = append(silent, render.Silence{Name: v.Home.Name, Reason: err.Error()})
@@ -131,10 +146,6 @@ func (x *Performance) prepare(ctx context.Context) error {
 		}
 		if len(messages) > 0 {
 			last = max(last, messages[len(messages)-1].At)
-		}
-		ways := straight
-		if x.graph != nil {
-			ways = x.graph.Ways(v.Home)
 		}
 		m := x.machine(v.Home.Seat.Machine)
 		m.rows = append(m.rows, rig.PerformRow{Load: x.h.loadOf(v.Home), Ways: ways})
@@ -303,9 +314,8 @@ func (x *Performance) piece(ctx context.Context, at, blocks int) [][]*render.Blo
 		}
 		made[m.id] = done.Blocks
 	})
-	out := make([][]*render.Block, blocks)
+	out := render.NewEnsemble(x.over, x.lanes).Render(blocks)
 	for n := range out {
-		out[n] = make([]*render.Block, x.lanes)
 		for _, m := range x.machines { // in their order, so that the same music gives the same bits
 			if n >= len(made[m.id]) {
 				continue

@@ -65,6 +65,7 @@ type working struct {
 	ask PrintAsk
 	p   Person
 
+	line   string               // what came of it, where nothing is proved
 	softer float64              // by how much all files were made louder than asked for, dB
 	silent []render.Silence     // that did not sound
 	played map[template.ID]bool // buses that somebody plays in; nil where nobody knows
@@ -121,6 +122,8 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 		return nil // the server ends; who comes next goes on
 	case err != nil:
 		end.State, end.Reason = printFailed, err.Error()
+	case report == nil:
+		end.Line = w.line
 	default:
 		end.Line, end.Reason = report.Line, w.said()
 		for _, m := range report.Marks {
@@ -176,6 +179,9 @@ func (w *working) beat(ctx context.Context, abandon context.CancelCauseFunc) {
 
 // make prints, unless it was recorded, and proves.
 func (w *working) make(ctx context.Context, h *Hot, view View) (*audit.Report, error) {
+	if len(w.ask.Over) > 0 {
+		return nil, w.recordOver(ctx, h, view)
+	}
 	plan, err := printing.NewPlan(view.Proof.Fan, w.ask.Folds)
 	if err != nil {
 		return nil, err
@@ -190,63 +196,91 @@ func (w *working) make(ctx context.Context, h *Hot, view View) (*audit.Report, e
 	return w.prove(ctx, plan)
 }
 
-// print makes the files, and keeps them when all are whole.
-func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Plan) error {
+// toPrint is a piece that can be printed.
+type toPrint struct {
+	piece      printer.Piece
+	production *cue.Production
+	cue        *cue.Cue
+}
+
+// scoreOf casts the music of a cue within a template.
+func (h *Hot) scoreOf(ctx context.Context, p Person, view View, film *Film, c *cue.Cue) (*render.Score, error) {
+	music, err := film.heard(ctx, p, c)
+	if err != nil {
+		return nil, err
+	}
+	if len(music.Parts) == 0 {
+		return nil, fmt.Errorf("%s has no notes", c.Music.File)
+	}
+	cat, err := h.app.Catalogue(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	words, err := h.Vocabulary(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return ScoreOf(view.Template, cat.View().Template, words, music, handOf(c, music)), nil
+}
+
+// pieceOf prepares the music of the print's cue.
+func (w *working) pieceOf(ctx context.Context, h *Hot, view View) (x toPrint, err error) {
 	if w.ask.Production == nil {
-		return errors.New("the cue is no longer known; print it again")
+		return x, errors.New("the cue is no longer known; print it again")
 	}
 	film, err := w.app.OpenFilm(ctx, w.p, *w.ask.Production)
 	if err != nil {
-		return fmt.Errorf("open the production: %w", err)
+		return x, fmt.Errorf("open the production: %w", err)
 	}
-	production := film.View().Production
-	c := production.Cue(w.ask.Cue)
-	if c == nil || c.Music == nil {
-		return errors.New("the cue is no longer there, or keeps no music")
+	x.production = film.View().Production
+	x.cue = x.production.Cue(w.ask.Cue)
+	if x.cue == nil || x.cue.Music == nil {
+		return x, errors.New("the cue is no longer there, or keeps no music")
 	}
-	music, err := film.heard(ctx, w.p, c)
+	score, err := h.scoreOf(ctx, w.p, view, film, x.cue)
+	if err != nil {
+		return x, err
+	}
+	from, begin := beginning(score, x.cue, x.production.FrameRate(), w.ask.RateHz)
+	x.piece = printer.Piece{
+		Fan: view.Proof.Fan, Score: score, From: from,
+		Roots:   roots.Roots{Folders: w.app.scanRoots, Store: w.app.printSamples},
+		Effects: w.app.effectOptions(ctx, w.p, float64(w.ask.RateHz), 0),
+		RateHz:  w.ask.RateHz, Samples: w.ask.Samples, Long: w.ask.Long, Begin: begin, TrimDB: w.ask.TrimDB, Softer: w.ask.Softer, LeaveOut: w.ask.LeaveOut,
+		Recording: func(digest string) (*soundfile.Sound, error) { return w.app.recordingSound(ctx, w.p, digest) },
+		Title:     x.cue.Called(), Made: w.row.CreatedAt,
+		Progress: func(done, of float64) { w.tell(printRunning, done, of) },
+	}
+	return x, nil
+}
+
+func closeSpools(list []audiostore.Spool) {
+	for _, s := range list {
+		if s.File != nil {
+			_ = s.Close() // what is kept was read from it
+		}
+	}
+}
+
+// print makes the files, and keeps them when all are whole.
+func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Plan) error {
+	x, err := w.pieceOf(ctx, h, view)
 	if err != nil {
 		return err
 	}
-	if len(music.Parts) == 0 {
-		return fmt.Errorf("%s has no notes", c.Music.File)
-	}
-	cat, err := w.app.Catalogue(ctx, w.p)
-	if err != nil {
-		return err
-	}
-	words, err := h.Vocabulary(ctx, w.p)
-	if err != nil {
-		return err
-	}
-	score := ScoreOf(view.Template, cat.View().Template, words, music, handOf(c, music))
 	w.played = map[template.ID]bool{}
-	for _, v := range score.Voices {
+	for _, v := range x.piece.Score.Voices {
 		for _, r := range view.Proof.Fan.FromInstrument(v.Home) {
 			w.played[view.Proof.Fan.Bus(r).ID] = true
 		}
 	}
-	from, begin := beginning(score, c, production.FrameRate(), w.ask.RateHz)
-	piece := printer.Piece{
-		Fan: view.Proof.Fan, Score: score, From: from, Plan: plan,
-		Roots:   roots.Roots{Folders: w.app.scanRoots, Store: w.app.printSamples},
-		Effects: w.app.effectOptions(ctx, w.p, float64(w.ask.RateHz), 0),
-		RateHz:  w.ask.RateHz, Samples: w.ask.Samples, Long: w.ask.Long, Begin: begin, TrimDB: w.ask.TrimDB, Softer: w.ask.Softer, LeaveOut: w.ask.LeaveOut,
-		Title: c.Called(), Made: w.row.CreatedAt,
-		Progress: func(done, of float64) { w.tell(printRunning, done, of) },
-	}
-	if err := printer.RoomFor(os.TempDir(), piece.Bytes()); err != nil {
+	x.piece.Plan = plan
+	if err := printer.RoomFor(os.TempDir(), x.piece.BytesOf(len(plan.Files))); err != nil {
 		return err
 	}
 	spools := make([]audiostore.Spool, len(plan.Files))
-	defer func() {
-		for _, s := range spools {
-			if s.File != nil {
-				_ = s.Close() // what is kept was read from it
-			}
-		}
-	}()
-	done, err := printer.Print(ctx, piece, func(n int) (io.WriteSeeker, error) {
+	defer closeSpools(spools)
+	done, err := printer.Print(ctx, x.piece, func(n int) (io.WriteSeeker, error) {
 		var err error
 		spools[n], err = audiostore.NewSpool()
 		return spools[n], err
@@ -256,8 +290,8 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 	}
 	w.softer = done.TrimDB - w.ask.TrimDB
 	w.silent = done.Silent
-	frames := production.FrameRate()
-	names := plan.Names(printing.Naming{Pattern: production.Files, Cue: c.Number, Title: c.Title, Version: fmt.Sprintf("v%d", w.row.Version), Start: frames.Format(c.Start), RateHz: w.ask.RateHz}, ".wav")
+	c, frames := x.cue, x.production.FrameRate()
+	names := plan.Names(printing.Naming{Pattern: x.production.Files, Cue: c.Number, Title: c.Title, Version: fmt.Sprintf("v%d", w.row.Version), Start: frames.Format(c.Start), RateHz: w.ask.RateHz}, ".wav")
 	q := w.app.store.Queries()
 	if err := q.PrintFilesClear(ctx, w.row.ID); err != nil {
 		return fmt.Errorf("note the files: %w", err)

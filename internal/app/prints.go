@@ -38,6 +38,7 @@ type PrintAsk struct {
 	Long       bool          `json:"long"`               // RF64 however short
 	PeakDB     float64       `json:"peakDb"`             // the highest true peak, dBTP; 0 for none
 	Loudness   float64       `json:"loudness,omitempty"` // of the mix that is asked for, LUFS; 0 for none
+	Over       []template.ID `json:"over,omitempty"`     // rows that are recorded over instead
 }
 
 // Print is a print as people see it in a list.
@@ -148,6 +149,7 @@ func (h *Hot) StartPrint(ctx context.Context, p Person, ask PrintAsk) (uuid.UUID
 	if err := ask.check(h.View().Template); err != nil {
 		return uuid.Nil, err
 	}
+	ask.Over = nil
 	if ask.Production == nil {
 		return uuid.Nil, refused("", "choose a cue whose music is printed")
 	}

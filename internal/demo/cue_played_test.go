@@ -94,7 +94,7 @@ func (o *orchestra) play(t testing.TB, bar int64, blocks int, quality sampler.Qu
 			for _, m := range messages {
 				p.Send(m)
 			}
-			seats = append(seats, render.Seat{Player: p, Ways: g.Ways(v.Home)})
+			seats = append(seats, render.Seat{Playing: p, Ways: g.Ways(v.Home)})
 		}
 		ensemble := render.NewEnsemble(seats, g.Lanes())
 		for done := 0; done < blocks; done += 64 {

@@ -43,8 +43,13 @@ func (p *person) printed(cue string) {
 	p.proved("32 stems add up to the mix, residual -1[0-9][0-9] dBFS")
 }
 
-// shortMusic gives a cue eight bars of music, from its start on.
-func (p *person) shortMusic(number string) {
+// shortMusic gives a cue four bars of music, from its start on.
+func (p *person) shortMusic(number string) { p.music(number, 4) }
+
+// longerMusic gives it five.
+func (p *person) longerMusic(number string) { p.music(number, 5) }
+
+func (p *person) music(number string, bars int64) {
 	p.t.Helper()
 	const quarter = 480
 	time, err := tempo.NewTime(quarter, []tempo.Change{{Quarter: 500_000}}, nil)
@@ -56,7 +61,7 @@ func (p *person) shortMusic(number string) {
 	var parts []smf.Played
 	for k, name := range []string{"Harp", "Violas", "Cellos", "Clarinet 1"} {
 		x := smf.Played{Name: name, Port: -1}
-		for bar := range int64(4) {
+		for bar := range bars {
 			from := (first+bar)*4*quarter + int64(k)*60
 			key := 50 + 5*k + int(bar)*[]int{2, 3, -2, 4}[k]
 			x.Messages = append(x.Messages, articulation.Message{Tick: from, Status: articulation.NoteOn, Channel: 1, Data1: key, Data2: 60 + 8*k},
@@ -345,4 +350,54 @@ func changed(data []byte, do func(n int, v float64) float64) []byte {
 		}
 	}
 	return out
+}
+
+// A section is recorded over in a cue: its rows play recordings of their own sound, and the cue
+// printed again sounds as before in every stem. With other music they are stale, and told; then
+// they play again, all at once.
+func TestASectionIsRecordedOver(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.shortMusic("1M05")
+	p.printed("1M05")
+	over := func() {
+		t.Helper()
+		p.press("Record over…")
+		require.NoError(t, p.see(`#over-cue`).Select([]string{"1M05"}, true, rod.SelectorTypeText))
+	}
+	over()
+	p.click(`[data-section=Strings] input`)
+	p.press("Record over 1 section")
+	p.gone(`[role=dialog]`)
+	p.proved("rows? (is|are) recorded over; (its|their) patches took [0-9.]+ GiB")
+	over()
+	p.seeText(`[data-section=Strings]`, "recorded over in 1M05")
+	if shots := os.Getenv("FANFOLD_SHOTS"); shots != "" {
+		p.shoot(shots, "record-over.png")
+	}
+	p.keys(input.Escape)
+	p.gone(`[role=dialog]`)
+
+	p.press("Print cues…")
+	p.clickOn("the cue", func() (*rod.Element, error) {
+		return p.page.Timeout(patience()).ElementR(`[role=dialog] li label`, "1M05")
+	})
+	p.press("Print 1 cue")
+	p.gone(`[role=dialog]`)
+	p.seeText(`[aria-label=Prints] [aria-current=true]`, "v2")
+	p.proved("32 stems add up to the mix")
+	require.NoError(t, p.see(`[aria-label="Compare with"]`).Select([]string{"v1"}, true, rod.SelectorTypeText))
+	p.seeText(`[data-lane=Mix] [data-part=differs]`, "^the same$")
+	p.seeText(`[data-lane="Low strings long"] [data-part=differs]`, "^the same$")
+
+	p.longerMusic("1M05")
+	over()
+	p.seeText(`[data-section=Strings]`, "recordings? stale")
+	p.click(`[data-section=Strings] button`)
+	p.seeText(`[data-section=Strings]`, `[0-9]+ rows$`)
+	p.keys(input.Escape)
+	for left := 2; left >= 0; left-- {
+		p.press("Delete…")
+		p.press("Delete its audio")
+		p.seeJust(`[aria-label=Prints] [data-print]`, left)
+	}
 }

@@ -21,6 +21,7 @@ import (
 	"fanfold/internal/core/share"
 	"fanfold/internal/core/template"
 	"fanfold/internal/effect"
+	"fanfold/internal/format/soundfile"
 	"fanfold/internal/format/wav"
 	"fanfold/internal/render"
 	"fanfold/internal/roots"
@@ -43,11 +44,15 @@ type Piece struct {
 	// Softer has all files softer by as much as it takes that none goes beyond full scale: the
 	// piece is played once to know.
 	Softer   bool
-	LeaveOut bool      // rows that can not sound are left out; otherwise nothing is printed
-	Title    string    // of the piece
-	Made     time.Time // that the files say; zero for none
+	LeaveOut bool // rows that can not sound are left out; otherwise nothing is printed
+	// Recording opens what was recorded over, by its SHA-256; it may be nil where nothing was.
+	Recording func(digest string) (*soundfile.Sound, error)
+	Title     string    // of the piece
+	Made      time.Time // that the files say; zero for none
 	// Progress is told how many seconds are printed, of about how many; it may be nil.
 	Progress func(done, of float64)
+
+	own bool // a file for each row
 }
 
 // Printed is what came of it.
@@ -83,10 +88,10 @@ const (
 // quiet is what counts as having died away: -90 dBFS.
 var quiet = dsp.Amplitude(-90)
 
-// Bytes is how much a print takes at most, bytes, to be told before it begins.
-func (p *Piece) Bytes() int64 {
+// BytesOf is how much so many files take at most, bytes, to be told before it begins.
+func (p *Piece) BytesOf(files int) int64 {
 	seconds := p.Score.Seconds(p.Score.End()) - p.Score.Seconds(p.From) + mostTailS
-	return int64(seconds*float64(p.RateHz)) * int64(2*p.Samples.Bytes()*len(p.Plan.Files))
+	return int64(seconds*float64(p.RateHz)) * int64(2*p.Samples.Bytes()*files)
 }
 
 // fullScaleDB is what the highest peak of a print may be, dBFS.
@@ -126,6 +131,19 @@ func half(tell func(done, of float64), from float64) func(done, of float64) {
 	return func(done, of float64) { tell(from*of+done/2, of) }
 }
 
+// PrintRows prints rows by themselves, into a file each: as they sound before their faders, pans and
+// routes, so that what is recorded can play in their place. Of the piece neither plan nor trim is
+// used.
+func PrintRows(ctx context.Context, p Piece, voices []*render.Voice, files func(n int) (io.WriteSeeker, error)) (Printed, error) {
+	score := *p.Score
+	score.Voices = voices
+	p.Score, p.own, p.Softer, p.TrimDB, p.Plan = &score, true, false, 0, printing.Plan{}
+	for _, v := range voices {
+		p.Plan.Files = append(p.Plan.Files, printing.Wanted{Name: v.Home.Name, File: v.Home.Name, Role: audit.Stem})
+	}
+	return Print(ctx, p, files)
+}
+
 // printOnce plays a piece into files, or only looks for its peaks where there are none.
 func printOnce(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, error)) (Printed, error) {
 	j := &job{Piece: p, rate: float64(p.RateHz)}
@@ -145,14 +163,15 @@ func printOnce(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, 
 // job is a piece while it is printed.
 type job struct {
 	Piece
-	rate     float64
-	graph    *render.Graph
-	ensemble *render.Ensemble
-	voices   []*voice
-	patches  []*sampler.Patch
-	last     int64 // frame of the last message
-	outs     []*out
-	done     Printed
+	rate       float64
+	graph      *render.Graph
+	ensemble   *render.Ensemble
+	voices     []*voice
+	recordings []*render.Recording
+	patches    []*sampler.Patch
+	last       int64 // frame of the last message
+	outs       []*out
+	done       Printed
 }
 
 type voice struct {
@@ -190,20 +209,24 @@ func (j *job) prepare() error {
 		return errors.New("nobody plays: none of the parts has a row that can sound")
 	}
 	j.done.Silent = slices.Clone(s.Silent)
-	taps := make([]render.Tap, len(j.Plan.Files))
-	for n, w := range j.Plan.Files {
-		taps[n] = render.Tap{Bus: w.Bus, Before: w.Role == audit.Mix}
-	}
-	o := j.Effects
-	o.RateHz, o.QuarterS = j.rate, s.QuarterS(j.From)
-	graph, without, err := render.NewGraphTo(j.Fan, taps, rows, o)
+	without, err := j.wire(rows)
 	if err != nil {
 		return err
 	}
-	j.graph = graph
 	layers, reasons := j.layers(rows)
 	var seats []render.Seat
 	for n, v := range s.Voices {
+		if v.Over != nil {
+			recording, err := j.recording(v.Over)
+			if err != nil {
+				without = append(without, render.Silence{Name: v.Home.Name, Reason: err.Error()})
+				continue
+			}
+			j.last = max(j.last, int64((v.Over.At+v.Over.Seconds-s.Seconds(j.From))*j.rate))
+			j.recordings = append(j.recordings, recording)
+			seats = append(seats, render.Seat{Playing: recording, Ways: j.ways(v.Home)})
+			continue
+		}
 		messages, err := s.Messages(v, j.From, j.rate)
 		if err != nil {
 			reasons[n] = err.Error()
@@ -216,14 +239,52 @@ func (j *job) prepare() error {
 		}
 		player := render.NewPlayer(string(v.Home.ID), layers[n], sampler.Options{RateHz: j.rate, Quality: sampler.Print, Wait: true})
 		j.voices = append(j.voices, &voice{player: player, messages: messages})
-		seats = append(seats, render.Seat{Player: player, Ways: graph.Ways(v.Home)})
+		seats = append(seats, render.Seat{Playing: player, Ways: j.ways(v.Home)})
 	}
 	j.done.Silent = append(j.done.Silent, without...)
 	if len(without) > 0 && !j.LeaveOut {
 		return &NotWhole{without}
 	}
-	j.ensemble = render.NewEnsemble(seats, graph.Lanes())
+	lanes := 0
+	if j.graph != nil {
+		lanes = j.graph.Lanes()
+	}
+	j.ensemble = render.NewEnsemble(seats, lanes)
 	return nil
+}
+
+// wire makes the graph to the files; rows by themselves need none.
+func (j *job) wire(rows []*template.Instrument) (without []render.Silence, err error) {
+	if j.own {
+		return nil, nil
+	}
+	taps := make([]render.Tap, len(j.Plan.Files))
+	for n, w := range j.Plan.Files {
+		taps[n] = render.Tap{Bus: w.Bus, Before: w.Role == audit.Mix}
+	}
+	o := j.Effects
+	o.RateHz, o.QuarterS = j.rate, j.Score.QuarterS(j.From)
+	j.graph, without, err = render.NewGraphTo(j.Fan, taps, rows, o)
+	return without, err
+}
+
+func (j *job) ways(i *template.Instrument) []render.Way {
+	if j.graph == nil {
+		return nil
+	}
+	return j.graph.Ways(i)
+}
+
+// recording opens what plays in a row's place.
+func (j *job) recording(over *template.Printed) (*render.Recording, error) {
+	if j.Recording == nil {
+		return nil, errors.New("its recording is not here: let the row play again")
+	}
+	s, err := j.Recording(over.Audio)
+	if err != nil {
+		return nil, fmt.Errorf("its recording is not here (%w): let the row play again", err)
+	}
+	return render.NewRecording(render.Recorded{Channels: s.Channels, RateHz: s.RateHz, Frames: s.Frames, ReadAt: s.ReadAt}, j.Score.Seconds(j.From)-over.At, j.rate)
 }
 
 // NotWhole is the error of a piece in which somebody can not sound.
@@ -248,6 +309,9 @@ func (j *job) layers(rows []*template.Instrument) (out [][]render.Layer, reasons
 	opened := make([][]*sampler.Patch, len(rows))
 	share.Out(len(rows), func(n int) {
 		i := rows[n]
+		if j.Score.Voices[n].Over != nil {
+			return // it loads nothing
+		}
 		for _, p := range t.PatchesOf(i) {
 			x, err := j.Roots.Open(roots.Of(t, i, p))
 			if err != nil {
@@ -316,7 +380,12 @@ func (j *job) run(ctx context.Context) error {
 				v.player.Send(v.messages[v.next])
 			}
 		}
-		heard := j.graph.RunTaps(j.ensemble.Render(blocks))
+		heard := j.heard(blocks)
+		for _, r := range j.recordings {
+			if err := r.Err(); err != nil {
+				return err
+			}
+		}
 		if err := j.write(heard); err != nil {
 			return err
 		}
@@ -338,6 +407,22 @@ func (j *job) run(ctx context.Context) error {
 	}
 	j.done.Voices = j.ensemble.Count()
 	return nil
+}
+
+// heard makes the next blocks: of each what goes into every file, nil where that is silent.
+func (j *job) heard(blocks int) [][]*render.Block {
+	if j.graph != nil {
+		return j.graph.RunTaps(j.ensemble.Render(blocks))
+	}
+	made := j.ensemble.Own(blocks)
+	out := make([][]*render.Block, blocks)
+	for k := range out {
+		out[k] = make([]*render.Block, len(made))
+		for n := range made {
+			out[k][n] = made[n][k]
+		}
+	}
+	return out
 }
 
 // write appends a piece to every file.

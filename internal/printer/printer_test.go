@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"sync"
 	"testing"
 
@@ -21,9 +22,11 @@ import (
 	"fanfold/internal/core/printing"
 	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
+	"fanfold/internal/format/soundfile"
 	"fanfold/internal/format/wav"
 	"fanfold/internal/printer"
 	"fanfold/internal/recorded"
+	"fanfold/internal/render"
 	"fanfold/internal/roots"
 	"fanfold/internal/sampler"
 )
@@ -293,4 +296,105 @@ func BenchmarkPrint(b *testing.B) {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	b.ReportMetric(float64(m.Sys)/(1<<20), "MiB")
+}
+
+// A section is recorded over: each row's sound into a file. In the rows' place these play the same
+// sound into every stem, with no patch loaded; once a note is another, the row is told and silent.
+func TestASectionIsRecordedOver(t *testing.T) {
+	samples := libraries(t)
+	p := piece(t, samples)
+	p.From = p.Score.Time.Bars.Start(24)
+	before := t.TempDir()
+	_, err := into(t, p, before)
+	require.NoError(t, err)
+
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	var voices []*render.Voice
+	for _, v := range p.Score.Voices {
+		if name := v.Home.Name; strings.Contains(name, "iolin") || strings.Contains(name, "ello") {
+			voices = append(voices, v)
+		}
+	}
+	require.Greater(t, len(voices), 2)
+	dir := t.TempDir()
+	var open []*os.File
+	p.Samples = wav.Float32
+	done, err := printer.PrintRows(context.Background(), p, voices, func(n int) (io.WriteSeeker, error) {
+		f, err := os.Create(filepath.Join(dir, string(voices[n].Home.ID)+".wav"))
+		open = append(open, f)
+		return f, err
+	})
+	require.NoError(t, err)
+	require.Len(t, done.Files, len(voices))
+	loud := 0
+	for n, v := range voices {
+		if !done.Files[n].Silent {
+			loud++
+		}
+		require.NoError(t, open[n].Close())
+		mark, err := p.Score.Fingerprint(v)
+		require.NoError(t, err)
+		lantern.Instrument(v.Home.ID).Printed = &template.Printed{
+			File: v.Home.Name + ".wav", Seconds: float64(done.Frames) / 48_000, Audio: string(v.Home.ID), Cue: "film/cue", At: p.Score.Seconds(p.From), Music: mark,
+		}
+	}
+	require.Greater(t, loud, 1, "they play there")
+
+	q := pieceOf(t, lantern, samples)
+	q.From = p.From
+	q.Recording = func(digest string) (*soundfile.Sound, error) {
+		f, err := os.Open(filepath.Join(dir, digest+".wav"))
+		if err != nil {
+			return nil, err
+		}
+		t.Cleanup(func() { _ = f.Close() }) // only read
+		info, err := f.Stat()
+		require.NoError(t, err)
+		return soundfile.Open(f, info.Size())
+	}
+	over := 0
+	for _, v := range q.Score.Voices {
+		if v.Over != nil {
+			over++
+		}
+	}
+	require.Equal(t, len(voices), over)
+	after := t.TempDir()
+	again, err := into(t, q, after)
+	require.NoError(t, err)
+	require.Empty(t, again.Silent)
+	for _, name := range q.Plan.Names(printing.Naming{Cue: q.Title}, ".wav") {
+		file := func(dir string) audit.File {
+			f, err := os.Open(filepath.Join(dir, name))
+			require.NoError(t, err)
+			t.Cleanup(func() { _ = f.Close() }) // only read
+			info, err := f.Stat()
+			require.NoError(t, err)
+			s, err := soundfile.Open(f, info.Size())
+			require.NoError(t, err)
+			return recorded.File(name, audit.Stem, s, nil)
+		}
+		d, err := audit.Against(context.Background(), file(after), file(before))
+		require.NoError(t, err)
+		require.True(t, d.Same, "%s: %s", name, d.Line)
+		require.Less(t, d.PeakDB, -120., name)
+	}
+
+	// From a place in its middle it plays on from there; without its file nothing is printed.
+	q.From = p.Score.Time.Bars.Start(26)
+	later := t.TempDir()
+	_, err = into(t, q, later)
+	require.NoError(t, err)
+	require.NoError(t, os.Remove(filepath.Join(dir, string(voices[0].Home.ID)+".wav")))
+	_, err = into(t, q, t.TempDir())
+	require.ErrorContains(t, err, voices[0].Home.Name+": its recording is not here")
+
+	// Other notes: it is told, and plays no more.
+	lantern.Instrument(voices[1].Home.ID).Printed.Music = strings.Repeat("0", 64)
+	stale := pieceOf(t, lantern, samples).Score
+	require.Contains(t, stale.Silent, render.Silence{Name: voices[1].Home.Name, Reason: render.Stale})
+	for _, v := range stale.Voices {
+		require.NotEqual(t, voices[1].Home.ID, v.Home.ID)
+	}
 }

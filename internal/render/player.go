@@ -124,9 +124,16 @@ func Spread(lanes []*Block, ways []Way, own *Block) {
 	}
 }
 
+// Playing is what gives the sound of a row: a Player, or a Recording of it.
+type Playing interface {
+	// Render adds the next block, and moves on by it; quiet tells that there was nothing.
+	Render(b *Block) (quiet bool)
+	Count() Count
+}
+
 // Seat is a row that plays, and where it goes.
 type Seat struct {
-	*Player
+	Playing
 	Ways []Way
 }
 
@@ -142,8 +149,7 @@ func NewEnsemble(rows []Seat, lanes int) *Ensemble { return &Ensemble{rows, lane
 // Render makes the next blocks: of each the lanes, nil where one is silent. Rows are added in
 // their order, so that the same music gives the same bits on any number of cores.
 func (e *Ensemble) Render(blocks int) [][]*Block {
-	made := make([][]*Block, len(e.Rows))
-	share.Out(len(e.Rows), func(n int) { made[n] = e.Rows[n].blocks(blocks) })
+	made := e.Own(blocks)
 	out := make([][]*Block, blocks)
 	for k := range out {
 		out[k] = make([]*Block, e.lanes)
@@ -156,8 +162,15 @@ func (e *Ensemble) Render(blocks int) [][]*Block {
 	return out
 }
 
-// blocks are the next of a row, nil where it is silent.
-func (p *Player) blocks(n int) []*Block {
+// Own makes the next blocks of each row by itself, nil where it is silent.
+func (e *Ensemble) Own(blocks int) [][]*Block {
+	made := make([][]*Block, len(e.Rows))
+	share.Out(len(e.Rows), func(n int) { made[n] = blocksOf(e.Rows[n], blocks) })
+	return made
+}
+
+// blocksOf are the next of a row, nil where it is silent.
+func blocksOf(p Playing, n int) []*Block {
 	out := make([]*Block, n)
 	var b *Block
 	for k := range out {

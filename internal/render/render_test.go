@@ -245,7 +245,7 @@ func TestAnEnsembleIsTheSameInAnyPieces(t *testing.T) {
 			for _, m := range messages(n, 300) {
 				p.Send(m)
 			}
-			rows = append(rows, render.Seat{Player: p, Ways: []render.Way{{Lane: n % 3, Left: .5, Right: .7}, {Lane: 3, Left: .1, Right: .1}}})
+			rows = append(rows, render.Seat{Playing: p, Ways: []render.Way{{Lane: n % 3, Left: .5, Right: .7}, {Lane: 3, Left: .1, Right: .1}}})
 		}
 		return render.NewEnsemble(rows, 5)
 	}

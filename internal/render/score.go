@@ -2,6 +2,9 @@ package render
 
 import (
 	"cmp"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
 	"maps"
 	"math"
 	"slices"
@@ -28,6 +31,8 @@ type Score struct {
 type Voice struct {
 	Home  *template.Instrument
 	Notes int
+	// Over is the recording of its own sound that plays in its place; nil where it plays itself.
+	Over  *template.Printed
 	plays []voicePart
 }
 
@@ -69,7 +74,42 @@ func NewScore(t, catalogue *template.Template, words *articulation.Vocabulary, t
 		order[i.ID] = n
 	}
 	s.Voices = slices.SortedFunc(maps.Values(byHome), func(a, b *Voice) int { return order[a.Home.ID] - order[b.Home.ID] })
+	s.Voices = slices.DeleteFunc(s.Voices, s.stale)
 	return s
+}
+
+// stale takes the recording of a voice whose sound was recorded over; it is true where that is of
+// other notes, and told.
+func (s *Score) stale(v *Voice) bool {
+	if !v.Home.Printed.Over() {
+		return false
+	}
+	if now, err := s.Fingerprint(v); err != nil || now != v.Home.Printed.Music {
+		s.Silent = append(s.Silent, Silence{v.Home.Name, Stale})
+		return true
+	}
+	v.Over = v.Home.Printed
+	return false
+}
+
+// Stale is why a row is silent whose recording is of other notes.
+const Stale = "its recording is of other notes than it has now: record it over again, or let it play"
+
+// fingerprintHz is the rate at which messages are timed for a fingerprint.
+const fingerprintHz = 48_000
+
+// Fingerprint is another where a voice is sent anything else in the piece: other notes, controls,
+// switches or times. It is SHA-256, in hexadecimal.
+func (s *Score) Fingerprint(v *Voice) (string, error) {
+	list, err := s.Messages(v, 0, fingerprintHz)
+	if err != nil {
+		return "", err
+	}
+	sum := sha256.New()
+	for _, m := range list {
+		_ = binary.Write(sum, binary.BigEndian, []int64{m.At, int64(m.Kind), int64(m.Key), int64(m.Value)}) // a hash takes all
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
 }
 
 // volume is the controller of that name: the upbeat's is the sequencer's fader, which stands
@@ -81,7 +121,7 @@ func (s *Score) add(byHome map[template.ID]*Voice, i *template.Instrument, part 
 	not := func(reason string) { s.Silent = append(s.Silent, Silence{i.Name, reason}) }
 	home := s.t.Home(i)
 	switch {
-	case i.Printed != nil:
+	case i.Printed != nil && !(i == home && i.Printed.Over()):
 		not("it plays its recording, which no score moves")
 		return
 	case i.Aside || home.Aside:
@@ -90,7 +130,7 @@ func (s *Score) add(byHome map[template.ID]*Voice, i *template.Instrument, part 
 	case len(s.t.PatchesOf(i)) == 0:
 		not("it plays no patch")
 		return
-	case home.Seat == nil:
+	case home.Seat == nil && !home.Printed.Over():
 		not("it has no seat")
 		return
 	}
@@ -183,7 +223,9 @@ func (s *Score) Messages(v *Voice, from int64, rateHz float64) (out []sampler.Me
 	start := s.Time.Clock.Micros(from)
 	for _, x := range v.plays {
 		target := articulation.TargetOf(s.t, x.row)
-		target.Channel = v.Home.Seat.Channel
+		if v.Home.Seat != nil {
+			target.Channel = v.Home.Seat.Channel
+		}
 		done, err := articulation.Compile(s.words, x.part, target, s.Time.Clock, articulation.Options{From: from, Held: true})
 		if err != nil {
 			return nil, err

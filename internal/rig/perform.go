@@ -82,14 +82,15 @@ func performSubject(credential string) string { return "rig." + credential + ".p
 
 // performance is music that a host plays ahead.
 type performance struct {
-	mu     sync.Mutex // held while a piece is made; nothing else waits for it
-	ended  bool       // what comes later opens nothing any more
-	lanes  int
-	print  bool
-	rateHz float64
-	rows   []render.Seat
-	files  map[string]*openedFiles
-	expire *time.Timer
+	mu      sync.Mutex // held while a piece is made; nothing else waits for it
+	ended   bool       // what comes later opens nothing any more
+	lanes   int
+	print   bool
+	rateHz  float64
+	rows    []render.Seat
+	players []*render.Player // of the rows
+	files   map[string]*openedFiles
+	expire  *time.Timer
 }
 
 // openedFiles are the patches of one set of files, for all rows that play them.
@@ -154,7 +155,7 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 		if !slices.Contains(render.Rates, rate) {
 			return Performed{}, 0, fmt.Errorf("%d Hz; sound is made at one of %v", rate, render.Rates)
 		}
-		p.lanes, p.print, p.rateHz, p.rows = ask.Lanes, ask.Print, float64(rate), nil
+		p.lanes, p.print, p.rateHz, p.rows, p.players = ask.Lanes, ask.Print, float64(rate), nil, nil
 		for _, f := range p.files {
 			f.used = false
 		}
@@ -165,7 +166,7 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	out := Performed{Reasons: s.add(p, ask.Rows)}
 	for _, m := range ask.Messages {
 		if m.Row >= 0 && m.Row < len(p.rows) && m.At >= 0 {
-			p.rows[m.Row].Send(sampler.Message{At: m.At, Kind: m.Kind, Key: m.Key, Value: m.Value})
+			p.players[m.Row].Send(sampler.Message{At: m.At, Kind: m.Kind, Key: m.Key, Value: m.Value})
 		}
 	}
 	e := render.NewEnsemble(p.rows, p.lanes)
@@ -226,7 +227,7 @@ func (s *stage) performanceOf(ask PerformAsk) (*performance, error) {
 func (p *performance) end() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.rows, p.ended = nil, true
+	p.rows, p.players, p.ended = nil, nil, true
 	p.forget(func(*openedFiles) bool { return true })
 }
 
@@ -284,7 +285,7 @@ func (s *stage) add(p *performance, rows []PerformRow) map[int]string {
 		}
 		player := render.NewPlayer(r.Load.ID, layersOf(f.patches, f.places, r.Load), sampler.Options{RateHz: p.rateHz, Quality: quality, Wait: true})
 		ways := slices.DeleteFunc(slices.Clone(r.Ways), func(w render.Way) bool { return w.Lane < 0 || w.Lane >= p.lanes })
-		p.rows = append(p.rows, render.Seat{Player: player, Ways: ways})
+		p.rows, p.players = append(p.rows, render.Seat{Playing: player, Ways: ways}), append(p.players, player)
 	}
 	return reasons
 }

@@ -56,7 +56,7 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 	}
 	digest = hex.EncodeToString(sum.Sum(nil))
 	if s.audio != nil && isAudio(head) {
-		return digest, s.RecordingInAudio(ctx, studio, spool)
+		return s.RecordingInAudio(ctx, studio, spool)
 	}
 	place := placeDatabase
 	if isAudio(head) {
@@ -84,17 +84,16 @@ func isAudio(head []byte) bool {
 	return bytes.HasPrefix(head, []byte("fLaC")) || bytes.HasPrefix(head, []byte("RIFF")) || bytes.HasPrefix(head, []byte("RF64"))
 }
 
-// RecordingInAudio keeps audio as a recording, in the audio store.
-func (s *Store) RecordingInAudio(ctx context.Context, studio uuid.UUID, from io.ReadSeeker) error {
+// RecordingInAudio keeps audio as a recording, in the audio store; it gives its SHA-256.
+func (s *Store) RecordingInAudio(ctx context.Context, studio uuid.UUID, from io.ReadSeeker) (digest string, err error) {
 	kept, err := s.audio.Keep(ctx, studio.String(), from)
-	if err != nil {
-		return fmt.Errorf("keep a recording: %w", err)
+	if err == nil {
+		_, err = s.q.RecordingInsert(ctx, db.RecordingInsertParams{ID: uuid.New(), StudioID: studio, Sha256: kept.Digest, Bytes: kept.Bytes, Place: placeAudio})
 	}
-	_, err = s.q.RecordingInsert(ctx, db.RecordingInsertParams{ID: uuid.New(), StudioID: studio, Sha256: kept.Digest, Bytes: kept.Bytes, Place: placeAudio})
 	if err != nil {
-		return fmt.Errorf("keep a recording: %w", err)
+		return "", fmt.Errorf("keep a recording: %w", err)
 	}
-	return nil
+	return kept.Digest, nil
 }
 
 // RecordingsMove moves recordings that still lie in the database to the audio store, one after the

@@ -2093,6 +2093,17 @@ type OrderedSection struct {
 	Name  string   `json:"name"`
 }
 
+// Over defines model for Over.
+type Over = app.Over
+
+// OverAsk defines model for OverAsk.
+type OverAsk = app.OverAsk
+
+// OverList defines model for OverList.
+type OverList struct {
+	Rows []Over `json:"rows"`
+}
+
 // Palette the colours of the tints
 type Palette = template.Palette
 
@@ -4040,6 +4051,9 @@ type NameRowsJSONRequestBody NameRowsJSONBody
 // OrderJSONRequestBody defines body for Order for application/json ContentType.
 type OrderJSONRequestBody OrderJSONBody
 
+// RecordOverJSONRequestBody defines body for RecordOver for application/json ContentType.
+type RecordOverJSONRequestBody = OverAsk
+
 // OwnSeatsJSONRequestBody defines body for OwnSeats for application/json ContentType.
 type OwnSeatsJSONRequestBody OwnSeatsJSONBody
 
@@ -4561,6 +4575,12 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/over)
+	RecordedOver(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/over)
+	RecordOver(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/own-seats)
 	OwnSeats(ctx *echo.Context, id openapi_types.UUID) error
@@ -7869,6 +7889,38 @@ func (w *ServerInterfaceWrapper) Order(ctx *echo.Context) error {
 	return err
 }
 
+// RecordedOver converts echo context to params.
+func (w *ServerInterfaceWrapper) RecordedOver(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RecordedOver(ctx, id)
+	return err
+}
+
+// RecordOver converts echo context to params.
+func (w *ServerInterfaceWrapper) RecordOver(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RecordOver(ctx, id)
+	return err
+}
+
 // OwnSeats converts echo context to params.
 func (w *ServerInterfaceWrapper) OwnSeats(ctx *echo.Context) error {
 	var err error
@@ -8792,6 +8844,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/deliveries/:id/link", wrapper.NewLink, options.OperationMiddlewares["NewLink"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/files/:number/against/:before", wrapper.PrintAgainst, options.OperationMiddlewares["PrintAgainst"]...)
 	router.GET(options.BaseURL+"/api/prints/:id/files/:number/shape", wrapper.PrintShape, options.OperationMiddlewares["PrintShape"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/over", wrapper.RecordedOver, options.OperationMiddlewares["RecordedOver"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/over", wrapper.RecordOver, options.OperationMiddlewares["RecordOver"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -15047,6 +15101,85 @@ func (response OrderdefaultApplicationProblemPlusJSONResponse) VisitOrderRespons
 	return err
 }
 
+type RecordedOverRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type RecordedOverResponseObject interface {
+	VisitRecordedOverResponse(w http.ResponseWriter) error
+}
+
+type RecordedOver200JSONResponse OverList
+
+func (response RecordedOver200JSONResponse) VisitRecordedOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordedOverdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecordedOverdefaultApplicationProblemPlusJSONResponse) VisitRecordedOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordOverRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *RecordOverJSONRequestBody
+}
+
+type RecordOverResponseObject interface {
+	VisitRecordOverResponse(w http.ResponseWriter) error
+}
+
+type RecordOver201JSONResponse PrintStarted
+
+func (response RecordOver201JSONResponse) VisitRecordOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecordOverdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecordOverdefaultApplicationProblemPlusJSONResponse) VisitRecordOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OwnSeatsRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *OwnSeatsJSONRequestBody
@@ -17013,6 +17146,12 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/order)
 	Order(ctx context.Context, request OrderRequestObject) (OrderResponseObject, error)
+
+	// (GET /api/templates/{id}/over)
+	RecordedOver(ctx context.Context, request RecordedOverRequestObject) (RecordedOverResponseObject, error)
+
+	// (POST /api/templates/{id}/over)
+	RecordOver(ctx context.Context, request RecordOverRequestObject) (RecordOverResponseObject, error)
 
 	// (POST /api/templates/{id}/own-seats)
 	OwnSeats(ctx context.Context, request OwnSeatsRequestObject) (OwnSeatsResponseObject, error)
@@ -22315,6 +22454,79 @@ func (sh *strictHandler) Order(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(OrderResponseObject); ok {
 		return validResponse.VisitOrderResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RecordedOver operation middleware
+func (sh *strictHandler) RecordedOver(ctx *echo.Context, id openapi_types.UUID) error {
+	var request RecordedOverRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RecordedOver(ctx.Request().Context(), request.(RecordedOverRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RecordedOver")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RecordedOverResponseObject); ok {
+		return validResponse.VisitRecordedOverResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RecordOver operation middleware
+func (sh *strictHandler) RecordOver(ctx *echo.Context, id openapi_types.UUID) error {
+	var request RecordOverRequestObject
+
+	request.Id = id
+
+	var body RecordOverJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RecordOver(ctx.Request().Context(), request.(RecordOverRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RecordOver")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RecordOverResponseObject); ok {
+		return validResponse.VisitRecordOverResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

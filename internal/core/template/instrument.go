@@ -76,7 +76,13 @@ type Printed struct {
 	Call    ID      `json:"call,omitempty"`  // whose notes were recorded; one no longer there tells nothing
 	Music   string  `json:"music,omitempty"` // what these notes were then: Use.Music
 	Audio   string  `json:"audio,omitempty"` // SHA-256 of the file, by which the studio keeps it; empty when it does not
+	Cue     string  `json:"cue,omitempty"`   // "production/cue" whose music was recorded over; Music is then what was played in all
+	At      float64 `json:"at,omitempty"`    // of such a one, where in the piece it begins, s, 0..MaxPrintedSeconds
 }
+
+// Over tells whether the recording is of the row's own sound in the music of a cue, so that it can
+// play in the row's place there.
+func (p *Printed) Over() bool { return p != nil && p.Cue != "" && p.Audio != "" }
 
 // LayerTrim is the trim of one of several patches that a row plays at once.
 type LayerTrim struct {

@@ -395,11 +395,18 @@ func (v *validator) instrument(n int, i *Instrument) {
 			v.fail(at("instruments", n, "printed.file"), "%s", err)
 		}
 		v.ranged("instruments", n, "printed.seconds", p.Seconds, 0, MaxPrintedSeconds, " s")
+		v.ranged("instruments", n, "printed.at", p.At, 0, MaxPrintedSeconds, " s")
+		if len(p.Cue) > mostCueText {
+			v.fail(at("instruments", n, "printed.cue"), "a cue has %d letters at most", mostCueText)
+		}
 		if p.Audio != "" && !IsDigest(p.Audio) {
 			v.fail(at("instruments", n, "printed.audio"), "%q is no SHA-256 in lower-case hexadecimal", p.Audio)
 		}
 	}
 }
+
+// mostCueText bounds what says which cue a recording is of.
+const mostCueText = 200
 
 // layerTrims checks the trims of single patches; those of patches that the row no longer
 // plays do nothing.

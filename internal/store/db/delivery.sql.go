@@ -320,7 +320,7 @@ func (q *Queries) DeliverySetLink(ctx context.Context, arg DeliverySetLinkParams
 
 const printNewest = `-- name: PrintNewest :many
 select distinct on (title) id, title, version, revision from prints
-where template = $1 and studio_id = $2 and state = 'done' order by title, version desc
+where template = $1 and studio_id = $2 and state = 'done' and not jsonb_exists(ask, 'over') order by title, version desc
 `
 
 type PrintNewestParams struct {

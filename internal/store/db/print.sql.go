@@ -472,7 +472,7 @@ func (q *Queries) PrintMatches(ctx context.Context, template uuid.UUID) ([]Print
 }
 
 const printNextVersion = `-- name: PrintNextVersion :one
-select (coalesce(max(version), 0) + 1)::int from prints where template = $1 and title = $2
+select (coalesce(max(version), 0) + 1)::int from prints where template = $1 and title = $2 and not jsonb_exists(ask, 'over')
 `
 
 type PrintNextVersionParams struct {

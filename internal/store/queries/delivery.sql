@@ -35,7 +35,7 @@ select coalesce((select d.receiver from deliveries d join delivery_prints p on p
 -- name: PrintNewest :many
 -- The newest print of each title of a template that is done.
 select distinct on (title) id, title, version, revision from prints
-where template = @template and studio_id = @studio_id and state = 'done' order by title, version desc;
+where template = @template and studio_id = @studio_id and state = 'done' and not jsonb_exists(ask, 'over') order by title, version desc;
 
 -- name: DeliverySetLink :execrows
 update deliveries set token = @token, ends_at = @ends_at where id = @id and studio_id = @studio_id;

@@ -3,7 +3,7 @@ insert into prints (id, studio_id, template, production, cue, title, version, re
 values (@id, @studio_id, @template, @production, @cue, @title, @version, @recorded, @ask, @author_id, @state);
 
 -- name: PrintNextVersion :one
-select (coalesce(max(version), 0) + 1)::int from prints where template = @template and title = @title;
+select (coalesce(max(version), 0) + 1)::int from prints where template = @template and title = @title and not jsonb_exists(ask, 'over');
 
 -- name: PrintGet :one
 select * from prints where id = @id and studio_id = @studio_id;

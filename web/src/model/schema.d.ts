@@ -2538,6 +2538,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the rows that were recorded over, and whether they still play */
+        get: operations["RecordedOver"];
+        put?: never;
+        /** @description the sound of rows in the music of a cue becomes recordings that play in their place */
+        post: operations["RecordOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -2899,6 +2917,13 @@ export interface components {
             music?: string;
             /** @description SHA-256 of the recorded file, by which the studio keeps it; missing when it does not */
             audio?: string;
+            /** @description production/cue whose music was recorded over */
+            cue?: string;
+            /**
+             * Format: double
+             * @description of such a one, where in the piece it begins, s
+             */
+            at?: number;
         };
         /** @description only what the music of a call touches is loaded */
         Trim: {
@@ -5501,6 +5526,33 @@ export interface components {
             /** @description the level in each third-octave from 25 Hz on, dBFS */
             thirds: number[];
         };
+        OverAsk: {
+            /** Format: uuid */
+            production: string;
+            cue: components["schemas"]["Id"];
+            rows: components["schemas"]["Id"][];
+        };
+        Over: {
+            row: components["schemas"]["Id"];
+            name: string;
+            section: string;
+            /** @description as people call it */
+            cue: string;
+            /** Format: double */
+            seconds: number;
+            /**
+             * Format: double
+             * @description that its patches would take
+             */
+            mib: number;
+            /** @description it does not play */
+            why?: string;
+            /** @description production/cue */
+            of: string;
+        };
+        OverList: {
+            rows: components["schemas"]["Over"][];
+        };
         PrintAsk: {
             /** Format: uuid */
             production?: string;
@@ -5518,6 +5570,8 @@ export interface components {
             peakDb: number;
             /** Format: double */
             loudness?: number;
+            /** @description rows that are recorded over instead */
+            over?: components["schemas"]["Id"][];
         };
         RecordedAsk: {
             title: string;
@@ -12476,6 +12530,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditShape"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RecordedOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverList"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    RecordOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverAsk"];
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintStarted"];
                 };
             };
             /** @description what went wrong */

@@ -169,7 +169,8 @@ export function rowTint(sheet: Sheet, i: Instrument): string {
   return by ? `oklch(from ${plain} calc(l + ${by.toFixed(4)}) c h)` : plain;
 }
 
-function topOf(sheet: Sheet, section: Id): Id {
+/** topOf is the section that stands by itself above a section. */
+export function topOf(sheet: Sheet, section: Id): Id {
   let id = section;
   for (let n = 0; n < mostNested; n++) {
     const parent = sheet.sections.byId.get(id)?.parent;

@@ -21,7 +21,7 @@ function mixOf(print: PrintWhole | undefined) {
 export function Beside({ print, prints }: { print: PrintWhole; prints: readonly PrintRow[] }) {
   const against = useChosenPrint((s) => s.against);
   const row = prints.find((p) => p.id === against);
-  const others = prints.filter((p) => p.id !== print.id && p.state === "done");
+  const others = prints.filter((p) => p.id !== print.id && p.state === "done" && !p.ask.over);
   return (
     <>
       {others.length > 0 && (

@@ -23,7 +23,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const lookAgain = useLookAgain(sheet.id);
   const { data } = useQuery(printsOf(sheet.id));
-  const done = (data?.prints ?? []).filter((p) => p.state === "done");
+  const done = (data?.prints ?? []).filter((p) => p.state === "done" && !p.ask.over);
   const seen = useChosenPrint((s) => s.id) ?? done[0]?.id;
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set(seen ? [seen] : []));
   const [to, setTo] = useState("");

@@ -26,6 +26,9 @@ export function Print() {
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Print" note={prints.length > 0 ? note : ""}>
+        <button type="button" className="button" onClick={() => set({ dialog: "record-over" })}>
+          Record over…
+        </button>
         <button type="button" className="button" onClick={() => set({ dialog: "bring-in" })}>
           Bring in recordings…
         </button>
@@ -101,6 +104,7 @@ function stateOf(p: PrintRow) {
     case "failed":
       return "not printed";
     default:
+      if (p.ask.over) return "recorded over";
       return p.faults > 0 ? `! ${plural(p.faults, "mark")}` : "adds up";
   }
 }
@@ -118,7 +122,9 @@ function One({ print: p, on }: { print: PrintRow; on: boolean }) {
       >
         <span className="flex gap-2">
           <span className="truncate">{p.title}</span>
-          <span className="ml-auto shrink-0 text-soft">{p.recorded ? "recorded" : `v${p.version}`}</span>
+          <span className="ml-auto shrink-0 text-soft">
+            {p.recorded ? "recorded" : p.ask.over ? "rows" : `v${p.version}`}
+          </span>
         </span>
         <span className={`block truncate ${p.faults > 0 || p.state === "failed" ? "text-accent" : "text-soft"}`}>
           {stateOf(p)}
@@ -139,7 +145,7 @@ function Chosen({ print: p, prints }: { print: PrintRow; prints: readonly PrintR
     <section aria-label={p.title} className="flex min-h-0 min-w-0 flex-1 flex-col" data-state={p.state}>
       <Doing key={p.id} print={p} />
       {data?.report && <Proof print={data} report={data.report} prints={prints} />}
-      {data && !data.report && data.files.length > 0 && !isGoing(p) && (
+      {data && !data.report && !p.ask.over && data.files.length > 0 && !isGoing(p) && (
         <p className="px-3 py-2 text-soft">{plural(data.files.length, "file")}, not proved yet.</p>
       )}
     </section>
@@ -188,7 +194,7 @@ function Doing({ print: p }: { print: PrintRow }) {
             {p.recorded ? "Prove again" : "Go on"}
           </button>
         )}
-        {p.state === "done" && (
+        {p.state === "done" && !p.ask.over && (
           <>
             <a
               className="button"

@@ -3,6 +3,7 @@ import { BringInDialog } from "./BringInDialog";
 import { DeliverDialog } from "./DeliverDialog";
 import { NewPrintDialog } from "./NewPrintDialog";
 import { Print } from "./Print";
+import { RecordOverDialog } from "./RecordOverDialog";
 
 export const print = leaf({
   name: "print",
@@ -11,5 +12,10 @@ export const print = leaf({
   width: 1.4,
   Content: Print,
   figure: () => "stems as audio",
-  dialogs: { "new-print": NewPrintDialog, "bring-in": BringInDialog, deliver: DeliverDialog },
+  dialogs: {
+    "new-print": NewPrintDialog,
+    "bring-in": BringInDialog,
+    deliver: DeliverDialog,
+    "record-over": RecordOverDialog,
+  },
 });
