@@ -13,6 +13,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/cue"
 	"fanfold/internal/core/template"
 )
 
@@ -67,7 +68,7 @@ func (s *server) TakeRecorded(ctx context.Context, r gen.TakeRecordedRequestObje
 	if err != nil {
 		return nil, err
 	}
-	ask := app.PrintAsk{PeakDB: or(r.Body.PeakDb, 0), Loudness: or(r.Body.Loudness, 0)}
+	ask := app.PrintAsk{Production: r.Body.Production, Cue: cue.ID(or(r.Body.Cue, "")), PeakDB: or(r.Body.PeakDb, 0), Loudness: or(r.Body.Loudness, 0)}
 	for _, f := range or(r.Body.Folds, nil) {
 		ask.Folds = append(ask.Folds, template.ID(f))
 	}

@@ -150,12 +150,15 @@ const (
 	noFile   upload = iota // a small request
 	someFile               // a list, a score, MIDI, a template
 	someAudio
+	muchAudio // as much as the studio may keep
 )
 
 // uploadOf tells what the path of a request takes.
 func uploadOf(path string) upload {
 	switch {
-	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.HasPrefix(path, "/api/prints/") && strings.HasSuffix(path, "/files"), strings.Contains(path, "/balance/calibration/recordings/"):
+	case path == "/api/archives", strings.HasPrefix(path, "/api/prints/") && strings.HasSuffix(path, "/files"):
+		return muchAudio
+	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
 	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.Contains(path, "/follow"), strings.HasSuffix(path, "/calls/music"),
 		strings.HasPrefix(path, "/api/productions/") && (strings.HasSuffix(path, "/spotting") || strings.HasSuffix(path, "/cuts") || strings.HasSuffix(path, "/midi") || strings.HasSuffix(path, "/music")),
@@ -165,9 +168,13 @@ func uploadOf(path string) upload {
 	return noFile
 }
 
+// mostUpload bounds a file of a print, and an archive: those beyond 4 GiB are usual, and the room
+// that the studio has is looked at as they come.
+const mostUpload = 1 << 40
+
 func limitBody(most int64) echo.MiddlewareFunc {
 	limits := map[upload]echo.MiddlewareFunc{
-		noFile: middleware.BodyLimit(most), someFile: middleware.BodyLimit(templatefile.MaxBytes + 1<<20), someAudio: middleware.BodyLimit(app.MaxRecordingBytes),
+		noFile: middleware.BodyLimit(most), someFile: middleware.BodyLimit(templatefile.MaxBytes + 1<<20), someAudio: middleware.BodyLimit(app.MaxRecordingBytes), muchAudio: middleware.BodyLimit(mostUpload),
 	}
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		within := map[upload]echo.HandlerFunc{}
@@ -183,7 +190,7 @@ func compress() echo.MiddlewareFunc {
 		Level: 4, MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			path := c.Request().URL.Path
-			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || strings.HasPrefix(path, "/api/prints/") || strings.HasPrefix(path, "/api/deliveries/") || strings.HasPrefix(path, sharedPath) || onThisMachine(c.Request())
+			return lasts(path) || strings.HasPrefix(path, "/api/recordings/") || strings.HasSuffix(path, "/play") || strings.HasPrefix(path, "/api/prints/") || strings.HasPrefix(path, "/api/deliveries/") || strings.HasSuffix(path, "/archive") || strings.HasPrefix(path, sharedPath) || onThisMachine(c.Request())
 		},
 	})
 }

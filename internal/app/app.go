@@ -186,11 +186,17 @@ func (a *App) Templates(ctx context.Context, p Person) ([]db.Document, error) {
 // Create makes a template of the studio. What its libraries, players and
 // patches have in common with the catalogue, by name, is one with it.
 func (a *App) Create(ctx context.Context, p Person, t *template.Template) (db.Document, error) {
+	return a.createAs(ctx, p, store.NewDocument{Key: takeKey(ctx)}, t)
+}
+
+// createAs makes a template as a document that has an ID or a key already.
+func (a *App) createAs(ctx context.Context, p Person, as store.NewDocument, t *template.Template) (db.Document, error) {
+	as.Studio, as.Kind = p.Studio, templateKind
 	cat, err := a.Catalogue(ctx, p)
 	if err != nil {
 		return db.Document{}, err
 	}
-	row, err := a.sheets.Create(ctx, store.NewDocument{Studio: p.Studio, Kind: templateKind, Key: takeKey(ctx)}, catalogue.Adopt(t, cat.View().Template, NewID))
+	row, err := a.sheets.Create(ctx, as, catalogue.Adopt(t, cat.View().Template, NewID))
 	if err != nil {
 		return row, err
 	}

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/google/uuid"
@@ -121,6 +122,9 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 	case stopped && err != nil:
 		return nil // the server ends; who comes next goes on
 	case err != nil:
+		if errors.Is(err, syscall.ENOSPC) {
+			err = fmt.Errorf("the disk of the server is full, and no file was kept: make room there, and go on (%w)", err)
+		}
 		end.State, end.Reason = printFailed, err.Error()
 	case report == nil:
 		end.Line = w.line
@@ -403,6 +407,14 @@ func (w *working) prove(ctx context.Context, plan printing.Plan) (*audit.Report,
 	ask := audit.Ask{
 		Begin: audit.NotSaid, Folds: plan.Folds, LimitedGain: plan.LimitedGain, PeakDB: w.ask.PeakDB, LoudnessLUFS: w.ask.Loudness,
 		Progress: func(done float64) { w.tell(printProving, done, 1) },
+	}
+	if w.row.Recorded && w.ask.Production != nil {
+		if film, err := w.app.OpenFilm(ctx, w.p, *w.ask.Production); err == nil {
+			if c := film.View().Production.Cue(w.ask.Cue); c != nil {
+				const hz = 48_000 // any that is finer than a frame
+				ask.CueAt = float64(film.View().Production.FrameRate().Sample(c.Start, hz)) / hz
+			}
+		}
 	}
 	for _, pair := range pairsOf(files) {
 		f := pair[0]

@@ -333,7 +333,8 @@ func (a *App) resumePrints(ctx context.Context) error {
 // printSilence is how long a print may say nothing before another server takes it.
 const printSilence = 20 * time.Second
 
-// TakeRecorded begins a print that was recorded elsewhere: its files follow.
+// TakeRecorded begins a print that was recorded elsewhere, of a cue or of another piece: its files
+// follow.
 func (h *Hot) TakeRecorded(ctx context.Context, p Person, title string, ask PrintAsk) (uuid.UUID, error) {
 	if h.app.audio == nil {
 		return uuid.Nil, errNoAudio
@@ -344,8 +345,20 @@ func (h *Hot) TakeRecorded(ctx context.Context, p Person, title string, ask Prin
 	if ask.Samples == "" {
 		ask.Samples = wav.Whole24
 	}
+	ask.Over = nil
 	if err := ask.check(h.View().Template); err != nil {
 		return uuid.Nil, err
+	}
+	if ask.Production != nil {
+		film, err := h.app.OpenFilm(ctx, p, *ask.Production)
+		if err != nil {
+			return uuid.Nil, err
+		}
+		c := film.View().Production.Cue(ask.Cue)
+		if c == nil {
+			return uuid.Nil, refused("", "the cue is no longer there")
+		}
+		title = c.Called()
 	}
 	return h.insertPrint(ctx, p, strings.TrimSpace(title), ask, true)
 }

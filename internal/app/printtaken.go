@@ -10,7 +10,6 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
-	"fanfold/internal/audiostore"
 	"fanfold/internal/core/audit"
 	"fanfold/internal/format/soundfile"
 	"fanfold/internal/store"
@@ -34,19 +33,15 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 	if name == "" || len(name) > 1000 {
 		return refused("", "the file has no name")
 	}
-	spool, err := audiostore.NewSpool()
-	if err != nil {
-		return fmt.Errorf("take a file: %w", err)
-	}
-	defer func() { _ = spool.Close() }() // of no more use
 	room, err := a.roomForAudio(ctx, p, bytes)
 	if err != nil {
 		return err
 	}
-	size, err := io.Copy(spool, bounded(r, room, noAudioRoom(a.mostAudio)))
+	spool, size, err := spooled(bounded(r, room, noAudioRoom(a.mostAudio)))
 	if err != nil {
 		return err
 	}
+	defer func() { _ = spool.Close() }() // of no more use
 	if _, err := soundfile.Open(spool, size); err != nil {
 		return refused("", "%s: %s; choose a WAV or FLAC file", name, err)
 	}

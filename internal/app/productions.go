@@ -293,10 +293,15 @@ func (a *App) Productions(ctx context.Context, p Person) ([]db.Document, error) 
 
 // CreateProduction makes a production of the studio.
 func (a *App) CreateProduction(ctx context.Context, p Person, x *cue.Production) (db.Document, error) {
+	return a.createFilmAs(ctx, p, store.NewDocument{Key: takeKey(ctx)}, x)
+}
+
+func (a *App) createFilmAs(ctx context.Context, p Person, as store.NewDocument, x *cue.Production) (db.Document, error) {
 	if err := x.Validate(); err != nil {
 		return db.Document{}, err
 	}
-	return a.films.Create(ctx, store.NewDocument{Studio: p.Studio, Kind: productionKind, Key: takeKey(ctx)}, x)
+	as.Studio, as.Kind = p.Studio, productionKind
+	return a.films.Create(ctx, as, x)
 }
 
 // NewProduction makes an empty production at a frame rate, by its name.

@@ -51,6 +51,7 @@ func DocumentsOf[S, C any](s *Store, codec Codec[S, C]) *Documents[S, C] {
 
 // NewDocument is a document to be made.
 type NewDocument struct {
+	ID       uuid.UUID // nil for one of its own
 	Studio   uuid.UUID
 	Kind     string
 	Locked   bool
@@ -70,7 +71,7 @@ func (d *Documents[S, C]) Create(ctx context.Context, n NewDocument, state S) (d
 	if err != nil {
 		return db.Document{}, err
 	}
-	params := db.DocumentInsertParams{StudioID: n.Studio, Name: d.codec.Name(state), Kind: n.Kind, About: about, Locked: n.Locked, OfDocument: some(n.Of), Key: some(n.Key)}
+	params := db.DocumentInsertParams{ID: some(n.ID), StudioID: n.Studio, Name: d.codec.Name(state), Kind: n.Kind, About: about, Locked: n.Locked, OfDocument: some(n.Of), Key: some(n.Key)}
 	if n.Of != uuid.Nil {
 		params.OfRevision = &n.Revision
 	}

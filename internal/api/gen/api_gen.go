@@ -2059,6 +2059,9 @@ type Opened struct {
 	Template Template       `json:"template"`
 }
 
+// OpenedArchive defines model for OpenedArchive.
+type OpenedArchive = app.OpenedArchive
+
 // OrderPlan defines model for OrderPlan.
 type OrderPlan struct {
 	// Changes something would change
@@ -2463,10 +2466,14 @@ type ReachRow struct {
 
 // RecordedAsk defines model for RecordedAsk.
 type RecordedAsk struct {
+	Cue      *Id      `json:"cue,omitempty"`
 	Folds    *[]Id    `json:"folds,omitempty"`
 	Loudness *float64 `json:"loudness,omitempty"`
 	PeakDb   *float64 `json:"peakDb,omitempty"`
-	Title    string   `json:"title"`
+
+	// Production of the cue that was recorded; without one it is another piece
+	Production *openapi_types.UUID `json:"production,omitempty"`
+	Title      string              `json:"title"`
 }
 
 // Recordings defines model for Recordings.
@@ -3371,6 +3378,11 @@ type PrintSoundParams struct {
 	Frames *int    `form:"frames,omitempty" json:"frames,omitempty"`
 }
 
+// ArchiveParams defines parameters for Archive.
+type ArchiveParams struct {
+	Cue *string `form:"cue,omitempty" json:"cue,omitempty"`
+}
+
 // RecutMidiParams defines parameters for RecutMidi.
 type RecutMidiParams struct {
 	Cut    *Id  `form:"cut,omitempty" json:"cut,omitempty"`
@@ -4117,6 +4129,9 @@ type ServerInterface interface {
 	// (PUT /api/abbreviations)
 	SetAbbreviations(ctx *echo.Context) error
 
+	// (POST /api/archives)
+	OpenArchive(ctx *echo.Context) error
+
 	// (GET /api/beginnings)
 	Beginnings(ctx *echo.Context) error
 
@@ -4221,6 +4236,9 @@ type ServerInterface interface {
 
 	// (GET /api/productions/{id})
 	OpenProduction(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/productions/{id}/archive)
+	Archive(ctx *echo.Context, id openapi_types.UUID, params ArchiveParams) error
 
 	// (POST /api/productions/{id}/changes)
 	ChangeProduction(ctx *echo.Context, id openapi_types.UUID) error
@@ -4717,6 +4735,15 @@ func (w *ServerInterfaceWrapper) SetAbbreviations(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetAbbreviations(ctx)
+	return err
+}
+
+// OpenArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) OpenArchive(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.OpenArchive(ctx)
 	return err
 }
 
@@ -5321,6 +5348,31 @@ func (w *ServerInterfaceWrapper) OpenProduction(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.OpenProduction(ctx, id)
+	return err
+}
+
+// Archive converts echo context to params.
+func (w *ServerInterfaceWrapper) Archive(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ArchiveParams
+	// ------------- Optional query parameter "cue" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cue", ctx.QueryParams(), &params.Cue, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cue: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Archive(ctx, id, params)
 	return err
 }
 
@@ -8846,6 +8898,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/prints/:id/files/:number/shape", wrapper.PrintShape, options.OperationMiddlewares["PrintShape"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/over", wrapper.RecordedOver, options.OperationMiddlewares["RecordedOver"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/over", wrapper.RecordOver, options.OperationMiddlewares["RecordOver"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/archive", wrapper.Archive, options.OperationMiddlewares["Archive"]...)
+	router.POST(options.BaseURL+"/api/archives", wrapper.OpenArchive, options.OperationMiddlewares["OpenArchive"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts/:cut/back", wrapper.BackToCut, options.OperationMiddlewares["BackToCut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/tempi", wrapper.FindTempi, options.OperationMiddlewares["FindTempi"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cues/:cue/bars", wrapper.CueBars, options.OperationMiddlewares["CueBars"]...)
@@ -8926,6 +8980,45 @@ type SetAbbreviationsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetAbbreviationsdefaultApplicationProblemPlusJSONResponse) VisitSetAbbreviationsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenArchiveRequestObject struct {
+	Body io.Reader
+}
+
+type OpenArchiveResponseObject interface {
+	VisitOpenArchiveResponse(w http.ResponseWriter) error
+}
+
+type OpenArchive201JSONResponse OpenedArchive
+
+func (response OpenArchive201JSONResponse) VisitOpenArchiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenArchivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OpenArchivedefaultApplicationProblemPlusJSONResponse) VisitOpenArchiveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10294,6 +10387,52 @@ type OpenProductiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response OpenProductiondefaultApplicationProblemPlusJSONResponse) VisitOpenProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params ArchiveParams
+}
+
+type ArchiveResponseObject interface {
+	VisitArchiveResponse(w http.ResponseWriter) error
+}
+
+type Archive200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response Archive200ApplicationzipResponse) VisitArchiveResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ArchivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ArchivedefaultApplicationProblemPlusJSONResponse) VisitArchiveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16688,6 +16827,9 @@ type StrictServerInterface interface {
 	// (PUT /api/abbreviations)
 	SetAbbreviations(ctx context.Context, request SetAbbreviationsRequestObject) (SetAbbreviationsResponseObject, error)
 
+	// (POST /api/archives)
+	OpenArchive(ctx context.Context, request OpenArchiveRequestObject) (OpenArchiveResponseObject, error)
+
 	// (GET /api/beginnings)
 	Beginnings(ctx context.Context, request BeginningsRequestObject) (BeginningsResponseObject, error)
 
@@ -16792,6 +16934,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/productions/{id})
 	OpenProduction(ctx context.Context, request OpenProductionRequestObject) (OpenProductionResponseObject, error)
+
+	// (GET /api/productions/{id}/archive)
+	Archive(ctx context.Context, request ArchiveRequestObject) (ArchiveResponseObject, error)
 
 	// (POST /api/productions/{id}/changes)
 	ChangeProduction(ctx context.Context, request ChangeProductionRequestObject) (ChangeProductionResponseObject, error)
@@ -17343,6 +17488,31 @@ func (sh *strictHandler) SetAbbreviations(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetAbbreviationsResponseObject); ok {
 		return validResponse.VisitSetAbbreviationsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// OpenArchive operation middleware
+func (sh *strictHandler) OpenArchive(ctx *echo.Context) error {
+	var request OpenArchiveRequestObject
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OpenArchive(ctx.Request().Context(), request.(OpenArchiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OpenArchive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(OpenArchiveResponseObject); ok {
+		return validResponse.VisitOpenArchiveResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -18410,6 +18580,32 @@ func (sh *strictHandler) OpenProduction(ctx *echo.Context, id openapi_types.UUID
 		return err
 	} else if validResponse, ok := response.(OpenProductionResponseObject); ok {
 		return validResponse.VisitOpenProductionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Archive operation middleware
+func (sh *strictHandler) Archive(ctx *echo.Context, id openapi_types.UUID, params ArchiveParams) error {
+	var request ArchiveRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Archive(ctx.Request().Context(), request.(ArchiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Archive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ArchiveResponseObject); ok {
+		return validResponse.VisitArchiveResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -86,6 +86,8 @@ type Ask struct {
 	RateHz int
 	Frames int64
 	Begin  int64
+	// CueAt is where the cue begins that the files are of, s since midnight; 0 for not known.
+	CueAt float64
 	// PeakDB is the highest true peak, dBTP, and LoudnessLUFS the loudness of the mix that is
 	// asked for; 0 for none.
 	PeakDB       float64

@@ -604,6 +604,36 @@ func TestWhatCanNotBeTested(t *testing.T) {
 	require.ErrorIs(t, err, context.Canceled)
 }
 
+// Where it is known when the cue begins, files that are stamped later are wrong; a count-in before
+// it is noted, and so is that none is stamped.
+func TestTheStartOfTheCue(t *testing.T) {
+	for cue, want := range map[float64]string{
+		3600: "", 3599: "the files are stamped 1.00 s later than the cue begins", 3602.5: "the files are stamped 2.50 s earlier than the cue begins",
+		3600 - 5./rate: "the files are stamped 5 samples later than the cue begins",
+	} {
+		s := made(85)
+		s.ask.CueAt = cue
+		r := s.prove(t)
+		var said []string
+		for _, m := range r.Marks {
+			if m.Code == "start" {
+				said = append(said, m.Message)
+				require.Equal(t, cue > 3600, m.Note)
+			}
+		}
+		require.Equal(t, want, strings.Join(said, "; "))
+	}
+	s := made(85)
+	s.ask.CueAt = 3600
+	s.change = func(files []audit.File) []audit.File {
+		for n := range files {
+			files[n].Begin = audit.NotSaid
+		}
+		return files
+	}
+	require.Contains(t, told(s.prove(t)), "no file has a time stamp")
+}
+
 // Every mark has its row in the table, and every row is made somewhere above or is of a header.
 func TestTheTableOfMarks(t *testing.T) {
 	seen := map[string]bool{}

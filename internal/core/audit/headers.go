@@ -50,6 +50,27 @@ func (r *run) headers() {
 	for _, f := range a.Folds {
 		r.missing(f)
 	}
+	r.cue(rate, begin)
+}
+
+// cue holds the start of the files against the cue's. Files that begin earlier have a count-in,
+// which is probably intended.
+func (r *run) cue(rate int, begin int64) {
+	if r.ask.CueAt == 0 {
+		return
+	}
+	if begin == NotSaid {
+		r.mark("no-start", nil, 0, 0, 0, "no file has a time stamp, so nobody sees that they begin with the cue").Note = true
+		return
+	}
+	late := float64(begin)/float64(rate) - r.ask.CueAt
+	switch {
+	case math.Abs(late) < 1/float64(rate):
+	case late < 0:
+		r.mark("start", nil, late, 0, -late, "the files are stamped %s earlier than the cue begins", span(-late, rate)).Note = true
+	default:
+		r.mark("start", nil, late, 0, late, "the files are stamped %s later than the cue begins", span(late, rate))
+	}
 }
 
 // missing tells the stems of a fold that have no file, where others of it have.

@@ -182,11 +182,12 @@ func (q *Queries) DocumentGet(ctx context.Context, arg DocumentGetParams) (Docum
 }
 
 const documentInsert = `-- name: DocumentInsert :one
-insert into documents (studio_id, name, kind, about, locked, of_document, of_revision, key)
-values ($1, $2, $3, $4, $5, $6, $7, $8) returning id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key
+insert into documents (id, studio_id, name, kind, about, locked, of_document, of_revision, key)
+values (coalesce($1, gen_random_uuid()), $2, $3, $4, $5, $6, $7, $8, $9) returning id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key
 `
 
 type DocumentInsertParams struct {
+	ID         interface{}
 	StudioID   uuid.UUID
 	Name       string
 	Kind       string
@@ -199,6 +200,7 @@ type DocumentInsertParams struct {
 
 func (q *Queries) DocumentInsert(ctx context.Context, arg DocumentInsertParams) (Document, error) {
 	row := q.db.QueryRow(ctx, documentInsert,
+		arg.ID,
 		arg.StudioID,
 		arg.Name,
 		arg.Kind,

@@ -604,3 +604,59 @@ func (q *Queries) PrintsAbandoned(ctx context.Context, before time.Time) ([]Prin
 	}
 	return items, nil
 }
+
+const printsOfProduction = `-- name: PrintsOfProduction :many
+select distinct on (template, title) id, studio_id, template, production, cue, title, version, recorded, ask, revision, author_id, state, reason, done_s, of_s, job_id, owner, beat_at, line, faults, report, created_at, began_at, ended_at from prints
+where production = $1 and studio_id = $2 and state = 'done' and not jsonb_exists(ask, 'over') order by template, title, version desc
+`
+
+type PrintsOfProductionParams struct {
+	Production pgtype.UUID
+	StudioID   uuid.UUID
+}
+
+// The newest print of each title of a production that is done.
+func (q *Queries) PrintsOfProduction(ctx context.Context, arg PrintsOfProductionParams) ([]Print, error) {
+	rows, err := q.db.Query(ctx, printsOfProduction, arg.Production, arg.StudioID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Print
+	for rows.Next() {
+		var i Print
+		if err := rows.Scan(
+			&i.ID,
+			&i.StudioID,
+			&i.Template,
+			&i.Production,
+			&i.Cue,
+			&i.Title,
+			&i.Version,
+			&i.Recorded,
+			&i.Ask,
+			&i.Revision,
+			&i.AuthorID,
+			&i.State,
+			&i.Reason,
+			&i.DoneS,
+			&i.OfS,
+			&i.JobID,
+			&i.Owner,
+			&i.BeatAt,
+			&i.Line,
+			&i.Faults,
+			&i.Report,
+			&i.CreatedAt,
+			&i.BeganAt,
+			&i.EndedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}

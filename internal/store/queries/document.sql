@@ -1,6 +1,6 @@
 -- name: DocumentInsert :one
-insert into documents (studio_id, name, kind, about, locked, of_document, of_revision, key)
-values (@studio_id, @name, @kind, @about, @locked, sqlc.narg(of_document), sqlc.narg(of_revision), sqlc.narg(key)) returning *;
+insert into documents (id, studio_id, name, kind, about, locked, of_document, of_revision, key)
+values (coalesce(sqlc.narg(id), gen_random_uuid()), @studio_id, @name, @kind, @about, @locked, sqlc.narg(of_document), sqlc.narg(of_revision), sqlc.narg(key)) returning *;
 
 -- name: DocumentGet :one
 select * from documents where id = @id and studio_id = @studio_id;

@@ -84,3 +84,8 @@ select (exists (select 1 from print_files f join prints p on p.id = f.print_id w
 select coalesce(sum(bytes), 0)::bigint from (
   select distinct f.sha256, f.bytes from print_files f join prints p on p.id = f.print_id where p.studio_id = @studio_id
 ) x;
+
+-- name: PrintsOfProduction :many
+-- The newest print of each title of a production that is done.
+select distinct on (template, title) * from prints
+where production = @production and studio_id = @studio_id and state = 'done' and not jsonb_exists(ask, 'over') order by template, title, version desc;

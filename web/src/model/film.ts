@@ -115,6 +115,9 @@ export const setCue = (id: Id, fields: { [K in keyof Cue]?: Cue[K] | null }) =>
 export const setFilm = (fields: Partial<Settings>) =>
   edit([{ kind: "production", set: fields as Record<string, never> }]);
 
+/** openArchive has the server open an archive, as a production of its own. */
+export const openArchive = (file: File) => attempt(() => answer(api.POST("/api/archives", fileBody(file))));
+
 export const undoFilm = () => attempt(() => answer(api.POST("/api/productions/{id}/undo", here())));
 export const redoFilm = () => attempt(() => answer(api.POST("/api/productions/{id}/redo", here())));
 

@@ -67,10 +67,17 @@ export const shapeOf = (print: string, number: number) =>
 export const waveFrames = 256;
 export const waveBytes = 4;
 
-/** bringIn sends recorded files, one after the other, and has them proved. */
-export async function bringIn(id: string, title: string, files: readonly File[], told: (sent: number) => void) {
+/** bringIn sends recorded files of a cue or of another piece, one after the other, and has them proved. */
+export async function bringIn(
+  id: string,
+  title: string,
+  cue: { production: string; cue: string } | undefined,
+  files: readonly File[],
+  told: (sent: number) => void,
+) {
+  const of = cue ? { production: cue.production, cue: cue.cue } : {};
   const made = await answer(
-    api.POST("/api/templates/{id}/prints/recorded", { params: { path: { id } }, body: { title, peakDb: -1 } }),
+    api.POST("/api/templates/{id}/prints/recorded", { params: { path: { id } }, body: { title, peakDb: -1, ...of } }),
   );
   const params = { path: { id: made.id } };
   for (const [n, f] of files.entries()) {

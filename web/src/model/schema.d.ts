@@ -2556,6 +2556,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a production, or one cue, with all that it takes to open it again, as a BagIt bag in a zip archive */
+        get: operations["Archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description an archive is opened, as a production with templates, music and prints */
+        post: operations["OpenArchive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/cuts/{cut}/back": {
         parameters: {
             query?: never;
@@ -5553,6 +5587,14 @@ export interface components {
         OverList: {
             rows: components["schemas"]["Over"][];
         };
+        OpenedArchive: {
+            /** Format: uuid */
+            production: string;
+            name: string;
+            templates: string[];
+            cues: number;
+            prints: number;
+        };
         PrintAsk: {
             /** Format: uuid */
             production?: string;
@@ -5574,6 +5616,12 @@ export interface components {
             over?: components["schemas"]["Id"][];
         };
         RecordedAsk: {
+            /**
+             * Format: uuid
+             * @description of the cue that was recorded; without one it is another piece
+             */
+            production?: string;
+            cue?: components["schemas"]["Id"];
             title: string;
             folds?: components["schemas"]["Id"][];
             /** Format: double */
@@ -12596,6 +12644,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrintStarted"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Archive: {
+        parameters: {
+            query?: {
+                cue?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    OpenArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedArchive"];
                 };
             };
             /** @description what went wrong */

@@ -76,6 +76,7 @@ export function Cues() {
           ))}
           <option value="settings">Settings of this one…</option>
           <option value="history">Its history…</option>
+          <option value="archive">Archive…</option>
           <option value="">New production…</option>
         </select>
         <Add film={film} />
@@ -129,10 +130,11 @@ function drop(file: File, cue: Cue | undefined) {
 }
 
 /** dialogs are what the list of productions opens beside them. */
-const dialogs: Record<string, "new-film" | "film-settings" | "film-history"> = {
+const dialogs: Record<string, "new-film" | "film-settings" | "film-history" | "archive"> = {
   "": "new-film",
   settings: "film-settings",
   history: "film-history",
+  archive: "archive",
 };
 
 function noteOf(film: Film): string {
@@ -191,6 +193,9 @@ function None({ known }: { known: boolean }) {
           </p>
           <button type="button" className="button button-main mt-2" onClick={() => set({ dialog: "new-film" })}>
             New production…
+          </button>
+          <button type="button" className="button mt-2 ml-2" onClick={() => set({ dialog: "archive" })}>
+            Open an archive…
           </button>
         </div>
       )}

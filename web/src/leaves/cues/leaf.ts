@@ -2,6 +2,7 @@ import { films, useFilm } from "../../model/film";
 import { set, show } from "../../model/store";
 import { plural } from "../../model/template";
 import { command, leaf } from "../leaf";
+import { ArchiveDialog } from "./ArchiveDialog";
 import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
 import { FilmDialog } from "./FilmDialog";
@@ -31,14 +32,20 @@ export const cues = leaf({
     "since-started": SinceDialog,
     tempi: TempiDialog,
     "start-cues": StartDialog,
+    archive: ArchiveDialog,
   },
   doings: () => [
     command("New production", "", () => {
       show("cues");
       set({ dialog: "new-film" });
     }),
+    command("Open an archive", "", () => {
+      show("cues");
+      set({ dialog: "archive" });
+    }),
     ...(films.getState().film
       ? [
+          command("Take out an archive", "", () => set({ dialog: "archive" })),
           command("Bring in a list of cues", "", () => set({ dialog: "spot" })),
           command("Settings of the production", "", () => set({ dialog: "film-settings" })),
           command("Bring in a cut", "", () => set({ dialog: "cut" })),

@@ -1,5 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { bringIn, useLookAgain } from "../../model/prints";
+import { bringIn, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
 import { bytes, plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -11,7 +12,11 @@ const sounds = /\.(wav|bwf|rf64|flac)$/i;
 export function BringInDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const lookAgain = useLookAgain(sheet.id);
+  const { data } = useQuery(printsOf(sheet.id));
   const [title, setTitle] = useState("");
+  const [at, setAt] = useState("");
+  const cues = data?.cues ?? [];
+  const cue = cues.find((c) => c.production + c.cue === at);
   const [files, setFiles] = useState<readonly File[]>([]);
   const [sent, setSent] = useState<number | null>(null);
   const take = (list: Iterable<File> | null) => {
@@ -22,7 +27,7 @@ export function BringInDialog({ close }: { close: () => void }) {
   };
   const go = async () => {
     setSent(0);
-    const id = await attempt(() => bringIn(sheet.id, title, files, setSent));
+    const id = await attempt(() => bringIn(sheet.id, cue ? cue.called : title, cue, files, setSent));
     setSent(null);
     await lookAgain();
     if (!id) return;
@@ -73,7 +78,22 @@ export function BringInDialog({ close }: { close: () => void }) {
         </span>
       </div>
       <div className="mt-3 flex items-center gap-2">
-        <label htmlFor="bring-in-title">What it is</label>
+        <label htmlFor="bring-in-cue" className="w-20">
+          Cue
+        </label>
+        <select id="bring-in-cue" className="field flex-1" value={at} onChange={(e) => setAt(e.target.value)}>
+          <option value="">another piece</option>
+          {cues.map((c) => (
+            <option key={c.production + c.cue} value={c.production + c.cue}>
+              {c.called}, {c.productionName}
+            </option>
+          ))}
+        </select>
+      </div>
+      <div className={`mt-2 flex items-center gap-2 ${cue ? "invisible" : ""}`}>
+        <label htmlFor="bring-in-title" className="w-20">
+          What it is
+        </label>
         <input
           id="bring-in-title"
           className="field flex-1"
@@ -91,7 +111,7 @@ export function BringInDialog({ close }: { close: () => void }) {
         <button
           type="button"
           className="button button-main"
-          disabled={files.length === 0 || title.trim() === "" || sent !== null}
+          disabled={files.length === 0 || (title.trim() === "" && !cue) || sent !== null}
           onClick={() => void go()}
         >
           Bring in and prove
