@@ -43,6 +43,7 @@ type serveConfig struct {
 	Recordings  int64    // GiB that the recordings of a studio may take; defaults to app.Config's
 	Audio       string   // where prints lie: a folder or a URL; required
 	AudioAsked  bool     // it was asked for, so that nothing goes without
+	NoPrints    bool     // others print: fanfold work
 	AudioGiB    int64    // that the prints of a studio may take; defaults to app.Config's
 	DemoEmail   string   // the account with one-click sign-in; defaults to none
 }
@@ -113,7 +114,7 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 	r.app = app.New(config)
 	told.Store(r.app)
 	if err = r.app.AllowScans(c.ScanRoots...); err == nil {
-		r.stop, err = r.app.StartJobs(ctx)
+		r.stop, err = r.app.StartWork(ctx, app.Work{Scans: true, Prints: !c.NoPrints})
 	}
 	if err != nil {
 		r.close()
@@ -304,6 +305,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
 	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints and recordings lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
+	cmd.Flags().BoolVar(&c.NoPrints, "no-prints", false, "leave prints to other machines, which run 'fanfold work'")
 	cmd.Flags().Int64Var(&c.AudioGiB, "audio-gib", 200, "what the prints of one studio may take, GiB")
 	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")

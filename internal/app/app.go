@@ -288,6 +288,21 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	return func() { end(); done.Wait(); a.Wait() }, nil
 }
 
+// Follow keeps what is open in step with what servers write, for a process that only works for
+// them. The function returned ends it.
+func (a *App) Follow(ctx context.Context) (stop func()) {
+	listening, end := context.WithCancel(context.WithoutCancel(ctx))
+	var done sync.WaitGroup
+	done.Go(func() { a.store.Listen(listening, a.hear, a.listening.Store, a.catchUp) })
+	done.Go(func() {
+		Every(listening, trimEvery, func() {
+			a.open.Trim()
+			a.openFilms.Trim()
+		})
+	})
+	return func() { end(); done.Wait(); a.Wait() }
+}
+
 // openWanted opens the templates of which something shall be ready.
 func (a *App) openWanted(ctx context.Context) error {
 	rows, err := a.store.Queries().WantedDocuments(ctx)

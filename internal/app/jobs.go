@@ -19,10 +19,18 @@ type Jobs = river.Client[pgx.Tx]
 // scansAtOnce bounds how many scans run side by side: they share the disk.
 const scansAtOnce = 2
 
-// StartJobs begins to run long work. A scan whose server says nothing any more is
+// Work says which long work a process takes part in. It may queue any.
+type Work struct{ Scans, Prints bool }
+
+// StartJobs begins to run all long work.
+func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
+	return a.StartWork(ctx, Work{Scans: true, Prints: true})
+}
+
+// StartWork begins to run long work. A scan whose server says nothing any more is
 // told as failed, here and from time to time; what it measured is kept. One that
 // waits is run by whichever server comes first. The function returned ends the work.
-func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
+func (a *App) StartWork(ctx context.Context, work Work) (stop func(), err error) {
 	if err := a.store.MigrateJobs(ctx); err != nil {
 		return nil, err
 	}
@@ -39,8 +47,15 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 	if err := river.AddWorkerSafely(workers, &printWorker{app: a}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
 	}
+	queues := map[string]river.QueueConfig{}
+	if work.Scans {
+		queues[river.QueueDefault] = river.QueueConfig{MaxWorkers: scansAtOnce}
+	}
+	if work.Prints {
+		queues[printQueue] = river.QueueConfig{MaxWorkers: printsAtOnce}
+	}
 	client, err := river.NewClient(riverpgxv5.New(a.store.Pool), &river.Config{
-		Queues:  map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: scansAtOnce}, printQueue: {MaxWorkers: printsAtOnce}},
+		Queues:  queues,
 		Workers: workers,
 		Logger:  slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
 	})

@@ -98,7 +98,9 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 	h, shut := a.Open(ctx, w.p, row.Template)
 	var view View
 	if shut == nil {
-		view = h.View()
+		if shut = h.doc.CatchUp(ctx); shut == nil { // somebody may have changed it on another server just now
+			view = h.View()
+		}
 	}
 	n, err := a.store.Queries().PrintBegin(ctx, db.PrintBeginParams{ID: id, Owner: a.own(), Revision: view.Revision})
 	if err != nil || n == 0 {
@@ -235,6 +237,9 @@ func (w *working) pieceOf(ctx context.Context, h *Hot, view View) (x toPrint, er
 	film, err := w.app.OpenFilm(ctx, w.p, *w.ask.Production)
 	if err != nil {
 		return x, fmt.Errorf("open the production: %w", err)
+	}
+	if err := film.doc.CatchUp(ctx); err != nil {
+		return x, err
 	}
 	x.production = film.View().Production
 	x.cue = x.production.Cue(w.ask.Cue)

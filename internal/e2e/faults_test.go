@@ -3,6 +3,7 @@ package e2e_test
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -29,6 +30,8 @@ import (
 
 // A server as an owner runs it: 'fanfold serve' on a database of its own.
 type server struct {
+	audio   string   // its audio store; empty for one of its own
+	more    []string // arguments
 	t       *testing.T
 	db      *localdb.Server
 	cmd     *exec.Cmd
@@ -73,7 +76,8 @@ var serving = regexp.MustCompile(`browsers=(\S+)`)
 
 // start starts the server and signs in.
 func (s *server) start() {
-	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", s.t.TempDir(), "--new-account", "ada@studio.example")
+	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", cmp.Or(s.audio, s.t.TempDir()), "--new-account", "ada@studio.example")
+	s.cmd.Args = append(s.cmd.Args, s.more...)
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password", "FANFOLD_NATS_URL="+s.nats)
 	log, err := s.cmd.StderrPipe()
 	require.NoError(s.t, err)
