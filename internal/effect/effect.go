@@ -28,6 +28,20 @@ func (b *Block) Add(o *Block, gain float64) {
 	}
 }
 
+// Set becomes another at a gain, linear.
+func (b *Block) Set(o *Block, gain float64) {
+	if gain == 1 {
+		*b = *o
+		return
+	}
+	for c := range b {
+		to, from := &b[c], &o[c]
+		for k := range to {
+			to[k] = gain * from[k]
+		}
+	}
+}
+
 // Effect changes blocks of sound, one after the other, in place.
 type Effect interface {
 	Run(b *Block)

@@ -63,12 +63,26 @@ type node struct {
 	out    []*Block // of what comes out after the effects, nil where it is silent
 	keep   bool     // what goes into the effects is kept
 	in     []*Block // what goes into them, where it is kept
+	outs   blocks   // that out and in are of
+	ins    blocks
+}
+
+// blocks are used again and again: what is in them holds until the next run.
+type blocks []Block
+
+// at is a block of them, with whatever was in it.
+func (b *blocks) at(n int) *Block {
+	for len(*b) <= n {
+		*b = append(*b, Block{})
+	}
+	return &(*b)[n]
 }
 
 // tapped is a tap at its node.
 type tapped struct {
 	node   int
 	before bool
+	faded  blocks
 }
 
 // source is another node, and what the route does to what comes out of it.
@@ -125,7 +139,7 @@ func NewGraphTo(f *fan.Fan, taps []Tap, rows []*template.Instrument, o effect.Op
 		if n < 0 {
 			return nil, nil, fmt.Errorf("there is no bus %q", tap.Bus)
 		}
-		g.taps = append(g.taps, tapped{n, tap.Before})
+		g.taps = append(g.taps, tapped{node: n, before: tap.Before})
 		g.nodes[n].keep = g.nodes[n].keep || tap.Before
 	}
 	for _, x := range flow {
@@ -227,11 +241,12 @@ func (g *Graph) RunTaps(blocks [][]*Block) [][]*Block {
 		out[k] = make([]*Block, len(g.taps))
 	}
 	share.Out(len(g.taps), func(n int) {
+		g.taps[n].faded.at(len(blocks) - 1) // none of them moves from here on
 		for k := range out {
 			b, gain := g.at(n, k)
 			if b != nil && gain != 1 {
-				x := &Block{}
-				x.Add(b, gain)
+				x := g.taps[n].faded.at(k)
+				x.Set(b, gain)
 				b = x
 			}
 			out[k][n] = b
@@ -266,8 +281,10 @@ const worthSharing = 4
 
 // run makes the blocks of a bus from what feeds it.
 func (n *node) run(nodes []node, blocks [][]*Block) {
+	n.outs.at(len(blocks) - 1) // none of them moves from here on
 	n.out = make([]*Block, len(blocks))
 	if n.keep {
+		n.ins.at(len(blocks) - 1)
 		n.in = make([]*Block, len(blocks))
 	}
 	for k, lanes := range blocks {
@@ -277,7 +294,9 @@ func (n *node) run(nodes []node, blocks [][]*Block) {
 				return
 			}
 			if b == nil {
-				b = &Block{}
+				b = n.outs.at(k)
+				b.Set(x, gain)
+				return
 			}
 			b.Add(x, gain)
 		}
@@ -288,10 +307,10 @@ func (n *node) run(nodes []node, blocks [][]*Block) {
 			add(nodes[s.node].out[k], s.gain)
 		}
 		if n.keep && b != nil {
-			in := *b
-			n.in[k] = &in
+			n.in[k] = n.ins.at(k)
+			*n.in[k] = *b
 		}
-		if n.out[k] = n.through(b); n.out[k] != nil && n.bus.Mono {
+		if n.out[k] = n.through(b, k); n.out[k] != nil && n.bus.Mono {
 			b := n.out[k]
 			for k := range b[0] {
 				mean := (b[0][k] + b[1][k]) / 2
@@ -301,8 +320,8 @@ func (n *node) run(nodes []node, blocks [][]*Block) {
 	}
 }
 
-// through takes a block through the effects; nil for silence.
-func (n *node) through(b *Block) *Block {
+// through takes the kth block through the effects; nil for silence.
+func (n *node) through(b *Block, k int) *Block {
 	if b != nil {
 		n.left = n.tail
 	}
@@ -310,7 +329,8 @@ func (n *node) through(b *Block) *Block {
 		return b
 	}
 	if b == nil {
-		b = &Block{}
+		b = n.outs.at(k)
+		*b = Block{}
 	}
 	n.effect.Run(b)
 	if n.left = max(0, n.left-1); n.left == 0 && rings(b) {

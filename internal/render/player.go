@@ -107,11 +107,20 @@ func (c *Count) Add(o Count) {
 
 // Spread adds what a row sounds to the lanes it feeds; lanes that are nil are made.
 func Spread(lanes []*Block, ways []Way, own *Block) {
+	spread(lanes, ways, own, func(int) *Block { return &Block{} })
+}
+
+// spread is Spread where somebody has blocks for lanes that are nil, whatever is in them.
+func spread(lanes []*Block, ways []Way, own *Block, fresh func(lane int) *Block) {
 	for _, w := range ways {
 		to := lanes[w.Lane]
 		if to == nil {
-			to = &Block{}
+			to = fresh(w.Lane)
 			lanes[w.Lane] = to
+			for k := range own[0] {
+				to[0][k], to[1][k] = w.Left*own[0][k], w.Right*own[1][k]
+			}
+			continue
 		}
 		if w.Left == w.Right {
 			to.Add(own, w.Left)
@@ -141,44 +150,51 @@ type Seat struct {
 type Ensemble struct {
 	Rows  []Seat
 	lanes int
+	own   []blocks // of each row
+	mixed []blocks // of each lane
 }
 
 // NewEnsemble makes an ensemble of rows that feed so many lanes.
-func NewEnsemble(rows []Seat, lanes int) *Ensemble { return &Ensemble{rows, lanes} }
+func NewEnsemble(rows []Seat, lanes int) *Ensemble {
+	return &Ensemble{Rows: rows, lanes: lanes, own: make([]blocks, len(rows)), mixed: make([]blocks, lanes)}
+}
 
 // Render makes the next blocks: of each the lanes, nil where one is silent. Rows are added in
-// their order, so that the same music gives the same bits on any number of cores.
+// their order, so that the same music gives the same bits on any number of cores. What it gives
+// holds until the next are made.
 func (e *Ensemble) Render(blocks int) [][]*Block {
 	made := e.Own(blocks)
+	for n := range e.mixed {
+		e.mixed[n].at(blocks - 1)
+	}
 	out := make([][]*Block, blocks)
 	for k := range out {
 		out[k] = make([]*Block, e.lanes)
 		for n, x := range made {
 			if x[k] != nil {
-				Spread(out[k], e.Rows[n].Ways, x[k])
+				spread(out[k], e.Rows[n].Ways, x[k], func(lane int) *Block { return e.mixed[lane].at(k) })
 			}
 		}
 	}
 	return out
 }
 
-// Own makes the next blocks of each row by itself, nil where it is silent.
+// Own makes the next blocks of each row by itself, nil where it is silent; they hold until the next
+// are made.
 func (e *Ensemble) Own(blocks int) [][]*Block {
 	made := make([][]*Block, len(e.Rows))
-	share.Out(len(e.Rows), func(n int) { made[n] = blocksOf(e.Rows[n], blocks) })
+	share.Out(len(e.Rows), func(n int) { made[n] = e.own[n].of(e.Rows[n], blocks) })
 	return made
 }
 
-// blocksOf are the next of a row, nil where it is silent.
-func blocksOf(p Playing, n int) []*Block {
+// of are the next of a row, nil where it is silent.
+func (b *blocks) of(p Playing, n int) []*Block {
 	out := make([]*Block, n)
-	var b *Block
+	b.at(n - 1) // none of them moves from here on
 	for k := range out {
-		if b == nil {
-			b = &Block{}
-		}
-		if !p.Render(b) {
-			out[k], b = b, nil
+		x := b.at(k)
+		if *x = (Block{}); !p.Render(x) {
+			out[k] = x
 		}
 	}
 	return out

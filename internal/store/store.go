@@ -18,8 +18,8 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
-	"fanfold/internal/document"
 	"fanfold/internal/audiostore"
+	"fanfold/internal/document"
 	"fanfold/internal/store/db"
 )
 

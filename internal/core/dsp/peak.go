@@ -90,22 +90,39 @@ func (p *TruePeak) AddPiece(piece []float64, high float64) {
 	p.seen += int64(len(piece))
 }
 
+// even and odd are half of the filters: what the first and the last of phases, and the second and
+// the third, have in common when one is read backwards, and in what they differ.
+var even, odd = func() (even, odd [2][6]float64) {
+	for n := range even {
+		for k := range even[n] {
+			even[n][k] = (phases[n][k] + phases[n][11-k]) / 2
+			odd[n][k] = (phases[n][k] - phases[n][11-k]) / 2
+		}
+	}
+	return even, odd
+}()
+
 func (p *TruePeak) look(piece []float64) {
 	var all [11 + PieceFrames]float64
 	copy(all[:], p.last[:])
 	copy(all[len(p.last):], piece)
+	peak := p.peak
 	for n := range piece {
-		window := all[n : n+12]
-		for _, phase := range phases {
-			sum := 0.0
-			for k, c := range phase {
-				sum += c * window[11-k]
-			}
-			if sum = math.Abs(sum); sum > p.peak {
-				p.peak, p.at = sum, max(0, p.seen+int64(n)-OversampledLate)
-			}
+		w := (*[12]float64)(all[n : n+12])
+		// The first and last phase mirror each other, and so do the two between.
+		e0, o0, e1, o1 := 0.0, 0.0, 0.0, 0.0
+		for k := range 6 {
+			sum, differ := w[11-k]+w[k], w[11-k]-w[k]
+			e0 += even[0][k] * sum
+			o0 += odd[0][k] * differ
+			e1 += even[1][k] * sum
+			o1 += odd[1][k] * differ
+		}
+		if high := max(math.Abs(e0)+math.Abs(o0), math.Abs(e1)+math.Abs(o1)); high > peak {
+			peak, p.at = high, max(0, p.seen+int64(n)-OversampledLate)
 		}
 	}
+	p.peak = peak
 }
 
 // DBTP is the true peak of what came in, dBTP.
