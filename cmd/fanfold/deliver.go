@@ -26,6 +26,7 @@ type deliverFlags struct {
 	out, title, cue, composer, frames, music string
 	to, from, note, folders                  string
 	version                                  int
+	listening                                bool
 	anyway                                   bool
 }
 
@@ -55,6 +56,7 @@ func deliverCommand() *cobra.Command {
 	f.StringVar(&x.from, "from", "", "who hands it over")
 	f.StringVar(&x.note, "note", "", "what they should know")
 	f.StringVar(&x.folders, "folders", string(handover.OneFolder), "how files lie in folders: one, fold or cue")
+	f.BoolVar(&x.listening, "listening", false, "put a FLAC copy of the mix in, to be listened to")
 	f.BoolVar(&x.anyway, "anyway", false, "pack it though something is wrong; the delivery sheet says what")
 	return c
 }
@@ -127,7 +129,7 @@ func packed(dir string, p proved, frames timecode.Rate, x deliverFlags) (out par
 		for _, name := range []string{m.Path, m.Right} {
 			if name != "" {
 				paths = append(paths, name)
-				print.Files = append(print.Files, handover.DeliveredFile{Name: name, Fold: fold})
+				print.Files = append(print.Files, handover.DeliveredFile{Name: name, Fold: fold, Role: m.Role})
 			}
 		}
 		if f.Begin != audit.NotSaid && print.Start == "" {
@@ -138,8 +140,8 @@ func packed(dir string, p proved, frames timecode.Rate, x deliverFlags) (out par
 			print.Start, print.End, print.Length = frames.Format(start), frames.Format(start+long), plain.Format(long)
 		}
 	}
-	print.Open = func(_ context.Context, n int) (io.ReadCloser, error) {
-		return os.Open(filepath.Join(dir, filepath.FromSlash(paths[n])))
+	print.Open = func(_ context.Context, n int) (parcel.File, error) {
+		return openAudio(filepath.Join(dir, filepath.FromSlash(paths[n])))
 	}
 	if x.music != "" {
 		if print.Music, err = os.ReadFile(x.music); err != nil {
@@ -149,8 +151,28 @@ func packed(dir string, p proved, frames timecode.Rate, x deliverFlags) (out par
 	}
 	return parcel.Parcel{
 		Name: filename.Safe(strings.TrimSuffix(filepath.Base(x.out), ".zip"), print.Called()), Title: print.Title, From: x.from, To: x.to, Note: x.note,
-		Made: time.Now().UTC().Truncate(time.Second), Folders: handover.Folders(x.folders), Prints: []parcel.Print{print},
+		Made: time.Now().UTC().Truncate(time.Second), Folders: handover.Folders(x.folders), Listening: x.listening, Prints: []parcel.Print{print},
 	}, nil
+}
+
+// audioFile is a file of audio on this machine.
+type audioFile struct {
+	*os.File
+	size int64
+}
+
+func (f audioFile) Size() int64 { return f.size }
+
+func openAudio(name string) (parcel.File, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return audioFile{f, info.Size()}, nil
 }
 
 // packInto writes a package to an archive or a folder, which is there when it is whole.

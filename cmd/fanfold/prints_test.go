@@ -112,7 +112,7 @@ func TestDeliverByCommand(t *testing.T) {
 	folder := filepath.Join(dir, "1M02 v2")
 	midi := filepath.Join(dir, "chord.mid")
 	require.NoError(t, os.WriteFile(midi, chord(t), 0o600))
-	code, out, errs := do("deliver", good, "--out", folder, "--title", "The lamp is lit", "--cue", "1M02", "--version", "2", "--composer", "Ida", "--music", midi, "--folders", "fold", "--to", "the mixer")
+	code, out, errs := do("deliver", good, "--out", folder, "--title", "The lamp is lit", "--cue", "1M02", "--version", "2", "--composer", "Ida", "--music", midi, "--folders", "fold", "--to", "the mixer", "--listening")
 	require.Equal(t, 0, code, errs)
 	require.Contains(t, out, "3 files in ")
 	for _, list := range []string{"manifest-sha256.txt", "tagmanifest-sha256.txt"} {
@@ -121,7 +121,7 @@ func TestDeliverByCommand(t *testing.T) {
 		said, err := c.CombinedOutput()
 		require.NoError(t, err, "%s", said)
 	}
-	for _, name := range []string{"The stems/01 Strings.wav", "Mix/Mix.wav", "about/delivery sheet.pdf", "about/1M02 The lamp is lit v2.mid", "about/1M02 The lamp is lit v2 proof.json"} {
+	for _, name := range []string{"The stems/01 Strings.wav", "Mix/Mix.wav", "listen/1M02 The lamp is lit v2.flac", "about/delivery sheet.pdf", "about/1M02 The lamp is lit v2.mid", "about/1M02 The lamp is lit v2 proof.json"} {
 		require.FileExists(t, filepath.Join(folder, "data", filepath.FromSlash(name)))
 	}
 	sheet, err := os.ReadFile(filepath.Join(folder, "data", "about", "cue sheet.csv"))

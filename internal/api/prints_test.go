@@ -23,6 +23,7 @@ import (
 	"fanfold/internal/core/audit"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/bagit"
+	"fanfold/internal/format/soundfile"
 	"fanfold/internal/format/templatefile"
 	"fanfold/internal/format/wav"
 )
@@ -240,8 +241,8 @@ func TestDeliveries(t *testing.T) {
 	templates := c.lantern()
 	files := map[string][]byte{"Horns.wav": tone(t, 220, 1), "Mix.wav": tone(t, 220, 1), "Dialogue.wav": tone(t, 100, .1)}
 	path := c.take(templates, files)
-	ask := map[string]any{"prints": []string{path[len("/api/prints/"):]}, "to": "The mixer", "note": "Mind the <horns>.", "folders": "fold", "linkDays": 3}
-	require.Equal(t, 422, c.do("POST", templates+"/deliveries", map[string]any{"prints": ask["prints"], "to": " ", "note": "", "folders": "one", "linkDays": 0}).status)
+	ask := map[string]any{"prints": []string{path[len("/api/prints/"):]}, "to": "The mixer", "note": "Mind the <horns>.", "folders": "fold", "listening": true, "linkDays": 3}
+	require.Equal(t, 422, c.do("POST", templates+"/deliveries", map[string]any{"prints": ask["prints"], "to": " ", "note": "", "folders": "one", "listening": false, "linkDays": 0}).status)
 	c.until(path, "done")
 	made := c.do("POST", templates+"/deliveries", ask)
 	require.Equal(t, 201, made.status, string(made.body))
@@ -264,6 +265,13 @@ func TestDeliveries(t *testing.T) {
 	archive, err := zip.NewReader(bytes.NewReader(whole.body), int64(len(whole.body)))
 	require.NoError(t, err)
 	require.NoError(t, bagit.Check(archive))
+	copied, err := archive.Open("From the sequencer v1/data/listen/From the sequencer v1.flac")
+	require.NoError(t, err)
+	flac, err := io.ReadAll(copied)
+	require.NoError(t, err)
+	sound, err := soundfile.Open(bytes.NewReader(flac), int64(len(flac)))
+	require.NoError(t, err)
+	require.EqualValues(t, toneFrames, sound.Frames)
 	for _, elsewhere := range []string{link + "/0/9", link + "/1/0", link + "/0/-1", "/delivery/x", "/delivery/x/package"} {
 		require.Equal(t, 404, stranger.do("GET", elsewhere, nil).status, elsewhere)
 	}

@@ -20,6 +20,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"fanfold/internal/app"
+	"fanfold/internal/core/audit"
 	"fanfold/internal/store"
 )
 
@@ -85,7 +86,7 @@ func (s *server) sharedPage(c *echo.Context) error {
 				size = x.Delivery.Prints[n].Files[k].Bytes
 			}
 			all += size
-			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Fold == ""})
+			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Role != audit.Stem})
 		}
 		slices.SortStableFunc(one.Files, func(a, b sharedOne) int { return cmp.Compare(first(b), first(a)) }) // what is heard first
 		prints = append(prints, one)

@@ -24,11 +24,12 @@ import (
 
 // DeliveryAsk says what is handed over, to whom, and how.
 type DeliveryAsk struct {
-	Prints   []uuid.UUID      `json:"prints"`
-	To       string           `json:"to"`
-	Note     string           `json:"note"`
-	Folders  handover.Folders `json:"folders"`
-	LinkDays int              `json:"linkDays"` // for how long a link is open; 0 makes none
+	Prints    []uuid.UUID      `json:"prints"`
+	To        string           `json:"to"`
+	Note      string           `json:"note"`
+	Folders   handover.Folders `json:"folders"`
+	Listening bool             `json:"listening"` // with a FLAC copy of each mix
+	LinkDays  int              `json:"linkDays"`  // for how long a link is open; 0 makes none
 }
 
 // Delivery is what was handed over.
@@ -38,6 +39,7 @@ type Delivery struct {
 	To        string           `json:"to"`
 	Note      string           `json:"note"`
 	Folders   handover.Folders `json:"folders"`
+	Listening bool             `json:"listening"` // with a FLAC copy of each mix
 	By        string           `json:"by"`
 	Made      time.Time        `json:"made"`
 	Open      bool             `json:"open"` // by a link
@@ -105,7 +107,7 @@ func (h *Hot) Deliver(ctx context.Context, p Person, ask DeliveryAsk) (id uuid.U
 	}
 	id = uuid.New()
 	row := db.DeliveryInsertParams{
-		ID: id, StudioID: p.Studio, Template: h.ID(), Title: x.Title, Receiver: ask.To, Note: ask.Note, Folders: string(ask.Folders), Content: text, AuthorID: pgUUID(p.ID),
+		ID: id, StudioID: p.Studio, Template: h.ID(), Title: x.Title, Receiver: ask.To, Note: ask.Note, Folders: string(ask.Folders), Listening: ask.Listening, Content: text, AuthorID: pgUUID(p.ID),
 	}
 	if ask.LinkDays != 0 {
 		if secret, row.Token, row.EndsAt, err = newLink(ask.LinkDays); err != nil {
@@ -189,7 +191,7 @@ func (h *Hot) Deliveries(ctx context.Context, p Person) ([]Delivery, error) {
 
 func deliveryOf(r db.DeliveryGetRow) (Delivery, error) {
 	d := Delivery{
-		ID: r.ID, Title: r.Title, To: r.Receiver, Note: r.Note, Folders: handover.Folders(r.Folders), By: r.Author, Made: r.CreatedAt,
+		ID: r.ID, Title: r.Title, To: r.Receiver, Note: r.Note, Folders: handover.Folders(r.Folders), Listening: r.Listening, By: r.Author, Made: r.CreatedAt,
 		Open: len(r.Token) > 0 && r.EndsAt.Valid && r.EndsAt.Time.After(time.Now()), Fetched: int(r.Fetched),
 	}
 	if r.EndsAt.Valid {
@@ -254,7 +256,7 @@ func (a *App) parcelOf(ctx context.Context, p Person, d Delivery) (parcel.Parcel
 	if errors.Is(err, store.ErrNotFound) {
 		return out, refused("", "a print of this delivery was deleted; deliver it again")
 	}
-	out.Title, out.From, out.To, out.Note, out.Identifier = d.Title, d.By, d.To, d.Note, d.ID.String()
+	out.Title, out.From, out.To, out.Note, out.Identifier, out.Listening = d.Title, d.By, d.To, d.Note, d.ID.String(), d.Listening
 	return out, err
 }
 

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strings"
 
@@ -101,7 +100,7 @@ func (w *working) recordOver(ctx context.Context, h *Hot, view View) error {
 	if _, err := w.app.roomForRecordings(ctx, w.p, bytes); err != nil {
 		return err
 	}
-	if err := printer.RoomFor(os.TempDir(), bytes); err != nil {
+	if err := w.app.roomFor(bytes); err != nil {
 		return err
 	}
 	spools := make([]audiostore.Spool, len(voices))

@@ -4,13 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"math"
 	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/audiostore"
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/filename"
@@ -83,14 +83,14 @@ func (a *App) parcelPrint(ctx context.Context, p Person, id uuid.UUID) (out parc
 	}
 	files := handed(x.Files)
 	for _, f := range files {
-		out.Files = append(out.Files, handover.DeliveredFile{Name: f.Path, Fold: of[f.Path]})
+		out.Files = append(out.Files, handover.DeliveredFile{Name: f.Path, Fold: of[f.Path], Role: audit.Role(f.Role)})
 	}
-	out.Open = func(ctx context.Context, n int) (io.ReadCloser, error) {
+	out.Open = func(ctx context.Context, n int) (parcel.File, error) {
 		src, err := a.audio.Audio(ctx, p.Studio.String(), files[n].Sha256)
 		if err != nil {
 			return nil, err
 		}
-		return io.NopCloser(io.NewSectionReader(src, 0, src.Bytes)), nil
+		return stored{src}, nil
 	}
 	if h, err := a.Open(ctx, p, x.Template); err == nil {
 		if plan, err := printing.NewPlan(h.View().Proof.Fan, x.Ask.Folds); err == nil {
@@ -112,6 +112,12 @@ func (a *App) parcelPrint(ctx context.Context, p Person, id uuid.UUID) (out parc
 	out.Timecode = func(samples int64) string { return rate.Format(rate.FrameAt(samples, int64(x.Ask.RateHz))) }
 	return out, production, nil
 }
+
+// stored is audio of the store as a file.
+type stored struct{ *audiostore.Audio }
+
+func (s stored) Size() int64 { return s.Bytes }
+func (stored) Close() error  { return nil }
 
 // handed are the files of a print that are handed over: stems and mixes, no guides.
 func handed(files []db.PrintFile) (out []db.PrintFile) {

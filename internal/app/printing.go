@@ -263,6 +263,19 @@ func (w *working) pieceOf(ctx context.Context, h *Hot, view View) (x toPrint, er
 	return x, nil
 }
 
+// roomFor tells before anything is written that this machine has too little room for so many bytes.
+func (a *App) roomFor(bytes int64) error {
+	for _, dir := range []string{os.TempDir(), a.audio.Folder()} {
+		if dir == "" {
+			continue
+		}
+		if err := printer.RoomFor(dir, bytes); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func closeSpools(list []audiostore.Spool) {
 	for _, s := range list {
 		if s.File != nil {
@@ -284,7 +297,7 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 		}
 	}
 	x.piece.Plan = plan
-	if err := printer.RoomFor(os.TempDir(), x.piece.BytesOf(len(plan.Files))); err != nil {
+	if err := w.app.roomFor(x.piece.BytesOf(len(plan.Files))); err != nil {
 		return err
 	}
 	spools := make([]audiostore.Spool, len(plan.Files))

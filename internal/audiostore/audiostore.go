@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -34,6 +35,7 @@ type Store struct {
 const (
 	answerWithin = 15 * time.Second
 	openWithin   = 30 * time.Second
+	finishWithin = 5 * time.Minute // and to finish a file that it has all of
 )
 
 // FolderURL is the URL of a folder.
@@ -104,15 +106,37 @@ func (s *Store) Keep(ctx context.Context, studio string, from io.ReadSeeker) (Ke
 	if err != nil {
 		return k, s.failed("write to", err)
 	}
-	if _, err := io.Copy(w, from); err != nil {
+	stalled := time.AfterFunc(openWithin, giveUp)
+	defer stalled.Stop()
+	if _, err := io.Copy(w, &watched{from, func() { stalled.Reset(openWithin) }}); err != nil {
 		giveUp()
 		_ = w.Close() // it was given up
 		return k, s.failed("write to", err)
 	}
+	stalled.Reset(finishWithin)
 	if err := w.Close(); err != nil {
 		return k, s.failed("write to", err)
 	}
 	return k, nil
+}
+
+// watched tells of every piece that is taken from a reader.
+type watched struct {
+	from io.Reader
+	tell func()
+}
+
+func (w *watched) Read(p []byte) (int, error) {
+	w.tell()
+	return w.from.Read(p)
+}
+
+// Folder is where the store lies on this machine; empty where it lies elsewhere.
+func (s *Store) Folder() string {
+	if u, err := url.Parse(s.url); err == nil && u.Scheme == "file" {
+		return filepath.FromSlash(u.Path)
+	}
+	return ""
 }
 
 func (s *Store) there(ctx context.Context, name string, size int64) (bool, error) {

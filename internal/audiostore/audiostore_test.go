@@ -115,6 +115,7 @@ func TestWhatFailsIsNotThere(t *testing.T) {
 	dir := t.TempDir()
 	s, err := audiostore.Open(context.Background(), dir)
 	require.NoError(t, err)
+	require.Equal(t, dir, s.Folder())
 	_, err = s.Keep(context.Background(), "studio", &failing{from: bytes.NewReader(make([]byte, 100_000))})
 	require.ErrorContains(t, err, "the disk is gone")
 	require.NoError(t, filepath.WalkDir(dir, func(_ string, d os.DirEntry, err error) error {
@@ -140,6 +141,7 @@ func TestAStoreThatDoesNotAnswer(t *testing.T) {
 	t.Cleanup(func() { close(open) })
 	s, err := audiostore.Open(context.Background(), bucket(silent.URL))
 	require.NoError(t, err)
+	require.Empty(t, s.Folder(), "it lies elsewhere")
 	ctx, stop := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer stop()
 	_, err = s.Audio(ctx, "studio", "abcdef")

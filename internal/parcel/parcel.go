@@ -16,9 +16,11 @@ import (
 	"fanfold/internal/core/filename"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/format/bagit"
+	"fanfold/internal/format/flac"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
+	"fanfold/internal/format/soundfile"
 )
 
 // Parcel is what is handed over.
@@ -30,14 +32,22 @@ type Parcel struct {
 	Identifier string
 	Made       time.Time
 	Folders    handover.Folders
+	Listening  bool // with a FLAC copy of each mix, to be listened to
 	Prints     []Print
+}
+
+// File is a file of audio, read from any place.
+type File interface {
+	io.ReaderAt
+	io.Closer
+	Size() int64
 }
 
 // Print is one print of a parcel.
 type Print struct {
 	handover.Delivered
-	// Open gives the bytes of its nth file.
-	Open      func(ctx context.Context, n int) (io.ReadCloser, error)
+	// Open opens its nth file.
+	Open      func(ctx context.Context, n int) (File, error)
 	Music     []byte // as it was printed from; nil for none
 	MusicName string
 	Markers   *handover.Table // nil for none
@@ -80,7 +90,10 @@ func (p *Parcel) Write(ctx context.Context, bag *bagit.Writer) error {
 			if err != nil {
 				return fmt.Errorf("%s: %w", name, err)
 			}
-			err = bag.Add(name, from)
+			err = bag.Add(name, io.NewSectionReader(from, 0, from.Size()))
+			if err == nil && p.Listening && k == p.Prints[n].Heard() {
+				err = listening(bag, p.Prints[n].Called(), from)
+			}
 			_ = from.Close() // only read
 			if err != nil {
 				return err
@@ -104,6 +117,27 @@ func (p *Parcel) Write(ctx context.Context, bag *bagit.Writer) error {
 		{Name: "External-Description", Value: says}, {Name: "External-Identifier", Value: p.Identifier},
 		{Name: "Contact-Name", Value: p.From}, {Name: "Internal-Sender-Description", Value: p.Note}, {Name: "Bag-Software-Agent", Value: "Fanfold"},
 	})
+}
+
+// mostListeningBits is how many bits a sample of a copy has that is listened to.
+const mostListeningBits = 24
+
+// listening puts a FLAC copy of a file in.
+func listening(bag *bagit.Writer, called string, from File) error {
+	s, err := soundfile.Open(from, from.Size())
+	if err != nil {
+		return err
+	}
+	r, w := io.Pipe()
+	defer r.Close()
+	go func() {
+		bits := mostListeningBits
+		if s.Bits == 16 && !s.Floating {
+			bits = s.Bits
+		}
+		w.CloseWithError(flac.Encode(w, flac.Header{Channels: s.Channels, RateHz: s.RateHz, Bits: bits, Frames: s.Frames}, s.Read))
+	}()
+	return bag.Add(path.Join("listen", called+".flac"), r)
 }
 
 type file struct {

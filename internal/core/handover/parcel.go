@@ -43,8 +43,22 @@ type Delivered struct {
 }
 
 // DeliveredFile is a file of audio: how it is called, and the fold that it belongs to; none for a
-// mix and what is no stem.
-type DeliveredFile struct{ Name, Fold string }
+// mix.
+type DeliveredFile struct {
+	Name, Fold string
+	Role       audit.Role
+}
+
+// Heard is which file is listened to: the mix as it is heard, or the one before what runs on it; -1
+// for none.
+func (d *Delivered) Heard() int {
+	for _, role := range []audit.Role{audit.Limited, audit.Mix} {
+		if n := slices.IndexFunc(d.Files, func(f DeliveredFile) bool { return f.Role == role }); n >= 0 {
+			return n
+		}
+	}
+	return -1
+}
 
 // Called is how a print is called where others are beside it.
 func (d *Delivered) Called() string {

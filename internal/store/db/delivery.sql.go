@@ -40,7 +40,7 @@ func (q *Queries) DeliveryFetched(ctx context.Context, id uuid.UUID) error {
 }
 
 const deliveryGet = `-- name: DeliveryGet :one
-select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
+select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.listening, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
 from deliveries d left join people a on a.id = d.author_id where d.id = $1 and d.studio_id = $2
 `
 
@@ -57,6 +57,7 @@ type DeliveryGetRow struct {
 	Receiver  string
 	Note      string
 	Folders   string
+	Listening bool
 	Content   []byte
 	AuthorID  pgtype.UUID
 	Token     []byte
@@ -78,6 +79,7 @@ func (q *Queries) DeliveryGet(ctx context.Context, arg DeliveryGetParams) (Deliv
 		&i.Receiver,
 		&i.Note,
 		&i.Folders,
+		&i.Listening,
 		&i.Content,
 		&i.AuthorID,
 		&i.Token,
@@ -106,22 +108,23 @@ func (q *Queries) DeliveryHolds(ctx context.Context, arg DeliveryHoldsParams) er
 }
 
 const deliveryInsert = `-- name: DeliveryInsert :exec
-insert into deliveries (id, studio_id, template, title, receiver, note, folders, content, author_id, token, ends_at)
-values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+insert into deliveries (id, studio_id, template, title, receiver, note, folders, listening, content, author_id, token, ends_at)
+values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 `
 
 type DeliveryInsertParams struct {
-	ID       uuid.UUID
-	StudioID uuid.UUID
-	Template uuid.UUID
-	Title    string
-	Receiver string
-	Note     string
-	Folders  string
-	Content  []byte
-	AuthorID pgtype.UUID
-	Token    []byte
-	EndsAt   pgtype.Timestamptz
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	Template  uuid.UUID
+	Title     string
+	Receiver  string
+	Note      string
+	Folders   string
+	Listening bool
+	Content   []byte
+	AuthorID  pgtype.UUID
+	Token     []byte
+	EndsAt    pgtype.Timestamptz
 }
 
 func (q *Queries) DeliveryInsert(ctx context.Context, arg DeliveryInsertParams) error {
@@ -133,6 +136,7 @@ func (q *Queries) DeliveryInsert(ctx context.Context, arg DeliveryInsertParams) 
 		arg.Receiver,
 		arg.Note,
 		arg.Folders,
+		arg.Listening,
 		arg.Content,
 		arg.AuthorID,
 		arg.Token,
@@ -142,7 +146,7 @@ func (q *Queries) DeliveryInsert(ctx context.Context, arg DeliveryInsertParams) 
 }
 
 const deliveryList = `-- name: DeliveryList :many
-select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
+select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.listening, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
 from deliveries d left join people a on a.id = d.author_id
 where d.template = $1 and d.studio_id = $2 order by d.created_at desc limit 200
 `
@@ -160,6 +164,7 @@ type DeliveryListRow struct {
 	Receiver  string
 	Note      string
 	Folders   string
+	Listening bool
 	Content   []byte
 	AuthorID  pgtype.UUID
 	Token     []byte
@@ -187,6 +192,7 @@ func (q *Queries) DeliveryList(ctx context.Context, arg DeliveryListParams) ([]D
 			&i.Receiver,
 			&i.Note,
 			&i.Folders,
+			&i.Listening,
 			&i.Content,
 			&i.AuthorID,
 			&i.Token,
@@ -207,7 +213,7 @@ func (q *Queries) DeliveryList(ctx context.Context, arg DeliveryListParams) ([]D
 }
 
 const deliveryOfLink = `-- name: DeliveryOfLink :one
-select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
+select d.id, d.studio_id, d.template, d.title, d.receiver, d.note, d.folders, d.listening, d.content, d.author_id, d.token, d.ends_at, d.fetched, d.fetched_at, d.created_at, coalesce(a.name, '')::text as author
 from deliveries d left join people a on a.id = d.author_id where d.token = $1 and d.ends_at > now()
 `
 
@@ -219,6 +225,7 @@ type DeliveryOfLinkRow struct {
 	Receiver  string
 	Note      string
 	Folders   string
+	Listening bool
 	Content   []byte
 	AuthorID  pgtype.UUID
 	Token     []byte
@@ -240,6 +247,7 @@ func (q *Queries) DeliveryOfLink(ctx context.Context, token []byte) (DeliveryOfL
 		&i.Receiver,
 		&i.Note,
 		&i.Folders,
+		&i.Listening,
 		&i.Content,
 		&i.AuthorID,
 		&i.Token,

@@ -41,6 +41,7 @@ type Delivery struct {
 	Receiver  string
 	Note      string
 	Folders   string
+	Listening bool
 	Content   []byte
 	AuthorID  pgtype.UUID
 	Token     []byte

@@ -8,6 +8,7 @@ create table deliveries (
   receiver   text not null,
   note       text not null default '',
   folders    text not null,
+  listening  boolean not null, -- with a FLAC copy of each mix, to be listened to
   content    jsonb not null, -- the prints with their files, as they were handed over
   author_id  uuid references people (id) on delete set null,
   token      bytea unique, -- the SHA-256 of what the link says; null for no link

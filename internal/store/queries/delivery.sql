@@ -1,6 +1,6 @@
 -- name: DeliveryInsert :exec
-insert into deliveries (id, studio_id, template, title, receiver, note, folders, content, author_id, token, ends_at)
-values (@id, @studio_id, @template, @title, @receiver, @note, @folders, @content, @author_id, @token, @ends_at);
+insert into deliveries (id, studio_id, template, title, receiver, note, folders, listening, content, author_id, token, ends_at)
+values (@id, @studio_id, @template, @title, @receiver, @note, @folders, @listening, @content, @author_id, @token, @ends_at);
 
 -- name: DeliveryHolds :exec
 insert into delivery_prints (delivery_id, print_id, place) values (@delivery_id, @print_id, @place);

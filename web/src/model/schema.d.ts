@@ -5473,6 +5473,8 @@ export interface components {
              * @enum {string}
              */
             folders: "one" | "fold" | "cue" | "reel";
+            /** @description with a FLAC copy of each mix */
+            listening: boolean;
             linkDays: number;
         };
         LinkAsk: {
@@ -5522,6 +5524,8 @@ export interface components {
              * @enum {string}
              */
             folders: "one" | "fold" | "cue" | "reel";
+            /** @description with a FLAC copy of each mix */
+            listening: boolean;
             by: string;
             /** Format: date-time */
             made: string;

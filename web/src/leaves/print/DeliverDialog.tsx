@@ -29,6 +29,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
   const [to, setTo] = useState("");
   const [note, setNote] = useState("");
   const [lie, setLie] = useState<Folders>("one");
+  const [listening, setListening] = useState(false);
   const [link, setLink] = useState(true);
   const [days, setDays] = useState(30);
   const [made, setMade] = useState<{ id: string; secret: string } | null>(null);
@@ -36,7 +37,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
   const faults = chosen.reduce((n, p) => n + p.faults, 0);
   const go = async (e: FormEvent) => {
     e.preventDefault();
-    const body = { prints: chosen.map((p) => p.id), to, note, folders: lie, linkDays: link ? days : 0 };
+    const body = { prints: chosen.map((p) => p.id), to, note, folders: lie, listening, linkDays: link ? days : 0 };
     const now = await attempt(() =>
       answer(api.POST("/api/templates/{id}/deliveries", { params: { path: { id: sheet.id } }, body })),
     );
@@ -115,6 +116,11 @@ export function DeliverDialog({ close }: { close: () => void }) {
               </option>
             ))}
           </select>
+          <span />
+          <label className="flex items-center gap-2">
+            <input type="checkbox" checked={listening} onChange={(e) => setListening(e.target.checked)} />
+            With a smaller copy of each mix to listen to, as FLAC
+          </label>
           <label htmlFor="deliver-note" className="pt-1">
             Note
           </label>
