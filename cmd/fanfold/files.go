@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -13,12 +14,16 @@ import (
 )
 
 func readTemplate(path string) (*template.Template, error) {
+	return readTemplateWithin(context.Background(), path)
+}
+
+func readTemplateWithin(ctx context.Context, path string) (*template.Template, error) {
 	file, err := os.Open(path)
 	if err != nil {
 		return nil, openError(err)
 	}
 	defer file.Close()
-	t, err := templatefile.Read(file)
+	t, err := templatefile.ReadWithin(ctx, file)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}

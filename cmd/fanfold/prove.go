@@ -72,7 +72,7 @@ func proveFolder(ctx context.Context, dir string, x proveFlags) (p proved, err e
 	if p.folder, err = recorded.Look(os.DirFS(dir)); err != nil {
 		return p, fmt.Errorf("%s: %w", dir, err)
 	}
-	if p.plan, err = provePlan(x); err != nil {
+	if p.plan, err = provePlan(ctx, x); err != nil {
 		return p, err
 	}
 	hand, err := proveHand(p.plan, x)
@@ -126,14 +126,14 @@ func prove(ctx context.Context, out io.Writer, dir string, x proveFlags) error {
 	return err
 }
 
-func provePlan(x proveFlags) (printing.Plan, error) {
+func provePlan(ctx context.Context, x proveFlags) (printing.Plan, error) {
 	if x.template == "" {
 		if len(x.folds) > 0 {
 			return printing.Plan{}, wrongUse{errors.New("--fold names a fold of a template: give one with --template")}
 		}
 		return printing.Plan{}, nil
 	}
-	t, err := readTemplate(x.template)
+	t, err := readTemplateWithin(ctx, x.template)
 	if err != nil {
 		return printing.Plan{}, err
 	}

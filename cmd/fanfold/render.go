@@ -110,7 +110,7 @@ func renderPiece(ctx context.Context, out, progress io.Writer, music string, x r
 
 // pieceOf reads what is printed.
 func pieceOf(ctx context.Context, music string, x renderFlags) (p printer.Piece, err error) {
-	t, err := readTemplate(x.template)
+	t, err := readTemplateWithin(ctx, x.template)
 	if err != nil {
 		return p, err
 	}

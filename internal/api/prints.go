@@ -14,7 +14,6 @@ import (
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
-	"fanfold/internal/core/template"
 )
 
 func printRow(x app.Print) gen.PrintRow {
@@ -69,9 +68,7 @@ func (s *server) TakeRecorded(ctx context.Context, r gen.TakeRecordedRequestObje
 		return nil, err
 	}
 	ask := app.PrintAsk{Production: r.Body.Production, Cue: cue.ID(or(r.Body.Cue, "")), PeakDB: or(r.Body.PeakDb, 0), Loudness: or(r.Body.Loudness, 0)}
-	for _, f := range or(r.Body.Folds, nil) {
-		ask.Folds = append(ask.Folds, template.ID(f))
-	}
+	ask.Folds = or(r.Body.Folds, nil)
 	id, err := h.TakeRecorded(ctx, p, r.Body.Title, ask)
 	return gen.TakeRecorded201JSONResponse{Id: id}, err
 }

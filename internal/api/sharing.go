@@ -82,8 +82,8 @@ func (s *server) sharedPage(c *echo.Context) error {
 		}
 		for k, name := range paths[n] {
 			size := int64(0)
-			if n < len(x.Delivery.Prints) && k < len(x.Delivery.Prints[n].Files) {
-				size = x.Delivery.Prints[n].Files[k].Bytes
+			if n < len(x.Prints) && k < len(x.Prints[n].Files) {
+				size = x.Prints[n].Files[k].Bytes
 			}
 			all += size
 			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Role != audit.Stem})
@@ -93,7 +93,7 @@ func (s *server) sharedPage(c *echo.Context) error {
 	}
 	var b bytes.Buffer
 	err = sharedPage.Execute(&b, map[string]any{
-		"Title": x.Delivery.Title, "By": x.By, "To": x.To, "Note": x.Note, "Made": x.Made.Format("2 January 2006"), "Ends": x.Ends.Format("2 January 2006, 15:04 MST"),
+		"Title": x.Title, "By": x.By, "To": x.To, "Note": x.Note, "Made": x.Made.Format("2 January 2006"), "Ends": x.Ends.Format("2 January 2006, 15:04 MST"),
 		"Here": here, "Size": sizeText(all), "Prints": prints,
 	})
 	if err != nil {

@@ -158,7 +158,7 @@ func memoryOf(t *template.Template, i *template.Instrument) (mib float64) {
 	return mib
 }
 
-// Recorded lists the rows that were recorded over, in score order, and whether they still play: not
+// RecordedOver lists the rows that were recorded over, in score order, and whether they still play: not
 // where the music has other notes now.
 func (h *Hot) RecordedOver(ctx context.Context, p Person) ([]Over, error) {
 	view := h.View()
@@ -197,7 +197,7 @@ func (h *Hot) staleOf(ctx context.Context, p Person, view View, text string) (ca
 	production, id, _ := strings.Cut(text, "/")
 	which, err := uuid.Parse(production)
 	if err != nil {
-		return "", nil, nil
+		return "", nil, nil //nolint:nilerr // it is of no cue that is here
 	}
 	film, err := h.app.OpenFilm(ctx, p, which)
 	if errors.Is(err, store.ErrNotFound) {

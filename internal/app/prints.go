@@ -246,7 +246,8 @@ func (a *App) ResumePrint(ctx context.Context, p Person, id uuid.UUID) error {
 	switch {
 	case a.jobs == nil || a.audio == nil:
 		return errNoAudio
-	case r.State != printStopped && r.State != printFailed && !(r.Recorded && (r.State == printDone || r.State == printTaking)):
+	case r.State == printStopped, r.State == printFailed, r.Recorded && (r.State == printDone || r.State == printTaking):
+	default:
 		return refused("", "the print goes on already, or is done")
 	}
 	return a.store.Tx(ctx, func(tx pgx.Tx) error { return a.queuePrint(ctx, tx, a.store.Queries().WithTx(tx), id) })

@@ -40,7 +40,7 @@ const mostIndexBytes = 256 << 20
 // OpenArchive opens an archive: a production with its templates, music, recordings and prints, all
 // of them new. It is checked whole before anything is made.
 func (a *App) OpenArchive(ctx context.Context, p Person, src io.ReaderAt, size int64) (OpenedArchive, error) {
-	x, err := readArchive(src, size)
+	x, err := readArchive(ctx, src, size)
 	if err != nil {
 		return OpenedArchive{}, refused("", "%s", err)
 	}
@@ -106,7 +106,7 @@ type opening struct {
 
 // readArchive reads an archive and checks it: every file as its manifest has it, the templates and
 // the production by all their rules, and that all is there that archive.json names.
-func readArchive(src io.ReaderAt, size int64) (*opening, error) {
+func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, error) {
 	r, err := zip.NewReader(src, size)
 	if err != nil {
 		return nil, fmt.Errorf("this is no zip archive: %w", err)
@@ -141,7 +141,7 @@ func readArchive(src io.ReaderAt, size int64) (*opening, error) {
 		if err != nil {
 			return nil, err
 		}
-		read, err := templatefile.Read(strings.NewReader(string(data)))
+		read, err := templatefile.ReadWithin(ctx, strings.NewReader(string(data)))
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", t.File, err)
 		}

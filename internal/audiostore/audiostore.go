@@ -213,7 +213,7 @@ func (a *Audio) fetch(at, want int64) error {
 	if err != nil {
 		return a.s.failed("read from", err)
 	}
-	defer r.Close()
+	defer func() { _ = r.Close() }() // only read
 	if int64(cap(a.piece)) < want {
 		a.piece = make([]byte, want)
 	}
@@ -252,7 +252,7 @@ func (s *Store) Wave(ctx context.Context, studio, digest string) ([]byte, error)
 	if err != nil {
 		return nil, s.failed("read from", err)
 	}
-	defer r.Close()
+	defer func() { _ = r.Close() }() // only read
 	return io.ReadAll(io.LimitReader(r, mostWaveBytes))
 }
 

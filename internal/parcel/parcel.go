@@ -129,7 +129,7 @@ func listening(bag *bagit.Writer, called string, from File) error {
 		return err
 	}
 	r, w := io.Pipe()
-	defer r.Close()
+	defer func() { _ = r.Close() }() // it ends who writes
 	go func() {
 		bits := mostListeningBits
 		if s.Bits == 16 && !s.Floating {

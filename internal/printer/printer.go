@@ -104,7 +104,6 @@ func Print(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, erro
 		return Printed{}, fmt.Errorf("sound is made at one of %v Hz, not at %d", render.Rates, p.RateHz)
 	}
 	began := time.Now()
-	played := 0.0
 	progress := p.Progress
 	if p.Softer && p.Samples != wav.Float32 {
 		p.Progress = half(progress, 0)
@@ -118,7 +117,7 @@ func Print(ctx context.Context, p Piece, files func(n int) (io.WriteSeeker, erro
 		p.Progress = half(progress, .5)
 	}
 	done, err := printOnce(ctx, p, files)
-	played = float64(done.Frames) / float64(p.RateHz)
+	played := float64(done.Frames) / float64(p.RateHz)
 	done.TrimDB, done.Pace = p.TrimDB, played/(time.Since(began).Seconds()+1e-9)
 	return done, err
 }

@@ -252,7 +252,7 @@ func TestALibraryThatIsMissing(t *testing.T) {
 func TestAPrintThatStops(t *testing.T) {
 	p := piece(t, libraries(t))
 	ctx, stop := context.WithCancel(context.Background())
-	p.Progress = func(done, of float64) {
+	p.Progress = func(done, _ float64) {
 		if done > 1 {
 			stop()
 		}

@@ -59,7 +59,7 @@ func Look(dir fs.FS) (*Folder, error) {
 		s, file, err := f.open(name)
 		if err != nil {
 			f.Unread = append(f.Unread, Unread{name, err.Error()})
-			return nil
+			return nil //nolint:nilerr // it is told with the others
 		}
 		f.Files = append(f.Files, printing.Found{Path: name, Channels: s.Channels})
 		return file.Close()

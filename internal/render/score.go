@@ -121,7 +121,7 @@ func (s *Score) add(byHome map[template.ID]*Voice, i *template.Instrument, part 
 	not := func(reason string) { s.Silent = append(s.Silent, Silence{i.Name, reason}) }
 	home := s.t.Home(i)
 	switch {
-	case i.Printed != nil && !(i == home && i.Printed.Over()):
+	case i.Printed != nil && (i != home || !i.Printed.Over()):
 		not("it plays its recording, which no score moves")
 		return
 	case i.Aside || home.Aside:

@@ -198,13 +198,6 @@ func (s *set) prove(t testing.TB) *audit.Report {
 	return r
 }
 
-func codes(r *audit.Report) (out []string) {
-	for _, m := range r.Marks {
-		out = append(out, m.Code)
-	}
-	return out
-}
-
 func told(r *audit.Report) string {
 	var b strings.Builder
 	for _, m := range r.Marks {
@@ -513,7 +506,7 @@ func TestAHallThatMoves(t *testing.T) {
 	s.carries = []audit.Carries{audit.Dry, audit.Dry, audit.Dry, audit.Dry, audit.Dry, audit.Wet}
 	random := rand.New(rand.NewPCG(1, 1))
 	other := s.stems[5].clone()
-	each(&other, func(c, k int, v float64) float64 { return v * (.3 + .8*random.Float64()) })
+	each(&other, func(_, _ int, v float64) float64 { return v * (.3 + .8*random.Float64()) })
 	mix := s.mix.clone()
 	each(&mix, func(c, k int, v float64) float64 { return v - s.stems[5][c][k] + other[c][k] })
 	s.mix = mix
@@ -564,7 +557,7 @@ func TestAMixWithItsLimiter(t *testing.T) {
 	s := made(83)
 	s.ask.LimitedGain = dsp.Amplitude(16)
 	high := 0.0
-	each(&s.mix, func(_, k int, v float64) float64 {
+	each(&s.mix, func(_, _ int, v float64) float64 {
 		if v *= dsp.Amplitude(16); math.Abs(v) > .8 { // it bends what is loud
 			v = math.Copysign(.8+.1*math.Tanh((math.Abs(v)-.8)/.1), v)
 		}

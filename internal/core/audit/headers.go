@@ -121,7 +121,7 @@ func (r *run) header(f *File, rate int, begin, frames int64, bits string) {
 	if s := f.Samples(); s != bits {
 		r.mark("bits", f, float64(f.Bits), 0, 0, "%s has samples of %s, not of %s", f.Name, s, bits)
 	}
-	if want := 2; f.Channels != want && !(f.Mono && f.Channels == 1) {
+	if f.Channels != 2 && (!f.Mono || f.Channels != 1) {
 		r.mark("channels", f, 0, 0, 0, "%s has %s", f.Name, count(f.Channels, "channel"))
 	}
 	if f.Frames != frames {

@@ -222,6 +222,6 @@ func (n *null) finish(r *run) Null {
 	if out.AddsUp = len(n.failed) == 0; out.AddsUp {
 		return out
 	}
-	n.tell(r, out)
+	n.tell(r)
 	return out
 }

@@ -54,7 +54,6 @@ type pair struct {
 	kind  string
 	sum   []complex64
 	count int
-	cross float64 // of a with b, where b is taken at the delay found before
 	found []samePlace
 }
 

@@ -11,7 +11,7 @@ import (
 )
 
 // tell marks what does not add up, and why.
-func (n *null) tell(r *run, out Null) {
+func (n *null) tell(r *run) {
 	worst, from, to := 0.0, n.failed[0].second, 0
 	for _, f := range n.failed {
 		worst, to = max(worst, f.peak), max(to, f.second+1)

@@ -29,13 +29,6 @@ type Biquad struct {
 	z1, z2 float64
 }
 
-func (f *Biquad) next(x float64) float64 {
-	y := f.B0*x + f.z1
-	f.z1 = f.B1*x - f.A1*y + f.z2
-	f.z2 = f.B2*x - f.A2*y
-	return y
-}
-
 // Run filters samples in place.
 func (f *Biquad) Run(samples []float64) {
 	z1, z2, c := f.z1, f.z2, f.Coefficients

@@ -110,11 +110,11 @@ func (b *Writer) Add(name string, from io.Reader) error {
 	if clean := path.Clean("/" + name)[1:]; clean != name || name == "" || strings.ContainsAny(name, "\\\r\n") {
 		return fmt.Errorf("write a bag: %q can be no path in it", name)
 	}
-	if key := strings.ToLower(name); b.known[key] {
+	key := strings.ToLower(name)
+	if b.known[key] {
 		return fmt.Errorf("write a bag: %s is in it already", name)
-	} else {
-		b.known[key] = true
 	}
+	b.known[key] = true
 	method := zip.Store
 	if !slices.Contains([]string{".wav", ".flac"}, strings.ToLower(path.Ext(name))) {
 		method = zip.Deflate

@@ -150,5 +150,5 @@ func TestWhatIsWrongWithABag(t *testing.T) {
 
 func FuzzCheck(f *testing.F) {
 	f.Add(bag(f))
-	f.Fuzz(func(t *testing.T, data []byte) { _ = check(data) })
+	f.Fuzz(func(_ *testing.T, data []byte) { _ = check(data) })
 }
