@@ -181,7 +181,11 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 
 	link, err := p.page.Timeout(patience()).ElementR("a", "^Download$")
 	require.NoError(t, err)
-	isWhole(t, p.fetch(*link.MustAttribute("href")))
+	pack := p.fetch(*link.MustAttribute("href"))
+	isWhole(t, pack)
+	if shots != "" {
+		p.shootSheet(shots, pack)
+	}
 	files := p.files()
 	require.Len(t, files, 34)
 	dir := t.TempDir()
@@ -243,7 +247,7 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 		return marks.includes("Low strings long") && !marks.includes("contains the guide");
 	}`)), "the guide is no longer one")
 
-	p.comparedAndDelivered(shots)
+	p.comparedAndDelivered()
 
 	for left := 1; left >= 0; left-- {
 		p.press("Delete…")
@@ -253,10 +257,28 @@ func TestACueIsPrintedProvedAndHeard(t *testing.T) {
 	p.seeText(`[data-leaf=print]`, "Stems, and the proof that they add up")
 }
 
+// shootSheet takes a picture of the delivery sheet of a package.
+func (p *person) shootSheet(dir string, pack []byte) {
+	p.t.Helper()
+	archive, err := zip.NewReader(bytes.NewReader(pack), int64(len(pack)))
+	require.NoError(p.t, err)
+	at := slices.IndexFunc(archive.File, func(f *zip.File) bool { return strings.HasSuffix(f.Name, "/delivery sheet.html") })
+	require.GreaterOrEqual(p.t, at, 0)
+	from, err := archive.File[at].Open()
+	require.NoError(p.t, err)
+	text, err := io.ReadAll(from)
+	require.NoError(p.t, err)
+	name := filepath.Join(p.t.TempDir(), "sheet.html")
+	require.NoError(p.t, os.WriteFile(name, text, 0o600))
+	sheet := &person{t: p.t, page: p.page.Browser().MustPage("file://" + name).MustSetViewport(1280, 800, 1, false).MustWaitLoad()}
+	sheet.shoot(dir, "delivery-sheet.png")
+	sheet.page.MustClose()
+}
+
 // comparedAndDelivered has what was recorded compared with what was printed, and delivers it: the
 // stem that was changed is told, the other print is heard instead, and whoever has the link fetches
 // the whole package without signing in, until it ends.
-func (p *person) comparedAndDelivered(shots string) {
+func (p *person) comparedAndDelivered() {
 	p.t.Helper()
 	require.NoError(p.t, p.see(`[aria-label="Compare with"]`).Select([]string{"1M04"}, true, rod.SelectorTypeText))
 	p.seeText(`[data-lane="Low strings long"] [data-part=differs]`, "0.10 dB louder from")
@@ -264,9 +286,6 @@ func (p *person) comparedAndDelivered(shots string) {
 	p.seeText(`[data-part=shapes]`, "-[0-9.]+ LUFS, 1M04")
 	p.see(`[aria-label="Loudness over time"] path[d^=M]`)
 	p.see(`[aria-label=Spectrum] path[d^=M]`)
-	if shots != "" {
-		p.shoot(shots, "print-compare-day.png")
-	}
 	p.press("Hear it instead")
 	p.click(`[aria-label=Play]`)
 	p.see(`[aria-label=Pause]`)
@@ -287,9 +306,6 @@ func (p *person) comparedAndDelivered(shots string) {
 	p.press("Done")
 	p.gone(`[role=dialog]`)
 	p.seeText(`[aria-label="Delivery to The mixer"]`, "The harp is on its way")
-	if shots != "" {
-		p.shoot(shots, "delivery-day.png")
-	}
 
 	get := func(path string) (int, []byte) {
 		r, err := http.NewRequestWithContext(p.page.GetContext(), http.MethodGet, path, nil)
@@ -305,12 +321,6 @@ func (p *person) comparedAndDelivered(shots string) {
 	require.Equal(p.t, 200, status)
 	require.Contains(p.t, string(page), "The harp is on its way.")
 	require.NotContains(p.t, string(page), "Dialogue")
-	if shots != "" {
-		guest := p.page.MustElement("body").Page().Browser().MustPage(link)
-		guest.MustSetViewport(1280, 800, 1, false).MustWaitLoad()
-		(&person{t: p.t, page: guest}).shoot(shots, "delivery-link.png")
-		guest.MustClose()
-	}
 	status, data := get(link + "/package")
 	require.Equal(p.t, 200, status)
 	isWhole(p.t, data)
@@ -371,9 +381,6 @@ func TestASectionIsRecordedOver(t *testing.T) {
 	p.proved("rows? (is|are) recorded over; (its|their) patches took [0-9.]+ GiB")
 	over()
 	p.seeText(`[data-section=Strings]`, "recorded over in 1M05")
-	if shots := os.Getenv("FANFOLD_SHOTS"); shots != "" {
-		p.shoot(shots, "record-over.png")
-	}
 	p.keys(input.Escape)
 	p.gone(`[role=dialog]`)
 

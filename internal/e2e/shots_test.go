@@ -9,8 +9,6 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
-	"gitlab.com/gomidi/midi/v2"
-	"gitlab.com/gomidi/midi/v2/smf"
 )
 
 // shootScore shows a score that plays, and what runs on a bus.
@@ -77,8 +75,7 @@ func TestScreenshots(t *testing.T) {
 		if theme == "day" {
 			p.shoot(dir, "seating-calls-day.png")
 			p.shootScore(dir)
-			p.shootCalls(dir)
-		}
+				}
 		p.unfold("library", "orchestra")
 		p.click(`[data-patch="Flute 1 long"]`)
 		if theme == "day" {
@@ -158,45 +155,6 @@ func TestScreenshotsOfTheHistory(t *testing.T) {
 	p.page.MustEval(`t => { document.documentElement.dataset.theme = t }`, "day")
 	p.page.MustElementR(`[data-version="Reel two, locked"] button`, "^compare").MustClick()
 	p.see(`[data-difference="Anvil"]`)
-}
-
-// shootCalls renews those of what the Calls leaf opens.
-func (p *person) shootCalls(dir string) {
-	p.press("From music")
-	p.see(`[aria-label="Music"]`).MustSetFiles(storm(p.t))
-	p.see(`[data-part-name="Moon harp of Kel"]`)
-	p.shoot(dir, "call-from-music-day.png")
-	require.NoError(p.t, p.page.Keyboard.Press(input.Escape))
-	p.gone("[role=dialog]")
-}
-
-// storm is a MIDI file of a made-up cue.
-func storm(t testing.TB) string {
-	file := smf.NewSMF1()
-	file.TimeFormat = smf.MetricTicks(480)
-	for n, part := range []struct {
-		name, ways string
-		keys       []byte
-	}{
-		{"Flute 1 long", "", []byte{72, 74, 76, 79}}, {"Oboe 1", "stacc.", []byte{67, 69, 71}}, {"Horns in F", "marcato", []byte{53, 55, 57, 60, 62}},
-		{"Violins I", "spiccato", []byte{76, 79, 81, 83, 84, 86}}, {"Violas", "pizz.", []byte{60, 62, 64}}, {"Cellos", "legato", []byte{48, 50, 52, 53}},
-		{"Timpani", "", []byte{43, 43, 45}}, {"Moon harp of Kel", "", []byte{60}},
-	} {
-		var track smf.Track
-		track.Add(0, smf.MetaTrackSequenceName(part.name))
-		if part.ways != "" {
-			track.Add(0, smf.MetaText(part.ways))
-		}
-		for _, key := range part.keys {
-			track.Add(0, midi.NoteOn(uint8(n), key, 80))
-			track.Add(240, midi.NoteOff(uint8(n), key))
-		}
-		track.Close(0)
-		require.NoError(t, file.Add(track))
-	}
-	path := filepath.Join(t.TempDir(), "2M12 The breakwater.mid")
-	require.NoError(t, file.WriteFile(path))
-	return path
 }
 
 // TestScreenshotsOfTheLibrary renews those of what the catalogue opens.

@@ -21,9 +21,6 @@ func TestAnArchiveIsOpened(t *testing.T) {
 	require.NoError(t, p.see(`[aria-label=Production]`).Select([]string{"^Archive"}, true, rod.SelectorTypeRegex))
 	link, err := p.page.Timeout(patience()).ElementR("[role=dialog] a", number+".*alone$")
 	require.NoError(t, err)
-	if shots := os.Getenv("FANFOLD_SHOTS"); shots != "" {
-		p.shoot(shots, "archive.png")
-	}
 	data := p.fetch(*link.MustAttribute("href"))
 	isWhole(t, data)
 	name := filepath.Join(t.TempDir(), "cue archive.zip")
