@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { day, linkOf } from "../../model/deliveries";
 import { printsOf, useLookAgain } from "../../model/prints";
+import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -84,15 +85,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
             {done.map((p) => (
               <li key={p.id} className="flex h-[26px] items-center gap-2">
                 <label className="flex min-w-0 items-center gap-2">
-                  <input
-                    type="checkbox"
-                    checked={picked.has(p.id)}
-                    onChange={() => {
-                      const next = new Set(picked);
-                      if (!next.delete(p.id)) next.add(p.id);
-                      setPicked(next);
-                    }}
-                  />
+                  <input type="checkbox" checked={picked.has(p.id)} onChange={() => setPicked(toggled(picked, p.id))} />
                   <span className="truncate">{p.title}</span>
                 </label>
                 <span className={`ml-auto shrink-0 ${p.faults > 0 ? "text-accent" : "text-soft"}`}>

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api } from "../../model/api";
 import { printsOf, useLookAgain } from "../../model/prints";
+import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -27,11 +28,6 @@ export function NewPrintDialog({ close }: { close: () => void }) {
   const cues = data?.cues ?? [];
   const of = cues.find((c) => picked.has(c.production + c.cue)) ?? cues[0];
   const rate = asked ?? rates.find((r) => r === of?.rateHz) ?? 48_000;
-  const toggle = (from: ReadonlySet<string>, key: string) => {
-    const next = new Set(from);
-    if (!next.delete(key)) next.add(key);
-    return next;
-  };
   const go = async () => {
     const done = await attempt(async () => {
       for (const c of cues.filter((x) => picked.has(x.production + x.cue))) {
@@ -71,7 +67,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
                   type="checkbox"
                   disabled={c.why !== undefined}
                   checked={picked.has(c.production + c.cue)}
-                  onChange={() => setPicked(toggle(picked, c.production + c.cue))}
+                  onChange={() => setPicked(toggled(picked, c.production + c.cue))}
                 />
                 {c.called}
               </label>
@@ -83,7 +79,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
           <legend className="mb-1">Folds, and the mix</legend>
           {[...sheet.folds.byId.values()].map((f) => (
             <label key={f.id} className="flex items-center gap-1.5">
-              <input type="checkbox" checked={folds.has(f.id)} onChange={() => setFolds(toggle(folds, f.id))} />
+              <input type="checkbox" checked={folds.has(f.id)} onChange={() => setFolds(toggled(folds, f.id))} />
               {f.name}
             </label>
           ))}

@@ -3,6 +3,7 @@ import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { choose, heard, load, seek, standing, stop, toggle, useHeard } from "../../model/printplayer";
 import { clock, type Mark, type PrintRow, type PrintWhole, useLookAgain } from "../../model/prints";
+import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { useSize } from "../../parts/useSize";
@@ -96,11 +97,7 @@ export function Proof({ print, report, prints }: { print: PrintWhole; report: Re
               width={width}
               from={view.from}
               to={to}
-              turn={() => {
-                const next = new Set(folded);
-                if (!next.delete(g.key)) next.add(g.key);
-                setFolded(next);
-              }}
+              turn={() => setFolded(toggled(folded, g.key))}
             />
             {!folded.has(g.key) &&
               g.lanes

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { type Over, overOf } from "../../model/over";
 import { printsOf, useLookAgain } from "../../model/prints";
+import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
 import { plural, type Sheet, topOf } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -86,15 +87,7 @@ export function RecordOverDialog({ close }: { close: () => void }) {
         {parts.map((p) => (
           <li key={p.id} className="flex min-h-[30px] items-center gap-2 py-0.5" data-section={p.name}>
             <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                checked={picked.has(p.id)}
-                onChange={() => {
-                  const next = new Set(picked);
-                  if (!next.delete(p.id)) next.add(p.id);
-                  setPicked(next);
-                }}
-              />
+              <input type="checkbox" checked={picked.has(p.id)} onChange={() => setPicked(toggled(picked, p.id))} />
               {p.name}
             </label>
             <span className="text-soft">{plural(p.rows.length, "row")}</span>
