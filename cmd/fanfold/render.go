@@ -34,7 +34,7 @@ type renderFlags struct {
 	samples, folds                              []string
 	rate, memory                                int
 	trim                                        float64
-	softer, leaveOut, long, asJSON              bool
+	softer, leaveOut, long, dry, asJSON         bool
 }
 
 func renderCommand() *cobra.Command {
@@ -63,6 +63,7 @@ func renderCommand() *cobra.Command {
 	f.BoolVar(&x.softer, "softer", false, "turn all files down together, as far as it takes to keep every peak below full scale")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
 	f.BoolVar(&x.leaveOut, "leave-out", false, "leave out rows that can not sound; otherwise nothing is printed")
+	f.BoolVar(&x.dry, "dry", false, "without what rooms and other returns add")
 	f.BoolVar(&x.long, "rf64", false, "write RF64 files however short they are")
 	f.BoolVar(&x.asJSON, "json", false, "write what came of it as JSON")
 	return c
@@ -142,9 +143,14 @@ func pieceOf(ctx context.Context, music string, x renderFlags) (p printer.Piece,
 	if len(read.Parts) == 0 {
 		return p, fmt.Errorf("%s: there are no notes in it", music)
 	}
-	p.Fan = fan.New(t)
+	if p.Fan = fan.New(t); x.dry {
+		p.Fan = fan.New(printing.Dry(t))
+	}
 	if p.Plan, err = printing.NewPlan(p.Fan, folds); err != nil {
 		return p, err
+	}
+	if x.dry {
+		p.Plan = p.Plan.Dry()
 	}
 	p.Score = app.ScoreOf(t, t, words, read, nil)
 	p.Roots = roots.Roots{Folders: x.samples, Store: sampler.NewStore(int64(x.memory) << 20)}

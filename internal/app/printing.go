@@ -21,6 +21,7 @@ import (
 	"fanfold/internal/audiostore"
 	"fanfold/internal/core/audit"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/fan"
 	"fanfold/internal/core/printing"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
@@ -66,6 +67,7 @@ type working struct {
 	ask PrintAsk
 	p   Person
 
+	fan    *fan.Fan             // of the template, or of its dry sound
 	line   string               // what came of it, where nothing is proved
 	softer float64              // by how much all files were made louder than asked for, dB
 	silent []render.Silence     // that did not sound
@@ -185,12 +187,19 @@ func (w *working) beat(ctx context.Context, abandon context.CancelCauseFunc) {
 
 // make prints, unless it was recorded, and proves.
 func (w *working) make(ctx context.Context, h *Hot, view View) (*audit.Report, error) {
+	w.fan = view.Proof.Fan
 	if len(w.ask.Over) > 0 {
 		return nil, w.recordOver(ctx, h, view)
 	}
-	plan, err := printing.NewPlan(view.Proof.Fan, w.ask.Folds)
+	if w.ask.Dry {
+		w.fan = fan.New(printing.Dry(view.Template))
+	}
+	plan, err := printing.NewPlan(w.fan, w.ask.Folds)
 	if err != nil {
 		return nil, err
+	}
+	if w.ask.Dry {
+		plan = plan.Dry()
 	}
 	if w.row.Recorded {
 		if err := w.match(ctx, plan); err != nil {
@@ -252,7 +261,7 @@ func (w *working) pieceOf(ctx context.Context, h *Hot, view View) (x toPrint, er
 	}
 	from, begin := beginning(score, x.cue, x.production.FrameRate(), w.ask.RateHz)
 	x.piece = printer.Piece{
-		Fan: view.Proof.Fan, Score: score, From: from,
+		Fan: w.fan, Score: score, From: from,
 		Roots:   roots.Roots{Folders: w.app.scanRoots, Store: w.app.printSamples},
 		Effects: w.app.effectOptions(ctx, w.p, float64(w.ask.RateHz), 0),
 		RateHz:  w.ask.RateHz, Samples: w.ask.Samples, Long: w.ask.Long, Begin: begin, TrimDB: w.ask.TrimDB, Softer: w.ask.Softer, LeaveOut: w.ask.LeaveOut,
@@ -292,8 +301,8 @@ func (w *working) print(ctx context.Context, h *Hot, view View, plan printing.Pl
 	}
 	w.played = map[template.ID]bool{}
 	for _, v := range x.piece.Score.Voices {
-		for _, r := range view.Proof.Fan.FromInstrument(v.Home) {
-			w.played[view.Proof.Fan.Bus(r).ID] = true
+		for _, r := range w.fan.FromInstrument(v.Home) {
+			w.played[w.fan.Bus(r).ID] = true
 		}
 	}
 	x.piece.Plan = plan

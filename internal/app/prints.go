@@ -36,6 +36,7 @@ type PrintAsk struct {
 	Softer     bool          `json:"softer,omitempty"`   // all files are softer by as much as it takes that none goes beyond full scale
 	LeaveOut   bool          `json:"leaveOut"`           // rows that can not sound are left out
 	Long       bool          `json:"long"`               // RF64 however short
+	Dry        bool          `json:"dry,omitempty"`      // without what rooms and other returns add
 	PeakDB     float64       `json:"peakDb"`             // the highest true peak, dBTP; 0 for none
 	Loudness   float64       `json:"loudness,omitempty"` // of the mix that is asked for, LUFS; 0 for none
 	Over       []template.ID `json:"over,omitempty"`     // rows that are recorded over instead

@@ -298,6 +298,31 @@ func BenchmarkPrint(b *testing.B) {
 	b.ReportMetric(float64(m.Sys)/(1<<20), "MiB")
 }
 
+// A dry print has no rooms: its stems add up to its mix, and it is over sooner than what rings on.
+func TestADryPrint(t *testing.T) {
+	samples := libraries(t)
+	p := piece(t, samples)
+	p.From = p.Score.Time.Bars.Start(24)
+	full, err := into(t, p, t.TempDir())
+	require.NoError(t, err)
+	lantern, err := demo.Template()
+	require.NoError(t, err)
+	p.Fan = fan.New(printing.Dry(lantern))
+	plan, err := printing.NewPlan(p.Fan, nil)
+	require.NoError(t, err)
+	p.Plan = plan.Dry()
+	dir := t.TempDir()
+	done, err := into(t, p, dir)
+	require.NoError(t, err)
+	r := prove(t, p, dir)
+	require.Contains(t, r.Line, "stems add up to the mix, residual -1")
+	for _, m := range r.Marks {
+		require.NotEqual(t, "wet", m.Code, m.Message)
+	}
+	require.Less(t, done.Frames, full.Frames-24_000)
+	require.NotEmpty(t, lantern.FirstBus(func(b *template.BusType) bool { return b.Wet() }).Routes, "the template is as it was")
+}
+
 // A section is recorded over: each row's sound into a file. In the rows' place these play the same
 // sound into every stem, with no patch loaded; once a note is another, the row is told and silent.
 func TestASectionIsRecordedOver(t *testing.T) {
@@ -382,7 +407,7 @@ func TestASectionIsRecordedOver(t *testing.T) {
 	}
 
 	// From a place in its middle it plays on from there; without its file nothing is printed.
-	q.From = p.Score.Time.Bars.Start(26)
+	q.From = p.Score.Time.Bars.Start(25)
 	later := t.TempDir()
 	_, err = into(t, q, later)
 	require.NoError(t, err)

@@ -98,6 +98,43 @@ func NewPlan(f *fan.Fan, folds []template.ID) (Plan, error) {
 	return p, nil
 }
 
+// Dry is a template whose returns lead nowhere: what rooms and delays add is left out of all that is
+// printed by it. t is not altered.
+func Dry(t *template.Template) *template.Template {
+	out := t.Clone()
+	out.Buses = slices.Clone(t.Buses) // which both have in common
+	for n, b := range out.Buses {
+		if b.Kind.Is().Wet() {
+			quiet := *b
+			quiet.Routes = nil
+			out.Buses[n] = &quiet
+		}
+	}
+	return out
+}
+
+// Dry is the plan of a dry print: without the stems that carry wet sound alone.
+func (p *Plan) Dry() Plan {
+	out := *p
+	out.Files = nil
+	gone := map[string]bool{}
+	for _, w := range p.Files {
+		if w.Carries == audit.Wet {
+			gone[w.Name] = true
+			continue
+		}
+		if w.Role == audit.Stem {
+			w.Carries = audit.Dry
+		}
+		out.Files = append(out.Files, w)
+	}
+	out.Folds = slices.Clone(p.Folds)
+	for n := range out.Folds {
+		out.Folds[n].Stems = slices.DeleteFunc(slices.Clone(out.Folds[n].Stems), func(name string) bool { return gone[name] })
+	}
+	return out
+}
+
 // gainInto is the gain with which the file of a stem comes into that of the mix: the stem is
 // printed after its fader, and the mix after its own.
 func gainInto(f *fan.Fan, stem, mix *template.Bus) float64 {

@@ -155,3 +155,18 @@ func TestSplitPairs(t *testing.T) {
 	require.Equal(t, 9, got[at].Wanted)
 	require.Empty(t, got[2].Right)
 }
+
+// A dry plan has no stems that carry wet sound alone; the others carry dry sound.
+func TestADryPlan(t *testing.T) {
+	p := printing.Plan{
+		Files: []printing.Wanted{{Name: "Strings", Role: audit.Stem}, {Name: "Halls", Role: audit.Stem, Carries: audit.Wet}, {Name: "Brass", Role: audit.Stem, Carries: audit.Dry}, {Name: "Mix", Role: audit.Mix}},
+		Folds: []audit.Fold{{ID: "f", Stems: []string{"Strings", "Halls", "Brass"}}},
+	}
+	dry := p.Dry()
+	require.Equal(t, []string{"Strings", "Brass"}, dry.Folds[0].Stems)
+	require.Len(t, dry.Files, 3)
+	require.Equal(t, audit.Dry, dry.Files[0].Carries)
+	require.Equal(t, audit.Both, dry.Files[2].Carries)
+	require.Len(t, p.Files, 4, "the plan is as it was")
+	require.Len(t, p.Folds[0].Stems, 3)
+}

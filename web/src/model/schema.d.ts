@@ -5612,6 +5612,8 @@ export interface components {
             softer?: boolean;
             leaveOut: boolean;
             long: boolean;
+            /** @description without what rooms and other returns add */
+            dry?: boolean;
             /** Format: double */
             peakDb: number;
             /** Format: double */

@@ -25,6 +25,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
   const [softer, setSofter] = useState(true);
   const [leaveOut, setLeaveOut] = useState(false);
   const [long, setLong] = useState(false);
+  const [dry, setDry] = useState(false);
   const cues = data?.cues ?? [];
   const of = cues.find((c) => picked.has(c.production + c.cue)) ?? cues[0];
   const rate = asked ?? rates.find((r) => r === of?.rateHz) ?? 48_000;
@@ -45,6 +46,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
               softer,
               leaveOut,
               long,
+              dry,
             },
           }),
         );
@@ -106,6 +108,18 @@ export function NewPrintDialog({ close }: { close: () => void }) {
               </option>
             ))}
           </select>
+          <label htmlFor="print-dry">Sound</label>
+          <select
+            id="print-dry"
+            className="field"
+            value={dry ? "dry" : ""}
+            onChange={(e) => setDry(e.target.value === "dry")}
+          >
+            <option value="">as the stems are delivered</option>
+            <option value="dry">dry: no rooms, no returns</option>
+          </select>
+          <span />
+          <span />
           <label htmlFor="print-trim">Turn all files up by</label>
           <span className="flex items-center gap-1.5">
             <input id="print-trim" className="field w-16" value={trim} onChange={(e) => setTrim(e.target.value)} /> dB

@@ -170,8 +170,8 @@ function Doing({ print: p }: { print: PrintRow }) {
           {p.line || (p.reason ? p.reason : stateOf(p))}
         </strong>
         <span className="block text-soft">
-          {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}`}, {p.by},{" "}
-          {new Date(p.made).toLocaleString()}
+          {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}${p.ask.dry ? ", dry" : ""}`}, {p.by}
+          , {new Date(p.made).toLocaleString()}
           {p.line && p.reason && `; ${p.reason}`}
         </span>
       </div>
