@@ -14,7 +14,6 @@ import (
 	"path"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -72,21 +71,13 @@ func (s *server) sharedPage(c *echo.Context) error {
 		return err
 	}
 	here := path.Join(sharedPath, c.Param("secret"))
-	paths := x.Parcel.Paths()
 	var prints []sharedPrint
 	all := int64(0)
-	for n, p := range x.Parcel.Prints {
-		one := sharedPrint{Title: strings.TrimSpace(p.Number + " " + strings.TrimPrefix(p.Title, p.Number)), About: fmt.Sprintf("version %d; %s", p.Version, p.Report.Line)}
-		if p.Start != "" {
-			one.About += fmt.Sprintf("; starts on %s, %s long", p.Start, p.Length)
-		}
-		for k, name := range paths[n] {
-			size := int64(0)
-			if n < len(x.Prints) && k < len(x.Prints[n].Files) {
-				size = x.Prints[n].Files[k].Bytes
-			}
-			all += size
-			one.Files = append(one.Files, sharedOne{name, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(size), p.Files[k].Role != audit.Stem})
+	for n, p := range x.Prints {
+		one := sharedPrint{Title: p.Title, About: fmt.Sprintf("version %d; %s", p.Version, p.Line)}
+		for k, f := range p.Files {
+			all += f.Bytes
+			one.Files = append(one.Files, sharedOne{f.Path, fmt.Sprintf("%s/%d/%d", here, n, k), sizeText(f.Bytes), f.Role != string(audit.Stem)})
 		}
 		slices.SortStableFunc(one.Files, func(a, b sharedOne) int { return cmp.Compare(first(b), first(a)) }) // what is heard first
 		prints = append(prints, one)
@@ -116,6 +107,10 @@ func (s *server) sharedPackage(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
+	pack, err := x.Parcel(ctx)
+	if err != nil {
+		return err
+	}
 	fetched := func() {
 		late, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 		defer cancel()
@@ -123,7 +118,7 @@ func (s *server) sharedPackage(c *echo.Context) error {
 			slog.Error("note that a delivery was fetched", "error", err)
 		}
 	}
-	return packaged{ctx, x.Parcel, fetched}.visit(c.Response())
+	return packaged{ctx, pack, fetched}.visit(c.Response())
 }
 
 func (s *server) sharedFile(c *echo.Context) error {
@@ -136,7 +131,7 @@ func (s *server) sharedFile(c *echo.Context) error {
 	if err1 != nil || err2 != nil {
 		return store.ErrNotFound
 	}
-	f, err := s.app.SharedFile(c.Request().Context(), x, n, k)
+	f, err := x.File(c.Request().Context(), n, k)
 	if err != nil {
 		return err
 	}

@@ -67,6 +67,7 @@ type DeliveredPrint struct {
 // DeliveredFile is a file as it was handed over.
 type DeliveredFile struct {
 	Path   string `json:"path"`
+	Role   string `json:"role"` // audit.Role
 	Bytes  int64  `json:"bytes"`
 	Sha256 string `json:"sha256"`
 }
@@ -95,9 +96,9 @@ func (h *Hot) Deliver(ctx context.Context, p Person, ask DeliveryAsk) (id uuid.U
 		if err != nil {
 			return id, "", err
 		}
-		d := DeliveredPrint{Print: of.ID, Title: of.Title, Version: of.Version, Revision: of.Revision, Line: of.Line}
+		d := DeliveredPrint{Print: of.ID, Title: of.Title, Version: of.Version, Revision: of.Revision, Line: of.Line, Files: []DeliveredFile{}}
 		for k, f := range handed(of.Files) {
-			d.Files = append(d.Files, DeliveredFile{paths[k], f.Bytes, f.Sha256})
+			d.Files = append(d.Files, DeliveredFile{paths[k], f.Role, f.Bytes, f.Sha256})
 		}
 		content = append(content, d)
 	}
@@ -263,8 +264,8 @@ func (a *App) parcelOf(ctx context.Context, p Person, d Delivery) (parcel.Parcel
 // Shared is a delivery as whoever has its link sees it.
 type Shared struct {
 	Delivery
-	Parcel parcel.Parcel
-	studio uuid.UUID
+	app *App
+	who Person
 }
 
 // Shared opens a delivery by the secret of its link; store.ErrNotFound where there is none, or it
@@ -275,20 +276,21 @@ func (a *App) Shared(ctx context.Context, secret string) (Shared, error) {
 		return Shared{}, store.NotFound(err)
 	}
 	d, err := deliveryOf(db.DeliveryGetRow(r))
-	if err != nil {
-		return Shared{}, err
-	}
-	x, err := a.parcelOf(ctx, Person{Studio: r.StudioID, Name: r.Author}, d)
-	return Shared{d, x, r.StudioID}, err
+	return Shared{d, a, Person{Studio: r.StudioID, Name: r.Author}}, err
 }
 
-// SharedFile opens the kth file of the nth print of a delivery.
-func (a *App) SharedFile(ctx context.Context, x Shared, n, k int) (PrintedFile, error) {
+// Parcel is the delivery as it is packed.
+func (x Shared) Parcel(ctx context.Context) (parcel.Parcel, error) {
+	return x.app.parcelOf(ctx, x.who, x.Delivery)
+}
+
+// File opens the kth file of the nth print.
+func (x Shared) File(ctx context.Context, n, k int) (PrintedFile, error) {
 	if n < 0 || n >= len(x.Prints) || k < 0 || k >= len(x.Prints[n].Files) {
 		return PrintedFile{}, store.ErrNotFound
 	}
 	f := x.Prints[n].Files[k]
-	return a.printedFile(ctx, x.studio, f.Path, f.Sha256, x.Made)
+	return x.app.printedFile(ctx, x.who.Studio, f.Path, f.Sha256, x.Made)
 }
 
 // Fetched notes that the package of a delivery was fetched whole.

@@ -82,6 +82,9 @@ func (a *App) parcelPrint(ctx context.Context, p Person, id uuid.UUID) (out parc
 		}
 	}
 	files := handed(x.Files)
+	if len(files) == 0 {
+		return out, nil, refused("", "%s, version %d, has neither stems nor a mix; say what its files are", x.Title, x.Version)
+	}
 	for _, f := range files {
 		out.Files = append(out.Files, handover.DeliveredFile{Name: f.Path, Fold: of[f.Path], Role: audit.Role(f.Role)})
 	}

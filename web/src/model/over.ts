@@ -8,6 +8,6 @@ export const overOf = (id: string, revision: number) =>
   queryOptions({
     queryKey: ["over", id, revision],
     queryFn: () => answer(api.GET("/api/templates/{id}/over", { params: { path: { id } } })),
-    staleTime: 5_000,
+    staleTime: 0, // the music of its cue may be another meanwhile
     placeholderData: (before) => before,
   });

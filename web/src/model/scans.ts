@@ -22,6 +22,8 @@ export function useScans(catalogue: string) {
         }
         return { ...old, scans: old.scans.map((s) => (s.id === now.id ? now : s)) };
       });
+      // A list that was asked for before the scan ended must not come in over its end.
+      if (now.state !== "running") void client.invalidateQueries({ queryKey: all.queryKey });
     });
   }, [catalogue, client]);
   return useQuery(all).data;

@@ -5488,6 +5488,8 @@ export interface components {
         };
         DeliveredFile: {
             path: string;
+            /** @description stem, mix or limited */
+            role: string;
             /** Format: int64 */
             bytes: number;
             sha256: string;
