@@ -150,7 +150,7 @@ func packed(dir string, p proved, frames timecode.Rate, x deliverFlags) (out par
 		print.MusicName = filepath.Base(x.music)
 	}
 	return parcel.Parcel{
-		Name: filename.Safe(strings.TrimSuffix(filepath.Base(x.out), ".zip"), print.Called()), Title: print.Title, From: x.from, To: x.to, Note: x.note,
+		Name: filename.Safe(strings.TrimSuffix(filepath.Base(x.out), ".zip"), print.Called()), Title: print.Whole(), From: x.from, To: x.to, Note: x.note,
 		Made: time.Now().UTC().Truncate(time.Second), Folders: handover.Folders(x.folders), Listening: x.listening, Prints: []parcel.Print{print},
 	}, nil
 }

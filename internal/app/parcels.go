@@ -47,7 +47,7 @@ func (a *App) Parcel(ctx context.Context, p Person, prints []uuid.UUID, folders 
 		out.Prints = append(out.Prints, x)
 	}
 	first := &out.Prints[0].Delivered
-	out.Title, out.Identifier = first.Title, prints[0].String()
+	out.Title, out.Identifier = first.Whole(), prints[0].String()
 	out.Name = first.Called()
 	if len(prints) > 1 {
 		out.Title = fmt.Sprintf("%d cues", len(prints))

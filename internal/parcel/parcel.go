@@ -57,7 +57,7 @@ type Print struct {
 func (p *Parcel) Sheet() (title string, pages []handover.Page) {
 	for n := range p.Prints {
 		d := &p.Prints[n].Delivered
-		pages = append(pages, handover.DeliverySheet(fmt.Sprintf("%s, version %d", d.Title, d.Version), d.Report, d.OnMix, d.Timecode)...)
+		pages = append(pages, handover.DeliverySheet(fmt.Sprintf("%s, version %d", d.Whole(), d.Version), d.Report, d.OnMix, d.Timecode)...)
 	}
 	if len(p.Prints) > 1 || p.Note != "" {
 		pages = append([]handover.Page{{Title: p.Title, Note: p.Note, Table: handover.CueSheet(p.delivered())}}, pages...)

@@ -28,7 +28,7 @@ func DeliverySheet(title string, r *audit.Report, onMix []string, start func(sam
 		}
 		files.Rows = append(files.Rows, []string{
 			f.Name, what, fmt.Sprintf("%s, %s kHz, %s", channels, strconv.FormatFloat(float64(f.RateHz)/1000, 'f', -1, 64), f.Samples),
-			fmt.Sprintf("%.3f", f.Seconds), begin, level(f.LUFS), fmt.Sprintf("%.1f", f.Range), level(f.TruePeak),
+			fmt.Sprintf("%.3f", f.Seconds), begin, level(f.LUFS), span(f), level(f.TruePeak),
 		})
 	}
 	sums := Page{Title: "How the stems add up", Table: Table{Headings: []string{"fold", "stems", "what is left, dBFS", "rounding leaves, dBFS", "outcome"}}}
@@ -64,4 +64,12 @@ func level(db float64) string {
 		return "–"
 	}
 	return fmt.Sprintf("%.1f", db)
+}
+
+// span writes the loudness range of a file; that of silence is a dash.
+func span(f audit.Figures) string {
+	if f.LUFS < -190 {
+		return "–"
+	}
+	return fmt.Sprintf("%.1f", f.Range)
 }

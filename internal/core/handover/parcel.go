@@ -60,13 +60,17 @@ func (d *Delivered) Heard() int {
 	return -1
 }
 
+// Whole is the number of the cue with its title.
+func (d *Delivered) Whole() string {
+	if d.Number == "" || strings.HasPrefix(d.Title, d.Number) {
+		return d.Title
+	}
+	return d.Number + " " + d.Title
+}
+
 // Called is how a print is called where others are beside it.
 func (d *Delivered) Called() string {
-	name := d.Title
-	if d.Number != "" && !strings.HasPrefix(d.Title, d.Number) {
-		name = d.Number + " " + d.Title
-	}
-	return filename.Safe(fmt.Sprintf("%s v%d", name, d.Version), "print")
+	return filename.Safe(fmt.Sprintf("%s v%d", d.Whole(), d.Version), "print")
 }
 
 // Paths are those of the files of each print, with slashes: safe, and no two the same, even where
