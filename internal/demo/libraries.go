@@ -20,7 +20,7 @@ import (
 )
 
 // made says that the libraries were written, and as which: others are made again.
-const made = "made 2\nMade-up sounds for the demo: small stand-ins for what the libraries would be.\n"
+const made = "made 3\nMade-up sounds for the demo: small stand-ins for what the libraries would be.\n"
 
 // WriteLibraries writes the demo's libraries as SFZ files and SoundFonts with sounds made
 // by computation, unless they are there: for every patch of the template one, by its source.
@@ -33,7 +33,7 @@ func WriteLibraries(dir string) error {
 	if err != nil {
 		return err
 	}
-	w := writer{dir: dir, wanted: map[string]map[string]bool{}}
+	w := writer{dir: dir, wanted: map[string]map[string]bool{}, tails: map[string]map[string]bool{}}
 	for _, i := range t.Instruments {
 		for _, p := range t.PatchesOf(i) {
 			if err := w.patch(t, i, p); err != nil {
@@ -63,6 +63,7 @@ func source(p *template.Patch, articulations []string, programmes *int) *templat
 type writer struct {
 	dir    string
 	wanted map[string]map[string]bool // timbres, by library
+	tails  map[string]map[string]bool // rooms after notes, by library: each section has its own
 	sticks []stick
 }
 
@@ -105,8 +106,10 @@ func (w *writer) samples() error {
 				}
 			}
 		}
-		if tail := roomOf(library).tail; tail > 0 {
-			g.Go(func() error { return writeWAV(filepath.Join(folder, "room.wav"), 2, synth.Tail(tail)) })
+		for _, name := range slices.Sorted(maps.Keys(w.tails[library])) {
+			g.Go(func() error {
+				return writeWAV(filepath.Join(folder, name), 2, synth.Tail(roomOf(library).tail, uint64(1e6*dice(name, library))))
+			})
 		}
 	}
 	return g.Wait()
@@ -157,7 +160,7 @@ func (w *writer) patch(t *template.Template, i *template.Instrument, p *template
 	section, r := t.SectionPath(i.Section), roomOf(library)
 	s := sheet{library: library, patch: p, timbre: timbreOf(section, i.Name), fault: faults[i.Name], used: map[string]bool{}}
 	if w.wanted[library] == nil {
-		w.wanted[library] = map[string]bool{}
+		w.wanted[library], w.tails[library] = map[string]bool{}, map[string]bool{}
 	}
 	fmt.Fprintf(&s.text, "// Made up for the demo: a small stand-in for %s of %s.\n<control> default_path=Samples/ set_cc1=80\n", p.Name, library)
 	fmt.Fprintf(&s.text, "<global> ampeg_release=%.2f pan=%.0f", r.release, panOf(section))
@@ -191,7 +194,9 @@ func (w *writer) patch(t *template.Template, i *template.Instrument, p *template
 			s.way(i.Articulations[n], ways[a], n)
 		}
 		if r.tail > 0 && !s.fault.dead {
-			fmt.Fprintf(&s.text, "<group> trigger=release loop_mode=one_shot <region> sample=room.wav lokey=%d hikey=%d pitch_keytrack=0 pan=0 volume=%.1f amp_veltrack=60 rt_decay=1\n", p.KeyLow, p.KeyHigh, s.level+r.tailDB)
+			name := "room " + strings.ReplaceAll(string(i.Section), "/", "-") + ".wav"
+			w.tails[library][name] = true
+			fmt.Fprintf(&s.text, "<group> trigger=release loop_mode=one_shot <region> sample=%s lokey=%d hikey=%d pitch_keytrack=0 pan=0 volume=%.1f amp_veltrack=60 rt_decay=1\n", name, p.KeyLow, p.KeyHigh, s.level+r.tailDB)
 		}
 	}
 	maps.Copy(w.wanted[library], s.used)

@@ -195,9 +195,9 @@ func (t Timbre) dying(key int, strong bool, random *rand.Rand) Sample {
 }
 
 // Tail is how a room dies away: noise for both sides, frame by frame, that falls by 60 dB
-// in a time, s.
-func Tail(seconds float64) []int16 {
-	random := rand.New(rand.NewPCG(uint64(seconds*1000), 11)) //nolint:gosec // sounds, not secrets
+// in a time, s; each seed has a noise of its own.
+func Tail(seconds float64, seed uint64) []int16 {
+	random := rand.New(rand.NewPCG(seed, 11)) //nolint:gosec // sounds, not secrets
 	n := int(seconds * RateHz)
 	out := make([]float64, 2*n)
 	var last [2]float64
