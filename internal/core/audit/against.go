@@ -163,6 +163,9 @@ func (x *comparing) told() Differs {
 		return out
 	}
 	where := fmt.Sprintf("from %s to %s", clock(out.From), clock(out.To))
+	if x.from <= 1 && x.to >= len(x.seconds)-1 {
+		where = "throughout"
+	}
 	gain := x.xy / max(x.xx, 1e-30)
 	left := x.yy - gain*x.xy // what the gain leaves
 	differs := x.yy - 2*x.xy + x.xx
@@ -179,7 +182,7 @@ func (x *comparing) told() Differs {
 		}
 		out.Line = fmt.Sprintf("%s dB %s %s", dBText(math.Abs(out.ByDB)), word, where)
 	default:
-		out.Line = fmt.Sprintf("differs %s, by %.0f dBFS at most", where, out.PeakDB)
+		out.Line = fmt.Sprintf("differs %s, %.0f dBFS", where, out.PeakDB)
 	}
 	return out
 }

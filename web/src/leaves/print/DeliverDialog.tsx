@@ -68,7 +68,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Deliver" open onOpenChange={close} className="w-[600px]">
       <form onSubmit={(e) => void go(e)} className="flex min-h-0 flex-col">
-        <div className="grid min-h-0 grid-cols-[auto_1fr] items-start gap-x-4 gap-y-2 overflow-y-auto">
+        <div className="grid min-h-0 grid-cols-[auto_1fr] items-start gap-x-4 gap-y-2 overflow-y-auto p-0.5">
           <label htmlFor="deliver-to" className="pt-1">
             To
           </label>
