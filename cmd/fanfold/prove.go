@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -64,6 +65,7 @@ type proved struct {
 }
 
 func proveFolder(ctx context.Context, dir string, x proveFlags) (p proved, err error) {
+	debug.SetGCPercent(gcPercent)
 	if info, err := os.Stat(dir); err != nil {
 		return p, openError(err)
 	} else if !info.IsDir() {

@@ -45,8 +45,13 @@ type slow struct {
 	sound  []float64 // of this second
 	phases []complex128
 	heard  bool // it is not silent
-	fft    *fourier.FFT
-	padded []float64
+}
+
+// bench is what a spectrum is reckoned with, used again and again.
+type bench struct {
+	fft      *fourier.FFT
+	padded   []float64 // sound, or what comes of a spectrum
+	spectrum []complex128
 }
 
 type pair struct {
@@ -73,7 +78,7 @@ type pairs struct {
 	size  int // of the spectra
 	rate  float64
 	from  int
-	ffts  sync.Pool
+	free  sync.Pool       // of *bench
 	past  [][]([]float64) // of each slow, the seconds of the span
 	shape []float64
 }
@@ -85,11 +90,13 @@ func (r *run) newPairs() *pairs {
 	for p.size = 1; p.size < 2*frames; {
 		p.size *= 2
 	}
-	p.ffts.New = func() any { return fourier.NewFFT(p.size) }
+	p.free.New = func() any {
+		return &bench{fourier.NewFFT(p.size), make([]float64, p.size), make([]complex128, p.size/2+1)}
+	}
 	p.shape = hann(frames)
 	for _, t := range r.tracks {
 		if t.sum && (t.Role == Stem || t.Role == Guide) {
-			p.slows = append(p.slows, &slow{t: t, low: newDecimator(p.by), fft: fourier.NewFFT(p.size), padded: make([]float64, p.size)})
+			p.slows = append(p.slows, &slow{t: t, low: newDecimator(p.by)})
 		}
 	}
 	p.past = make([][][]float64, len(p.slows))
@@ -131,7 +138,7 @@ func (p *pairs) second(second int) {
 		if len(past) < cap(past) {
 			into = past[:len(past)+1][len(past)]
 		}
-		s.take(p.shape, into)
+		s.take(p, into)
 		p.past[n] = append(past, s.sound)
 	})
 	share.Out(len(p.pairs), func(n int) { p.pairs[n].add(p, lowestHz) })
@@ -148,24 +155,33 @@ func (p *pairs) end() {
 }
 
 // take brings the present second of a track down to the low rate, and to its phases.
-func (s *slow) take(window, into []float64) {
+func (s *slow) take(p *pairs, into []float64) {
 	x := s.t.windows[present]
 	s.sound = s.low.run(x, into)
 	s.heard = dot(s.sound, s.sound)/float64(len(s.sound)) >= quietPower
 	if !s.heard {
 		return
 	}
-	clear(s.padded)
-	for k, w := range window[:min(len(window), len(s.sound))] {
-		s.padded[k] = w * s.sound[k]
-	}
-	s.phases = s.fft.Coefficients(s.phases, s.padded)
+	b := p.bench()
+	defer p.free.Put(b)
+	s.phases = b.fft.Coefficients(s.phases, b.shaped(p.shape, s.sound))
 	for k, v := range s.phases {
 		if a := real(v)*real(v) + imag(v)*imag(v); a > 0 {
 			a = 1 / math.Sqrt(a)
 			s.phases[k] = complex(real(v)*a, imag(v)*a)
 		}
 	}
+}
+
+func (p *pairs) bench() *bench { return p.free.Get().(*bench) } //nolint:forcetypeassert // nothing else is put there
+
+// shaped is a sound in a window, filled up with silence.
+func (b *bench) shaped(window, sound []float64) []float64 {
+	clear(b.padded)
+	for k, w := range window[:min(len(window), len(sound))] {
+		b.padded[k] = w * sound[k]
+	}
+	return b.padded
 }
 
 // add takes a second of both in.
@@ -202,13 +218,12 @@ func (x *pair) look(p *pairs, from, to int) {
 	}
 	low := int(lowestHz / p.rate * float64(p.size))
 	high := int(.9 * float64(p.size) / 2)
-	spectrum := make([]complex128, len(x.sum))
+	b := p.bench()
+	defer p.free.Put(b)
 	for k, v := range x.sum {
-		spectrum[k] = complex128(v) / complex(2*float64(high-low)*float64(x.count), 0)
+		b.spectrum[k] = complex128(v) / complex(2*float64(high-low)*float64(x.count), 0)
 	}
-	fft := p.ffts.Get().(*fourier.FFT) //nolint:forcetypeassert // nothing else is put there
-	corr := fft.Sequence(nil, spectrum)
-	p.ffts.Put(fft)
+	corr := b.fft.Sequence(b.padded, b.spectrum)
 	most := int(mostApartMS / 1000. * p.rate)
 	beside := int(math.Ceil(besideMS / 1000. * p.rate))
 	at := func(late int) float64 { return math.Abs(corr[(late+p.size)%p.size]) }
@@ -254,22 +269,16 @@ const (
 // hall.
 func (p *pairs) sameGain(x *pair, late, low, high int) float64 {
 	a, b := p.past[slices.Index(p.slows, x.a)], p.past[slices.Index(p.slows, x.b)]
-	fft := p.ffts.Get().(*fourier.FFT) //nolint:forcetypeassert // nothing else is put there
-	defer p.ffts.Put(fft)
-	padded := make([]float64, p.size)
-	spectrum := func(x []float64) []complex128 {
-		clear(padded)
-		for k, w := range p.shape[:min(len(p.shape), len(x))] {
-			padded[k] = w * x[k]
-		}
-		return fft.Coefficients(nil, padded)
-	}
+	one, two := p.bench(), p.bench()
+	defer p.free.Put(one)
+	defer p.free.Put(two)
 	tau := refined(x.sum, late, p.size)
 	const binsOfDB, lowestDB, highestDB = 2, -80, 30
 	var histogram [binsOfDB * (highestDB - lowestDB)]int
 	total := 0
 	for n := range a {
-		sa, sb := spectrum(a[n]), spectrum(b[n])
+		sa := one.fft.Coefficients(one.spectrum, one.shaped(p.shape, a[n]))
+		sb := two.fft.Coefficients(two.spectrum, two.shaped(p.shape, b[n]))
 		top := 0.0
 		for k := low; k < high; k++ {
 			top = max(top, power(sb[k]))
