@@ -301,6 +301,20 @@ func TestDeliveries(t *testing.T) {
 	require.True(t, now.Prints[0].Kept)
 	require.Zero(t, now.Prints[0].Newer)
 	require.Len(t, now.Prints[0].Files, 2)
+	// What a file is said to be later changes nothing of what was handed over.
+	for _, f := range c.until(path, "done").Files {
+		if f.Path == "Horns.wav" {
+			require.Equal(t, 204, c.do("POST", path+"/matches", map[string]any{"says": map[string]string{strconv.Itoa(f.Number): "other"}}).status)
+		}
+	}
+	c.until(path, "done")
+	later := stranger.do("GET", link+"/package", nil)
+	archive, err = zip.NewReader(bytes.NewReader(later.body), int64(len(later.body)))
+	require.NoError(t, err)
+	for _, f := range now.Prints[0].Files {
+		_, err := archive.Open("From the sequencer v1/data/" + f.Path)
+		require.NoError(t, err)
+	}
 	second := c.take(templates, map[string][]byte{"Horns.wav": tone(t, 230, 1), "Mix.wav": tone(t, 230, 1)})
 	c.until(second, "done")
 	require.Equal(t, 2, list().Prints[0].Newer)

@@ -15,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
 
+	"fanfold/internal/core/audit"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/parcel"
@@ -257,8 +258,23 @@ func (a *App) parcelOf(ctx context.Context, p Person, d Delivery) (parcel.Parcel
 	if errors.Is(err, store.ErrNotFound) {
 		return out, refused("", "a print of this delivery was deleted; deliver it again")
 	}
+	if err != nil {
+		return out, err
+	}
+	// It is what was handed over, whatever people said since that its files are.
+	for n, x := range d.Prints {
+		files := x.Files
+		var paths []string
+		out.Prints[n].Files = nil
+		for _, f := range files {
+			paths = append(paths, f.Path)
+			out.Prints[n].Files = append(out.Prints[n].Files, handover.DeliveredFile{Name: f.Path, Role: audit.Role(f.Role)})
+		}
+		out.Lie = append(out.Lie, paths)
+		out.Prints[n].Open = func(ctx context.Context, k int) (parcel.File, error) { return a.stored(ctx, p.Studio, files[k].Sha256) }
+	}
 	out.Title, out.From, out.To, out.Note, out.Identifier, out.Listening = d.Title, d.By, d.To, d.Note, d.ID.String(), d.Listening
-	return out, err
+	return out, nil
 }
 
 // Shared is a delivery as whoever has its link sees it.

@@ -88,13 +88,7 @@ func (a *App) parcelPrint(ctx context.Context, p Person, id uuid.UUID) (out parc
 	for _, f := range files {
 		out.Files = append(out.Files, handover.DeliveredFile{Name: f.Path, Fold: of[f.Path], Role: audit.Role(f.Role)})
 	}
-	out.Open = func(ctx context.Context, n int) (parcel.File, error) {
-		src, err := a.audio.Audio(ctx, p.Studio.String(), files[n].Sha256)
-		if err != nil {
-			return nil, err
-		}
-		return stored{src}, nil
-	}
+	out.Open = func(ctx context.Context, n int) (parcel.File, error) { return a.stored(ctx, p.Studio, files[n].Sha256) }
 	if h, err := a.Open(ctx, p, x.Template); err == nil {
 		if plan, err := printing.NewPlan(h.View().Proof.Fan, x.Ask.Folds); err == nil {
 			out.OnMix = plan.OnMix
@@ -118,6 +112,14 @@ func (a *App) parcelPrint(ctx context.Context, p Person, id uuid.UUID) (out parc
 
 // stored is audio of the store as a file.
 type stored struct{ *audiostore.Audio }
+
+func (a *App) stored(ctx context.Context, studio uuid.UUID, digest string) (parcel.File, error) {
+	src, err := a.audio.Audio(ctx, studio.String(), digest)
+	if err != nil {
+		return nil, err
+	}
+	return stored{src}, nil
+}
 
 func (s stored) Size() int64 { return s.Bytes }
 func (stored) Close() error  { return nil }

@@ -48,10 +48,25 @@ func (a *App) OpenArchive(ctx context.Context, p Person, src io.ReaderAt, size i
 	if err := x.room(ctx); err != nil {
 		return OpenedArchive{}, err
 	}
-	if err := x.files(ctx); err != nil {
-		return OpenedArchive{}, err
+	if err = x.files(ctx); err == nil {
+		var out OpenedArchive
+		if out, err = x.make(ctx); err == nil {
+			return out, nil
+		}
 	}
-	return x.make(ctx)
+	return OpenedArchive{}, errors.Join(err, x.forget(context.WithoutCancel(ctx)))
+}
+
+// forget lets go of the audio of an archive that came to nothing, where nothing else has it.
+func (x *opening) forget(ctx context.Context) error {
+	for _, p := range x.index.Prints {
+		for _, f := range p.Files {
+			if err := x.app.store.AudioForget(ctx, x.who.Studio, f.Sha256); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // besideAudio is what an archive may have beside its audio and recordings, bytes.
@@ -217,7 +232,7 @@ func (x *opening) room(ctx context.Context) error {
 	return err
 }
 
-// files keeps music, recordings and audio. What is kept and then not used goes after its time.
+// files keeps music, recordings and audio.
 func (x *opening) files(ctx context.Context) error {
 	for digest, name := range x.index.Kept {
 		r, err := x.entries[name].Open()

@@ -32,7 +32,8 @@ type Parcel struct {
 	Identifier string
 	Made       time.Time
 	Folders    handover.Folders
-	Listening  bool // with a FLAC copy of each mix, to be listened to
+	Lie        [][]string // where the files of each print lie; nil lets Folders say
+	Listening  bool       // with a FLAC copy of each mix, to be listened to
 	Prints     []Print
 }
 
@@ -74,7 +75,12 @@ func (p *Parcel) delivered() []handover.Delivered {
 }
 
 // Paths are those of the audio of each print.
-func (p *Parcel) Paths() [][]string { return p.Folders.Paths(p.delivered()) }
+func (p *Parcel) Paths() [][]string {
+	if p.Lie != nil {
+		return p.Lie
+	}
+	return p.Folders.Paths(p.delivered())
+}
 
 // Write puts all of it into a bag and makes that whole.
 func (p *Parcel) Write(ctx context.Context, bag *bagit.Writer) error {
