@@ -9,7 +9,6 @@ type decimator struct {
 	by   int
 	taps []float64
 	past []float64
-	all  []float64
 }
 
 func newDecimator(by int) *decimator {
@@ -27,14 +26,17 @@ func newDecimator(by int) *decimator {
 }
 
 // run takes a second in: of two channels the first and somewhat less of the second, so that
-// sides that are opposite do not cancel out.
-func (d *decimator) run(x [][]float64, out []float64) []float64 {
+// sides that are opposite do not cancel out. scratch is room to reckon in, and comes back for the
+// next.
+func (d *decimator) run(x [][]float32, scratch, out []float64) (less, room []float64) {
 	keep := len(d.taps) - 1
-	d.all = append(d.all[:0], d.past...)
-	d.all = append(d.all, x[0]...)
+	all := append(scratch[:0], d.past...)
+	for _, v := range x[0] {
+		all = append(all, float64(v))
+	}
 	if len(x) > 1 {
 		for k, v := range x[1] {
-			d.all[keep+k] += .6 * v
+			all[keep+k] += .6 * float64(v)
 		}
 	}
 	if cap(out) < len(x[0])/d.by {
@@ -42,8 +44,8 @@ func (d *decimator) run(x [][]float64, out []float64) []float64 {
 	}
 	out = out[:len(x[0])/d.by]
 	for n := range out {
-		out[n] = dot(d.taps, d.all[n*d.by:])
+		out[n] = dot(d.taps, all[n*d.by:])
 	}
-	copy(d.past, d.all[len(d.all)-keep:])
-	return out
+	copy(d.past, all[len(all)-keep:])
+	return out, all
 }

@@ -76,10 +76,10 @@ func (n *null) value(x column, c int, into []float64) []float64 {
 		gain = 1
 	}
 	frames := len(n.left[0])
-	windows := [3][]float64{x.stem.side(before, c), x.stem.side(present, c), x.stem.side(next, c)}
+	windows := [3][]float32{x.stem.side(before, c), x.stem.side(present, c), x.stem.side(next, c)}
 	for k := range into {
 		at := k + x.late + frames
-		into[k] = gain * windows[at/frames][at%frames]
+		into[k] = gain * float64(windows[at/frames][at%frames])
 	}
 	return into
 }

@@ -150,7 +150,7 @@ func rounding(f *File) float64 {
 }
 
 // side is a channel of a track's window; a track of one channel has it on both sides.
-func (t *track) side(window, c int) []float64 {
+func (t *track) side(window, c int) []float32 {
 	x := t.windows[window]
 	return x[min(c, len(x)-1)]
 }
@@ -162,11 +162,13 @@ func (n *null) window(second int) {
 	}
 	for c := range n.left {
 		left := n.left[c]
-		copy(left, n.mix.side(present, c))
+		for k, v := range n.mix.side(present, c)[:len(left)] {
+			left[k] = float64(v)
+		}
 		for _, t := range n.stems {
 			gain := t.Gain * n.scale
 			for k, v := range t.side(present, c)[:len(left)] {
-				left[k] -= gain * v
+				left[k] -= gain * float64(v)
 			}
 		}
 	}

@@ -50,6 +50,7 @@ type slow struct {
 // bench is what a spectrum is reckoned with, used again and again.
 type bench struct {
 	fft      *fourier.FFT
+	all      []float64 // a second before it is brought down
 	padded   []float64 // sound, or what comes of a spectrum
 	spectrum []complex128
 }
@@ -91,7 +92,7 @@ func (r *run) newPairs() *pairs {
 		p.size *= 2
 	}
 	p.free.New = func() any {
-		return &bench{fourier.NewFFT(p.size), make([]float64, p.size), make([]complex128, p.size/2+1)}
+		return &bench{fft: fourier.NewFFT(p.size), padded: make([]float64, p.size), spectrum: make([]complex128, p.size/2+1)}
 	}
 	p.shape = hann(frames)
 	for _, t := range r.tracks {
@@ -156,14 +157,13 @@ func (p *pairs) end() {
 
 // take brings the present second of a track down to the low rate, and to its phases.
 func (s *slow) take(p *pairs, into []float64) {
-	x := s.t.windows[present]
-	s.sound = s.low.run(x, into)
+	b := p.bench()
+	defer p.free.Put(b)
+	s.sound, b.all = s.low.run(s.t.windows[present], b.all, into)
 	s.heard = dot(s.sound, s.sound)/float64(len(s.sound)) >= quietPower
 	if !s.heard {
 		return
 	}
-	b := p.bench()
-	defer p.free.Put(b)
 	s.phases = b.fft.Coefficients(s.phases, b.shaped(p.shape, s.sound))
 	for k, v := range s.phases {
 		if a := real(v)*real(v) + imag(v)*imag(v); a > 0 {

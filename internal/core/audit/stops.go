@@ -65,7 +65,7 @@ func (t *track) peakNear(from, to int) (peak float64) {
 	for k := max(from, -frames); k < min(to, 2*frames); k++ {
 		at := k + frames
 		for _, x := range t.windows[at/frames] {
-			peak = max(peak, math.Abs(x[at%frames]))
+			peak = max(peak, math.Abs(float64(x[at%frames])))
 		}
 	}
 	return peak
