@@ -1,6 +1,7 @@
 package main
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -18,17 +19,24 @@ import (
 
 func importCommand() *cobra.Command {
 	var out, into, decimal string
-	var maps, machines []string
+	var maps, machines, answers []string
 	var middleC int
 	var asJSON bool
 	c := &cobra.Command{
-		Use: "import rows.csv -o t.fanfold.json", Short: "Bring a row list into a template file",
+		Use: "import rows.csv -o t.fanfold.json", Short: "Bring a row list or a session into a template file",
 		Long: "Bring a row list (CSV) into a template file. Bad rows are reported by line and column and left out;\n" +
-			"the good ones are taken. The exit code is 1 when rows were left out.",
-		Args: oneFile("the row list"),
+			"the good ones are taken. The exit code is 1 when rows were left out. A session that a sequencer saved,\n" +
+			"a DAWproject or MIDI file, becomes a template of its own; what it does not say is asked, with --answer.",
+		Args: oneFile("the row list or session"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
 				return wrongUse{fmt.Errorf("say where to write with -o")}
+			}
+			if isSession(args[0]) {
+				if into != "" {
+					return wrongUse{errors.New("a session becomes a template of its own; 'fanfold drift' brings one into the template that it was made of")}
+				}
+				return beginOf(c.OutOrStdout(), args[0], out, answers, asJSON)
 			}
 			if !slices.Contains([]string{"", string(intake.Point), string(intake.Comma)}, decimal) {
 				return wrongUse{fmt.Errorf("--decimal %q is neither point nor comma", decimal)}
@@ -62,6 +70,7 @@ func importCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&machines, "machine", nil, "NAME:GiB:CORES: add a machine, such as Alder:64:16")
 	c.Flags().IntVar(&middleC, "middle-c", 4, "the octave the list writes for MIDI note 60: 4 or 3")
 	c.Flags().StringVar(&decimal, "decimal", "", "the mark that sizes are written with: point (1,024.5) or comma (1.024,5); defaults to what the list tells")
+	c.Flags().StringArrayVar(&answers, "answer", nil, "KEY=VALUE: of a session, an answer to a question, as they are listed; may be given again")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }

@@ -16,6 +16,7 @@ import (
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/dsp"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format/dawproject"
@@ -158,14 +159,14 @@ const rampParts = cue.Ticks / 2
 
 func (x *starter) write(archive *zip.Writer, folder string) error {
 	name := folder + "/" + folder
-	session := x.session()
+	laid := x.session()
 	for _, file := range []struct {
 		name  string
 		write func(io.Writer) error
 	}{
 		{name + ".mid", x.midi},
-		{name + dawproject.Extension, func(w io.Writer) error { return dawproject.Write(w, session) }},
-		{name + ".txt", func(w io.Writer) error { return x.sheet(w, session.Left) }},
+		{name + dawproject.Extension, func(w io.Writer) error { return dawproject.Write(w, laid) }},
+		{name + ".txt", func(w io.Writer) error { return x.sheet(w, laid.Left) }},
 		{unless(x.call == nil, folder+"/Call.mid"), x.wake},
 		{unless(!x.click, name+" click.wav"), func(w io.Writer) error { return writeClick(w, x.production, x.cue) }},
 	} {
@@ -287,8 +288,8 @@ func (x *starter) midi(w io.Writer) error {
 }
 
 // session is the cue as a session: all rows, those of its call loaded.
-func (x *starter) session() handover.Session {
-	s := handover.NewSession(x.template, x.ready())
+func (x *starter) session() session.Session {
+	s := session.Of(x.template, x.ready())
 	c, t := x.cue, x.cue.MustTime()
 	rate := x.production.FrameRate()
 	beat := func(tick int64) float64 { return float64(tick) / cue.Ticks }
@@ -296,13 +297,13 @@ func (x *starter) session() handover.Session {
 	s.Comment = fmt.Sprintf("%s, %s, bar %d on %s at %s frames a second", x.production.Name, c.Called(), c.Bar, rate.Format(c.Start), rate)
 	s.Tempi, s.Metres, s.Markers = nil, nil, nil
 	for _, p := range t.Curve.Points() {
-		s.Tempi = append(s.Tempi, handover.SessionTempo{Beat: beat(p.Tick), BPM: float64(p.MilliBPM) / 1000, Ramp: p.Ramp})
+		s.Tempi = append(s.Tempi, session.Tempo{Beat: beat(p.Tick), BPM: float64(p.MilliBPM) / 1000, Ramp: p.Ramp})
 	}
 	for _, m := range t.Bars.Metres() {
-		s.Metres = append(s.Metres, handover.SessionMetre{Beat: beat(m.Tick), Beats: m.Beats, Unit: m.Unit})
+		s.Metres = append(s.Metres, session.Metre{Beat: beat(m.Tick), Beats: m.Beats, Unit: m.Unit})
 	}
 	for _, m := range x.time().Markers {
-		s.Markers = append(s.Markers, handover.SessionMarker{Beat: beat(m.Tick), Name: m.Name})
+		s.Markers = append(s.Markers, session.Marker{Beat: beat(m.Tick), Name: m.Name})
 	}
 	s.Left = append(s.Left, "the timecode at which it begins: set "+rate.Format(int64(math.Floor(c.FrameOf(t, rate, 0))))+" as the start")
 	return s

@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/ribbon"
+	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/ribbonsvg"
@@ -38,7 +39,7 @@ var Exports = []Export{
 	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
 		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
 	{"dawproject", "a session in the open DAWproject exchange format", dawproject.Extension, "application/zip",
-		func(w io.Writer, t *template.Template) error { return dawproject.Write(w, handover.NewSession(t, nil)) }},
+		func(w io.Writer, t *template.Template) error { return dawproject.Write(w, session.Of(t, nil)) }},
 	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",

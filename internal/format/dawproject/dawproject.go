@@ -1,6 +1,5 @@
-// Package dawproject writes sessions in the open DAWproject exchange format, version 1.0: a zip
-// with project.xml and metadata.xml. A session goes in, bytes come out. The layout is from memory
-// of the published one.
+// Package dawproject reads and writes sessions in the open DAWproject exchange format, version 1.0:
+// a zip with project.xml and metadata.xml. The layout is from memory of the published one.
 package dawproject
 
 import (
@@ -8,10 +7,13 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"math"
+	"regexp"
 	"strconv"
+	"strings"
 	"time"
 
-	"fanfold/internal/core/handover"
+	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 )
 
@@ -19,7 +21,7 @@ import (
 const Extension = ".dawproject"
 
 // Write writes a session. Equal sessions give equal bytes.
-func Write(w io.Writer, s handover.Session) error {
+func Write(w io.Writer, s session.Session) error {
 	project, err := xml.MarshalIndent(newProject(s), "", " ")
 	if err != nil {
 		return fmt.Errorf("write DAWproject: %w", err)
@@ -88,7 +90,8 @@ type transport struct {
 }
 
 type structure struct {
-	Tracks []track `xml:"Track"`
+	Tracks   []track   `xml:"Track"`
+	Channels []channel `xml:"Channel"` // of no track
 }
 
 type track struct {
@@ -97,22 +100,30 @@ type track struct {
 	Color       string   `xml:"color,attr,omitempty"`
 	Comment     string   `xml:"comment,attr,omitempty"`
 	ContentType string   `xml:"contentType,attr"`
-	Loaded      bool     `xml:"loaded,attr"`
+	Loaded      string   `xml:"loaded,attr"`
 	Channel     *channel `xml:"Channel"`
 	Tracks      []track  `xml:"Track"`
 }
 
 type channel struct {
 	ID            string     `xml:"id,attr"`
+	Name          string     `xml:"name,attr,omitempty"`
+	Color         string     `xml:"color,attr,omitempty"`
 	Role          string     `xml:"role,attr"`
 	AudioChannels int        `xml:"audioChannels,attr"`
 	Destination   string     `xml:"destination,attr,omitempty"`
-	Solo          bool       `xml:"solo,attr"`
-	Devices       struct{}   `xml:"Devices"`
+	Solo          string     `xml:"solo,attr"`
+	Devices       devices    `xml:"Devices"`
 	Mute          parameter  `xml:"Mute"`
 	Pan           parameter  `xml:"Pan"`
 	Sends         *sends     `xml:"Sends"`
 	Volume        *parameter `xml:"Volume"`
+}
+
+type devices struct {
+	List []struct {
+		XMLName xml.Name
+	} `xml:",any"`
 }
 
 type sends struct {
@@ -128,6 +139,7 @@ type send struct {
 
 type arrangement struct {
 	ID                      string              `xml:"id,attr"`
+	TimeUnit                string              `xml:"timeUnit,attr,omitempty"`
 	Lanes                   lanes               `xml:"Lanes"`
 	Markers                 *markers            `xml:"Markers"`
 	TempoAutomation         tempoAutomation     `xml:"TempoAutomation"`
@@ -135,13 +147,61 @@ type arrangement struct {
 }
 
 type lanes struct {
+	ID       string   `xml:"id,attr"`
+	TimeUnit string   `xml:"timeUnit,attr,omitempty"`
+	Track    string   `xml:"track,attr,omitempty"`
+	Lanes    []lanes  `xml:"Lanes"`
+	Clips    []clips  `xml:"Clips"`
+	Notes    []notes  `xml:"Notes"`
+	Points   []unread `xml:"Points"`
+	Video    []unread `xml:"Video"`
+	Audio    []unread `xml:"Audio"`
+}
+
+// unread is something that is counted, not read.
+type unread struct{}
+
+type clips struct {
 	ID       string `xml:"id,attr"`
-	TimeUnit string `xml:"timeUnit,attr"`
+	TimeUnit string `xml:"timeUnit,attr,omitempty"`
+	Track    string `xml:"track,attr,omitempty"`
+	List     []clip `xml:"Clip"`
+}
+
+type clip struct {
+	Time        string   `xml:"time,attr"`
+	Duration    string   `xml:"duration,attr,omitempty"`
+	ContentUnit string   `xml:"contentTimeUnit,attr,omitempty"`
+	PlayStart   string   `xml:"playStart,attr,omitempty"`
+	LoopStart   string   `xml:"loopStart,attr,omitempty"`
+	LoopEnd     string   `xml:"loopEnd,attr,omitempty"`
+	Enable      string   `xml:"enable,attr,omitempty"`
+	Lanes       []lanes  `xml:"Lanes"`
+	Clips       []clips  `xml:"Clips"`
+	Notes       []notes  `xml:"Notes"`
+	Audio       []unread `xml:"Audio"`
+	Warps       []unread `xml:"Warps"`
+	Video       []unread `xml:"Video"`
+}
+
+type notes struct {
+	ID   string `xml:"id,attr"`
+	List []note `xml:"Note"`
+}
+
+type note struct {
+	Time     string `xml:"time,attr"`
+	Duration string `xml:"duration,attr"`
+	Channel  int    `xml:"channel,attr"`
+	Key      int    `xml:"key,attr"`
+	Velocity string `xml:"vel,attr,omitempty"`
+	Release  string `xml:"rel,attr,omitempty"`
 }
 
 type markers struct {
-	ID   string   `xml:"id,attr"`
-	List []marker `xml:"Marker"`
+	ID       string   `xml:"id,attr"`
+	TimeUnit string   `xml:"timeUnit,attr,omitempty"`
+	List     []marker `xml:"Marker"`
 }
 
 type marker struct {
@@ -154,10 +214,11 @@ type target struct {
 }
 
 type tempoAutomation struct {
-	ID     string      `xml:"id,attr"`
-	Unit   string      `xml:"unit,attr"`
-	Target target      `xml:"Target"`
-	Points []realPoint `xml:"RealPoint"`
+	ID       string      `xml:"id,attr"`
+	TimeUnit string      `xml:"timeUnit,attr,omitempty"`
+	Unit     string      `xml:"unit,attr"`
+	Target   target      `xml:"Target"`
+	Points   []realPoint `xml:"RealPoint"`
 }
 
 type realPoint struct {
@@ -182,20 +243,26 @@ func number(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
 // builder gives every thing an XML ID: those of tracks stay the same for the same template.
 type builder struct {
-	channels map[template.ID]string
-	tracks   int
+	ids    map[template.ID]string // of tracks
+	tracks int
 }
 
-func newProject(s handover.Session) project {
-	b := &builder{channels: map[template.ID]string{}}
+// markedID begins the ID of a track that is a thing of a template.
+const markedID = "fanfold."
+
+// idLetters are those of a template's IDs that an XML ID may have.
+var idLetters = regexp.MustCompile(`^[A-Za-z0-9._-]+$`)
+
+func newProject(s session.Session) project {
+	b := &builder{ids: map[template.ID]string{}}
 	b.name(s.Tracks)
 	p := project{Version: "1.0", Application: application{"Fanfold", "1"}}
 	p.Transport.Tempo = parameter{ID: "tempo", Name: "Tempo", Unit: "bpm", Min: "5", Max: "999", Value: number(s.Tempi[0].BPM)}
 	p.Transport.TimeSignature = signature{"metre", s.Metres[0].Beats, s.Metres[0].Unit}
-	b.tracks = 0
 	p.Structure.Tracks = b.list(s.Tracks)
 	a := &p.Arrangement
-	a.ID, a.Lanes = "arrangement", lanes{"lanes", "beats"}
+	a.ID, a.Lanes = "arrangement", lanes{ID: "lanes", TimeUnit: "beats"}
+	a.Lanes.Lanes = b.notes(s.Tracks)
 	if len(s.Markers) > 0 {
 		a.Markers = &markers{ID: "markers"}
 		for _, m := range s.Markers {
@@ -217,25 +284,32 @@ func newProject(s handover.Session) project {
 	return p
 }
 
-// name numbers the channels before any is written, since a row's bus comes after it.
-func (b *builder) name(list []*handover.SessionTrack) {
+// name names the tracks before any is written, since a row's bus comes after it.
+func (b *builder) name(list []*session.Track) {
 	for _, x := range list {
 		b.tracks++
-		if x.Role != "" {
-			b.channels[x.ID] = fmt.Sprintf("c%d", b.tracks)
+		b.ids[x.ID] = fmt.Sprintf("t%d", b.tracks)
+		if idLetters.MatchString(string(x.ID)) {
+			b.ids[x.ID] = markedID + string(x.ID)
 		}
 		b.name(x.Children)
 	}
 }
 
-func (b *builder) list(list []*handover.SessionTrack) []track {
+// channelOf is the ID of a track's channel; empty for no track.
+func (b *builder) channelOf(track template.ID) string {
+	if id := b.ids[track]; id != "" {
+		return id + ".channel"
+	}
+	return ""
+}
+
+func (b *builder) list(list []*session.Track) []track {
 	var out []track
 	for _, x := range list {
-		b.tracks++
-		id := strconv.Itoa(b.tracks)
-		t := track{ID: "t" + id, Name: x.Name, Color: x.Colour, Comment: x.Comment, ContentType: contents[x.Kind], Loaded: x.Loaded}
-		if x.Role != "" {
-			t.Channel = b.channel(id, x)
+		t := track{ID: b.ids[x.ID], Name: x.Name, Color: x.Colour, Comment: marked(x), ContentType: contents[x.Kind], Loaded: strconv.FormatBool(x.Loaded)}
+		if x.Role != session.NoRole {
+			t.Channel = b.channel(x)
 		}
 		t.Tracks = b.list(x.Children)
 		out = append(out, t)
@@ -243,15 +317,45 @@ func (b *builder) list(list []*handover.SessionTrack) []track {
 	return out
 }
 
-var contents = map[handover.SessionKind]string{handover.Folder: "tracks", handover.Notes: "notes", handover.Audio: "audio", handover.Sums: "audio"}
+// notes are the notes of tracks, a clip of each.
+func (b *builder) notes(list []*session.Track) []lanes {
+	var out []lanes
+	for _, x := range list {
+		if len(x.Notes) > 0 {
+			id := b.ids[x.ID]
+			end := 0.0
+			n := notes{ID: id + ".notes"}
+			for _, y := range x.Notes {
+				end = max(end, y.Beat+y.Beats)
+				n.List = append(n.List, note{number(y.Beat), number(y.Beats), y.Channel - 1, y.Key, number(y.Velocity), ""})
+			}
+			out = append(out, lanes{ID: id + ".lanes", Track: id, Clips: []clips{{ID: id + ".clips", List: []clip{{Time: "0", Duration: number(math.Ceil(end)), PlayStart: "0", Notes: []notes{n}}}}}})
+		}
+		out = append(out, b.notes(x.Children)...)
+	}
+	return out
+}
 
-func (b *builder) channel(id string, x *handover.SessionTrack) *channel {
-	c := &channel{ID: b.channels[x.ID], Role: x.Role, AudioChannels: 2, Destination: b.channels[x.To]}
+// The mark of a track at the end of its comment: which thing of a template it is.
+var mark = regexp.MustCompile(`\s*\[fanfold ([^\]\s]+)\]\s*$`)
+
+func marked(x *session.Track) string {
+	if !idLetters.MatchString(string(x.ID)) {
+		return x.Comment
+	}
+	return strings.TrimSpace(x.Comment + " [fanfold " + string(x.ID) + "]")
+}
+
+var contents = map[session.Kind]string{session.Folder: "tracks", session.Notes: "notes", session.Audio: "audio", session.Sums: "audio"}
+
+func (b *builder) channel(x *session.Track) *channel {
+	id := b.channelOf(x.ID)
+	c := &channel{ID: id, Role: string(x.Role), AudioChannels: 2, Destination: b.channelOf(x.To), Solo: "false"}
 	if x.Mono {
 		c.AudioChannels = 1
 	}
-	c.Mute = parameter{ID: "m" + id, Name: "Mute", Value: "false"}
-	c.Pan = parameter{ID: "p" + id, Name: "Pan", Unit: "normalized", Min: "0", Max: "1", Value: number((x.Pan + 1) / 2)}
+	c.Mute = parameter{ID: id + ".mute", Name: "Mute", Value: "false"}
+	c.Pan = parameter{ID: id + ".pan", Name: "Pan", Unit: "normalized", Min: "0", Max: "1", Value: number((x.Pan + 1) / 2)}
 	for n, s := range x.Sends {
 		kind := "post"
 		if s.Pre {
@@ -260,9 +364,9 @@ func (b *builder) channel(id string, x *handover.SessionTrack) *channel {
 		if c.Sends == nil {
 			c.Sends = &sends{}
 		}
-		own := fmt.Sprintf("s%s-%d", id, n+1)
-		c.Sends.List = append(c.Sends.List, send{own, b.channels[s.To], kind, parameter{ID: own + "v", Unit: "linear", Min: "0", Max: "2", Value: number(s.Gain)}})
+		own := fmt.Sprintf("%s.send%d", id, n+1)
+		c.Sends.List = append(c.Sends.List, send{own, b.channelOf(s.To), kind, parameter{ID: own + ".volume", Unit: "linear", Min: "0", Max: "2", Value: number(s.Gain)}})
 	}
-	c.Volume = &parameter{ID: "v" + id, Name: "Volume", Unit: "linear", Min: "0", Max: "2", Value: number(x.Gain)}
+	c.Volume = &parameter{ID: id + ".volume", Name: "Volume", Unit: "linear", Min: "0", Max: "2", Value: number(x.Gain)}
 	return c
 }

@@ -12,7 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"fanfold/internal/core/handover"
+	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/demo"
 	"fanfold/internal/format/dawproject"
@@ -75,10 +75,10 @@ func TestTheDemoAsASession(t *testing.T) {
 	for _, id := range call.Instruments {
 		loaded[id] = true
 	}
-	s := handover.NewSession(lantern, loaded)
+	s := session.Of(lantern, loaded)
 	var b, again bytes.Buffer
 	require.NoError(t, dawproject.Write(&b, s))
-	require.NoError(t, dawproject.Write(&again, handover.NewSession(lantern, loaded)))
+	require.NoError(t, dawproject.Write(&again, session.Of(lantern, loaded)))
 	require.Equal(t, b.Bytes(), again.Bytes(), "the same each time")
 	files := unpacked(t, b.Bytes())
 	require.Len(t, files, 2)
