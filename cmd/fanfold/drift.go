@@ -55,7 +55,7 @@ func drift(out io.Writer, path string, x driftFlags) error {
 	if err != nil {
 		return err
 	}
-	r, err := session.Read(here, &s, session.Options{Mint: freshIDs(here), Answers: answers})
+	r, err := session.Read(here, &s, session.Options{Mint: session.Fresh(freshIDs(here)), Answers: answers})
 	if err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}
@@ -199,7 +199,7 @@ func beginOf(out io.Writer, path, to string, answers []string, asJSON bool) erro
 	if err != nil {
 		return err
 	}
-	r, err := session.Begin(&s, session.Options{Mint: freshIDs(template.New("none", "none")), Answers: said})
+	r, err := session.Begin(&s, session.Options{Mint: session.Fresh(freshIDs(template.New("none", "none"))), Answers: said})
 	if err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}

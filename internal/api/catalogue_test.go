@@ -56,9 +56,9 @@ type opened struct {
 	Revision int64
 	Template struct {
 		Instruments []struct {
-			ID, Name      string
-			Patches       []string
-			Articulations []string
+			ID, Name, Kind string
+			Patches        []string
+			Articulations  []string
 		}
 		Libraries []struct{ ID, Name string }
 		Patches   []patch

@@ -8,7 +8,6 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
-	"fanfold/internal/core/compare"
 	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/store/db"
@@ -127,13 +126,9 @@ func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesReq
 		return nil, err
 	}
 	with := app.Other{Template: r.Body.With, Revision: or(r.Body.Revision, app.Present)}
-	out := gen.TemplateComparison{Differences: []gen.Difference{}}
+	out := gen.TemplateComparison{}
 	if r.Body.Take != nil {
-		var picks []compare.Pick
-		for _, x := range *r.Body.Take {
-			picks = append(picks, compare.Pick{Noun: compare.Noun(x.Noun), ID: x.Id, Field: or(x.Field, "")})
-		}
-		revision, err := h.TakeFrom(ctx, p, with, picks)
+		revision, err := h.TakeFrom(ctx, p, with, picksOf(r.Body.Take))
 		if err != nil {
 			return nil, err
 		}
@@ -143,13 +138,7 @@ func (s *server) CompareTemplates(ctx context.Context, r gen.CompareTemplatesReq
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range list {
-		x := gen.Difference{Noun: gen.DifferenceNoun(d.Noun), How: gen.DifferenceHow(d.How), Id: d.ID, Name: d.Name, Where: d.Where, Fields: []gen.FieldDifference{}}
-		for _, f := range d.Fields {
-			x.Fields = append(x.Fields, gen.FieldDifference{Name: f.Name, Here: f.Here, There: f.There})
-		}
-		out.Differences = append(out.Differences, x)
-	}
+	out.Differences = differencesOf(list)
 	return gen.CompareTemplates200JSONResponse(out), nil
 }
 

@@ -150,6 +150,7 @@ const (
 	noFile   upload = iota // a small request
 	someFile               // a list, a score, MIDI, a template
 	someAudio
+	aSession  // with recordings in it
 	muchAudio // as much as the studio may keep
 )
 
@@ -158,6 +159,8 @@ func uploadOf(path string) upload {
 	switch {
 	case path == "/api/archives", strings.HasPrefix(path, "/api/prints/") && strings.HasSuffix(path, "/files"):
 		return muchAudio
+	case strings.HasSuffix(path, "/drift"):
+		return aSession
 	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio
 	case strings.HasSuffix(path, "/import"), strings.HasSuffix(path, "/cast"), strings.Contains(path, "/follow"), strings.HasSuffix(path, "/calls/music"),
@@ -174,7 +177,7 @@ const mostUpload = 1 << 40
 
 func limitBody(most int64) echo.MiddlewareFunc {
 	limits := map[upload]echo.MiddlewareFunc{
-		noFile: middleware.BodyLimit(most), someFile: middleware.BodyLimit(templatefile.MaxBytes + 1<<20), someAudio: middleware.BodyLimit(app.MaxRecordingBytes), muchAudio: middleware.BodyLimit(mostUpload),
+		noFile: middleware.BodyLimit(most), someFile: middleware.BodyLimit(templatefile.MaxBytes + 1<<20), someAudio: middleware.BodyLimit(app.MaxRecordingBytes), aSession: middleware.BodyLimit(app.MaxSessionBytes + 1<<20), muchAudio: middleware.BodyLimit(mostUpload),
 	}
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		within := map[upload]echo.HandlerFunc{}

@@ -1307,6 +1307,27 @@ type DifferenceNoun string
 // Doubt a size of a list that may be read in two ways; nothing is taken until decimal says which
 type Doubt = intake.Doubt
 
+// Drift defines model for Drift.
+type Drift struct {
+	Differences []Difference `json:"differences"`
+
+	// Elsewhere rows and sections that stand in another order
+	Elsewhere []string `json:"elsewhere"`
+
+	// Found how many rows were found, by mark, name, moved and place
+	Found map[string]int `json:"found"`
+
+	// Id of the session file
+	Id openapi_types.UUID `json:"id"`
+
+	// Left what of the session is not read
+	Left      []string          `json:"left"`
+	Questions []SessionQuestion `json:"questions"`
+
+	// Revision of the template
+	Revision int64 `json:"revision"`
+}
+
 // DropChange defines model for DropChange.
 type DropChange = json.RawMessage
 
@@ -2225,6 +2246,14 @@ type Person struct {
 	Studio string             `json:"studio"`
 }
 
+// Pick a difference to be taken
+type Pick struct {
+	// Field only what is so called in a row that both have
+	Field *string `json:"field,omitempty"`
+	Id    Id      `json:"id"`
+	Noun  string  `json:"noun"`
+}
+
 // Place a section, an instrument, a bus, or several buses gathered
 type Place struct {
 	Column int `json:"column"`
@@ -2770,6 +2799,26 @@ type SectionsAsk struct {
 
 // Send a section's own amount for one effect
 type Send = template.Send
+
+// SessionFile defines model for SessionFile.
+type SessionFile struct {
+	By     string             `json:"by"`
+	Id     openapi_types.UUID `json:"id"`
+	Name   string             `json:"name"`
+	ReadAt time.Time          `json:"readAt"`
+}
+
+// SessionQuestion defines model for SessionQuestion.
+type SessionQuestion struct {
+	About   []string `json:"about"`
+	Chosen  string   `json:"chosen"`
+	Key     string   `json:"key"`
+	Options []struct {
+		Value string `json:"value"`
+		Words string `json:"words"`
+	} `json:"options"`
+	Text string `json:"text"`
+}
 
 // SetPositionChange defines model for SetPositionChange.
 type SetPositionChange = json.RawMessage
@@ -3570,13 +3619,8 @@ type ChangeJSONBody struct {
 // CompareTemplatesJSONBody defines parameters for CompareTemplates.
 type CompareTemplatesJSONBody struct {
 	// Revision as it was then; missing for the present
-	Revision *int64 `json:"revision,omitempty"`
-	Take     *[]struct {
-		// Field only what is so called in a row that both have
-		Field *string `json:"field,omitempty"`
-		Id    Id      `json:"id"`
-		Noun  string  `json:"noun"`
-	} `json:"take,omitempty"`
+	Revision *int64  `json:"revision,omitempty"`
+	Take     *[]Pick `json:"take,omitempty"`
 
 	// With another template, or this one
 	With openapi_types.UUID `json:"with"`
@@ -3653,6 +3697,22 @@ type WireJSONBody struct {
 
 // WireJSONBodyWhat defines parameters for Wire.
 type WireJSONBodyWhat string
+
+// BringSessionParams defines parameters for BringSession.
+type BringSessionParams struct {
+	// Name of the file
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+}
+
+// DriftJSONBody defines parameters for Drift.
+type DriftJSONBody struct {
+	// Answers to questions, by their keys
+	Answers *map[string]string `json:"answers,omitempty"`
+
+	// Order its order of rows and sections is taken
+	Order *bool   `json:"order,omitempty"`
+	Take  *[]Pick `json:"take,omitempty"`
+}
 
 // DuplicateJSONBody defines parameters for Duplicate.
 type DuplicateJSONBody struct {
@@ -4032,6 +4092,9 @@ type WireJSONRequestBody WireJSONBody
 
 // DeliverJSONRequestBody defines body for Deliver for application/json ContentType.
 type DeliverJSONRequestBody = DeliveryAsk
+
+// DriftJSONRequestBody defines body for Drift for application/json ContentType.
+type DriftJSONRequestBody DriftJSONBody
 
 // DuplicateJSONRequestBody defines body for Duplicate for application/json ContentType.
 type DuplicateJSONRequestBody DuplicateJSONBody
@@ -4515,6 +4578,18 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/deliveries)
 	Deliver(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/templates/{id}/drift)
+	SessionFiles(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/drift)
+	BringSession(ctx *echo.Context, id openapi_types.UUID, params BringSessionParams) error
+
+	// (DELETE /api/templates/{id}/drift/{session})
+	ForgetSession(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/drift/{session})
+	Drift(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID) error
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
@@ -7340,6 +7415,95 @@ func (w *ServerInterfaceWrapper) Deliver(ctx *echo.Context) error {
 	return err
 }
 
+// SessionFiles converts echo context to params.
+func (w *ServerInterfaceWrapper) SessionFiles(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SessionFiles(ctx, id)
+	return err
+}
+
+// BringSession converts echo context to params.
+func (w *ServerInterfaceWrapper) BringSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BringSessionParams
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BringSession(ctx, id, params)
+	return err
+}
+
+// ForgetSession converts echo context to params.
+func (w *ServerInterfaceWrapper) ForgetSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "session" -------------
+	var session openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", ctx.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter session: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ForgetSession(ctx, id, session)
+	return err
+}
+
+// Drift converts echo context to params.
+func (w *ServerInterfaceWrapper) Drift(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "session" -------------
+	var session openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", ctx.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter session: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Drift(ctx, id, session)
+	return err
+}
+
 // Duplicate converts echo context to params.
 func (w *ServerInterfaceWrapper) Duplicate(ctx *echo.Context) error {
 	var err error
@@ -8792,6 +8956,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/branch", wrapper.Branch, options.OperationMiddlewares["Branch"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/lock", wrapper.Lock, options.OperationMiddlewares["Lock"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/compare", wrapper.CompareTemplates, options.OperationMiddlewares["CompareTemplates"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/drift", wrapper.SessionFiles, options.OperationMiddlewares["SessionFiles"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/drift", wrapper.BringSession, options.OperationMiddlewares["BringSession"]...)
+	router.DELETE(options.BaseURL+"/api/templates/:id/drift/:session", wrapper.ForgetSession, options.OperationMiddlewares["ForgetSession"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/drift/:session", wrapper.Drift, options.OperationMiddlewares["Drift"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
@@ -14179,6 +14347,161 @@ func (response DeliverdefaultApplicationProblemPlusJSONResponse) VisitDeliverRes
 	return err
 }
 
+type SessionFilesRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type SessionFilesResponseObject interface {
+	VisitSessionFilesResponse(w http.ResponseWriter) error
+}
+
+type SessionFiles200JSONResponse []SessionFile
+
+func (response SessionFiles200JSONResponse) VisitSessionFilesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SessionFilesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SessionFilesdefaultApplicationProblemPlusJSONResponse) VisitSessionFilesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringSessionRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Params BringSessionParams
+	Body   io.Reader
+}
+
+type BringSessionResponseObject interface {
+	VisitBringSessionResponse(w http.ResponseWriter) error
+}
+
+type BringSession201JSONResponse Drift
+
+func (response BringSession201JSONResponse) VisitBringSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringSessiondefaultApplicationProblemPlusJSONResponse) VisitBringSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ForgetSessionRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Session openapi_types.UUID `json:"session"`
+}
+
+type ForgetSessionResponseObject interface {
+	VisitForgetSessionResponse(w http.ResponseWriter) error
+}
+
+type ForgetSession204Response struct {
+}
+
+func (response ForgetSession204Response) VisitForgetSessionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ForgetSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgetSessiondefaultApplicationProblemPlusJSONResponse) VisitForgetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DriftRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Session openapi_types.UUID `json:"session"`
+	Body    *DriftJSONRequestBody
+}
+
+type DriftResponseObject interface {
+	VisitDriftResponse(w http.ResponseWriter) error
+}
+
+type Drift200JSONResponse Drift
+
+func (response Drift200JSONResponse) VisitDriftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DriftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DriftdefaultApplicationProblemPlusJSONResponse) VisitDriftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DuplicateRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *DuplicateJSONRequestBody
@@ -17213,6 +17536,18 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/deliveries)
 	Deliver(ctx context.Context, request DeliverRequestObject) (DeliverResponseObject, error)
+
+	// (GET /api/templates/{id}/drift)
+	SessionFiles(ctx context.Context, request SessionFilesRequestObject) (SessionFilesResponseObject, error)
+
+	// (POST /api/templates/{id}/drift)
+	BringSession(ctx context.Context, request BringSessionRequestObject) (BringSessionResponseObject, error)
+
+	// (DELETE /api/templates/{id}/drift/{session})
+	ForgetSession(ctx context.Context, request ForgetSessionRequestObject) (ForgetSessionResponseObject, error)
+
+	// (POST /api/templates/{id}/drift/{session})
+	Drift(ctx context.Context, request DriftRequestObject) (DriftResponseObject, error)
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
@@ -21741,6 +22076,134 @@ func (sh *strictHandler) Deliver(ctx *echo.Context, id openapi_types.UUID) error
 		return err
 	} else if validResponse, ok := response.(DeliverResponseObject); ok {
 		return validResponse.VisitDeliverResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SessionFiles operation middleware
+func (sh *strictHandler) SessionFiles(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SessionFilesRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SessionFiles(ctx.Request().Context(), request.(SessionFilesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SessionFiles")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SessionFilesResponseObject); ok {
+		return validResponse.VisitSessionFilesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BringSession operation middleware
+func (sh *strictHandler) BringSession(ctx *echo.Context, id openapi_types.UUID, params BringSessionParams) error {
+	var request BringSessionRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BringSession(ctx.Request().Context(), request.(BringSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BringSessionResponseObject); ok {
+		return validResponse.VisitBringSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ForgetSession operation middleware
+func (sh *strictHandler) ForgetSession(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID) error {
+	var request ForgetSessionRequestObject
+
+	request.Id = id
+	request.Session = session
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetSession(ctx.Request().Context(), request.(ForgetSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ForgetSessionResponseObject); ok {
+		return validResponse.VisitForgetSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Drift operation middleware
+func (sh *strictHandler) Drift(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID) error {
+	var request DriftRequestObject
+
+	request.Id = id
+	request.Session = session
+
+	var body DriftJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Drift(ctx.Request().Context(), request.(DriftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Drift")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DriftResponseObject); ok {
+		return validResponse.VisitDriftResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

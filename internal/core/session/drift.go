@@ -11,9 +11,10 @@ import (
 // says are the fields of rows, sections and buses that a session can say, by their names in a
 // comparison. What else differs follows from them.
 var says = map[compare.Noun]map[string]bool{
-	compare.Row:     {"name": true, "section": true, "colour": true, "level": true, "pan": true, "routes": true},
-	compare.Section: {"name": true, "stands in": true, "tint": true},
-	compare.Bus:     {"name": true, "level": true, "mono": true, "routes": true},
+	compare.Settings: {"tempo": true},
+	compare.Row:      {"name": true, "section": true, "colour": true, "level": true, "pan": true, "routes": true},
+	compare.Section:  {"name": true, "stands in": true, "tint": true},
+	compare.Bus:      {"name": true, "level": true, "mono": true, "routes": true},
 }
 
 // Drift is how a session differs from the template that it was made of.

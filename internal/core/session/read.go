@@ -21,7 +21,9 @@ import (
 
 // Options are those of reading a session.
 type Options struct {
-	Mint template.Mint // of new things
+	// Mint makes the ID of something new that a track becomes; the same each time, where it is asked
+	// again about the same session.
+	Mint func(kind string, track template.ID) template.ID
 	// Answers are what people said to questions, by their keys; the rest is taken as proposed.
 	Answers map[template.ID]string
 }
@@ -63,17 +65,19 @@ const (
 // The keys of questions that are about several tracks.
 const (
 	askSubmixes = "feeds-mix"
+	askFiner    = "feeds-stems"
 	askRecorded = "recorded"
 	askEmpty    = "empty-audio"
 )
 
+// Fresh gives every new thing an ID of its own, whichever track it is of.
+func Fresh(mint template.Mint) func(kind string, track template.ID) template.ID {
+	return func(kind string, _ template.ID) template.ID { return mint(kind) }
+}
+
 // Begin makes a template of a session.
 func Begin(s *Session, o Options) (*Reading, error) {
-	t := template.New(o.Mint("template"), clean(s.Name))
-	if len(s.Tempi) > 0 {
-		t.Settings.TempoBPM = min(mostBPM, max(leastBPM, math.Round(1000*s.Tempi[0].BPM)/1000))
-	}
-	return Read(t, s, o)
+	return Read(template.New(o.Mint("template", ""), clean(s.Name)), s, o)
 }
 
 // The tempi that a template's settings can have.
@@ -109,7 +113,9 @@ func Read(t *template.Template, s *Session, o Options) (*Reading, error) {
 		step()
 		r.next = r.next.Clone() // an index of what it was is of no use
 	}
-	r.next.Name = cmp.Or(r.next.Name, clean(s.Name))
+	if len(t.Instruments) == 0 && len(s.Tempi) > 0 { // of a template with rows its cues say the tempo
+		r.next.Settings.TempoBPM = min(mostBPM, max(leastBPM, math.Round(1000*s.Tempi[0].BPM)/1000))
+	}
 	if err := r.next.Validate(); err != nil {
 		return nil, fmt.Errorf("a template can not be as this session is: %w", err)
 	}
@@ -246,7 +252,7 @@ func (r *reader) decide() {
 			fed[s.To] = true
 		}
 	}
-	var submixes, recorded, empty []*node
+	var submixes, finer, recorded, empty []*node
 	masters := 0
 	for _, n := range r.read {
 		if n.maybe != nil && (n.pair == nil || n.how == ByPlace) {
@@ -273,8 +279,10 @@ func (r *reader) decide() {
 			recorded = append(recorded, n)
 		case n.track.Kind == Audio:
 			empty = append(empty, n)
-		case n.track.Kind == Sums && n.track.Role == Submix && fed[n.track.ID] && to != nil && to.track.Role == Master:
+		case n.track.Kind == Sums && n.track.Role == Submix && fed[n.track.ID] && r.feedsMix(n):
 			submixes = append(submixes, n)
+		case n.track.Kind == Sums && n.track.Role == Submix && fed[n.track.ID] && to != nil && r.feedsMix(to):
+			finer = append(finer, n)
 		case n.track.Kind == Sums && n.track.Role == Submix:
 			r.kinds[n] = AsGroup
 		case n.track.Kind == Sums && n.track.Role == Master:
@@ -285,6 +293,7 @@ func (r *reader) decide() {
 		r.left["further master tracks"] += masters
 	}
 	r.ask(askSubmixes, submixes, "Tracks that feed the mix (%d): are they stems?", AsStem, Option{AsStem, "stems, which are delivered"}, Option{AsGroup, "groups, which only sum"})
+	r.ask(askFiner, finer, "Tracks that feed those (%d): are they stems of a finer fold?", AsGroup, Option{AsGroup, "groups, which only sum"}, Option{AsStem, "stems of a finer fold"})
 	r.ask(askRecorded, recorded, "Tracks that hold recordings (%d): what are they?", LeaveOut, Option{LeaveOut, "of the music; no rows of the template"}, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"})
 	r.ask(askEmpty, empty, "Audio tracks that hold nothing (%d): what are they?", AsInput, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"}, Option{LeaveOut, "no rows of the template"})
 	for _, n := range r.read {
@@ -293,6 +302,12 @@ func (r *reader) decide() {
 			r.left["audio tracks"]++
 		}
 	}
+}
+
+// feedsMix tells whether a track is a submix that goes to the mix.
+func (r *reader) feedsMix(n *node) bool {
+	to := r.of[n.track.To]
+	return n.track.Kind == Sums && n.track.Role == Submix && to != nil && to.track.Role == Master
 }
 
 // ask asks of several tracks at once.
@@ -355,7 +370,7 @@ func (r *reader) sections() {
 			c := *by[n.pair.track.ID]
 			s = &c
 		} else {
-			s.ID = r.o.Mint("section")
+			s.ID = r.o.Mint("section", n.track.ID)
 		}
 		s.Name, s.Parent = renamed(n, s.Name), ""
 		if n.parent != nil {
@@ -489,10 +504,10 @@ func (r *reader) buses() {
 			by[b.ID], r.ids[n] = b, b.ID
 			continue
 		}
-		b := &template.Bus{ID: r.o.Mint("bus"), Kind: template.Return, Name: clean(n.track.Name), GainDB: level(n.track.Gain, 0), Mono: n.track.Mono, Routes: []template.Route{}}
+		b := &template.Bus{ID: r.o.Mint("bus", n.track.ID), Kind: template.Return, Name: clean(n.track.Name), GainDB: level(n.track.Gain, 0), Mono: n.track.Mono, Routes: []template.Route{}}
 		switch r.kinds[n] {
 		case AsStem:
-			b.Kind, b.Fold = template.Stem, r.next.Folds[len(r.next.Folds)-1].ID
+			b.Kind, b.Fold = template.Stem, r.foldOf(n)
 		case AsGroup:
 			b.Kind = template.Group
 		}
@@ -503,6 +518,16 @@ func (r *reader) buses() {
 	for _, id := range append(was, now...) {
 		r.next.Buses = append(r.next.Buses, by[id])
 	}
+}
+
+// foldOf is the fold of a new stem: the finest, unless others that feed it are stems as well.
+func (r *reader) foldOf(n *node) template.ID {
+	for _, x := range r.read {
+		if x.track.To == n.track.ID && r.kinds[x] == AsStem {
+			return r.next.Folds[len(r.next.Folds)-1].ID
+		}
+	}
+	return r.next.Folds[0].ID
 }
 
 // rows puts the rows of the session in place and in order.
@@ -563,7 +588,7 @@ func pan(x float64) float64 { return math.Round(1000*min(1, max(-1, x))) / 1000 
 // newRow is a row that the template does not have.
 func (r *reader) newRow(n *node, terms *articulation.Vocabulary) *template.Instrument {
 	i := &template.Instrument{
-		ID: r.o.Mint("row"), Name: clean(n.track.Name), Kind: template.Sampled, Articulations: []string{}, Patches: []template.ID{}, Routes: []template.Route{},
+		ID: r.o.Mint("row", n.track.ID), Name: clean(n.track.Name), Kind: template.Sampled, Articulations: []string{}, Patches: []template.ID{}, Routes: []template.Route{},
 	}
 	switch r.kinds[n] {
 	case AsGuide:
@@ -613,7 +638,7 @@ func (r *reader) sectionAt(path string) template.ID {
 			parent = r.next.Sections[at].ID
 			continue
 		}
-		s := &template.Section{ID: r.o.Mint("section"), Parent: parent, Name: name}
+		s := &template.Section{ID: r.o.Mint("section", parent+"/"+template.ID(name)), Parent: parent, Name: name}
 		if parent == "" {
 			s.Tint = template.TintFor(name)
 		}
@@ -806,16 +831,7 @@ const mostNamed = 5
 
 // tell says what is not taken over.
 func (r *reader) tell() {
-	notes := 0
-	for _, n := range r.read {
-		if len(n.track.Notes) > 0 {
-			notes++
-		}
-	}
-	if notes > 0 {
-		r.left["tracks with notes, which belong to a cue"] = notes
-	}
-	r.out.Left = slices.Clone(r.s.Left)
+	r.out.Left = slices.Clone(r.s.WithoutNotes().Left)
 	var own []string
 	for what, n := range r.left {
 		own = append(own, fmt.Sprintf("%s (%d)", what, n))

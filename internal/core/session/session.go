@@ -26,6 +26,29 @@ type Session struct {
 	Left    []string `json:"left,omitempty"` // what a session can not say, or what of it is not read, in words
 }
 
+// WithoutNotes is the session without the notes of its tracks; how many tracks have some is told in
+// Left.
+func (s *Session) WithoutNotes() *Session {
+	c := *s
+	with := 0
+	var plain func(list []*Track) []*Track
+	plain = func(list []*Track) (out []*Track) {
+		for _, x := range list {
+			y := *x
+			if len(x.Notes) > 0 {
+				with++
+			}
+			y.Notes, y.Children = nil, plain(x.Children)
+			out = append(out, &y)
+		}
+		return out
+	}
+	if c.Tracks = plain(s.Tracks); with > 0 {
+		c.Left = append(slices.Clone(s.Left), fmt.Sprintf("notes, which belong to a cue (on %d tracks)", with))
+	}
+	return &c
+}
+
 // Kind says what a track is.
 type Kind string
 

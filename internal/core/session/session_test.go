@@ -84,7 +84,7 @@ func lantern(t *testing.T) *template.Template {
 }
 
 func read(t require.TestingT, here *template.Template, s *session.Session, answers map[template.ID]string) *session.Reading {
-	r, err := session.Read(here, s, session.Options{Mint: coretest.Mint(), Answers: answers})
+	r, err := session.Read(here, s, session.Options{Mint: session.Fresh(coretest.Mint()), Answers: answers})
 	require.NoError(t, err)
 	return r
 }
@@ -304,7 +304,7 @@ func TestASessionBecomesATemplate(t *testing.T) {
 			track("m", "Main", session.Sums, session.Master, ""),
 		},
 	}
-	r, err := session.Begin(s, session.Options{Mint: coretest.Mint(), Answers: map[template.ID]string{"recorded": session.AsInput}})
+	r, err := session.Begin(s, session.Options{Mint: session.Fresh(coretest.Mint()), Answers: map[template.ID]string{"recorded": session.AsInput}})
 	require.NoError(t, err)
 	x := r.There
 	require.Equal(t, "Harbour", x.Name)
@@ -328,11 +328,25 @@ func TestASessionBecomesATemplate(t *testing.T) {
 	require.Equal(t, template.Input, rows["Strings / Solo take"].Kind)
 	require.NotNil(t, rows["Brass / Horns / Horns long"], "by what it is, since it lies in no folder: %v", rows)
 	require.Equal(t, sectionNamed(x, "Violins"), x.FindBus(template.Group, "High").Section, "the tint of what feeds it")
+	require.Equal(t, x.Folds[0].ID, x.FindBus(template.Stem, "All strings").Fold, "the only stems are those of the finest fold")
+	finer, err := session.Begin(s, session.Options{Mint: session.Fresh(coretest.Mint()), Answers: map[template.ID]string{"feeds-stems": session.AsStem}})
+	require.NoError(t, err)
+	require.Equal(t, x.Folds[0].Name, foldName(finer.There, "High"))
+	require.Equal(t, x.Folds[1].Name, foldName(finer.There, "All strings"))
 	var asked []string
 	for _, q := range r.Ask {
 		asked = append(asked, q.Text+" "+q.Chosen)
 	}
-	require.Equal(t, []string{"Tracks that feed the mix (2): are they stems? stem", "Tracks that hold recordings (1): what are they? input", "Audio tracks that hold nothing (1): what are they? input"}, asked)
+	require.Equal(t, []string{"Tracks that feed the mix (2): are they stems? stem", "Tracks that feed those (1): are they stems of a finer fold? group", "Tracks that hold recordings (1): what are they? input", "Audio tracks that hold nothing (1): what are they? input"}, asked)
+}
+
+func foldName(t *template.Template, stem string) string {
+	for _, f := range t.Folds {
+		if b := t.FindBus(template.Stem, stem); b != nil && b.Fold == f.ID {
+			return f.Name
+		}
+	}
+	return ""
 }
 
 // A MIDI file knows names and order alone: nothing else is taken to differ, and a row that it lacks is

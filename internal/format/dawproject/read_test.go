@@ -59,7 +59,7 @@ func TestWhatIsWrittenComesBack(t *testing.T) {
 	require.Empty(t, got.Left)
 	plain(got.Tracks)
 	require.Equal(t, s.Tracks, got.Tracks)
-	reading, err := session.Read(lantern, &got, session.Options{Mint: coretest.Mint()})
+	reading, err := session.Read(lantern, &got, session.Options{Mint: session.Fresh(coretest.Mint())})
 	require.NoError(t, err)
 	d := session.Against(lantern, reading.There)
 	require.True(t, d.Alike())
@@ -167,10 +167,10 @@ func FuzzRead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		r, err := session.Read(here, &s, session.Options{Mint: coretest.Mint()})
+		r, err := session.Read(here, &s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(t, err)
 		require.NoError(t, r.There.Validate())
-		r, err = session.Begin(&s, session.Options{Mint: coretest.Mint()})
+		r, err = session.Begin(&s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(t, err)
 		require.NoError(t, r.There.Validate())
 	})
@@ -197,7 +197,7 @@ func BenchmarkDrift10000(b *testing.B) {
 	here := coretest.Large(10_000, 64)
 	s := readBack(b, written(b, session.Of(here, nil)))
 	for b.Loop() {
-		r, err := session.Read(here, &s, session.Options{Mint: coretest.Mint()})
+		r, err := session.Read(here, &s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(b, err)
 		d := session.Against(here, r.There)
 		require.True(b, d.Alike())

@@ -223,6 +223,17 @@ type Session struct {
 	Expiry time.Time
 }
 
+type SessionFile struct {
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	Template  uuid.UUID
+	Name      string
+	Session   []byte
+	Answers   []byte
+	AuthorID  pgtype.UUID
+	CreatedAt time.Time
+}
+
 type Snapshot struct {
 	DocumentID uuid.UUID
 	Revision   int64

@@ -1090,6 +1090,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the session files that were read against the template, the newest first */
+        get: operations["SessionFiles"];
+        put?: never;
+        /** @description a session that a sequencer saved is read against the template, and remembered */
+        post: operations["BringSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/drift/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description how a session differs from the template as it is now; takes differences, remembers answers */
+        post: operations["Drift"];
+        /** @description a session file is forgotten */
+        delete: operations["ForgetSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/palette/check": {
         parameters: {
             query?: never;
@@ -4387,6 +4423,53 @@ export interface components {
             author: string;
             /** Format: date-time */
             at: string;
+        };
+        /** @description a difference to be taken */
+        Pick: {
+            noun: string;
+            /** @description only what is so called in a row that both have */
+            field?: string;
+            id: components["schemas"]["Id"];
+        };
+        SessionFile: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: date-time */
+            readAt: string;
+            by: string;
+        };
+        Drift: {
+            /**
+             * Format: uuid
+             * @description of the session file
+             */
+            id: string;
+            /**
+             * Format: int64
+             * @description of the template
+             */
+            revision: number;
+            differences: components["schemas"]["Difference"][];
+            /** @description rows and sections that stand in another order */
+            elsewhere: string[];
+            questions: components["schemas"]["SessionQuestion"][];
+            /** @description what of the session is not read */
+            left: string[];
+            /** @description how many rows were found, by mark, name, moved and place */
+            found: {
+                [key: string]: number;
+            };
+        };
+        SessionQuestion: {
+            key: string;
+            text: string;
+            about: string[];
+            chosen: string;
+            options: {
+                value: string;
+                words: string;
+            }[];
         };
         TemplateComparison: {
             differences: components["schemas"]["Difference"][];
@@ -9016,12 +9099,7 @@ export interface operations {
                      * @description as it was then; missing for the present
                      */
                     revision?: number;
-                    take?: {
-                        noun: string;
-                        /** @description only what is so called in a row that both have */
-                        field?: string;
-                        id: components["schemas"]["Id"];
-                    }[];
+                    take?: components["schemas"]["Pick"][];
                 };
             };
         };
@@ -9034,6 +9112,149 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TemplateComparison"];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    SessionFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionFile"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    BringSession: {
+        parameters: {
+            query?: {
+                /** @description of the file */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description done */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Drift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description to questions, by their keys */
+                    answers?: {
+                        [key: string]: string;
+                    };
+                    /** @description its order of rows and sections is taken */
+                    order?: boolean;
+                    take?: components["schemas"]["Pick"][];
+                };
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ForgetSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {

@@ -24,6 +24,7 @@ export type ShellDialog =
   | "furnished"
   | "history"
   | "compare-templates"
+  | "drift"
   | "stands";
 
 export interface Notice {

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { leaves } from "../leaves";
 import { type ShellDialog, set, useApp } from "../model/store";
 import { CompareTemplatesDialog } from "./CompareTemplatesDialog";
+import { DriftDialog } from "./DriftDialog";
 import { Finder } from "./Finder";
 import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
@@ -23,6 +24,7 @@ const own: Record<ShellDialog, Shown> = {
   furnished: FurnishedDialog,
   history: HistoryDialog,
   "compare-templates": CompareTemplatesDialog,
+  drift: DriftDialog,
   stands: StandsDialog,
 };
 

@@ -11,7 +11,7 @@ import { UnreadList } from "../parts/UnreadList";
 import { Floating } from "./Floating";
 import { ReadyFields, readyWish } from "./ReadyFields";
 
-type Kind = "nothing" | "start" | "line" | "list" | "score" | "other";
+type Kind = "nothing" | "start" | "line" | "list" | "score" | "session" | "other";
 
 const kinds: [Kind, string][] = [
   ["nothing", "Nothing"],
@@ -19,6 +19,7 @@ const kinds: [Kind, string][] = [
   ["line", "One line of orchestra shorthand"],
   ["list", "A row list"],
   ["score", "A score"],
+  ["session", "A session of your sequencer"],
   ["other", "Another template"],
 ];
 
@@ -56,23 +57,25 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
   const [sits, setSits] = useState(true);
   const [ready, setReady] = useState(true);
   const [wish, setWish] = useState(readyWish);
+  const finishes = kind !== "nothing" && kind !== "session" && kind !== "other";
   const make = async (e: FormEvent) => {
     e.preventDefault();
     const what = {
       nothing: {},
       list: {},
       score: {},
+      session: {},
       start: { line: starts?.[start]?.line ?? "" },
       line: { line },
       other: { from, ...(from === sheet.id && sections.size > 0 ? { sections: [...sections] } : {}) },
     }[kind];
     if (!(await createTemplate(name.trim(), { ...what, machines: sits }))) return;
-    const furnishing = ready && kind !== "nothing" && kind !== "other" ? { ...wish, seats: sits } : null;
-    if (kind === "list") set({ dialog: "import", furnishing });
+    const furnishing = ready && finishes ? { ...wish, seats: sits } : null;
+    if (kind === "session") set({ dialog: "drift" });
+    else if (kind === "list") set({ dialog: "import", furnishing });
     else if (kind === "score") set({ dialog: "casting", furnishing });
     else if (!furnishing || !(await furnish(furnishing))) close();
   };
-  const finishes = kind !== "nothing" && kind !== "other";
   return (
     <Floating title="New template" open onOpenChange={close} className="w-[920px]">
       <form onSubmit={(e) => void make(e)} className="-m-1 flex min-h-0 flex-col gap-3 p-1">
@@ -128,6 +131,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
             {kind === "nothing" && <p className="text-soft">No rows; bring them in, or drop patches, afterwards.</p>}
             {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
             {kind === "score" && <p className="text-soft">The score is asked for next, and cast from the libraries.</p>}
+            {kind === "session" && <p className="text-soft">The session file is asked for next.</p>}
             {kind === "other" && (
               <Other all={all} from={from} choose={setFrom} sections={sections} setSections={setSections} />
             )}

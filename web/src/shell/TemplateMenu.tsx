@@ -50,6 +50,9 @@ export function TemplateMenu() {
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "history" })}>
               History and versions…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "drift" })}>
+              Read a session back…
+            </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "compare-templates" })}>
               Compare…
             </DropdownMenu.Item>

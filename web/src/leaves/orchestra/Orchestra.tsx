@@ -1,6 +1,7 @@
 import type { DragEvent } from "react";
 import { useState } from "react";
 import { addRows } from "../../model/changing";
+import { isSession } from "../../model/drift";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
 import { played, plural, things } from "../../model/template";
@@ -68,6 +69,7 @@ function useDrop() {
       if (!file) return;
       e.preventDefault();
       if (file.name.endsWith(".json")) void takeFile(file);
+      else if (isSession(file.name)) set({ dialog: "drift", importing: file });
       else set({ dialog: "import", importing: file });
     },
   };
@@ -88,6 +90,9 @@ function Empty() {
         </button>{" "}
         <button type="button" className="button" onClick={() => void addRows("sampled", 1, null)}>
           Start with one row
+        </button>{" "}
+        <button type="button" className="button" onClick={() => set({ dialog: "drift" })}>
+          Begin with a session
         </button>
       </div>
     </div>

@@ -2,6 +2,7 @@ import { DropdownMenu } from "radix-ui";
 import { useApp } from "../../model/store";
 
 const formats: [string, string][] = [
+  ["dawproject", "Session for a sequencer"],
   ["smf", "MIDI file, a track each"],
   ["routing", "Routing sheet, a list"],
   ["routing-pdf", "Routing sheet, to print"],

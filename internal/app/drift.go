@@ -1,0 +1,180 @@
+package app
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha256"
+	"encoding/base32"
+	"encoding/json"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/compare"
+	"fanfold/internal/core/session"
+	"fanfold/internal/core/template"
+	"fanfold/internal/format"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
+)
+
+// MaxSessionBytes bounds a session file: recordings may lie in it.
+const MaxSessionBytes = 4 << 30
+
+// mostSessionFiles is how many session files of a template are remembered.
+const mostSessionFiles = 20
+
+// Drift is how a session differs from the template, as it is now.
+type Drift struct {
+	session.Drift
+	Ask      []session.Question
+	Left     []string
+	Found    map[session.How]int
+	Revision int64 // of the template
+}
+
+// BringSession reads a session that a sequencer saved, and remembers it for the template.
+func (h *Hot) BringSession(ctx context.Context, p Person, name string, r io.Reader) (uuid.UUID, error) {
+	spool, size, err := spooled(io.LimitReader(r, MaxSessionBytes+1))
+	if err != nil {
+		return uuid.Nil, err
+	}
+	defer func() { _ = spool.Close() }() // of no more use
+	if size > MaxSessionBytes {
+		return uuid.Nil, refused("", "the file is larger than %d GiB; save the session without its recordings", MaxSessionBytes>>30)
+	}
+	s, err := format.ReadSession(strings.TrimSuffix(path.Base(name), path.Ext(name)), spool, size)
+	if err != nil {
+		return uuid.Nil, refused("", "%s can not be read: %s", path.Base(name), err)
+	}
+	if _, err := session.Read(h.View().Template, &s, session.Options{Mint: sessionIDs(uuid.Nil)}); err != nil {
+		return uuid.Nil, refused("", "%s can not be read: %s", path.Base(name), err)
+	}
+	packed, err := packSession(&s)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	q, id := h.app.store.Queries(), uuid.New()
+	err = q.SessionFileInsert(ctx, db.SessionFileInsertParams{ID: id, StudioID: p.Studio, Template: h.ID(), Name: path.Base(name), Session: packed, AuthorID: pgUUID(p.ID)})
+	if err == nil {
+		err = q.SessionFileKeep(ctx, db.SessionFileKeepParams{Template: h.ID(), Most: mostSessionFiles})
+	}
+	if err != nil {
+		return uuid.Nil, fmt.Errorf("keep a session file: %w", err)
+	}
+	return id, nil
+}
+
+// SessionFiles lists those that are remembered, the newest first.
+func (h *Hot) SessionFiles(ctx context.Context, p Person) ([]db.SessionFileListRow, error) {
+	return h.app.store.Queries().SessionFileList(ctx, db.SessionFileListParams{Template: h.ID(), StudioID: p.Studio})
+}
+
+// ForgetSession forgets a session file.
+func (h *Hot) ForgetSession(ctx context.Context, p Person, id uuid.UUID) error {
+	n, err := h.app.store.Queries().SessionFileForget(ctx, db.SessionFileForgetParams{ID: id, Template: h.ID(), StudioID: p.Studio})
+	switch {
+	case err != nil:
+		return fmt.Errorf("forget a session file: %w", err)
+	case n == 0:
+		return store.ErrNotFound
+	}
+	return nil
+}
+
+// DriftOf says how a session differs from the template. Answers to what is unsure are remembered.
+func (h *Hot) DriftOf(ctx context.Context, p Person, id uuid.UUID, answers map[template.ID]string) (Drift, error) {
+	v := h.View()
+	r, err := h.readSession(ctx, p, v.Template, id, answers)
+	if err != nil {
+		return Drift{}, err
+	}
+	return Drift{session.Against(v.Template, r.There), r.Ask, r.Left, r.Found, v.Revision}, nil
+}
+
+// TakeDrift takes differences of a session into the template, and its order of rows and sections.
+func (h *Hot) TakeDrift(ctx context.Context, p Person, id uuid.UUID, picks []compare.Pick, order bool) (int64, error) {
+	row, s, answers, err := h.sessionFile(ctx, p, id)
+	if err != nil {
+		return 0, err
+	}
+	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
+		r, err := session.Read(t, s, session.Options{Mint: sessionIDs(id), Answers: answers})
+		if err != nil {
+			return nil, refused("", "%s can not be taken: %s", row.Name, err)
+		}
+		r.There.Name = row.Name // which the change is called by; it is not taken
+		return session.Take(t, r.There, picks, order, NewID)
+	})
+}
+
+func (h *Hot) sessionFile(ctx context.Context, p Person, id uuid.UUID) (row db.SessionFile, s *session.Session, answers map[template.ID]string, err error) {
+	row, err = h.app.store.Queries().SessionFileGet(ctx, db.SessionFileGetParams{ID: id, Template: h.ID(), StudioID: p.Studio})
+	if err != nil {
+		return row, nil, nil, store.NotFound(err)
+	}
+	if s, err = unpackSession(row.Session); err == nil {
+		err = json.Unmarshal(row.Answers, &answers)
+	}
+	if err != nil {
+		return row, nil, nil, fmt.Errorf("read the session file %s: %w", id, err)
+	}
+	return row, s, answers, nil
+}
+
+func (h *Hot) readSession(ctx context.Context, p Person, t *template.Template, id uuid.UUID, more map[template.ID]string) (*session.Reading, error) {
+	row, s, answers, err := h.sessionFile(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	if len(more) > 0 {
+		for key, value := range more {
+			answers[key] = value
+		}
+		data, err := json.Marshal(answers)
+		if err == nil {
+			err = h.app.store.Queries().SessionFileAnswer(ctx, db.SessionFileAnswerParams{ID: id, StudioID: p.Studio, Answers: data})
+		}
+		if err != nil {
+			return nil, fmt.Errorf("keep the answers: %w", err)
+		}
+	}
+	r, err := session.Read(t, s, session.Options{Mint: sessionIDs(id), Answers: answers})
+	if err != nil {
+		return nil, refused("", "%s can not be read: %s", row.Name, err)
+	}
+	return r, nil
+}
+
+// sessionIDs gives what a track of a session file becomes the same ID each time.
+func sessionIDs(file uuid.UUID) func(kind string, track template.ID) template.ID {
+	return func(kind string, track template.ID) template.ID {
+		sum := sha256.Sum256([]byte(file.String() + " " + kind + " " + string(track)))
+		return template.ID(kind + "-" + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:10])))
+	}
+}
+
+// packSession is a session as it is kept; its notes, which belong to a cue, are counted and left out.
+func packSession(s *session.Session) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	err := json.NewEncoder(z).Encode(s.WithoutNotes())
+	if err == nil {
+		err = z.Close()
+	}
+	return b.Bytes(), err
+}
+
+func unpackSession(data []byte) (*session.Session, error) {
+	z, err := gzip.NewReader(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	s := &session.Session{}
+	return s, json.NewDecoder(z).Decode(s)
+}

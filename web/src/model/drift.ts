@@ -1,0 +1,70 @@
+import { queryOptions } from "@tanstack/react-query";
+import { answer, api, fileBody, type Schemas } from "./api";
+import { at } from "./changing";
+import { attempt, get, tell } from "./store";
+import { plural } from "./template";
+
+export type Drift = Schemas["Drift"];
+type Pick = Schemas["Pick"];
+
+/** What a session file ends with. */
+export const sessionFiles = ".dawproject,.mid,.midi,.smf,.rmi";
+
+/** isSession tells whether a file that is dropped is a session. */
+export const isSession = (name: string) => name.toLowerCase().endsWith(".dawproject");
+
+/** readSession reads a session file against the open template. */
+export const readSession = (file: File) =>
+  attempt(() =>
+    answer(
+      api.POST("/api/templates/{id}/drift", {
+        params: { path: { id: get().sheet!.id }, query: { name: file.name } },
+        ...fileBody(file),
+      }),
+    ),
+  );
+
+/** sessionsRead lists the session files that were read against a template. */
+export const sessionsRead = (id: string) =>
+  queryOptions({
+    queryKey: ["sessions", id],
+    queryFn: () => answer(api.GET("/api/templates/{id}/drift", { params: { path: { id } } })),
+  });
+
+interface Wish {
+  take?: Pick[];
+  order?: boolean;
+  answers?: Record<string, string>;
+}
+
+const ask = (session: string, body: Wish) =>
+  answer(api.POST("/api/templates/{id}/drift/{session}", { params: { path: { id: get().sheet!.id, session } }, body }));
+
+/** drift is how a session file differs from the template as it is now. */
+export const drift = (id: string, revision: number, session: string) =>
+  queryOptions({
+    queryKey: ["drift", id, session, revision],
+    queryFn: () => ask(session, {}),
+    enabled: session !== "",
+    retry: false,
+  });
+
+export const answerSession = (session: string, key: string, value: string) =>
+  attempt(() => ask(session, { answers: { [key]: value } }));
+
+export async function takeDrift(session: string, take: Pick[], order: boolean) {
+  const done = await attempt(() => ask(session, { take, order }));
+  if (done) {
+    const parts = [take.length > 0 && plural(take.length, "difference"), order && "the order"].filter(Boolean);
+    tell(`Took ${parts.join(" and ")} from the session.`);
+  }
+  return done;
+}
+
+export const forgetSession = (session: string) =>
+  attempt(async () => {
+    await answer(
+      api.DELETE("/api/templates/{id}/drift/{session}", { params: { path: { ...at().params.path, session } } }),
+    );
+    return true;
+  });
