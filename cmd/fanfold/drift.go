@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -15,10 +16,12 @@ import (
 	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format"
+	"fanfold/internal/format/dawproject"
 )
 
 type driftFlags struct {
 	template, out string
+	right         string
 	answers       []string
 	asJSON        bool
 }
@@ -34,6 +37,7 @@ func driftCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&x.template, "template", "", "the template that the session was made of")
 	c.Flags().StringVarP(&x.out, "output", "o", "", "the template file to write, with all that differs taken")
+	c.Flags().StringVar(&x.right, "right", "", "the session to write, a DAWproject file, with all that differs put right as the template has it")
 	c.Flags().StringArrayVar(&x.answers, "answer", nil, "KEY=VALUE: an answer to a question, as they are listed; may be given again")
 	c.Flags().BoolVar(&x.asJSON, "json", false, "print one JSON object")
 	return c
@@ -68,10 +72,34 @@ func drift(out io.Writer, path string, x driftFlags) error {
 	if err != nil || d.Alike() {
 		return err
 	}
+	if x.right != "" {
+		return putRight(out, here, path, &s, answers, x.right)
+	}
 	if x.out != "" {
 		return takeDrift(here, r.There, d, x.out)
 	}
 	return errFindings
+}
+
+// putRight writes the session again as the template has it.
+func putRight(out io.Writer, here *template.Template, path string, s *session.Session, answers map[template.ID]string, to string) error {
+	fixes, err := session.Right(here, s, session.Options{Mint: session.Fresh(freshIDs(here)), Answers: answers}, nil)
+	if err != nil {
+		return fmt.Errorf("%s: %w", path, err)
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return openError(err)
+	}
+	var b bytes.Buffer
+	left, err := dawproject.Right(&b, bytes.NewReader(data), int64(len(data)), fixes)
+	if err != nil {
+		return fmt.Errorf("%s: %w", path, err)
+	}
+	if left = append(fixes.Left, left...); len(left) > 0 {
+		fmt.Fprintf(out, "stays as it is: %s\n", strings.Join(left, "; "))
+	}
+	return writeFile(to, b.Bytes())
 }
 
 func takeDrift(here, there *template.Template, d session.Drift, path string) error {

@@ -63,6 +63,13 @@ func TestASessionDrifts(t *testing.T) {
 	code, _, errs = do("drift", renamed, "--template", taken)
 	require.Equal(t, 0, code, errs)
 
+	righted := filepath.Join(f.dir, "right.dawproject")
+	code, _, errs = do("drift", renamed, "--template", f.seated, "--right", righted)
+	require.Equal(t, 0, code, errs)
+	code, out, errs = do("drift", righted, "--template", f.seated)
+	require.Equal(t, 0, code, errs)
+	require.Contains(t, out, "nothing differs")
+
 	code, _, errs = do("drift", session)
 	require.Equal(t, 2, code)
 	require.Contains(t, errs, "--template")

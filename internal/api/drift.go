@@ -2,11 +2,19 @@ package api
 
 import (
 	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
 
 	"github.com/google/uuid"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/change"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/template"
 )
@@ -66,6 +74,38 @@ func (s *server) ForgetSession(ctx context.Context, r gen.ForgetSessionRequestOb
 		return nil, err
 	}
 	return gen.ForgetSession204Response{}, h.ForgetSession(ctx, p, r.Session)
+}
+
+// PutSessionRight implements the contract.
+func (s *server) PutSessionRight(ctx context.Context, r gen.PutSessionRightRequestObject) (gen.PutSessionRightResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	var picks []gen.Pick
+	if text := or(r.Params.Picks, ""); text != "" {
+		if err := json.Unmarshal([]byte(text), &picks); err != nil {
+			return nil, &change.Refused{Reason: fmt.Sprintf("the picks are no JSON list: %v", err)}
+		}
+	}
+	x, err := h.PutSessionRight(ctx, p, r.Session, picksOf(&picks), r.Body)
+	return righted{x}, err
+}
+
+// righted answers with a session file that is put right.
+type righted struct{ *app.Righted }
+
+// VisitPutSessionRightResponse implements the generated response.
+func (x righted) VisitPutSessionRightResponse(w http.ResponseWriter) error {
+	defer x.Close()
+	w.Header().Set("Content-Type", "application/zip")
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": x.Name}))
+	w.Header().Set("Content-Length", strconv.FormatInt(x.Size, 10))
+	w.Header().Set("X-Left", strings.Join(x.Left, "; "))
+	if _, err := io.Copy(w, x); err != nil {
+		panic(http.ErrAbortHandler) // who receives it must not take it for whole
+	}
+	return nil
 }
 
 // picksOf are differences that are to be taken.

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"io"
+	"net/url"
 	"strings"
 	"testing"
 
@@ -74,9 +75,18 @@ func TestASessionIsReadBack(t *testing.T) {
 	require.Equal(t, 200, c.do("POST", path+"/undo", nil).status)
 	require.Len(t, as[drift](t, c.do("POST", path+"/drift/"+d.ID, map[string]any{})).Differences, 2, "undo brings it back")
 
+	right := c.do("POST", path+"/drift/"+d.ID+"/right?picks="+url.QueryEscape(`[{"noun":"row","id":"`+renamed.ID+`"}]`), changed)
+	require.Equal(t, 200, right.status, string(right.body))
+	require.Contains(t, right.header.Get("Content-Disposition"), "Friday, put right.dawproject")
+	require.Len(t, as[drift](t, c.do("POST", path+"/drift?name=Saturday.dawproject", right.body)).Differences, 2, "one is put right; the other's mark is lost")
+	right = c.do("POST", path+"/drift/"+d.ID+"/right", changed)
+	require.Empty(t, as[drift](t, c.do("POST", path+"/drift?name=Sunday.dawproject", right.body)).Differences, "with what was answered")
+	require.Equal(t, 422, c.do("POST", path+"/drift/"+d.ID+"/right", []byte("no session")).status)
+	require.Equal(t, 422, c.do("POST", path+"/drift/"+d.ID+"/right?picks=x", changed).status)
+
 	list := as[[]struct{ ID, Name, By string }](t, c.do("GET", path+"/drift", nil))
-	require.Len(t, list, 2)
-	require.Equal(t, "Friday.dawproject", list[0].Name)
+	require.Len(t, list, 4)
+	require.Equal(t, "Friday.dawproject", list[2].Name)
 	require.Equal(t, 204, c.do("DELETE", path+"/drift/"+d.ID, nil).status)
 	require.Equal(t, 404, c.do("POST", path+"/drift/"+d.ID, map[string]any{}).status)
 	require.Equal(t, 404, c.do("DELETE", path+"/drift/"+d.ID, nil).status)

@@ -159,7 +159,7 @@ func uploadOf(path string) upload {
 	switch {
 	case path == "/api/archives", strings.HasPrefix(path, "/api/prints/") && strings.HasSuffix(path, "/files"):
 		return muchAudio
-	case strings.HasSuffix(path, "/drift"):
+	case strings.HasSuffix(path, "/drift"), strings.Contains(path, "/drift/") && strings.HasSuffix(path, "/right"):
 		return aSession
 	case strings.HasSuffix(path, "/printed"), path == "/api/recordings", strings.Contains(path, "/balance/calibration/recordings/"):
 		return someAudio

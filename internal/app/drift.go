@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/base32"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"path"
@@ -14,11 +15,13 @@ import (
 
 	"github.com/google/uuid"
 
+	"fanfold/internal/audiostore"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/compare"
 	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format"
+	"fanfold/internal/format/dawproject"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
@@ -111,6 +114,50 @@ func (h *Hot) TakeDrift(ctx context.Context, p Person, id uuid.UUID, picks []com
 		r.There.Name = row.Name // which the change is called by; it is not taken
 		return session.Take(t, r.There, picks, order, NewID)
 	})
+}
+
+// Righted is a session file that is put right. It is read once, and closed.
+type Righted struct {
+	audiostore.Spool
+	Name string // of the file
+	Size int64
+	Left []string // what stays as the session has it
+}
+
+// PutSessionRight gives a session file back in which what is picked, or all without picks, is as the
+// template has it now. The file is the one that was read: only its project was kept.
+func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks []compare.Pick, file io.Reader) (*Righted, error) {
+	row, _, answers, err := h.sessionFile(ctx, p, id)
+	if err != nil {
+		return nil, err
+	}
+	in, size, err := spooled(io.LimitReader(file, MaxSessionBytes+1))
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = in.Close() }() // of no more use
+	s, err := dawproject.Read(in, size)
+	if err != nil {
+		return nil, refused("", "%s can not be put right: %s", row.Name, err)
+	}
+	fixes, err := session.Right(h.View().Template, &s, session.Options{Mint: sessionIDs(id), Answers: answers}, picks)
+	if err != nil {
+		return nil, refused("", "%s can not be put right: %s", row.Name, err)
+	}
+	out, err := audiostore.NewSpool()
+	if err != nil {
+		return nil, fmt.Errorf("write a session file: %w", err)
+	}
+	left, err := dawproject.Right(out, in, size, fixes)
+	if err == nil {
+		_, err = out.Seek(0, io.SeekStart)
+	}
+	about, statErr := out.Stat()
+	if err = errors.Join(err, statErr); err != nil {
+		return nil, errors.Join(err, out.Close())
+	}
+	ext := path.Ext(row.Name)
+	return &Righted{Spool: out, Name: strings.TrimSuffix(row.Name, ext) + ", put right" + dawproject.Extension, Size: about.Size(), Left: append(fixes.Left, left...)}, nil
 }
 
 func (h *Hot) sessionFile(ctx context.Context, p Person, id uuid.UUID) (row db.SessionFile, s *session.Session, answers map[template.ID]string, err error) {

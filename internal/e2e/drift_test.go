@@ -86,6 +86,13 @@ func TestASessionIsReadBack(t *testing.T) {
 	p.seeText("[role=dialog]", "Is Oboe 1 marcato the row Oboe 1 short with another name")
 	p.seeText(`[data-difference="Flute 1 sustains"]`, `name[\s\S]*Flute 1 long[\s\S]*Flute 1 sustains`)
 	p.seeText(`[data-difference="Bassoon 1 long"]`, `level[\s\S]*0 dB[\s\S]*-6.02 dB`)
+	wait := p.page.Browser().MustWaitDownload()
+	p.press("Put the session right")
+	right := wait()
+	p.seeText("[role=status], [role=alert]", "put right")
+	require.Contains(t, string(projectOf(t, right)), `name="Flute 1 long"`)
+	require.Contains(t, string(projectOf(t, right)), `name="Clarinet 1 short"`, "what was gone is there again")
+	require.Contains(t, string(projectOf(t, right)), `name="Piccolo whistles"`, "what only the session has stays")
 	p.click(`[aria-label="Only the name of Flute 1 sustains"]`)
 	p.page.MustElement(`[data-difference="Bassoon 1 long"] input`).MustClick()
 	p.page.MustElement(`[data-difference="Piccolo whistles"] input`).MustClick()
@@ -113,6 +120,17 @@ func TestASessionIsReadBack(t *testing.T) {
 	p.gone(`[role=dialog] select[aria-label="Read before"]`)
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
+}
+
+// projectOf is the project of a session file.
+func projectOf(t *testing.T, data []byte) []byte {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	r, err := z.Open("project.xml")
+	require.NoError(t, err)
+	text, err := io.ReadAll(r)
+	require.NoError(t, err)
+	return text
 }
 
 // A session that somebody has becomes a template.

@@ -3714,6 +3714,12 @@ type DriftJSONBody struct {
 	Take  *[]Pick `json:"take,omitempty"`
 }
 
+// PutSessionRightParams defines parameters for PutSessionRight.
+type PutSessionRightParams struct {
+	// Picks a JSON list of picks; missing for all
+	Picks *string `form:"picks,omitempty" json:"picks,omitempty"`
+}
+
 // DuplicateJSONBody defines parameters for Duplicate.
 type DuplicateJSONBody struct {
 	Ids []Id `json:"ids"`
@@ -4590,6 +4596,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/drift/{session})
 	Drift(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/drift/{session}/right)
+	PutSessionRight(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID, params PutSessionRightParams) error
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx *echo.Context, id openapi_types.UUID) error
@@ -7504,6 +7513,39 @@ func (w *ServerInterfaceWrapper) Drift(ctx *echo.Context) error {
 	return err
 }
 
+// PutSessionRight converts echo context to params.
+func (w *ServerInterfaceWrapper) PutSessionRight(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "session" -------------
+	var session openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", ctx.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter session: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PutSessionRightParams
+	// ------------- Optional query parameter "picks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "picks", ctx.QueryParams(), &params.Picks, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picks: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PutSessionRight(ctx, id, session, params)
+	return err
+}
+
 // Duplicate converts echo context to params.
 func (w *ServerInterfaceWrapper) Duplicate(ctx *echo.Context) error {
 	var err error
@@ -8960,6 +9002,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/drift", wrapper.BringSession, options.OperationMiddlewares["BringSession"]...)
 	router.DELETE(options.BaseURL+"/api/templates/:id/drift/:session", wrapper.ForgetSession, options.OperationMiddlewares["ForgetSession"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/drift/:session", wrapper.Drift, options.OperationMiddlewares["Drift"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/drift/:session/right", wrapper.PutSessionRight, options.OperationMiddlewares["PutSessionRight"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
@@ -14502,6 +14545,54 @@ func (response DriftdefaultApplicationProblemPlusJSONResponse) VisitDriftRespons
 	return err
 }
 
+type PutSessionRightRequestObject struct {
+	Id      openapi_types.UUID `json:"id"`
+	Session openapi_types.UUID `json:"session"`
+	Params  PutSessionRightParams
+	Body    io.Reader
+}
+
+type PutSessionRightResponseObject interface {
+	VisitPutSessionRightResponse(w http.ResponseWriter) error
+}
+
+type PutSessionRight200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PutSessionRight200ApplicationoctetStreamResponse) VisitPutSessionRightResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PutSessionRightdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutSessionRightdefaultApplicationProblemPlusJSONResponse) VisitPutSessionRightResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DuplicateRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *DuplicateJSONRequestBody
@@ -17548,6 +17639,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/drift/{session})
 	Drift(ctx context.Context, request DriftRequestObject) (DriftResponseObject, error)
+
+	// (POST /api/templates/{id}/drift/{session}/right)
+	PutSessionRight(ctx context.Context, request PutSessionRightRequestObject) (PutSessionRightResponseObject, error)
 
 	// (POST /api/templates/{id}/duplicate)
 	Duplicate(ctx context.Context, request DuplicateRequestObject) (DuplicateResponseObject, error)
@@ -22204,6 +22298,35 @@ func (sh *strictHandler) Drift(ctx *echo.Context, id openapi_types.UUID, session
 		return err
 	} else if validResponse, ok := response.(DriftResponseObject); ok {
 		return validResponse.VisitDriftResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PutSessionRight operation middleware
+func (sh *strictHandler) PutSessionRight(ctx *echo.Context, id openapi_types.UUID, session openapi_types.UUID, params PutSessionRightParams) error {
+	var request PutSessionRightRequestObject
+
+	request.Id = id
+	request.Session = session
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutSessionRight(ctx.Request().Context(), request.(PutSessionRightRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutSessionRight")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PutSessionRightResponseObject); ok {
+		return validResponse.VisitPutSessionRightResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

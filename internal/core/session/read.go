@@ -88,22 +88,9 @@ const leastBPM, mostBPM = 4, 999
 // is. Reading one against an empty template makes a template of it. The error says what a template
 // can not be.
 func Read(t *template.Template, s *Session, o Options) (*Reading, error) {
-	r := &reader{t: t, s: s, o: o, out: &Reading{Found: map[How]int{}}, left: map[string]int{}, of: map[template.ID]*node{}}
-	r.laid, r.laidTop = tree(laidOut(t, s.Flat), true)
-	r.read, r.readTop = tree(s.Tracks, false)
-	tracks := len(ofClass(r.read, rows))
-	if tracks > template.MaxInstruments {
-		return nil, fmt.Errorf("the session has %d tracks; a template holds %d rows at most", tracks, template.MaxInstruments)
-	}
-	for _, n := range r.read {
-		r.of[n.track.ID] = n
-	}
-	m := &matcher{laid: r.laid, read: r.read, laidTop: r.laidTop, readTop: r.readTop, flat: s.Flat, answers: o.Answers}
-	m.match()
-	for _, n := range r.laidTop {
-		if n.track.ID == guidesFolder {
-			r.guides = n.pair
-		}
+	r, err := found(t, s, o)
+	if err != nil {
+		return nil, err
 	}
 	if err := r.remove(); err != nil {
 		return nil, err
@@ -122,6 +109,28 @@ func Read(t *template.Template, s *Session, o Options) (*Reading, error) {
 	r.out.There = r.next
 	r.tell()
 	return r.out, nil
+}
+
+// found is a session of which is known which track is which row, bus and section.
+func found(t *template.Template, s *Session, o Options) (*reader, error) {
+	r := &reader{t: t, s: s, o: o, out: &Reading{Found: map[How]int{}}, left: map[string]int{}, of: map[template.ID]*node{}}
+	r.laid, r.laidTop = tree(laidOut(t, s.Flat), true)
+	r.read, r.readTop = tree(s.Tracks, false)
+	tracks := len(ofClass(r.read, rows))
+	if tracks > template.MaxInstruments {
+		return nil, fmt.Errorf("the session has %d tracks; a template holds %d rows at most", tracks, template.MaxInstruments)
+	}
+	for _, n := range r.read {
+		r.of[n.track.ID] = n
+	}
+	m := &matcher{laid: r.laid, read: r.read, laidTop: r.laidTop, readTop: r.readTop, flat: s.Flat, answers: o.Answers}
+	m.match()
+	for _, n := range r.laidTop {
+		if n.track.ID == guidesFolder {
+			r.guides = n.pair
+		}
+	}
+	return r, nil
 }
 
 // laidOut are the tracks of a template; flat are its rows alone, with those that are spare.
@@ -577,11 +586,13 @@ func (r *reader) row(n *node, i *template.Instrument) *template.Instrument {
 	if !near(n.track.Gain, n.pair.track.Gain) {
 		i.GainDB = level(n.track.Gain, i.LevelTrimDB)
 	}
-	if math.Abs(n.track.Pan-n.pair.track.Pan) > .0005 {
+	if !nearPan(n.track.Pan, n.pair.track.Pan) {
 		i.Pan = pan(n.track.Pan)
 	}
 	return i
 }
+
+func nearPan(a, b float64) bool { return math.Abs(a-b) < .0005 }
 
 func pan(x float64) float64 { return math.Round(1000*min(1, max(-1, x))) / 1000 }
 

@@ -243,8 +243,9 @@ func number(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
 // builder gives every thing an XML ID: those of tracks stay the same for the same template.
 type builder struct {
-	ids    map[template.ID]string // of tracks
-	tracks int
+	ids      map[template.ID]string // of tracks
+	channels map[template.ID]string // of tracks that have one already
+	tracks   int
 }
 
 // markedID begins the ID of a track that is a thing of a template.
@@ -298,6 +299,9 @@ func (b *builder) name(list []*session.Track) {
 
 // channelOf is the ID of a track's channel; empty for no track.
 func (b *builder) channelOf(track template.ID) string {
+	if id := b.channels[track]; id != "" {
+		return id
+	}
 	if id := b.ids[track]; id != "" {
 		return id + ".channel"
 	}

@@ -29,25 +29,41 @@ const (
 // Read reads a session of so many bytes. What it holds beside, such as devices and recordings, is
 // named in Left. The error says what is wrong with the file, and where.
 func Read(r io.ReaderAt, size int64) (session.Session, error) {
-	archive, err := zip.NewReader(r, size)
+	archive, f, err := opened(r, size)
 	if err != nil {
-		return session.Session{}, errors.New("this is no DAWproject file: it is no ZIP archive, or is cut off")
-	}
-	at := slices.IndexFunc(archive.File, func(f *zip.File) bool { return strings.EqualFold(f.Name, "project.xml") })
-	if at < 0 {
-		return session.Session{}, errors.New("this is no DAWproject file: there is no project.xml in it")
-	}
-	f := archive.File[at]
-	if f.UncompressedSize64 > mostXML {
-		return session.Session{}, fmt.Errorf("project.xml has %d MiB; %d are read at most", f.UncompressedSize64>>20, mostXML>>20)
+		return session.Session{}, err
 	}
 	in, err := f.Open()
 	if err != nil {
 		return session.Session{}, fmt.Errorf("project.xml can not be unpacked: %w", err)
 	}
 	defer in.Close()
+	p, err := decoded(io.LimitReader(in, mostXML))
+	if err != nil {
+		return session.Session{}, err
+	}
+	return newReader(p).session(title(archive))
+}
+
+// opened finds project.xml in an archive.
+func opened(r io.ReaderAt, size int64) (*zip.Reader, *zip.File, error) {
+	archive, err := zip.NewReader(r, size)
+	if err != nil {
+		return nil, nil, errors.New("this is no DAWproject file: it is no ZIP archive, or is cut off")
+	}
+	at := slices.IndexFunc(archive.File, func(f *zip.File) bool { return strings.EqualFold(f.Name, "project.xml") })
+	if at < 0 {
+		return nil, nil, errors.New("this is no DAWproject file: there is no project.xml in it")
+	}
+	if f := archive.File[at]; f.UncompressedSize64 > mostXML {
+		return nil, nil, fmt.Errorf("project.xml has %d MiB; %d are read at most", f.UncompressedSize64>>20, mostXML>>20)
+	}
+	return archive, archive.File[at], nil
+}
+
+func decoded(in io.Reader) (*project, error) {
 	var p project
-	decoder := xml.NewDecoder(io.LimitReader(in, mostXML))
+	decoder := xml.NewDecoder(in)
 	decoder.CharsetReader = func(charset string, _ io.Reader) (io.Reader, error) {
 		return nil, fmt.Errorf("it is written in %s; DAWproject files are UTF-8", charset)
 	}
@@ -56,10 +72,13 @@ func Read(r io.ReaderAt, size int64) (session.Session, error) {
 		if errors.Is(err, io.EOF) {
 			err = errors.New("it holds nothing")
 		}
-		return session.Session{}, fmt.Errorf("project.xml, line %d: %w", line, err)
+		return nil, fmt.Errorf("project.xml, line %d: %w", line, err)
 	}
-	x := &reader{p: &p, channels: map[string]template.ID{}, fed: map[string]bool{}, seen: map[template.ID]bool{}, byID: map[string]*session.Track{}, left: map[string]int{}}
-	return x.session(title(archive))
+	return &p, nil
+}
+
+func newReader(p *project) *reader {
+	return &reader{p: p, channels: map[string]template.ID{}, fed: map[string]bool{}, seen: map[template.ID]bool{}, byID: map[string]*session.Track{}, left: map[string]int{}}
 }
 
 // title is what metadata.xml says the session is called; empty where it says nothing.
@@ -286,14 +305,19 @@ func gain(p parameter) float64 {
 
 // pan is a place from left to right, -1..1.
 func pan(p parameter) float64 {
-	low, high := float(p.Min, 0), float(p.Max, 1)
-	if p.Unit != "normalized" && p.Min == "" && p.Max == "" {
-		low, high = -1, 1
-	}
+	low, high := bounds(p.Unit, p.Min, p.Max)
 	if p.Value == "" || high <= low {
 		return 0
 	}
 	return min(1, max(-1, 2*(float(p.Value, (low+high)/2)-low)/(high-low)-1))
+}
+
+// bounds are the ends of a pan's parameter.
+func bounds(unit, least, most string) (low, high float64) {
+	if unit != "normalized" && least == "" && most == "" {
+		return -1, 1
+	}
+	return float(least, 0), float(most, 1)
 }
 
 // time reads tempi, metres and markers.

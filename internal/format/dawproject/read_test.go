@@ -160,6 +160,8 @@ func TestFilesThatCanNotBeRead(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(`<Project><Structure><Track name="a" id="1" contentType="notes"><Channel id="2" destination="2"/></Track></Structure></Project>`))
 	f.Add([]byte(`<Project><Structure><Track name="a" id="1" contentType="tracks"><Channel id="2" destination="2"/><Track id="1"/></Track></Structure><Arrangement><Lanes track="1"><Clips><Clip time="-1" duration="9" loopStart="1" loopEnd="1.0001"><Notes><Note time="1" duration="1" key="3"/></Notes></Clip></Clips></Lanes></Arrangement></Project>`))
+	f.Add([]byte(`<Project><Structure><Track name="Winds 0" id="1" contentType="notes"><Channel id="2" destination="3"><Sends/><Volume value="x"/></Channel></Track><Channel id="3" role="master"><Volume unit="decibel" value="3"/></Channel></Structure></Project>`))
+	f.Add([]byte("<Project/>&"))
 	here := coretest.Orchestra(6, 1)
 	f.Fuzz(func(t *testing.T, project []byte) {
 		data := packed(t, string(project))
@@ -170,6 +172,13 @@ func FuzzRead(f *testing.F) {
 		r, err := session.Read(here, &s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(t, err)
 		require.NoError(t, r.There.Validate())
+		fixes, err := session.Right(here, &s, ids(), nil)
+		require.NoError(t, err)
+		var right bytes.Buffer
+		_, err = dawproject.Right(&right, bytes.NewReader(data), int64(len(data)), fixes)
+		require.NoError(t, err)
+		_, err = dawproject.Read(bytes.NewReader(right.Bytes()), int64(right.Len()))
+		require.NoError(t, err, "what was put right can be read again")
 		r, err = session.Begin(&s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(t, err)
 		require.NoError(t, r.There.Validate())

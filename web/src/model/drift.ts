@@ -1,6 +1,7 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api, fileBody, type Schemas } from "./api";
 import { at } from "./changing";
+import { save } from "./saving";
 import { attempt, get, tell } from "./store";
 import { plural } from "./template";
 
@@ -59,6 +60,29 @@ export async function takeDrift(session: string, take: Pick[], order: boolean) {
     tell(`Took ${parts.join(" and ")} from the session.`);
   }
   return done;
+}
+
+/** As much as the address of a request may say of what is picked. */
+const mostPicked = 50_000;
+
+/** putRight gives the session file back with what is picked, or all, as the template has it. */
+export async function putRight(session: string, file: File, picks: Pick[]) {
+  const text = picks.length > 0 ? JSON.stringify(picks) : "";
+  if (text.length > mostPicked) {
+    tell("That is too much to be picked singly: choose fewer, or none for all of it.");
+    return;
+  }
+  await attempt(async () => {
+    const asked = api.POST("/api/templates/{id}/drift/{session}/right", {
+      params: { path: { id: get().sheet!.id, session }, query: text ? { picks: text } : {} },
+      ...fileBody(file),
+      parseAs: "blob",
+    });
+    const data = await answer(asked);
+    const left = (await asked).response.headers.get("X-Left");
+    save(`${file.name.replace(/\.[^.]*$/, "")}, put right.dawproject`, data as unknown as Blob);
+    tell(left ? `The session is put right. As it was stays: ${left}.` : "The session is put right.");
+  });
 }
 
 export const forgetSession = (session: string) =>

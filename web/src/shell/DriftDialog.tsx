@@ -6,6 +6,7 @@ import {
   type Drift,
   drift,
   forgetSession,
+  putRight,
   readSession,
   sessionFiles,
   sessionsRead,
@@ -26,6 +27,7 @@ export function DriftDialog({ close }: { close: () => void }) {
   const [session, setSession] = useState("");
   const [reading, setReading] = useState(false);
   const [order, setOrder] = useState(false);
+  const [file, setFile] = useState<File | null>(null); // that was chosen here, of the session
   const picks = usePicks();
   const { data: read } = useQuery(sessionsRead(sheet.id));
   const { data, error } = useQuery(drift(sheet.id, sheet.revision, session));
@@ -38,11 +40,13 @@ export function DriftDialog({ close }: { close: () => void }) {
     if (!d) return;
     keep(d);
     show(d.id);
+    setFile(file);
     await client.invalidateQueries({ queryKey: ["sessions", sheet.id] });
   };
   const show = (id: string) => {
     setSession(id);
     setOrder(false);
+    setFile(null);
     picks.clear();
   };
   // A session that is dropped is read at once.
@@ -70,6 +74,12 @@ export function DriftDialog({ close }: { close: () => void }) {
     if (d) keep(d);
     picks.clear();
   };
+  const sayable =
+    read
+      ?.find((f) => f.id === session)
+      ?.name.toLowerCase()
+      .endsWith(".dawproject") ?? false;
+  const rightText = list.length > 0 ? `Put ${list.length} right in the session` : "Put the session right";
   const alike = data && every.length === 0 && data.elsewhere.length === 0;
   const of = (noun: string, one: string, many?: string) =>
     plural(every.filter((d) => d.noun === noun).length, one, many);
@@ -161,10 +171,25 @@ export function DriftDialog({ close }: { close: () => void }) {
       )}
       {data && (
         <div className="mt-3 flex items-center gap-3">
-          <span className="text-soft">{found(data)} One undo takes it all back.</span>
+          <span className="text-soft">
+            {found(data)} {empty && "One undo takes it all back."}
+          </span>
+          {!empty && !alike && sayable && (
+            <span className="ml-auto">
+              {file ? (
+                <button type="button" className="button" onClick={() => void putRight(session, file, list)}>
+                  {rightText}
+                </button>
+              ) : (
+                <ChooseFile accept=".dawproject" take={(f) => void putRight(session, f, list)}>
+                  {rightText}…
+                </ChooseFile>
+              )}
+            </span>
+          )}
           <button
             type="button"
-            className={`button ml-auto ${empty ? "button-main" : ""}`}
+            className={`button ${empty ? "button-main" : ""} ${empty || !sayable ? "ml-auto" : ""}`}
             disabled={!!alike}
             onClick={() => void take(true)}
           >

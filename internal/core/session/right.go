@@ -1,0 +1,223 @@
+package session
+
+import (
+	"fmt"
+	"slices"
+
+	"fanfold/internal/core/compare"
+	"fanfold/internal/core/template"
+)
+
+// Fix is what a track of a session becomes, so that it is as its row, bus or section; what is nil
+// stays.
+type Fix struct {
+	Track  template.ID // of the session
+	Name   *string
+	Colour *string
+	Gain   *float64 // of its fader, linear
+	Pan    *float64 // -1..1
+	Ways   *Ways
+}
+
+// Ways are where a track goes: to tracks of the session, or to those that are put into it.
+type Ways struct {
+	To    template.ID
+	Sends []Send
+}
+
+// Missing is a track that is put into a session.
+type Missing struct {
+	Folder template.ID // of the session; empty for the top
+	After  template.ID // a track in that folder; empty for the folder's end
+	Track  *Track
+}
+
+// Righting is what puts a session right.
+type Righting struct {
+	Fixes   []Fix
+	Missing []Missing
+	Left    []string // what stays as the session has it, in words
+}
+
+// Right says what puts a session right: of the differences that are picked, or of all without picks,
+// what the template has takes the place of what the session has. Tracks that the template does not
+// have stay, since music may be on them; so do places and order.
+func Right(t *template.Template, s *Session, o Options, picks []compare.Pick) (*Righting, error) {
+	r, err := found(t, s, o)
+	if err != nil {
+		return nil, err
+	}
+	w := &righter{reader: r, out: &Righting{}, whole: map[template.ID]bool{}, fields: map[template.ID]map[string]bool{}, all: len(picks) == 0, put: map[template.ID]bool{}, buses: map[template.ID]*node{}}
+	for _, n := range ofClass(r.laid, buses) {
+		if n.pair != nil {
+			w.buses[n.track.ID] = n.pair
+		}
+	}
+	for _, p := range picks {
+		if p.Field == "" {
+			w.whole[p.ID] = true
+			continue
+		}
+		if w.fields[p.ID] == nil {
+			w.fields[p.ID] = map[string]bool{}
+		}
+		w.fields[p.ID][p.Field] = true
+	}
+	r.next = t // whose tints are asked for
+	w.missing()
+	for _, n := range r.read {
+		if n.pair != nil {
+			w.fix(n)
+		} else if n.track.Kind != Folder {
+			w.left["tracks that only the session has"]++
+		}
+	}
+	for what, n := range w.left {
+		w.out.Left = append(w.out.Left, fmt.Sprintf("%s (%d)", what, n))
+	}
+	slices.Sort(w.out.Left)
+	return w.out, nil
+}
+
+type righter struct {
+	*reader
+	out    *Righting
+	all    bool
+	whole  map[template.ID]bool            // things that are picked
+	fields map[template.ID]map[string]bool // fields of them
+	put    map[template.ID]bool            // things that are put into the session
+	buses  map[template.ID]*node           // read, by the buses they are
+}
+
+func (w *righter) wants(id template.ID, field string) bool {
+	return w.all || w.whole[id] || w.fields[id][field]
+}
+
+// missing finds what the session lacks. Buses come first, since rows go to them.
+func (w *righter) missing() {
+	if w.s.Flat {
+		return
+	}
+	for _, c := range []class{buses, rows} {
+		for _, n := range w.laid {
+			if n.track.class() != c || n.pair != nil || !w.wants(n.track.ID, "") {
+				continue
+			}
+			if n.parent != nil && n.parent.pair == nil {
+				w.left["tracks whose folder the session lacks"]++
+				continue
+			}
+			w.put[n.track.ID] = true
+			m := Missing{Track: n.track}
+			if n.parent != nil {
+				m.Folder = n.parent.pair.track.ID
+				m.After = beforeIt(n)
+			}
+			w.out.Missing = append(w.out.Missing, m)
+		}
+	}
+	for k := range w.out.Missing {
+		x := *w.out.Missing[k].Track
+		ways := w.waysNow(&x)
+		x.To, x.Sends, x.Children = ways.To, ways.Sends, nil
+		w.out.Missing[k].Track = &x
+	}
+}
+
+// beforeIt is the track of the session that stands before one that is missing, in its folder.
+func beforeIt(n *node) template.ID {
+	at := slices.Index(n.parent.inside, n)
+	for _, x := range slices.Backward(n.parent.inside[:at]) {
+		if x.pair != nil && x.pair.parent == n.parent.pair {
+			return x.pair.track.ID
+		}
+	}
+	return ""
+}
+
+// waysNow are the ways of a track as the template has them, to tracks of the session.
+func (w *righter) waysNow(x *Track) Ways {
+	at := func(bus template.ID) template.ID {
+		if n := w.buses[bus]; n != nil {
+			return n.track.ID
+		}
+		if w.put[bus] {
+			return bus
+		}
+		if bus != "" {
+			w.left["ways to buses that the session lacks"]++
+		}
+		return ""
+	}
+	out := Ways{To: at(x.To)}
+	for _, s := range x.Sends {
+		if s.To = at(s.To); s.To != "" {
+			out.Sends = append(out.Sends, s)
+		}
+	}
+	return out
+}
+
+// fix finds what of a track is otherwise than the template has it.
+func (w *righter) fix(n *node) {
+	is, was := n.track, n.pair.track
+	f := Fix{Track: is.ID}
+	if clean(is.Name) != clean(was.Name) && w.wants(was.ID, "name") {
+		f.Name = &was.Name
+	}
+	tint := map[class]string{rows: "colour", folders: "tint"}[is.class()]
+	if tint != "" && w.tintChanged(n) && w.wants(was.ID, tint) {
+		f.Colour = &was.Colour
+	}
+	if is.class() != folders {
+		if !near(is.Gain, was.Gain) && w.wants(was.ID, "level") {
+			f.Gain = &was.Gain
+		}
+		if is.class() == rows && !nearPan(is.Pan, was.Pan) && w.wants(was.ID, "pan") {
+			f.Pan = &was.Pan
+		}
+		if is.Role != Master && w.wants(was.ID, "routes") && !w.goesRight(n) {
+			ways := w.waysNow(was)
+			f.Ways = &ways
+		}
+	}
+	if n.parent != nil && n.pair.parent != nil && n.parent.pair != n.pair.parent && w.wants(was.ID, "section") {
+		w.left["tracks in another folder"]++
+	}
+	if f != (Fix{Track: is.ID}) {
+		w.out.Fixes = append(w.out.Fixes, f)
+	}
+}
+
+// tintChanged tells whether a track was given another colour of the palette.
+func (w *righter) tintChanged(n *node) bool {
+	now := ""
+	switch i := w.t.Instrument(n.pair.track.ID); {
+	case i != nil && i.Colour != "":
+		now = i.Colour
+	case i != nil:
+		now = w.t.TintOf(i.Section)
+	default:
+		now = w.t.TintOf(n.pair.track.ID)
+	}
+	return w.recoloured(n, now) != now
+}
+
+// goesRight tells whether a track goes where its row goes.
+func (w *righter) goesRight(n *node) bool {
+	bus := func(track template.ID) template.ID {
+		if x := w.of[track]; x != nil && x.pair != nil {
+			return x.pair.track.ID
+		}
+		return track
+	}
+	sends := slices.Clone(n.track.Sends)
+	for k := range sends {
+		sends[k].To = bus(sends[k].To)
+	}
+	to := n.track.To
+	if to != "" {
+		to = bus(to)
+	}
+	return sameWays(to, sends, n.pair.track)
+}
