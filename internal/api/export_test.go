@@ -69,3 +69,6 @@ func Door() (http.Handler, []string) {
 	}
 	return e, paths
 }
+
+// DoingOf is what an operation does.
+var DoingOf = doingOf

@@ -13,6 +13,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/people"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/format/musicxml"
@@ -23,10 +24,11 @@ import (
 )
 
 var (
-	errSignedOut  = errors.New("sign in first")
-	errWrongLogin = errors.New("the email or the password is wrong")
-	errTooMany    = errors.New("too many attempts; wait a minute and try again")
-	errNoDemo     = errors.New("this server has no demo account")
+	errSignedOut     = errors.New("sign in first")
+	errWrongLogin    = errors.New("the email or the password is wrong")
+	errWrongPassword = errors.New("the present password is wrong")
+	errTooMany       = errors.New("too many attempts; wait a minute and try again")
+	errNoDemo        = errors.New("this server has no demo account")
 
 	errDemoElsewhere = errors.New("one click signs in on the demo's own machine only; sign in with the email and password it shows")
 )
@@ -35,25 +37,28 @@ var (
 // code is stable; the detail is for people.
 func problemOf(err error) gen.Problem {
 	var (
-		clash    *app.ClashError
-		old      *app.TooOldError
-		room     *app.NoRoomError
-		seat     *app.NoSeatError
-		busy     *app.BusyError
-		locked   *app.LockedError
-		depends  *app.DependsError
-		refused  *change.Refused
-		cues     *cue.Refused
-		invalid  *template.Invalid
-		list     *rows.Unreadable
-		file     *templatefile.Bad
-		score    *musicxml.Bad
-		midi     *smf.Bad
-		outside  *outsideError
-		http     *echo.HTTPError
-		tooLarge interface{ StatusCode() int }
+		forbidden *people.Refused
+		clash     *app.ClashError
+		old       *app.TooOldError
+		room      *app.NoRoomError
+		seat      *app.NoSeatError
+		busy      *app.BusyError
+		locked    *app.LockedError
+		depends   *app.DependsError
+		refused   *change.Refused
+		cues      *cue.Refused
+		invalid   *template.Invalid
+		list      *rows.Unreadable
+		file      *templatefile.Bad
+		score     *musicxml.Bad
+		midi      *smf.Bad
+		outside   *outsideError
+		http      *echo.HTTPError
+		tooLarge  interface{ StatusCode() int }
 	)
 	switch {
+	case errors.As(err, &forbidden):
+		return problem(403, "not-allowed", "Your role does not allow this", err)
 	case errors.As(err, &clash):
 		p := problem(409, "clash", "Somebody else changed this meanwhile", err)
 		p.Theirs, p.Yours = &clash.Theirs, &clash.Yours
@@ -110,6 +115,8 @@ func problemOf(err error) gen.Problem {
 		return problem(404, "not-found", "There is no such thing here", err)
 	case errors.Is(err, errSignedOut):
 		return problem(401, "signed-out", "Sign in first", err)
+	case errors.Is(err, errWrongPassword):
+		return problem(403, "wrong-password", "The password is not changed", err)
 	case errors.Is(err, errWrongLogin):
 		return problem(401, "wrong-login", "Sign-in failed", err)
 	case errors.Is(err, errTooMany):

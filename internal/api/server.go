@@ -17,6 +17,7 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/people"
 	"fanfold/internal/format/templatefile"
 	"fanfold/internal/store"
 )
@@ -235,9 +236,12 @@ func pages(web fs.FS) echo.HandlerFunc {
 type personKey struct{}
 
 // withPerson hands the signed-in person to the handlers' context.
-func withPerson(next gen.StrictHandlerFunc, _ string) gen.StrictHandlerFunc {
+func withPerson(next gen.StrictHandlerFunc, operation string) gen.StrictHandlerFunc {
 	return func(c *echo.Context, request any) (any, error) {
 		if p, ok := c.Get("person").(app.Person); ok {
+			if doing := doingOf(operation, c.Request().Method); !p.Role.May(doing) {
+				return nil, &people.Refused{Role: p.Role, Doing: doing}
+			}
 			ctx := context.WithValue(c.Request().Context(), personKey{}, p)
 			c.SetRequest(c.Request().WithContext(ctx))
 		}

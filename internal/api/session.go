@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net"
+	"net/http"
 	"strings"
 	"sync"
 	"time"
@@ -18,7 +19,15 @@ import (
 	"fanfold/internal/store/db"
 )
 
-const personInSession = "person"
+// What a session knows of whose it is.
+const (
+	personInSession  = "person"
+	agentInSession   = "agent"
+	addressInSession = "address"
+)
+
+// mostAgent is how much of what a browser says of itself is kept.
+const mostAgent = 200
 
 // identify finds who asks. Without a session only signing in is open.
 func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
@@ -28,20 +37,33 @@ func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 		switch {
 		case err == nil:
 			c.Set("person", p)
-		case !errors.Is(err, errSignedOut) || !strings.HasPrefix(r.URL.Path, "/api/session") || r.Method == "GET":
+		case !errors.Is(err, errSignedOut) || !openToAll(r.Method, r.URL.Path):
 			return err
 		}
 		c.Set("address", r.RemoteAddr)
 		ctx := context.WithValue(r.Context(), addressKey{}, r.RemoteAddr)
 		ctx = context.WithValue(ctx, lengthKey{}, r.ContentLength)
+		ctx = context.WithValue(ctx, agentKey{}, r.UserAgent())
 		c.SetRequest(r.WithContext(context.WithValue(ctx, hereKey{}, fromHere(r))))
 		return next(c)
 	}
 }
 
+// openToAll tells whether a path is open without signing in: signing in and out, and invitations.
+func openToAll(method, path string) bool {
+	switch {
+	case path == "/api/session":
+		return method == http.MethodPost || method == http.MethodDelete
+	case path == "/api/session/demo":
+		return method == http.MethodPost
+	}
+	return strings.HasPrefix(path, "/api/session/invitation/")
+}
+
 type (
 	addressKey struct{}
 	hereKey    struct{} // whether the request was made on this machine
+	agentKey   struct{} // the browser, as it says
 	lengthKey  struct{} // of the body as the request says, bytes; -1 when it does not
 )
 
@@ -70,7 +92,7 @@ func (s *server) sessionEnded(digest uuid.UUID) {
 // Who implements the contract.
 func (s *server) Who(ctx context.Context, _ gen.WhoRequestObject) (gen.WhoResponseObject, error) {
 	row, err := s.store.Queries().PersonGet(ctx, person(ctx).ID)
-	return gen.Who200JSONResponse{Id: row.ID, Name: row.Name, Email: row.Email, Studio: row.StudioName}, err
+	return gen.Who200JSONResponse(personAs(row)), err
 }
 
 // SignIn implements the contract.
@@ -114,8 +136,16 @@ func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
 		return gen.Person{}, err
 	}
 	s.sessions.Put(ctx, personInSession, row.ID.String())
+	agent, _ := ctx.Value(agentKey{}).(string)
+	address, _ := ctx.Value(addressKey{}).(string)
+	s.sessions.Put(ctx, agentInSession, agent[:min(len(agent), mostAgent)])
+	s.sessions.Put(ctx, addressInSession, hostIn(address))
 	full, err := s.store.Queries().PersonGet(ctx, row.ID)
-	return gen.Person{Id: row.ID, Name: row.Name, Email: row.Email, Studio: full.StudioName}, err
+	return personAs(full), err
+}
+
+func personAs(row db.PersonGetRow) gen.Person {
+	return gen.Person{Id: row.ID, Name: row.Name, Email: row.Email, Studio: row.StudioName, Role: gen.Role(row.Role)}
 }
 
 // SignOut implements the contract.
@@ -143,17 +173,31 @@ func newAttempts(now func() time.Time) *attempts {
 }
 
 func (a *attempts) allow(address, email string) bool {
-	host, _, err := net.SplitHostPort(address)
-	if err != nil {
-		host = address
-	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
+	return a.from(address) && a.allowOne(hostIn(address)+" "+strings.ToLower(email), rate.Every(12*time.Second), 5)
+}
+
+// allowFrom is allow for what is no account: a link, which nobody guesses.
+func (a *attempts) allowFrom(address string) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.from(address)
+}
+
+func (a *attempts) from(address string) bool {
 	if len(a.limit) > 10_000 {
 		clear(a.limit) // forgetting is better than growing without end
 	}
-	return a.allowOne(host, rate.Every(2*time.Second), 30) &&
-		a.allowOne(host+" "+strings.ToLower(email), rate.Every(12*time.Second), 5)
+	return a.allowOne(hostIn(address), rate.Every(2*time.Second), 30)
+}
+
+// hostIn is an address without its port.
+func hostIn(address string) string {
+	if host, _, err := net.SplitHostPort(address); err == nil {
+		return host
+	}
+	return address
 }
 
 func (a *attempts) allowOne(key string, every rate.Limit, burst int) bool {

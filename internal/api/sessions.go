@@ -7,9 +7,11 @@ import (
 	"sync"
 	"time"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
 
 	"fanfold/internal/app"
+	"fanfold/internal/core/people"
 	"fanfold/internal/store"
 	"fanfold/internal/store/db"
 )
@@ -105,7 +107,25 @@ func (s *sessionStore) FindCtx(ctx context.Context, token string) (data []byte, 
 // CommitCtx implements scs.CtxStore.
 func (s *sessionStore) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
 	s.forget(token)
-	return s.q.SessionCommit(ctx, db.SessionCommitParams{Token: token, Data: data, Expiry: expiry})
+	row := db.SessionCommitParams{Token: token, Data: data, Expiry: expiry}
+	if _, values, err := (scs.GobCodec{}).Decode(data); err == nil {
+		text := func(key string) string { said, _ := values[key].(string); return said }
+		if id, err := uuid.Parse(text(personInSession)); err == nil {
+			row.PersonID = optional(id)
+		}
+		row.Agent, row.Address = text(agentInSession), text(addressInSession)
+	}
+	return s.q.SessionCommit(ctx, row)
+}
+
+// forgetWho has everybody's role asked for again.
+func (s *sessionStore) forgetWho() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for token, x := range s.known {
+		x.whoAt = time.Time{}
+		s.known[token] = x
+	}
 }
 
 // DeleteCtx implements scs.CtxStore.
@@ -151,7 +171,7 @@ func (s *sessionStore) personOf(ctx context.Context, token string, id uuid.UUID)
 	case err != nil:
 		return app.Person{}, err
 	}
-	p := app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}
+	p := app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name, Role: people.Role(row.Role)}
 	if there {
 		x.person, x.whoAt = p, s.now()
 		s.keep(token, x)

@@ -95,7 +95,7 @@ func TestEveryPathKeepsStudiosApart(t *testing.T) {
 	doc := theContract(t)
 	for _, p := range paths(t) {
 		method, path := p[0], p[1]
-		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{session}", id, "{instrument}", "x", "{cut}", "x", "{reel}", "x", "{cue}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{pair}", "1", "{number}", "0", "{before}", id, "palette/{format}", "palette/json", "handbook/{format}", "handbook/pdf", "report/{format}", "report/pdf", "follow/{format}", "follow/midi", "{format}", "smf").Replace(path)
+		asked := strings.NewReplacer("{id}", id, "{bus}", "bus-mix", "{scan}", id, "{session}", id, "{secret}", "x", "{instrument}", "x", "{cut}", "x", "{reel}", "x", "{cue}", "x", "{audio}", "x", "{revision}", "1", "{version}", id, "{pair}", "1", "{number}", "0", "{before}", id, "palette/{format}", "palette/json", "handbook/{format}", "handbook/pdf", "report/{format}", "report/pdf", "follow/{format}", "follow/midi", "{format}", "smf").Replace(path)
 		if strings.HasPrefix(path, "/api/session") {
 			continue
 		}

@@ -23,6 +23,7 @@ import (
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/core/people"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
 	"fanfold/internal/sampler"
@@ -89,11 +90,20 @@ type App struct {
 	named      map[uuid.UUID]bool                     // studios with hosts that are known by their machine's name alone
 }
 
-// Person is who asks.
+// Person is who asks. One without a role is the server itself, which does what it was told to.
 type Person struct {
 	ID     uuid.UUID
 	Studio uuid.UUID
 	Name   string
+	Role   people.Role
+}
+
+// may refuses what the person's role may not.
+func (p Person) may(d people.Doing) error {
+	if p.Role != "" && !p.Role.May(d) {
+		return &people.Refused{Role: p.Role, Doing: d}
+	}
+	return nil
 }
 
 // New returns an App on a store, driving machines through a rig.

@@ -13,6 +13,7 @@ import (
 
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/people"
 	"fanfold/internal/core/proof"
 	"fanfold/internal/core/template"
 	"fanfold/internal/document"
@@ -98,6 +99,9 @@ func (h *Hot) ApplyFrom(ctx context.Context, p Person, base int64, c change.Chan
 
 // apply applies a change and carries on what it means for others.
 func (h *Hot) apply(ctx context.Context, ask document.Ask, p Person, make func(*sheetView) (change.Change, error)) (int64, error) {
+	if err := p.may(people.Change); err != nil {
+		return 0, err
+	}
 	cat, err := h.known(ctx, p)
 	if err != nil {
 		return 0, err

@@ -381,6 +381,30 @@ func (e RibbonTap) Valid() bool {
 	}
 }
 
+// Defines values for Role.
+const (
+	Arranger  Role = "arranger"
+	Assistant Role = "assistant"
+	Owner     Role = "owner"
+	Reader    Role = "reader"
+)
+
+// Valid indicates whether the value is a known member of the Role enum.
+func (e Role) Valid() bool {
+	switch e {
+	case Arranger:
+		return true
+	case Assistant:
+		return true
+	case Owner:
+		return true
+	case Reader:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RowsSetKind.
 const (
 	Guide   RowsSetKind = "guide"
@@ -1714,6 +1738,25 @@ type ImportReport struct {
 // Instrument defines model for Instrument.
 type Instrument = template.Instrument
 
+// Invitation defines model for Invitation.
+type Invitation struct {
+	Email string    `json:"email"`
+	Ends  time.Time `json:"ends"`
+
+	// Name of a member who sets another password
+	Name   *string `json:"name,omitempty"`
+	Role   Role    `json:"role"`
+	Studio string  `json:"studio"`
+}
+
+// InvitationLink defines model for InvitationLink.
+type InvitationLink struct {
+	Id openapi_types.UUID `json:"id"`
+
+	// Secret told once
+	Secret string `json:"secret"`
+}
+
 // KeyZone defines model for KeyZone.
 type KeyZone = template.KeyZone
 
@@ -1920,6 +1963,24 @@ type Measuring struct {
 	Running bool   `json:"running"`
 }
 
+// Member defines model for Member.
+type Member struct {
+	Email string             `json:"email"`
+	Id    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
+	Role  Role               `json:"role"`
+
+	// SeenAt when they last signed in
+	SeenAt *time.Time `json:"seenAt,omitempty"`
+}
+
+// MemberList defines model for MemberList.
+type MemberList struct {
+	Invitations []OpenInvitation `json:"invitations"`
+	Members     []Member         `json:"members"`
+	Roles       []RoleCan        `json:"roles"`
+}
+
 // Mic defines model for Mic.
 type Mic = template.Mic
 
@@ -2043,6 +2104,16 @@ type NewCueAsk struct {
 	End   int64 `json:"end"`
 	Reel  Id    `json:"reel"`
 	Start int64 `json:"start"`
+}
+
+// OpenInvitation defines model for OpenInvitation.
+type OpenInvitation struct {
+	// Again a member sets another password
+	Again bool               `json:"again"`
+	Email string             `json:"email"`
+	Ends  time.Time          `json:"ends"`
+	Id    openapi_types.UUID `json:"id"`
+	Role  Role               `json:"role"`
 }
 
 // OpenProduction defines model for OpenProduction.
@@ -2243,6 +2314,7 @@ type Person struct {
 	Email  string             `json:"email"`
 	Id     openapi_types.UUID `json:"id"`
 	Name   string             `json:"name"`
+	Role   Role               `json:"role"`
 	Studio string             `json:"studio"`
 }
 
@@ -2589,6 +2661,15 @@ type RibbonTap string
 // RigState defines model for RigState.
 type RigState = app.RigState
 
+// Role defines model for Role.
+type Role string
+
+// RoleCan defines model for RoleCan.
+type RoleCan struct {
+	Can  []string `json:"can"`
+	Role Role     `json:"role"`
+}
+
 // Route a connection to a bus
 type Route = template.Route
 
@@ -2877,6 +2958,19 @@ type Sightline = template.Sightline
 type SignIn struct {
 	Email    string `json:"email"`
 	Password string `json:"password"`
+}
+
+// SignedIn defines model for SignedIn.
+type SignedIn struct {
+	Address string `json:"address"`
+
+	// Agent the browser, as it says
+	Agent string `json:"agent"`
+
+	// Here this is the session that asks
+	Here  bool      `json:"here"`
+	Since time.Time `json:"since"`
+	Until time.Time `json:"until"`
 }
 
 // SinceStarted defines model for SinceStarted.
@@ -3386,10 +3480,22 @@ type SetHandJSONBody struct {
 	Map []Mapping `json:"map"`
 }
 
+// InviteJSONBody defines parameters for Invite.
+type InviteJSONBody struct {
+	Days  int    `json:"days"`
+	Email string `json:"email"`
+	Role  Role   `json:"role"`
+}
+
 // MakeCredentialJSONBody defines parameters for MakeCredential.
 type MakeCredentialJSONBody struct {
 	Machine  Id                 `json:"machine"`
 	Template openapi_types.UUID `json:"template"`
+}
+
+// SetRoleJSONBody defines parameters for SetRole.
+type SetRoleJSONBody struct {
+	Role Role `json:"role"`
 }
 
 // MoviesParams defines parameters for Movies.
@@ -3483,6 +3589,19 @@ type RecordedParams struct {
 // FoldersParams defines parameters for Folders.
 type FoldersParams struct {
 	Folder string `form:"folder" json:"folder"`
+}
+
+// TakeInvitationJSONBody defines parameters for TakeInvitation.
+type TakeInvitationJSONBody struct {
+	// Name of somebody new
+	Name     *string `json:"name,omitempty"`
+	Password string  `json:"password"`
+}
+
+// ChangePasswordJSONBody defines parameters for ChangePassword.
+type ChangePasswordJSONBody struct {
+	Becomes string `json:"becomes"`
+	Was     string `json:"was"`
 }
 
 // ShorthandParams defines parameters for Shorthand.
@@ -3985,8 +4104,14 @@ type NewLinkJSONRequestBody = LinkAsk
 // SetHandJSONRequestBody defines body for SetHand for application/json ContentType.
 type SetHandJSONRequestBody SetHandJSONBody
 
+// InviteJSONRequestBody defines body for Invite for application/json ContentType.
+type InviteJSONRequestBody InviteJSONBody
+
 // MakeCredentialJSONRequestBody defines body for MakeCredential for application/json ContentType.
 type MakeCredentialJSONRequestBody MakeCredentialJSONBody
+
+// SetRoleJSONRequestBody defines body for SetRole for application/json ContentType.
+type SetRoleJSONRequestBody SetRoleJSONBody
 
 // SetPalettesJSONRequestBody defines body for SetPalettes for application/json ContentType.
 type SetPalettesJSONRequestBody SetPalettesJSONBody
@@ -4023,6 +4148,12 @@ type StartScanJSONRequestBody = ScanAsk
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
+
+// TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
+type TakeInvitationJSONRequestBody TakeInvitationJSONBody
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody ChangePasswordJSONBody
 
 // CreateTemplateJSONRequestBody defines body for CreateTemplate for application/json ContentType.
 type CreateTemplateJSONRequestBody CreateTemplateJSONBody
@@ -4243,11 +4374,29 @@ type ServerInterface interface {
 	// (PUT /api/hand)
 	SetHand(ctx *echo.Context) error
 
+	// (POST /api/invitations)
+	Invite(ctx *echo.Context) error
+
+	// (DELETE /api/invitations/{id})
+	EndInvitation(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
 
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx *echo.Context, credential openapi_types.UUID) error
+
+	// (GET /api/members)
+	Members(ctx *echo.Context) error
+
+	// (DELETE /api/members/{id})
+	RemoveMember(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (PUT /api/members/{id})
+	SetRole(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/members/{id}/password)
+	LetBackIn(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/movies)
 	Movies(ctx *echo.Context, params MoviesParams) error
@@ -4426,8 +4575,23 @@ type ServerInterface interface {
 	// (POST /api/session)
 	SignIn(ctx *echo.Context) error
 
+	// (DELETE /api/session/all)
+	EndSessions(ctx *echo.Context) error
+
+	// (GET /api/session/all)
+	Sessions(ctx *echo.Context) error
+
 	// (POST /api/session/demo)
 	SignInDemo(ctx *echo.Context) error
+
+	// (GET /api/session/invitation/{secret})
+	InvitationBy(ctx *echo.Context, secret string) error
+
+	// (POST /api/session/invitation/{secret})
+	TakeInvitation(ctx *echo.Context, secret string) error
+
+	// (PUT /api/session/password)
+	ChangePassword(ctx *echo.Context) error
 
 	// (GET /api/shorthand)
 	Shorthand(ctx *echo.Context, params ShorthandParams) error
@@ -5038,6 +5202,31 @@ func (w *ServerInterfaceWrapper) SetHand(ctx *echo.Context) error {
 	return err
 }
 
+// Invite converts echo context to params.
+func (w *ServerInterfaceWrapper) Invite(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Invite(ctx)
+	return err
+}
+
+// EndInvitation converts echo context to params.
+func (w *ServerInterfaceWrapper) EndInvitation(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndInvitation(ctx, id)
+	return err
+}
+
 // MakeCredential converts echo context to params.
 func (w *ServerInterfaceWrapper) MakeCredential(ctx *echo.Context) error {
 	var err error
@@ -5060,6 +5249,63 @@ func (w *ServerInterfaceWrapper) RevokeCredential(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RevokeCredential(ctx, credential)
+	return err
+}
+
+// Members converts echo context to params.
+func (w *ServerInterfaceWrapper) Members(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Members(ctx)
+	return err
+}
+
+// RemoveMember converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveMember(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveMember(ctx, id)
+	return err
+}
+
+// SetRole converts echo context to params.
+func (w *ServerInterfaceWrapper) SetRole(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetRole(ctx, id)
+	return err
+}
+
+// LetBackIn converts echo context to params.
+func (w *ServerInterfaceWrapper) LetBackIn(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LetBackIn(ctx, id)
 	return err
 }
 
@@ -6342,12 +6588,71 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 	return err
 }
 
+// EndSessions converts echo context to params.
+func (w *ServerInterfaceWrapper) EndSessions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndSessions(ctx)
+	return err
+}
+
+// Sessions converts echo context to params.
+func (w *ServerInterfaceWrapper) Sessions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Sessions(ctx)
+	return err
+}
+
 // SignInDemo converts echo context to params.
 func (w *ServerInterfaceWrapper) SignInDemo(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SignInDemo(ctx)
+	return err
+}
+
+// InvitationBy converts echo context to params.
+func (w *ServerInterfaceWrapper) InvitationBy(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "secret" -------------
+	var secret string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "secret", ctx.Param("secret"), &secret, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter secret: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.InvitationBy(ctx, secret)
+	return err
+}
+
+// TakeInvitation converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeInvitation(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "secret" -------------
+	var secret string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "secret", ctx.Param("secret"), &secret, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter secret: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeInvitation(ctx, secret)
+	return err
+}
+
+// ChangePassword converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePassword(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePassword(ctx)
 	return err
 }
 
@@ -8924,6 +9229,17 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/session", wrapper.Who, options.OperationMiddlewares["Who"]...)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn, options.OperationMiddlewares["SignIn"]...)
 	router.POST(options.BaseURL+"/api/session/demo", wrapper.SignInDemo, options.OperationMiddlewares["SignInDemo"]...)
+	router.PUT(options.BaseURL+"/api/session/password", wrapper.ChangePassword, options.OperationMiddlewares["ChangePassword"]...)
+	router.DELETE(options.BaseURL+"/api/session/all", wrapper.EndSessions, options.OperationMiddlewares["EndSessions"]...)
+	router.GET(options.BaseURL+"/api/session/all", wrapper.Sessions, options.OperationMiddlewares["Sessions"]...)
+	router.GET(options.BaseURL+"/api/session/invitation/:secret", wrapper.InvitationBy, options.OperationMiddlewares["InvitationBy"]...)
+	router.POST(options.BaseURL+"/api/session/invitation/:secret", wrapper.TakeInvitation, options.OperationMiddlewares["TakeInvitation"]...)
+	router.GET(options.BaseURL+"/api/members", wrapper.Members, options.OperationMiddlewares["Members"]...)
+	router.DELETE(options.BaseURL+"/api/members/:id", wrapper.RemoveMember, options.OperationMiddlewares["RemoveMember"]...)
+	router.PUT(options.BaseURL+"/api/members/:id", wrapper.SetRole, options.OperationMiddlewares["SetRole"]...)
+	router.POST(options.BaseURL+"/api/members/:id/password", wrapper.LetBackIn, options.OperationMiddlewares["LetBackIn"]...)
+	router.POST(options.BaseURL+"/api/invitations", wrapper.Invite, options.OperationMiddlewares["Invite"]...)
+	router.DELETE(options.BaseURL+"/api/invitations/:id", wrapper.EndInvitation, options.OperationMiddlewares["EndInvitation"]...)
 	router.GET(options.BaseURL+"/api/templates", wrapper.Templates, options.OperationMiddlewares["Templates"]...)
 	router.POST(options.BaseURL+"/api/templates", wrapper.CreateTemplate, options.OperationMiddlewares["CreateTemplate"]...)
 	router.POST(options.BaseURL+"/api/templates/file", wrapper.TakeFile, options.OperationMiddlewares["TakeFile"]...)
@@ -9790,6 +10106,78 @@ func (response SetHanddefaultApplicationProblemPlusJSONResponse) VisitSetHandRes
 	return err
 }
 
+type InviteRequestObject struct {
+	Body *InviteJSONRequestBody
+}
+
+type InviteResponseObject interface {
+	VisitInviteResponse(w http.ResponseWriter) error
+}
+
+type Invite201JSONResponse InvitationLink
+
+func (response Invite201JSONResponse) VisitInviteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InvitedefaultApplicationProblemPlusJSONResponse) VisitInviteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndInvitationRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type EndInvitationResponseObject interface {
+	VisitEndInvitationResponse(w http.ResponseWriter) error
+}
+
+type EndInvitation204Response struct {
+}
+
+func (response EndInvitation204Response) VisitEndInvitationResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndInvitationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndInvitationdefaultApplicationProblemPlusJSONResponse) VisitEndInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MakeCredentialRequestObject struct {
 	Body *MakeCredentialJSONRequestBody
 }
@@ -9853,6 +10241,150 @@ type RevokeCredentialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RevokeCredentialdefaultApplicationProblemPlusJSONResponse) VisitRevokeCredentialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MembersRequestObject struct {
+}
+
+type MembersResponseObject interface {
+	VisitMembersResponse(w http.ResponseWriter) error
+}
+
+type Members200JSONResponse MemberList
+
+func (response Members200JSONResponse) VisitMembersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MembersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MembersdefaultApplicationProblemPlusJSONResponse) VisitMembersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveMemberRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type RemoveMemberResponseObject interface {
+	VisitRemoveMemberResponse(w http.ResponseWriter) error
+}
+
+type RemoveMember204Response struct {
+}
+
+func (response RemoveMember204Response) VisitRemoveMemberResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveMemberdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveMemberdefaultApplicationProblemPlusJSONResponse) VisitRemoveMemberResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetRoleRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *SetRoleJSONRequestBody
+}
+
+type SetRoleResponseObject interface {
+	VisitSetRoleResponse(w http.ResponseWriter) error
+}
+
+type SetRole204Response struct {
+}
+
+func (response SetRole204Response) VisitSetRoleResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetRoledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetRoledefaultApplicationProblemPlusJSONResponse) VisitSetRoleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LetBackInRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type LetBackInResponseObject interface {
+	VisitLetBackInResponse(w http.ResponseWriter) error
+}
+
+type LetBackIn201JSONResponse InvitationLink
+
+func (response LetBackIn201JSONResponse) VisitLetBackInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LetBackIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LetBackIndefaultApplicationProblemPlusJSONResponse) VisitLetBackInResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12255,6 +12787,76 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type EndSessionsRequestObject struct {
+}
+
+type EndSessionsResponseObject interface {
+	VisitEndSessionsResponse(w http.ResponseWriter) error
+}
+
+type EndSessions204Response struct {
+}
+
+func (response EndSessions204Response) VisitEndSessionsResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessionsdefaultApplicationProblemPlusJSONResponse) VisitEndSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SessionsRequestObject struct {
+}
+
+type SessionsResponseObject interface {
+	VisitSessionsResponse(w http.ResponseWriter) error
+}
+
+type Sessions200JSONResponse []SignedIn
+
+func (response Sessions200JSONResponse) VisitSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SessionsdefaultApplicationProblemPlusJSONResponse) VisitSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SignInDemoRequestObject struct {
 }
 
@@ -12282,6 +12884,118 @@ type SignInDemodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignInDemodefaultApplicationProblemPlusJSONResponse) VisitSignInDemoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitationByRequestObject struct {
+	Secret string `json:"secret"`
+}
+
+type InvitationByResponseObject interface {
+	VisitInvitationByResponse(w http.ResponseWriter) error
+}
+
+type InvitationBy200JSONResponse Invitation
+
+func (response InvitationBy200JSONResponse) VisitInvitationByResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitationBydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InvitationBydefaultApplicationProblemPlusJSONResponse) VisitInvitationByResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationRequestObject struct {
+	Secret string `json:"secret"`
+	Body   *TakeInvitationJSONRequestBody
+}
+
+type TakeInvitationResponseObject interface {
+	VisitTakeInvitationResponse(w http.ResponseWriter) error
+}
+
+type TakeInvitation200JSONResponse Person
+
+func (response TakeInvitation200JSONResponse) VisitTakeInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeInvitationdefaultApplicationProblemPlusJSONResponse) VisitTakeInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePasswordRequestObject struct {
+	Body *ChangePasswordJSONRequestBody
+}
+
+type ChangePasswordResponseObject interface {
+	VisitChangePasswordResponse(w http.ResponseWriter) error
+}
+
+type ChangePassword204Response struct {
+}
+
+func (response ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -17286,11 +18000,29 @@ type StrictServerInterface interface {
 	// (PUT /api/hand)
 	SetHand(ctx context.Context, request SetHandRequestObject) (SetHandResponseObject, error)
 
+	// (POST /api/invitations)
+	Invite(ctx context.Context, request InviteRequestObject) (InviteResponseObject, error)
+
+	// (DELETE /api/invitations/{id})
+	EndInvitation(ctx context.Context, request EndInvitationRequestObject) (EndInvitationResponseObject, error)
+
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
 
 	// (DELETE /api/machines/credential/{credential})
 	RevokeCredential(ctx context.Context, request RevokeCredentialRequestObject) (RevokeCredentialResponseObject, error)
+
+	// (GET /api/members)
+	Members(ctx context.Context, request MembersRequestObject) (MembersResponseObject, error)
+
+	// (DELETE /api/members/{id})
+	RemoveMember(ctx context.Context, request RemoveMemberRequestObject) (RemoveMemberResponseObject, error)
+
+	// (PUT /api/members/{id})
+	SetRole(ctx context.Context, request SetRoleRequestObject) (SetRoleResponseObject, error)
+
+	// (POST /api/members/{id}/password)
+	LetBackIn(ctx context.Context, request LetBackInRequestObject) (LetBackInResponseObject, error)
 
 	// (GET /api/movies)
 	Movies(ctx context.Context, request MoviesRequestObject) (MoviesResponseObject, error)
@@ -17469,8 +18201,23 @@ type StrictServerInterface interface {
 	// (POST /api/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
 
+	// (DELETE /api/session/all)
+	EndSessions(ctx context.Context, request EndSessionsRequestObject) (EndSessionsResponseObject, error)
+
+	// (GET /api/session/all)
+	Sessions(ctx context.Context, request SessionsRequestObject) (SessionsResponseObject, error)
+
 	// (POST /api/session/demo)
 	SignInDemo(ctx context.Context, request SignInDemoRequestObject) (SignInDemoResponseObject, error)
+
+	// (GET /api/session/invitation/{secret})
+	InvitationBy(ctx context.Context, request InvitationByRequestObject) (InvitationByResponseObject, error)
+
+	// (POST /api/session/invitation/{secret})
+	TakeInvitation(ctx context.Context, request TakeInvitationRequestObject) (TakeInvitationResponseObject, error)
+
+	// (PUT /api/session/password)
+	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
 
 	// (GET /api/shorthand)
 	Shorthand(ctx context.Context, request ShorthandRequestObject) (ShorthandResponseObject, error)
@@ -18397,6 +19144,77 @@ func (sh *strictHandler) SetHand(ctx *echo.Context) error {
 	return nil
 }
 
+// Invite operation middleware
+func (sh *strictHandler) Invite(ctx *echo.Context) error {
+	var request InviteRequestObject
+
+	var body InviteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Invite(ctx.Request().Context(), request.(InviteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Invite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(InviteResponseObject); ok {
+		return validResponse.VisitInviteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndInvitation operation middleware
+func (sh *strictHandler) EndInvitation(ctx *echo.Context, id openapi_types.UUID) error {
+	var request EndInvitationRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndInvitation(ctx.Request().Context(), request.(EndInvitationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndInvitation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndInvitationResponseObject); ok {
+		return validResponse.VisitEndInvitationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // MakeCredential operation middleware
 func (sh *strictHandler) MakeCredential(ctx *echo.Context) error {
 	var request MakeCredentialRequestObject
@@ -18462,6 +19280,127 @@ func (sh *strictHandler) RevokeCredential(ctx *echo.Context, credential openapi_
 		return err
 	} else if validResponse, ok := response.(RevokeCredentialResponseObject); ok {
 		return validResponse.VisitRevokeCredentialResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Members operation middleware
+func (sh *strictHandler) Members(ctx *echo.Context) error {
+	var request MembersRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Members(ctx.Request().Context(), request.(MembersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Members")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MembersResponseObject); ok {
+		return validResponse.VisitMembersResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveMember operation middleware
+func (sh *strictHandler) RemoveMember(ctx *echo.Context, id openapi_types.UUID) error {
+	var request RemoveMemberRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveMember(ctx.Request().Context(), request.(RemoveMemberRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveMember")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveMemberResponseObject); ok {
+		return validResponse.VisitRemoveMemberResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetRole operation middleware
+func (sh *strictHandler) SetRole(ctx *echo.Context, id openapi_types.UUID) error {
+	var request SetRoleRequestObject
+
+	request.Id = id
+
+	var body SetRoleJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetRole(ctx.Request().Context(), request.(SetRoleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetRole")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetRoleResponseObject); ok {
+		return validResponse.VisitSetRoleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LetBackIn operation middleware
+func (sh *strictHandler) LetBackIn(ctx *echo.Context, id openapi_types.UUID) error {
+	var request LetBackInRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LetBackIn(ctx.Request().Context(), request.(LetBackInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LetBackIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LetBackInResponseObject); ok {
+		return validResponse.VisitLetBackInResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -20250,6 +21189,52 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 	return nil
 }
 
+// EndSessions operation middleware
+func (sh *strictHandler) EndSessions(ctx *echo.Context) error {
+	var request EndSessionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSessions(ctx.Request().Context(), request.(EndSessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSessions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndSessionsResponseObject); ok {
+		return validResponse.VisitEndSessionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Sessions operation middleware
+func (sh *strictHandler) Sessions(ctx *echo.Context) error {
+	var request SessionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Sessions(ctx.Request().Context(), request.(SessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Sessions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SessionsResponseObject); ok {
+		return validResponse.VisitSessionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SignInDemo operation middleware
 func (sh *strictHandler) SignInDemo(ctx *echo.Context) error {
 	var request SignInDemoRequestObject
@@ -20267,6 +21252,125 @@ func (sh *strictHandler) SignInDemo(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInDemoResponseObject); ok {
 		return validResponse.VisitSignInDemoResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// InvitationBy operation middleware
+func (sh *strictHandler) InvitationBy(ctx *echo.Context, secret string) error {
+	var request InvitationByRequestObject
+
+	request.Secret = secret
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.InvitationBy(ctx.Request().Context(), request.(InvitationByRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "InvitationBy")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(InvitationByResponseObject); ok {
+		return validResponse.VisitInvitationByResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeInvitation operation middleware
+func (sh *strictHandler) TakeInvitation(ctx *echo.Context, secret string) error {
+	var request TakeInvitationRequestObject
+
+	request.Secret = secret
+
+	var body TakeInvitationJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeInvitation(ctx.Request().Context(), request.(TakeInvitationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeInvitation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeInvitationResponseObject); ok {
+		return validResponse.VisitTakeInvitationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePassword operation middleware
+func (sh *strictHandler) ChangePassword(ctx *echo.Context) error {
+	var request ChangePasswordRequestObject
+
+	var body ChangePasswordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassword(ctx.Request().Context(), request.(ChangePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
+		return validResponse.VisitChangePasswordResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -82,6 +82,18 @@ type HostCredential struct {
 	Named     bool
 }
 
+type Invitation struct {
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	PersonID  pgtype.UUID
+	Email     string
+	Role      string
+	Token     []byte
+	AuthorID  pgtype.UUID
+	EndsAt    time.Time
+	CreatedAt time.Time
+}
+
 type Lease struct {
 	StudioID uuid.UUID
 	// the ID of the machine in the catalogue
@@ -106,6 +118,8 @@ type Person struct {
 	Name         string
 	PasswordHash string
 	CreatedAt    time.Time
+	Role         string
+	LeftAt       pgtype.Timestamptz
 }
 
 type Print struct {
@@ -218,9 +232,13 @@ type Server struct {
 }
 
 type Session struct {
-	Token  string
-	Data   []byte
-	Expiry time.Time
+	Token    string
+	Data     []byte
+	Expiry   time.Time
+	PersonID pgtype.UUID
+	Agent    string
+	Address  string
+	BeganAt  time.Time
 }
 
 type SessionFile struct {

@@ -8,21 +8,33 @@ package db
 import (
 	"context"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgtype"
 )
 
 const sessionCommit = `-- name: SessionCommit :exec
-insert into sessions (token, data, expiry) values ($1, $2, $3)
+insert into sessions (token, data, expiry, person_id, agent, address) values ($1, $2, $3, $4, $5, $6)
 on conflict (token) do update set data = excluded.data, expiry = excluded.expiry
 `
 
 type SessionCommitParams struct {
-	Token  string
-	Data   []byte
-	Expiry time.Time
+	Token    string
+	Data     []byte
+	Expiry   time.Time
+	PersonID pgtype.UUID
+	Agent    string
+	Address  string
 }
 
 func (q *Queries) SessionCommit(ctx context.Context, arg SessionCommitParams) error {
-	_, err := q.db.Exec(ctx, sessionCommit, arg.Token, arg.Data, arg.Expiry)
+	_, err := q.db.Exec(ctx, sessionCommit,
+		arg.Token,
+		arg.Data,
+		arg.Expiry,
+		arg.PersonID,
+		arg.Agent,
+		arg.Address,
+	)
 	return err
 }
 

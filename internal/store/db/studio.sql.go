@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5/pgtype"
 )
 
 const credentialByHash = `-- name: CredentialByHash :one
@@ -273,7 +274,7 @@ func (q *Queries) PacePut(ctx context.Context, arg PacePutParams) error {
 }
 
 const personByEmail = `-- name: PersonByEmail :one
-select id, studio_id, email, name, password_hash, created_at from people where lower(email) = lower($1)
+select id, studio_id, email, name, password_hash, created_at, role, left_at from people where lower(email) = lower($1) and left_at is null
 `
 
 func (q *Queries) PersonByEmail(ctx context.Context, email string) (Person, error) {
@@ -286,12 +287,14 @@ func (q *Queries) PersonByEmail(ctx context.Context, email string) (Person, erro
 		&i.Name,
 		&i.PasswordHash,
 		&i.CreatedAt,
+		&i.Role,
+		&i.LeftAt,
 	)
 	return i, err
 }
 
 const personGet = `-- name: PersonGet :one
-select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = $1
+select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, people.role, people.left_at, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = $1 and people.left_at is null
 `
 
 type PersonGetRow struct {
@@ -301,6 +304,8 @@ type PersonGetRow struct {
 	Name         string
 	PasswordHash string
 	CreatedAt    time.Time
+	Role         string
+	LeftAt       pgtype.Timestamptz
 	StudioName   string
 }
 
@@ -314,6 +319,8 @@ func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, er
 		&i.Name,
 		&i.PasswordHash,
 		&i.CreatedAt,
+		&i.Role,
+		&i.LeftAt,
 		&i.StudioName,
 	)
 	return i, err
@@ -321,7 +328,7 @@ func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, er
 
 const personInsert = `-- name: PersonInsert :one
 insert into people (studio_id, email, name, password_hash)
-values ($1, $2, $3, $4) returning id, studio_id, email, name, password_hash, created_at
+values ($1, $2, $3, $4) returning id, studio_id, email, name, password_hash, created_at, role, left_at
 `
 
 type PersonInsertParams struct {
@@ -346,6 +353,8 @@ func (q *Queries) PersonInsert(ctx context.Context, arg PersonInsertParams) (Per
 		&i.Name,
 		&i.PasswordHash,
 		&i.CreatedAt,
+		&i.Role,
+		&i.LeftAt,
 	)
 	return i, err
 }

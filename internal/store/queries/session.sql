@@ -2,7 +2,7 @@
 select data, expiry from sessions where token = @token and expiry > now();
 
 -- name: SessionCommit :exec
-insert into sessions (token, data, expiry) values (@token, @data, @expiry)
+insert into sessions (token, data, expiry, person_id, agent, address) values (@token, @data, @expiry, @person_id, @agent, @address)
 on conflict (token) do update set data = excluded.data, expiry = excluded.expiry;
 
 -- name: SessionDelete :exec

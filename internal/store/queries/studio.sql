@@ -6,10 +6,10 @@ insert into people (studio_id, email, name, password_hash)
 values (@studio_id, @email, @name, @password_hash) returning *;
 
 -- name: PersonByEmail :one
-select * from people where lower(email) = lower(@email);
+select * from people where lower(email) = lower(@email) and left_at is null;
 
 -- name: PersonGet :one
-select people.*, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = @id;
+select people.*, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = @id and people.left_at is null;
 
 -- name: CredentialInsert :one
 insert into host_credentials (studio_id, machine, token_hash, named) values (@studio_id, @machine, @token_hash, false) returning *;
