@@ -112,7 +112,7 @@ func TestAReader(t *testing.T) {
 	first := d.field(t, "differences").([]any)[0].(map[string]any)
 	taken := reader.do("POST", other+"/compare", map[string]any{"with": path[len("/api/templates/"):], "take": []any{map[string]any{"noun": first["noun"], "id": first["id"]}}})
 	require.Equal(t, 403, taken.status, string(taken.body))
-	require.Contains(t, string(taken.body), "as a reader of this studio you can not change templates")
+	require.Contains(t, string(taken.body), "a reader of this studio cannot change anything")
 }
 
 // Somebody is invited, comes, becomes more, leaves and comes again; what an invitation is for is told

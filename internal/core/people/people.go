@@ -34,12 +34,13 @@ var Doings = []struct {
 	Doing Doing
 	Least Role // the least role that may
 	Words string
+	Not   string // what who may not is told
 }{
-	{Look, Reader, "look, listen and take out"},
-	{Change, Assistant, "change templates, libraries and productions, and run the machines"},
-	{Delete, Arranger, "delete what no undo brings back"},
-	{Credentials, Arranger, "give machines and people outside a way in"},
-	{Members, Owner, "say who is in the studio"},
+	{Look, Reader, "look, listen and take out", "look at this"},
+	{Change, Assistant, "change templates, libraries and productions, and run the machines", "change anything or run the machines"},
+	{Delete, Arranger, "delete what no undo brings back", "delete this"},
+	{Credentials, Arranger, "give machines and people outside a way in", "give anybody outside a way in"},
+	{Members, Owner, "say who is in the studio", "say who is in the studio"},
 }
 
 // May tells whether a role may do something. A role or a doing that there is not may nothing.
@@ -73,7 +74,7 @@ type Refused struct {
 func (e *Refused) Error() string {
 	for _, x := range Doings {
 		if x.Doing == e.Doing {
-			return "as " + article(e.Role) + " of this studio you can not " + x.Words + "; ask an owner for it"
+			return article(e.Role) + " of this studio cannot " + x.Not + "; ask an owner"
 		}
 	}
 	return "this is nothing that anybody may do"

@@ -25,6 +25,8 @@ export type ShellDialog =
   | "history"
   | "compare-templates"
   | "drift"
+  | "members"
+  | "account"
   | "stands";
 
 export interface Notice {

@@ -1,5 +1,6 @@
 import { Tooltip } from "radix-ui";
-import { lazy, Suspense, useEffect } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { invitedBy } from "../model/members";
 import { start } from "../model/opening";
 import { show } from "../model/palette";
 import { usePerforming } from "../model/performing";
@@ -10,6 +11,7 @@ import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
 import { ReadAhead } from "./Finder";
 import { FoldedSheet } from "./FoldedSheet";
+import { Invitation } from "./Invitation";
 import { useKeys } from "./keys";
 import { LockedLine } from "./LockedLine";
 import { Notices } from "./Notices";
@@ -23,10 +25,19 @@ const PlayStrip = lazy(() => import("./PlayStrip")); // its keys come when someb
 export function App() {
   const person = useApp((s) => s.person);
   const ready = useApp((s) => s.sheet !== null);
+  const [secret, setSecret] = useState(invitedBy);
   useEffect(() => void start(), []);
   return (
     <Tooltip.Provider delayDuration={400}>
-      {person === null ? <SignIn /> : person && ready ? <Studio /> : <Waiting />}
+      {secret ? (
+        <Invitation secret={secret} away={() => setSecret("")} />
+      ) : person === null ? (
+        <SignIn />
+      ) : person && ready ? (
+        <Studio />
+      ) : (
+        <Waiting />
+      )}
       <Notices />
     </Tooltip.Provider>
   );

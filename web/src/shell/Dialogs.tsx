@@ -1,12 +1,14 @@
 import type { ReactNode } from "react";
 import { leaves } from "../leaves";
 import { type ShellDialog, set, useApp } from "../model/store";
+import { AccountDialog } from "./AccountDialog";
 import { CompareTemplatesDialog } from "./CompareTemplatesDialog";
 import { DriftDialog } from "./DriftDialog";
 import { Finder } from "./Finder";
 import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
+import { MembersDialog } from "./MembersDialog";
 import { NewTemplateDialog } from "./NewTemplateDialog";
 import { FurnishedDialog, ReadyDialog } from "./ReadyDialog";
 import { SettingsDialog } from "./SettingsDialog";
@@ -25,6 +27,8 @@ const own: Record<ShellDialog, Shown> = {
   history: HistoryDialog,
   "compare-templates": CompareTemplatesDialog,
   drift: DriftDialog,
+  members: MembersDialog,
+  account: AccountDialog,
   stands: StandsDialog,
 };
 

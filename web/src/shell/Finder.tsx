@@ -221,6 +221,8 @@ const doings = (sheet: Sheet): Found[] => [
   ...leaves.map((l) => command(`Unfold ${l.title}`, "", () => unfold(l.name, false))),
   ...leaves.flatMap((l) => l.doings?.(sheet) ?? []),
   command("History and versions", "", () => set({ dialog: "history" })),
+  command("Members of the studio", "", () => set({ dialog: "members" })),
+  command("Your account: password, where you are signed in", "", () => set({ dialog: "account" })),
   command("Read a session back", "", () => set({ dialog: "drift" })),
   command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
   command("Undo", "Ctrl Z", () => void undo()),

@@ -175,6 +175,13 @@ function Menu() {
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
             Keys <span className="key">?</span>
           </DropdownMenu.Item>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "members" })}>
+            Members…
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "account" })}>
+            Your account…
+          </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void signOut()}>
             Sign out {person?.name}
           </DropdownMenu.Item>

@@ -6,9 +6,9 @@ import { printsOf, useLookAgain } from "../../model/prints";
 import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
 import { plural } from "../../model/template";
+import { Secret } from "../../parts/Secret";
 import { Floating } from "../../shell/Floating";
 import { chosenPrint, useChosenPrint } from "./chosen";
-import { Secret } from "./Secret";
 
 type Folders = Schemas["DeliveryAsk"]["folders"];
 
@@ -51,7 +51,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
     return (
       <Floating title={`Delivered to ${to}`} open onOpenChange={close} className="w-[560px]">
         {made.secret ? (
-          <Secret link={linkOf(made.secret)} />
+          <Secret link={linkOf(made.secret)} says="Whoever has this link can hear and download the delivery." />
         ) : (
           <p>It is noted. Send the package yourself: download it first.</p>
         )}

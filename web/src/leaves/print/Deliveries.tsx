@@ -4,9 +4,9 @@ import { type Delivery, day, linkOf, staleOf } from "../../model/deliveries";
 import { useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
 import { bytes, plural } from "../../model/template";
+import { Secret } from "../../parts/Secret";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { folders } from "./DeliverDialog";
-import { Secret } from "./Secret";
 
 /** Deliveries lists what was handed over. */
 export function Deliveries({ list }: { list: readonly Delivery[] }) {
@@ -92,7 +92,7 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
       <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2">
         {secret && (
           <div className="mb-4 max-w-[640px]">
-            <Secret link={linkOf(secret)} />
+            <Secret link={linkOf(secret)} says="Whoever has this link can hear and download the delivery." />
           </div>
         )}
         {d.note && <p className="mb-3 whitespace-pre-wrap border-line border-l-2 pl-3">{d.note}</p>}

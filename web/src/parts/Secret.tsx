@@ -1,13 +1,11 @@
 import { useState } from "react";
 
 /** Secret shows a link once, to be passed on. */
-export function Secret({ link }: { link: string }) {
+export function Secret({ link, says }: { link: string; says: string }) {
   const [copied, setCopied] = useState(false);
   return (
     <>
-      <p>
-        Whoever has this link can hear and download the delivery. It is shown only now; a new one can be made later.
-      </p>
+      <p>{says} It is shown only now; a new one can be made later.</p>
       <div className="mt-2 flex gap-2">
         <input
           className="field flex-1"

@@ -1,0 +1,94 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { changePassword, endSessions, signedIn, who } from "../model/members";
+import { useApp } from "../model/store";
+import { when } from "../model/template";
+import { Floating } from "./Floating";
+
+/** AccountDialog is a person's own: password, and where they are signed in. */
+export function AccountDialog({ close }: { close: () => void }) {
+  const known = useApp((s) => s.person)!;
+  const { data: me = known } = useQuery(who);
+  const client = useQueryClient();
+  const { data } = useQuery(signedIn);
+  const [was, setWas] = useState("");
+  const [becomes, setBecomes] = useState("");
+  const again = () => client.invalidateQueries({ queryKey: signedIn.queryKey });
+  const change = async (e: FormEvent) => {
+    e.preventDefault();
+    if (!(await changePassword(was, becomes))) return;
+    setWas("");
+    setBecomes("");
+    await again();
+  };
+  return (
+    <Floating title="Your account" open onOpenChange={close} className="w-[560px]">
+      <p>
+        {me.name}, {me.email}
+        <span className="text-soft">
+          , {me.role} of {me.studio}
+        </span>
+      </p>
+      <form onSubmit={(e) => void change(e)} className="mt-4">
+        <h3 className="mb-1 text-[15px]">Password</h3>
+        <div className="flex gap-2">
+          <input
+            type="password"
+            className="field flex-1"
+            autoComplete="current-password"
+            placeholder="Present password"
+            aria-label="Present password"
+            required
+            value={was}
+            onChange={(e) => setWas(e.target.value)}
+          />
+          <input
+            type="password"
+            className="field flex-1"
+            autoComplete="new-password"
+            placeholder="New password"
+            aria-label="New password"
+            required
+            minLength={10}
+            value={becomes}
+            onChange={(e) => setBecomes(e.target.value)}
+          />
+          <button type="submit" className="button button-main">
+            Change
+          </button>
+        </div>
+        <p className="mt-1 text-[12px] text-soft">
+          At least 10 characters: a few words that have nothing to do with each other.
+        </p>
+      </form>
+      <h3 className="mt-4 mb-1 text-[15px]">Signed in</h3>
+      <ul className="border-line border-b" aria-label="Where you are signed in">
+        {data?.map((s) => (
+          <li key={s.since + s.address} className="flex min-h-8 items-center gap-3 border-line border-t">
+            <span className="min-w-0 flex-1 truncate" title={s.agent}>
+              {browserOf(s.agent)} {s.here && <span className="text-soft">(here)</span>}
+            </span>
+            <span className="text-soft">{s.address}</span>
+            <span className="text-soft">since {when(s.since)}</span>
+          </li>
+        ))}
+      </ul>
+      <button
+        type="button"
+        className="button mt-3 self-start"
+        disabled={(data?.length ?? 0) < 2}
+        onClick={async () => {
+          await endSessions();
+          await again();
+        }}
+      >
+        Sign out everywhere else
+      </button>
+    </Floating>
+  );
+}
+
+/** browserOf is what a browser says of itself, in short: its system, from the first bracket. */
+function browserOf(agent: string) {
+  return /\(([^;)]+)/.exec(agent)?.[1] ?? (agent || "a program");
+}

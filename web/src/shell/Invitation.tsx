@@ -1,0 +1,108 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Refusal } from "../model/api";
+import { invitation, takeInvitation } from "../model/members";
+import { entered } from "../model/opening";
+import { when } from "../model/template";
+import { Mark } from "./Mark";
+
+/** Invitation is where the link of an invitation leads: somebody says who they are and sets a password. */
+export function Invitation({ secret, away }: { secret: string; away: () => void }) {
+  const { data, error } = useQuery(invitation(secret));
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const [wrong, setWrong] = useState("");
+  const [busy, setBusy] = useState(false);
+  const leave = () => {
+    history.replaceState(null, "", "/");
+    away();
+  };
+  const take = async (e: FormEvent) => {
+    e.preventDefault();
+    setBusy(true);
+    setWrong("");
+    try {
+      const person = await takeInvitation(secret, name.trim(), password);
+      leave();
+      await entered(person);
+    } catch (x) {
+      if (!(x instanceof Refusal)) throw x;
+      setWrong(x.problem.detail);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <main className="grid h-full place-items-center bg-spine">
+      <form
+        onSubmit={(e) => void take(e)}
+        className="w-96 rounded-[4px] border border-line bg-paper p-6"
+        aria-label="Invitation"
+      >
+        <div className="mb-4 flex items-center gap-2.5">
+          <Mark />
+          <h1 className="text-xl">Fanfold</h1>
+        </div>
+        {error && (
+          <>
+            <p role="alert" className="mb-4">
+              This link is not good any more: it has ended, or was used. Ask who sent it for another.
+            </p>
+            <button type="button" className="button w-full justify-center" onClick={leave}>
+              Sign in
+            </button>
+          </>
+        )}
+        {data && (
+          <>
+            <p className="mb-4">
+              {data.name ? (
+                <>
+                  {data.name}, set another password for <b>{data.studio}</b>.
+                </>
+              ) : (
+                <>
+                  You are invited to <b>{data.studio}</b> as {data.role}.
+                </>
+              )}{" "}
+              <span className="text-soft">The link is good until {when(data.ends)}.</span>
+            </p>
+            <p className="mb-3 text-soft">{data.email}</p>
+            {!data.name && (
+              <label className="mb-3 block">
+                Your name
+                <input
+                  className="field mt-1 w-full"
+                  autoComplete="name"
+                  required
+                  value={name}
+                  onChange={(e) => setName(e.target.value)}
+                />
+              </label>
+            )}
+            <label className="mb-1 block">
+              Password
+              <input
+                type="password"
+                className="field mt-1 w-full"
+                autoComplete="new-password"
+                required
+                value={password}
+                onChange={(e) => setPassword(e.target.value)}
+              />
+            </label>
+            <p className="mb-4 text-[12px] text-soft">
+              At least 10 characters: a few words that have nothing to do with each other.
+            </p>
+            <p role="alert" className="mb-3 text-accent empty:hidden">
+              {wrong}
+            </p>
+            <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
+              {data.name ? "Set the password" : "Join the studio"}
+            </button>
+          </>
+        )}
+      </form>
+    </main>
+  );
+}
