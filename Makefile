@@ -82,4 +82,4 @@ check-generated:
 	@[ "$$(cat $(GENERATED_FROM) | sha256sum)" = "$$(cat .generated)" ] || { echo "generated code is old: run make generate"; exit 1; }
 
 screenshots: system-test web
-	FANFOLD_SHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run "TestScreenshots|TestACueIsPrinted" -timeout 8m ./internal/e2e
+	FANFOLD_SHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run "TestScreenshots|TestACueIsPrinted|TestASessionIsReadBack|TestSomebodyIsInvited" -timeout 8m ./internal/e2e

@@ -72,3 +72,6 @@ func Door() (http.Handler, []string) {
 
 // DoingOf is what an operation does.
 var DoingOf = doingOf
+
+// Noted tells whether an operation is noted.
+func Noted(operation string) bool { _, ok := noted[operation]; return ok }

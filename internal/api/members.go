@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"fanfold/internal/api/gen"
+	"fanfold/internal/app"
 	"fanfold/internal/core/people"
 	"fanfold/internal/store/db"
 )
@@ -86,11 +87,20 @@ func (s *server) TakeInvitation(ctx context.Context, r gen.TakeInvitationRequest
 	if !s.attempts.allowFrom(address) {
 		return nil, errTooMany
 	}
+	invitation, err := s.app.InvitationBy(ctx, r.Secret)
+	if err != nil {
+		return nil, err
+	}
 	row, ended, err := s.app.TakeInvitation(ctx, r.Secret, or(r.Body.Name, ""), r.Body.Password)
 	if err != nil {
 		return nil, err
 	}
 	s.endAll(ended)
+	what := "joined the studio"
+	if invitation.Name != "" {
+		what = "set another password by a link"
+	}
+	s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, what, "as "+row.Email)
 	who, err := s.enter(ctx, row)
 	return gen.TakeInvitation200JSONResponse(who), err
 }

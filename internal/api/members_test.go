@@ -195,6 +195,48 @@ func TestPasswordsAndSessions(t *testing.T) {
 	require.Equal(t, 200, third.do("GET", "/api/templates", nil).status)
 }
 
+// What lets people in, is handed out or deleted for good, and who is in the studio, is noted: by whom,
+// from where, of whom; for owners alone, and as CSV.
+func TestWhatIsNoted(t *testing.T) {
+	doc := theContract(t)
+	for _, item := range doc.Paths.Map() {
+		for method, o := range item.Operations() {
+			switch api.DoingOf(o.OperationID, method) {
+			case people.Delete, people.Credentials, people.Members:
+				require.True(t, method == "GET" || api.Noted(o.OperationID), o.OperationID)
+			}
+		}
+	}
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	bo := s.comes(t, ada, "bo", people.Arranger)
+	require.Equal(t, 401, s.client(t).do("POST", "/api/session", map[string]string{"email": "bo@studio.example", "password": "not this one"}).status)
+	id := as[member](t, bo.do("GET", "/api/session", nil)).ID
+	require.Equal(t, 204, ada.do("PUT", "/api/members/"+id, map[string]any{"role": "assistant"}).status)
+	require.Equal(t, 404, ada.do("DELETE", "/api/invitations/"+id, nil).status, "what was not done is not noted")
+	require.Equal(t, 204, ada.do("DELETE", "/api/members/"+id, nil).status)
+	type note struct {
+		ID                     int
+		Who, What, About, From string
+	}
+	var said []string
+	list := as[[]note](t, ada.do("GET", "/api/notes", nil))
+	for _, n := range slices.Backward(list) {
+		require.Equal(t, "127.0.0.1", n.From)
+		said = append(said, strings.TrimSpace(n.Who+" "+n.What+" "+n.About))
+	}
+	require.Equal(t, []string{
+		"ada signed in", "ada invited bo@studio.example, arranger", "bo joined the studio as bo@studio.example", "bo signed in",
+		"bo gave a wrong password", "ada set the role of bo, assistant", "ada removed bo",
+	}, said)
+	require.Len(t, as[[]note](t, ada.do("GET", fmt.Sprintf("/api/notes?before=%d", list[1].ID), nil)), len(list)-2)
+	sheet := ada.do("GET", "/api/notes/sheet", nil)
+	require.Equal(t, 200, sheet.status)
+	require.Len(t, strings.Split(strings.TrimSpace(string(sheet.body)), "\r\n"), len(list)+1)
+	require.Contains(t, string(sheet.body), `,ada,set the role of,"bo, assistant",127.0.0.1`)
+	require.Empty(t, as[[]note](t, s.signedIn(t, "eve").do("GET", "/api/notes?before=1", nil)), "of one's own studio")
+}
+
 // BenchmarkMay is what a role is asked for each request.
 func BenchmarkMay(b *testing.B) {
 	for b.Loop() {

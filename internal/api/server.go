@@ -89,7 +89,7 @@ func New(c Config) http.Handler {
 	e.GET("/api/templates/:id/listen", s.listen)
 	e.GET("/api/templates/:id/perform", s.perform)
 	e.Use(inSession(echo.WrapMiddleware(s.sessions.LoadAndSave)), inSession(s.identify), inSession(s.inLine), inSession(checked), inSession(s.once))
-	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{withPerson}))
+	gen.RegisterHandlers(e, gen.NewStrictHandler(s, []gen.StrictMiddlewareFunc{s.gate}))
 	return e
 }
 
@@ -235,17 +235,25 @@ func pages(web fs.FS) echo.HandlerFunc {
 
 type personKey struct{}
 
-// withPerson hands the signed-in person to the handlers' context.
-func withPerson(next gen.StrictHandlerFunc, operation string) gen.StrictHandlerFunc {
+// gate is the one place where it is decided who may do what: by role and operation. What lets people
+// in, hands something out or deletes it for good is noted there.
+func (s *server) gate(next gen.StrictHandlerFunc, operation string) gen.StrictHandlerFunc {
 	return func(c *echo.Context, request any) (any, error) {
-		if p, ok := c.Get("person").(app.Person); ok {
-			if doing := doingOf(operation, c.Request().Method); !p.Role.May(doing) {
-				return nil, &people.Refused{Role: p.Role, Doing: doing}
-			}
-			ctx := context.WithValue(c.Request().Context(), personKey{}, p)
-			c.SetRequest(c.Request().WithContext(ctx))
+		p, ok := c.Get("person").(app.Person)
+		if !ok {
+			return next(c, request)
 		}
-		return next(c, request)
+		if doing := doingOf(operation, c.Request().Method); !p.Role.May(doing) {
+			return nil, &people.Refused{Role: p.Role, Doing: doing}
+		}
+		ctx := context.WithValue(c.Request().Context(), personKey{}, p)
+		c.SetRequest(c.Request().WithContext(ctx))
+		done := s.noting(ctx, operation, p, request)
+		answer, err := next(c, request)
+		if err == nil {
+			done()
+		}
+		return answer, err
 	}
 }
 

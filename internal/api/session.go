@@ -51,10 +51,10 @@ func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 
 // openToAll tells whether a path is open without signing in: signing in and out, and invitations.
 func openToAll(method, path string) bool {
-	switch {
-	case path == "/api/session":
+	switch path {
+	case "/api/session":
 		return method == http.MethodPost || method == http.MethodDelete
-	case path == "/api/session/demo":
+	case "/api/session/demo":
 		return method == http.MethodPost
 	}
 	return strings.HasPrefix(path, "/api/session/invitation/")
@@ -108,6 +108,9 @@ func (s *server) SignIn(ctx context.Context, r gen.SignInRequestObject) (gen.Sig
 	if right, err := s.attempts.check(ctx, row.PasswordHash, r.Body.Password); err != nil {
 		return nil, err
 	} else if !right {
+		if row.ID != uuid.Nil {
+			s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, "gave a wrong password", "")
+		}
 		return nil, errWrongLogin
 	}
 	who, err := s.enter(ctx, row)
@@ -140,6 +143,7 @@ func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
 	address, _ := ctx.Value(addressKey{}).(string)
 	s.sessions.Put(ctx, agentInSession, agent[:min(len(agent), mostAgent)])
 	s.sessions.Put(ctx, addressInSession, hostIn(address))
+	s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, "signed in", "")
 	full, err := s.store.Queries().PersonGet(ctx, row.ID)
 	return personAs(full), err
 }

@@ -67,8 +67,8 @@ func element(t *testing.T, s, text string) (from, to int) {
 func marks(t *testing.T, s, name string) []string {
 	from, to := element(t, s, `name="`+name+`"`)
 	x := s[from:to]
-	id := x[strings.Index(x, `"fanfold.`)+len(`"fanfold.`):]
-	id = id[:strings.Index(id, `"`)]
+	_, rest, _ := strings.Cut(x, `"fanfold.`)
+	id, _, _ := strings.Cut(rest, `"`)
 	return []string{"[fanfold " + id + "]", "", "fanfold." + id, "own"}
 }
 
@@ -86,6 +86,9 @@ func TestASessionIsReadBack(t *testing.T) {
 	p.seeText("[role=dialog]", "Is Oboe 1 marcato the row Oboe 1 short with another name")
 	p.seeText(`[data-difference="Flute 1 sustains"]`, `name[\s\S]*Flute 1 long[\s\S]*Flute 1 sustains`)
 	p.seeText(`[data-difference="Bassoon 1 long"]`, `level[\s\S]*0 dB[\s\S]*-6.02 dB`)
+	if dir := os.Getenv("FANFOLD_SHOTS"); dir != "" {
+		p.shoot(dir, "drift-day.png")
+	}
 	wait := p.page.Browser().MustWaitDownload()
 	p.press("Put the session right")
 	right := wait()

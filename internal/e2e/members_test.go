@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"os"
 	"strings"
 	"testing"
 
@@ -21,8 +22,14 @@ func TestSomebodyIsInvited(t *testing.T) {
 	link := p.see(`[data-part=link] [aria-label=Link]`).MustProperty("value").Str()
 	require.Contains(t, link, "/invitation/")
 
+	if dir := os.Getenv("FANFOLD_SHOTS"); dir != "" {
+		p.page.MustEval(`() => { document.documentElement.dataset.theme = "pit" }`)
+		p.shoot(dir, "members-pit.png")
+	}
+
 	n := visit(t, 1280, 800)
-	n.page.MustNavigate(strings.Replace(link, link[:strings.Index(link, "/invitation/")], studio.address, 1))
+	_, secret, _ := strings.Cut(link, "/invitation/")
+	n.page.MustNavigate(studio.address + "/invitation/" + secret)
 	n.seeText("form", "You are invited to Salt Lantern as reader")
 	n.page.MustElementR("label", "Your name").MustElement("input").MustInput("Nell")
 	password := n.page.MustElementR("label", "^Password").MustElement("input")
@@ -54,6 +61,9 @@ func TestSomebodyIsInvited(t *testing.T) {
 	p.click(`[aria-label="Remove Nell"]`)
 	p.gone(`[data-member="Nell"]`)
 	n.see(`form[aria-label="Sign in"]`)
+	p.press("What was done: who")
+	p.seeText(`[role=dialog] table`, "removed Nell")
+	p.seeText(`[role=dialog] table`, "Nell[\\s\\S]*joined the studio")
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
 }

@@ -270,7 +270,7 @@ func (p *person) shootSheet(dir string, pack []byte) {
 	require.NoError(p.t, err)
 	name := filepath.Join(p.t.TempDir(), "sheet.html")
 	require.NoError(p.t, os.WriteFile(name, text, 0o600))
-	sheet := &person{t: p.t, page: p.page.Browser().MustPage("file://" + name).MustSetViewport(1280, 800, 1, false).MustWaitLoad()}
+	sheet := &person{t: p.t, page: p.page.Browser().MustPage("file://"+name).MustSetViewport(1280, 800, 1, false).MustWaitLoad()}
 	sheet.shoot(dir, "delivery-sheet.png")
 	sheet.page.MustClose()
 }

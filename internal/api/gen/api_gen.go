@@ -2106,6 +2106,18 @@ type NewCueAsk struct {
 	Start int64 `json:"start"`
 }
 
+// Note defines model for Note.
+type Note struct {
+	About string    `json:"about"`
+	At    time.Time `json:"at"`
+
+	// From the address
+	From string `json:"from"`
+	Id   int64  `json:"id"`
+	What string `json:"what"`
+	Who  string `json:"who"`
+}
+
 // OpenInvitation defines model for OpenInvitation.
 type OpenInvitation struct {
 	// Again a member sets another password
@@ -3503,6 +3515,11 @@ type MoviesParams struct {
 	Folder *string `form:"folder,omitempty" json:"folder,omitempty"`
 }
 
+// NotesParams defines parameters for Notes.
+type NotesParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // SetPalettesJSONBody defines parameters for SetPalettes.
 type SetPalettesJSONBody struct {
 	Own []Palette `json:"own"`
@@ -4400,6 +4417,12 @@ type ServerInterface interface {
 
 	// (GET /api/movies)
 	Movies(ctx *echo.Context, params MoviesParams) error
+
+	// (GET /api/notes)
+	Notes(ctx *echo.Context, params NotesParams) error
+
+	// (GET /api/notes/sheet)
+	NotesSheet(ctx *echo.Context) error
 
 	// (GET /api/palettes)
 	Palettes(ctx *echo.Context) error
@@ -5324,6 +5347,33 @@ func (w *ServerInterfaceWrapper) Movies(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Movies(ctx, params)
+	return err
+}
+
+// Notes converts echo context to params.
+func (w *ServerInterfaceWrapper) Notes(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params NotesParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Notes(ctx, params)
+	return err
+}
+
+// NotesSheet converts echo context to params.
+func (w *ServerInterfaceWrapper) NotesSheet(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.NotesSheet(ctx)
 	return err
 }
 
@@ -9240,6 +9290,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/members/:id/password", wrapper.LetBackIn, options.OperationMiddlewares["LetBackIn"]...)
 	router.POST(options.BaseURL+"/api/invitations", wrapper.Invite, options.OperationMiddlewares["Invite"]...)
 	router.DELETE(options.BaseURL+"/api/invitations/:id", wrapper.EndInvitation, options.OperationMiddlewares["EndInvitation"]...)
+	router.GET(options.BaseURL+"/api/notes", wrapper.Notes, options.OperationMiddlewares["Notes"]...)
+	router.GET(options.BaseURL+"/api/notes/sheet", wrapper.NotesSheet, options.OperationMiddlewares["NotesSheet"]...)
 	router.GET(options.BaseURL+"/api/templates", wrapper.Templates, options.OperationMiddlewares["Templates"]...)
 	router.POST(options.BaseURL+"/api/templates", wrapper.CreateTemplate, options.OperationMiddlewares["CreateTemplate"]...)
 	router.POST(options.BaseURL+"/api/templates/file", wrapper.TakeFile, options.OperationMiddlewares["TakeFile"]...)
@@ -10424,6 +10476,89 @@ type MoviesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MoviesdefaultApplicationProblemPlusJSONResponse) VisitMoviesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NotesRequestObject struct {
+	Params NotesParams
+}
+
+type NotesResponseObject interface {
+	VisitNotesResponse(w http.ResponseWriter) error
+}
+
+type Notes200JSONResponse []Note
+
+func (response Notes200JSONResponse) VisitNotesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NotesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NotesdefaultApplicationProblemPlusJSONResponse) VisitNotesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NotesSheetRequestObject struct {
+}
+
+type NotesSheetResponseObject interface {
+	VisitNotesSheetResponse(w http.ResponseWriter) error
+}
+
+type NotesSheet200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response NotesSheet200ApplicationoctetStreamResponse) VisitNotesSheetResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type NotesSheetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NotesSheetdefaultApplicationProblemPlusJSONResponse) VisitNotesSheetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -18027,6 +18162,12 @@ type StrictServerInterface interface {
 	// (GET /api/movies)
 	Movies(ctx context.Context, request MoviesRequestObject) (MoviesResponseObject, error)
 
+	// (GET /api/notes)
+	Notes(ctx context.Context, request NotesRequestObject) (NotesResponseObject, error)
+
+	// (GET /api/notes/sheet)
+	NotesSheet(ctx context.Context, request NotesSheetRequestObject) (NotesSheetResponseObject, error)
+
 	// (GET /api/palettes)
 	Palettes(ctx context.Context, request PalettesRequestObject) (PalettesResponseObject, error)
 
@@ -19426,6 +19567,54 @@ func (sh *strictHandler) Movies(ctx *echo.Context, params MoviesParams) error {
 		return err
 	} else if validResponse, ok := response.(MoviesResponseObject); ok {
 		return validResponse.VisitMoviesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Notes operation middleware
+func (sh *strictHandler) Notes(ctx *echo.Context, params NotesParams) error {
+	var request NotesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Notes(ctx.Request().Context(), request.(NotesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Notes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NotesResponseObject); ok {
+		return validResponse.VisitNotesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// NotesSheet operation middleware
+func (sh *strictHandler) NotesSheet(ctx *echo.Context) error {
+	var request NotesSheetRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NotesSheet(ctx.Request().Context(), request.(NotesSheetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NotesSheet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(NotesSheetResponseObject); ok {
+		return validResponse.VisitNotesSheetResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -1,6 +1,8 @@
 package audit
 
 import (
+	"slices"
+
 	"fanfold/internal/core/dsp"
 )
 
@@ -30,9 +32,10 @@ func newDecimator(by int) *decimator {
 // next.
 func (d *decimator) run(x [][]float32, scratch, out []float64) (less, room []float64) {
 	keep := len(d.taps) - 1
-	all := append(scratch[:0], d.past...)
-	for _, v := range x[0] {
-		all = append(all, float64(v))
+	all := slices.Grow(scratch[:0], keep+len(x[0]))[:keep+len(x[0])]
+	copy(all, d.past)
+	for k, v := range x[0] {
+		all[keep+k] = float64(v)
 	}
 	if len(x) > 1 {
 		for k, v := range x[1] {

@@ -191,7 +191,7 @@ func (w *righter) fix(n *node) {
 
 // tintChanged tells whether a track was given another colour of the palette.
 func (w *righter) tintChanged(n *node) bool {
-	now := ""
+	var now string
 	switch i := w.t.Instrument(n.pair.track.ID); {
 	case i != nil && i.Colour != "":
 		now = i.Colour

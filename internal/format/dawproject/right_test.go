@@ -67,9 +67,9 @@ func TestASessionIsPutRight(t *testing.T) {
 	now = in(t, now, "Flute 1 short", `name="Volume" unit="linear" min="0" max="2" value="1"`, `name="Volume" unit="decibel" value="-12"`)
 	now = in(t, now, "Bassoon 1 long", `min="0" max="1" value="0.5"`, `min="-1" max="1" value="0.75"`)
 	from, to = trackAt(t, now, "Piccolo long")
-	cut := now[from:to]
-	cut = cut[:strings.Index(cut, "<Sends>")] + cut[strings.Index(cut, "</Sends>")+len("</Sends>"):]
-	now = now[:from] + cut + now[to:]
+	head, rest, _ := strings.Cut(now[from:to], "<Sends>")
+	_, tail, _ := strings.Cut(rest, "</Sends>")
+	now = now[:from] + head + tail + now[to:]
 	data := packed(t, now)
 	d := driftOf(t, here, data)
 	require.Len(t, d.Differences, 7)

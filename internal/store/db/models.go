@@ -102,6 +102,17 @@ type Lease struct {
 	Until    time.Time
 }
 
+type Note struct {
+	ID       int64
+	StudioID uuid.UUID
+	PersonID pgtype.UUID
+	Name     string
+	What     string
+	About    string
+	Address  string
+	At       time.Time
+}
+
 type Pace struct {
 	StudioID uuid.UUID
 	// the ID of the machine in the catalogue

@@ -27,6 +27,7 @@ export type ShellDialog =
   | "drift"
   | "members"
   | "account"
+  | "notes"
   | "stands";
 
 export interface Notice {

@@ -10,6 +10,7 @@ import { KeyMap } from "./KeyMap";
 import { Marks } from "./Marks";
 import { MembersDialog } from "./MembersDialog";
 import { NewTemplateDialog } from "./NewTemplateDialog";
+import { NotesDialog } from "./NotesDialog";
 import { FurnishedDialog, ReadyDialog } from "./ReadyDialog";
 import { SettingsDialog } from "./SettingsDialog";
 import { StandsDialog } from "./StandsDialog";
@@ -29,6 +30,7 @@ const own: Record<ShellDialog, Shown> = {
   drift: DriftDialog,
   members: MembersDialog,
   account: AccountDialog,
+  notes: NotesDialog,
   stands: StandsDialog,
 };
 

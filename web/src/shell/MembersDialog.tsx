@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { endInvitation, invite, letBackIn, linkOf, members, type Role, removeMember, setRole } from "../model/members";
-import { useApp } from "../model/store";
+import { set, useApp } from "../model/store";
 import { when } from "../model/template";
 import { Secret } from "../parts/Secret";
 import { Floating } from "./Floating";
@@ -127,6 +127,11 @@ export function MembersDialog({ close }: { close: () => void }) {
         <div className="mt-3" data-part="link">
           <Secret link={linkOf(link.secret)} says={link.says} />
         </div>
+      )}
+      {owner && (
+        <button type="button" className="link mt-3 self-start" onClick={() => set({ dialog: "notes" })}>
+          What was done: who signed in, was let in, what was handed out or deleted
+        </button>
       )}
       <dl className="mt-4 border-line border-t pt-2 text-[12px] text-soft">
         {data?.roles.map((r, n) => {
