@@ -17,7 +17,7 @@ func exportCommand() *cobra.Command {
 	var name, out, machine string
 	c := &cobra.Command{
 		Use: "export t.fanfold.json --format NAME -o FILE", Short: "Write a template in an open format", Args: oneFile("the template file"),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			e, err := format.Find(name)
 			if err != nil {
 				return wrongUse{err}
@@ -38,7 +38,13 @@ func exportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return writeFile(out, b.Bytes())
+			if err := writeFile(out, b.Bytes()); err != nil {
+				return err
+			}
+			if left := e.LeftOut(t); len(left) > 0 && machine == "" {
+				fmt.Fprintf(c.OutOrStdout(), "left out: %s\n", strings.Join(left, "; "))
+			}
+			return nil
 		},
 	}
 	var about []string

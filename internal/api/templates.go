@@ -287,6 +287,19 @@ func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.Exp
 	return download{data: b.Bytes(), name: name + e.Extension, mediaType: e.MediaType}, nil
 }
 
+// ExportLeft implements the contract.
+func (s *server) ExportLeft(ctx context.Context, r gen.ExportLeftRequestObject) (gen.ExportLeftResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	e, err := format.Find(r.Format)
+	if err != nil {
+		return nil, &change.Refused{Reason: err.Error()}
+	}
+	return gen.ExportLeft200JSONResponse(append([]string{}, e.LeftOut(h.View().Template)...)), nil
+}
+
 // ImportRows implements the contract.
 func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) (gen.ImportRowsResponseObject, error) {
 	h, p, err := s.open(ctx, r.Id)

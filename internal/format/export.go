@@ -15,6 +15,7 @@ import (
 	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/dawproject"
+	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/format/sheethtml"
@@ -30,43 +31,57 @@ type Export struct {
 	Extension string // with its dot
 	MediaType string
 	Write     func(io.Writer, *template.Template) error
+	Left      func(*template.Template) []string // what it does not hold, in words; nil for a sheet for people
+}
+
+// LeftOut is what of a template the format does not hold, in words.
+func (e Export) LeftOut(t *template.Template) []string {
+	if e.Left == nil {
+		return nil
+	}
+	return e.Left(t)
 }
 
 // Exports are all formats.
 var Exports = []Export{
 	{"template", "the template file, which comes back identical", templatefile.Extension, "application/json",
-		templatefile.Write},
+		templatefile.Write, nil},
 	{"smf", "a Standard MIDI File with a track for each instrument", ".mid", "audio/midi",
-		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }},
+		func(w io.Writer, t *template.Template) error { return smf.Write(w, handover.NewSong(t)) }, handover.LeftOfSong},
 	{"dawproject", "a session in the open DAWproject exchange format", dawproject.Extension, "application/zip",
-		func(w io.Writer, t *template.Template) error { return dawproject.Write(w, session.Of(t, nil)) }},
+		func(w io.Writer, t *template.Template) error { return dawproject.Write(w, session.Of(t, nil)) },
+		func(t *template.Template) []string { return session.Of(t, nil).Left }},
+	{"score", "an empty score with a part for each desk, as MusicXML", ".musicxml", "application/xml",
+		func(w io.Writer, t *template.Template) error {
+			return musicxml.WriteEmpty(w, t.Name, t.Settings.TempoBPM, handover.ScoreParts(t))
+		}, handover.LeftOfScore},
 	{"rows", "a row list, to be edited and brought in again", ".csv", "text/csv; charset=utf-8",
-		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }},
+		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }, nil},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
-		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }},
+		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }, nil},
 	{"routing-pdf", "the routing sheet to print, a page for each section", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.Write(w, t.Name+", routing", handover.RoutingPages(t))
-		}},
+		}, nil},
 	{"ribbons", "the routing as a picture", ".svg", "image/svg+xml",
 		func(w io.Writer, t *template.Template) error {
 			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}), t.ThePalette())
-		}},
-	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating},
+		}, nil},
+	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating, nil},
 	{"seating-pdf", "the seating sheets to print, a page for each riser", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.Write(w, t.Name+", seating", handover.SeatingPages(t))
-		}},
+		}, nil},
 	{"handbook", "the template as a document for people, to print", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.WriteBook(w, t.Name, handover.Handbook(t, handover.Since{}))
-		}},
+		}, nil},
 	{"handbook-html", "the same as a page for a browser", ".html", "text/html; charset=utf-8",
 		func(w io.Writer, t *template.Template) error {
 			return sheethtml.Write(w, t.Name, handover.Handbook(t, handover.Since{}))
-		}},
+		}, nil},
 	{"addresses", "the machines' addresses, links and latencies", ".csv", "text/csv; charset=utf-8",
-		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.AddressSheet(t)) }},
+		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.AddressSheet(t)) }, nil},
 }
 
 // Find returns the format of that name.

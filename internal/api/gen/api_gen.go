@@ -4796,6 +4796,9 @@ type ServerInterface interface {
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
 
+	// (GET /api/templates/{id}/export/{format}/left)
+	ExportLeft(ctx *echo.Context, id openapi_types.UUID, format string) error
+
 	// (POST /api/templates/{id}/follow)
 	FollowMusic(ctx *echo.Context, id openapi_types.UUID, params FollowMusicParams) error
 
@@ -7966,6 +7969,30 @@ func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	return err
 }
 
+// ExportLeft converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportLeft(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportLeft(ctx, id, format)
+	return err
+}
+
 // FollowMusic converts echo context to params.
 func (w *ServerInterfaceWrapper) FollowMusic(ctx *echo.Context) error {
 	var err error
@@ -9355,6 +9382,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/templates/:id/trace/:instrument", wrapper.Trace, options.OperationMiddlewares["Trace"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/layers/:instrument", wrapper.Layers, options.OperationMiddlewares["Layers"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/export/:format/left", wrapper.ExportLeft, options.OperationMiddlewares["ExportLeft"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/history", wrapper.History, options.OperationMiddlewares["History"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/take-back", wrapper.TakeBackOne, options.OperationMiddlewares["TakeBackOne"]...)
@@ -15568,6 +15596,46 @@ func (response ExportdefaultApplicationProblemPlusJSONResponse) VisitExportRespo
 	return err
 }
 
+type ExportLeftRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Format string             `json:"format"`
+}
+
+type ExportLeftResponseObject interface {
+	VisitExportLeftResponse(w http.ResponseWriter) error
+}
+
+type ExportLeft200JSONResponse []string
+
+func (response ExportLeft200JSONResponse) VisitExportLeftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportLeftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportLeftdefaultApplicationProblemPlusJSONResponse) VisitExportLeftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type FollowMusicRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params FollowMusicParams
@@ -18539,6 +18607,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
+
+	// (GET /api/templates/{id}/export/{format}/left)
+	ExportLeft(ctx context.Context, request ExportLeftRequestObject) (ExportLeftResponseObject, error)
 
 	// (POST /api/templates/{id}/follow)
 	FollowMusic(ctx context.Context, request FollowMusicRequestObject) (FollowMusicResponseObject, error)
@@ -23720,6 +23791,32 @@ func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format
 		return err
 	} else if validResponse, ok := response.(ExportResponseObject); ok {
 		return validResponse.VisitExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportLeft operation middleware
+func (sh *strictHandler) ExportLeft(ctx *echo.Context, id openapi_types.UUID, format string) error {
+	var request ExportLeftRequestObject
+
+	request.Id = id
+	request.Format = format
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportLeft(ctx.Request().Context(), request.(ExportLeftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportLeft")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportLeftResponseObject); ok {
+		return validResponse.VisitExportLeftResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

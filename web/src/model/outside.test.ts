@@ -93,6 +93,28 @@ it("has the colours that the server has", () => {
   }
 });
 
+// An empty score that the program writes, as npm musicxml-io reads it; the server's test holds the same file.
+it("reads the empty score's parts, brackets, clefs and transpositions", () => {
+  const text = readFileSync(new URL("internal/format/musicxml/testdata/empty.musicxml", root), "utf8");
+  const score = parse(text);
+  const names = score.partList.flatMap((x) =>
+    x.type === "score-part" ? [`${x.name} ${x.scoreInstruments?.[0]?.sound}`] : [],
+  );
+  expect(names).toContain("Clarinet 1 wind.reed.clarinet");
+  expect(score.partList.filter((x) => x.type === "part-group" && x.groupType === "start").length).toBe(
+    score.partList.filter((x) => x.type === "part-group" && x.groupType === "stop").length,
+  );
+  const first = Object.fromEntries(
+    score.parts.map((p, n) => [names[n]?.split(" ").slice(0, -1).join(" "), p.measures[0]?.attributes]),
+  );
+  expect(first.Piccolo?.transpose).toMatchObject({ chromatic: 0, octaveChange: 1 });
+  expect(first["Clarinet 1"]?.transpose).toMatchObject({ diatonic: -1, chromatic: -2 });
+  expect(first["Horn 1"]?.transpose).toMatchObject({ diatonic: -4, chromatic: -7 });
+  expect(first.Violas?.clef).toMatchObject([{ sign: "C", line: 3 }]);
+  expect(first.Timpani?.clef).toMatchObject([{ sign: "F", line: 4 }]);
+  expect(score.parts.every((p) => p.measures.length === 32)).toBe(true);
+});
+
 // The notes of scores as npm musicxml-io counts them, another reader than the
 // server's; its test holds the same figures.
 const scores = read("internal/format/musicxml/testdata/pier.counts.json") as Record<string, unknown>;

@@ -1,9 +1,12 @@
 import { DropdownMenu } from "radix-ui";
-import { useApp } from "../../model/store";
+import { answer, api } from "../../model/api";
+import { attempt, get, tell, useApp } from "../../model/store";
+import { plural } from "../../model/template";
 
 const formats: [string, string][] = [
   ["dawproject", "Session for a sequencer"],
   ["smf", "MIDI file, a track each"],
+  ["score", "Empty score, MusicXML"],
   ["routing", "Routing sheet, a list"],
   ["routing-pdf", "Routing sheet, to print"],
   ["ribbons", "Routing, a picture"],
@@ -13,6 +16,13 @@ const formats: [string, string][] = [
   ["rows", "Row list"],
   ["template", "Template file"],
 ];
+
+/** sayLeft tells what of the template a format does not hold. */
+async function sayLeft(format: string) {
+  const path = { id: get().sheet!.id, format };
+  const left = await attempt(() => answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } })));
+  if (left && left.length > 0) tell(`${plural(left.length, "thing")} left out: ${left.join("; ")}.`);
+}
 
 /** TakeOutMenu writes the template in the open formats. */
 export function TakeOutMenu() {
@@ -30,7 +40,7 @@ export function TakeOutMenu() {
             </DropdownMenu.Item>
           ))}
           {formats.map(([format, text]) => (
-            <DropdownMenu.Item key={format} className="menu-item" asChild>
+            <DropdownMenu.Item key={format} className="menu-item" asChild onSelect={() => void sayLeft(format)}>
               <a href={`/api/templates/${id}/export/${format}`} download>
                 {text}
               </a>
