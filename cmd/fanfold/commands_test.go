@@ -243,7 +243,7 @@ func TestWrongUseAndRefusals(t *testing.T) {
 		"newer version":     {[]string{"check", broken}, 1, "use a newer Fanfold"},
 		"unknown fold":      {[]string{"route", f.made, "--fold", "finest"}, 2, `there is no fold "finest"; folds are [fine sections]`},
 		"unknown call":      {[]string{"load", f.made, "--call", "9M99"}, 2, `there is no call "9M99"`},
-		"unknown format":    {[]string{"export", f.made, "--format", "pdf", "-o", "x"}, 2, "formats are template, smf, dawproject, rows, routing, routing-pdf, ribbons, seating"},
+		"unknown format":    {[]string{"export", f.made, "--format", "pdf", "-o", "x"}, 2, "formats are template, smf, dawproject, score, rows, routing, routing-pdf, ribbons, seating"},
 		"export to nowhere": {[]string{"export", f.made}, 2, "say where to write with -o"},
 		"unknown machine":   {[]string{"export", f.made, "--format", "seating", "--machine", "Elm", "-o", "x"}, 2, `there is no machine "Elm"`},
 		"import to nowhere": {[]string{"import", f.list}, 2, "say where to write with -o"},

@@ -1,16 +1,20 @@
 package api_test
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"slices"
 	"strings"
 	"testing"
 
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/require"
 
 	"fanfold/internal/api"
 	"fanfold/internal/core/people"
+	"fanfold/internal/store"
+	"fanfold/internal/store/db"
 )
 
 type member struct{ ID, Name, Email, Role string }
@@ -162,6 +166,21 @@ func TestMembersComeAndGo(t *testing.T) {
 	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "eve@studio.example", "role": "reader", "days": 3}).body), "another studio")
 	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "bo@studio.example", "role": "reader", "days": 3}).body), "in the studio already")
 	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "nobody", "role": "reader", "days": 3}).body), "no email address")
+}
+
+// The secret of a link is told once and kept nowhere: not with the answers that are kept for requests
+// that come again, either.
+func TestSecretsAreNotKept(t *testing.T) {
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	key := uuid.NewString()
+	answer, err := ada.http.Do(keyed(s.URL, "/api/invitations", key, map[string]any{"email": "bo@studio.example", "role": "reader", "days": 3}))
+	require.NoError(t, err)
+	require.Equal(t, 201, answer.StatusCode)
+	require.NoError(t, answer.Body.Close())
+	id := as[member](t, ada.do("GET", "/api/session", nil)).ID
+	_, err = s.store.Queries().AnswerGet(context.Background(), db.AnswerGetParams{Key: uuid.MustParse(key), PersonID: uuid.MustParse(id)})
+	require.ErrorIs(t, store.NotFound(err), store.ErrNotFound)
 }
 
 // A password is changed, which signs out elsewhere; one that is forgotten is set anew by an owner's

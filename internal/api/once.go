@@ -65,7 +65,7 @@ func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
 			release()
 			return c.JSON(http.StatusOK, map[string]int64{"revision": revision})
 		}
-		if err != nil || kept.status >= 300 || kept.body.Len() > keptAnswer || who.ID == uuid.Nil {
+		if err != nil || kept.status >= 300 || kept.body.Len() > keptAnswer || who.ID == uuid.Nil || tellsSecret(r.URL.Path, kept.body.Bytes()) {
 			release()
 			return err
 		}
@@ -73,6 +73,12 @@ func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
 		go s.keepAnswer(answer, release)
 		return nil
 	}
+}
+
+// tellsSecret tells whether an answer has the secret of a link or of a host in it, which is told once and
+// kept nowhere: a request whose answer is lost makes another.
+func tellsSecret(path string, body []byte) bool {
+	return path == "/api/machines/credential" || bytes.Contains(body, []byte(`"secret":"`))
 }
 
 // keepAnswer keeps an answer for a second arrival of its request.

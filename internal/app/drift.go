@@ -29,6 +29,21 @@ import (
 // MaxSessionBytes bounds a session file: recordings may lie in it.
 const MaxSessionBytes = 4 << 30
 
+// parsing lets so many sessions be read at a time, once they are here: each may take hundreds of MiB.
+var parsing = make(chan struct{}, 2)
+
+// parsed waits for a turn to read a session.
+func parsed[T any](ctx context.Context, read func() (T, error)) (T, error) {
+	select {
+	case parsing <- struct{}{}:
+		defer func() { <-parsing }()
+		return read()
+	case <-ctx.Done():
+		var none T
+		return none, ctx.Err()
+	}
+}
+
 // mostSessionFiles is how many session files of a template are remembered.
 const mostSessionFiles = 20
 
@@ -51,7 +66,9 @@ func (h *Hot) BringSession(ctx context.Context, p Person, name string, r io.Read
 	if size > MaxSessionBytes {
 		return uuid.Nil, refused("", "the file is larger than %d GiB; save the session without its recordings", MaxSessionBytes>>30)
 	}
-	s, err := format.ReadSession(strings.TrimSuffix(path.Base(name), path.Ext(name)), spool, size)
+	s, err := parsed(ctx, func() (session.Session, error) {
+		return format.ReadSession(strings.TrimSuffix(path.Base(name), path.Ext(name)), spool, size)
+	})
 	if err != nil {
 		return uuid.Nil, refused("", "%s can not be read: %s", path.Base(name), err)
 	}
@@ -136,7 +153,7 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 		return nil, err
 	}
 	defer func() { _ = in.Close() }() // of no more use
-	s, err := dawproject.Read(in, size)
+	s, err := parsed(ctx, func() (session.Session, error) { return dawproject.Read(in, size) })
 	if err != nil {
 		return nil, refused("", "%s can not be put right: %s", row.Name, err)
 	}
@@ -148,7 +165,7 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 	if err != nil {
 		return nil, fmt.Errorf("write a session file: %w", err)
 	}
-	left, err := dawproject.Right(out, in, size, fixes)
+	left, err := parsed(ctx, func() ([]string, error) { return dawproject.Right(out, in, size, fixes) })
 	if err == nil {
 		_, err = out.Seek(0, io.SeekStart)
 	}

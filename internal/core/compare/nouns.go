@@ -17,7 +17,7 @@ type noun interface {
 	names(t *template.Template, add func(template.ID, string))
 	take(k *taker, id template.ID) error
 	clone(t *template.Template)
-	has(t *template.Template, id template.ID) bool
+	ids(t *template.Template, into map[template.ID]bool)
 	look(t *template.Template, id template.ID) any // nil when it is not there
 	called(t *template.Template, id template.ID) string
 	remove(k *taker, id template.ID) change.Change // nil when it has been taken out of what becomes
@@ -150,7 +150,11 @@ func (n of[T]) find(t *template.Template, id template.ID) *T {
 	return nil
 }
 
-func (n of[T]) has(t *template.Template, id template.ID) bool { return n.find(t, id) != nil }
+func (n of[T]) ids(t *template.Template, into map[template.ID]bool) {
+	for _, x := range *n.at(t) {
+		into[*n.id(x)] = true
+	}
+}
 
 func (n of[T]) take(k *taker, id template.ID) error { return n.taken(k, n.find(k.there, id)) }
 

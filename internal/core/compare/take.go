@@ -98,6 +98,7 @@ type taker struct {
 	mint template.Mint
 	done map[Pick]bool
 	gone map[template.ID]bool // return sets that are taken away
+	ids  map[template.ID]bool // in use here; nil until they are asked for
 
 	effects map[template.ID]template.ID // of return sets: there → here
 }
@@ -121,14 +122,18 @@ func put[T any](k *taker, is Noun, x *T) {
 	all := nounOf(is).(of[T])
 	id, list := all.id(x), all.at(k.now)
 	from := *id
-	if to := k.of[is][from]; to != "" {
-		*id = to
-	} else if k.used(from) {
-		*id = k.mint(string(is))
+	to, known := k.of[is][from]
+	if !known || to == "" {
+		if k.used(from) {
+			*id = k.mint(string(is))
+		}
+		k.of[is][from], k.ids[*id] = *id, true
+		*list = append(*list, x)
+		return
 	}
-	k.of[is][from] = *id
+	*id = to
 	for n, old := range *list {
-		if *all.id(old) == *id {
+		if *all.id(old) == to {
 			(*list)[n] = x
 			return
 		}
@@ -138,12 +143,13 @@ func put[T any](k *taker, is Noun, x *T) {
 
 // used tells whether an ID is in use here.
 func (k *taker) used(id template.ID) bool {
-	for _, n := range nouns {
-		if n.has(k.here, id) || n.has(k.now, id) {
-			return true
+	if k.ids == nil {
+		k.ids = map[template.ID]bool{}
+		for _, n := range nouns {
+			n.ids(k.here, k.ids)
 		}
 	}
-	return false
+	return k.ids[id]
 }
 
 // need brings a thing that another speaks of, and returns its ID here.

@@ -18,7 +18,7 @@ import (
 
 // The bounds of a session that is read.
 const (
-	mostXML    = 512 << 20
+	mostXML    = 128 << 20
 	mostTracks = 60_000
 	mostDeep   = 30 // folders in folders
 	mostNotes  = 2_000_000
