@@ -28,11 +28,11 @@ func ScoreParts(t *template.Template) []ScorePart {
 		if i.Kind != template.Sampled && (i.Kind != template.Spare || is == nil) {
 			continue
 		}
-		if key := string(i.Section) + "\x00" + template.FoldName(name); seen[key] {
+		key := string(i.Section) + "\x00" + template.FoldName(name)
+		if seen[key] {
 			continue
-		} else {
-			seen[key] = true
 		}
+		seen[key] = true
 		p := ScorePart{Name: name, Written: sound.WrittenAs("")}
 		if name == i.Name {
 			p.Short = i.Short
