@@ -81,7 +81,7 @@ func TestASessionIsReadBack(t *testing.T) {
 
 	right := c.do("POST", path+"/drift/"+d.ID+"/right?picks="+url.QueryEscape(`[{"noun":"row","id":"`+renamed.ID+`"}]`), changed)
 	require.Equal(t, 200, right.status, string(right.body))
-	require.Contains(t, right.header.Get("Content-Disposition"), "Friday, put right.dawproject")
+	require.Contains(t, right.header.Get("Content-Disposition"), "Friday, corrected.dawproject")
 	require.Len(t, as[drift](t, c.do("POST", path+"/drift?name=Saturday.dawproject", right.body)).Differences, 2, "one is put right; the other's mark is lost")
 	right = c.do("POST", path+"/drift/"+d.ID+"/right", changed)
 	require.Empty(t, as[drift](t, c.do("POST", path+"/drift?name=Sunday.dawproject", right.body)).Differences, "with what was answered")

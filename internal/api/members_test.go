@@ -245,14 +245,14 @@ func TestWhatIsNoted(t *testing.T) {
 		said = append(said, strings.TrimSpace(n.Who+" "+n.What+" "+n.About))
 	}
 	require.Equal(t, []string{
-		"ada signed in", "ada invited bo@studio.example, arranger", "bo joined the studio as bo@studio.example", "bo signed in",
-		"bo gave a wrong password", "ada set the role of bo, assistant", "ada removed bo",
+		"ada signed in", "ada invited bo@studio.example as arranger", "bo joined the studio as bo@studio.example", "bo signed in",
+		"bo gave a wrong password", "ada changed the role of bo to assistant", "ada removed bo",
 	}, said)
 	require.Len(t, as[[]note](t, ada.do("GET", fmt.Sprintf("/api/notes?before=%d", list[1].ID), nil)), len(list)-2)
 	sheet := ada.do("GET", "/api/notes/sheet", nil)
 	require.Equal(t, 200, sheet.status)
 	require.Len(t, strings.Split(strings.TrimSpace(string(sheet.body)), "\r\n"), len(list)+1)
-	require.Contains(t, string(sheet.body), `,ada,set the role of,"bo, assistant",127.0.0.1`)
+	require.Contains(t, string(sheet.body), `,ada,changed the role of,bo to assistant,127.0.0.1`)
 	require.Empty(t, as[[]note](t, s.signedIn(t, "eve").do("GET", "/api/notes?before=1", nil)), "of one's own studio")
 }
 

@@ -3,72 +3,77 @@ package api
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"net/http"
 	"strings"
 
+	"github.com/google/uuid"
+
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
+	"fanfold/internal/core/template"
 	"fanfold/internal/format/sheet"
 )
+
+// aboutOf says whom or what a request is about.
+type aboutOf func(ctx context.Context, a *app.App, p app.Person, request any) string
+
+// about is an aboutOf of requests of one type.
+func about[R any](say func(ctx context.Context, a *app.App, p app.Person, r R) string) aboutOf {
+	return func(ctx context.Context, a *app.App, p app.Person, request any) string {
+		r, ok := request.(R)
+		if !ok {
+			return ""
+		}
+		return say(ctx, a, p, r)
+	}
+}
+
+// byID is an aboutOf of requests that are about one thing, by its ID.
+func byID[R, ID any](id func(R) ID, name func(*app.App, context.Context, app.Person, ID) string) aboutOf {
+	return about(func(ctx context.Context, a *app.App, p app.Person, r R) string { return name(a, ctx, p, id(r)) })
+}
 
 // noted are the operations that are noted, with what was done in words, and to whom or what. Coming in
 // is noted where it happens. A test asks that all are here by which somebody is let in, something is
 // deleted for good, or who is in the studio is changed.
 var noted = map[string]struct {
 	words string
-	about func(ctx context.Context, a *app.App, p app.Person, request any) string
+	about aboutOf
 }{
 	"ChangePassword": {"changed their password", nil},
 	"EndSessions":    {"signed out everywhere else", nil},
-	"Invite": {"invited", func(_ context.Context, _ *app.App, _ app.Person, request any) string {
-		r, _ := request.(gen.InviteRequestObject)
-		return r.Body.Email + ", " + string(r.Body.Role)
-	}},
-	"EndInvitation": {"ended the invitation of", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.EndInvitationRequestObject)
-		return a.InvitationName(ctx, p, r.Id)
-	}},
-	"SetRole": {"set the role of", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.SetRoleRequestObject)
-		return a.MemberName(ctx, p, r.Id) + ", " + string(r.Body.Role)
-	}},
-	"RemoveMember": {"removed", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.RemoveMemberRequestObject)
-		return a.MemberName(ctx, p, r.Id)
-	}},
-	"LetBackIn": {"made a link for another password of", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.LetBackInRequestObject)
-		return a.MemberName(ctx, p, r.Id)
-	}},
-	"MakeCredential": {"made a credential for the machine", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.MakeCredentialRequestObject)
-		return a.MachineName(ctx, p, r.Body.Machine)
-	}},
-	"RevokeCredential": {"revoked a credential of the machine", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.RevokeCredentialRequestObject)
-		return a.CredentialName(ctx, p, r.Credential)
-	}},
-	"Deliver": {"delivered to", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.DeliverRequestObject)
-		var names []string
-		for _, id := range r.Body.Prints {
-			names = append(names, a.PrintName(ctx, p, id))
+	"Invite": {"invited", about(func(_ context.Context, _ *app.App, _ app.Person, r gen.InviteRequestObject) string {
+		return r.Body.Email + " as " + string(r.Body.Role)
+	})},
+	"EndInvitation": {"ended the invitation of", byID(func(r gen.EndInvitationRequestObject) uuid.UUID { return r.Id }, (*app.App).InvitationName)},
+	"SetRole": {"changed the role of", about(func(ctx context.Context, a *app.App, p app.Person, r gen.SetRoleRequestObject) string {
+		return a.MemberName(ctx, p, r.Id) + " to " + string(r.Body.Role)
+	})},
+	"RemoveMember":     {"removed", byID(func(r gen.RemoveMemberRequestObject) uuid.UUID { return r.Id }, (*app.App).MemberName)},
+	"LetBackIn":        {"made a password link for", byID(func(r gen.LetBackInRequestObject) uuid.UUID { return r.Id }, (*app.App).MemberName)},
+	"MakeCredential":   {"made a credential for the machine", byID(func(r gen.MakeCredentialRequestObject) template.ID { return r.Body.Machine }, (*app.App).MachineName)},
+	"RevokeCredential": {"revoked a credential of the machine", byID(func(r gen.RevokeCredentialRequestObject) uuid.UUID { return r.Credential }, (*app.App).CredentialName)},
+	"Deliver": {"delivered to", about(func(ctx context.Context, a *app.App, p app.Person, r gen.DeliverRequestObject) string {
+		text := r.Body.To + ": "
+		for n, id := range r.Body.Prints {
+			if n == mostNamed {
+				return text + fmt.Sprintf("; and %d more", len(r.Body.Prints)-n)
+			}
+			if n > 0 {
+				text += "; "
+			}
+			text += a.PrintName(ctx, p, id)
 		}
-		return r.Body.To + ": " + strings.Join(names, "; ")
-	}},
-	"NewLink": {"made a link to the delivery", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.NewLinkRequestObject)
-		return a.DeliveryName(ctx, p, r.Id)
-	}},
-	"EndLink": {"ended the link to the delivery", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.EndLinkRequestObject)
-		return a.DeliveryName(ctx, p, r.Id)
-	}},
-	"DeletePrint": {"deleted the print", func(ctx context.Context, a *app.App, p app.Person, request any) string {
-		r, _ := request.(gen.DeletePrintRequestObject)
-		return a.PrintName(ctx, p, r.Id)
-	}},
+		return text
+	})},
+	"NewLink":     {"made a link to the delivery", byID(func(r gen.NewLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
+	"EndLink":     {"ended the link to the delivery", byID(func(r gen.EndLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
+	"DeletePrint": {"deleted the print", byID(func(r gen.DeletePrintRequestObject) uuid.UUID { return r.Id }, (*app.App).PrintName)},
 }
+
+// mostNamed is how many prints of a delivery are noted by name.
+const mostNamed = 10
 
 // mostAbout bounds what is noted of whom or what, bytes.
 const mostAbout = 500
@@ -79,11 +84,11 @@ func (s *server) noting(ctx context.Context, operation string, p app.Person, req
 	if !ok {
 		return func() {}
 	}
-	about := ""
+	whom := ""
 	if n.about != nil {
-		about = n.about(ctx, s.app, p, request)
+		whom = n.about(ctx, s.app, p, request)
 	}
-	return func() { s.note(ctx, p, n.words, about) }
+	return func() { s.note(ctx, p, n.words, whom) }
 }
 
 func (s *server) note(ctx context.Context, p app.Person, what, about string) {
@@ -109,7 +114,7 @@ func (s *server) NotesSheet(ctx context.Context, _ gen.NotesSheetRequestObject) 
 	}
 	var b bytes.Buffer
 	err = sheet.Write(&b, t)
-	return download{name: "What was done.csv", mediaType: "text/csv; charset=utf-8", data: b.Bytes()}, err
+	return download{name: "Activity.csv", mediaType: "text/csv; charset=utf-8", data: b.Bytes()}, err
 }
 
 // VisitNotesSheetResponse implements the generated response.

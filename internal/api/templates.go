@@ -265,17 +265,25 @@ func (s *server) Assign(ctx context.Context, r gen.AssignRequestObject) (gen.Ass
 	return gen.Assign200JSONResponse{Revision: revision}, err
 }
 
+// leaving is a template that leaves in a format, by its name.
+func (s *server) leaving(ctx context.Context, id uuid.UUID, name string) (*template.Template, format.Export, error) {
+	h, _, err := s.open(ctx, id)
+	if err != nil {
+		return nil, format.Export{}, err
+	}
+	e, err := format.Find(name)
+	if err != nil {
+		return nil, e, &change.Refused{Reason: err.Error()}
+	}
+	return h.View().Template, e, nil
+}
+
 // Export implements the contract.
 func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.ExportResponseObject, error) {
-	h, _, err := s.open(ctx, r.Id)
+	t, e, err := s.leaving(ctx, r.Id, r.Format)
 	if err != nil {
 		return nil, err
 	}
-	e, err := format.Find(r.Format)
-	if err != nil {
-		return nil, &change.Refused{Reason: err.Error()}
-	}
-	t := h.View().Template
 	var b bytes.Buffer
 	if err := e.Write(&b, t); err != nil {
 		return nil, err
@@ -289,15 +297,8 @@ func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.Exp
 
 // ExportLeft implements the contract.
 func (s *server) ExportLeft(ctx context.Context, r gen.ExportLeftRequestObject) (gen.ExportLeftResponseObject, error) {
-	h, _, err := s.open(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	e, err := format.Find(r.Format)
-	if err != nil {
-		return nil, &change.Refused{Reason: err.Error()}
-	}
-	return gen.ExportLeft200JSONResponse(append([]string{}, e.LeftOut(h.View().Template)...)), nil
+	t, e, err := s.leaving(ctx, r.Id, r.Format)
+	return gen.ExportLeft200JSONResponse(append([]string{}, e.LeftOut(t)...)), err
 }
 
 // ImportRows implements the contract.

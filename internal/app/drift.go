@@ -70,10 +70,10 @@ func (h *Hot) BringSession(ctx context.Context, p Person, name string, r io.Read
 		return format.ReadSession(strings.TrimSuffix(path.Base(name), path.Ext(name)), spool, size)
 	})
 	if err != nil {
-		return uuid.Nil, refused("", "%s can not be read: %s", path.Base(name), err)
+		return uuid.Nil, refused("", "%s cannot be read: %s", path.Base(name), err)
 	}
 	if _, err := session.Read(h.View().Template, &s, session.Options{Mint: sessionIDs(uuid.Nil)}); err != nil {
-		return uuid.Nil, refused("", "%s can not be read: %s", path.Base(name), err)
+		return uuid.Nil, refused("", "%s cannot be read: %s", path.Base(name), err)
 	}
 	packed, err := packSession(&s)
 	if err != nil {
@@ -126,7 +126,7 @@ func (h *Hot) TakeDrift(ctx context.Context, p Person, id uuid.UUID, picks []com
 	return h.Apply(ctx, p, func(t *template.Template) (change.Change, error) {
 		r, err := session.Read(t, s, session.Options{Mint: sessionIDs(id), Answers: answers})
 		if err != nil {
-			return nil, refused("", "%s can not be taken: %s", row.Name, err)
+			return nil, refused("", "%s cannot be taken: %s", row.Name, err)
 		}
 		r.There.Name = row.Name // which the change is called by; it is not taken
 		return session.Take(t, r.There, picks, order, NewID)
@@ -155,11 +155,11 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 	defer func() { _ = in.Close() }() // of no more use
 	s, err := parsed(ctx, func() (session.Session, error) { return dawproject.Read(in, size) })
 	if err != nil {
-		return nil, refused("", "%s can not be put right: %s", row.Name, err)
+		return nil, refused("", "%s cannot be corrected: %s", row.Name, err)
 	}
 	fixes, err := session.Right(h.View().Template, &s, session.Options{Mint: sessionIDs(id), Answers: answers}, picks)
 	if err != nil {
-		return nil, refused("", "%s can not be put right: %s", row.Name, err)
+		return nil, refused("", "%s cannot be corrected: %s", row.Name, err)
 	}
 	out, err := audiostore.NewSpool()
 	if err != nil {
@@ -174,7 +174,7 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 		return nil, errors.Join(err, out.Close())
 	}
 	ext := path.Ext(row.Name)
-	return &Righted{Spool: out, Name: strings.TrimSuffix(row.Name, ext) + ", put right" + dawproject.Extension, Size: about.Size(), Left: append(fixes.Left, left...)}, nil
+	return &Righted{Spool: out, Name: strings.TrimSuffix(row.Name, ext) + ", corrected" + dawproject.Extension, Size: about.Size(), Left: append(fixes.Left, left...)}, nil
 }
 
 func (h *Hot) sessionFile(ctx context.Context, p Person, id uuid.UUID) (row db.SessionFile, s *session.Session, answers map[template.ID]string, err error) {
@@ -210,7 +210,7 @@ func (h *Hot) readSession(ctx context.Context, p Person, t *template.Template, i
 	}
 	r, err := session.Read(t, s, session.Options{Mint: sessionIDs(id), Answers: answers})
 	if err != nil {
-		return nil, refused("", "%s can not be read: %s", row.Name, err)
+		return nil, refused("", "%s cannot be read: %s", row.Name, err)
 	}
 	return r, nil
 }

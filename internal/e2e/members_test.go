@@ -61,7 +61,7 @@ func TestSomebodyIsInvited(t *testing.T) {
 	p.click(`[aria-label="Remove Nell"]`)
 	p.gone(`[data-member="Nell"]`)
 	n.see(`form[aria-label="Sign in"]`)
-	p.press("What was done: who")
+	p.press("Activity: sign-ins")
 	p.seeText(`[role=dialog] table`, "removed Nell")
 	p.seeText(`[role=dialog] table`, "Nell[\\s\\S]*joined the studio")
 	p.keys(input.Escape)

@@ -41,7 +41,7 @@ func LeftOfSong(t *template.Template) []string {
 			left["routes of rows"]++
 		}
 	}
-	left["sections, which are not folders there"] = len(t.Sections)
+	left["sections"] = len(t.Sections)
 	left["buses"] = len(t.Buses)
 	return left.words()
 }
@@ -58,10 +58,10 @@ func LeftOfScore(t *template.Template) []string {
 		}
 	}
 	parts := ScoreParts(t)
-	left["rows that are further articulations of a desk"] = max(0, played-len(parts))
+	left["rows for further articulations of a part"] = max(0, played-len(parts))
 	for _, p := range parts {
 		if p.Sound == "" {
-			left["standard sounds of parts that are not known"]++
+			left["parts without a known standard sound"]++
 		}
 	}
 	left["buses, levels and seats"] = len(t.Buses)

@@ -38,9 +38,9 @@ var Doings = []struct {
 }{
 	{Look, Reader, "look, listen and take out", "look at this"},
 	{Change, Assistant, "change templates, libraries and productions, and run the machines", "change anything or run the machines"},
-	{Delete, Arranger, "delete what no undo brings back", "delete this"},
-	{Credentials, Arranger, "give machines and people outside a way in", "give anybody outside a way in"},
-	{Members, Owner, "say who is in the studio", "say who is in the studio"},
+	{Delete, Arranger, "delete things for good", "delete this"},
+	{Credentials, Arranger, "issue machine credentials and deliver", "issue credentials, deliver or make links"},
+	{Members, Owner, "manage members", "manage members"},
 }
 
 // May tells whether a role may do something. A role or a doing that there is not may nothing.

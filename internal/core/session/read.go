@@ -104,7 +104,7 @@ func Read(t *template.Template, s *Session, o Options) (*Reading, error) {
 		r.next.Settings.TempoBPM = min(mostBPM, max(leastBPM, math.Round(1000*s.Tempi[0].BPM)/1000))
 	}
 	if err := r.next.Validate(); err != nil {
-		return nil, fmt.Errorf("a template can not be as this session is: %w", err)
+		return nil, fmt.Errorf("this session does not make a valid template: %w", err)
 	}
 	r.out.There = r.next
 	r.tell()
@@ -270,7 +270,7 @@ func (r *reader) decide() {
 				chosen = Same
 			}
 			r.out.Ask = append(r.out.Ask, Question{
-				Key: n.track.ID, About: []string{n.track.Name}, Text: fmt.Sprintf("Is %s the row %s with another name?", n.track.Name, n.maybe.track.Name),
+				Key: n.track.ID, About: []string{n.track.Name}, Text: fmt.Sprintf("Is %s the row %s, renamed?", n.track.Name, n.maybe.track.Name),
 				Options: []Option{{Same, "the same row, renamed"}, {New, "a new row; the other is gone"}}, Chosen: chosen,
 			})
 		}
@@ -303,8 +303,8 @@ func (r *reader) decide() {
 	}
 	r.ask(askSubmixes, submixes, "Tracks that feed the mix (%d): are they stems?", AsStem, Option{AsStem, "stems, which are delivered"}, Option{AsGroup, "groups, which only sum"})
 	r.ask(askFiner, finer, "Tracks that feed those (%d): are they stems of a finer fold?", AsGroup, Option{AsGroup, "groups, which only sum"}, Option{AsStem, "stems of a finer fold"})
-	r.ask(askRecorded, recorded, "Tracks that hold recordings (%d): what are they?", LeaveOut, Option{LeaveOut, "of the music; no rows of the template"}, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"})
-	r.ask(askEmpty, empty, "Audio tracks that hold nothing (%d): what are they?", AsInput, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"}, Option{LeaveOut, "no rows of the template"})
+	r.ask(askRecorded, recorded, "Tracks that hold recordings (%d): what are they?", LeaveOut, Option{LeaveOut, "recorded music; leave them out"}, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"})
+	r.ask(askEmpty, empty, "Empty audio tracks (%d): what are they?", AsInput, Option{AsInput, "live inputs"}, Option{AsGuide, "guides: dialogue, effects, picture sound"}, Option{LeaveOut, "leave them out"})
 	for _, n := range r.read {
 		if r.kinds[n] == LeaveOut {
 			r.skip[n] = true
@@ -709,15 +709,15 @@ func (r *reader) waysOf(n *node, before []template.Route, trimDB float64) []temp
 	to := r.busOf(n.track.To)
 	if to == own && own != "" {
 		to = ""
-		r.left["ways of buses to themselves"]++
+		r.left["buses routed to themselves"]++
 	}
 	var sends []Send
 	for _, s := range n.track.Sends {
 		switch s.To = r.busOf(s.To); s.To {
 		case "":
-			r.left["ways to tracks that are no buses"]++
+			r.left["routes to tracks that are not buses"]++
 		case own:
-			r.left["ways of buses to themselves"]++
+			r.left["buses routed to themselves"]++
 		default:
 			sends = append(sends, s)
 		}
@@ -751,7 +751,7 @@ func (r *reader) waysOf(n *node, before []template.Route, trimDB float64) []temp
 	}
 	for _, s := range sends {
 		if has(s.To) {
-			r.left["second ways to one bus"]++
+			r.left["duplicate routes to one bus"]++
 			continue
 		}
 		x := template.Route{To: s.To, Tap: template.Post, GainDB: level(s.Gain, 0)}
@@ -851,7 +851,7 @@ func (r *reader) tell() {
 	r.out.Left = append(r.out.Left, own...)
 	if n := len(r.missing); n > 0 {
 		some := r.missing[:min(n, mostNamed)]
-		text := fmt.Sprintf("rows that have no track in it, which MIDI files leave out when they hold no notes (%d): %s", n, strings.Join(some, ", "))
+		text := fmt.Sprintf("rows with no track in the file, since MIDI files often leave out empty tracks (%d): %s", n, strings.Join(some, ", "))
 		if n > len(some) {
 			text += fmt.Sprintf(", and %d more", n-len(some))
 		}

@@ -16,6 +16,7 @@ type Fix struct {
 	Colour *string
 	Gain   *float64 // of its fader, linear
 	Pan    *float64 // -1..1
+	Mono   *bool
 	Ways   *Ways
 }
 
@@ -69,7 +70,7 @@ func Right(t *template.Template, s *Session, o Options, picks []compare.Pick) (*
 		if n.pair != nil {
 			w.fix(n)
 		} else if n.track.Kind != Folder {
-			w.left["tracks that only the session has"]++
+			w.left["tracks only in the session"]++
 		}
 	}
 	for what, n := range w.left {
@@ -104,7 +105,7 @@ func (w *righter) missing() {
 				continue
 			}
 			if n.parent != nil && n.parent.pair == nil {
-				w.left["tracks whose folder the session lacks"]++
+				w.left["tracks whose folder is missing from the session"]++
 				continue
 			}
 			w.put[n.track.ID] = true
@@ -145,7 +146,7 @@ func (w *righter) waysNow(x *Track) Ways {
 			return bus
 		}
 		if bus != "" {
-			w.left["ways to buses that the session lacks"]++
+			w.left["routes to buses missing from the session"]++
 		}
 		return ""
 	}
@@ -175,6 +176,9 @@ func (w *righter) fix(n *node) {
 		}
 		if is.class() == rows && !nearPan(is.Pan, was.Pan) && w.wants(was.ID, "pan") {
 			f.Pan = &was.Pan
+		}
+		if is.class() == buses && is.Mono != was.Mono && w.wants(was.ID, "mono") {
+			f.Mono = &was.Mono
 		}
 		if is.Role != Master && w.wants(was.ID, "routes") && !w.goesRight(n) {
 			ways := w.waysNow(was)

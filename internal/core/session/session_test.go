@@ -337,7 +337,7 @@ func TestASessionBecomesATemplate(t *testing.T) {
 	for _, q := range r.Ask {
 		asked = append(asked, q.Text+" "+q.Chosen)
 	}
-	require.Equal(t, []string{"Tracks that feed the mix (2): are they stems? stem", "Tracks that feed those (1): are they stems of a finer fold? group", "Tracks that hold recordings (1): what are they? input", "Audio tracks that hold nothing (1): what are they? input"}, asked)
+	require.Equal(t, []string{"Tracks that feed the mix (2): are they stems? stem", "Tracks that feed those (1): are they stems of a finer fold? group", "Tracks that hold recordings (1): what are they? input", "Empty audio tracks (1): what are they? input"}, asked)
 }
 
 func foldName(t *template.Template, stem string) string {

@@ -352,12 +352,17 @@ func marked(x *session.Track) string {
 
 var contents = map[session.Kind]string{session.Folder: "tracks", session.Notes: "notes", session.Audio: "audio", session.Sums: "audio"}
 
+// channelsOf is how many channels a mono or stereo track has.
+func channelsOf(mono bool) int {
+	if mono {
+		return 1
+	}
+	return 2
+}
+
 func (b *builder) channel(x *session.Track) *channel {
 	id := b.channelOf(x.ID)
-	c := &channel{ID: id, Role: string(x.Role), AudioChannels: 2, Destination: b.channelOf(x.To), Solo: "false"}
-	if x.Mono {
-		c.AudioChannels = 1
-	}
+	c := &channel{ID: id, Role: string(x.Role), AudioChannels: channelsOf(x.Mono), Destination: b.channelOf(x.To), Solo: "false"}
 	c.Mute = parameter{ID: id + ".mute", Name: "Mute", Value: "false"}
 	c.Pan = parameter{ID: id + ".pan", Name: "Pan", Unit: "normalized", Min: "0", Max: "1", Value: number((x.Pan + 1) / 2)}
 	for n, s := range x.Sends {

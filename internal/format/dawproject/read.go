@@ -35,7 +35,7 @@ func Read(r io.ReaderAt, size int64) (session.Session, error) {
 	}
 	in, err := f.Open()
 	if err != nil {
-		return session.Session{}, fmt.Errorf("project.xml can not be unpacked: %w", err)
+		return session.Session{}, fmt.Errorf("project.xml cannot be unpacked: %w", err)
 	}
 	defer in.Close()
 	p, err := decoded(io.LimitReader(in, mostXML))

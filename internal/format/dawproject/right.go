@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"fanfold/internal/core/session"
@@ -25,12 +26,12 @@ func Right(w io.Writer, r io.ReaderAt, size int64, fixes *session.Righting) (lef
 	}
 	in, err := f.Open()
 	if err != nil {
-		return nil, fmt.Errorf("project.xml can not be unpacked: %w", err)
+		return nil, fmt.Errorf("project.xml cannot be unpacked: %w", err)
 	}
 	defer in.Close()
 	text, err := io.ReadAll(io.LimitReader(in, mostXML))
 	if err != nil {
-		return nil, fmt.Errorf("project.xml can not be unpacked: %w", err)
+		return nil, fmt.Errorf("project.xml cannot be unpacked: %w", err)
 	}
 	x, err := newRighter(text, fixes)
 	if err != nil {
@@ -277,15 +278,20 @@ func (x *righter) track(p *place) {
 	x.tag(p)
 }
 
-// channel puts right where a channel goes.
+// channel puts right where a channel goes, and how many sides it has.
 func (x *righter) channel(p *place) {
-	if p.fix == nil || p.fix.Ways == nil {
+	if p.fix == nil || p.fix.Ways == nil && p.fix.Mono == nil {
 		return
 	}
 	if at := len(x.splices) - 1; at >= 0 && x.splices[at].from == p.starts {
 		x.splices = x.splices[:at] // it is a track as well, and is written once
 	}
-	p.set("destination", x.channels[p.fix.Ways.To])
+	if p.fix.Ways != nil {
+		p.set("destination", x.channels[p.fix.Ways.To])
+	}
+	if p.fix.Mono != nil {
+		p.set("audioChannels", strconv.Itoa(channelsOf(*p.fix.Mono)))
+	}
 	x.tag(p)
 }
 

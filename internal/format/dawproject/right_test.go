@@ -70,12 +70,13 @@ func TestASessionIsPutRight(t *testing.T) {
 	head, rest, _ := strings.Cut(now[from:to], "<Sends>")
 	_, tail, _ := strings.Cut(rest, "</Sends>")
 	now = now[:from] + head + tail + now[to:]
+	now = in(t, now, "High winds", `audioChannels="2"`, `audioChannels="1"`)
 	data := packed(t, now)
 	d := driftOf(t, here, data)
-	require.Len(t, d.Differences, 7)
+	require.Len(t, d.Differences, 8)
 
 	some, _ := righted(t, here, data, compare.Pick{Noun: compare.Row, ID: idOf(here, "Flute 1 long"), Field: "name"})
-	require.Len(t, driftOf(t, here, some).Differences, 6)
+	require.Len(t, driftOf(t, here, some).Differences, 7)
 	require.Equal(t, strings.Replace(now, `name="Fl. 1"`, `name="Flute 1 long"`, 1), project(t, some), "one word is another")
 
 	all, left := righted(t, here, data)
@@ -83,7 +84,7 @@ func TestASessionIsPutRight(t *testing.T) {
 	require.Len(t, d.Differences, 1)
 	require.Equal(t, compare.Added, d.Differences[0].How)
 	require.Empty(t, d.Elsewhere)
-	require.Equal(t, []string{"tracks that only the session has (1)"}, left)
+	require.Equal(t, []string{"tracks only in the session (1)"}, left)
 	require.Contains(t, project(t, all), own)
 	require.Contains(t, project(t, all), `name="Volume" unit="decibel" value="0"`, "in the unit it was in")
 	require.Contains(t, project(t, all), `min="-1" max="1" value="0"`)
@@ -142,7 +143,7 @@ func TestAnySessionIsPutRight(t *testing.T) {
 			}
 			for _, f := range x.Fields {
 				if f.Name != "section" {
-					require.Contains(r, strings.Join(left, "; "), "ways to buses", "%s of %s", f.Name, x.Name)
+					require.Contains(r, strings.Join(left, "; "), "routes to buses", "%s of %s", f.Name, x.Name)
 				}
 			}
 		}

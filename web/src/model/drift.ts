@@ -69,7 +69,7 @@ const mostPicked = 50_000;
 export async function putRight(session: string, file: File, picks: Pick[]) {
   const text = picks.length > 0 ? JSON.stringify(picks) : "";
   if (text.length > mostPicked) {
-    tell("That is too much to be picked singly: choose fewer, or none for all of it.");
+    tell("Too many are chosen: choose fewer, or none to correct all of them.");
     return;
   }
   await attempt(async () => {
@@ -80,8 +80,8 @@ export async function putRight(session: string, file: File, picks: Pick[]) {
     });
     const data = await answer(asked);
     const left = (await asked).response.headers.get("X-Left");
-    save(`${file.name.replace(/\.[^.]*$/, "")}, put right.dawproject`, data as unknown as Blob);
-    tell(left ? `The session is put right. As it was stays: ${left}.` : "The session is put right.");
+    save(`${file.name.replace(/\.[^.]*$/, "")}, corrected.dawproject`, data as unknown as Blob);
+    tell(left ? `The session is corrected. Left as it was: ${left}.` : "The session is corrected.");
   });
 }
 

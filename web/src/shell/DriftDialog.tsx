@@ -79,7 +79,7 @@ export function DriftDialog({ close }: { close: () => void }) {
       ?.find((f) => f.id === session)
       ?.name.toLowerCase()
       .endsWith(".dawproject") ?? false;
-  const rightText = list.length > 0 ? `Put ${list.length} right in the session` : "Put the session right";
+  const rightText = list.length > 0 ? `Correct ${list.length} in the session` : "Correct the session";
   const alike = data && every.length === 0 && data.elsewhere.length === 0;
   const of = (noun: string, one: string, many?: string) =>
     plural(every.filter((d) => d.noun === noun).length, one, many);
@@ -139,8 +139,8 @@ export function DriftDialog({ close }: { close: () => void }) {
         <p className="mt-4 max-w-[70ch] text-soft">
           {empty
             ? "A session that your sequencer saved becomes this template: its folders as sections, its tracks as rows, its buses as groups, stems and returns."
-            : "Save the session in your sequencer and choose the file here. What was renamed, moved, recoloured, turned up or down or wired elsewhere since is listed, and taken over as you choose."}{" "}
-          DAWproject files say all of that; MIDI files say names, order and what is new.
+            : "Save the session in your sequencer and choose the file here. What was renamed, moved, recoloured, turned up or down or routed elsewhere since then is listed, and you take over what you choose."}{" "}
+          DAWproject files hold all of that; MIDI files hold only names, order and new tracks.
         </p>
       )}
       {data && data.questions.length > 0 && <Questions list={data.questions} say={say} />}
@@ -221,9 +221,7 @@ function found(d: Drift) {
   const moved = d.found.moved ?? 0;
   const place = d.found.place ?? 0;
   if (sure + moved + place === 0) return "";
-  const less = [moved && `${moved} by name alone, in another folder`, place && `${place} by where they stand`].filter(
-    Boolean,
-  );
+  const less = [moved && `${moved} by name, in another folder`, place && `${place} by position`].filter(Boolean);
   return `${plural(sure + moved + place, "row")} found${less.length > 0 ? `, ${less.join(", ")}` : ""}.`;
 }
 

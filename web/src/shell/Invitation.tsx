@@ -46,7 +46,7 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
         {error && (
           <>
             <p role="alert" className="mb-4">
-              This link is not good any more: it has ended, or was used. Ask who sent it for another.
+              This link no longer works: it has expired or been used. Ask whoever sent it for a new one.
             </p>
             <button type="button" className="button w-full justify-center" onClick={leave}>
               Sign in
@@ -65,7 +65,7 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
                   You are invited to <b>{data.studio}</b> as {data.role}.
                 </>
               )}{" "}
-              <span className="text-soft">The link is good until {when(data.ends)}.</span>
+              <span className="text-soft">The link works until {when(data.ends)}.</span>
             </p>
             <p className="mb-3 text-soft">{data.email}</p>
             {!data.name && (

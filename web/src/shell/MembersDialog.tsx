@@ -66,7 +66,7 @@ export function MembersDialog({ close }: { close: () => void }) {
                         if (x)
                           setLink({
                             secret: x.secret,
-                            says: `${m.name} sets another password by this link, within two days.`,
+                            says: `${m.name} can set a new password with this link, within two days.`,
                           });
                         await again();
                       }}
@@ -118,7 +118,7 @@ export function MembersDialog({ close }: { close: () => void }) {
         <Invite
           roles={data?.roles.map((r) => r.role) ?? []}
           done={async (secret, email) => {
-            setLink({ secret, says: `Send this link to ${email}. It is good once, for ${days} days.` });
+            setLink({ secret, says: `Send this link to ${email}. It works once, within ${days} days.` });
             await again();
           }}
         />
@@ -130,7 +130,7 @@ export function MembersDialog({ close }: { close: () => void }) {
       )}
       {owner && (
         <button type="button" className="link mt-3 self-start" onClick={() => set({ dialog: "notes" })}>
-          What was done: who signed in, was let in, what was handed out or deleted
+          Activity: sign-ins, members, deliveries and deletions
         </button>
       )}
       <dl className="mt-4 border-line border-t pt-2 text-[12px] text-soft">

@@ -18,14 +18,14 @@ export function NotesDialog({ close }: { close: () => void }) {
     retry: false,
   });
   return (
-    <Floating title="What was done" open onOpenChange={close} className="w-[760px]">
+    <Floating title="Activity" open onOpenChange={close} className="w-[760px]">
       {error && <p className="py-2 text-accent">! {error.message}</p>}
       <div
         className="min-h-[240px] flex-1 overflow-y-auto border-line border-y"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="What was done"
+        aria-label="Activity"
       >
         <table className="w-full">
           <thead className="sticky top-0 bg-paper text-left text-[12px] text-soft">
@@ -57,7 +57,7 @@ export function NotesDialog({ close }: { close: () => void }) {
       </div>
       <div className="mt-3 flex">
         <a className="button ml-auto" href="/api/notes/sheet" download>
-          Take out as a list
+          Download as CSV
         </a>
       </div>
     </Floating>

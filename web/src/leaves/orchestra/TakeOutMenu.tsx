@@ -21,7 +21,7 @@ const formats: [string, string][] = [
 async function sayLeft(format: string) {
   const path = { id: get().sheet!.id, format };
   const left = await attempt(() => answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } })));
-  if (left && left.length > 0) tell(`${plural(left.length, "thing")} left out: ${left.join("; ")}.`);
+  if (left && left.length > 0) tell(`${plural(left.length, "thing is", "things are")} left out: ${left.join("; ")}.`);
 }
 
 /** TakeOutMenu writes the template in the open formats. */
