@@ -83,32 +83,35 @@ func (s *server) InvitationBy(ctx context.Context, r gen.InvitationByRequestObje
 
 // TakeInvitation implements the contract.
 func (s *server) TakeInvitation(ctx context.Context, r gen.TakeInvitationRequestObject) (gen.TakeInvitationResponseObject, error) {
-	address, _ := ctx.Value(addressKey{}).(string)
-	if !s.attempts.allowFrom(address) {
-		return nil, errTooMany
+	who, err := s.takeInvitation(ctx, r.Secret, or(r.Body.Name, ""), app.WayIn{Password: r.Body.Password})
+	return gen.TakeInvitation200JSONResponse(who), err
+}
+
+func (s *server) takeInvitation(ctx context.Context, secret, name string, by app.WayIn) (who gen.Person, err error) {
+	if err := s.allowed(ctx); err != nil {
+		return who, err
 	}
-	invitation, err := s.app.InvitationBy(ctx, r.Secret)
+	invitation, err := s.app.InvitationBy(ctx, secret)
 	if err != nil {
-		return nil, err
+		return who, err
 	}
-	row, ended, err := s.app.TakeInvitation(ctx, r.Secret, or(r.Body.Name, ""), r.Body.Password)
+	row, ended, err := s.app.TakeInvitation(ctx, secret, name, by)
 	if err != nil {
-		return nil, err
+		return who, err
 	}
 	s.endAll(ended)
 	what := "joined the studio"
 	if invitation.Name != "" {
-		what = "set another password by a link"
+		what = "was let back in by a link"
 	}
 	s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, what, "as "+row.Email)
-	who, err := s.enter(ctx, row)
-	return gen.TakeInvitation200JSONResponse(who), err
+	return s.enter(ctx, row, "")
 }
 
 // ChangePassword implements the contract.
 func (s *server) ChangePassword(ctx context.Context, r gen.ChangePasswordRequestObject) (gen.ChangePasswordResponseObject, error) {
 	p := person(ctx)
-	row, err := s.store.Queries().PersonGet(ctx, p.ID)
+	row, err := s.store.Queries().PersonWhole(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -116,10 +119,12 @@ func (s *server) ChangePassword(ctx context.Context, r gen.ChangePasswordRequest
 	if !s.attempts.allow(address, row.Email) {
 		return nil, errTooMany
 	}
-	if right, err := s.attempts.check(ctx, row.PasswordHash, r.Body.Was); err != nil {
-		return nil, err
-	} else if !right {
-		return nil, errWrongPassword
+	if row.PasswordHash != "" { // who came by a passkey has none yet
+		if right, err := s.attempts.check(ctx, row.PasswordHash, or(r.Body.Was, "")); err != nil {
+			return nil, err
+		} else if !right {
+			return nil, errWrongPassword
+		}
 	}
 	ended, err := s.app.SetPassword(ctx, p, row.Email, r.Body.Becomes, s.sessions.Token(ctx))
 	s.endAll(ended)

@@ -43,6 +43,12 @@ var noted = map[string]struct {
 }{
 	"ChangePassword": {"changed their password", nil},
 	"EndSessions":    {"signed out everywhere else", nil},
+	"UseCodes":       {"turned on codes at sign-in", nil},
+	"EndCodes":       {"turned off codes at sign-in", nil},
+	"KeepPasskey": {"added the passkey", about(func(_ context.Context, _ *app.App, _ app.Person, r gen.KeepPasskeyRequestObject) string {
+		return r.Body.Name
+	})},
+	"RemovePasskey": {"removed the passkey", byID(func(r gen.RemovePasskeyRequestObject) uuid.UUID { return r.Id }, (*app.App).PasskeyName)},
 	"Invite": {"invited", about(func(_ context.Context, _ *app.App, _ app.Person, r gen.InviteRequestObject) string {
 		return r.Body.Email + " as " + string(r.Body.Role)
 	})},

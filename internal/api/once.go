@@ -78,7 +78,7 @@ func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
 // tellsSecret tells whether an answer has the secret of a link or of a host in it, which is told once and
 // kept nowhere: a request whose answer is lost makes another.
 func tellsSecret(path string, body []byte) bool {
-	return path == "/api/machines/credential" || bytes.Contains(body, []byte(`"secret":"`))
+	return path == "/api/machines/credential" || path == "/api/session/codes" || bytes.Contains(body, []byte(`"secret":"`))
 }
 
 // keepAnswer keeps an answer for a second arrival of its request.

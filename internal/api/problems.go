@@ -119,6 +119,12 @@ func problemOf(err error) gen.Problem {
 		return problem(403, "wrong-password", "The password is not changed", err)
 	case errors.Is(err, errWrongLogin):
 		return problem(401, "wrong-login", "Sign-in failed", err)
+	case errors.Is(err, app.ErrCodeNeeded):
+		return problem(401, "code-needed", "A code is needed", err)
+	case errors.Is(err, app.ErrCodeWrong):
+		return problem(403, "wrong-code", "The code is not taken", err)
+	case errors.Is(err, app.ErrPasskey):
+		return problem(401, "wrong-login", "Sign-in failed", err)
 	case errors.Is(err, errTooMany):
 		return problem(429, "too-many", "Too many attempts", err)
 	case errors.Is(err, errDemoElsewhere):

@@ -14,7 +14,8 @@ var needs = map[string]people.Doing{
 	"TranslateMidi": people.Look, "Playable": people.Look, "CallCost": people.Look, "CompareCalls": people.Look, "CheckMap": people.Look, "TryMap": people.Look,
 	"Compile": people.Look, "CompileMidi": people.Look, "WhatIf": people.Look, "FindTempi": people.Look, "LookAt": people.Look, "Here": people.Look,
 	// Of oneself.
-	"SignIn": people.Look, "SignInDemo": people.Look, "SignOut": people.Look, "ChangePassword": people.Look, "EndSessions": people.Look, "TakeInvitation": people.Look,
+	"SignIn": people.Look, "SignInDemo": people.Look, "SignOut": people.Look, "ChangePassword": people.Look, "EndSessions": people.Look, "TakeInvitation": people.Look, "TakeInvitationByPasskey": people.Look, "BeginInvitedPasskey": people.Look,
+	"StartCodes": people.Look, "UseCodes": people.Look, "EndCodes": people.Look, "BeginPasskey": people.Look, "KeepPasskey": people.Look, "RemovePasskey": people.Look, "BeginPasskeySignIn": people.Look, "SignInPasskey": people.Look,
 	// What no undo brings back.
 	"DeletePrint": people.Delete,
 	// Ways in.

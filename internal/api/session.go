@@ -44,6 +44,7 @@ func (s *server) identify(next echo.HandlerFunc) echo.HandlerFunc {
 		ctx := context.WithValue(r.Context(), addressKey{}, r.RemoteAddr)
 		ctx = context.WithValue(ctx, lengthKey{}, r.ContentLength)
 		ctx = context.WithValue(ctx, agentKey{}, r.UserAgent())
+		ctx = context.WithValue(ctx, placeKey{}, placeOf(r))
 		c.SetRequest(r.WithContext(context.WithValue(ctx, hereKey{}, fromHere(r))))
 		return next(c)
 	}
@@ -54,7 +55,7 @@ func openToAll(method, path string) bool {
 	switch path {
 	case "/api/session":
 		return method == http.MethodPost || method == http.MethodDelete
-	case "/api/session/demo":
+	case "/api/session/demo", "/api/session/passkey", "/api/session/passkey/begin":
 		return method == http.MethodPost
 	}
 	return strings.HasPrefix(path, "/api/session/invitation/")
@@ -113,7 +114,11 @@ func (s *server) SignIn(ctx context.Context, r gen.SignInRequestObject) (gen.Sig
 		}
 		return nil, errWrongLogin
 	}
-	who, err := s.enter(ctx, row)
+	s.attempts.right(address, r.Body.Email)
+	if err := s.checkCode(ctx, row, or(r.Body.Code, "")); err != nil {
+		return nil, err
+	}
+	who, err := s.enter(ctx, row, "")
 	return gen.SignIn200JSONResponse(who), err
 }
 
@@ -129,12 +134,12 @@ func (s *server) SignInDemo(ctx context.Context, _ gen.SignInDemoRequestObject) 
 	if err != nil {
 		return nil, store.NotFound(err)
 	}
-	who, err := s.enter(ctx, row)
+	who, err := s.enter(ctx, row, "")
 	return gen.SignInDemo200JSONResponse(who), err
 }
 
-// enter starts a new session, so that an old token is worth nothing.
-func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
+// enter starts a new session, so that an old token is worth nothing. how somebody came in is noted.
+func (s *server) enter(ctx context.Context, row db.Person, how string) (gen.Person, error) {
 	if err := s.sessions.RenewToken(ctx); err != nil {
 		return gen.Person{}, err
 	}
@@ -143,7 +148,7 @@ func (s *server) enter(ctx context.Context, row db.Person) (gen.Person, error) {
 	address, _ := ctx.Value(addressKey{}).(string)
 	s.sessions.Put(ctx, agentInSession, agent[:min(len(agent), mostAgent)])
 	s.sessions.Put(ctx, addressInSession, hostIn(address))
-	s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, "signed in", "")
+	s.note(ctx, app.Person{ID: row.ID, Studio: row.StudioID, Name: row.Name}, "signed in", how)
 	full, err := s.store.Queries().PersonGet(ctx, row.ID)
 	return personAs(full), err
 }
@@ -179,14 +184,31 @@ func newAttempts(now func() time.Time) *attempts {
 func (a *attempts) allow(address, email string) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	return a.from(address) && a.allowOne(hostIn(address)+" "+strings.ToLower(email), rate.Every(12*time.Second), 5)
+	return a.from(address) && a.allowOne(accountFrom(address, email), rate.Every(12*time.Second), 5)
 }
+
+// right begins the count of an account from an address anew, once the password was right: codes have
+// a count of their own.
+func (a *attempts) right(address, email string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	delete(a.limit, accountFrom(address, email))
+}
+
+func accountFrom(address, email string) string { return hostIn(address) + " " + strings.ToLower(email) }
 
 // allowFrom is allow for what is no account: a link, which nobody guesses.
 func (a *attempts) allowFrom(address string) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	return a.from(address)
+}
+
+// allowCode is allow for the codes of one person, wherever they come from: there are only a million.
+func (a *attempts) allowCode(id uuid.UUID) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.allowOne("code "+id.String(), rate.Every(30*time.Second), 6)
 }
 
 func (a *attempts) from(address string) bool {

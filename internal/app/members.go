@@ -133,9 +133,28 @@ func (a *App) InvitationBy(ctx context.Context, secret string) (Invitation, erro
 	return Invitation{row.Studio, row.Email, people.Role(row.Role), row.Person, row.EndsAt}, nil
 }
 
-// TakeInvitation makes somebody a member, or sets a member's password, by a link. It is good once.
-// ended are sessions that end by it.
-func (a *App) TakeInvitation(ctx context.Context, secret, name, password string) (who db.Person, ended []string, err error) {
+// WayIn is what somebody who takes an invitation signs in with from then on: a passkey, or a password.
+type WayIn struct {
+	Password string
+	Passkey  *NewPasskey
+}
+
+// read checks a way in of somebody of whom this is known.
+func (w WayIn) read(known ...string) (hash string, passkey *db.PasskeyInsertParams, err error) {
+	if w.Passkey == nil {
+		if err := CheckNewPassword(w.Password, known...); err != nil {
+			return "", nil, err
+		}
+		return store.HashPassword(w.Password), nil, nil
+	}
+	row, err := w.Passkey.read()
+	return "", &row, err
+}
+
+// TakeInvitation makes somebody a member, or lets a member in by another way, by a link. It is good
+// once. Who is let back in by a password is asked for no codes: what makes them may be lost too. ended
+// are sessions that end by it.
+func (a *App) TakeInvitation(ctx context.Context, secret, name string, by WayIn) (who db.Person, ended []string, err error) {
 	row, err := a.store.Queries().InvitationOfToken(ctx, keptOf(secret))
 	if err != nil {
 		return who, nil, store.NotFound(err)
@@ -147,10 +166,10 @@ func (a *App) TakeInvitation(ctx context.Context, secret, name, password string)
 	if err := template.CheckName(name); err != nil {
 		return who, nil, refused("name", "%s", err)
 	}
-	if err := CheckNewPassword(password, name, row.Email, row.Studio); err != nil {
+	hash, passkey, err := by.read(name, row.Email, row.Studio)
+	if err != nil {
 		return who, nil, err
 	}
-	hash := store.HashPassword(password)
 	err = a.store.Tx(ctx, func(tx pgx.Tx) error {
 		q := a.store.Queries().WithTx(tx)
 		n, err := q.InvitationTake(ctx, row.ID)
@@ -158,19 +177,35 @@ func (a *App) TakeInvitation(ctx context.Context, secret, name, password string)
 			return err
 		}
 		if row.PersonID.Valid {
-			if who, err = q.MemberGet(ctx, db.MemberGetParams{ID: row.PersonID.Bytes, StudioID: row.StudioID}); err != nil {
-				return store.NotFound(err)
+			who, err = q.MemberGet(ctx, db.MemberGetParams{ID: row.PersonID.Bytes, StudioID: row.StudioID})
+			err = store.NotFound(err)
+		} else {
+			who, err = q.MemberComes(ctx, db.MemberComesParams{StudioID: row.StudioID, Email: row.Email, Name: name, PasswordHash: hash, Role: row.Role})
+			if errors.Is(err, pgx.ErrNoRows) {
+				err = refused("email", "%s is in a studio of this server already; a person is in one", row.Email)
 			}
-			if err := q.PersonSetPassword(ctx, db.PersonSetPasswordParams{ID: who.ID, PasswordHash: hash}); err != nil {
-				return err
-			}
-			ended, err = q.SessionsEndOf(ctx, db.SessionsEndOfParams{PersonID: row.PersonID})
+		}
+		if err != nil {
 			return err
 		}
-		who, err = q.MemberComes(ctx, db.MemberComesParams{StudioID: row.StudioID, Email: row.Email, Name: name, PasswordHash: hash, Role: row.Role})
-		if errors.Is(err, pgx.ErrNoRows) {
-			return refused("email", "%s is in a studio of this server already; a person is in one", row.Email)
+		if passkey != nil {
+			passkey.PersonID = who.ID
+			if err := q.PasskeyInsert(ctx, *passkey); err != nil {
+				return fmt.Errorf("keep a passkey: %w", err)
+			}
 		}
+		if !row.PersonID.Valid {
+			return nil
+		}
+		if passkey == nil {
+			if err := q.PersonSetPassword(ctx, db.PersonSetPasswordParams{ID: who.ID, PasswordHash: hash}); err != nil {
+				return fmt.Errorf("set a password: %w", err)
+			}
+			if err := endCodes(ctx, q, who.ID); err != nil {
+				return err
+			}
+		}
+		ended, err = q.SessionsEndOf(ctx, db.SessionsEndOfParams{PersonID: row.PersonID})
 		return err
 	})
 	return who, ended, err
@@ -191,6 +226,12 @@ func (a *App) RemoveMember(ctx context.Context, p Person, member uuid.UUID) (end
 		n, err := q.MemberLeave(ctx, db.MemberLeaveParams{ID: member, StudioID: p.Studio})
 		if err := done(n, err, "remove a member"); err != nil {
 			return err
+		}
+		if err := q.PasskeysForget(ctx, member); err != nil {
+			return fmt.Errorf("forget passkeys: %w", err)
+		}
+		if err := q.SpareCodesForget(ctx, member); err != nil {
+			return fmt.Errorf("forget spare codes: %w", err)
 		}
 		ended, err = q.SessionsEndOf(ctx, db.SessionsEndOfParams{PersonID: pgUUID(member)})
 		return err

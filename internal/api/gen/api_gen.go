@@ -1102,6 +1102,18 @@ type CodeCount struct {
 	Count int    `json:"count"`
 }
 
+// CodeKey defines model for CodeKey.
+type CodeKey struct {
+	// Picture the URI as a QR code, PNG as a data URL
+	Picture string `json:"picture"`
+
+	// Secret in base32
+	Secret string `json:"secret"`
+
+	// Uri as an authenticator app reads it
+	Uri string `json:"uri"`
+}
+
 // CompareAsk defines model for CompareAsk.
 type CompareAsk struct {
 	// Both compare with both together
@@ -1312,6 +1324,9 @@ type Dependants struct {
 	Silenced    []Id `json:"silenced"`
 }
 
+// Device what goes between a browser and a device that holds passkeys, as WebAuthn writes it
+type Device map[string]interface{}
+
 // Difference defines model for Difference.
 type Difference struct {
 	Fields []FieldDifference `json:"fields"`
@@ -1399,6 +1414,17 @@ type Emblem = template.Emblem
 
 // Fact defines model for Fact.
 type Fact = app.Fact
+
+// Factors defines model for Factors.
+type Factors struct {
+	// Codes they are asked for after the password
+	Codes    bool      `json:"codes"`
+	Passkeys []Passkey `json:"passkeys"`
+	Password bool      `json:"password"`
+
+	// Spares spare codes that are left
+	Spares int `json:"spares"`
+}
 
 // FieldDifference defines model for FieldDifference.
 type FieldDifference struct {
@@ -2106,6 +2132,18 @@ type NewCueAsk struct {
 	Start int64 `json:"start"`
 }
 
+// NewPasskey defines model for NewPasskey.
+type NewPasskey struct {
+	// Answer what goes between a browser and a device that holds passkeys, as WebAuthn writes it
+	Answer Device `json:"answer"`
+
+	// Name of the device, for people
+	Name string `json:"name"`
+
+	// Person the name of somebody new
+	Person *string `json:"person,omitempty"`
+}
+
 // Note defines model for Note.
 type Note struct {
 	About string    `json:"about"`
@@ -2235,6 +2273,17 @@ type PaletteTint = template.Tint
 type Palettes struct {
 	Own     []Palette `json:"own"`
 	Shipped []Palette `json:"shipped"`
+}
+
+// Passkey defines model for Passkey.
+type Passkey struct {
+	Id   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+
+	// Place the name of the server that it was made for
+	Place string     `json:"place"`
+	Since time.Time  `json:"since"`
+	Used  *time.Time `json:"used,omitempty"`
 }
 
 // PastChange defines model for PastChange.
@@ -2968,8 +3017,10 @@ type Sightline = template.Sightline
 
 // SignIn defines model for SignIn.
 type SignIn struct {
-	Email    string `json:"email"`
-	Password string `json:"password"`
+	// Code of an authenticator app, or a spare one, where codes are asked for
+	Code     *string `json:"code,omitempty"`
+	Email    string  `json:"email"`
+	Password string  `json:"password"`
 }
 
 // SignedIn defines model for SignedIn.
@@ -3044,6 +3095,11 @@ type Source struct {
 	Bank      *int   `json:"bank,omitempty"`
 	File      string `json:"file"`
 	Programme *int   `json:"programme,omitempty"`
+}
+
+// SpareCodes defines model for SpareCodes.
+type SpareCodes struct {
+	Spares []string `json:"spares"`
 }
 
 // SpottingReport defines model for SpottingReport.
@@ -3608,6 +3664,17 @@ type FoldersParams struct {
 	Folder string `form:"folder" json:"folder"`
 }
 
+// UseCodesJSONBody defines parameters for UseCodes.
+type UseCodesJSONBody struct {
+	Code string `json:"code"`
+}
+
+// EndCodesJSONBody defines parameters for EndCodes.
+type EndCodesJSONBody struct {
+	// Code of the app or a spare one
+	Code string `json:"code"`
+}
+
 // TakeInvitationJSONBody defines parameters for TakeInvitation.
 type TakeInvitationJSONBody struct {
 	// Name of somebody new
@@ -3615,10 +3682,24 @@ type TakeInvitationJSONBody struct {
 	Password string  `json:"password"`
 }
 
+// BeginInvitedPasskeyJSONBody defines parameters for BeginInvitedPasskey.
+type BeginInvitedPasskeyJSONBody struct {
+	// Name of somebody new
+	Name *string `json:"name,omitempty"`
+}
+
+// SignInPasskeyJSONBody defines parameters for SignInPasskey.
+type SignInPasskeyJSONBody struct {
+	// Answer what goes between a browser and a device that holds passkeys, as WebAuthn writes it
+	Answer Device `json:"answer"`
+}
+
 // ChangePasswordJSONBody defines parameters for ChangePassword.
 type ChangePasswordJSONBody struct {
 	Becomes string `json:"becomes"`
-	Was     string `json:"was"`
+
+	// Was left out by who has none yet
+	Was *string `json:"was,omitempty"`
 }
 
 // ShorthandParams defines parameters for Shorthand.
@@ -4166,8 +4247,26 @@ type StartScanJSONRequestBody = ScanAsk
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
+// UseCodesJSONRequestBody defines body for UseCodes for application/json ContentType.
+type UseCodesJSONRequestBody UseCodesJSONBody
+
+// EndCodesJSONRequestBody defines body for EndCodes for application/json ContentType.
+type EndCodesJSONRequestBody EndCodesJSONBody
+
 // TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
 type TakeInvitationJSONRequestBody TakeInvitationJSONBody
+
+// TakeInvitationByPasskeyJSONRequestBody defines body for TakeInvitationByPasskey for application/json ContentType.
+type TakeInvitationByPasskeyJSONRequestBody = NewPasskey
+
+// BeginInvitedPasskeyJSONRequestBody defines body for BeginInvitedPasskey for application/json ContentType.
+type BeginInvitedPasskeyJSONRequestBody BeginInvitedPasskeyJSONBody
+
+// SignInPasskeyJSONRequestBody defines body for SignInPasskey for application/json ContentType.
+type SignInPasskeyJSONRequestBody SignInPasskeyJSONBody
+
+// KeepPasskeyJSONRequestBody defines body for KeepPasskey for application/json ContentType.
+type KeepPasskeyJSONRequestBody = NewPasskey
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody ChangePasswordJSONBody
@@ -4604,14 +4703,47 @@ type ServerInterface interface {
 	// (GET /api/session/all)
 	Sessions(ctx *echo.Context) error
 
+	// (POST /api/session/codes)
+	StartCodes(ctx *echo.Context) error
+
+	// (PUT /api/session/codes)
+	UseCodes(ctx *echo.Context) error
+
+	// (POST /api/session/codes/end)
+	EndCodes(ctx *echo.Context) error
+
 	// (POST /api/session/demo)
 	SignInDemo(ctx *echo.Context) error
+
+	// (GET /api/session/factors)
+	Factors(ctx *echo.Context) error
 
 	// (GET /api/session/invitation/{secret})
 	InvitationBy(ctx *echo.Context, secret string) error
 
 	// (POST /api/session/invitation/{secret})
 	TakeInvitation(ctx *echo.Context, secret string) error
+
+	// (POST /api/session/invitation/{secret}/passkey)
+	TakeInvitationByPasskey(ctx *echo.Context, secret string) error
+
+	// (POST /api/session/invitation/{secret}/passkey/begin)
+	BeginInvitedPasskey(ctx *echo.Context, secret string) error
+
+	// (POST /api/session/passkey)
+	SignInPasskey(ctx *echo.Context) error
+
+	// (POST /api/session/passkey/begin)
+	BeginPasskeySignIn(ctx *echo.Context) error
+
+	// (POST /api/session/passkeys)
+	KeepPasskey(ctx *echo.Context) error
+
+	// (POST /api/session/passkeys/begin)
+	BeginPasskey(ctx *echo.Context) error
+
+	// (DELETE /api/session/passkeys/{id})
+	RemovePasskey(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (PUT /api/session/password)
 	ChangePassword(ctx *echo.Context) error
@@ -6659,12 +6791,48 @@ func (w *ServerInterfaceWrapper) Sessions(ctx *echo.Context) error {
 	return err
 }
 
+// StartCodes converts echo context to params.
+func (w *ServerInterfaceWrapper) StartCodes(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartCodes(ctx)
+	return err
+}
+
+// UseCodes converts echo context to params.
+func (w *ServerInterfaceWrapper) UseCodes(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UseCodes(ctx)
+	return err
+}
+
+// EndCodes converts echo context to params.
+func (w *ServerInterfaceWrapper) EndCodes(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndCodes(ctx)
+	return err
+}
+
 // SignInDemo converts echo context to params.
 func (w *ServerInterfaceWrapper) SignInDemo(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SignInDemo(ctx)
+	return err
+}
+
+// Factors converts echo context to params.
+func (w *ServerInterfaceWrapper) Factors(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Factors(ctx)
 	return err
 }
 
@@ -6697,6 +6865,90 @@ func (w *ServerInterfaceWrapper) TakeInvitation(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeInvitation(ctx, secret)
+	return err
+}
+
+// TakeInvitationByPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeInvitationByPasskey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "secret" -------------
+	var secret string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "secret", ctx.Param("secret"), &secret, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter secret: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeInvitationByPasskey(ctx, secret)
+	return err
+}
+
+// BeginInvitedPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginInvitedPasskey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "secret" -------------
+	var secret string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "secret", ctx.Param("secret"), &secret, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter secret: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginInvitedPasskey(ctx, secret)
+	return err
+}
+
+// SignInPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) SignInPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignInPasskey(ctx)
+	return err
+}
+
+// BeginPasskeySignIn converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginPasskeySignIn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginPasskeySignIn(ctx)
+	return err
+}
+
+// KeepPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepPasskey(ctx)
+	return err
+}
+
+// BeginPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginPasskey(ctx)
+	return err
+}
+
+// RemovePasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) RemovePasskey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemovePasskey(ctx, id)
 	return err
 }
 
@@ -9309,8 +9561,19 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/session/password", wrapper.ChangePassword, options.OperationMiddlewares["ChangePassword"]...)
 	router.DELETE(options.BaseURL+"/api/session/all", wrapper.EndSessions, options.OperationMiddlewares["EndSessions"]...)
 	router.GET(options.BaseURL+"/api/session/all", wrapper.Sessions, options.OperationMiddlewares["Sessions"]...)
+	router.GET(options.BaseURL+"/api/session/factors", wrapper.Factors, options.OperationMiddlewares["Factors"]...)
+	router.POST(options.BaseURL+"/api/session/codes", wrapper.StartCodes, options.OperationMiddlewares["StartCodes"]...)
+	router.PUT(options.BaseURL+"/api/session/codes", wrapper.UseCodes, options.OperationMiddlewares["UseCodes"]...)
+	router.POST(options.BaseURL+"/api/session/codes/end", wrapper.EndCodes, options.OperationMiddlewares["EndCodes"]...)
+	router.POST(options.BaseURL+"/api/session/passkeys", wrapper.KeepPasskey, options.OperationMiddlewares["KeepPasskey"]...)
+	router.POST(options.BaseURL+"/api/session/passkeys/begin", wrapper.BeginPasskey, options.OperationMiddlewares["BeginPasskey"]...)
+	router.DELETE(options.BaseURL+"/api/session/passkeys/:id", wrapper.RemovePasskey, options.OperationMiddlewares["RemovePasskey"]...)
+	router.POST(options.BaseURL+"/api/session/passkey", wrapper.SignInPasskey, options.OperationMiddlewares["SignInPasskey"]...)
+	router.POST(options.BaseURL+"/api/session/passkey/begin", wrapper.BeginPasskeySignIn, options.OperationMiddlewares["BeginPasskeySignIn"]...)
 	router.GET(options.BaseURL+"/api/session/invitation/:secret", wrapper.InvitationBy, options.OperationMiddlewares["InvitationBy"]...)
 	router.POST(options.BaseURL+"/api/session/invitation/:secret", wrapper.TakeInvitation, options.OperationMiddlewares["TakeInvitation"]...)
+	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey", wrapper.TakeInvitationByPasskey, options.OperationMiddlewares["TakeInvitationByPasskey"]...)
+	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey/begin", wrapper.BeginInvitedPasskey, options.OperationMiddlewares["BeginInvitedPasskey"]...)
 	router.GET(options.BaseURL+"/api/members", wrapper.Members, options.OperationMiddlewares["Members"]...)
 	router.DELETE(options.BaseURL+"/api/members/:id", wrapper.RemoveMember, options.OperationMiddlewares["RemoveMember"]...)
 	router.PUT(options.BaseURL+"/api/members/:id", wrapper.SetRole, options.OperationMiddlewares["SetRole"]...)
@@ -13020,6 +13283,116 @@ func (response SessionsdefaultApplicationProblemPlusJSONResponse) VisitSessionsR
 	return err
 }
 
+type StartCodesRequestObject struct {
+}
+
+type StartCodesResponseObject interface {
+	VisitStartCodesResponse(w http.ResponseWriter) error
+}
+
+type StartCodes200JSONResponse CodeKey
+
+func (response StartCodes200JSONResponse) VisitStartCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartCodesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartCodesdefaultApplicationProblemPlusJSONResponse) VisitStartCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseCodesRequestObject struct {
+	Body *UseCodesJSONRequestBody
+}
+
+type UseCodesResponseObject interface {
+	VisitUseCodesResponse(w http.ResponseWriter) error
+}
+
+type UseCodes200JSONResponse SpareCodes
+
+func (response UseCodes200JSONResponse) VisitUseCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseCodesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseCodesdefaultApplicationProblemPlusJSONResponse) VisitUseCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndCodesRequestObject struct {
+	Body *EndCodesJSONRequestBody
+}
+
+type EndCodesResponseObject interface {
+	VisitEndCodesResponse(w http.ResponseWriter) error
+}
+
+type EndCodes204Response struct {
+}
+
+func (response EndCodes204Response) VisitEndCodesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndCodesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndCodesdefaultApplicationProblemPlusJSONResponse) VisitEndCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SignInDemoRequestObject struct {
 }
 
@@ -13047,6 +13420,44 @@ type SignInDemodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignInDemodefaultApplicationProblemPlusJSONResponse) VisitSignInDemoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FactorsRequestObject struct {
+}
+
+type FactorsResponseObject interface {
+	VisitFactorsResponse(w http.ResponseWriter) error
+}
+
+type Factors200JSONResponse Factors
+
+func (response Factors200JSONResponse) VisitFactorsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FactorsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FactorsdefaultApplicationProblemPlusJSONResponse) VisitFactorsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13126,6 +13537,273 @@ type TakeInvitationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeInvitationdefaultApplicationProblemPlusJSONResponse) VisitTakeInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationByPasskeyRequestObject struct {
+	Secret string `json:"secret"`
+	Body   *TakeInvitationByPasskeyJSONRequestBody
+}
+
+type TakeInvitationByPasskeyResponseObject interface {
+	VisitTakeInvitationByPasskeyResponse(w http.ResponseWriter) error
+}
+
+type TakeInvitationByPasskey200JSONResponse Person
+
+func (response TakeInvitationByPasskey200JSONResponse) VisitTakeInvitationByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationByPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeInvitationByPasskeydefaultApplicationProblemPlusJSONResponse) VisitTakeInvitationByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginInvitedPasskeyRequestObject struct {
+	Secret string `json:"secret"`
+	Body   *BeginInvitedPasskeyJSONRequestBody
+}
+
+type BeginInvitedPasskeyResponseObject interface {
+	VisitBeginInvitedPasskeyResponse(w http.ResponseWriter) error
+}
+
+type BeginInvitedPasskey200JSONResponse Device
+
+func (response BeginInvitedPasskey200JSONResponse) VisitBeginInvitedPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginInvitedPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginInvitedPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginInvitedPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInPasskeyRequestObject struct {
+	Body *SignInPasskeyJSONRequestBody
+}
+
+type SignInPasskeyResponseObject interface {
+	VisitSignInPasskeyResponse(w http.ResponseWriter) error
+}
+
+type SignInPasskey200JSONResponse Person
+
+func (response SignInPasskey200JSONResponse) VisitSignInPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignInPasskeydefaultApplicationProblemPlusJSONResponse) VisitSignInPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeySignInRequestObject struct {
+}
+
+type BeginPasskeySignInResponseObject interface {
+	VisitBeginPasskeySignInResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskeySignIn200JSONResponse Device
+
+func (response BeginPasskeySignIn200JSONResponse) VisitBeginPasskeySignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeySignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepPasskeyRequestObject struct {
+	Body *KeepPasskeyJSONRequestBody
+}
+
+type KeepPasskeyResponseObject interface {
+	VisitKeepPasskeyResponse(w http.ResponseWriter) error
+}
+
+type KeepPasskey201JSONResponse Passkey
+
+func (response KeepPasskey201JSONResponse) VisitKeepPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepPasskeydefaultApplicationProblemPlusJSONResponse) VisitKeepPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeyRequestObject struct {
+}
+
+type BeginPasskeyResponseObject interface {
+	VisitBeginPasskeyResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskey200JSONResponse Device
+
+func (response BeginPasskey200JSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePasskeyRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type RemovePasskeyResponseObject interface {
+	VisitRemovePasskeyResponse(w http.ResponseWriter) error
+}
+
+type RemovePasskey204Response struct {
+}
+
+func (response RemovePasskey204Response) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePasskeydefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -18416,14 +19094,47 @@ type StrictServerInterface interface {
 	// (GET /api/session/all)
 	Sessions(ctx context.Context, request SessionsRequestObject) (SessionsResponseObject, error)
 
+	// (POST /api/session/codes)
+	StartCodes(ctx context.Context, request StartCodesRequestObject) (StartCodesResponseObject, error)
+
+	// (PUT /api/session/codes)
+	UseCodes(ctx context.Context, request UseCodesRequestObject) (UseCodesResponseObject, error)
+
+	// (POST /api/session/codes/end)
+	EndCodes(ctx context.Context, request EndCodesRequestObject) (EndCodesResponseObject, error)
+
 	// (POST /api/session/demo)
 	SignInDemo(ctx context.Context, request SignInDemoRequestObject) (SignInDemoResponseObject, error)
+
+	// (GET /api/session/factors)
+	Factors(ctx context.Context, request FactorsRequestObject) (FactorsResponseObject, error)
 
 	// (GET /api/session/invitation/{secret})
 	InvitationBy(ctx context.Context, request InvitationByRequestObject) (InvitationByResponseObject, error)
 
 	// (POST /api/session/invitation/{secret})
 	TakeInvitation(ctx context.Context, request TakeInvitationRequestObject) (TakeInvitationResponseObject, error)
+
+	// (POST /api/session/invitation/{secret}/passkey)
+	TakeInvitationByPasskey(ctx context.Context, request TakeInvitationByPasskeyRequestObject) (TakeInvitationByPasskeyResponseObject, error)
+
+	// (POST /api/session/invitation/{secret}/passkey/begin)
+	BeginInvitedPasskey(ctx context.Context, request BeginInvitedPasskeyRequestObject) (BeginInvitedPasskeyResponseObject, error)
+
+	// (POST /api/session/passkey)
+	SignInPasskey(ctx context.Context, request SignInPasskeyRequestObject) (SignInPasskeyResponseObject, error)
+
+	// (POST /api/session/passkey/begin)
+	BeginPasskeySignIn(ctx context.Context, request BeginPasskeySignInRequestObject) (BeginPasskeySignInResponseObject, error)
+
+	// (POST /api/session/passkeys)
+	KeepPasskey(ctx context.Context, request KeepPasskeyRequestObject) (KeepPasskeyResponseObject, error)
+
+	// (POST /api/session/passkeys/begin)
+	BeginPasskey(ctx context.Context, request BeginPasskeyRequestObject) (BeginPasskeyResponseObject, error)
+
+	// (DELETE /api/session/passkeys/{id})
+	RemovePasskey(ctx context.Context, request RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error)
 
 	// (PUT /api/session/password)
 	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
@@ -21495,6 +22206,121 @@ func (sh *strictHandler) Sessions(ctx *echo.Context) error {
 	return nil
 }
 
+// StartCodes operation middleware
+func (sh *strictHandler) StartCodes(ctx *echo.Context) error {
+	var request StartCodesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartCodes(ctx.Request().Context(), request.(StartCodesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartCodes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartCodesResponseObject); ok {
+		return validResponse.VisitStartCodesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UseCodes operation middleware
+func (sh *strictHandler) UseCodes(ctx *echo.Context) error {
+	var request UseCodesRequestObject
+
+	var body UseCodesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseCodes(ctx.Request().Context(), request.(UseCodesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseCodes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UseCodesResponseObject); ok {
+		return validResponse.VisitUseCodesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndCodes operation middleware
+func (sh *strictHandler) EndCodes(ctx *echo.Context) error {
+	var request EndCodesRequestObject
+
+	var body EndCodesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndCodes(ctx.Request().Context(), request.(EndCodesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndCodes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndCodesResponseObject); ok {
+		return validResponse.VisitEndCodesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SignInDemo operation middleware
 func (sh *strictHandler) SignInDemo(ctx *echo.Context) error {
 	var request SignInDemoRequestObject
@@ -21512,6 +22338,29 @@ func (sh *strictHandler) SignInDemo(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInDemoResponseObject); ok {
 		return validResponse.VisitSignInDemoResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Factors operation middleware
+func (sh *strictHandler) Factors(ctx *echo.Context) error {
+	var request FactorsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Factors(ctx.Request().Context(), request.(FactorsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Factors")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FactorsResponseObject); ok {
+		return validResponse.VisitFactorsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -21585,6 +22434,265 @@ func (sh *strictHandler) TakeInvitation(ctx *echo.Context, secret string) error 
 		return err
 	} else if validResponse, ok := response.(TakeInvitationResponseObject); ok {
 		return validResponse.VisitTakeInvitationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeInvitationByPasskey operation middleware
+func (sh *strictHandler) TakeInvitationByPasskey(ctx *echo.Context, secret string) error {
+	var request TakeInvitationByPasskeyRequestObject
+
+	request.Secret = secret
+
+	var body TakeInvitationByPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeInvitationByPasskey(ctx.Request().Context(), request.(TakeInvitationByPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeInvitationByPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeInvitationByPasskeyResponseObject); ok {
+		return validResponse.VisitTakeInvitationByPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginInvitedPasskey operation middleware
+func (sh *strictHandler) BeginInvitedPasskey(ctx *echo.Context, secret string) error {
+	var request BeginInvitedPasskeyRequestObject
+
+	request.Secret = secret
+
+	var body BeginInvitedPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginInvitedPasskey(ctx.Request().Context(), request.(BeginInvitedPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginInvitedPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginInvitedPasskeyResponseObject); ok {
+		return validResponse.VisitBeginInvitedPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignInPasskey operation middleware
+func (sh *strictHandler) SignInPasskey(ctx *echo.Context) error {
+	var request SignInPasskeyRequestObject
+
+	var body SignInPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignInPasskey(ctx.Request().Context(), request.(SignInPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignInPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignInPasskeyResponseObject); ok {
+		return validResponse.VisitSignInPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginPasskeySignIn operation middleware
+func (sh *strictHandler) BeginPasskeySignIn(ctx *echo.Context) error {
+	var request BeginPasskeySignInRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskeySignIn(ctx.Request().Context(), request.(BeginPasskeySignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskeySignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginPasskeySignInResponseObject); ok {
+		return validResponse.VisitBeginPasskeySignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepPasskey operation middleware
+func (sh *strictHandler) KeepPasskey(ctx *echo.Context) error {
+	var request KeepPasskeyRequestObject
+
+	var body KeepPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepPasskey(ctx.Request().Context(), request.(KeepPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepPasskeyResponseObject); ok {
+		return validResponse.VisitKeepPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginPasskey operation middleware
+func (sh *strictHandler) BeginPasskey(ctx *echo.Context) error {
+	var request BeginPasskeyRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskey(ctx.Request().Context(), request.(BeginPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginPasskeyResponseObject); ok {
+		return validResponse.VisitBeginPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemovePasskey operation middleware
+func (sh *strictHandler) RemovePasskey(ctx *echo.Context, id openapi_types.UUID) error {
+	var request RemovePasskeyRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePasskey(ctx.Request().Context(), request.(RemovePasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemovePasskeyResponseObject); ok {
+		return validResponse.VisitRemovePasskeyResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

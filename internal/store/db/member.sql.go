@@ -165,7 +165,7 @@ const memberComes = `-- name: MemberComes :one
 insert into people (studio_id, email, name, password_hash, role) values ($1, $2, $3, $4, $5)
 on conflict (lower(email)) do update set name = excluded.name, password_hash = excluded.password_hash, role = excluded.role, left_at = null
   where people.studio_id = excluded.studio_id and people.left_at is not null
-returning id, studio_id, email, name, password_hash, created_at, role, left_at
+returning id, studio_id, email, name, password_hash, created_at, role, left_at, code_key, code_step
 `
 
 type MemberComesParams struct {
@@ -195,12 +195,14 @@ func (q *Queries) MemberComes(ctx context.Context, arg MemberComesParams) (Perso
 		&i.CreatedAt,
 		&i.Role,
 		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
 	)
 	return i, err
 }
 
 const memberGet = `-- name: MemberGet :one
-select id, studio_id, email, name, password_hash, created_at, role, left_at from people where id = $1 and studio_id = $2 and left_at is null
+select id, studio_id, email, name, password_hash, created_at, role, left_at, code_key, code_step from people where id = $1 and studio_id = $2 and left_at is null
 `
 
 type MemberGetParams struct {
@@ -220,12 +222,14 @@ func (q *Queries) MemberGet(ctx context.Context, arg MemberGetParams) (Person, e
 		&i.CreatedAt,
 		&i.Role,
 		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
 	)
 	return i, err
 }
 
 const memberLeave = `-- name: MemberLeave :execrows
-update people set left_at = now(), password_hash = '' where id = $1 and studio_id = $2 and left_at is null
+update people set left_at = now(), password_hash = '', code_key = '' where id = $1 and studio_id = $2 and left_at is null
 `
 
 type MemberLeaveParams struct {

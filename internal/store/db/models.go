@@ -122,6 +122,18 @@ type Pace struct {
 	Loads    int32
 }
 
+type Passkey struct {
+	ID         uuid.UUID
+	PersonID   uuid.UUID
+	Name       string
+	Place      string
+	Handle     []byte
+	Credential []byte
+	Record     []byte
+	CreatedAt  time.Time
+	UsedAt     pgtype.Timestamptz
+}
+
 type Person struct {
 	ID           uuid.UUID
 	StudioID     uuid.UUID
@@ -131,6 +143,8 @@ type Person struct {
 	CreatedAt    time.Time
 	Role         string
 	LeftAt       pgtype.Timestamptz
+	CodeKey      string
+	CodeStep     int64
 }
 
 type Print struct {
@@ -267,6 +281,11 @@ type Snapshot struct {
 	DocumentID uuid.UUID
 	Revision   int64
 	Body       []byte
+}
+
+type SpareCode struct {
+	PersonID uuid.UUID
+	Kept     []byte
 }
 
 type Studio struct {

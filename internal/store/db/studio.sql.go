@@ -274,7 +274,7 @@ func (q *Queries) PacePut(ctx context.Context, arg PacePutParams) error {
 }
 
 const personByEmail = `-- name: PersonByEmail :one
-select id, studio_id, email, name, password_hash, created_at, role, left_at from people where lower(email) = lower($1) and left_at is null
+select id, studio_id, email, name, password_hash, created_at, role, left_at, code_key, code_step from people where lower(email) = lower($1) and left_at is null
 `
 
 func (q *Queries) PersonByEmail(ctx context.Context, email string) (Person, error) {
@@ -289,12 +289,14 @@ func (q *Queries) PersonByEmail(ctx context.Context, email string) (Person, erro
 		&i.CreatedAt,
 		&i.Role,
 		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
 	)
 	return i, err
 }
 
 const personGet = `-- name: PersonGet :one
-select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, people.role, people.left_at, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = $1 and people.left_at is null
+select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, people.role, people.left_at, people.code_key, people.code_step, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = $1 and people.left_at is null
 `
 
 type PersonGetRow struct {
@@ -306,6 +308,8 @@ type PersonGetRow struct {
 	CreatedAt    time.Time
 	Role         string
 	LeftAt       pgtype.Timestamptz
+	CodeKey      string
+	CodeStep     int64
 	StudioName   string
 }
 
@@ -321,6 +325,8 @@ func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, er
 		&i.CreatedAt,
 		&i.Role,
 		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
 		&i.StudioName,
 	)
 	return i, err
@@ -328,7 +334,7 @@ func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, er
 
 const personInsert = `-- name: PersonInsert :one
 insert into people (studio_id, email, name, password_hash)
-values ($1, $2, $3, $4) returning id, studio_id, email, name, password_hash, created_at, role, left_at
+values ($1, $2, $3, $4) returning id, studio_id, email, name, password_hash, created_at, role, left_at, code_key, code_step
 `
 
 type PersonInsertParams struct {
@@ -355,6 +361,30 @@ func (q *Queries) PersonInsert(ctx context.Context, arg PersonInsertParams) (Per
 		&i.CreatedAt,
 		&i.Role,
 		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
+	)
+	return i, err
+}
+
+const personWhole = `-- name: PersonWhole :one
+select id, studio_id, email, name, password_hash, created_at, role, left_at, code_key, code_step from people where id = $1 and left_at is null
+`
+
+func (q *Queries) PersonWhole(ctx context.Context, id uuid.UUID) (Person, error) {
+	row := q.db.QueryRow(ctx, personWhole, id)
+	var i Person
+	err := row.Scan(
+		&i.ID,
+		&i.StudioID,
+		&i.Email,
+		&i.Name,
+		&i.PasswordHash,
+		&i.CreatedAt,
+		&i.Role,
+		&i.LeftAt,
+		&i.CodeKey,
+		&i.CodeStep,
 	)
 	return i, err
 }

@@ -11,7 +11,7 @@ select id from people where studio_id = @studio_id and role = 'owner' and left_a
 update people set role = @role where id = @id and studio_id = @studio_id and left_at is null;
 
 -- name: MemberLeave :execrows
-update people set left_at = now(), password_hash = '' where id = @id and studio_id = @studio_id and left_at is null;
+update people set left_at = now(), password_hash = '', code_key = '' where id = @id and studio_id = @studio_id and left_at is null;
 
 -- name: MemberGet :one
 select * from people where id = @id and studio_id = @studio_id and left_at is null;

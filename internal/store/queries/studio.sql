@@ -8,6 +8,9 @@ values (@studio_id, @email, @name, @password_hash) returning *;
 -- name: PersonByEmail :one
 select * from people where lower(email) = lower(@email) and left_at is null;
 
+-- name: PersonWhole :one
+select * from people where id = @id and left_at is null;
+
 -- name: PersonGet :one
 select people.*, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = @id and people.left_at is null;
 

@@ -1,16 +1,19 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
+import { browserOf, factors } from "../model/factors";
 import { changePassword, endSessions, signedIn, who } from "../model/members";
 import { useApp } from "../model/store";
 import { when } from "../model/template";
 import { Floating } from "./Floating";
+import { WaysIn } from "./WaysIn";
 
-/** AccountDialog is a person's own: password, and where they are signed in. */
+/** AccountDialog is a person's own: what they sign in with, and where they are signed in. */
 export function AccountDialog({ close }: { close: () => void }) {
   const known = useApp((s) => s.person)!;
   const { data: me = known } = useQuery(who);
   const client = useQueryClient();
   const { data } = useQuery(signedIn);
+  const { data: ways } = useQuery(factors);
   const [was, setWas] = useState("");
   const [becomes, setBecomes] = useState("");
   const again = () => client.invalidateQueries({ queryKey: signedIn.queryKey });
@@ -20,9 +23,10 @@ export function AccountDialog({ close }: { close: () => void }) {
     setWas("");
     setBecomes("");
     await again();
+    await client.invalidateQueries({ queryKey: factors.queryKey });
   };
   return (
-    <Floating title="Your account" open onOpenChange={close} className="w-[560px]">
+    <Floating title="Your account" open onOpenChange={close} className="w-[560px] overflow-auto">
       <p>
         {me.name}, {me.email}
         <span className="text-soft">
@@ -32,16 +36,18 @@ export function AccountDialog({ close }: { close: () => void }) {
       <form onSubmit={(e) => void change(e)} className="mt-4">
         <h3 className="mb-1 text-[15px]">Password</h3>
         <div className="flex gap-2">
-          <input
-            type="password"
-            className="field flex-1"
-            autoComplete="current-password"
-            placeholder="Present password"
-            aria-label="Present password"
-            required
-            value={was}
-            onChange={(e) => setWas(e.target.value)}
-          />
+          {ways?.password !== false && (
+            <input
+              type="password"
+              className="field flex-1"
+              autoComplete="current-password"
+              placeholder="Present password"
+              aria-label="Present password"
+              required
+              value={was}
+              onChange={(e) => setWas(e.target.value)}
+            />
+          )}
           <input
             type="password"
             className="field flex-1"
@@ -54,13 +60,14 @@ export function AccountDialog({ close }: { close: () => void }) {
             onChange={(e) => setBecomes(e.target.value)}
           />
           <button type="submit" className="button button-main">
-            Change
+            {ways?.password === false ? "Set" : "Change"}
           </button>
         </div>
         <p className="mt-1 text-[12px] text-soft">
           At least 10 characters: a few words that have nothing to do with each other.
         </p>
       </form>
+      <WaysIn />
       <h3 className="mt-4 mb-1 text-[15px]">Signed in</h3>
       <ul className="border-line border-b" aria-label="Where you are signed in">
         {data?.map((s) => (
@@ -86,9 +93,4 @@ export function AccountDialog({ close }: { close: () => void }) {
       </button>
     </Floating>
   );
-}
-
-/** browserOf is what a browser says of itself, in short: its system, from the first bracket. */
-function browserOf(agent: string) {
-  return /\(([^;)]+)/.exec(agent)?.[1] ?? (agent || "a program");
 }

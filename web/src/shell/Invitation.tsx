@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { Refusal } from "../model/api";
+import { Refusal, type Schemas } from "../model/api";
+import { takeInvitationByPasskey, whyNoPasskeys } from "../model/factors";
 import { invitation, takeInvitation } from "../model/members";
 import { entered } from "../model/opening";
 import { when } from "../model/template";
@@ -17,12 +18,11 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
     history.replaceState(null, "", "/");
     away();
   };
-  const take = async (e: FormEvent) => {
-    e.preventDefault();
+  const take = async (by: () => Promise<Schemas["Person"]>) => {
     setBusy(true);
     setWrong("");
     try {
-      const person = await takeInvitation(secret, name.trim(), password);
+      const person = await by();
       leave();
       await entered(person);
     } catch (x) {
@@ -35,7 +35,10 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
   return (
     <main className="grid h-full place-items-center bg-spine">
       <form
-        onSubmit={(e) => void take(e)}
+        onSubmit={(e: FormEvent) => {
+          e.preventDefault();
+          void take(() => takeInvitation(secret, name.trim(), password));
+        }}
         className="w-96 rounded-[4px] border border-line bg-paper p-6"
         aria-label="Invitation"
       >
@@ -100,6 +103,16 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
             <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
               {data.name ? "Set the password" : "Join the studio"}
             </button>
+            {!whyNoPasskeys() && (
+              <button
+                type="button"
+                className="button mt-2 w-full justify-center"
+                disabled={busy || !(data.name || name.trim())}
+                onClick={() => void take(() => takeInvitationByPasskey(secret, name.trim()))}
+              >
+                {data.name ? "Add a passkey instead" : "Join with a passkey instead"}
+              </button>
+            )}
           </>
         )}
       </form>

@@ -66,7 +66,7 @@ export function MembersDialog({ close }: { close: () => void }) {
                         if (x)
                           setLink({
                             secret: x.secret,
-                            says: `${m.name} can set a new password with this link, within two days.`,
+                            says: `${m.name} can set a new password with this link, within two days. A code is not asked for then.`,
                           });
                         await again();
                       }}

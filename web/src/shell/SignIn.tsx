@@ -1,11 +1,14 @@
 import { type FormEvent, useState } from "react";
 import { answer, api, Refusal, type Schemas } from "../model/api";
+import { signInByPasskey, whyNoPasskeys } from "../model/factors";
 import { entered } from "../model/opening";
 import { Mark } from "./Mark";
 
 export function SignIn() {
   const [email, setEmail] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [coded, setCoded] = useState(false);
   const [wrong, setWrong] = useState("");
   const [busy, setBusy] = useState(false);
 
@@ -16,14 +19,15 @@ export function SignIn() {
       await entered(await ask());
     } catch (e) {
       if (!(e instanceof Refusal)) throw e;
-      setWrong(e.problem.detail);
+      if (e.problem.code === "code-needed") setCoded(true);
+      else setWrong(e.problem.detail);
     } finally {
       setBusy(false);
     }
   };
   const submit = (e: FormEvent) => {
     e.preventDefault();
-    void enter(() => answer(api.POST("/api/session", { body: { email, password } })));
+    void enter(() => answer(api.POST("/api/session", { body: { email, password, ...(code ? { code } : {}) } })));
   };
 
   return (
@@ -57,12 +61,38 @@ export function SignIn() {
           value={password}
           onChange={(e) => setPassword(e.target.value)}
         />
+        {coded && (
+          <>
+            <label className="mb-1 block" htmlFor="code">
+              Code of your authenticator app, or a spare one
+            </label>
+            <input
+              id="code"
+              className="field mb-4 w-full"
+              autoComplete="one-time-code"
+              required
+              ref={(x) => x?.focus()}
+              value={code}
+              onChange={(e) => setCode(e.target.value)}
+            />
+          </>
+        )}
         <p role="alert" className="mb-3 text-accent empty:hidden">
           {wrong}
         </p>
         <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
           Sign in
         </button>
+        {!whyNoPasskeys() && (
+          <button
+            type="button"
+            className="button mt-2 w-full justify-center"
+            disabled={busy}
+            onClick={() => void enter(signInByPasskey)}
+          >
+            Sign in with a passkey
+          </button>
+        )}
         <button
           type="button"
           className="button mt-2 w-full justify-center"
