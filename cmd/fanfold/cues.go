@@ -7,6 +7,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,6 +18,7 @@ import (
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
 	"fanfold/internal/core/timecode"
+	"fanfold/internal/format"
 	"fanfold/internal/format/edl"
 	"fanfold/internal/format/otio"
 	"fanfold/internal/format/spotting"
@@ -250,6 +252,89 @@ func conformCommand() *cobra.Command {
 	c.Flags().StringVar(&cues, "cues", "", "a list of cues (CSV): number, title, start, end or length, and tempo")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
+}
+
+func cuesCommand() *cobra.Command {
+	var rate, name, reel, click, out string
+	c := &cobra.Command{
+		Use: "cues list.csv --format NAME -o FILE", Short: "Write the cues of a list for picture editors, or the click of one", Args: oneFile("the list of cues"),
+		Long: "Write the cues of a list (CSV: number, title, reel, start, end or length, and tempo) as an event list\nor a timeline, or with --click the click of one of them as a WAV file.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := timecode.Named(rate)
+			if err != nil {
+				return wrongUse{err}
+			}
+			e, err := format.FindCues(name)
+			if err != nil {
+				return wrongUse{err}
+			}
+			if out == "" {
+				return wrongUse{errors.New("say where to write with -o")}
+			}
+			p, err := spottedCues(cmd.ErrOrStderr(), args[0], r)
+			if err != nil {
+				return err
+			}
+			if len(p.Cues) == 0 {
+				return fmt.Errorf("%s: there are no cues in it", args[0])
+			}
+			title := strings.TrimSuffix(filepath.Base(args[0]), filepath.Ext(args[0]))
+			p.Name, p.Settings.Name = title, title
+			var b bytes.Buffer
+			if click != "" {
+				if err := clickNamed(&b, p, click); err != nil {
+					return err
+				}
+				return writeFile(out, b.Bytes())
+			}
+			one, err := reelNamed(p, reel)
+			if err != nil {
+				return err
+			}
+			if err := e.Write(&b, p, one); err != nil {
+				return err
+			}
+			if err := writeFile(out, b.Bytes()); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "left out: %s\n", strings.Join(e.Left(p, one), "; "))
+			return nil
+		},
+	}
+	var about []string
+	for _, e := range format.CueExports {
+		about = append(about, e.Name+": "+e.About)
+	}
+	rateFlag(c, &rate)
+	c.Flags().StringVar(&name, "format", "edl", strings.Join(about, "; "))
+	c.Flags().StringVar(&reel, "reel", "", "only the cues of this reel")
+	c.Flags().StringVar(&click, "click", "", "the click of the cue of this number, as a WAV file")
+	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
+	return c
+}
+
+// reelNamed is the reel of a name; empty for all.
+func reelNamed(p *cue.Production, name string) (cue.ID, error) {
+	if name == "" {
+		return "", nil
+	}
+	var names []string
+	for _, r := range p.Reels {
+		if r.Name == name {
+			return r.ID, nil
+		}
+		names = append(names, r.Name)
+	}
+	return "", wrongUse{fmt.Errorf("there is no reel %q; the reels are %s", name, strings.Join(names, ", "))}
+}
+
+func clickNamed(w io.Writer, p *cue.Production, number string) error {
+	for _, c := range p.Cues {
+		if strings.EqualFold(c.Number, number) {
+			return format.WriteClick(w, p, c)
+		}
+	}
+	return wrongUse{fmt.Errorf("there is no cue %q in the list", number)}
 }
 
 // readCut reads an event list: CMX 3600, or OpenTimelineIO by its ending or first letter; or a

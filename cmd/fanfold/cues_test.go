@@ -112,3 +112,46 @@ func TestConformByCommand(t *testing.T) {
 	require.NotEqual(t, 0, code)
 	require.Contains(t, errs, "no picture events")
 }
+
+// Cues of a list leave for picture editors: those that overlap on tracks of their own, of one reel or
+// all; and the click of one as it is said to begin.
+func TestCuesLeave(t *testing.T) {
+	at := written(t, map[string]string{"salt.csv": "number,title,reel,start,end,tempo\n1M01,Salt,1,01:01:00:00,01:02:30:00,120\n1M02,Lamp,1,01:02:29:00,01:03:00:00,96\n2M01,Harbour,2,02:00:10:00,02:00:20:00,96\n", "none.csv": "number,start,end\n"})
+	code, out, errs := do("cues", at("salt.csv"), "--rate", "25", "-o", at("all.edl"))
+	require.Equal(t, 0, code, errs)
+	require.Equal(t, "left out: tempi, bars and status of cues\n", out)
+	text, err := os.ReadFile(at("all.edl"))
+	require.NoError(t, err)
+	require.Equal(t, `TITLE: SALT
+FCM: NON-DROP FRAME
+
+001  1M01     A     C        01:01:00:00 01:02:30:00 01:01:00:00 01:02:30:00
+* FROM CLIP NAME: 1M01 Salt
+002  1M02     A2    C        01:02:29:00 01:03:00:00 01:02:29:00 01:03:00:00
+* FROM CLIP NAME: 1M02 Lamp
+003  2M01     A     C        02:00:10:00 02:00:20:00 02:00:10:00 02:00:20:00
+* FROM CLIP NAME: 2M01 Harbour
+`, string(text))
+	code, _, errs = do("cues", at("salt.csv"), "--rate", "25", "--reel", "2", "--format", "list", "-o", at("two.csv"))
+	require.Equal(t, 0, code, errs)
+	text, err = os.ReadFile(at("two.csv"))
+	require.NoError(t, err)
+	require.Contains(t, string(text), "2M01,Harbour,2,02:00:10:00")
+	require.NotContains(t, string(text), "1M01")
+	code, _, errs = do("cues", at("salt.csv"), "--rate", "25", "--click", "2m01", "-o", at("click.wav"))
+	require.Equal(t, 0, code, errs)
+	file, err := os.ReadFile(at("click.wav"))
+	require.NoError(t, err)
+	require.Equal(t, "RIFF", string(file[:4]))
+	for says, args := range map[string][]string{
+		"there is no reel \"3\"; the reels are 1, 2": {at("salt.csv"), "--rate", "25", "--reel", "3", "-o", at("x")},
+		"there is no cue \"9M1\"":                    {at("salt.csv"), "--rate", "25", "--click", "9M1", "-o", at("x")},
+		"formats are list, edl, otio":                {at("salt.csv"), "--format", "aaf", "-o", at("x")},
+		"there are no cues in it":                    {at("none.csv"), "-o", at("x")},
+		"say where to write":                         {at("salt.csv")},
+	} {
+		code, _, errs := do(append([]string{"cues"}, args...)...)
+		require.NotEqual(t, 0, code)
+		require.Contains(t, errs, says)
+	}
+}

@@ -1,14 +1,19 @@
 package main
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"fanfold/internal/core/calls"
 	"fanfold/internal/core/change"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format/smf"
 )
 
 func applied(t *template.Template, c change.Change) (*template.Template, error) {
@@ -17,7 +22,7 @@ func applied(t *template.Template, c change.Change) (*template.Template, error) 
 }
 
 func loadCommand() *cobra.Command {
-	var name string
+	var name, midi string
 	var asJSON bool
 	c := &cobra.Command{
 		Use: "load t.fanfold.json --call NAME", Short: "Tell what a call costs: memory, time and order", Args: oneFile("the template file"),
@@ -30,6 +35,11 @@ func loadCommand() *cobra.Command {
 			ids, err := callNamed(t, name)
 			if err != nil {
 				return err
+			}
+			if midi != "" {
+				if err := writeWake(midi, t, name); err != nil {
+					return err
+				}
 			}
 			costs := calls.Costs(t, nil, ids)
 			if asJSON {
@@ -46,8 +56,22 @@ func loadCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&name, "call", "", "the call's name")
+	c.Flags().StringVar(&midi, "midi", "", "write the call to a MIDI file, as a music program plays it")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
+}
+
+// writeWake writes a call as a MIDI file.
+func writeWake(path string, t *template.Template, name string) error {
+	n := slices.IndexFunc(t.Calls, func(c *template.Call) bool { return strings.EqualFold(c.Name, name) })
+	if n < 0 {
+		return wrongUse{errors.New("say with --call which call the MIDI file is of")}
+	}
+	var b bytes.Buffer
+	if err := smf.WriteWake(&b, handover.NewWake(t, t.Calls[n])); err != nil {
+		return err
+	}
+	return writeFile(path, b.Bytes())
 }
 
 func callNamed(t *template.Template, name string) ([]template.ID, error) {

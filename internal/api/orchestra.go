@@ -3,11 +3,9 @@ package api
 import (
 	"context"
 	"errors"
-	"net/http"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
-	"fanfold/internal/core/handover"
 	"fanfold/internal/core/naming"
 	"fanfold/internal/core/order"
 	"fanfold/internal/core/palette"
@@ -196,21 +194,6 @@ func (s *server) CheckPalette(ctx context.Context, r gen.CheckPaletteRequestObje
 		out.Mended = &mended
 	}
 	return out, nil
-}
-
-// PaletteFile implements the contract.
-func (s *server) PaletteFile(ctx context.Context, r gen.PaletteFileRequestObject) (gen.PaletteFileResponseObject, error) {
-	h, _, err := s.open(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	data, name, err := h.PaletteFile(string(r.Format))
-	return download{data: data, name: handover.FileName(name) + "." + string(r.Format), mediaType: "text/plain; charset=utf-8"}, err
-}
-
-// VisitPaletteFileResponse implements the generated response.
-func (d download) VisitPaletteFileResponse(w http.ResponseWriter) error {
-	return d.VisitExportResponse(w)
 }
 
 // Palettes implements the contract.

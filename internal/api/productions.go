@@ -18,6 +18,7 @@ import (
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
+	"fanfold/internal/format"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/spotting"
@@ -160,22 +161,47 @@ func (s *server) SpotCues(ctx context.Context, r gen.SpotCuesRequestObject) (gen
 	}, nil
 }
 
-// SpottingList implements the contract.
-func (s *server) SpottingList(ctx context.Context, r gen.SpottingListRequestObject) (gen.SpottingListResponseObject, error) {
-	f, _, err := s.film(ctx, r.Id)
+// cuesLeaving is a production whose cues leave in a format, and the reel, if it is one that is there.
+func (s *server) cuesLeaving(ctx context.Context, id uuid.UUID, name string, reel *string) (*cue.Production, format.CueExport, cue.ID, error) {
+	f, _, err := s.film(ctx, id)
+	if err != nil {
+		return nil, format.CueExport{}, "", err
+	}
+	e, err := format.FindCues(name)
+	if err != nil {
+		return nil, e, "", store.ErrNotFound
+	}
+	p, one := f.View().Production, cue.ID(or(reel, ""))
+	if one != "" && p.Reel(one) == nil {
+		return nil, e, "", store.ErrNotFound
+	}
+	return p, e, one, nil
+}
+
+// CuesOut implements the contract.
+func (s *server) CuesOut(ctx context.Context, r gen.CuesOutRequestObject) (gen.CuesOutResponseObject, error) {
+	p, e, reel, err := s.cuesLeaving(ctx, r.Id, r.Format, r.Params.Reel)
 	if err != nil {
 		return nil, err
 	}
 	var b bytes.Buffer
-	if err := spotting.WriteCues(&b, f.View().Production); err != nil {
-		return nil, err
+	if err := e.Write(&b, p, reel); err != nil {
+		return nil, &change.Refused{Reason: err.Error()}
 	}
-	return download{data: b.Bytes(), name: handover.FileName(f.View().Production.Name) + " cues.csv", mediaType: "text/csv; charset=utf-8"}, nil
+	name := p.Timeline(reel).Title
+	return download{data: b.Bytes(), name: handover.FileName(name) + " cues" + e.Extension, mediaType: e.MediaType}, nil
 }
 
-// VisitSpottingListResponse implements the generated response.
-func (d download) VisitSpottingListResponse(w http.ResponseWriter) error {
-	return d.VisitExportResponse(w)
+// VisitCuesOutResponse implements the generated response.
+func (d download) VisitCuesOutResponse(w http.ResponseWriter) error { return d.VisitExportResponse(w) }
+
+// CuesLeft implements the contract.
+func (s *server) CuesLeft(ctx context.Context, r gen.CuesLeftRequestObject) (gen.CuesLeftResponseObject, error) {
+	p, e, reel, err := s.cuesLeaving(ctx, r.Id, r.Format, r.Params.Reel)
+	if err != nil {
+		return nil, err
+	}
+	return gen.CuesLeft200JSONResponse(append([]string{}, e.Left(p, reel)...)), nil
 }
 
 // BringInCut implements the contract.

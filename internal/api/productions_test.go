@@ -91,9 +91,16 @@ func TestAProduction(t *testing.T) {
 	require.Len(t, now.Cues, 1)
 	require.Equal(t, "1M01", now.Cues[0].Number)
 	require.InDelta(t, 90, now.Sums.Whole.Seconds, 1e-9)
-	list := c.do("GET", path+"/spotting", nil)
+	list := c.do("GET", path+"/export/list", nil)
 	require.Contains(t, string(list.body), "1M01,Salt,1,01:01:00:00,01:02:30:00,00:01:30:00,spotted")
 	require.Contains(t, list.header.Get("Content-Disposition"), "The Salt Lantern cues.csv")
+	require.Contains(t, string(c.do("GET", path+"/export/edl", nil).body), "001  1M01     A     C        01:01:00:00 01:02:30:00 01:01:00:00 01:02:30:00\n* FROM CLIP NAME: 1M01 Salt\n")
+	reel := c.do("GET", path+"/export/otio?reel="+string(now.Cues[0].Reel), nil)
+	require.Contains(t, string(reel.body), `"kind": "Audio"`)
+	require.Contains(t, reel.header.Get("Content-Disposition"), "The Salt Lantern reel 1 cues.otio")
+	require.Equal(t, []string{"tempi, bars and status of cues"}, decode[[]string](t, c.do("GET", path+"/export/edl/left", nil)))
+	require.Equal(t, 404, c.do("GET", path+"/export/otio?reel=none", nil).status)
+	require.Equal(t, 404, c.do("GET", path+"/export/aaf", nil).status)
 
 	first := decode[struct {
 		Cut    string

@@ -148,26 +148,3 @@ func checked(p template.Palette) error {
 	t.Settings.Palette = &p
 	return t.Validate()
 }
-
-// PaletteFile writes the palette of the template as a file, json or gpl; what a
-// screen shows on Day is what a gpl file holds.
-func (h *Hot) PaletteFile(kind string) ([]byte, string, error) {
-	p := h.View().Template.ThePalette()
-	if kind == "json" {
-		data, err := json.MarshalIndent(p, "", " ")
-		return data, p.Name, err
-	}
-	file := gpl.Palette{Name: p.Name}
-	for _, x := range p.Tints {
-		name := x.Label
-		if name == "" {
-			name = x.Tint
-		}
-		file.Colours = append(file.Colours, gpl.Colour{RGB: palette.On(p, x, false).Screen().Bytes(), Name: name})
-	}
-	var b bytes.Buffer
-	if err := gpl.Write(&b, file); err != nil {
-		return nil, "", fmt.Errorf("write the palette: %w", err)
-	}
-	return b.Bytes(), p.Name, nil
-}

@@ -11,6 +11,7 @@ import (
 	"fanfold/internal/app"
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/template"
+	"fanfold/internal/format"
 )
 
 // A GIMP palette is read by its names, and written again; the studio keeps its
@@ -26,13 +27,15 @@ func TestPalettesTravel(t *testing.T) {
 	set.Palette = &p
 	_, err = f.hot.ApplyFrom(ctx, f.ada, f.hot.View().Revision, change.Configure{Name: "T", Settings: set})
 	require.NoError(t, err)
-	data, name, err := f.hot.PaletteFile("gpl")
-	require.NoError(t, err)
-	require.Equal(t, "Reeds", name)
-	require.Contains(t, string(data), "152 185 139\tmoss\n")
-	data, _, err = f.hot.PaletteFile("json")
-	require.NoError(t, err)
-	again, err := app.ReadPalette(bytes.NewReader(data))
+	written := func(name string) *bytes.Buffer {
+		e, err := format.Find(name)
+		require.NoError(t, err)
+		var b bytes.Buffer
+		require.NoError(t, e.Write(&b, f.hot.View().Template))
+		return &b
+	}
+	require.Contains(t, written("palette-gpl").String(), "152 185 139\tmoss\n")
+	again, err := app.ReadPalette(written("palette"))
 	require.NoError(t, err)
 	require.Equal(t, p, again)
 	for text, says := range map[string]string{

@@ -14,14 +14,13 @@ import (
 	"github.com/google/uuid"
 
 	"fanfold/internal/core/cue"
-	"fanfold/internal/core/dsp"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
+	"fanfold/internal/format"
 	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/smf"
-	"fanfold/internal/format/wav"
 )
 
 // StartAsk asks for cues to be started from a template.
@@ -168,7 +167,7 @@ func (x *starter) write(archive *zip.Writer, folder string) error {
 		{name + dawproject.Extension, func(w io.Writer) error { return dawproject.Write(w, laid) }},
 		{name + ".txt", func(w io.Writer) error { return x.sheet(w, laid.Left) }},
 		{unless(x.call == nil, folder+"/Call.mid"), x.wake},
-		{unless(!x.click, name+" click.wav"), func(w io.Writer) error { return writeClick(w, x.production, x.cue) }},
+		{unless(!x.click, name+" click.wav"), func(w io.Writer) error { return format.WriteClick(w, x.production, x.cue) }},
 	} {
 		if file.name == "" {
 			continue
@@ -244,18 +243,7 @@ func (f *Film) Click(id cue.ID, w io.Writer) error {
 	if c == nil {
 		return refused("", "the cue is no longer there")
 	}
-	return writeClick(w, p, c)
-}
-
-// mostClickSamples bounds a track of clicks, which is made in memory: half an hour at 48 kHz and more.
-const mostClickSamples = 100_000_000
-
-func writeClick(w io.Writer, p *cue.Production, c *cue.Cue) error {
-	x := p.Clicks(c)
-	if x.Samples > mostClickSamples {
-		return refused("", "%s is too long for a click: %d minutes can be at %d Hz", c.Called(), mostClickSamples/int64(p.RateHz)/60, p.RateHz)
-	}
-	return wav.WriteBroadcast16(w, p.RateHz, 1, dsp.ClickTrack(x.Samples, float64(p.RateHz), x.At, x.First), wav.Broadcast{Description: "Click of " + c.Called(), Begin: x.Begin})
+	return format.WriteClick(w, p, c)
 }
 
 // ready are the rows of the call, or all, but those that are set aside; nil for all.

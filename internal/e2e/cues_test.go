@@ -67,6 +67,16 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.seeText(`[data-leaf=cues] header`, "3 cues, 3:20")
 	p.cueSays("Start", "1M02", "01:02:00:00")
 
+	// The cues of a reel leave for picture editors, and what that leaves out is told.
+	p.press("Take out ▾")
+	p.press("^Reel 2")
+	item := p.page.MustElementR("[role=menu] a[href*=edl][href*=reel]", "Event list")
+	took := p.page.MustEval(`async (at) => (await fetch(at)).text()`, *item.MustAttribute("href")).Str()
+	require.Contains(t, took, "001  2M01     A     C        02:00:30:00 02:02:00:00 02:00:30:00 02:02:00:00\n* FROM CLIP NAME: 2M01 Storm")
+	require.NotContains(t, took, "1M01")
+	item.MustClick()
+	p.seeText(`[role=status]`, "1 thing is left out: tempi, bars and status of cues")
+
 	// A dialog that closes lets the mouse through a moment later.
 	require.NoError(t, p.page.Timeout(patience()).Wait(rod.Eval(`() => getComputedStyle(document.body).pointerEvents !== "none"`)))
 	// The end of 1M01 is dragged to the right, by half of what lies between it and 1M02.

@@ -5,16 +5,19 @@ package format
 
 import (
 	"archive/zip"
+	"encoding/json"
 	"fmt"
 	"io"
 	"strings"
 
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/handover"
+	"fanfold/internal/core/palette"
 	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/session"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format/dawproject"
+	"fanfold/internal/format/gpl"
 	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
@@ -80,6 +83,8 @@ var Exports = []Export{
 		func(w io.Writer, t *template.Template) error {
 			return sheethtml.Write(w, t.Name, handover.Handbook(t, handover.Since{}))
 		}, nil},
+	{"palette", "the palette, to be brought in again", ".json", "application/json", writePalette, nil},
+	{"palette-gpl", "the palette as painting programs read it", ".gpl", "text/plain; charset=utf-8", writeGPL, nil},
 	{"addresses", "the machines' addresses, links and latencies", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.AddressSheet(t)) }, nil},
 }
@@ -94,6 +99,30 @@ func Find(name string) (Export, error) {
 		names = append(names, e.Name)
 	}
 	return Export{}, fmt.Errorf("there is no format %q; formats are %s", name, strings.Join(names, ", "))
+}
+
+func writePalette(w io.Writer, t *template.Template) error {
+	out := json.NewEncoder(w)
+	out.SetIndent("", " ")
+	out.SetEscapeHTML(false)
+	if err := out.Encode(t.ThePalette()); err != nil {
+		return fmt.Errorf("write the palette: %w", err)
+	}
+	return nil
+}
+
+// writeGPL writes the colours of a palette on light paper; a tint without a label goes by its name.
+func writeGPL(w io.Writer, t *template.Template) error {
+	p := t.ThePalette()
+	file := gpl.Palette{Name: p.Name}
+	for _, x := range p.Tints {
+		name := x.Label
+		if name == "" {
+			name = x.Tint
+		}
+		file.Colours = append(file.Colours, gpl.Colour{RGB: palette.On(p, x, false).Screen().Bytes(), Name: name})
+	}
+	return gpl.Write(w, file)
 }
 
 func writeSeating(w io.Writer, t *template.Template) error {

@@ -798,24 +798,6 @@ func (e OrderJSONBodyBy) Valid() bool {
 	}
 }
 
-// Defines values for PaletteFileParamsFormat.
-const (
-	Gpl  PaletteFileParamsFormat = "gpl"
-	Json PaletteFileParamsFormat = "json"
-)
-
-// Valid indicates whether the value is a known member of the PaletteFileParamsFormat enum.
-func (e PaletteFileParamsFormat) Valid() bool {
-	switch e {
-	case Gpl:
-		return true
-	case Json:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for MakeSightlinesJSONBodySets.
 const (
 	All      MakeSightlinesJSONBodySets = "all"
@@ -3638,6 +3620,16 @@ type PlayFilmParams struct {
 // CutReportParamsFormat defines parameters for CutReport.
 type CutReportParamsFormat string
 
+// CuesOutParams defines parameters for CuesOut.
+type CuesOutParams struct {
+	Reel *string `form:"reel,omitempty" json:"reel,omitempty"`
+}
+
+// CuesLeftParams defines parameters for CuesLeft.
+type CuesLeftParams struct {
+	Reel *string `form:"reel,omitempty" json:"reel,omitempty"`
+}
+
 // ProductionHistoryParams defines parameters for ProductionHistory.
 type ProductionHistoryParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
@@ -4089,9 +4081,6 @@ type OrderJSONBodyBy string
 type OwnSeatsJSONBody struct {
 	Ids []Id `json:"ids"`
 }
-
-// PaletteFileParamsFormat defines parameters for PaletteFile.
-type PaletteFileParamsFormat string
 
 // PasteJSONBody defines parameters for Paste.
 type PasteJSONBody struct {
@@ -4637,6 +4626,12 @@ type ServerInterface interface {
 	// (GET /api/productions/{id}/cuts/{cut}/report/{format})
 	CutReport(ctx *echo.Context, id openapi_types.UUID, cut Id, format CutReportParamsFormat) error
 
+	// (GET /api/productions/{id}/export/{format})
+	CuesOut(ctx *echo.Context, id openapi_types.UUID, format string, params CuesOutParams) error
+
+	// (GET /api/productions/{id}/export/{format}/left)
+	CuesLeft(ctx *echo.Context, id openapi_types.UUID, format string, params CuesLeftParams) error
+
 	// (GET /api/productions/{id}/history)
 	ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error
 
@@ -4648,9 +4643,6 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{id}/reels)
 	AddReel(ctx *echo.Context, id openapi_types.UUID) error
-
-	// (GET /api/productions/{id}/spotting)
-	SpottingList(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/productions/{id}/spotting)
 	SpotCues(ctx *echo.Context, id openapi_types.UUID, params SpotCuesParams) error
@@ -5011,9 +5003,6 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/palette/check)
 	CheckPalette(ctx *echo.Context, id openapi_types.UUID) error
-
-	// (GET /api/templates/{id}/palette/{format})
-	PaletteFile(ctx *echo.Context, id openapi_types.UUID, format PaletteFileParamsFormat) error
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx *echo.Context, id openapi_types.UUID) error
@@ -6438,6 +6427,72 @@ func (w *ServerInterfaceWrapper) CutReport(ctx *echo.Context) error {
 	return err
 }
 
+// CuesOut converts echo context to params.
+func (w *ServerInterfaceWrapper) CuesOut(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CuesOutParams
+	// ------------- Optional query parameter "reel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reel", ctx.QueryParams(), &params.Reel, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CuesOut(ctx, id, format, params)
+	return err
+}
+
+// CuesLeft converts echo context to params.
+func (w *ServerInterfaceWrapper) CuesLeft(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "format" -------------
+	var format string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CuesLeftParams
+	// ------------- Optional query parameter "reel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reel", ctx.QueryParams(), &params.Reel, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter reel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CuesLeft(ctx, id, format, params)
+	return err
+}
+
 // ProductionHistory converts echo context to params.
 func (w *ServerInterfaceWrapper) ProductionHistory(ctx *echo.Context) error {
 	var err error
@@ -6516,22 +6571,6 @@ func (w *ServerInterfaceWrapper) AddReel(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AddReel(ctx, id)
-	return err
-}
-
-// SpottingList converts echo context to params.
-func (w *ServerInterfaceWrapper) SpottingList(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id openapi_types.UUID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SpottingList(ctx, id)
 	return err
 }
 
@@ -8845,30 +8884,6 @@ func (w *ServerInterfaceWrapper) CheckPalette(ctx *echo.Context) error {
 	return err
 }
 
-// PaletteFile converts echo context to params.
-func (w *ServerInterfaceWrapper) PaletteFile(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id openapi_types.UUID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// ------------- Path parameter "format" -------------
-	var format PaletteFileParamsFormat
-
-	err = runtime.BindStyledParameterWithOptions("simple", "format", ctx.Param("format"), &format, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PaletteFile(ctx, id, format)
-	return err
-}
-
 // Paste converts echo context to params.
 func (w *ServerInterfaceWrapper) Paste(ctx *echo.Context) error {
 	var err error
@@ -9663,7 +9678,6 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/drift/:session", wrapper.Drift, options.OperationMiddlewares["Drift"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/drift/:session/right", wrapper.PutSessionRight, options.OperationMiddlewares["PutSessionRight"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/palette/check", wrapper.CheckPalette, options.OperationMiddlewares["CheckPalette"]...)
-	router.GET(options.BaseURL+"/api/templates/:id/palette/:format", wrapper.PaletteFile, options.OperationMiddlewares["PaletteFile"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/handbook/:format", wrapper.Handbook, options.OperationMiddlewares["Handbook"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/here", wrapper.Here, options.OperationMiddlewares["Here"]...)
 	router.GET(options.BaseURL+"/api/beginnings", wrapper.Beginnings, options.OperationMiddlewares["Beginnings"]...)
@@ -9730,8 +9744,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/productions/:id/redo", wrapper.RedoProduction, options.OperationMiddlewares["RedoProduction"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/history", wrapper.ProductionHistory, options.OperationMiddlewares["ProductionHistory"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/history/:revision/take-back", wrapper.TakeBackOneOfProduction, options.OperationMiddlewares["TakeBackOneOfProduction"]...)
-	router.GET(options.BaseURL+"/api/productions/:id/spotting", wrapper.SpottingList, options.OperationMiddlewares["SpottingList"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/spotting", wrapper.SpotCues, options.OperationMiddlewares["SpotCues"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/export/:format/left", wrapper.CuesLeft, options.OperationMiddlewares["CuesLeft"]...)
+	router.GET(options.BaseURL+"/api/productions/:id/export/:format", wrapper.CuesOut, options.OperationMiddlewares["CuesOut"]...)
 	router.POST(options.BaseURL+"/api/productions/:id/cuts", wrapper.BringInCut, options.OperationMiddlewares["BringInCut"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/reels/:reel", wrapper.CutEvents, options.OperationMiddlewares["CutEvents"]...)
 	router.GET(options.BaseURL+"/api/productions/:id/cuts/:cut/conform", wrapper.Conform, options.OperationMiddlewares["Conform"]...)
@@ -12418,6 +12433,94 @@ func (response CutReportdefaultApplicationProblemPlusJSONResponse) VisitCutRepor
 	return err
 }
 
+type CuesOutRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Format string             `json:"format"`
+	Params CuesOutParams
+}
+
+type CuesOutResponseObject interface {
+	VisitCuesOutResponse(w http.ResponseWriter) error
+}
+
+type CuesOut200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CuesOut200ApplicationoctetStreamResponse) VisitCuesOutResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type CuesOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CuesOutdefaultApplicationProblemPlusJSONResponse) VisitCuesOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CuesLeftRequestObject struct {
+	Id     openapi_types.UUID `json:"id"`
+	Format string             `json:"format"`
+	Params CuesLeftParams
+}
+
+type CuesLeftResponseObject interface {
+	VisitCuesLeftResponse(w http.ResponseWriter) error
+}
+
+type CuesLeft200JSONResponse []string
+
+func (response CuesLeft200JSONResponse) VisitCuesLeftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CuesLeftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CuesLeftdefaultApplicationProblemPlusJSONResponse) VisitCuesLeftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ProductionHistoryRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Params ProductionHistoryParams
@@ -12565,51 +12668,6 @@ type AddReeldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AddReeldefaultApplicationProblemPlusJSONResponse) VisitAddReelResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SpottingListRequestObject struct {
-	Id openapi_types.UUID `json:"id"`
-}
-
-type SpottingListResponseObject interface {
-	VisitSpottingListResponse(w http.ResponseWriter) error
-}
-
-type SpottingList200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response SpottingList200TextcsvResponse) VisitSpottingListResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type SpottingListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SpottingListdefaultApplicationProblemPlusJSONResponse) VisitSpottingListResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -17408,43 +17466,6 @@ func (response CheckPalettedefaultApplicationProblemPlusJSONResponse) VisitCheck
 	return err
 }
 
-type PaletteFileRequestObject struct {
-	Id     openapi_types.UUID      `json:"id"`
-	Format PaletteFileParamsFormat `json:"format"`
-}
-
-type PaletteFileResponseObject interface {
-	VisitPaletteFileResponse(w http.ResponseWriter) error
-}
-
-type PaletteFile200TextResponse openapi_types.File
-
-func (response PaletteFile200TextResponse) VisitPaletteFileResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/plain")
-	w.WriteHeader(200)
-
-	_, err := w.Write([]byte(fmt.Sprint(response)))
-	return err
-}
-
-type PaletteFiledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PaletteFiledefaultApplicationProblemPlusJSONResponse) VisitPaletteFileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type PasteRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *PasteJSONRequestBody
@@ -19028,6 +19049,12 @@ type StrictServerInterface interface {
 	// (GET /api/productions/{id}/cuts/{cut}/report/{format})
 	CutReport(ctx context.Context, request CutReportRequestObject) (CutReportResponseObject, error)
 
+	// (GET /api/productions/{id}/export/{format})
+	CuesOut(ctx context.Context, request CuesOutRequestObject) (CuesOutResponseObject, error)
+
+	// (GET /api/productions/{id}/export/{format}/left)
+	CuesLeft(ctx context.Context, request CuesLeftRequestObject) (CuesLeftResponseObject, error)
+
 	// (GET /api/productions/{id}/history)
 	ProductionHistory(ctx context.Context, request ProductionHistoryRequestObject) (ProductionHistoryResponseObject, error)
 
@@ -19039,9 +19066,6 @@ type StrictServerInterface interface {
 
 	// (POST /api/productions/{id}/reels)
 	AddReel(ctx context.Context, request AddReelRequestObject) (AddReelResponseObject, error)
-
-	// (GET /api/productions/{id}/spotting)
-	SpottingList(ctx context.Context, request SpottingListRequestObject) (SpottingListResponseObject, error)
 
 	// (POST /api/productions/{id}/spotting)
 	SpotCues(ctx context.Context, request SpotCuesRequestObject) (SpotCuesResponseObject, error)
@@ -19402,9 +19426,6 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/palette/check)
 	CheckPalette(ctx context.Context, request CheckPaletteRequestObject) (CheckPaletteResponseObject, error)
-
-	// (GET /api/templates/{id}/palette/{format})
-	PaletteFile(ctx context.Context, request PaletteFileRequestObject) (PaletteFileResponseObject, error)
 
 	// (POST /api/templates/{id}/paste)
 	Paste(ctx context.Context, request PasteRequestObject) (PasteResponseObject, error)
@@ -21572,6 +21593,60 @@ func (sh *strictHandler) CutReport(ctx *echo.Context, id openapi_types.UUID, cut
 	return nil
 }
 
+// CuesOut operation middleware
+func (sh *strictHandler) CuesOut(ctx *echo.Context, id openapi_types.UUID, format string, params CuesOutParams) error {
+	var request CuesOutRequestObject
+
+	request.Id = id
+	request.Format = format
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CuesOut(ctx.Request().Context(), request.(CuesOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CuesOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CuesOutResponseObject); ok {
+		return validResponse.VisitCuesOutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CuesLeft operation middleware
+func (sh *strictHandler) CuesLeft(ctx *echo.Context, id openapi_types.UUID, format string, params CuesLeftParams) error {
+	var request CuesLeftRequestObject
+
+	request.Id = id
+	request.Format = format
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CuesLeft(ctx.Request().Context(), request.(CuesLeftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CuesLeft")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CuesLeftResponseObject); ok {
+		return validResponse.VisitCuesLeftResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ProductionHistory operation middleware
 func (sh *strictHandler) ProductionHistory(ctx *echo.Context, id openapi_types.UUID, params ProductionHistoryParams) error {
 	var request ProductionHistoryRequestObject
@@ -21668,31 +21743,6 @@ func (sh *strictHandler) AddReel(ctx *echo.Context, id openapi_types.UUID) error
 		return err
 	} else if validResponse, ok := response.(AddReelResponseObject); ok {
 		return validResponse.VisitAddReelResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// SpottingList operation middleware
-func (sh *strictHandler) SpottingList(ctx *echo.Context, id openapi_types.UUID) error {
-	var request SpottingListRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SpottingList(ctx.Request().Context(), request.(SpottingListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SpottingList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(SpottingListResponseObject); ok {
-		return validResponse.VisitSpottingListResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -25903,32 +25953,6 @@ func (sh *strictHandler) CheckPalette(ctx *echo.Context, id openapi_types.UUID) 
 		return err
 	} else if validResponse, ok := response.(CheckPaletteResponseObject); ok {
 		return validResponse.VisitCheckPaletteResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// PaletteFile operation middleware
-func (sh *strictHandler) PaletteFile(ctx *echo.Context, id openapi_types.UUID, format PaletteFileParamsFormat) error {
-	var request PaletteFileRequestObject
-
-	request.Id = id
-	request.Format = format
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PaletteFile(ctx.Request().Context(), request.(PaletteFileRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PaletteFile")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(PaletteFileResponseObject); ok {
-		return validResponse.VisitPaletteFileResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

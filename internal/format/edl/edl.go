@@ -286,8 +286,48 @@ func (x *reader) overlaps() {
 	}
 }
 
-// Write writes a list.
-func Write(w io.Writer, l cut.List) error {
+// The channels of the format: one of picture, and so many of sound.
+const picture = "V"
+
+var sounds = []string{"A", "A2", "A3", "A4"}
+
+// placed is an event on a channel.
+type placed struct {
+	channel string
+	before  cut.Event // on the channel; black for none
+	cut.Event
+}
+
+// placedOf is all events in the order of their time.
+func placedOf(l cut.Timeline) ([]placed, error) {
+	var out []placed
+	pictures, heard := 0, 0
+	for _, t := range l.Tracks {
+		channel := picture
+		if t.Sound {
+			if heard++; heard > len(sounds) {
+				return nil, fmt.Errorf("write event list: it holds %d tracks of sound, and more run at one time; take out a part of it, such as one reel", len(sounds))
+			}
+			channel = sounds[heard-1]
+		} else if pictures++; pictures > 1 {
+			return nil, errors.New("write event list: it holds one track of picture")
+		}
+		before := cut.Event{Source: "BL"}
+		for _, e := range t.Events {
+			out = append(out, placed{channel, before, e})
+			before = e
+		}
+	}
+	slices.SortStableFunc(out, func(a, b placed) int { return cmp.Compare(a.Start, b.Start) })
+	return out, nil
+}
+
+// Write writes a timeline: one track of picture at most, and four of sound.
+func Write(w io.Writer, l cut.Timeline) error {
+	events, err := placedOf(l)
+	if err != nil {
+		return err
+	}
 	if l.Rate.Num == 0 {
 		return errors.New("write event list: it has no frame rate")
 	}
@@ -298,7 +338,7 @@ func Write(w io.Writer, l cut.List) error {
 	}
 	fmt.Fprintf(out, "TITLE: %s\nFCM: %s\n\n", strings.ToUpper(strings.Join(strings.Fields(l.Title), " ")), count)
 	tc := l.Rate.Format
-	for n, e := range l.Events {
+	for n, e := range events {
 		number := fmt.Sprintf("%03d", n+1)
 		source := reel(e.Source)
 		sourceEnd := e.In + int64(math.Round(float64(e.Length())*math.Abs(e.Rate())))
@@ -309,14 +349,11 @@ func Write(w io.Writer, l cut.List) error {
 				kind = "W" + e.Wipe
 			}
 			transition = fmt.Sprintf("%-4s %03d", kind, e.Fade)
-			before := cut.Event{Source: "BL"}
-			if n > 0 {
-				before = l.Events[n-1]
-			}
+			before := e.before
 			at := before.In + int64(math.Round(float64(before.Length())*before.Rate()))
-			fmt.Fprintf(out, "%s  %-8s V     C        %s %s %s %s\n", number, reel(before.Source), tc(at), tc(at), tc(e.Start), tc(e.Start))
+			fmt.Fprintf(out, "%s  %-8s %-5s C        %s %s %s %s\n", number, reel(before.Source), e.channel, tc(at), tc(at), tc(e.Start), tc(e.Start))
 		}
-		fmt.Fprintf(out, "%s  %-8s V     %s %s %s %s %s\n", number, source, transition, tc(e.In), tc(sourceEnd), tc(e.Start), tc(e.End))
+		fmt.Fprintf(out, "%s  %-8s %-5s %s %s %s %s %s\n", number, source, e.channel, transition, tc(e.In), tc(sourceEnd), tc(e.Start), tc(e.End))
 		if e.Rate() != 1 {
 			fmt.Fprintf(out, "M2   %-8s       %05.1f                %s\n", source, e.Rate()*float64(l.Rate.Counted()), tc(e.In))
 		}

@@ -108,7 +108,7 @@ func TestThereAndBack(t *testing.T) {
 			l.Events = append(l.Events, e)
 		}
 		var b bytes.Buffer
-		require.NoError(r, edl.Write(&b, l))
+		require.NoError(r, edl.Write(&b, l.Timeline()))
 		got, err := edl.Read(&b, rate)
 		require.NoError(r, err, b.String())
 		require.Empty(r, got.Notes)
@@ -129,7 +129,7 @@ func FuzzRead(f *testing.F) {
 		require.NotEmpty(t, l.Events)
 		_, err = cut.Checked(x, l.Events)
 		require.NoError(t, err)
-		require.NoError(t, edl.Write(&bytes.Buffer{}, l.List))
+		require.NoError(t, edl.Write(&bytes.Buffer{}, l.List.Timeline()))
 		cut.Compare(l.Events, l.Events)
 	})
 }
@@ -146,4 +146,39 @@ func BenchmarkRead5000(b *testing.B) {
 		require.NoError(b, err)
 		require.Len(b, l.Events, 5000)
 	}
+}
+
+// Music beside a picture: each event on its channel, in the order of time, and a dissolve from what is
+// before it on its own channel. The columns are those of CMX 3600, from memory; more than four tracks
+// of sound, or two of picture, it does not hold.
+func TestSoundBesideAPicture(t *testing.T) {
+	at := func(seconds int64) int64 { return 24*3600 + 24*seconds }
+	line := cut.Timeline{Title: "Salt Lantern", Rate: film, Tracks: []cut.Track{
+		{Events: []cut.Event{{Source: "R1", Clip: "Lamp", Start: at(0), End: at(30)}, {Source: "R2", Start: at(30), End: at(60), Fade: 12}}},
+		{Sound: true, Events: []cut.Event{{Source: "1M01", Clip: "1M01 Salt", In: at(5), Start: at(5), End: at(40)}}},
+		{Sound: true, Events: []cut.Event{{Source: "1M02", Clip: "1M02 Lamp/light", In: at(35), Start: at(35), End: at(50)}}},
+	}}
+	var b bytes.Buffer
+	require.NoError(t, edl.Write(&b, line))
+	require.Equal(t, `TITLE: SALT LANTERN
+FCM: NON-DROP FRAME
+
+001  R1       V     C        00:00:00:00 00:00:30:00 01:00:00:00 01:00:30:00
+* FROM CLIP NAME: Lamp
+002  1M01     A     C        01:00:05:00 01:00:40:00 01:00:05:00 01:00:40:00
+* FROM CLIP NAME: 1M01 Salt
+003  R1       V     C        00:00:30:00 00:00:30:00 01:00:30:00 01:00:30:00
+003  R2       V     D    012 00:00:00:00 00:00:30:00 01:00:30:00 01:01:00:00
+004  1M02     A2    C        01:00:35:00 01:00:50:00 01:00:35:00 01:00:50:00
+* FROM CLIP NAME: 1M02 Lamp/light
+`, b.String())
+	back, err := edl.Read(&b, film)
+	require.NoError(t, err)
+	require.Len(t, back.Events, 2, "the picture")
+	for range 3 {
+		line.Tracks = append(line.Tracks, line.Tracks[1])
+	}
+	require.ErrorContains(t, edl.Write(&b, line), "it holds 4 tracks of sound")
+	line.Tracks = []cut.Track{line.Tracks[0], line.Tracks[0]}
+	require.ErrorContains(t, edl.Write(&b, line), "one track of picture")
 }

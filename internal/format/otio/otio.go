@@ -365,8 +365,8 @@ func (x *reader) effects(o *object, e *cut.Event) error {
 	return nil
 }
 
-// Write writes a list as a timeline of one video track.
-func Write(w io.Writer, l cut.List) error {
+// Write writes a timeline.
+func Write(w io.Writer, l cut.Timeline) error {
 	if l.Rate.Num == 0 {
 		return errors.New("write OpenTimelineIO file: it has no frame rate")
 	}
@@ -377,10 +377,32 @@ func Write(w io.Writer, l cut.List) error {
 	span := func(start, long int64) map[string]any {
 		return map[string]any{"OTIO_SCHEMA": "TimeRange.1", "start_time": at(start), "duration": at(long)}
 	}
+	start := l.Span().Start
+	tracks := []any{}
+	for _, t := range l.Tracks {
+		kind := "Video"
+		if t.Sound {
+			kind = "Audio"
+		}
+		tracks = append(tracks, map[string]any{"OTIO_SCHEMA": "Track.1", "name": t.Name, "kind": kind, "children": childrenOf(t, start, at, span)})
+	}
+	out := json.NewEncoder(w)
+	out.SetIndent("", " ")
+	err := out.Encode(map[string]any{
+		"OTIO_SCHEMA": "Timeline.1", "name": l.Title, "global_start_time": at(start),
+		"tracks": map[string]any{"OTIO_SCHEMA": "Stack.1", "children": tracks},
+	})
+	if err != nil {
+		return fmt.Errorf("write OpenTimelineIO file: %w", err)
+	}
+	return nil
+}
+
+// childrenOf is what is on a track from the start of the timeline on.
+func childrenOf(t cut.Track, start int64, at func(int64) map[string]any, span func(start, long int64) map[string]any) []any {
 	children := []any{}
-	start := cut.SpanOf(l.Events).Start
 	end := start
-	for _, e := range l.Events {
+	for _, e := range t.Events {
 		if e.Start > end {
 			children = append(children, map[string]any{"OTIO_SCHEMA": "Gap.1", "source_range": span(0, e.Start-end)})
 		}
@@ -399,14 +421,5 @@ func Write(w io.Writer, l cut.List) error {
 			"media_reference": map[string]any{"OTIO_SCHEMA": "ExternalReference.1", "target_url": e.Source},
 		})
 	}
-	out := json.NewEncoder(w)
-	out.SetIndent("", " ")
-	err := out.Encode(map[string]any{
-		"OTIO_SCHEMA": "Timeline.1", "name": l.Title, "global_start_time": at(start),
-		"tracks": map[string]any{"OTIO_SCHEMA": "Stack.1", "children": []any{map[string]any{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": children}}},
-	})
-	if err != nil {
-		return fmt.Errorf("write OpenTimelineIO file: %w", err)
-	}
-	return nil
+	return children
 }

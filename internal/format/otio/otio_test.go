@@ -2,6 +2,7 @@ package otio_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
@@ -95,7 +96,7 @@ func TestThereAndBack(t *testing.T) {
 			l.Events = append(l.Events, e)
 		}
 		var b bytes.Buffer
-		require.NoError(r, otio.Write(&b, l))
+		require.NoError(r, otio.Write(&b, l.Timeline()))
 		got, err := otio.Read(&b, rate, 7)
 		require.NoError(r, err)
 		require.Empty(r, got.Notes)
@@ -113,6 +114,60 @@ func FuzzRead(f *testing.F) {
 		}
 		_, err = cut.Checked(film, l.Events)
 		require.NoError(t, err)
-		require.NoError(t, otio.Write(&bytes.Buffer{}, l.List))
+		require.NoError(t, otio.Write(&bytes.Buffer{}, l.List.Timeline()))
 	})
+}
+
+// Sound on tracks of its own: every track begins with the timeline, and its gaps and clips end where
+// the events do; the picture is read back from beside them.
+func TestSoundBesideAPicture(t *testing.T) {
+	rate := timecode.Rate{Num: 24_000, Den: 1001}
+	line := cut.Timeline{Title: "Salt", Rate: rate, Tracks: []cut.Track{
+		{Name: "Music 1", Sound: true, Events: []cut.Event{{Source: "1M01", Clip: "1M01 Salt", In: 86_500, Start: 86_500, End: 87_000}, {Source: "1M03", Start: 88_000, End: 88_100}}},
+		{Name: "Music 2", Sound: true, Events: []cut.Event{{Source: "1M02", Start: 86_900, End: 87_500}}},
+		{Name: "Picture", Events: []cut.Event{{Number: "1", Source: "R1", Clip: "Lamp", In: 10, Start: 86_400, End: 88_000}}},
+	}}
+	var b bytes.Buffer
+	require.NoError(t, otio.Write(&b, line))
+	type span struct {
+		Start struct{ Value, Rate float64 } `json:"start_time"`
+		Long  struct{ Value, Rate float64 } `json:"duration"`
+	}
+	var got struct {
+		Begin  struct{ Value, Rate float64 } `json:"global_start_time"`
+		Tracks struct {
+			Children []struct {
+				Kind, Name string
+				Children   []struct {
+					Schema string `json:"OTIO_SCHEMA"`
+					Range  span   `json:"source_range"`
+					Media  *struct {
+						URL string `json:"target_url"`
+					} `json:"media_reference"`
+				}
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(b.Bytes(), &got))
+	require.EqualValues(t, 86_400, got.Begin.Value)
+	for n, track := range got.Tracks.Children {
+		require.Equal(t, line.Tracks[n].Name, track.Name)
+		require.Equal(t, map[bool]string{true: "Audio", false: "Video"}[line.Tracks[n].Sound], track.Kind)
+		at, k := got.Begin.Value, 0
+		for _, c := range track.Children {
+			end := at + c.Range.Long.Value
+			require.InDelta(t, 23.976, c.Range.Long.Rate, .001)
+			if c.Schema == "Clip.1" {
+				e := line.Tracks[n].Events[k]
+				require.EqualValues(t, []float64{float64(e.Start), float64(e.End), float64(e.In)}, []float64{at, end, c.Range.Start.Value})
+				require.Equal(t, e.Source, c.Media.URL)
+				k++
+			}
+			at = end
+		}
+		require.Equal(t, len(line.Tracks[n].Events), k)
+	}
+	back, err := otio.Read(&b, rate, 0)
+	require.NoError(t, err)
+	require.Equal(t, line.Tracks[2].Events, back.Events)
 }

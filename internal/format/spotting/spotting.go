@@ -374,9 +374,9 @@ func change(l line, rate timecode.Rate) (cut.Edit, error) {
 	return out, nil
 }
 
-// WriteCues writes the cues of a production, in their order. Cells that a spreadsheet would take
+// WriteCues writes the cues of a reel, or of the whole production where reel is empty, in their order. Cells that a spreadsheet would take
 // for a formula are written with an apostrophe before them.
-func WriteCues(w io.Writer, p *cue.Production) error {
+func WriteCues(w io.Writer, p *cue.Production, reel cue.ID) error {
 	out := csv.NewWriter(w)
 	out.UseCRLF = true
 	rate := p.FrameRate()
@@ -384,6 +384,9 @@ func WriteCues(w io.Writer, p *cue.Production) error {
 	plain := rate
 	plain.Drop = false
 	for _, c := range p.InOrder() {
+		if reel != "" && c.Reel != reel {
+			continue
+		}
 		bpm := strconv.FormatFloat(c.MustTime().Curve.BPM(0), 'f', -1, 64)
 		lines = append(lines, []string{c.Number, c.Title, p.Reel(c.Reel).Name, rate.Format(c.Start), rate.Format(c.End), plain.Format(c.End - c.Start), c.Status, c.Who, c.Notes, bpm})
 	}

@@ -104,7 +104,7 @@ func TestBringingInAndTakingOut(t *testing.T) {
 	require.EqualValues(t, 7_200*24, p.Reels[1].Start)
 
 	var out bytes.Buffer
-	require.NoError(t, spotting.WriteCues(&out, p))
+	require.NoError(t, spotting.WriteCues(&out, p, ""))
 	require.Contains(t, out.String(), "1M01,Salt again,1,01:00:11:00,01:01:00:00,00:00:49:00,spotted,,,92.5\r\n")
 	require.Contains(t, out.String(), ",'=Storm,")
 	_, again, err := spotting.Cues(&out, film, nil)
@@ -130,7 +130,7 @@ func FuzzCues(f *testing.F) {
 		s := p.Spot(cues, func(kind string) cue.ID { n++; return cue.ID(fmt.Sprint(kind, n)) })
 		p, _, err = cue.Apply(p, s.Change)
 		require.NoError(t, err)
-		require.NoError(t, spotting.WriteCues(&bytes.Buffer{}, p))
+		require.NoError(t, spotting.WriteCues(&bytes.Buffer{}, p, ""))
 		_, _, _ = spotting.Hits(bytes.NewReader(data), film, nil)
 	})
 }

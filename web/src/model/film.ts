@@ -2,6 +2,7 @@ import { queryOptions } from "@tanstack/react-query";
 import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { follow } from "./following";
+import { sayLeft } from "./leaving";
 import { save } from "./saving";
 import { randomId } from "./sending";
 import { attempt, remember, remembered, tell } from "./store";
@@ -166,6 +167,16 @@ export const addReel = () => attempt(() => answer(api.POST("/api/productions/{id
 export async function removeCues(ids: readonly Id[]) {
   if (await edit(ids.map((id) => ({ kind: "cue" as const, id, remove: true })))) films.setState({ chosen: new Set() });
 }
+
+/** sayCuesLeft tells what of the cues a format does not hold. */
+export const sayCuesLeft = (id: Id, format: string, reel?: Id) =>
+  sayLeft(() =>
+    answer(
+      api.GET("/api/productions/{id}/export/{format}/left", {
+        params: { path: { id, format }, query: reel ? { reel } : {} },
+      }),
+    ),
+  );
 
 export type SpottingReport = Schemas["SpottingReport"];
 

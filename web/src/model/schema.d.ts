@@ -1521,23 +1521,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/templates/{id}/palette/{format}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description the palette of the template, as a file */
-        get: operations["PaletteFile"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/templates/{id}/handbook/{format}": {
         parameters: {
             query?: never;
@@ -2495,11 +2478,44 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description the cues as a list (CSV) */
-        get: operations["SpottingList"];
+        get?: never;
         put?: never;
         /** @description a list of cues (CSV) is brought in, or only looked at */
         post: operations["SpotCues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/export/{format}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description what of the cues a format does not hold, in words */
+        get: operations["CuesLeft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/export/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the cues of a reel or of all, in a format */
+        get: operations["CuesOut"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -10631,38 +10647,6 @@ export interface operations {
             };
         };
     };
-    PaletteFile: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                format: "json" | "gpl";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/plain": string;
-                };
-            };
-            /** @description what went wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     Handbook: {
         parameters: {
             query?: never;
@@ -12954,37 +12938,6 @@ export interface operations {
             };
         };
     };
-    SpottingList: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/csv": string;
-                };
-            };
-            /** @description what went wrong */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     SpotCues: {
         parameters: {
             query?: {
@@ -13010,6 +12963,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpottingReport"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CuesLeft: {
+        parameters: {
+            query?: {
+                reel?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CuesOut: {
+        parameters: {
+            query?: {
+                reel?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description what went wrong */

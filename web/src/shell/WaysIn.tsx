@@ -140,7 +140,13 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
       )}
       {key && (
         <div className="flex gap-4">
-          <img src={key.picture} width={140} height={140} alt="The key as a QR code" className="shrink-0 self-start bg-white p-2" />
+          <img
+            src={key.picture}
+            width={140}
+            height={140}
+            alt="The key as a QR code"
+            className="shrink-0 self-start bg-white p-2"
+          />
           <form onSubmit={(e) => void send(e)} className="min-w-0">
             <p>Scan this with an authenticator app, or type the key into it:</p>
             <p className="my-1 select-all break-all font-mono text-[12px]" data-part="key">

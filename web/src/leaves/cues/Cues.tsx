@@ -9,6 +9,7 @@ import {
   openFilm,
   openFilms,
   redoFilm,
+  sayCuesLeft,
   spanOf,
   undoFilm,
   useFilm,
@@ -80,6 +81,7 @@ export function Cues() {
           <option value="">New production…</option>
         </select>
         <Add film={film} />
+        <TakeOut film={film} />
         <button
           type="button"
           className="button"
@@ -170,11 +172,55 @@ function Add({ film }: { film: Film }) {
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "spot" })}>
             A list of cues…
           </DropdownMenu.Item>
-          <DropdownMenu.Item asChild className="menu-item">
-            <a href={`/api/productions/${film.id}/spotting`} download>
-              Take out the list of cues
-            </a>
-          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** What cues leave in. */
+const formats: [string, string][] = [
+  ["list", "List of cues"],
+  ["edl", "Event list, CMX 3600"],
+  ["otio", "Timeline, OpenTimelineIO"],
+];
+
+/** TakeOut writes the cues of a reel, or of all, in the open formats. */
+function TakeOut({ film }: { film: Film }) {
+  const items = (reel?: string) =>
+    formats.map(([format, text]) => (
+      <DropdownMenu.Item
+        key={format}
+        className="menu-item"
+        asChild
+        onSelect={() => void sayCuesLeft(film.id, format, reel)}
+      >
+        <a
+          href={`/api/productions/${film.id}/export/${format}${reel ? `?reel=${encodeURIComponent(reel)}` : ""}`}
+          download
+        >
+          {text}
+        </a>
+      </DropdownMenu.Item>
+    ));
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="button" disabled={film.cues.length === 0}>
+        Take out ▾
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="floating w-52 p-1" align="end" sideOffset={4}>
+          {items()}
+          {film.reels.length > 1 && <DropdownMenu.Separator className="my-1 h-px bg-line" />}
+          {film.reels.length > 1 &&
+            film.reels.map((r) => (
+              <DropdownMenu.Sub key={r.id}>
+                <DropdownMenu.SubTrigger className="menu-item">Reel {r.name} ▸</DropdownMenu.SubTrigger>
+                <DropdownMenu.Portal>
+                  <DropdownMenu.SubContent className="floating w-52 p-1">{items(r.id)}</DropdownMenu.SubContent>
+                </DropdownMenu.Portal>
+              </DropdownMenu.Sub>
+            ))}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>

@@ -99,10 +99,10 @@ export function PaletteDialog({ close }: { close: () => void }) {
             }}
           />
         </label>
-        <a className="button" href={`/api/templates/${sheet.id}/palette/json`} download>
+        <a className="button" href={`/api/templates/${sheet.id}/export/palette`} download>
           JSON
         </a>
-        <a className="button" href={`/api/templates/${sheet.id}/palette/gpl`} download>
+        <a className="button" href={`/api/templates/${sheet.id}/export/palette-gpl`} download>
           GIMP palette
         </a>
       </div>

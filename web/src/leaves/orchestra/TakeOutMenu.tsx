@@ -1,7 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import { answer, api } from "../../model/api";
-import { attempt, get, tell, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+import { sayLeft } from "../../model/leaving";
+import { get, useApp } from "../../model/store";
 
 const formats: [string, string][] = [
   ["dawproject", "Session for a sequencer"],
@@ -17,12 +17,11 @@ const formats: [string, string][] = [
   ["template", "Template file"],
 ];
 
-/** sayLeft tells what of the template a format does not hold. */
-async function sayLeft(format: string) {
+/** leftOf is what of the template a format does not hold. */
+const leftOf = (format: string) => {
   const path = { id: get().sheet!.id, format };
-  const left = await attempt(() => answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } })));
-  if (left && left.length > 0) tell(`${plural(left.length, "thing is", "things are")} left out: ${left.join("; ")}.`);
-}
+  return answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } }));
+};
 
 /** TakeOutMenu writes the template in the open formats. */
 export function TakeOutMenu() {
@@ -40,7 +39,12 @@ export function TakeOutMenu() {
             </DropdownMenu.Item>
           ))}
           {formats.map(([format, text]) => (
-            <DropdownMenu.Item key={format} className="menu-item" asChild onSelect={() => void sayLeft(format)}>
+            <DropdownMenu.Item
+              key={format}
+              className="menu-item"
+              asChild
+              onSelect={() => void sayLeft(() => leftOf(format))}
+            >
               <a href={`/api/templates/${id}/export/${format}`} download>
                 {text}
               </a>
