@@ -8,8 +8,6 @@ import (
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
-	"fanfold/internal/format/sheethtml"
-	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/store/db"
 )
 
@@ -148,18 +146,13 @@ func (s *server) Handbook(ctx context.Context, r gen.HandbookRequestObject) (gen
 	if err != nil {
 		return nil, err
 	}
-	title, pages, err := h.Handbook(ctx)
-	if err != nil {
-		return nil, err
-	}
 	var b bytes.Buffer
-	d := download{name: handover.FileName(title) + " handbook." + string(r.Format), mediaType: "application/pdf"}
-	if r.Format == gen.HandbookParamsFormatHtml {
+	d := download{name: handover.FileName(h.View().Template.Name) + " handbook." + string(r.Format), mediaType: "application/pdf"}
+	read := r.Format == gen.HandbookParamsFormatHtml
+	if read {
 		d.mediaType = "text/html; charset=utf-8"
-		err = sheethtml.Write(&b, title, pages)
-	} else {
-		err = sheetpdf.WriteBook(&b, title, pages)
 	}
+	err = writeHandbook(ctx, &b, h, read)
 	d.data = b.Bytes()
 	return d, err
 }

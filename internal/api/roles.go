@@ -19,7 +19,7 @@ var needs = map[string]people.Doing{
 	// What no undo brings back.
 	"DeletePrint": people.Delete,
 	// Ways in.
-	"MakeCredential": people.Credentials, "RevokeCredential": people.Credentials, "Deliver": people.Credentials, "NewLink": people.Credentials, "EndLink": people.Credentials,
+	"MakeCredential": people.Credentials, "RevokeCredential": people.Credentials, "Deliver": people.Credentials, "NewLink": people.Credentials, "EndLink": people.Credentials, "ShareTemplate": people.Credentials, "EndShare": people.Credentials,
 	// Who is in the studio.
 	"Members": people.Look, "Notes": people.Members, "NotesSheet": people.Members, "Invite": people.Members, "EndInvitation": people.Members, "SetRole": people.Members, "RemoveMember": people.Members, "LetBackIn": people.Members,
 }

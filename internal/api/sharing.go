@@ -28,27 +28,56 @@ import (
 //go:embed shared.html
 var sharedText string
 
-var sharedPage = template.Must(template.New("shared").Parse(sharedText))
+var sharedPages = template.Must(template.New("shared").Parse(sharedText))
 
-const sharedPath = "/delivery/"
+// Where the links of deliveries lead, and those of templates and handbooks.
+const (
+	sharedPath         = "/delivery/"
+	sharedTemplatePath = "/shared/"
+)
 
-// sharing serves deliveries by their links.
+// sharing serves what is shared by links.
 func (s *server) sharing(e *echo.Echo) {
+	e.GET(sharedTemplatePath+":secret", s.sharedTemplatePage)
+	e.GET(sharedTemplatePath+":secret/:format", s.sharedTemplateFile)
 	e.GET(sharedPath+":secret", s.sharedPage)
 	e.GET(sharedPath+":secret/package", s.sharedPackage)
 	e.GET(sharedPath+":secret/:print/:file", s.sharedFile)
 }
 
-// shared opens what a request's link leads to. What it answers is kept by nobody on the way.
-func (s *server) shared(c *echo.Context) (app.Shared, error) {
-	h := c.Response().Header()
-	h.Set("Cache-Control", "private, no-store")
-	x, err := s.app.Shared(c.Request().Context(), c.Param("secret"))
+// ofLink opens what a request's link leads to. What it answers is kept by nobody on the way.
+func ofLink[T any](c *echo.Context, open func(context.Context, string) (T, error)) (T, error) {
+	c.Response().Header().Set("Cache-Control", "private, no-store")
+	x, err := open(c.Request().Context(), c.Param("secret"))
 	if errors.Is(err, store.ErrNotFound) {
 		err = errGone
 	}
 	return x, err
 }
+
+func (s *server) shared(c *echo.Context) (app.Shared, error) { return ofLink(c, s.app.Shared) }
+
+// pageOfLink writes a page of shared.html, or that the link leads nowhere.
+func pageOfLink(c *echo.Context, name string, of any, err error) error {
+	status := http.StatusOK
+	switch {
+	case errors.Is(err, errGone):
+		status, name, of = http.StatusNotFound, "gone", "T"+errGone.Message[1:]
+	case err != nil:
+		return err
+	}
+	var b bytes.Buffer
+	if err := sharedPages.ExecuteTemplate(&b, name, of); err != nil {
+		return fmt.Errorf("write the page of a link: %w", err)
+	}
+	return c.HTMLBlob(status, b.Bytes())
+}
+
+// When a day, and a moment, is written on these pages.
+const (
+	sharedDay    = "2 January 2006"
+	sharedMoment = "2 January 2006, 15:04 MST"
+)
 
 var errGone = echo.NewHTTPError(http.StatusNotFound, "this link leads nowhere any more; ask whoever gave it to you for a new one")
 
@@ -64,11 +93,8 @@ type sharedOne struct {
 
 func (s *server) sharedPage(c *echo.Context) error {
 	x, err := s.shared(c)
-	if errors.Is(err, errGone) {
-		return c.HTML(http.StatusNotFound, "<!doctype html><html lang=en><meta charset=utf-8><title>Gone</title><p>T"+errGone.Message[1:]+".")
-	}
 	if err != nil {
-		return err
+		return pageOfLink(c, "", nil, err)
 	}
 	here := path.Join(sharedPath, c.Param("secret"))
 	var prints []sharedPrint
@@ -82,15 +108,10 @@ func (s *server) sharedPage(c *echo.Context) error {
 		slices.SortStableFunc(one.Files, func(a, b sharedOne) int { return cmp.Compare(first(b), first(a)) }) // what is heard first
 		prints = append(prints, one)
 	}
-	var b bytes.Buffer
-	err = sharedPage.Execute(&b, map[string]any{
-		"Title": x.Title, "By": x.By, "To": x.To, "Note": x.Note, "Made": x.Made.Format("2 January 2006"), "Ends": x.Ends.Format("2 January 2006, 15:04 MST"),
+	return pageOfLink(c, "delivery", map[string]any{
+		"Title": x.Title, "By": x.By, "To": x.To, "Note": x.Note, "Made": x.Made.Format(sharedDay), "Ends": x.Ends.Format(sharedMoment),
 		"Here": here, "Size": sizeText(all), "Prints": prints,
-	})
-	if err != nil {
-		return fmt.Errorf("write the page of a delivery: %w", err)
-	}
-	return c.HTMLBlob(http.StatusOK, b.Bytes())
+	}, nil)
 }
 
 // sizeText writes a size as the browser does: in millions of bytes.

@@ -14,7 +14,6 @@ import (
 	"fanfold/internal/core/casting"
 	"fanfold/internal/core/catalogue"
 	"fanfold/internal/core/change"
-	"fanfold/internal/core/handover"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/template"
 	"fanfold/internal/format"
@@ -288,11 +287,7 @@ func (s *server) Export(ctx context.Context, r gen.ExportRequestObject) (gen.Exp
 	if err := e.Write(&b, t); err != nil {
 		return nil, err
 	}
-	name := handover.FileName(t.Name)
-	if e.Name != "template" {
-		name += " " + e.Name
-	}
-	return download{data: b.Bytes(), name: name + e.Extension, mediaType: e.MediaType}, nil
+	return download{data: b.Bytes(), name: exportName(t.Name, e), mediaType: e.MediaType}, nil
 }
 
 // ExportLeft implements the contract.

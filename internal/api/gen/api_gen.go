@@ -234,6 +234,27 @@ func (e MusicPartHow) Valid() bool {
 	}
 }
 
+// Defines values for OpenLinkKind.
+const (
+	OpenLinkKindDelivery OpenLinkKind = "delivery"
+	OpenLinkKindHandbook OpenLinkKind = "handbook"
+	OpenLinkKindTemplate OpenLinkKind = "template"
+)
+
+// Valid indicates whether the value is a known member of the OpenLinkKind enum.
+func (e OpenLinkKind) Valid() bool {
+	switch e {
+	case OpenLinkKindDelivery:
+		return true
+	case OpenLinkKindHandbook:
+		return true
+	case OpenLinkKindTemplate:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PastChangeRole.
 const (
 	Do     PastChangeRole = "do"
@@ -759,6 +780,24 @@ func (e LayoutJSONBodyTo) Valid() bool {
 	case Spread:
 		return true
 	case Switched:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ShareTemplateJSONBodyKind.
+const (
+	ShareTemplateJSONBodyKindHandbook ShareTemplateJSONBodyKind = "handbook"
+	ShareTemplateJSONBodyKindTemplate ShareTemplateJSONBodyKind = "template"
+)
+
+// Valid indicates whether the value is a known member of the ShareTemplateJSONBodyKind enum.
+func (e ShareTemplateJSONBodyKind) Valid() bool {
+	switch e {
+	case ShareTemplateJSONBodyKindHandbook:
+		return true
+	case ShareTemplateJSONBodyKindTemplate:
 		return true
 	default:
 		return false
@@ -2147,6 +2186,28 @@ type OpenInvitation struct {
 	Id    openapi_types.UUID `json:"id"`
 	Role  Role               `json:"role"`
 }
+
+// OpenLink defines model for OpenLink.
+type OpenLink struct {
+	By   string    `json:"by"`
+	Ends time.Time `json:"ends"`
+
+	// Id of the link; of the delivery where it is to one
+	Id   openapi_types.UUID `json:"id"`
+	Kind OpenLinkKind       `json:"kind"`
+	Made time.Time          `json:"made"`
+
+	// Opened how often
+	Opened int `json:"opened"`
+
+	// OpenedAt the last time
+	OpenedAt *time.Time `json:"openedAt,omitempty"`
+	Title    string     `json:"title"`
+	To       string     `json:"to"`
+}
+
+// OpenLinkKind defines model for OpenLink.Kind.
+type OpenLinkKind string
 
 // OpenProduction defines model for OpenProduction.
 type OpenProduction struct {
@@ -4020,6 +4081,18 @@ type LayoutJSONBody struct {
 // LayoutJSONBodyTo defines parameters for Layout.
 type LayoutJSONBodyTo string
 
+// ShareTemplateJSONBody defines parameters for ShareTemplate.
+type ShareTemplateJSONBody struct {
+	Days int                       `json:"days"`
+	Kind ShareTemplateJSONBodyKind `json:"kind"`
+
+	// To whom it is for, for people
+	To string `json:"to"`
+}
+
+// ShareTemplateJSONBodyKind defines parameters for ShareTemplate.
+type ShareTemplateJSONBodyKind string
+
 // LockJSONBody defines parameters for Lock.
 type LockJSONBody struct {
 	Locked bool `json:"locked"`
@@ -4353,6 +4426,9 @@ type HereJSONRequestBody HereJSONBody
 // LayoutJSONRequestBody defines body for Layout for application/json ContentType.
 type LayoutJSONRequestBody LayoutJSONBody
 
+// ShareTemplateJSONRequestBody defines body for ShareTemplate for application/json ContentType.
+type ShareTemplateJSONRequestBody ShareTemplateJSONBody
+
 // LockJSONRequestBody defines body for Lock for application/json ContentType.
 type LockJSONRequestBody LockJSONBody
 
@@ -4484,6 +4560,12 @@ type ServerInterface interface {
 
 	// (DELETE /api/invitations/{id})
 	EndInvitation(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (GET /api/links)
+	Links(ctx *echo.Context) error
+
+	// (DELETE /api/links/{id})
+	EndShare(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (POST /api/machines/credential)
 	MakeCredential(ctx *echo.Context) error
@@ -4971,6 +5053,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (POST /api/templates/{id}/links)
+	ShareTemplate(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (POST /api/templates/{id}/lock)
 	Lock(ctx *echo.Context, id openapi_types.UUID) error
 
@@ -5371,6 +5456,31 @@ func (w *ServerInterfaceWrapper) EndInvitation(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.EndInvitation(ctx, id)
+	return err
+}
+
+// Links converts echo context to params.
+func (w *ServerInterfaceWrapper) Links(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Links(ctx)
+	return err
+}
+
+// EndShare converts echo context to params.
+func (w *ServerInterfaceWrapper) EndShare(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndShare(ctx, id)
 	return err
 }
 
@@ -8676,6 +8786,22 @@ func (w *ServerInterfaceWrapper) Layout(ctx *echo.Context) error {
 	return err
 }
 
+// ShareTemplate converts echo context to params.
+func (w *ServerInterfaceWrapper) ShareTemplate(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ShareTemplate(ctx, id)
+	return err
+}
+
 // Lock converts echo context to params.
 func (w *ServerInterfaceWrapper) Lock(ctx *echo.Context) error {
 	var err error
@@ -9589,6 +9715,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/session/invitation/:secret", wrapper.TakeInvitation, options.OperationMiddlewares["TakeInvitation"]...)
 	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey", wrapper.TakeInvitationByPasskey, options.OperationMiddlewares["TakeInvitationByPasskey"]...)
 	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey/begin", wrapper.BeginInvitedPasskey, options.OperationMiddlewares["BeginInvitedPasskey"]...)
+	router.GET(options.BaseURL+"/api/links", wrapper.Links, options.OperationMiddlewares["Links"]...)
+	router.DELETE(options.BaseURL+"/api/links/:id", wrapper.EndShare, options.OperationMiddlewares["EndShare"]...)
 	router.GET(options.BaseURL+"/api/members", wrapper.Members, options.OperationMiddlewares["Members"]...)
 	router.DELETE(options.BaseURL+"/api/members/:id", wrapper.RemoveMember, options.OperationMiddlewares["RemoveMember"]...)
 	router.PUT(options.BaseURL+"/api/members/:id", wrapper.SetRole, options.OperationMiddlewares["SetRole"]...)
@@ -9662,6 +9790,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/import", wrapper.ImportRows, options.OperationMiddlewares["ImportRows"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format/left", wrapper.ExportLeft, options.OperationMiddlewares["ExportLeft"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/export/:format", wrapper.Export, options.OperationMiddlewares["Export"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/links", wrapper.ShareTemplate, options.OperationMiddlewares["ShareTemplate"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/history", wrapper.History, options.OperationMiddlewares["History"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/take-back", wrapper.TakeBackOne, options.OperationMiddlewares["TakeBackOne"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/history/:revision/look", wrapper.LookAt, options.OperationMiddlewares["LookAt"]...)
@@ -10525,6 +10654,77 @@ type EndInvitationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EndInvitationdefaultApplicationProblemPlusJSONResponse) VisitEndInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LinksRequestObject struct {
+}
+
+type LinksResponseObject interface {
+	VisitLinksResponse(w http.ResponseWriter) error
+}
+
+type Links200JSONResponse []OpenLink
+
+func (response Links200JSONResponse) VisitLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LinksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LinksdefaultApplicationProblemPlusJSONResponse) VisitLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndShareRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type EndShareResponseObject interface {
+	VisitEndShareResponse(w http.ResponseWriter) error
+}
+
+type EndShare204Response struct {
+}
+
+func (response EndShare204Response) VisitEndShareResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSharedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSharedefaultApplicationProblemPlusJSONResponse) VisitEndShareResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -17030,6 +17230,46 @@ func (response LayoutdefaultApplicationProblemPlusJSONResponse) VisitLayoutRespo
 	return err
 }
 
+type ShareTemplateRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ShareTemplateJSONRequestBody
+}
+
+type ShareTemplateResponseObject interface {
+	VisitShareTemplateResponse(w http.ResponseWriter) error
+}
+
+type ShareTemplate201JSONResponse InvitationLink
+
+func (response ShareTemplate201JSONResponse) VisitShareTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShareTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShareTemplatedefaultApplicationProblemPlusJSONResponse) VisitShareTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LockRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Body *LockJSONRequestBody
@@ -18908,6 +19148,12 @@ type StrictServerInterface interface {
 	// (DELETE /api/invitations/{id})
 	EndInvitation(ctx context.Context, request EndInvitationRequestObject) (EndInvitationResponseObject, error)
 
+	// (GET /api/links)
+	Links(ctx context.Context, request LinksRequestObject) (LinksResponseObject, error)
+
+	// (DELETE /api/links/{id})
+	EndShare(ctx context.Context, request EndShareRequestObject) (EndShareResponseObject, error)
+
 	// (POST /api/machines/credential)
 	MakeCredential(ctx context.Context, request MakeCredentialRequestObject) (MakeCredentialResponseObject, error)
 
@@ -19393,6 +19639,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/layout)
 	Layout(ctx context.Context, request LayoutRequestObject) (LayoutResponseObject, error)
+
+	// (POST /api/templates/{id}/links)
+	ShareTemplate(ctx context.Context, request ShareTemplateRequestObject) (ShareTemplateResponseObject, error)
 
 	// (POST /api/templates/{id}/lock)
 	Lock(ctx context.Context, request LockRequestObject) (LockResponseObject, error)
@@ -20153,6 +20402,54 @@ func (sh *strictHandler) EndInvitation(ctx *echo.Context, id openapi_types.UUID)
 		return err
 	} else if validResponse, ok := response.(EndInvitationResponseObject); ok {
 		return validResponse.VisitEndInvitationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Links operation middleware
+func (sh *strictHandler) Links(ctx *echo.Context) error {
+	var request LinksRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Links(ctx.Request().Context(), request.(LinksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Links")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LinksResponseObject); ok {
+		return validResponse.VisitLinksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndShare operation middleware
+func (sh *strictHandler) EndShare(ctx *echo.Context, id openapi_types.UUID) error {
+	var request EndShareRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndShare(ctx.Request().Context(), request.(EndShareRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndShare")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndShareResponseObject); ok {
+		return validResponse.VisitEndShareResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -25491,6 +25788,54 @@ func (sh *strictHandler) Layout(ctx *echo.Context, id openapi_types.UUID) error 
 		return err
 	} else if validResponse, ok := response.(LayoutResponseObject); ok {
 		return validResponse.VisitLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ShareTemplate operation middleware
+func (sh *strictHandler) ShareTemplate(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ShareTemplateRequestObject
+
+	request.Id = id
+
+	var body ShareTemplateJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShareTemplate(ctx.Request().Context(), request.(ShareTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShareTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ShareTemplateResponseObject); ok {
+		return validResponse.VisitShareTemplateResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

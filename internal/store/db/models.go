@@ -277,6 +277,20 @@ type SessionFile struct {
 	CreatedAt time.Time
 }
 
+type Share struct {
+	ID        uuid.UUID
+	StudioID  uuid.UUID
+	Template  uuid.UUID
+	Kind      string
+	Receiver  string
+	Token     []byte
+	AuthorID  pgtype.UUID
+	EndsAt    time.Time
+	Opened    int32
+	OpenedAt  pgtype.Timestamptz
+	CreatedAt time.Time
+}
+
 type Snapshot struct {
 	DocumentID uuid.UUID
 	Revision   int64

@@ -28,6 +28,7 @@ export type ShellDialog =
   | "members"
   | "account"
   | "notes"
+  | "links"
   | "stands";
 
 export interface Notice {

@@ -7,6 +7,7 @@ import { DriftDialog } from "./DriftDialog";
 import { Finder } from "./Finder";
 import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
+import { LinksDialog } from "./LinksDialog";
 import { Marks } from "./Marks";
 import { MembersDialog } from "./MembersDialog";
 import { NewTemplateDialog } from "./NewTemplateDialog";
@@ -31,6 +32,7 @@ const own: Record<ShellDialog, Shown> = {
   members: MembersDialog,
   account: AccountDialog,
   notes: NotesDialog,
+  links: LinksDialog,
   stands: StandsDialog,
 };
 

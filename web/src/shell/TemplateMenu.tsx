@@ -56,6 +56,9 @@ export function TemplateMenu() {
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "compare-templates" })}>
               Compare…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "links" })}>
+              Share by a link…
+            </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => void branch(`${name}, copy`)}>
               Make a copy
             </DropdownMenu.Item>

@@ -179,6 +179,9 @@ function Menu() {
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "members" })}>
             Members…
           </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "links" })}>
+            Links for people outside…
+          </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "account" })}>
             Your account…
           </DropdownMenu.Item>
