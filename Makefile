@@ -2,6 +2,9 @@
 # Both install what they need on a fresh Debian machine with Go, Node and npm.
 
 SHELL := /bin/bash
+
+# The program stands alone: it needs no library of the system.
+export CGO_ENABLED := 0
 SUDO := $(shell [ $$(id -u) = 0 ] || echo sudo)
 need = command -v $(1) >/dev/null 2>&1 || missing="$$missing $(2)"
 NPM := npm_config_update_notifier=false npm --prefix web
@@ -22,7 +25,7 @@ SHARED := ./internal/document ./internal/store ./internal/rig ./internal/app ./i
 test-go: web
 	go vet ./...
 	go test -timeout 5m $$(go list ./... | grep -v internal/e2e | grep -vxF "$$(go list $(SHARED))")
-	go test -timeout 8m -race $(SHARED)
+	CGO_ENABLED=1 go test -timeout 8m -race $(SHARED)
 	internal/e2e/run.sh
 
 test-web: web/node_modules/.ready
@@ -57,7 +60,7 @@ system:
 	if [ -n "$$missing" ]; then $(SUDO) apt-get update -q && $(SUDO) env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $$missing; fi
 
 system-test: system
-	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ffmpeg,ffmpeg); $(call need,ly,python3-ly); $(call need,polyphone,polyphone); $(call need,pdftotext,poppler-utils); $(call need,cbc,coinor-cbc); $(call need,fluidsynth,fluidsynth); $(call need,bs1770gain,bs1770gain); $(call need,xmllint,libxml2-utils); \
+	@missing=; $(call need,chromium,chromium); $(call need,midicsv,midicsv); $(call need,sox,sox); $(call need,ffmpeg,ffmpeg); $(call need,ly,python3-ly); $(call need,polyphone,polyphone); $(call need,pdftotext,poppler-utils); $(call need,cbc,coinor-cbc); $(call need,fluidsynth,fluidsynth); $(call need,bs1770gain,bs1770gain); $(call need,xmllint,libxml2-utils); $(call need,openssl,openssl); $(call need,systemd-analyze,systemd); \
 	[ -e /usr/share/sounds/sf2/TimGM6mb.sf2 ] || missing="$$missing timgm6mb-soundfont"; \
 	[ -e /usr/share/sounds/sf2/sf_GMbank.sf2 ] || missing="$$missing csound-soundfont"; \
 	[ -e /usr/share/sounds/sf2/FluidR3_GM.sf2 ] || missing="$$missing fluid-soundfont-gm"; \

@@ -130,7 +130,7 @@ func hostTokens(ctx context.Context, a *app.App, p app.Person, path string) (map
 		return nil, err
 	}
 	for _, m := range demo.Machines {
-		if tokens[m.Name], err = a.MakeCredential(ctx, p, m.ID); err != nil {
+		if tokens[m.Name], err = a.MakeCredential(ctx, p, m.ID, 0); err != nil {
 			return nil, err
 		}
 	}

@@ -1,7 +1,10 @@
 package main
 
 import (
+	"crypto/x509"
+	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"os/signal"
@@ -17,7 +20,8 @@ import (
 )
 
 func hostCommand() *cobra.Command {
-	var name, server, credential, file string
+	var name, server, credential, file, authority string
+	var plain bool
 	var memory, disk, speed float64
 	var cores int
 	var samples int64
@@ -29,21 +33,27 @@ func hostCommand() *cobra.Command {
 		Long: "Run a simulated sample machine that dials in with the credential made for it in Seating, and loads\ninstruments in the time a real one would take.",
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if file != "" {
-				data, err := os.ReadFile(file)
-				if err != nil {
-					return openError(err)
-				}
-				credential = strings.TrimSpace(string(data))
+			if rig.Plain(server) && !plain {
+				return wrongUse{fmt.Errorf("%s would be reached in plain text, which others on the network can read; dial tls:// or say --plain-text", server)}
 			}
-			if credential == "" {
+			line := rig.Line{Address: server}
+			var err error
+			if line.Authority, err = authorityIn(authority); err != nil {
+				return err
+			}
+			if file != "" {
+				if credential, err = keptCredential(file, credential); err != nil {
+					return err
+				}
+				line.Keep = func(token string) error { return keepCredential(file, token) }
+			}
+			if line.Token = credential; credential == "" {
 				return wrongUse{fmt.Errorf("set FANFOLD_CREDENTIAL to the machine's credential, or give --credential-file; Seating shows the whole command")}
 			}
 			if memory <= 0 || disk <= 0 || speed <= 0 || cores < 1 || samples < 1 || samples > 1<<20 {
 				return wrongUse{fmt.Errorf("--memory, --cores, --disk-rate, --speed and --sample-memory are above 0, the last at most 1,048,576")}
 			}
 			faults.Corrupt, faults.Stall, faults.Armed, faults.Sounding = set(corrupt), set(stall), set(armed), sounding
-			var err error
 			if faults.Plays, err = played(plays); err != nil {
 				return err
 			}
@@ -60,13 +70,15 @@ func hostCommand() *cobra.Command {
 				}
 				machine.ScanRoots = append(machine.ScanRoots, abs)
 			}
-			return rig.RunHost(ctx, server, credential, machine, log)
+			return rig.RunHost(ctx, line, machine, log)
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
 	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "where to dial in")
 	c.Flags().StringVar(&credential, "credential", os.Getenv("FANFOLD_CREDENTIAL"), "the machine's credential, which everybody on it can see in its list of processes; better set FANFOLD_CREDENTIAL")
-	c.Flags().StringVar(&file, "credential-file", "", "a file that holds the machine's credential")
+	c.Flags().StringVar(&file, "credential-file", "", "a file that holds the machine's credential, and where it is renewed; it is written from FANFOLD_CREDENTIAL at first")
+	c.Flags().StringVar(&authority, "ca", "", "the certificate of the authority that signed the server's (PEM), where the system does not trust it")
+	c.Flags().BoolVar(&plain, "plain-text", false, "reach another machine without TLS")
 	c.Flags().Float64Var(&memory, "memory", 65536, "memory for instruments, MiB")
 	c.Flags().IntVar(&cores, "cores", 16, "cores")
 	c.Flags().Int64Var(&samples, "sample-memory", 1024, "real memory for samples that sound, MiB")
@@ -84,6 +96,53 @@ func hostCommand() *cobra.Command {
 	c.Flags().DurationVar(&faults.DropAfter, "drop-after", 0, "drop off the network after this time")
 	c.Flags().DurationVar(&faults.DropFor, "drop-for", 10*time.Second, "and come back after this time")
 	return c
+}
+
+// authorityIn reads the certificate of an authority; nil for none.
+func authorityIn(path string) (*x509.CertPool, error) {
+	if path == "" {
+		return nil, nil
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, openError(err)
+	}
+	pool := x509.NewCertPool()
+	if !pool.AppendCertsFromPEM(data) {
+		return nil, fmt.Errorf("%s holds no certificate in PEM", path)
+	}
+	return pool, nil
+}
+
+// keptCredential is the credential that a file holds. Another one that is given replaces it; the same
+// one does not, since its secret was renewed since.
+func keptCredential(path, given string) (string, error) {
+	data, err := os.ReadFile(path)
+	if err != nil && (given == "" || !errors.Is(err, fs.ErrNotExist)) {
+		return "", openError(err)
+	}
+	kept := strings.TrimSpace(string(data))
+	has, _, _ := rig.SplitToken(kept)
+	is, _, bad := rig.SplitToken(given)
+	if given == "" || bad == nil && has == is {
+		return kept, nil
+	}
+	if bad != nil {
+		return "", bad
+	}
+	return given, keepCredential(path, given)
+}
+
+// keepCredential writes a credential whole or not at all, for its owner's eyes.
+func keepCredential(path, token string) error {
+	fresh := path + ".new"
+	if err := os.WriteFile(fresh, []byte(token+"\n"), 0o600); err != nil {
+		return fmt.Errorf("keep the credential: %w", err)
+	}
+	if err := os.Rename(fresh, path); err != nil {
+		return fmt.Errorf("keep the credential: %w", err)
+	}
+	return nil
 }
 
 func set(names []string) map[string]bool {

@@ -10,8 +10,10 @@ import (
 	"fmt"
 	"io"
 	"os"
+	_ "time/tzdata" // time zones, where the system has none
 
 	"github.com/spf13/cobra"
+	_ "golang.org/x/crypto/x509roots/fallback" // who is trusted over TLS, where the system has no list
 )
 
 // errFindings ends a command that worked but found something.
@@ -55,7 +57,7 @@ func newRoot() *cobra.Command {
 		Args: cobra.ArbitraryArgs,
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return wrongUse{err} })
-	root.AddCommand(serveCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand())
+	root.AddCommand(serveCommand(), doctorCommand(), certificateCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand())
 	return root
 }
 

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -20,6 +21,7 @@ import (
 	"fanfold/internal/api"
 	"fanfold/internal/app"
 	"fanfold/internal/audiostore"
+	"fanfold/internal/certs"
 	"fanfold/internal/ops"
 	"fanfold/internal/remote"
 	"fanfold/internal/rig"
@@ -29,23 +31,23 @@ import (
 
 // serveConfig configures the server.
 type serveConfig struct {
-	Listen      string   // where browsers come; defaults to 127.0.0.1:7070
-	RigListen   string   // where hosts dial in; defaults to 127.0.0.1:7071
-	OpsListen   string   // where those who watch the server come; defaults to nowhere
-	CertFile    string   // of TLS, with HTTP/2; defaults to none
-	KeyFile     string   // likewise
-	RigExternal string   // an external NATS cluster instead; defaults to none
-	DatabaseURL string   // required
-	Connections int      // to the database, at most; defaults to store.Options'
-	KeepMiB     int64    // of open templates that nobody uses; defaults to app.Config's
-	ScanRoots   []string // folders people may scan; defaults to none
-	Names       []string // browsers may reach the server under; defaults to its addresses and the machine's names
-	Recordings  int64    // GiB that the recordings of a studio may take; defaults to app.Config's
-	Audio       string   // where prints lie: a folder or a URL; required
-	AudioAsked  bool     // it was asked for, so that nothing goes without
-	NoPrints    bool     // others print: fanfold work
-	AudioGiB    int64    // that the prints of a studio may take; defaults to app.Config's
-	DemoEmail   string   // the account with one-click sign-in; defaults to none
+	Listen      string       // where browsers come; defaults to 127.0.0.1:7070
+	RigListen   string       // where hosts dial in; defaults to 127.0.0.1:7071
+	OpsListen   string       // where those who watch the server come; defaults to nowhere
+	Certs       certs.Source // of TLS, for browsers with HTTP/2, and for hosts; defaults to none
+	PlainText   bool         // other machines may come without TLS
+	RigExternal string       // an external NATS cluster instead; defaults to none
+	DatabaseURL string       // required
+	Connections int          // to the database, at most; defaults to store.Options'
+	KeepMiB     int64        // of open templates that nobody uses; defaults to app.Config's
+	ScanRoots   []string     // folders people may scan; defaults to none
+	Names       []string     // browsers may reach the server under; defaults to its addresses and the machine's names
+	Recordings  int64        // GiB that the recordings of a studio may take; defaults to app.Config's
+	Audio       string       // where prints lie: a folder or a URL; required
+	AudioAsked  bool         // it was asked for, so that nothing goes without
+	NoPrints    bool         // others print: fanfold work
+	AudioGiB    int64        // that the prints of a studio may take; defaults to app.Config's
+	DemoEmail   string       // the account with one-click sign-in; defaults to none
 }
 
 // running is a started server.
@@ -54,9 +56,10 @@ type running struct {
 	app   *app.App
 	desk  *rig.Desk
 	audio *audiostore.Store
-	stop  func() // ends long work
-	deaf  func() // ends listening to music programs
-	quiet func() // ends hearing what other servers write
+	certs *certs.Keeper // nil without TLS
+	stop  func()        // ends long work
+	deaf  func()        // ends listening to music programs
+	quiet func()        // ends hearing what other servers write
 
 	member *store.Membership // the place among the servers on the database
 }
@@ -68,12 +71,19 @@ const gcPercent = 50
 // startRunning connects everything but the browsers' address.
 func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 	debug.SetGCPercent(gcPercent)
+	r := &running{}
+	if c.Certs.Given() {
+		var err error
+		if r.certs, err = certs.Open(c.Certs); err != nil {
+			return nil, wrongUse{err}
+		}
+	}
 	s, err := store.Open(ctx, store.Options{URL: c.DatabaseURL, Connections: c.Connections})
 	if err != nil {
 		return nil, err
 	}
-	r := &running{store: s}
-	own := store.Server{ID: uuid.New(), Name: serverName(), NATS: c.RigExternal}
+	r.store = s
+	own := store.Server{ID: uuid.New(), Name: serverName(), NATS: rig.WithoutPassword(c.RigExternal)}
 	if r.member, err = join(ctx, s, own); err != nil {
 		s.Close()
 		return nil, err
@@ -88,9 +98,13 @@ func startRunning(ctx context.Context, c serveConfig) (*running, error) {
 		r.close()
 		return nil, wrongUse{fmt.Errorf("--rig-listen: %w", err)}
 	}
+	var secure *tls.Config
+	if r.certs != nil {
+		secure = r.certs.Config()
+	}
 	var told atomic.Pointer[app.App] // hosts may report before there is one
 	r.desk, err = rig.Open(rig.DeskConfig{
-		Lookup: s.HostLookup, Host: host, Port: number, External: c.RigExternal, Shared: c.RigExternal != "",
+		Lookup: s.HostLookup, Renew: s.HostRenew, Host: host, Port: number, TLS: secure, Name: nameForHosts(c.Names), External: c.RigExternal, Shared: c.RigExternal != "",
 		Listen: func(h rig.Host, report rig.Report, away bool) {
 			if a := told.Load(); a != nil {
 				a.Reported(h, report, away)
@@ -207,16 +221,18 @@ func (r *running) serveHTTP(ctx context.Context, c serveConfig, ready func(addre
 		return err
 	}
 	srv := &http.Server{
-		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Names: c.Names, Context: base, Observe: watch.Observe}),
+		Handler:           api.New(api.Config{App: r.app, Store: r.store, Web: web.Files(), DemoEmail: c.DemoEmail, Names: c.Names, Secure: r.certs != nil, Context: base, Observe: watch.Observe}),
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       2 * time.Minute, // bodies have their own time
 		BaseContext:       func(net.Listener) context.Context { return base },
 	}
 	failed := make(chan error, 1)
 	scheme := "http"
-	if c.CertFile != "" {
+	if r.certs != nil {
 		scheme = "https"
-		go func() { failed <- srv.ServeTLS(l, c.CertFile, c.KeyFile) }() // which speaks HTTP/2, too
+		srv.TLSConfig = r.certs.Config()
+		go r.certs.Watch(base)
+		go func() { failed <- srv.ServeTLS(l, "", "") }() // which speaks HTTP/2, too
 	} else {
 		go func() { failed <- srv.Serve(l) }()
 	}
@@ -253,7 +269,7 @@ func (r *running) serveOps(ctx context.Context, listen string, watch *ops.Watch)
 
 func serveCommand() *cobra.Command {
 	var logFormat string
-	c := serveConfig{DatabaseURL: os.Getenv("DATABASE_URL"), RigExternal: os.Getenv("FANFOLD_NATS_URL")}
+	c := fromEnvironment()
 	var email, password, studio string
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve browsers and drive the machines",
@@ -270,8 +286,8 @@ func serveCommand() *cobra.Command {
 			case logFormat != "text":
 				return wrongUse{fmt.Errorf("--log-format is text or json, not %q", logFormat)}
 			}
-			if (c.CertFile == "") != (c.KeyFile == "") {
-				return wrongUse{fmt.Errorf("--tls-cert and --tls-key go together")}
+			if err := c.plainOutside(); err != nil {
+				return wrongUse{err}
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
@@ -293,24 +309,72 @@ func serveCommand() *cobra.Command {
 			})
 		},
 	}
+	c.flags(cmd)
+	cmd.Flags().StringVar(&logFormat, "log-format", "text", "how the log is written: text, or json")
+	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
+	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
+	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")
+	return cmd
+}
+
+// flags are the flags of a server, and of who looks at its set-up.
+func (c *serveConfig) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringArrayVar(&c.Names, "name", nil, "a name browsers reach the server under, such as studio.example; may be given again")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
 	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
 	cmd.Flags().StringVar(&c.OpsListen, "ops-listen", "127.0.0.1:7072", "where those who watch the server come: /healthz, /readyz, /metrics; empty for nowhere")
-	cmd.Flags().StringVar(&c.CertFile, "tls-cert", "", "a certificate, to serve browsers over TLS and HTTP/2")
-	cmd.Flags().StringVar(&c.KeyFile, "tls-key", "", "the certificate's key")
-	cmd.Flags().StringVar(&logFormat, "log-format", "text", "how the log is written: text, or json")
+	cmd.Flags().StringVar(&c.Certs.Cert, "tls-cert", "", "a certificate (PEM), to serve browsers and hosts over TLS; read anew when it is renewed")
+	cmd.Flags().StringVar(&c.Certs.Key, "tls-key", "", "the certificate's key")
+	cmd.Flags().StringVar(&c.Certs.Folder, "tls", "", "a folder of certificates instead: pairs such as studio.crt and studio.key, or folders with fullchain.pem and privkey.pem")
+	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "let other machines come without TLS: behind a proxy that speaks it, or in a network where you trust everybody")
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
 	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints and recordings lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
 	cmd.Flags().BoolVar(&c.NoPrints, "no-prints", false, "leave prints to other machines, which run 'fanfold work'")
 	cmd.Flags().Int64Var(&c.AudioGiB, "audio-gib", 200, "what the prints of one studio may take, GiB")
-	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
-	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
-	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")
-	return cmd
+}
+
+// fromEnvironment is what a server is told by its environment.
+func fromEnvironment() serveConfig {
+	return serveConfig{DatabaseURL: os.Getenv("DATABASE_URL"), RigExternal: os.Getenv("FANFOLD_NATS_URL")}
+}
+
+// plainOutside tells what other machines would reach in plain text.
+func (c serveConfig) plainOutside() error {
+	if c.PlainText {
+		return nil
+	}
+	outside := func(address string) bool {
+		host, _, err := net.SplitHostPort(address)
+		return err == nil && !rig.Loopback(host)
+	}
+	const instead = "; give a certificate with --tls-cert or --tls ('fanfold certificate' makes one), or say --plain-text"
+	for flag, address := range map[string]string{"--listen": c.Listen, "--rig-listen": c.RigListen} {
+		if outside(address) && !c.Certs.Given() {
+			return fmt.Errorf("%s %s would be open to other machines in plain text, which others on the network can read%s", flag, address, instead)
+		}
+	}
+	if c.OpsListen != "" && outside(c.OpsListen) {
+		return fmt.Errorf("--ops-listen %s would be open to other machines, and it speaks plain text; keep it on the loopback, or say --plain-text", c.OpsListen)
+	}
+	if c.RigExternal != "" && rig.Plain(c.RigExternal) {
+		return errors.New("FANFOLD_NATS_URL would be reached in plain text; give tls:// addresses, or say --plain-text")
+	}
+	return nil
+}
+
+// nameForHosts is under which name hosts are told to dial in, where the server listens everywhere.
+func nameForHosts(names []string) string {
+	if len(names) > 0 {
+		return names[0]
+	}
+	name, err := os.Hostname()
+	if err != nil {
+		return ""
+	}
+	return name
 }
 
 func makeAccount(ctx context.Context, s *store.Store, studio, email, password string) error {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"fanfold/internal/api/gen"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/template"
 	"fanfold/internal/store"
 )
@@ -21,12 +22,13 @@ func (s *server) MakeCredential(ctx context.Context, r gen.MakeCredentialRequest
 	if m == nil {
 		return nil, store.ErrNotFound
 	}
-	token, err := s.app.MakeCredential(ctx, p, m.ID)
+	token, err := s.app.MakeCredential(ctx, p, m.ID, or(r.Body.Days, 0))
 	if err != nil {
 		return nil, err
 	}
 	// In the environment, it is not seen in the machine's list of processes.
 	command := fmt.Sprintf("FANFOLD_CREDENTIAL=%s fanfold host --server %s --name %s --memory %g --cores %d --disk-rate %g", token, s.app.RigAddress(), shellQuote(m.Name), m.LimitMiB(), m.Cores, m.DiskMiBs)
+	command += " --credential-file " + shellQuote(handover.FileName(m.Name)+".credential") // it is renewed there
 	for _, l := range h.View().Template.Libraries {
 		if l.InstalledOn(m.Name) {
 			command += " --library " + shellQuote(l.Name)
@@ -71,6 +73,9 @@ func (s *server) Host(ctx context.Context, r gen.HostRequestObject) (gen.HostRes
 	}
 	for _, c := range v.Credentials {
 		row := gen.HostCredential{Id: c.ID, Created: c.CreatedAt}
+		if c.EndsAt.Valid {
+			row.Ends = &c.EndsAt.Time
+		}
 		if c.SeenAt.Valid {
 			row.Seen = &c.SeenAt.Time
 		}

@@ -36,6 +36,8 @@ type Config struct {
 	// BodyLimit bounds most requests, bytes. Defaults to 8 MiB; files have
 	// limits of their own.
 	BodyLimit int64
+	// Secure says that browsers come over TLS, so that they send the session's cookie over nothing else.
+	Secure bool
 	// Names are those that browsers may reach the server under, beside addresses in
 	// figures and the machine's own names.
 	Names []string
@@ -67,6 +69,7 @@ func New(c Config) http.Handler {
 		go s.known.clean(c.Context)
 	}
 	s.sessions.Lifetime, s.sessions.Cookie.Name = 30*24*time.Hour, "fanfold"
+	s.sessions.Cookie.Secure = c.Secure
 	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) { fail(w, err) }
 

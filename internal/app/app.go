@@ -287,6 +287,7 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	var done sync.WaitGroup
 	done.Go(func() { a.store.Listen(listening, a.hear, a.listening.Store, a.catchUp) })
 	done.Go(func() { a.trim(listening) })
+	done.Go(func() { a.endCredentials(listening) })
 	if a.peers != nil {
 		if err := a.peers.Hear(hereTopic, a.heardHere); err != nil {
 			end()

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"maps"
 	"sync"
 	"time"
@@ -170,6 +171,15 @@ func (a *App) knowHosts(ctx context.Context) error {
 	return nil
 }
 
+// endCredentials cuts off hosts whose credentials have ended, now and then.
+func (a *App) endCredentials(ctx context.Context) {
+	Every(ctx, time.Minute, func() {
+		if err := a.knowHosts(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("it is not known which credentials have ended", "error", err)
+		}
+	})
+}
+
 // know lets in the host of a credential.
 func (a *App) know(c db.HostCredential) {
 	a.mu.Lock()
@@ -178,11 +188,18 @@ func (a *App) know(c db.HostCredential) {
 	a.rig.Know(rig.Host{Credential: c.ID.String(), Studio: c.StudioID.String(), Machine: c.Machine})
 }
 
+// mostCredentialDays bounds how long a credential is good.
+const mostCredentialDays = 3660
+
 // MakeCredential makes a credential for a host and returns its token, which
-// is not kept.
-func (a *App) MakeCredential(ctx context.Context, p Person, machine template.ID) (string, error) {
+// is not kept. It is good for some days, 0 for ever; a host that keeps it in a
+// file is given another secret before it ends.
+func (a *App) MakeCredential(ctx context.Context, p Person, machine template.ID, days int) (string, error) {
+	if days < 0 || days > mostCredentialDays {
+		return "", refused("", "a credential is good for 1 to %d days, or for ever", mostCredentialDays)
+	}
 	secret := rig.NewSecret()
-	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: string(machine), TokenHash: rig.Hash(secret)})
+	row, err := a.store.Queries().CredentialInsert(ctx, db.CredentialInsertParams{StudioID: p.Studio, Machine: string(machine), TokenHash: rig.Hash(secret), Days: int32(days)})
 	if err != nil {
 		return "", fmt.Errorf("make a credential for %s: %w", machine, err)
 	}

@@ -23,7 +23,7 @@ func put(m *template.Machine) change.Change {
 // studio's catalogue and in templates, and undo brings the name back everywhere.
 func TestAMachineIsRenamed(t *testing.T) {
 	f := setUp(t)
-	_, err := f.app.MakeCredential(ctx, f.ada, "machine-1")
+	_, err := f.app.MakeCredential(ctx, f.ada, "machine-1", 0)
 	require.NoError(t, err)
 	library := *f.hot.View().Template.Libraries[0]
 	library.Machines = []string{"Machine 2", "machine 1"}
@@ -189,7 +189,7 @@ func TestHostsAreHeardOnceTheirLoadsAreKnown(t *testing.T) {
 	f := setUp(t)
 	ids := f.rows(3)
 	m := f.machineOf(ids[0])
-	_, err := f.app.MakeCredential(ctx, f.ada, m.ID)
+	_, err := f.app.MakeCredential(ctx, f.ada, m.ID, 0)
 	require.NoError(t, err)
 	require.NoError(t, f.hot.Call(ctx, ids, app.CallThem, false))
 	desk := &quietRig{wanted: map[string][]rig.Load{}}

@@ -229,7 +229,7 @@ func TestLoadingTimesAreLearned(t *testing.T) {
 // back; nobody of another studio can.
 func TestCredentialsAreRevoked(t *testing.T) {
 	f := setUp(t)
-	token, err := f.app.MakeCredential(ctx, f.ada, "Birch")
+	token, err := f.app.MakeCredential(ctx, f.ada, "Birch", 0)
 	require.NoError(t, err)
 	id, secret, err := rig.SplitToken(token)
 	require.NoError(t, err)

@@ -152,6 +152,20 @@ func (s *Store) there(ctx context.Context, name string, size int64) (bool, error
 	return false, s.failed("ask", err)
 }
 
+// Probe writes a small file and deletes it again, which shows that the store can be used.
+func (s *Store) Probe(ctx context.Context) error {
+	ctx, stop := context.WithTimeout(ctx, answerWithin)
+	defer stop()
+	const name = ".probe"
+	if err := s.bucket.WriteAll(ctx, name, []byte("probe"), nil); err != nil {
+		return s.failed("write to", err)
+	}
+	if err := s.bucket.Delete(ctx, name); err != nil {
+		return s.failed("delete from", err)
+	}
+	return nil
+}
+
 func (s *Store) failed(do string, err error) error {
 	if gcerrors.Code(err) == gcerrors.NotFound {
 		return ErrNotFound

@@ -46,7 +46,7 @@ func heard(t *testing.T, lantern *template.Template) {
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- rig.RunHost(ctx, desk.Address(), rig.Token("c", "secret"), machine, slog.New(slog.DiscardHandler))
+		done <- rig.RunHost(ctx, rig.Line{Address: desk.Address(), Token: rig.Token("c", "secret")}, machine, slog.New(slog.DiscardHandler))
 	}()
 	t.Cleanup(func() {
 		stop()

@@ -40,6 +40,8 @@ type server struct {
 	client  *http.Client
 	ops     string // where those who watch it come; empty for nowhere
 	nats    string // that it shares with others; empty for one of its own
+	trust   string // the authority of its certificate; empty without TLS
+	root    string // the folder that is all it sees, with the program in it; empty for the whole machine
 }
 
 func runServer(t *testing.T) *server {
@@ -76,9 +78,17 @@ var serving = regexp.MustCompile(`browsers=(\S+)`)
 
 // start starts the server and signs in.
 func (s *server) start() {
-	s.cmd = exec.Command(studio.binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", cmp.Or(s.audio, s.t.TempDir()), "--new-account", "ada@studio.example")
+	binary := studio.binary
+	if s.root != "" {
+		binary = "/fanfold"
+	}
+	s.cmd = exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", cmp.Or(s.audio, s.t.TempDir()), "--new-account", "ada@studio.example")
 	s.cmd.Args = append(s.cmd.Args, s.more...)
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password", "FANFOLD_NATS_URL="+s.nats)
+	if s.root != "" {
+		s.cmd.Env = []string{"DATABASE_URL=" + s.db.URL, "FANFOLD_PASSWORD=a long enough password"}
+		s.cmd.Dir, s.cmd.SysProcAttr = "/", &syscall.SysProcAttr{Chroot: s.root}
+	}
 	log, err := s.cmd.StderrPipe()
 	require.NoError(s.t, err)
 	require.NoError(s.t, startTied(s.cmd, syscall.SIGKILL))
@@ -93,7 +103,7 @@ func (s *server) start() {
 	go func() { _, _ = io.Copy(io.Discard, log) }()
 	jar, err := cookiejar.New(nil)
 	require.NoError(s.t, err)
-	s.client = &http.Client{Jar: jar, Timeout: 20 * time.Second}
+	s.client = &http.Client{Jar: jar, Timeout: 20 * time.Second, Transport: trusting(s.t, s.trust)}
 	s.must("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": "a long enough password"}, nil)
 }
 

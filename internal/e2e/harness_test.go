@@ -50,6 +50,7 @@ func run(m *testing.M) (int, error) {
 	defer os.RemoveAll(dir)
 	studio = &demo{dir: dir, binary: filepath.Join(dir, "fanfold")}
 	build := exec.Command("go", "build", "-o", studio.binary, "fanfold/cmd/fanfold")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0") // as it is given out: it needs no library of the system
 	if out, err := build.CombinedOutput(); err != nil {
 		return 1, fmt.Errorf("build: %s", out)
 	}
@@ -99,7 +100,10 @@ func (d *demo) restAll() error {
 // startTied starts a program that ends with this one. The system binds that to
 // the thread that starts it, which must therefore live on.
 func startTied(cmd *exec.Cmd, end syscall.Signal) error {
-	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: end}
+	if cmd.SysProcAttr == nil {
+		cmd.SysProcAttr = &syscall.SysProcAttr{}
+	}
+	cmd.SysProcAttr.Pdeathsig = end
 	started := make(chan error)
 	go func() {
 		runtime.LockOSThread()

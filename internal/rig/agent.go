@@ -23,7 +23,7 @@ var ErrTurnedAway = errors.New("the server does not take this credential; it may
 var ErrCrashed = errors.New("the simulated machine crashed, as it was told to")
 
 // RunHost is Drive for a stand-in, which fails in the ways it is told to.
-func RunHost(ctx context.Context, address, token string, machine *StandIn, log *slog.Logger) error {
+func RunHost(ctx context.Context, line Line, machine *StandIn, log *slog.Logger) error {
 	if machine.Faults.CrashAfter > 0 {
 		var stop context.CancelFunc
 		ctx, stop = context.WithTimeoutCause(ctx, machine.Faults.CrashAfter, ErrCrashed)
@@ -31,7 +31,7 @@ func RunHost(ctx context.Context, address, token string, machine *StandIn, log *
 	}
 	if drop := machine.Faults.DropAfter; drop > 0 {
 		online, stop := context.WithTimeout(ctx, drop)
-		err := Drive(online, address, token, machine, log)
+		err := Drive(online, line, machine, log)
 		stop()
 		if err != nil || ctx.Err() != nil {
 			return crashed(ctx, err)
@@ -43,7 +43,7 @@ func RunHost(ctx context.Context, address, token string, machine *StandIn, log *
 		case <-time.After(machine.Faults.DropFor):
 		}
 	}
-	return crashed(ctx, Drive(ctx, address, token, machine, log))
+	return crashed(ctx, Drive(ctx, line, machine, log))
 }
 
 func crashed(ctx context.Context, err error) error {
@@ -53,23 +53,21 @@ func crashed(ctx context.Context, err error) error {
 	return err
 }
 
-// Drive dials in with a token and lets a machine follow its orders until the context ends. It
+// Drive dials in and lets a machine follow its orders until the context ends. It
 // dials again for as long as the server is away.
-func Drive(ctx context.Context, address, token string, machine Machine, log *slog.Logger) error {
-	id, _, err := SplitToken(token)
+func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) error {
+	id, _, err := SplitToken(line.Token)
 	if err != nil {
 		return err
 	}
 	closed := make(chan struct{})
-	conn, err := nats.Connect(address, nats.Token(token), nats.MaxReconnects(-1), nats.ReconnectWait(500*time.Millisecond),
+	held := &holder{line: &line, id: id, token: line.Token}
+	conn, err := nats.Connect(line.Address, append(line.options(held.now), nats.MaxReconnects(-1), nats.ReconnectWait(500*time.Millisecond),
 		nats.ClosedHandler(func(*nats.Conn) { close(closed) }),
 		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) { log.Warn("the server is away; dialling again", "error", err) }),
-		nats.ReconnectHandler(func(*nats.Conn) { log.Info("dialled in again") }))
-	if errors.Is(err, nats.ErrAuthorization) {
-		return ErrTurnedAway
-	}
+		nats.ReconnectHandler(func(*nats.Conn) { log.Info("dialled in again") }))...)
 	if err != nil {
-		return fmt.Errorf("dial in to %s: %w", address, err)
+		return line.dialError(err)
 	}
 	defer conn.Close()
 	_, err = conn.Subscribe(ordersSubject(id), func(m *nats.Msg) {
@@ -111,6 +109,9 @@ func Drive(ctx context.Context, address, token string, machine Machine, log *slo
 	ctx, hush := context.WithCancel(ctx)
 	defer hush()
 	playing.Go(func() { sounding.Run(ctx) })
+	if err := held.renewing(ctx, conn, log); err != nil {
+		return err
+	}
 	_, err = conn.Subscribe(playSubject(id), func(m *nats.Msg) {
 		var o PlayOrder
 		if err := json.Unmarshal(m.Data, &o); err != nil {

@@ -77,7 +77,7 @@ func BenchmarkCall1000On8Hosts(b *testing.B) {
 			id := fmt.Sprint("m", n)
 			d.Know(rig.Host{Credential: id, Studio: "s", Machine: id})
 			running.Go(func() {
-				_ = rig.RunHost(ctx, d.Address(), rig.Token(id, "x"), rig.NewStandIn(1e6, rate, speed, rig.Faults{}), slog.New(slog.DiscardHandler))
+				_ = rig.RunHost(ctx, rig.Line{Address: d.Address(), Token: rig.Token(id, "x")}, rig.NewStandIn(1e6, rate, speed, rig.Faults{}), slog.New(slog.DiscardHandler))
 			})
 		}
 		want(held)

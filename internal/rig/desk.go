@@ -2,8 +2,12 @@ package rig
 
 import (
 	"context"
+	"crypto/tls"
 	"encoding/json"
 	"fmt"
+	"net"
+	"net/netip"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -28,12 +32,20 @@ type DeskConfig struct {
 	// Lookup finds the host of a credential and secret; ok is false for an
 	// unknown one. Required.
 	Lookup func(ctx context.Context, id, secret string) (host Host, ok bool)
+	// Renew is asked about the credential of a host that shows which secret it holds, as the hash of it
+	// in hexadecimal, and whether it can keep another one. Nil where none is renewed.
+	Renew func(ctx context.Context, id, holds string, keeps bool) (Renewal, error)
 	// Listen is told every report. Required.
 	Listen Listener
 	// Host and Port are where hosts dial in. They default to 127.0.0.1 and to
 	// a free port.
 	Host string
 	Port int
+	// TLS is what the embedded server says over TLS, before anything else. Nil for plain text.
+	TLS *tls.Config
+	// Name is under which hosts reach the embedded server, where Host stands for every address
+	// of the machine.
+	Name string
 	// External is the address of a NATS cluster to use instead of the
 	// embedded server, with Credential checking left to that cluster.
 	External string
@@ -98,7 +110,11 @@ func Open(config DeskConfig) (*Desk, error) {
 		d.Close()
 		return nil, err
 	}
-	for subject, hear := range map[string]nats.MsgHandler{"rig.*.report": d.receive, "rig.*.scanned": d.scanned} {
+	heard := map[string]nats.MsgHandler{"rig.*.report": d.receive, "rig.*.scanned": d.scanned}
+	if config.Renew != nil {
+		heard[renewSubject("*")] = d.renew
+	}
+	for subject, hear := range heard {
 		if _, err := d.conn.Subscribe(subject, hear); err != nil {
 			d.Close()
 			return nil, fmt.Errorf("listen to hosts: %w", err)
@@ -116,7 +132,7 @@ func (d *Desk) connect() (err error) {
 	if d.config.External != "" {
 		d.conn, err = nats.Connect(d.config.External, nats.MaxReconnects(-1))
 		if err != nil {
-			return fmt.Errorf("join the rig's server at %s: %w", d.config.External, err)
+			return fmt.Errorf("join the rig's server at %s: %w", WithoutPassword(d.config.External), err)
 		}
 		return nil
 	}
@@ -126,6 +142,7 @@ func (d *Desk) connect() (err error) {
 		port = server.RANDOM_PORT
 	}
 	d.server, err = server.NewServer(&server.Options{
+		TLSConfig: d.config.TLS, TLS: d.config.TLS != nil, TLSHandshakeFirst: d.config.TLS != nil, TLSTimeout: tlsWithin.Seconds(),
 		Host: d.config.Host, Port: port, NoSigs: true, NoLog: true, MaxPayload: 8 << 20,
 		CustomClientAuthentication: &gate{own: own, lookup: d.config.Lookup},
 	})
@@ -143,12 +160,36 @@ func (d *Desk) connect() (err error) {
 	return nil
 }
 
-// Address is where hosts dial in.
+// tlsWithin bounds how long a host takes to agree on TLS.
+const tlsWithin = 10 * time.Second
+
+// Address is where hosts dial in, without a password that servers may have for it.
 func (d *Desk) Address() string {
 	if d.server == nil {
-		return d.config.External
+		return WithoutPassword(d.config.External)
 	}
-	return d.server.ClientURL()
+	address := d.server.ClientURL()
+	u, err := url.Parse(address)
+	if err != nil || d.config.Name == "" {
+		return address
+	}
+	if ip, err := netip.ParseAddr(u.Hostname()); err != nil || !ip.IsUnspecified() {
+		return address
+	}
+	u.Host = net.JoinHostPort(d.config.Name, u.Port())
+	return u.String()
+}
+
+// WithoutPassword is an address, or several with commas, without what lets somebody in.
+func WithoutPassword(addresses string) string {
+	all := strings.Split(addresses, ",")
+	for n, text := range all {
+		if u, err := url.Parse(strings.TrimSpace(text)); err == nil && u.User != nil {
+			u.User = nil
+			all[n] = u.String()
+		}
+	}
+	return strings.Join(all, ",")
 }
 
 // Close ends the desk. Hosts keep what they hold and dial again.
@@ -186,8 +227,8 @@ func (g *gate) Check(c server.ClientAuthentication) bool {
 		return false
 	}
 	c.RegisterUser(&server.User{Username: id, Permissions: &server.Permissions{
-		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id), soundSubject(id, "*")}},
-		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id), playSubject(id), measureSubject(id), performSubject(id)}},
+		Publish:   &server.SubjectPermission{Allow: []string{reportSubject(id), newsSubject(id), soundSubject(id, "*"), renewSubject(id)}},
+		Subscribe: &server.SubjectPermission{Allow: []string{ordersSubject(id), scanSubject(id), zonesSubject(id), playSubject(id), measureSubject(id), performSubject(id), renewedSubject(id)}},
 		Response:  &server.ResponsePermission{MaxMsgs: 1, Expires: zonesWithin},
 	}})
 	return true

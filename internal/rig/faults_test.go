@@ -30,7 +30,7 @@ func TestARevokedHostIsCutOff(t *testing.T) {
 	d.Know(rig.Host{Credential: "c1", Studio: "s", Machine: "Birch"})
 	done := make(chan error, 1)
 	go func() {
-		done <- rig.RunHost(t.Context(), d.Address(), rig.Token("c1", "secret"), rig.NewStandIn(1000, 1000, 50, rig.Faults{}), slog.New(slog.DiscardHandler))
+		done <- rig.RunHost(t.Context(), rig.Line{Address: d.Address(), Token: rig.Token("c1", "secret")}, rig.NewStandIn(1000, 1000, 50, rig.Faults{}), slog.New(slog.DiscardHandler))
 	}()
 	until(t, heard, "here", func(x told) bool { return !x.away })
 	good.Store(false)
@@ -185,7 +185,7 @@ func TestTheDeskIsBegunAgainUnder500Loads(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
 	go func() {
-		done <- rig.RunHost(ctx, d.Address(), rig.Token("c1", "secret"), machine, slog.New(slog.DiscardHandler))
+		done <- rig.RunHost(ctx, rig.Line{Address: d.Address(), Token: rig.Token("c1", "secret")}, machine, slog.New(slog.DiscardHandler))
 	}()
 	ready := 0
 	count := func(x told) int {

@@ -80,7 +80,7 @@ func host(t *testing.T, d *rig.Desk, s *rig.StandIn) (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- rig.RunHost(ctx, d.Address(), rig.Token("c1", "secret"), s, slog.New(slog.DiscardHandler))
+		done <- rig.RunHost(ctx, rig.Line{Address: d.Address(), Token: rig.Token("c1", "secret")}, s, slog.New(slog.DiscardHandler))
 	}()
 	return func() {
 		cancel()
@@ -124,9 +124,9 @@ func TestAHostIsBroughtBackToItsCall(t *testing.T) {
 
 func TestAWrongCredentialIsKeptOut(t *testing.T) {
 	d, _ := openDesk(t)
-	err := rig.RunHost(context.Background(), d.Address(), rig.Token("c1", "guess"), rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
+	err := rig.RunHost(context.Background(), rig.Line{Address: d.Address(), Token: rig.Token("c1", "guess")}, rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
 	require.ErrorIs(t, err, rig.ErrTurnedAway)
-	err = rig.RunHost(context.Background(), d.Address(), "nonsense", rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
+	err = rig.RunHost(context.Background(), rig.Line{Address: d.Address(), Token: "nonsense"}, rig.NewStandIn(1, 1, 1, rig.Faults{}), slog.New(slog.DiscardHandler))
 	require.ErrorContains(t, err, "ID.SECRET")
 }
 

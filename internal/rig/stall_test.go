@@ -178,7 +178,7 @@ func TestTimeLeftIsReported(t *testing.T) {
 func TestAStandInFailsAsTold(t *testing.T) {
 	d, heard := openDesk(t)
 	quiet := slog.New(slog.DiscardHandler)
-	err := rig.RunHost(context.Background(), d.Address(), rig.Token("c1", "secret"), rig.NewStandIn(1, 1, 1, rig.Faults{CrashAfter: 50 * time.Millisecond}), quiet)
+	err := rig.RunHost(context.Background(), rig.Line{Address: d.Address(), Token: rig.Token("c1", "secret")}, rig.NewStandIn(1, 1, 1, rig.Faults{CrashAfter: 50 * time.Millisecond}), quiet)
 	require.ErrorIs(t, err, rig.ErrCrashed)
 	dropper := rig.NewStandIn(1000, 1000, 50, rig.Faults{DropAfter: 300 * time.Millisecond, DropFor: 2500 * time.Millisecond})
 	d.Want("s", "t", "Birch", []rig.Load{load("a", 10)})

@@ -1,10 +1,13 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"crypto/subtle"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -40,4 +43,47 @@ func (s *Store) HostLookup(ctx context.Context, id, secret string) (rig.Host, bo
 		return rig.Host{}, false
 	}
 	return rig.Host{Credential: id, Studio: row.StudioID.String(), Machine: row.Machine}, true
+}
+
+// HostRenew says when a host's credential ends, and gives a host that can keep it another secret once
+// two thirds of its time are over. holds is the hash of the secret that it has, in hexadecimal: one
+// that has come by an answer that was lost is given another.
+func (s *Store) HostRenew(ctx context.Context, id, holds string, keeps bool) (rig.Renewal, error) {
+	key, err := uuid.Parse(id)
+	if err != nil {
+		return rig.Renewal{}, ErrNotFound
+	}
+	hash, err := hex.DecodeString(holds)
+	if err != nil {
+		return rig.Renewal{}, ErrNotFound
+	}
+	row, err := s.q.CredentialGet(ctx, key)
+	if err != nil {
+		return rig.Renewal{}, NotFound(err)
+	}
+	var out rig.Renewal
+	if row.EndsAt.Valid {
+		out.Ends = row.EndsAt.Time
+	}
+	if bytes.Equal(hash, row.TokenHash) {
+		if err := s.q.CredentialConfirm(ctx, db.CredentialConfirmParams{ID: key, TokenHash: hash}); err != nil {
+			return rig.Renewal{}, fmt.Errorf("confirm a credential: %w", err)
+		}
+		third := time.Duration(row.Days) * 24 * time.Hour / 3
+		if !row.EndsAt.Valid || time.Until(row.EndsAt.Time) > third {
+			return out, nil
+		}
+	}
+	if !keeps || row.Days == 0 {
+		return out, nil
+	}
+	secret := rig.NewSecret()
+	n, err := s.q.CredentialRenew(ctx, db.CredentialRenewParams{ID: key, Holds: hash, Becomes: rig.Hash(secret)})
+	switch {
+	case err != nil:
+		return rig.Renewal{}, fmt.Errorf("renew a credential: %w", err)
+	case n == 0:
+		return rig.Renewal{}, ErrNotFound
+	}
+	return rig.Renewal{Token: rig.Token(id, secret), Ends: time.Now().AddDate(0, 0, int(row.Days))}, nil
 }

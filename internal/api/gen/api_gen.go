@@ -1741,6 +1741,7 @@ type Host struct {
 // HostCredential defines model for HostCredential.
 type HostCredential struct {
 	Created time.Time          `json:"created"`
+	Ends    *time.Time         `json:"ends,omitempty"`
 	Id      openapi_types.UUID `json:"id"`
 	Seen    *time.Time         `json:"seen,omitempty"`
 }
@@ -3600,6 +3601,8 @@ type InviteJSONBody struct {
 
 // MakeCredentialJSONBody defines parameters for MakeCredential.
 type MakeCredentialJSONBody struct {
+	// Days how long it is good; 0 or none for ever
+	Days     *int               `json:"days,omitempty"`
 	Machine  Id                 `json:"machine"`
 	Template openapi_types.UUID `json:"template"`
 }

@@ -75,11 +75,15 @@ type HostCredential struct {
 	ID       uuid.UUID
 	StudioID uuid.UUID
 	// the ID of the machine in the catalogue; its name while named
-	Machine   string
-	TokenHash []byte
-	CreatedAt time.Time
-	SeenAt    pgtype.Timestamptz
-	Named     bool
+	Machine     string
+	TokenHash   []byte
+	CreatedAt   time.Time
+	SeenAt      pgtype.Timestamptz
+	Named       bool
+	Days        int32
+	EndsAt      pgtype.Timestamptz
+	BeforeHash  []byte
+	BeforeUntil pgtype.Timestamptz
 }
 
 type Invitation struct {

@@ -14,7 +14,8 @@ import (
 )
 
 const credentialByHash = `-- name: CredentialByHash :one
-select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where token_hash = $1
+select id, studio_id, machine, token_hash, created_at, seen_at, named, days, ends_at, before_hash, before_until from host_credentials
+where (token_hash = $1 or before_hash = $1 and before_until > now()) and (ends_at is null or ends_at > now())
 `
 
 func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostCredential, error) {
@@ -28,8 +29,27 @@ func (q *Queries) CredentialByHash(ctx context.Context, tokenHash []byte) (HostC
 		&i.CreatedAt,
 		&i.SeenAt,
 		&i.Named,
+		&i.Days,
+		&i.EndsAt,
+		&i.BeforeHash,
+		&i.BeforeUntil,
 	)
 	return i, err
+}
+
+const credentialConfirm = `-- name: CredentialConfirm :exec
+update host_credentials set before_hash = null, before_until = null where id = $1 and token_hash = $2 and before_hash is not null
+`
+
+type CredentialConfirmParams struct {
+	ID        uuid.UUID
+	TokenHash []byte
+}
+
+// The host has shown its new secret: the one before is worth nothing.
+func (q *Queries) CredentialConfirm(ctx context.Context, arg CredentialConfirmParams) error {
+	_, err := q.db.Exec(ctx, credentialConfirm, arg.ID, arg.TokenHash)
+	return err
 }
 
 const credentialDelete = `-- name: CredentialDelete :execrows
@@ -50,7 +70,7 @@ func (q *Queries) CredentialDelete(ctx context.Context, arg CredentialDeletePara
 }
 
 const credentialGet = `-- name: CredentialGet :one
-select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where id = $1
+select id, studio_id, machine, token_hash, created_at, seen_at, named, days, ends_at, before_hash, before_until from host_credentials where id = $1
 `
 
 func (q *Queries) CredentialGet(ctx context.Context, id uuid.UUID) (HostCredential, error) {
@@ -64,22 +84,33 @@ func (q *Queries) CredentialGet(ctx context.Context, id uuid.UUID) (HostCredenti
 		&i.CreatedAt,
 		&i.SeenAt,
 		&i.Named,
+		&i.Days,
+		&i.EndsAt,
+		&i.BeforeHash,
+		&i.BeforeUntil,
 	)
 	return i, err
 }
 
 const credentialInsert = `-- name: CredentialInsert :one
-insert into host_credentials (studio_id, machine, token_hash, named) values ($1, $2, $3, false) returning id, studio_id, machine, token_hash, created_at, seen_at, named
+insert into host_credentials (studio_id, machine, token_hash, named, days, ends_at)
+values ($1, $2, $3, false, $4, now() + nullif($4::int, 0) * interval '1 day') returning id, studio_id, machine, token_hash, created_at, seen_at, named, days, ends_at, before_hash, before_until
 `
 
 type CredentialInsertParams struct {
 	StudioID  uuid.UUID
 	Machine   string
 	TokenHash []byte
+	Days      int32
 }
 
 func (q *Queries) CredentialInsert(ctx context.Context, arg CredentialInsertParams) (HostCredential, error) {
-	row := q.db.QueryRow(ctx, credentialInsert, arg.StudioID, arg.Machine, arg.TokenHash)
+	row := q.db.QueryRow(ctx, credentialInsert,
+		arg.StudioID,
+		arg.Machine,
+		arg.TokenHash,
+		arg.Days,
+	)
 	var i HostCredential
 	err := row.Scan(
 		&i.ID,
@@ -89,14 +120,19 @@ func (q *Queries) CredentialInsert(ctx context.Context, arg CredentialInsertPara
 		&i.CreatedAt,
 		&i.SeenAt,
 		&i.Named,
+		&i.Days,
+		&i.EndsAt,
+		&i.BeforeHash,
+		&i.BeforeUntil,
 	)
 	return i, err
 }
 
 const credentialList = `-- name: CredentialList :many
-select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials order by created_at
+select id, studio_id, machine, token_hash, created_at, seen_at, named, days, ends_at, before_hash, before_until from host_credentials where ends_at is null or ends_at > now() order by created_at
 `
 
+// Those that are good.
 func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) {
 	rows, err := q.db.Query(ctx, credentialList)
 	if err != nil {
@@ -114,6 +150,10 @@ func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) 
 			&i.CreatedAt,
 			&i.SeenAt,
 			&i.Named,
+			&i.Days,
+			&i.EndsAt,
+			&i.BeforeHash,
+			&i.BeforeUntil,
 		); err != nil {
 			return nil, err
 		}
@@ -123,6 +163,26 @@ func (q *Queries) CredentialList(ctx context.Context) ([]HostCredential, error) 
 		return nil, err
 	}
 	return items, nil
+}
+
+const credentialRenew = `-- name: CredentialRenew :execrows
+update host_credentials set token_hash = $1, before_hash = $2, before_until = now() + interval '1 day', ends_at = now() + days * interval '1 day'
+where id = $3 and (token_hash = $2 or before_hash = $2 and before_until > now()) and (ends_at is null or ends_at > now())
+`
+
+type CredentialRenewParams struct {
+	Becomes []byte
+	Holds   []byte
+	ID      uuid.UUID
+}
+
+// Another secret; the one that the host has stays good for a day, until it has shown the new one.
+func (q *Queries) CredentialRenew(ctx context.Context, arg CredentialRenewParams) (int64, error) {
+	result, err := q.db.Exec(ctx, credentialRenew, arg.Becomes, arg.Holds, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const credentialSeen = `-- name: CredentialSeen :exec
@@ -159,7 +219,7 @@ func (q *Queries) CredentialsNamed(ctx context.Context) ([]uuid.UUID, error) {
 }
 
 const credentialsOf = `-- name: CredentialsOf :many
-select id, studio_id, machine, token_hash, created_at, seen_at, named from host_credentials where studio_id = $1 and machine = $2 order by created_at
+select id, studio_id, machine, token_hash, created_at, seen_at, named, days, ends_at, before_hash, before_until from host_credentials where studio_id = $1 and machine = $2 order by created_at
 `
 
 type CredentialsOfParams struct {
@@ -184,6 +244,10 @@ func (q *Queries) CredentialsOf(ctx context.Context, arg CredentialsOfParams) ([
 			&i.CreatedAt,
 			&i.SeenAt,
 			&i.Named,
+			&i.Days,
+			&i.EndsAt,
+			&i.BeforeHash,
+			&i.BeforeUntil,
 		); err != nil {
 			return nil, err
 		}

@@ -4808,6 +4808,8 @@ export interface components {
             created: string;
             /** Format: date-time */
             seen?: string;
+            /** Format: date-time */
+            ends?: string;
         };
         TrimReport: {
             /**
@@ -12217,6 +12219,8 @@ export interface operations {
                     /** Format: uuid */
                     template: string;
                     machine: components["schemas"]["Id"];
+                    /** @description how long it is good; 0 or none for ever */
+                    days?: number;
                 };
             };
         };

@@ -1,10 +1,11 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
-import { at } from "../../model/changing";
+import { makeCredential, usualDays } from "../../model/hosts";
 import { attempt, get, useApp } from "../../model/store";
 import { gib, plural } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { shownOnce } from "./HostCommand";
 
 /** How often the host is looked at while the dialog is open, ms. */
 const every = 1000;
@@ -27,12 +28,10 @@ export function HostDialog({ close }: { close: () => void }) {
     refetchInterval: every,
     placeholderData: keepPreviousData,
   });
+  const [days, setDays] = useState(usualDays);
   if (!machine) return null;
   const make = async () => {
-    const { path } = at().params;
-    const made = await attempt(() =>
-      answer(api.POST("/api/machines/credential", { body: { template: path.id, machine: machine.id } })),
-    );
+    const made = await makeCredential(machine.id, days);
     if (made) setCommand(made.command);
     void refetch();
   };
@@ -65,17 +64,25 @@ export function HostDialog({ close }: { close: () => void }) {
         <section>
           <h3 className="mb-1 flex items-center text-[15px]">
             Credentials
-            <button
-              type="button"
-              className="button ml-auto font-normal font-sans text-[13px]"
-              onClick={() => void make()}
+            <select
+              className="field ml-auto font-normal font-sans text-[13px]"
+              aria-label="How long a credential is good"
+              value={days}
+              onChange={(e) => setDays(Number(e.target.value))}
             >
+              <option value={usualDays}>good for a year</option>
+              <option value={90}>good for 90 days</option>
+              <option value={0}>good for ever</option>
+            </select>
+            <button type="button" className="button ml-2 font-normal font-sans text-[13px]" onClick={() => void make()}>
               Make one
             </button>
           </h3>
           {command && (
             <>
-              <p className="mb-1">Run this on {machine.name}. The credential is shown this once.</p>
+              <p className="mb-1">
+                Run this on {machine.name}. {shownOnce}
+              </p>
               <pre className="mb-2 select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
             </>
           )}
@@ -84,6 +91,7 @@ export function HostDialog({ close }: { close: () => void }) {
             <div key={c.id} className="flex h-8 items-center gap-3 border-line border-t" data-credential={c.id}>
               <span>made {when(c.created)}</span>
               <span className="text-soft">{c.seen ? `heard ${when(c.seen)}` : "never heard"}</span>
+              <span className="text-soft">{c.ends ? `ends ${when(c.ends)}` : "without an end"}</span>
               <button type="button" className="link ml-auto h-6" onClick={() => void revoke(c.id)}>
                 Revoke
               </button>

@@ -1,9 +1,10 @@
 import { type FormEvent, useState } from "react";
-import { answer, api, type Machine } from "../../model/api";
+import type { Machine } from "../../model/api";
 import { changeCatalogue, useCatalogue } from "../../model/catalogue";
 import { change, seen } from "../../model/changing";
+import { makeCredential, usualDays } from "../../model/hosts";
 import { randomId } from "../../model/sending";
-import { attempt, get, useApp } from "../../model/store";
+import { get, useApp } from "../../model/store";
 import { mib, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
@@ -52,9 +53,7 @@ export function MachineDialog({ close }: { close: () => void }) {
     const libraries = cat && machine ? installed(cat, machine.name, value.name, moved) : [];
     if (cat && libraries.length && !(await changeCatalogue(cat, { kind: "put", libraries }))) return;
     if (machine) return close();
-    const made = await attempt(() =>
-      answer(api.POST("/api/machines/credential", { body: { template: get().sheet!.id, machine: value.id } })),
-    );
+    const made = await makeCredential(value.id, usualDays);
     if (made) setCommand(made.command);
   };
   const remove = async () => {
