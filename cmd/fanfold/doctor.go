@@ -9,7 +9,6 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"syscall"
@@ -160,7 +159,7 @@ func (d *doctor) database(ctx context.Context) {
 	if x.WithoutOwner > 0 {
 		d.say("members", mend, fmt.Sprintf("%d studios have no owner", x.WithoutOwner), "restore a backup from before the last one left")
 	}
-	if _, err := exec.LookPath("pg_dump"); err != nil {
+	if _, err := postgresTool("pg_dump"); err != nil {
 		d.say("backup", look, "pg_dump is not installed, so 'fanfold backup' does not work here", "install PostgreSQL's client, or back up from another machine")
 	}
 }

@@ -57,7 +57,7 @@ func newRoot() *cobra.Command {
 		Args: cobra.ArbitraryArgs,
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return wrongUse{err} })
-	root.AddCommand(serveCommand(), doctorCommand(), certificateCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand())
+	root.AddCommand(serveCommand(), doctorCommand(), certificateCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), studioCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand())
 	return root
 }
 

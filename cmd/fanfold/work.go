@@ -42,26 +42,41 @@ func workCommand() *cobra.Command {
 	return c
 }
 
-// work takes prints from the queue until the context ends.
-func work(ctx context.Context, url, audio string, samples []string) (err error) {
-	debug.SetGCPercent(gcPercent)
+// appBeside is what a server does, for a command that works beside servers and drives no machine.
+func appBeside(ctx context.Context, url, audio string) (_ *app.App, closeAll func() error, err error) {
 	s, err := store.Open(ctx, store.Options{URL: url})
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
-	defer s.Close()
 	kept, err := audiostore.Open(ctx, audio)
 	if err != nil {
-		return err
+		s.Close()
+		return nil, nil, err
 	}
-	defer func() { err = errors.Join(err, kept.Close()) }()
 	nobody := func(rig.Host, rig.Report, bool) {} // no host dials in here
 	desk, err := rig.Open(rig.DeskConfig{Lookup: s.HostLookup, Listen: nobody})
 	if err != nil {
+		s.Close()
+		return nil, nil, errors.Join(err, kept.Close())
+	}
+	a := app.New(app.Config{Store: s, Rig: desk, ID: uuid.New(), Audio: kept})
+	return a, func() error {
+		a.Wait()
+		desk.Close()
+		err := kept.Close()
+		s.Close()
+		return err
+	}, nil
+}
+
+// work takes prints from the queue until the context ends.
+func work(ctx context.Context, url, audio string, samples []string) (err error) {
+	debug.SetGCPercent(gcPercent)
+	a, closeAll, err := appBeside(ctx, url, audio)
+	if err != nil {
 		return err
 	}
-	defer desk.Close()
-	a := app.New(app.Config{Store: s, Rig: desk, ID: uuid.New(), Audio: kept})
+	defer func() { err = errors.Join(err, closeAll()) }()
 	if err := a.AllowScans(samples...); err != nil {
 		return err
 	}

@@ -59,22 +59,27 @@ type server struct {
 	*httptest.Server
 	store *store.Store
 	app   *app.App
+	audio string // the folder of its audio
 }
 
 func serve(t *testing.T) *server { return serveOn(t, noRig{}) }
 
-func serveOn(t *testing.T, r app.Rig) *server {
+func serveOn(t *testing.T, r app.Rig) *server { return serveFor(t, r, "ada", "eve") }
+
+// serveFor serves people, each with a studio of their own.
+func serveFor(t *testing.T, r app.Rig, names ...string) *server {
 	s := storetest.Open(t)
-	for _, name := range []string{"ada", "eve"} {
+	for _, name := range names {
 		storetest.Account(t, s, name+"'s studio", name+"@studio.example", name)
 	}
-	audio, err := audiostore.Open(context.Background(), t.TempDir())
+	folder := t.TempDir()
+	audio, err := audiostore.Open(context.Background(), folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, audio.Close()) })
 	a := app.New(app.Config{Store: s, Rig: r, Audio: audio})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
-	return &server{web, s, a}
+	return &server{web, s, a, folder}
 }
 
 // client is one browser.

@@ -73,8 +73,11 @@ var noted = map[string]struct {
 		}
 		return text
 	})},
-	"NewLink": {"made a link to the delivery", byID(func(r gen.NewLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
-	"EndLink": {"ended the link to the delivery", byID(func(r gen.EndLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
+	"NewLink":       {"made a link to the delivery", byID(func(r gen.NewLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
+	"EndLink":       {"ended the link to the delivery", byID(func(r gen.EndLinkRequestObject) uuid.UUID { return r.Id }, (*app.App).DeliveryName)},
+	"ArchiveStudio": {"took out the whole studio", nil},
+	"EndStudio":     {"deleted the studio", nil},
+	"KeepStudio":    {"kept the studio", nil},
 	"ShareTemplate": {"shared by a link", about(func(ctx context.Context, a *app.App, p app.Person, r gen.ShareTemplateRequestObject) string {
 		return a.TemplateName(ctx, p, r.Id, app.ShareKind(r.Body.Kind)) + ", to " + r.Body.To
 	})},

@@ -31,7 +31,7 @@ func serveWith(t *testing.T, o store.Options) *server {
 	a := app.New(app.Config{Store: s, Rig: noRig{}})
 	web := httptest.NewServer(api.New(api.Config{App: a, Store: s, DemoEmail: "ada@studio.example"}))
 	t.Cleanup(web.Close)
-	return &server{web, s, a}
+	return &server{web, s, a, ""}
 }
 
 // cutting is a line that breaks: before the request has arrived, or before the

@@ -21,7 +21,7 @@ var needs = map[string]people.Doing{
 	// Ways in.
 	"MakeCredential": people.Credentials, "RevokeCredential": people.Credentials, "Deliver": people.Credentials, "NewLink": people.Credentials, "EndLink": people.Credentials, "ShareTemplate": people.Credentials, "EndShare": people.Credentials,
 	// Who is in the studio.
-	"Members": people.Look, "Notes": people.Members, "NotesSheet": people.Members, "Invite": people.Members, "EndInvitation": people.Members, "SetRole": people.Members, "RemoveMember": people.Members, "LetBackIn": people.Members,
+	"Members": people.Look, "Notes": people.Members, "NotesSheet": people.Members, "Invite": people.Members, "EndInvitation": people.Members, "SetRole": people.Members, "RemoveMember": people.Members, "LetBackIn": people.Members, "ArchiveStudio": people.Members, "EndStudio": people.Members, "KeepStudio": people.Members,
 }
 
 // doingOf is what an operation does.

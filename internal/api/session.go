@@ -154,7 +154,11 @@ func (s *server) enter(ctx context.Context, row db.Person, how string) (gen.Pers
 }
 
 func personAs(row db.PersonGetRow) gen.Person {
-	return gen.Person{Id: row.ID, Name: row.Name, Email: row.Email, Studio: row.StudioName, Role: gen.Role(row.Role)}
+	out := gen.Person{Id: row.ID, Name: row.Name, Email: row.Email, Studio: row.StudioName, Role: gen.Role(row.Role)}
+	if row.StudioEnds.Valid {
+		out.StudioEnds = &row.StudioEnds.Time
+	}
+	return out
 }
 
 // SignOut implements the contract.

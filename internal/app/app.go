@@ -466,6 +466,7 @@ func (a *App) trim(ctx context.Context) {
 		_ = a.store.Queries().AnswersForget(ctx) // next time
 		if since := time.Since(collected); since > collectEvery {
 			collected = time.Now()
+			a.RemoveEnded(ctx)
 			if err := a.store.RecordingsCollect(ctx, keptIdle); err != nil && ctx.Err() == nil {
 				slog.Warn("recordings that nothing plays are not collected", "error", err)
 			}

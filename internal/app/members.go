@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/trustelem/zxcvbn"
 
 	"fanfold/internal/core/people"
@@ -87,7 +88,7 @@ func (a *App) invite(ctx context.Context, p Person, row db.InvitationInsertParam
 	if err != nil {
 		return uuid.Nil, "", err
 	}
-	row.ID, row.StudioID, row.Token, row.AuthorID, row.EndsAt = uuid.New(), p.Studio, kept, pgUUID(p.ID), ends.Time
+	row.ID, row.StudioID, row.Token, row.AuthorID, row.EndsAt = uuid.New(), p.Studio, kept, pgtype.UUID{Bytes: p.ID, Valid: p.ID != uuid.Nil}, ends.Time
 	q := a.store.Queries()
 	if err = q.InvitationsForget(ctx); err == nil {
 		err = q.InvitationInsert(ctx, row)

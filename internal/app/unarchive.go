@@ -245,7 +245,7 @@ func (x *opening) files(ctx context.Context) error {
 			return err
 		}
 		if got != digest {
-			return refused("", "%s is not what archive.json says it is", name)
+			return refused("", "%s is not what the archive says it is", name)
 		}
 	}
 	for _, p := range x.index.Prints {
@@ -286,7 +286,7 @@ func (x *opening) audio(ctx context.Context, f archivedFile) error {
 		return err
 	}
 	if kept.Digest != f.Sha256 {
-		return refused("", "%s is not what archive.json says it is", f.File)
+		return refused("", "%s is not what the archive says it is", f.File)
 	}
 	return nil
 }

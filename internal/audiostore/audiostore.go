@@ -282,6 +282,25 @@ func (s *Store) Delete(ctx context.Context, studio, digest string) error {
 	return nil
 }
 
+// DeleteAll deletes all audio of a studio.
+func (s *Store) DeleteAll(ctx context.Context, studio string) error {
+	list := s.bucket.List(&blob.ListOptions{Prefix: studio + "/"})
+	for {
+		within, stop := context.WithTimeout(ctx, openWithin)
+		o, err := list.Next(within)
+		if err == nil {
+			err = s.bucket.Delete(within, o.Key)
+		}
+		stop()
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case err != nil && gcerrors.Code(err) != gcerrors.NotFound:
+			return s.failed("delete in", err)
+		}
+	}
+}
+
 // Spool is a file in the temporary folder of this machine, that goes when it is closed.
 type Spool struct{ *os.File }
 

@@ -41,6 +41,7 @@ type server struct {
 	ops     string // where those who watch it come; empty for nowhere
 	nats    string // that it shares with others; empty for one of its own
 	trust   string // the authority of its certificate; empty without TLS
+	email   string // of who signs in; empty for Ada
 	root    string // the folder that is all it sees, with the program in it; empty for the whole machine
 }
 
@@ -82,7 +83,7 @@ func (s *server) start() {
 	if s.root != "" {
 		binary = "/fanfold"
 	}
-	s.cmd = exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", cmp.Or(s.audio, s.t.TempDir()), "--new-account", "ada@studio.example")
+	s.cmd = exec.Command(binary, "serve", "--listen", "127.0.0.1:0", "--rig-listen", s.rig, "--ops-listen", s.ops, "--audio", cmp.Or(s.audio, s.t.TempDir()), "--new-account", s.account())
 	s.cmd.Args = append(s.cmd.Args, s.more...)
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+s.db.URL, "FANFOLD_PASSWORD=a long enough password", "FANFOLD_NATS_URL="+s.nats)
 	if s.root != "" {
@@ -104,8 +105,10 @@ func (s *server) start() {
 	jar, err := cookiejar.New(nil)
 	require.NoError(s.t, err)
 	s.client = &http.Client{Jar: jar, Timeout: 20 * time.Second, Transport: trusting(s.t, s.trust)}
-	s.must("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": "a long enough password"}, nil)
+	s.must("POST", "/api/session", map[string]string{"email": s.account(), "password": "a long enough password"}, nil)
 }
+
+func (s *server) account() string { return cmp.Or(s.email, "ada@studio.example") }
 
 func (s *server) kill() {
 	if s.cmd == nil {

@@ -2421,6 +2421,9 @@ type Person struct {
 	Name   string             `json:"name"`
 	Role   Role               `json:"role"`
 	Studio string             `json:"studio"`
+
+	// StudioEnds when the studio goes for good, where it was deleted
+	StudioEnds *time.Time `json:"studioEnds,omitempty"`
 }
 
 // Pick a difference to be taken
@@ -3763,6 +3766,12 @@ type ShorthandParams struct {
 	Line string `form:"line" json:"line"`
 }
 
+// EndStudioJSONBody defines parameters for EndStudio.
+type EndStudioJSONBody struct {
+	// Name the name of the studio, so that it is meant
+	Name string `json:"name"`
+}
+
 // CreateTemplateJSONBody defines parameters for CreateTemplate.
 type CreateTemplateJSONBody struct {
 	// From begins with another template
@@ -4336,6 +4345,9 @@ type KeepPasskeyJSONRequestBody = NewPasskey
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody ChangePasswordJSONBody
 
+// EndStudioJSONRequestBody defines body for EndStudio for application/json ContentType.
+type EndStudioJSONRequestBody EndStudioJSONBody
+
 // CreateTemplateJSONRequestBody defines body for CreateTemplate for application/json ContentType.
 type CreateTemplateJSONRequestBody CreateTemplateJSONBody
 
@@ -4827,6 +4839,15 @@ type ServerInterface interface {
 
 	// (GET /api/shorthand)
 	Shorthand(ctx *echo.Context, params ShorthandParams) error
+
+	// (GET /api/studio/archive)
+	ArchiveStudio(ctx *echo.Context) error
+
+	// (POST /api/studio/end)
+	EndStudio(ctx *echo.Context) error
+
+	// (POST /api/studio/keep)
+	KeepStudio(ctx *echo.Context) error
 
 	// (GET /api/templates)
 	Templates(ctx *echo.Context) error
@@ -7128,6 +7149,33 @@ func (w *ServerInterfaceWrapper) Shorthand(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Shorthand(ctx, params)
+	return err
+}
+
+// ArchiveStudio converts echo context to params.
+func (w *ServerInterfaceWrapper) ArchiveStudio(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ArchiveStudio(ctx)
+	return err
+}
+
+// EndStudio converts echo context to params.
+func (w *ServerInterfaceWrapper) EndStudio(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndStudio(ctx)
+	return err
+}
+
+// KeepStudio converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepStudio(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepStudio(ctx)
 	return err
 }
 
@@ -9718,6 +9766,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/session/invitation/:secret", wrapper.TakeInvitation, options.OperationMiddlewares["TakeInvitation"]...)
 	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey", wrapper.TakeInvitationByPasskey, options.OperationMiddlewares["TakeInvitationByPasskey"]...)
 	router.POST(options.BaseURL+"/api/session/invitation/:secret/passkey/begin", wrapper.BeginInvitedPasskey, options.OperationMiddlewares["BeginInvitedPasskey"]...)
+	router.GET(options.BaseURL+"/api/studio/archive", wrapper.ArchiveStudio, options.OperationMiddlewares["ArchiveStudio"]...)
+	router.POST(options.BaseURL+"/api/studio/end", wrapper.EndStudio, options.OperationMiddlewares["EndStudio"]...)
+	router.POST(options.BaseURL+"/api/studio/keep", wrapper.KeepStudio, options.OperationMiddlewares["KeepStudio"]...)
 	router.GET(options.BaseURL+"/api/links", wrapper.Links, options.OperationMiddlewares["Links"]...)
 	router.DELETE(options.BaseURL+"/api/links/:id", wrapper.EndShare, options.OperationMiddlewares["EndShare"]...)
 	router.GET(options.BaseURL+"/api/members", wrapper.Members, options.OperationMiddlewares["Members"]...)
@@ -14137,6 +14188,115 @@ type ShorthanddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ShorthanddefaultApplicationProblemPlusJSONResponse) VisitShorthandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveStudioRequestObject struct {
+}
+
+type ArchiveStudioResponseObject interface {
+	VisitArchiveStudioResponse(w http.ResponseWriter) error
+}
+
+type ArchiveStudio200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ArchiveStudio200ApplicationzipResponse) VisitArchiveStudioResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ArchiveStudiodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ArchiveStudiodefaultApplicationProblemPlusJSONResponse) VisitArchiveStudioResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndStudioRequestObject struct {
+	Body *EndStudioJSONRequestBody
+}
+
+type EndStudioResponseObject interface {
+	VisitEndStudioResponse(w http.ResponseWriter) error
+}
+
+type EndStudio204Response struct {
+}
+
+func (response EndStudio204Response) VisitEndStudioResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndStudiodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndStudiodefaultApplicationProblemPlusJSONResponse) VisitEndStudioResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepStudioRequestObject struct {
+}
+
+type KeepStudioResponseObject interface {
+	VisitKeepStudioResponse(w http.ResponseWriter) error
+}
+
+type KeepStudio204Response struct {
+}
+
+func (response KeepStudio204Response) VisitKeepStudioResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type KeepStudiodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepStudiodefaultApplicationProblemPlusJSONResponse) VisitKeepStudioResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -19415,6 +19575,15 @@ type StrictServerInterface interface {
 	// (GET /api/shorthand)
 	Shorthand(ctx context.Context, request ShorthandRequestObject) (ShorthandResponseObject, error)
 
+	// (GET /api/studio/archive)
+	ArchiveStudio(ctx context.Context, request ArchiveStudioRequestObject) (ArchiveStudioResponseObject, error)
+
+	// (POST /api/studio/end)
+	EndStudio(ctx context.Context, request EndStudioRequestObject) (EndStudioResponseObject, error)
+
+	// (POST /api/studio/keep)
+	KeepStudio(ctx context.Context, request KeepStudioRequestObject) (KeepStudioResponseObject, error)
+
 	// (GET /api/templates)
 	Templates(ctx context.Context, request TemplatesRequestObject) (TemplatesResponseObject, error)
 
@@ -23114,6 +23283,98 @@ func (sh *strictHandler) Shorthand(ctx *echo.Context, params ShorthandParams) er
 		return err
 	} else if validResponse, ok := response.(ShorthandResponseObject); ok {
 		return validResponse.VisitShorthandResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ArchiveStudio operation middleware
+func (sh *strictHandler) ArchiveStudio(ctx *echo.Context) error {
+	var request ArchiveStudioRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ArchiveStudio(ctx.Request().Context(), request.(ArchiveStudioRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ArchiveStudio")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ArchiveStudioResponseObject); ok {
+		return validResponse.VisitArchiveStudioResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndStudio operation middleware
+func (sh *strictHandler) EndStudio(ctx *echo.Context) error {
+	var request EndStudioRequestObject
+
+	var body EndStudioJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndStudio(ctx.Request().Context(), request.(EndStudioRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndStudio")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndStudioResponseObject); ok {
+		return validResponse.VisitEndStudioResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepStudio operation middleware
+func (sh *strictHandler) KeepStudio(ctx *echo.Context) error {
+	var request KeepStudioRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepStudio(ctx.Request().Context(), request.(KeepStudioRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepStudio")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepStudioResponseObject); ok {
+		return validResponse.VisitKeepStudioResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -310,6 +310,7 @@ type Studio struct {
 	ID        uuid.UUID
 	Name      string
 	CreatedAt time.Time
+	EndsAt    pgtype.Timestamptz
 }
 
 type Version struct {

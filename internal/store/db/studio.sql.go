@@ -360,7 +360,7 @@ func (q *Queries) PersonByEmail(ctx context.Context, email string) (Person, erro
 }
 
 const personGet = `-- name: PersonGet :one
-select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, people.role, people.left_at, people.code_key, people.code_step, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = $1 and people.left_at is null
+select people.id, people.studio_id, people.email, people.name, people.password_hash, people.created_at, people.role, people.left_at, people.code_key, people.code_step, studios.name as studio_name, studios.ends_at as studio_ends from people join studios on studios.id = people.studio_id where people.id = $1 and people.left_at is null
 `
 
 type PersonGetRow struct {
@@ -375,6 +375,7 @@ type PersonGetRow struct {
 	CodeKey      string
 	CodeStep     int64
 	StudioName   string
+	StudioEnds   pgtype.Timestamptz
 }
 
 func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, error) {
@@ -392,6 +393,7 @@ func (q *Queries) PersonGet(ctx context.Context, id uuid.UUID) (PersonGetRow, er
 		&i.CodeKey,
 		&i.CodeStep,
 		&i.StudioName,
+		&i.StudioEnds,
 	)
 	return i, err
 }
@@ -454,12 +456,17 @@ func (q *Queries) PersonWhole(ctx context.Context, id uuid.UUID) (Person, error)
 }
 
 const studioInsert = `-- name: StudioInsert :one
-insert into studios (name) values ($1) returning id, name, created_at
+insert into studios (name) values ($1) returning id, name, created_at, ends_at
 `
 
 func (q *Queries) StudioInsert(ctx context.Context, name string) (Studio, error) {
 	row := q.db.QueryRow(ctx, studioInsert, name)
 	var i Studio
-	err := row.Scan(&i.ID, &i.Name, &i.CreatedAt)
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.CreatedAt,
+		&i.EndsAt,
+	)
 	return i, err
 }

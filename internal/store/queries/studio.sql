@@ -12,7 +12,7 @@ select * from people where lower(email) = lower(@email) and left_at is null;
 select * from people where id = @id and left_at is null;
 
 -- name: PersonGet :one
-select people.*, studios.name as studio_name from people join studios on studios.id = people.studio_id where people.id = @id and people.left_at is null;
+select people.*, studios.name as studio_name, studios.ends_at as studio_ends from people join studios on studios.id = people.studio_id where people.id = @id and people.left_at is null;
 
 -- name: CredentialInsert :one
 insert into host_credentials (studio_id, machine, token_hash, named, days, ends_at)

@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "./api";
-import { attempt, tell } from "./store";
+import { attempt, set, tell } from "./store";
 
 export type Role = Schemas["Role"];
 
@@ -64,6 +64,24 @@ export const endSessions = () =>
     await answer(api.DELETE("/api/session/all"));
     tell("You are signed out everywhere else.");
     return true;
+  });
+
+/** refreshPerson takes in what the studio is now. */
+const refreshPerson = async () => set({ person: await answer(api.GET("/api/session")) });
+
+/** endStudio deletes the studio; it goes for good after thirty days. */
+export const endStudio = (name: string) =>
+  attempt(async () => {
+    await answer(api.POST("/api/studio/end", { body: { name } }));
+    await refreshPerson();
+    return true;
+  });
+
+export const keepStudio = () =>
+  attempt(async () => {
+    await answer(api.POST("/api/studio/keep"));
+    await refreshPerson();
+    tell("The studio is kept.");
   });
 
 export const invitation = (secret: string) =>

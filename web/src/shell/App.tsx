@@ -16,6 +16,7 @@ import { useKeys } from "./keys";
 import { LockedLine } from "./LockedLine";
 import { Notices } from "./Notices";
 import { SignIn } from "./SignIn";
+import { StudioLine } from "./StudioLine";
 import { TitleLine } from "./TitleLine";
 import { TraceLine } from "./TraceLine";
 
@@ -60,6 +61,7 @@ function Studio() {
   return (
     <div className="flex h-full flex-col">
       <TitleLine />
+      <StudioLine />
       <LockedLine />
       <FoldedSheet />
       {score && (

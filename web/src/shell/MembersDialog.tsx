@@ -5,6 +5,7 @@ import { set, useApp } from "../model/store";
 import { when } from "../model/template";
 import { Secret } from "../parts/Secret";
 import { Floating } from "./Floating";
+import { WholeStudio } from "./WholeStudio";
 
 const days = 7;
 
@@ -17,7 +18,7 @@ export function MembersDialog({ close }: { close: () => void }) {
   const owner = data?.members.find((m) => m.id === me.id)?.role === "owner";
   const again = () => client.invalidateQueries({ queryKey: members.queryKey });
   return (
-    <Floating title={`Members of ${me.studio}`} open onOpenChange={close} className="w-[760px]">
+    <Floating title={`Members of ${me.studio}`} open onOpenChange={close} className="w-[760px] overflow-auto">
       <table className="w-full" aria-label="Members">
         <thead className="text-left text-[12px] text-soft">
           <tr>
@@ -133,6 +134,7 @@ export function MembersDialog({ close }: { close: () => void }) {
           Activity: sign-ins, members, deliveries and deletions
         </button>
       )}
+      {owner && <WholeStudio close={close} />}
       <dl className="mt-4 border-line border-t pt-2 text-[12px] text-soft">
         {data?.roles.map((r, n) => {
           const lower = data.roles[n + 1];
