@@ -10,6 +10,8 @@ import (
 	"fanfold/internal/core/articulation"
 	"fanfold/internal/core/template"
 	"fanfold/internal/core/tempo"
+	"fanfold/internal/format"
+	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/musicxml"
 	"fanfold/internal/format/smf"
 )
@@ -33,8 +35,8 @@ type PiecePart struct {
 	Time    tempo.Time
 }
 
-// ReadPiece reads a MusicXML file or a Standard MIDI File, told apart by how
-// they begin. Tracks without notes are left out.
+// ReadPiece reads a MusicXML file, a Standard MIDI File or the notes of a session, told
+// apart by how they begin. Tracks without notes are left out.
 func ReadPiece(ctx context.Context, r io.Reader, words *articulation.Vocabulary) (Piece, error) {
 	in := bufio.NewReader(r)
 	head, err := in.Peek(4)
@@ -43,6 +45,19 @@ func ReadPiece(ctx context.Context, r io.Reader, words *articulation.Vocabulary)
 	}
 	if bytes.Equal(head, []byte("MThd")) || bytes.Equal(head, []byte("RIFF")) {
 		return midiPiece(in, words)
+	}
+	if bytes.Equal(head, []byte("PK\x03\x04")) {
+		data, err := io.ReadAll(io.LimitReader(in, MostMusicBytes+1))
+		if err != nil {
+			return Piece{}, fmt.Errorf("read the music: %w", err)
+		}
+		if dawproject.Is(data) {
+			if data, err = musicOfSession(ctx, data); err != nil {
+				return Piece{}, err
+			}
+			return midiPiece(bytes.NewReader(data), words)
+		}
+		in = bufio.NewReader(bytes.NewReader(data))
 	}
 	score, err := musicxml.ReadWithin(ctx, in)
 	if err != nil {
@@ -55,6 +70,18 @@ func ReadPiece(ctx context.Context, r io.Reader, words *articulation.Vocabulary)
 	out := Piece{Title: score.Title, Parts: []PiecePart{}}
 	for _, p := range score.Parts {
 		out.Parts = append(out.Parts, PiecePart{ID: p.ID, Name: p.Name, Sounds: p.Sounds, Port: -1, Part: p.Played(), Time: time})
+	}
+	return out, nil
+}
+
+// musicOfSession is the notes of a session as a MIDI file.
+func musicOfSession(ctx context.Context, data []byte) ([]byte, error) {
+	if len(data) > MostMusicBytes {
+		return nil, refused("", "the session is larger than %d MiB; save it without its recordings", MostMusicBytes>>20)
+	}
+	out, err := parsed(ctx, func() ([]byte, error) { return format.MusicOfSession(data) })
+	if err != nil {
+		return nil, refused("", "the session cannot be read: %s", err)
 	}
 	return out, nil
 }

@@ -9,6 +9,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/movie"
 	"fanfold/internal/format/smf"
 	"fanfold/internal/store"
@@ -162,7 +164,13 @@ func (a *App) KeepPiece(ctx context.Context, p Person, name string, r io.Reader)
 		return cue.Music{}, fmt.Errorf("read the music: %w", err)
 	}
 	if len(data) > MostMusicBytes {
-		return cue.Music{}, refused("", "%s is larger than %d MiB; give the MIDI or MusicXML file of the cue", name, MostMusicBytes>>20)
+		return cue.Music{}, refused("", "%s is larger than %d MiB; give the MIDI or MusicXML file of the cue, or its session without recordings", name, MostMusicBytes>>20)
+	}
+	if dawproject.Is(data) { // its notes are kept, not what else is in it
+		if data, err = musicOfSession(ctx, data); err != nil {
+			return cue.Music{}, err
+		}
+		name = strings.TrimSuffix(name, path.Ext(name)) + ".mid"
 	}
 	piece, err := a.piece(ctx, p, data)
 	if err != nil {

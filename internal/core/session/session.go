@@ -44,7 +44,7 @@ func (s *Session) WithoutNotes() *Session {
 		return out
 	}
 	if c.Tracks = plain(s.Tracks); with > 0 {
-		c.Left = append(slices.Clone(s.Left), fmt.Sprintf("notes, which belong to a cue (on %d tracks)", with))
+		c.Left = append(slices.Clone(s.Left), fmt.Sprintf("notes (on %d tracks); in Cues, choose the session as the music of its cue", with))
 	}
 	return &c
 }

@@ -2,6 +2,7 @@ package dawproject
 
 import (
 	"archive/zip"
+	"bytes"
 	"cmp"
 	"encoding/xml"
 	"errors"
@@ -51,7 +52,7 @@ func opened(r io.ReaderAt, size int64) (*zip.Reader, *zip.File, error) {
 	if err != nil {
 		return nil, nil, errors.New("this is no DAWproject file: it is no ZIP archive, or is cut off")
 	}
-	at := slices.IndexFunc(archive.File, func(f *zip.File) bool { return strings.EqualFold(f.Name, "project.xml") })
+	at := projectIn(archive)
 	if at < 0 {
 		return nil, nil, errors.New("this is no DAWproject file: there is no project.xml in it")
 	}
@@ -487,4 +488,15 @@ func (r *reader) beats(x float64, unit string) float64 {
 		return x * r.bpm / 60
 	}
 	return x
+}
+
+// Is tells whether a file is a session of this format.
+func Is(data []byte) bool {
+	archive, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	return err == nil && projectIn(archive) >= 0
+}
+
+// projectIn is where the project lies in an archive; -1 for nowhere.
+func projectIn(archive *zip.Reader) int {
+	return slices.IndexFunc(archive.File, func(f *zip.File) bool { return strings.EqualFold(f.Name, "project.xml") })
 }

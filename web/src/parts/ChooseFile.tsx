@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 /** musicFiles are the endings of files of music that Fanfold reads. */
-export const musicFiles = ".mid,.midi,.smf,.rmi,.musicxml,.mxl,.xml";
+export const musicFiles = ".mid,.midi,.smf,.rmi,.musicxml,.mxl,.xml,.dawproject";
 
 interface Props {
   children: ReactNode;

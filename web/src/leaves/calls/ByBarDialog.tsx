@@ -56,7 +56,7 @@ export function ByBarDialog({ close }: { close: () => void }) {
         <ChooseFile accept={musicFiles} label="Music" className="button-main" take={(f) => void choose(f)}>
           {file ? "Another file…" : "Choose a cue's music…"}
         </ChooseFile>
-        <span className="truncate">{file?.name ?? "MIDI or MusicXML, from its first bar"}</span>
+        <span className="truncate">{file?.name ?? "MIDI, MusicXML or a session, from its first bar"}</span>
       </div>
       {got && (
         <div className="min-h-0 overflow-y-auto">
