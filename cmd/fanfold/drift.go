@@ -83,7 +83,7 @@ func drift(out io.Writer, path string, x driftFlags) error {
 
 // putRight writes the session again as the template has it.
 func putRight(out io.Writer, here *template.Template, path string, s *session.Session, answers map[template.ID]string, to string) error {
-	fixes, err := session.Right(here, s, session.Options{Mint: session.Fresh(freshIDs(here)), Answers: answers}, nil)
+	fixes, err := session.Right(here, s, session.Options{Mint: session.Fresh(freshIDs(here)), Answers: answers}, nil, false)
 	if err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}

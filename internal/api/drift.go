@@ -88,7 +88,7 @@ func (s *server) PutSessionRight(ctx context.Context, r gen.PutSessionRightReque
 			return nil, &change.Refused{Reason: fmt.Sprintf("the picks are no JSON list: %v", err)}
 		}
 	}
-	x, err := h.PutSessionRight(ctx, p, r.Session, picksOf(&picks), r.Body)
+	x, err := h.PutSessionRight(ctx, p, r.Session, picksOf(&picks), or(r.Params.Order, false), r.Body)
 	return righted{x}, err
 }
 

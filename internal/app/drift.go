@@ -141,9 +141,9 @@ type Righted struct {
 	Left []string // what stays as the session has it
 }
 
-// PutSessionRight gives a session file back in which what is picked, or all without picks, is as the
-// template has it now. The file is the one that was read: only its project was kept.
-func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks []compare.Pick, file io.Reader) (*Righted, error) {
+// PutSessionRight gives a session file back in which what is picked, and with order its order, or all
+// without either, is as the template has it now. The file is the one that was read: only its project was kept.
+func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks []compare.Pick, order bool, file io.Reader) (*Righted, error) {
 	row, _, answers, err := h.sessionFile(ctx, p, id)
 	if err != nil {
 		return nil, err
@@ -157,7 +157,7 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 	if err != nil {
 		return nil, refused("", "%s cannot be corrected: %s", row.Name, err)
 	}
-	fixes, err := session.Right(h.View().Template, &s, session.Options{Mint: sessionIDs(id), Answers: answers}, picks)
+	fixes, err := session.Right(h.View().Template, &s, session.Options{Mint: sessionIDs(id), Answers: answers}, picks, order)
 	if err != nil {
 		return nil, refused("", "%s cannot be corrected: %s", row.Name, err)
 	}

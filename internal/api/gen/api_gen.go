@@ -4000,6 +4000,9 @@ type DriftJSONBody struct {
 type PutSessionRightParams struct {
 	// Picks a JSON list of picks; missing for all
 	Picks *string `form:"picks,omitempty" json:"picks,omitempty"`
+
+	// Order the order of rows and sections as well; without picks that alone
+	Order *bool `form:"order,omitempty" json:"order,omitempty"`
 }
 
 // DuplicateJSONBody defines parameters for Duplicate.
@@ -8349,6 +8352,13 @@ func (w *ServerInterfaceWrapper) PutSessionRight(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "picks", ctx.QueryParams(), &params.Picks, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picks: %s", err))
+	}
+
+	// ------------- Optional query parameter "order" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "order", ctx.QueryParams(), &params.Order, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter order: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

@@ -28,7 +28,7 @@ type Ways struct {
 
 // Missing is a track that is put into a session.
 type Missing struct {
-	Folder template.ID // of the session; empty for the top
+	Folder template.ID // of the session, or of what is put into it; empty for the top
 	After  template.ID // a track in that folder; empty for the folder's end
 	Track  *Track
 }
@@ -37,18 +37,24 @@ type Missing struct {
 type Righting struct {
 	Fixes   []Fix
 	Missing []Missing
+	Places  []Place
 	Left    []string // what stays as the session has it, in words
 }
 
-// Right says what puts a session right: of the differences that are picked, or of all without picks,
-// what the template has takes the place of what the session has. Tracks that the template does not
-// have stay, since music may be on them; so do places and order.
-func Right(t *template.Template, s *Session, o Options, picks []compare.Pick) (*Righting, error) {
+// Right says what puts a session right: of the differences that are picked, and with order of its order,
+// or of all without either, what the template has takes the place of what the session has. Tracks that
+// the template does not have stay, since music may be on them.
+func Right(t *template.Template, s *Session, o Options, picks []compare.Pick, order bool) (*Righting, error) {
 	r, err := found(t, s, o)
 	if err != nil {
 		return nil, err
 	}
-	w := &righter{reader: r, out: &Righting{}, whole: map[template.ID]bool{}, fields: map[template.ID]map[string]bool{}, all: len(picks) == 0, put: map[template.ID]bool{}, buses: map[template.ID]*node{}}
+	w := &righter{reader: r, out: &Righting{}, whole: map[template.ID]bool{}, fields: map[template.ID]map[string]bool{}, all: len(picks) == 0 && !order, put: map[template.ID]bool{}, buses: map[template.ID]*node{}}
+	w.order = order || w.all
+	w.at = map[*node]int{}
+	for k, n := range r.laid {
+		w.at[n] = k
+	}
 	for _, n := range ofClass(r.laid, buses) {
 		if n.pair != nil {
 			w.buses[n.track.ID] = n.pair
@@ -73,7 +79,13 @@ func Right(t *template.Template, s *Session, o Options, picks []compare.Pick) (*
 			w.left["tracks only in the session"]++
 		}
 	}
+	if !s.Flat {
+		w.places()
+	}
 	for what, n := range w.left {
+		if n == 0 {
+			continue
+		}
 		w.out.Left = append(w.out.Left, fmt.Sprintf("%s (%d)", what, n))
 	}
 	slices.Sort(w.out.Left)
@@ -84,6 +96,8 @@ type righter struct {
 	*reader
 	out    *Righting
 	all    bool
+	order  bool
+	at     map[*node]int // where what the template lays out stands
 	whole  map[template.ID]bool            // things that are picked
 	fields map[template.ID]map[string]bool // fields of them
 	put    map[template.ID]bool            // things that are put into the session
@@ -94,25 +108,26 @@ func (w *righter) wants(id template.ID, field string) bool {
 	return w.all || w.whole[id] || w.fields[id][field]
 }
 
-// missing finds what the session lacks. Buses come first, since rows go to them.
+// missing finds what the session lacks. Buses come first, since rows go to them, then folders, which
+// hold rows.
 func (w *righter) missing() {
 	if w.s.Flat {
 		return
 	}
-	for _, c := range []class{buses, rows} {
+	for _, c := range []class{buses, folders, rows} {
 		for _, n := range w.laid {
 			if n.track.class() != c || n.pair != nil || !w.wants(n.track.ID, "") {
 				continue
 			}
-			if n.parent != nil && n.parent.pair == nil {
+			home, is := w.homeOf(n.parent)
+			if !is {
 				w.left["tracks whose folder is missing from the session"]++
 				continue
 			}
 			w.put[n.track.ID] = true
-			m := Missing{Track: n.track}
-			if n.parent != nil {
-				m.Folder = n.parent.pair.track.ID
-				m.After = beforeIt(n)
+			m := Missing{Track: n.track, Folder: idOf(home)}
+			if c != buses && (n.parent == nil || n.parent.pair != nil) {
+				m.After = w.beforeIt(n)
 			}
 			w.out.Missing = append(w.out.Missing, m)
 		}
@@ -126,10 +141,14 @@ func (w *righter) missing() {
 }
 
 // beforeIt is the track of the session that stands before one that is missing, in its folder.
-func beforeIt(n *node) template.ID {
-	at := slices.Index(n.parent.inside, n)
-	for _, x := range slices.Backward(n.parent.inside[:at]) {
-		if x.pair != nil && x.pair.parent == n.parent.pair {
+func (w *righter) beforeIt(n *node) template.ID {
+	siblings, in := tops(w.laid), (*node)(nil)
+	if n.parent != nil {
+		siblings, in = n.parent.inside, n.parent.pair
+	}
+	at := slices.Index(siblings, n)
+	for _, x := range slices.Backward(siblings[:at]) {
+		if x.pair != nil && x.pair.parent == in {
 			return x.pair.track.ID
 		}
 	}
@@ -184,9 +203,6 @@ func (w *righter) fix(n *node) {
 			ways := w.waysNow(was)
 			f.Ways = &ways
 		}
-	}
-	if n.parent != nil && n.pair.parent != nil && n.parent.pair != n.pair.parent && w.wants(was.ID, "section") {
-		w.left["tracks in another folder"]++
 	}
 	if f != (Fix{Track: is.ID}) {
 		w.out.Fixes = append(w.out.Fixes, f)

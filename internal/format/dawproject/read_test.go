@@ -172,7 +172,7 @@ func FuzzRead(f *testing.F) {
 		r, err := session.Read(here, &s, session.Options{Mint: session.Fresh(coretest.Mint())})
 		require.NoError(t, err)
 		require.NoError(t, r.There.Validate())
-		fixes, err := session.Right(here, &s, ids(), nil)
+		fixes, err := session.Right(here, &s, ids(), nil, false)
 		require.NoError(t, err)
 		var right bytes.Buffer
 		_, err = dawproject.Right(&right, bytes.NewReader(data), int64(len(data)), fixes)

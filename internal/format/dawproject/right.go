@@ -40,6 +40,11 @@ func Right(w io.Writer, r io.ReaderAt, size int64, fixes *session.Righting) (lef
 	if err := x.walk(); err != nil {
 		return nil, err
 	}
+	now, unplaced, err := arrange(x.result(), fixes.Places, x.called)
+	if err != nil {
+		return nil, err
+	}
+	x.left["tracks without an ID of their own"] += unplaced
 	out := zip.NewWriter(w)
 	for _, other := range archive.File {
 		if other != f {
@@ -50,7 +55,7 @@ func Right(w io.Writer, r io.ReaderAt, size int64, fixes *session.Righting) (lef
 		}
 		to, err := out.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate, Modified: f.Modified})
 		if err == nil {
-			_, err = to.Write(x.result())
+			_, err = to.Write(now)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("write DAWproject: %w", err)
@@ -356,11 +361,38 @@ func (x *righter) sends(list []session.Send) string {
 	return string(text)
 }
 
+// called is the ID in the file of a track, also of one that is put into it.
+func (x *righter) called(id string) string {
+	if is := x.b.ids[template.ID(id)]; is != "" {
+		return is
+	}
+	return id
+}
+
+// nested are the tracks that are missing, those within others that are missing in these.
+func (x *righter) nested() (out []session.Missing) {
+	tracks := map[template.ID]*session.Track{}
+	for _, m := range x.missing {
+		t := *m.Track
+		t.Children = nil
+		tracks[t.ID] = &t
+	}
+	for _, m := range x.missing {
+		m.Track = tracks[m.Track.ID]
+		if in := tracks[m.Folder]; in != nil && m.Folder != "" {
+			in.Children = append(in.Children, m.Track)
+			continue
+		}
+		out = append(out, m)
+	}
+	return out
+}
+
 // insert puts the tracks that are missing in their places.
 func (x *righter) insert() {
 	at := map[int][]string{}
 	var places []int
-	for _, m := range x.missing {
+	for _, m := range x.nested() {
 		to, ok := x.ends[string(m.After)], m.After != ""
 		if m.After != "" {
 			_, ok = x.ends[string(m.After)]
@@ -413,6 +445,9 @@ func (x *righter) told() (out []string) {
 		}
 	}
 	for what, n := range x.left {
+		if n == 0 {
+			continue
+		}
 		out = append(out, fmt.Sprintf("%s (%d)", what, n))
 	}
 	slices.Sort(out)

@@ -25,7 +25,7 @@ func ids() session.Options { return session.Options{Mint: session.Fresh(coretest
 func righted(t require.TestingT, here *template.Template, data []byte, picks ...compare.Pick) ([]byte, []string) {
 	s, err := dawproject.Read(bytes.NewReader(data), int64(len(data)))
 	require.NoError(t, err)
-	fixes, err := session.Right(here, &s, ids(), picks)
+	fixes, err := session.Right(here, &s, ids(), picks, false)
 	require.NoError(t, err)
 	var b bytes.Buffer
 	left, err := dawproject.Right(&b, bytes.NewReader(data), int64(len(data)), fixes)
@@ -119,8 +119,8 @@ func idOf(t *template.Template, name string) template.ID {
 	return ""
 }
 
-// However a session has drifted, once it is put right nothing differs but what only it has, and where
-// things stand.
+// However a session has drifted, once it is put right nothing differs but what only it has: not where
+// things stand, either.
 func TestAnySessionIsPutRight(t *testing.T) {
 	rapid.Check(t, func(r *rapid.T) {
 		here := coretest.Orchestra(rapid.IntRange(2, 20).Draw(r, "rows"), 1)
@@ -136,16 +136,68 @@ func TestAnySessionIsPutRight(t *testing.T) {
 		var b bytes.Buffer
 		require.NoError(r, dawproject.Write(&b, session.Of(there, nil)))
 		all, left := righted(r, here, b.Bytes())
-		for _, x := range driftOf(r, here, all).Differences {
-			if x.How == compare.Removed {
-				require.Contains(r, strings.Join(left, "; "), "folder", "%+v", x)
-				continue
-			}
+		d := driftOf(r, here, all)
+		for _, x := range d.Differences {
+			require.NotEqual(r, compare.Removed, x.How, "%+v: %v", x, left)
 			for _, f := range x.Fields {
-				if f.Name != "section" {
-					require.Contains(r, strings.Join(left, "; "), "routes to buses", "%s of %s", f.Name, x.Name)
-				}
+				require.Contains(r, strings.Join(left, "; "), "routes to buses", "%s of %s", f.Name, x.Name)
 			}
 		}
+		require.Empty(r, d.Elsewhere)
 	})
+}
+
+// Tracks move as they are: into the folders that the template has them in and its order, with what is
+// between them; what only the session has stays behind what it stood behind; the order alone, or a
+// single track, can be picked.
+func TestTracksMoveAsTheyAre(t *testing.T) {
+	here, err := demo.Template()
+	require.NoError(t, err)
+	was := project(t, written(t, session.Of(here, nil)))
+	cut := func(s, name string) (rest, track string) {
+		from, to := trackAt(t, s, name)
+		return s[:from] + s[to:], s[from:to]
+	}
+	before := func(s, name, track string) string {
+		from, _ := trackAt(t, s, name)
+		return s[:from] + track + s[from:]
+	}
+	now, oboe := cut(was, "Oboe 1 short")
+	own := `<Track id="mine" name="Mine" contentType="notes"><Channel id="mine.c" role="regular"/></Track>`
+	oboe = strings.Replace(oboe, "<Channel", "<!-- kept --><Channel", 1)
+	now = before(now, "Flute 2 long", own+oboe+"<!-- between -->")
+	now, piccolo := cut(now, "Piccolo long")
+	now = before(now, "Alto flute long", piccolo)
+	data := packed(t, now)
+	d := driftOf(t, here, data)
+	require.Len(t, d.Differences, 2, "one in another folder, one that is its own")
+	require.Equal(t, []string{"Piccolo long"}, d.Elsewhere)
+
+	one, _ := righted(t, here, data, compare.Pick{Noun: compare.Row, ID: idOf(here, "Oboe 1 short"), Field: "section"})
+	d = driftOf(t, here, one)
+	require.Len(t, d.Differences, 1)
+	require.Equal(t, []string{"Piccolo long"}, d.Elsewhere)
+
+	s, err := dawproject.Read(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	fixes, err := session.Right(here, &s, ids(), nil, true)
+	require.NoError(t, err)
+	require.Empty(t, fixes.Fixes)
+	var ordered bytes.Buffer
+	_, err = dawproject.Right(&ordered, bytes.NewReader(data), int64(len(data)), fixes)
+	require.NoError(t, err)
+	d = driftOf(t, here, ordered.Bytes())
+	require.Len(t, d.Differences, 2)
+	require.Empty(t, d.Elsewhere)
+
+	all, left := righted(t, here, data)
+	require.Equal(t, []string{"tracks only in the session (1)"}, left)
+	d = driftOf(t, here, all)
+	require.Len(t, d.Differences, 1)
+	require.Empty(t, d.Elsewhere)
+	text := project(t, all)
+	for _, part := range []string{own, oboe, piccolo, "<!-- between -->"} {
+		require.Contains(t, text, part)
+	}
+	require.Len(t, text, len(now)+strings.Count(text, "\n")-strings.Count(now, "\n"), "nothing is lost or written twice")
 }

@@ -65,8 +65,9 @@ export async function takeDrift(session: string, take: Pick[], order: boolean) {
 /** As much as the address of a request may say of what is picked. */
 const mostPicked = 50_000;
 
-/** putRight gives the session file back with what is picked, or all, as the template has it. */
-export async function putRight(session: string, file: File, picks: Pick[]) {
+/** putRight gives the session file back with what is picked and, if wished, its order, or all, as the template
+ * has it. */
+export async function putRight(session: string, file: File, picks: Pick[], order: boolean) {
   const text = picks.length > 0 ? JSON.stringify(picks) : "";
   if (text.length > mostPicked) {
     tell("Too many are chosen: choose fewer, or none to correct all of them.");
@@ -74,7 +75,10 @@ export async function putRight(session: string, file: File, picks: Pick[]) {
   }
   await attempt(async () => {
     const asked = api.POST("/api/templates/{id}/drift/{session}/right", {
-      params: { path: { id: get().sheet!.id, session }, query: text ? { picks: text } : {} },
+      params: {
+        path: { id: get().sheet!.id, session },
+        query: { ...(text ? { picks: text } : {}), ...(order ? { order } : {}) },
+      },
       ...fileBody(file),
       parseAs: "blob",
     });

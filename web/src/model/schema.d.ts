@@ -10899,6 +10899,8 @@ export interface operations {
             query?: {
                 /** @description a JSON list of picks; missing for all */
                 picks?: string;
+                /** @description the order of rows and sections as well; without picks that alone */
+                order?: boolean;
             };
             header?: never;
             path: {

@@ -79,7 +79,12 @@ export function DriftDialog({ close }: { close: () => void }) {
       ?.find((f) => f.id === session)
       ?.name.toLowerCase()
       .endsWith(".dawproject") ?? false;
-  const rightText = list.length > 0 ? `Correct ${list.length} in the session` : "Correct the session";
+  const rightText =
+    list.length > 0
+      ? `Correct ${list.length} in the session`
+      : order
+        ? "Correct the order in the session"
+        : "Correct the session";
   const alike = data && every.length === 0 && data.elsewhere.length === 0;
   const of = (noun: string, one: string, many?: string) =>
     plural(every.filter((d) => d.noun === noun).length, one, many);
@@ -177,11 +182,11 @@ export function DriftDialog({ close }: { close: () => void }) {
           {!empty && !alike && sayable && (
             <span className="ml-auto">
               {file ? (
-                <button type="button" className="button" onClick={() => void putRight(session, file, list)}>
+                <button type="button" className="button" onClick={() => void putRight(session, file, list, order)}>
                   {rightText}
                 </button>
               ) : (
-                <ChooseFile accept=".dawproject" take={(f) => void putRight(session, f, list)}>
+                <ChooseFile accept=".dawproject" take={(f) => void putRight(session, f, list, order)}>
                   {rightText}…
                 </ChooseFile>
               )}

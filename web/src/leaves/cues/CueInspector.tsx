@@ -443,7 +443,9 @@ function Music({ cue }: { cue: Cue }) {
           <Remove label="Take the music away" run={() => void setCue(cue.id, { music: null })} />
         </div>
       ) : (
-        <p className="text-soft">Its MIDI or MusicXML file, or its session: then it is known who plays, and who never does.</p>
+        <p className="text-soft">
+          Its MIDI or MusicXML file, or its session: then it is known who plays, and who never does.
+        </p>
       )}
     </Part>
   );

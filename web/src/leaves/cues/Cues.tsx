@@ -126,7 +126,10 @@ function drop(file: File, cue: Cue | undefined) {
   if ([".edl", ".otio"].includes(end)) set({ dialog: "cut", importing: file });
   else if ([".csv", ".tsv", ".txt"].includes(end)) set({ dialog: "spot", importing: file });
   else if (!musicFiles.split(",").includes(end))
-    tell("Drop an event list, a list of cues, or the MIDI or MusicXML file, or the session, of the chosen cue.", "refused");
+    tell(
+      "Drop an event list, a list of cues, or the MIDI or MusicXML file, or the session, of the chosen cue.",
+      "refused",
+    );
   else if (cue) void keepMusic(cue, file);
   else tell("Choose the cue that this music belongs to first.", "refused");
 }
