@@ -17,10 +17,13 @@ import (
 
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format"
 	"fanfold/internal/format/edl"
 	"fanfold/internal/format/otio"
+	"fanfold/internal/format/sheet"
+	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/spotting"
 )
 
@@ -216,7 +219,7 @@ type proposed struct {
 }
 
 func conformCommand() *cobra.Command {
-	var rate, cues string
+	var rate, cues, report string
 	var asJSON bool
 	c := &cobra.Command{
 		Use: "conform old.edl new.edl", Short: "Hold cues against a new cut: what moves, what changed inside, and how each can follow", Args: cobra.ExactArgs(2),
@@ -242,6 +245,11 @@ func conformCommand() *cobra.Command {
 				return err
 			}
 			out := conformAll(p, m, r)
+			if report != "" {
+				if err := conformReport(p, m, r, args, report); err != nil {
+					return err
+				}
+			}
 			if asJSON {
 				return printJSON(cmd.OutOrStdout(), map[string]any{"pieces": m.Pieces, "gone": append([]cut.Span{}, m.Gone...), "new": append([]cut.Span{}, m.Fresh...), "cues": out})
 			}
@@ -250,8 +258,34 @@ func conformCommand() *cobra.Command {
 	}
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&cues, "cues", "", "a list of cues (CSV): number, title, start, end or length, and tempo")
+	c.Flags().StringVar(&report, "report", "", "write what becomes of each cue to a file: to print where it ends in .pdf, otherwise a list (CSV)")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
+}
+
+// conformReport writes what becomes of each cue for people. names are the files of the two lists.
+func conformReport(p *cue.Production, m cut.Match, r timecode.Rate, names []string, to string) error {
+	at := cut.NewMap(m)
+	var x cue.Conforming
+	for _, c := range p.InOrder() {
+		v := cue.Judge(c, at, r)
+		x.Verdicts = append(x.Verdicts, v)
+		x.Proposals = append(x.Proposals, cue.Propose(c, v, at, r))
+	}
+	now := *p
+	now.Cuts, now.Cut = []*cue.Cut{{ID: "was", Name: filepath.Base(names[0])}}, "was"
+	var b bytes.Buffer
+	var err error
+	if strings.EqualFold(filepath.Ext(to), ".pdf") {
+		next := &cue.Cut{ID: "next", Name: filepath.Base(names[1])}
+		err = sheetpdf.Write(&b, now.Name+", "+next.Name, handover.CutReport(&now, next, x))
+	} else {
+		err = sheet.Write(&b, handover.CutTable(&now, x))
+	}
+	if err != nil {
+		return err
+	}
+	return writeFile(to, b.Bytes())
 }
 
 func cuesCommand() *cobra.Command {
@@ -279,7 +313,7 @@ func cuesCommand() *cobra.Command {
 				return fmt.Errorf("%s: there are no cues in it", args[0])
 			}
 			title := strings.TrimSuffix(filepath.Base(args[0]), filepath.Ext(args[0]))
-			p.Name, p.Settings.Name = title, title
+			p.Name = title
 			var b bytes.Buffer
 			if click != "" {
 				if err := clickNamed(&b, p, click); err != nil {

@@ -3,6 +3,7 @@ package main
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -106,6 +107,13 @@ func TestConformByCommand(t *testing.T) {
 	require.Contains(t, errs, "line 3: 1M02 Late: it ends at")
 	// the new cut as a list of changes
 	var same struct{ Gone []struct{ Start, End int64 } }
+	for name, begins := range map[string]string{"report.pdf": "%PDF-", "report.csv": "cue,title,reel,start now,start then"} {
+		code, _, errs := do("conform", at("old.edl"), at("new.edl"), "--cues", at("cues.csv"), "--report", at(name))
+		require.Equal(t, 0, code, errs)
+		data, err := os.ReadFile(at(name))
+		require.NoError(t, err)
+		require.True(t, strings.HasPrefix(string(data), begins), "%.60s", data)
+	}
 	object(t, 0, &same, "conform", at("old.edl"), at("changes.csv"), "--cues", at("cues.csv"))
 	require.Equal(t, got.Gone, same.Gone)
 	code, _, errs = do("conform", at("old.edl"), at("cues.csv"))

@@ -1,8 +1,12 @@
 package api_test
 
 import (
+	"context"
 	"encoding/json"
+	"io"
+	"log/slog"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -196,4 +200,43 @@ func TestAnInvitationByPasskey(t *testing.T) {
 	id := as[member](t, bo.do("GET", "/api/session", nil)).ID
 	require.Equal(t, 204, ada.do("DELETE", "/api/members/"+id, nil).status)
 	require.Equal(t, "wrong-login", s.enterBy(t, d, nil).field(t, "code"))
+}
+
+// Whatever is done with passwords, codes, links and credentials, the log has none of them.
+func TestNoSecretsInTheLog(t *testing.T) {
+	var log strings.Builder
+	was := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&lockedWriter{w: &log}, &slog.HandlerOptions{Level: slog.LevelDebug})))
+	defer slog.SetDefault(was)
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	require.Equal(t, 401, s.client(t).do("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": "salt-and-lamp"}).status)
+	link := as[invited](t, ada.do("POST", "/api/invitations", map[string]any{"email": "bo@studio.example", "role": "reader", "days": 3}))
+	require.Equal(t, 200, s.client(t).do("POST", "/api/session/invitation/"+link.Secret, map[string]any{"name": "Bo", "password": wanderers}).status)
+	key := as[struct{ Secret string }](t, ada.do("POST", "/api/session/codes", nil))
+	code, err := totp.GenerateCode(key.Secret, time.Now())
+	require.NoError(t, err)
+	spares := as[struct{ Spares []string }](t, ada.do("PUT", "/api/session/codes", map[string]string{"code": code})).Spares
+	path := ada.newTemplate("Salt")
+	share := as[invited](t, ada.do("POST", path+"/links", map[string]any{"kind": "handbook", "to": "Nell", "days": 7}))
+	require.Equal(t, 200, s.client(t).do("GET", "/shared/"+share.Secret, nil).status)
+	_, err = s.store.Pool.Exec(context.Background(), "drop table notes, shares") // what fails is logged
+	require.NoError(t, err)
+	require.Equal(t, 503, s.client(t).do("GET", "/shared/"+share.Secret, nil).status)
+	require.Equal(t, 403, s.client(t).do("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": password, "code": "000000"}).status)
+	require.Contains(t, log.String(), "what was done is not noted")
+	for _, secret := range append(spares, password, "salt-and-lamp", wanderers, link.Secret, key.Secret, code, share.Secret) {
+		require.NotContains(t, log.String(), secret)
+	}
+}
+
+type lockedWriter struct {
+	mu sync.Mutex
+	w  io.Writer
+}
+
+func (l *lockedWriter) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.w.Write(p)
 }

@@ -60,7 +60,9 @@ func TestAServerOverTLS(t *testing.T) {
 
 	var made struct{ ID, Command string }
 	s.must("POST", "/api/templates", map[string]string{"name": "Salt"}, &made)
-	var one struct{ Template struct{ Machines []struct{ ID string } } }
+	var one struct {
+		Template struct{ Machines []struct{ ID string } }
+	}
 	s.must("POST", "/api/templates/"+made.ID+"/import?take=true", "section,instrument,machine\nWinds,Flute,Birch\n", nil)
 	s.must("GET", "/api/templates/"+made.ID, nil, &one)
 	s.must("POST", "/api/machines/credential", map[string]any{"template": made.ID, "machine": one.Template.Machines[0].ID, "days": 366}, &made)

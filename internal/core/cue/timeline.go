@@ -11,7 +11,7 @@ import (
 // timecode: each a clip by its number and title, on as few tracks as hold those that overlap. The
 // source of a cue is its number, with the film's timecode, as files that are printed of it are stamped.
 func (p *Production) Timeline(reel ID) cut.Timeline {
-	out := cut.Timeline{Title: p.Settings.Name, Rate: p.FrameRate()}
+	out := cut.Timeline{Title: p.Name, Rate: p.FrameRate()}
 	if r := p.Reel(reel); r != nil {
 		out.Title += " reel " + r.Name
 	}

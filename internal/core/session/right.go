@@ -97,7 +97,7 @@ type righter struct {
 	out    *Righting
 	all    bool
 	order  bool
-	at     map[*node]int // where what the template lays out stands
+	at     map[*node]int                   // where what the template lays out stands
 	whole  map[template.ID]bool            // things that are picked
 	fields map[template.ID]map[string]bool // fields of them
 	put    map[template.ID]bool            // things that are put into the session

@@ -129,7 +129,7 @@ func FuzzRead(f *testing.F) {
 		require.NotEmpty(t, l.Events)
 		_, err = cut.Checked(x, l.Events)
 		require.NoError(t, err)
-		require.NoError(t, edl.Write(&bytes.Buffer{}, l.List.Timeline()))
+		require.NoError(t, edl.Write(&bytes.Buffer{}, l.Timeline()))
 		cut.Compare(l.Events, l.Events)
 	})
 }

@@ -114,7 +114,7 @@ func FuzzRead(f *testing.F) {
 		}
 		_, err = cut.Checked(film, l.Events)
 		require.NoError(t, err)
-		require.NoError(t, otio.Write(&bytes.Buffer{}, l.List.Timeline()))
+		require.NoError(t, otio.Write(&bytes.Buffer{}, l.Timeline()))
 	})
 }
 
