@@ -39,6 +39,9 @@ func demoCommand() *cobra.Command {
 				defer lock.Close()
 				return errors.Join(localdb.Remove(filepath.Join(dir, "pg")), os.RemoveAll(dir))
 			}
+			if err := c.plainOutside(); err != nil {
+				return wrongUse{err}
+			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), syscall.SIGINT, syscall.SIGTERM)
 			defer stop()
 			return runDemo(ctx, cmd, c, dir, speed)
@@ -46,6 +49,7 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
 	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
+	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "let other machines come, without TLS")
 	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan beside the made-up samples; may be given again")
 	cmd.Flags().StringVar(&dir, "dir", ".local", "where the data stays")
 	cmd.Flags().Float64Var(&speed, "speed", 4, "let the simulated machines load this much faster")

@@ -67,6 +67,7 @@ func TestPlainTextIsRefused(t *testing.T) {
 	for says, args := range map[string][]string{
 		"--listen 0.0.0.0:7070 would be open":       {"serve", "--listen", "0.0.0.0:7070"},
 		"--rig-listen :7071 would be open":          {"serve", "--rig-listen", ":7071"},
+		"--listen 0.0.0.0:7070 would be open to ot": {"demo", "--listen", "0.0.0.0:7070"},
 		"--ops-listen 0.0.0.0:1 would be open":      {"serve", "--ops-listen", "0.0.0.0:1"},
 		"would be reached in plain text":            {"host", "--server", "nats://studio.example:7071", "--credential", "a.b"},
 		"a certificate and its key go together":     {"serve", "--tls-cert", "x"},

@@ -136,6 +136,28 @@ func projectOf(t *testing.T, data []byte) []byte {
 	return text
 }
 
+// A MIDI file that a sequencer saved is read back: it knows names, which can be taken; rows that it lacks
+// are not taken to be gone.
+func TestAMIDIFileIsReadBack(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	id := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
+	path := filepath.Join(t.TempDir(), "saved.mid")
+	data := download(t, id, "smf")
+	require.Contains(t, string(data), "Flute 1 long")
+	require.NoError(t, os.WriteFile(path, bytes.Replace(data, []byte("Flute 1 long"), []byte("Flute 1 airy"), 1), 0o600))
+	p.click(`[aria-label^="Template: "]`)
+	p.press("Read a session back")
+	p.see(`[role=dialog] input[aria-label=Session]`).MustSetFiles(path)
+	p.seeText("[data-part=drift-count]", "0 only in the session, 0 only in the template, 1 changed")
+	p.seeText(`[data-difference="Flute 1 airy"]`, `name[\s\S]*Flute 1 long[\s\S]*Flute 1 airy`)
+	p.press("Take all")
+	p.seeText("[data-part=drift-count]", "Nothing differs")
+	p.keys(input.Escape)
+	p.gone("[role=dialog]")
+	p.see(`[data-row="Flute 1 airy"]`)
+}
+
 // A session that somebody has becomes a template.
 func TestATemplateBeginsWithASession(t *testing.T) {
 	p := enter(t, 1280, 800)

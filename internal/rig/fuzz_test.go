@@ -2,6 +2,7 @@ package rig
 
 import (
 	"bytes"
+	"log/slog"
 	"strings"
 	"testing"
 
@@ -23,6 +24,28 @@ func FuzzReport(f *testing.F) {
 		for _, x := range []float64{r.MemoryMiB, r.UsedMiB, r.DiskMiBs, float64(r.Cores), float64(r.Generation)} {
 			require.True(t, x >= 0 && x <= mostFigure, "%g", x)
 		}
+	})
+}
+
+// Whatever a server says of a credential, a host keeps none but one of its own.
+func FuzzRenewal(f *testing.F) {
+	for _, text := range []string{`{}`, `{"token":"c1.another"}`, `{"token":"c2.another"}`, `{"token":"c1."}`, `{"ends":"2026-11-28T00:00:00Z"}`, `[]`, `{"token":7}`} {
+		f.Add([]byte(text))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		kept := ""
+		h := &holder{line: &Line{Keep: func(token string) error { kept = token; return nil }}, id: "c1", token: "c1.secret"}
+		is := h.told(data, slog.New(slog.DiscardHandler))
+		require.Equal(t, is, kept != "")
+		if !is {
+			require.Equal(t, "c1.secret", h.now())
+			return
+		}
+		id, secret, err := SplitToken(h.now())
+		require.NoError(t, err)
+		require.Equal(t, "c1", id)
+		require.NotEmpty(t, secret)
+		require.Equal(t, kept, h.now())
 	})
 }
 

@@ -39,8 +39,8 @@ var Doings = []struct {
 	{Look, Reader, "look, listen and take out", "look at this"},
 	{Change, Assistant, "change templates, libraries and productions, and run the machines", "change anything or run the machines"},
 	{Delete, Arranger, "delete things for good", "delete this"},
-	{Credentials, Arranger, "issue machine credentials and deliver", "issue credentials, deliver or make links"},
-	{Members, Owner, "manage members", "manage members"},
+	{Credentials, Arranger, "issue machine credentials, deliver, and share by links", "issue credentials, deliver or make links"},
+	{Members, Owner, "manage members, and take out or delete the whole studio", "manage members, or the studio as a whole"},
 }
 
 // May tells whether a role may do something. A role or a doing that there is not may nothing.

@@ -28,6 +28,6 @@ func TestWhoMayDoWhat(t *testing.T) {
 		require.Equal(t, doings, may, role)
 		require.False(t, role.May("anything else"), role)
 	}
-	require.EqualError(t, &people.Refused{Role: people.Reader, Doing: people.Members}, "a reader of this studio cannot manage members; ask an owner")
+	require.EqualError(t, &people.Refused{Role: people.Reader, Doing: people.Members}, "a reader of this studio cannot manage members, or the studio as a whole; ask an owner")
 	require.Len(t, people.Arranger.Can(), 4)
 }
