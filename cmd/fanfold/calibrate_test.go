@@ -87,10 +87,10 @@ func TestACalibrationPassByCommand(t *testing.T) {
 	require.Contains(t, said, "silent: nothing is heard of it")
 
 	for says, args := range map[string][]string{
-		"is no schedule of a calibration pass": {f.seated, "1=" + recording},
-		"does not say which of the 1 pairs":    {base + ".json", recording},
-		"not as a WAV file":                    {base + ".json", "1=" + f.seated},
-		"no such file":                         {base + ".json", "1=" + recording + "x"},
+		"is not a schedule of a calibration pass": {f.seated, "1=" + recording},
+		"does not say which of the 1 pairs":       {base + ".json", recording},
+		"not as a WAV file":                       {base + ".json", "1=" + f.seated},
+		"no such file":                            {base + ".json", "1=" + recording + "x"},
 	} {
 		code, _, errs := do(append([]string{"calibrate", "in"}, args...)...)
 		require.NotEqual(t, 0, code, says)

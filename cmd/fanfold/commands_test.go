@@ -278,7 +278,7 @@ func TestSeatSaysWhoIsLeftOver(t *testing.T) {
 	require.Contains(t, out, "Horns a 4                        not seated: needs 974 MiB, more than the 896 MiB of Alder")
 	code, out, _ = do("load", small)
 	require.Equal(t, 0, code)
-	require.Contains(t, out, "have no seat and can not load")
+	require.Contains(t, out, "have no seat and cannot load")
 }
 
 // A SoundFont of Debian's is scanned into a row list, which is imported like
@@ -330,7 +330,7 @@ func TestScanAFolderIntoRows(t *testing.T) {
 	code, out, errs = do("scan", filepath.Join(dir, "in"))
 	require.Equal(t, 1, code)
 	require.Contains(t, out, "136 patches, 1 files could not be read")
-	require.Contains(t, errs, "bad.sfz: bad.sfz:1: key=zz is no key")
+	require.Contains(t, errs, "bad.sfz: bad.sfz:1: key=zz is not a key")
 	code, _, errs = do("scan", filepath.Join(dir, "nowhere"))
 	require.Equal(t, 2, code, errs)
 	code, _, errs = do("scan", dir, "--preload-kib", "-1")

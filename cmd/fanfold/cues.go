@@ -44,7 +44,7 @@ func timecodeCommand() *cobra.Command {
 				return wrongUse{err}
 			}
 			if rateHz < 8_000 || rateHz > 192_000 {
-				return wrongUse{fmt.Errorf("a sample rate of %d; 8000 to 192000 can be", rateHz)}
+				return wrongUse{fmt.Errorf("a sample rate of %d; use 8000 to 192000", rateHz)}
 			}
 			frame, err := frameOf(args[0], count, r, rateHz)
 			if err != nil {

@@ -43,7 +43,7 @@ func TestTimecodes(t *testing.T) {
 	require.EqualValues(t, 240, got.Frames)
 	require.EqualValues(t, 480_480, got.Samples)
 	for _, c := range []struct{ says, text, rate string }{
-		{"this minute begins with frame 02", "00:01:00;00", "29.97df"}, {"have the frames 00 to 24", "00:00:00:25", "25"}, {"is no frame rate", "1", "33"}, {"neither a timecode", "soon", "24"},
+		{"this minute begins with frame 02", "00:01:00;00", "29.97df"}, {"have the frames 00 to 24", "00:00:00:25", "25"}, {"is not a frame rate", "1", "33"}, {"neither a timecode", "soon", "24"},
 	} {
 		code, _, errs := do("timecode", c.text, "--rate", c.rate)
 		require.NotEqual(t, 0, code)
@@ -72,7 +72,7 @@ func TestTempiFromAList(t *testing.T) {
 	code, _, errs := do("tempo", "--hits", at("none.csv"))
 	require.NotEqual(t, 0, code)
 	require.Contains(t, errs, "line 2")
-	require.Contains(t, errs, "no hit to be met")
+	require.Contains(t, errs, "no hits to meet")
 	code, _, errs = do("tempo")
 	require.NotEqual(t, 0, code)
 	require.Contains(t, errs, "--hits")

@@ -278,7 +278,7 @@ func (d *doctor) audio(ctx context.Context) {
 		if _, err := os.Stat(d.c.Audio); errors.Is(err, fs.ErrNotExist) {
 			parent := filepath.Dir(filepath.Clean(d.c.Audio))
 			if err := syscall.Access(parent, 2); err != nil { // it may be written to
-				d.say(part, mend, fmt.Sprintf("%s is not there and can not be made in %s", d.c.Audio, parent), "give --audio a folder that can be written to")
+				d.say(part, mend, fmt.Sprintf("%s is not there and cannot be made in %s", d.c.Audio, parent), "give --audio a folder that can be written to")
 				return
 			}
 			d.say(part, good, d.c.Audio+" is not there yet; the server makes it", "")

@@ -90,7 +90,7 @@ func hostCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&armed, "armed", nil, "an instrument somebody is about to play")
 	c.Flags().StringArrayVar(&plays, "plays", nil, "a key (MIDI note) that is played once an instrument is ready: NAME=KEY; may be given again")
 	c.Flags().Float64Var(&faults.DiskShare, "disk-share", 1, "read at this share of the disk's rate")
-	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that can not be read")
+	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that cannot be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")
 	c.Flags().DurationVar(&faults.CrashAfter, "crash-after", 0, "end without a word after this time")
 	c.Flags().DurationVar(&faults.DropAfter, "drop-after", 0, "drop off the network after this time")

@@ -137,6 +137,6 @@ func printLoad(c *cobra.Command, t *template.Template, costs []calls.Estimate, i
 		}
 	}
 	if out := calls.Unseated(t, ids); len(out) > 0 {
-		fmt.Fprintf(w, "%d instruments have no seat and can not load\n", len(out))
+		fmt.Fprintf(w, "%d instruments have no seat and cannot load\n", len(out))
 	}
 }

@@ -83,7 +83,7 @@ func TestProveByCommand(t *testing.T) {
 	require.Contains(t, out, "broken.wav: read WAV file")
 	for says, args := range map[string][]string{
 		"give one folder":             {"prove"},
-		"is no folder":                {"prove", filepath.Join(good, "Mix.wav")},
+		"is not a folder":             {"prove", filepath.Join(good, "Mix.wav")},
 		"no such file":                {"prove", filepath.Join(dir, "nowhere")},
 		"write FILE=STEM":             {"prove", good, "--match", "x"},
 		"there is no stem \"nobody\"": {"prove", good, "--match", "x=nobody"},

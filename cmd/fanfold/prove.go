@@ -69,7 +69,7 @@ func proveFolder(ctx context.Context, dir string, x proveFlags) (p proved, err e
 	if info, err := os.Stat(dir); err != nil {
 		return p, openError(err)
 	} else if !info.IsDir() {
-		return p, wrongUse{fmt.Errorf("%s is no folder; give the folder that the stems lie in", dir)}
+		return p, wrongUse{fmt.Errorf("%s is not a folder; give the folder that the stems lie in", dir)}
 	}
 	if p.folder, err = recorded.Look(os.DirFS(dir)); err != nil {
 		return p, fmt.Errorf("%s: %w", dir, err)

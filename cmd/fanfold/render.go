@@ -62,7 +62,7 @@ func renderCommand() *cobra.Command {
 	f.Float64Var(&x.trim, "trim", 0, "turn all files up by so many dB, or down")
 	f.BoolVar(&x.softer, "softer", false, "turn all files down together, as far as it takes to keep every peak below full scale")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
-	f.BoolVar(&x.leaveOut, "leave-out", false, "leave out rows that can not sound; otherwise nothing is printed")
+	f.BoolVar(&x.leaveOut, "leave-out", false, "leave out rows that cannot sound; otherwise nothing is printed")
 	f.BoolVar(&x.dry, "dry", false, "without what rooms and other returns add")
 	f.BoolVar(&x.long, "rf64", false, "write RF64 files however short they are")
 	f.BoolVar(&x.asJSON, "json", false, "write what came of it as JSON")

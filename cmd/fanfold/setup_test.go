@@ -21,7 +21,7 @@ func TestTheDoctorSaysWhatToMend(t *testing.T) {
 	code, out, _ = do("doctor", "--listen", "0.0.0.0:0", "--rig-listen", "127.0.0.1:0", "--ops-listen", "", "--tls", dir, "--name", "studio.example", "--name", "other.example", "--audio", dir+"/none/audio", "--scan-root", dir+"/none")
 	require.Equal(t, 1, code)
 	for _, says := range []string{
-		"DATABASE_URL is not set", "studio.example is good until", "none is for other.example", "can not be made in", "no such file or directory",
+		"DATABASE_URL is not set", "studio.example is good until", "none is for other.example", "cannot be made in", "no such file or directory",
 		"FANFOLD_NATS_URL would be reached in plain text", "nats://bus.invalid:4222: ", "0.0.0.0:0 is free",
 	} {
 		require.Contains(t, out, says)
@@ -54,7 +54,7 @@ func TestACertificateIsMadeAgain(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "-rw-------", info.Mode().String())
 	require.NoError(t, os.Remove(filepath.Join(dir, authorityKeyFile)))
-	for says, args := range map[string][]string{"can not be read": {"--name", "x", "-o", dir}, "names and addresses": {"-o", t.TempDir()}, "in which folder": {"--name", "x"}} {
+	for says, args := range map[string][]string{"cannot be read": {"--name", "x", "-o", dir}, "names and addresses": {"-o", t.TempDir()}, "in which folder": {"--name", "x"}} {
 		code, _, errs := do(append([]string{"certificate"}, args...)...)
 		require.NotEqual(t, 0, code)
 		require.Contains(t, errs, says)

@@ -247,7 +247,7 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		status int
 		says   string
 	}{
-		"no list":           {path + "/import", []byte(""), 422, "the file is empty"},
+		"not a list":        {path + "/import", []byte(""), 422, "the file is empty"},
 		"no headings":       {path + "/import", []byte("1,2,3\n4,5,6\n"), 422, "the first line must name the columns"},
 		"twice the heading": {path + "/import", []byte("section,name,name\n"), 422, "two columns are headed"},
 		"a picture":         {path + "/import", []byte("\x89PNG\r\n\x1a\n\x00\x00"), 422, "not a text file"},
@@ -256,7 +256,7 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		"dangling id":       {"/api/templates/file", bytes.Replace(good, []byte(`"to": "bus-speakers"`), []byte(`"to": "bus-gone"`), 1), 422, "no bus has the id"},
 		"no music":          {path + "/calls/music", []byte("hello"), 422, "it holds no score"},
 		"half a MIDI file":  {path + "/calls/music", []byte("MThd\x00\x00\x00\x06\x00\x01\x00\x01\x01\xe0MTrk\x00\x00\x00\xff\x00"), 422, "a chunk of 255 bytes"},
-		"no choice by hand": {path + "/calls/music?hand=oops", []byte("MThd\x00\x00\x00\x06\x00\x01\x00\x00\x01\xe0"), 422, "no JSON object"},
+		"no choice by hand": {path + "/calls/music?hand=oops", []byte("MThd\x00\x00\x00\x06\x00\x01\x00\x00\x01\xe0"), 422, "not a JSON object"},
 		"nobody's":          {path + "/instruments/x/printed?file=a.wav", []byte("hello"), 422, "only an instrument that plays patches"},
 		"a nameless one":    {path + "/instruments/x/printed", []byte("RIFF"), 422, "name the recording"},
 		"too many words":    {path + "/calls/small", map[string]any{"budgetMib": 5, "words": make([]string, 100)}, 422, "words: maximum number of items is 64"},

@@ -77,11 +77,11 @@ func TestArchives(t *testing.T) {
 	hurt := bytes.Clone(archive.body)
 	hurt[bytes.Index(hurt, []byte("RIFF"))+5000] ^= 1
 	for says, data := range map[string][]byte{
-		"no zip archive":             []byte("no archive at all"),
-		"damaged: .*as it was":       hurt,
-		"no archive of a production": bagOf(t, map[string]string{"x.txt": "x"}),
-		"newer Fanfold":              bagOf(t, map[string]string{"archive.json": `{"format": "fanfold-archive", "version": 2, "production": {}}`}),
-		"its production":             bagOf(t, map[string]string{"archive.json": `{"format": "fanfold-archive", "version": 1, "production": {"name": ""}}`}),
+		"not a zip archive":              []byte("no archive at all"),
+		"damaged: .*as it was":           hurt,
+		"not an archive of a production": bagOf(t, map[string]string{"x.txt": "x"}),
+		"newer Fanfold":                  bagOf(t, map[string]string{"archive.json": `{"format": "fanfold-archive", "version": 2, "production": {}}`}),
+		"its production":                 bagOf(t, map[string]string{"archive.json": `{"format": "fanfold-archive", "version": 1, "production": {"name": ""}}`}),
 	} {
 		answer := eve.do("POST", "/api/archives", data)
 		require.Equal(t, 422, answer.status, string(answer.body))

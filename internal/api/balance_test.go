@@ -53,7 +53,7 @@ func recording(t *testing.T, s calibrate.Schedule, softerDB, late float64) []byt
 }
 
 // A calibration pass taken out, played with a known level and place, recorded and brought in
-// comes back with them; a second one tells what has changed since. What is no recording of it
+// comes back with them; a second one tells what has changed since. What is not a recording of it
 // is refused with the reason, and changes nothing.
 func TestACalibrationPass(t *testing.T) {
 	c := serve(t).signedIn(t, "ada")

@@ -162,7 +162,7 @@ func handIn(text *string) (hand map[string][]template.ID, err error) {
 		return nil, nil
 	}
 	if err := json.Unmarshal([]byte(*text), &hand); err != nil {
-		return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
+		return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is not a JSON object: %v", err)}
 	}
 	return hand, nil
 }

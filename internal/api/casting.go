@@ -29,7 +29,7 @@ func (s *server) Cast(ctx context.Context, r gen.CastRequestObject) (gen.CastRes
 	ask := app.CastAsk{Parts: parts, List: template.ID(or(r.Params.List, "")), Name: or(r.Params.Name, title), Take: or(r.Params.Take, false)}
 	if r.Params.Hand != nil {
 		if err := json.Unmarshal([]byte(*r.Params.Hand), &ask.Hand); err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is no JSON object: %v", err)}
+			return nil, &change.Refused{Reason: fmt.Sprintf("what was chosen by hand is not a JSON object: %v", err)}
 		}
 	}
 	cast, err := h.Cast(ctx, p, ask)

@@ -322,7 +322,7 @@ func TestAScoreIsCast(t *testing.T) {
 		"not as a MusicXML score":       {"", []byte("<html/>")},
 		"no instrument has this name":   {"?line=foghorns", nil},
 		"the casting list is no longer": {"?list=gone", score},
-		"is no JSON object":             {"?hand=x", score},
+		"is not a JSON object":          {"?hand=x", score},
 		"nobody plays":                  {"?take=true&line=org&list=casting-template-only", nil},
 	} {
 		got := c.do("POST", path+"/cast"+ask.query, append([]byte{}, ask.body...))

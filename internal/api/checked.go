@@ -108,7 +108,7 @@ func outside(err error) error {
 	}
 	var parse *openapi3filter.ParseError
 	if errors.As(err, &parse) && schema == nil && request.Parameter == nil {
-		return echo.NewHTTPError(http.StatusBadRequest, "the request is no JSON as the contract has it")
+		return echo.NewHTTPError(http.StatusBadRequest, "the request is not JSON that follows the contract")
 	}
 	return &outsideError{where, reason}
 }

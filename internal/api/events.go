@@ -190,7 +190,7 @@ func writeEvent(w http.ResponseWriter, e streamed) error {
 }
 
 // signedOut tells whether the session of a stream has ended, here or on another
-// server. While that can not be found out, it goes on.
+// server. While that cannot be found out, it goes on.
 func (s *server) signedOut(r *http.Request) bool {
 	ctx, stop := context.WithTimeout(r.Context(), keepAlive/2)
 	defer stop()

@@ -167,7 +167,7 @@ func TestPasskeys(t *testing.T) {
 	other.auth.Options.UserHandle = []byte("somebody else")
 	require.Equal(t, 422, s.enterBy(t, &other, nil).status)
 
-	// One of another person can not be removed, and a removed one lets in nobody.
+	// One of another person cannot be removed, and a removed one lets in nobody.
 	require.Equal(t, 404, s.signedIn(t, "eve").do("DELETE", "/api/session/passkeys/"+list[0].ID, nil).status)
 	require.Equal(t, 204, named.do("DELETE", "/api/session/passkeys/"+list[0].ID, nil).status)
 	require.Equal(t, "wrong-login", s.enterBy(t, d, nil).field(t, "code"))

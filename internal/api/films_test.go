@@ -66,11 +66,11 @@ func TestFilmsOfReels(t *testing.T) {
 	require.Equal(t, 422, c.do("GET", "/api/movies?folder=/etc", nil).status)
 
 	for says, ask := range map[string]map[string]any{
-		"may not be scanned": {"folder": "/etc", "file": "r1.mp4"},
-		"is no film":         {"folder": root, "file": "notes.txt"},
-		"can not be opened":  {"folder": root, "file": "gone.mp4"},
-		"no MP4 and no MOV":  {"folder": root, "file": "broken.mp4"},
-		"can not be opened ": {"folder": root, "file": "../../etc/r1.mp4"},
+		"may not be scanned":       {"folder": "/etc", "file": "r1.mp4"},
+		"is not a film":            {"folder": root, "file": "notes.txt"},
+		"cannot be opened":         {"folder": root, "file": "gone.mp4"},
+		"neither an MP4 nor a MOV": {"folder": root, "file": "broken.mp4"},
+		"cannot be opened ":        {"folder": root, "file": "../../etc/r1.mp4"},
 	} {
 		got := c.do("PUT", films(one), ask)
 		require.Equal(t, 422, got.status)
@@ -165,7 +165,7 @@ func TestTheMusicOfACue(t *testing.T) {
 
 // The MIDI file that a cue keeps follows a cut with it, and comes back with it. Worked by hand: the
 // cue begins at 01:01:00:00 at 120 with bar 5 there; 48 frames go before it, and 24 of shot C, which
-// are one second, two beats. MusicXML can not be edited: that is a mark.
+// are one second, two beats. MusicXML cannot be edited: that is a mark.
 func TestKeptMusicFollowsACut(t *testing.T) {
 	s := serve(t)
 	c := s.signedIn(t, "ada")

@@ -45,5 +45,5 @@ func TestMemoryByBar(t *testing.T) {
 	out := c.do("POST", path+"/follow?hand="+url.QueryEscape(`{"track-2":[]}`), fourBars(t))
 	require.Equal(t, 422, out.status, "the one part is left out")
 	require.Contains(t, string(out.body), "nobody plays")
-	require.Contains(t, string(c.do("POST", path+"/follow/midi?hand=x", fourBars(t)).body), "is no JSON object")
+	require.Contains(t, string(c.do("POST", path+"/follow/midi?hand=x", fourBars(t)).body), "is not a JSON object")
 }

@@ -131,7 +131,7 @@ func TestPlayableOfAFile(t *testing.T) {
 	}
 	got := as[report](t, c.do("POST", path+"/playable", played(t, row.Name, 24, 72, 24, 99)))
 	require.Equal(t, 1, got.Parts)
-	require.Len(t, got.Findings, 1, "its switch is no note")
+	require.Len(t, got.Findings, 1, "its switch is not a note")
 	require.Equal(t, "E♭7 lies above its range, which ends at D7", got.Findings[0].Message)
 	require.Equal(t, []string{"Theremin"}, as[report](t, c.do("POST", path+"/playable", played(t, "Theremin", 60))).Unknown)
 

@@ -112,7 +112,7 @@ func (s *server) listen(c *echo.Context) error {
 		w := &soundWriter{out: make(chan []byte, soundQueue), told: make(chan app.Told, soundQueue), machines: map[string]byte{}}
 		listening, err := h.Listen(ctx, p, w.sound, w.tell)
 		if err != nil {
-			return "what the rows play can not be found out"
+			return "what the rows play cannot be found out"
 		}
 		defer listening.End()
 		go func() {
@@ -141,7 +141,7 @@ func hearPlayed(ctx context.Context, conn *websocket.Conn, l *app.Listening, tel
 		}
 		var m played
 		if err := json.Unmarshal(data, &m); err != nil {
-			return "a message can not be read"
+			return "a message cannot be read"
 		}
 		if err := m.play(l); err != nil {
 			return err.Error()
@@ -187,7 +187,7 @@ func (m played) play(l *app.Listening) error {
 	return nil
 }
 
-// soundWriter takes sound to a browser. What it can not take is dropped, the oldest first.
+// soundWriter takes sound to a browser. What it cannot take is dropped, the oldest first.
 type soundWriter struct {
 	out  chan []byte
 	told chan app.Told

@@ -101,7 +101,7 @@ func TestEveryOperationWithEveryRole(t *testing.T) {
 	}
 }
 
-// A reader looks and takes out; what they may look at can not be made to change anything.
+// A reader looks and takes out; what they may look at cannot be made to change anything.
 func TestAReader(t *testing.T) {
 	s := serve(t)
 	ada := s.signedIn(t, "ada")
@@ -165,7 +165,7 @@ func TestMembersComeAndGo(t *testing.T) {
 	// Somebody of another studio, and no address.
 	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "eve@studio.example", "role": "reader", "days": 3}).body), "another studio")
 	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "bo@studio.example", "role": "reader", "days": 3}).body), "in the studio already")
-	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "nobody", "role": "reader", "days": 3}).body), "no email address")
+	require.Contains(t, string(ada.do("POST", "/api/invitations", map[string]any{"email": "nobody", "role": "reader", "days": 3}).body), "not an email address")
 }
 
 // The secret of a link is told once and kept nowhere: not with the answers that are kept for requests

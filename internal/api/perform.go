@@ -88,7 +88,7 @@ func (x *performer) follow() (why string) {
 		}
 		var m performed
 		if err := json.Unmarshal(data, &m); err != nil {
-			return "a message can not be read"
+			return "a message cannot be read"
 		}
 		switch {
 		case m.Cast != nil:

@@ -173,7 +173,7 @@ func bars(t *testing.T, many int) []byte {
 }
 
 // Music plays from any bar through the graph, to the mix, a stem or a row by itself, with the
-// notes that still sound there; who can not play is told.
+// notes that still sound there; who cannot play is told.
 func TestPerforming(t *testing.T) {
 	r := &clickRig{}
 	ada := serveOn(t, r).signedIn(t, "ada")

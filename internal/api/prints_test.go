@@ -210,7 +210,7 @@ func TestRecordingsAreProved(t *testing.T) {
 		got := c.do("GET", second+"/files/"+strconv.Itoa(last[name])+"/against/"+before, nil)
 		require.Equal(t, 200, got.status, string(got.body))
 		if name == "Weird take 2.wav" {
-			line = "the earlier print has no such file" // there it is no guide
+			line = "the earlier print has no such file" // there it is not a guide
 		}
 		require.Equal(t, line, got.field(t, "line"), name)
 	}

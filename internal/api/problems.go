@@ -66,7 +66,7 @@ func problemOf(err error) gen.Problem {
 	case errors.As(err, &old):
 		return problem(409, "too-old", "The change is based on an old revision", err)
 	case errors.Is(err, document.ErrUnfit):
-		return problem(422, "refused", "The change can not be made", document.ErrUnfit)
+		return problem(422, "refused", "The change cannot be made", document.ErrUnfit)
 	case errors.Is(err, document.ErrStale):
 		return problem(409, "stale", "The template was changed elsewhere; try again", err)
 	case errors.As(err, &room):
@@ -82,12 +82,12 @@ func problemOf(err error) gen.Problem {
 	case errors.Is(err, app.ErrNothing):
 		return problem(409, "nothing", "Nothing to take back", err)
 	case errors.As(err, &refused):
-		p := problem(422, "refused", "The change can not be made", err)
+		p := problem(422, "refused", "The change cannot be made", err)
 		subject := string(refused.Subject)
 		p.Subject = &subject
 		return p
 	case errors.As(err, &cues):
-		p := problem(422, "refused", "The change can not be made", err)
+		p := problem(422, "refused", "The change cannot be made", err)
 		subject := string(cues.Subject)
 		p.Subject = &subject
 		return p
@@ -96,19 +96,19 @@ func problemOf(err error) gen.Problem {
 		p.Path = &invalid.Path
 		return p
 	case errors.As(err, &outside):
-		p := problem(422, "outside", "The request is not as the contract has it", err)
+		p := problem(422, "outside", "The request does not follow the contract", err)
 		p.Path = &outside.where
 		return p
 	case errors.As(err, &list):
-		return problem(422, "bad-list", "The row list can not be read", err)
+		return problem(422, "bad-list", "The row list cannot be read", err)
 	case errors.Is(err, rows.ErrTooLarge):
 		return problem(413, "too-large", "The file is too large", err)
 	case errors.As(err, &midi):
-		return problem(422, "bad-file", "The MIDI file can not be read", err)
+		return problem(422, "bad-file", "The MIDI file cannot be read", err)
 	case errors.As(err, &score):
-		return problem(422, "bad-file", "The score can not be read", err)
+		return problem(422, "bad-file", "The score cannot be read", err)
 	case errors.As(err, &file):
-		p := problem(422, "bad-file", "The template file can not be read", err)
+		p := problem(422, "bad-file", "The template file cannot be read", err)
 		p.Path = &file.Path
 		return p
 	case errors.Is(err, store.ErrNotFound):
@@ -133,21 +133,21 @@ func problemOf(err error) gen.Problem {
 		return problem(404, "no-demo", "No demo account", err)
 	case errors.As(err, &http):
 		if http.Message == "" {
-			return problem(http.Code, "request", "The request can not be read", err)
+			return problem(http.Code, "request", "The request cannot be read", err)
 		}
-		return problem(http.Code, "request", "The request can not be read", errors.New(http.Message))
+		return problem(http.Code, "request", "The request cannot be read", errors.New(http.Message))
 	case errors.As(err, &tooLarge) && tooLarge.StatusCode() == 413:
 		return problem(413, "too-large", "The request is too large", errors.New("what was sent is larger than what this takes"))
 	case errors.As(err, &tooLarge):
-		return problem(tooLarge.StatusCode(), "request", "The request can not be read", err)
+		return problem(tooLarge.StatusCode(), "request", "The request cannot be read", err)
 	}
 	if errors.Is(err, io.ErrUnexpectedEOF) {
 		return problem(400, "request", "The request did not come whole", errors.New("what was sent did not come whole; send it again"))
 	}
 	if errors.Is(err, store.ErrBusy) {
-		return problem(503, "busy-server", "The server has too much to do", errors.New("too many people ask for something at once; try again in a moment"))
+		return problem(503, "busy-server", "The server has too much to do", errors.New("too many requests at once; try again in a moment"))
 	}
-	return problem(503, "unavailable", "The server could not do this just now", errors.New("what shows here is what was kept; try again in a moment"))
+	return problem(503, "unavailable", "The server could not do this just now", errors.New("what you see is what was saved; try again in a moment"))
 }
 
 func problem(status int, code, title string, err error) gen.Problem {

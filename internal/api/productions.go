@@ -142,7 +142,7 @@ func (s *server) SpotCues(ctx context.Context, r gen.SpotCuesRequestObject) (gen
 	var mapping map[string]string
 	if text := or(r.Params.Mapping, ""); text != "" {
 		if err := json.Unmarshal([]byte(text), &mapping); err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("the mapping is no JSON object: %v", err)}
+			return nil, &change.Refused{Reason: fmt.Sprintf("the mapping is not a JSON object: %v", err)}
 		}
 	}
 	done, err := f.Spot(ctx, p, r.Body, mapping, or(r.Params.Take, false))

@@ -112,7 +112,7 @@ func TestAProduction(t *testing.T) {
 	require.Contains(t, string(again.body), "bring the list in as a new cut")
 	bad := c.do("POST", path+"/cuts", []byte("001  A V C 00:00:00:99 00:00:01:00 01:00:00:00 01:00:01:00"))
 	require.Equal(t, 422, bad.status)
-	require.Contains(t, string(bad.body), "line 1: 00:00:00:99 is no timecode")
+	require.Contains(t, string(bad.body), "line 1: 00:00:00:99 is not a timecode")
 	second := decode[struct{ Cut string }](t, c.do("POST", path+"/cuts?name=Cut+2", edlOf([3]any{"A", 0, 1392}, [3]any{"B", 0, 720}, [3]any{"C", 24, 696}, [3]any{"D", 0, 1440})))
 	now = c.filmOf(t, path)
 	require.Equal(t, first.Cut, now.Settings.Cut, "the cues stand in the first still")
@@ -213,7 +213,7 @@ func TestAProduction(t *testing.T) {
 	require.Len(t, rows, 1)
 	require.Equal(t, 1, rows[0].Cues)
 	require.Empty(t, decode[[]any](t, eve.do("GET", "/api/productions", nil)))
-	require.Equal(t, 404, c.do("GET", "/api/templates/"+path[len("/api/productions/"):], nil).status, "it is no template")
+	require.Equal(t, 404, c.do("GET", "/api/templates/"+path[len("/api/productions/"):], nil).status, "it is not a template")
 }
 
 // A browser that follows a production is told of every change, and resumes.

@@ -16,7 +16,7 @@ import (
 )
 
 // A recording that stands in for a row is kept: it is heard whole or from any
-// place, by those of the studio, and survives undo; what is no recording is
+// place, by those of the studio, and survives undo; what is not a recording is
 // refused and nothing changes.
 func TestRecordingsAreHeard(t *testing.T) {
 	s := serve(t)

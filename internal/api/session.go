@@ -201,7 +201,7 @@ func (a *attempts) right(address, email string) {
 
 func accountFrom(address, email string) string { return hostIn(address) + " " + strings.ToLower(email) }
 
-// allowFrom is allow for what is no account: a link, which nobody guesses.
+// allowFrom is allow for what is not an account: a link, which nobody guesses.
 func (a *attempts) allowFrom(address string) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()

@@ -58,5 +58,5 @@ func TestASessionIsTheMusicOfACue(t *testing.T) {
 	require.Equal(t, len(played), now.Notes)
 	require.Equal(t, "MThd", string(ada.do("GET", music, nil).body[:4]))
 	who := ada.do("POST", templates+"/playable", file())
-	require.NotContains(t, string(who.body), "can not be read")
+	require.NotContains(t, string(who.body), "cannot be read")
 }

@@ -65,7 +65,7 @@ func TestATemplateIsShared(t *testing.T) {
 	require.Equal(t, 204, ada.do("DELETE", "/api/links/"+whole.ID, nil).status)
 	gone := stranger.do("GET", "/shared/"+whole.Secret, nil)
 	require.Equal(t, 404, gone.status)
-	require.Contains(t, string(gone.body), "leads nowhere any more")
+	require.Contains(t, string(gone.body), "no longer works")
 	require.Equal(t, 404, stranger.do("GET", "/shared/"+whole.Secret+"/template", nil).status)
 	_, err := s.store.Pool.Exec(context.Background(), "update shares set ends_at = now() - interval '1 minute'")
 	require.NoError(t, err)

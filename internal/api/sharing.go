@@ -79,7 +79,7 @@ const (
 	sharedMoment = "2 January 2006, 15:04 MST"
 )
 
-var errGone = echo.NewHTTPError(http.StatusNotFound, "this link leads nowhere any more; ask whoever gave it to you for a new one")
+var errGone = echo.NewHTTPError(http.StatusNotFound, "this link no longer works; ask whoever gave it to you for a new one")
 
 type sharedPrint struct {
 	Title, About string

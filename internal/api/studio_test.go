@@ -96,7 +96,7 @@ func TestAStudioGoesElsewhere(t *testing.T) {
 	work, err := other.app.StartJobs(context.Background())
 	require.NoError(t, err)
 	defer work()
-	for says, data := range map[string][]byte{"no zip archive": []byte("salt"), "damaged": bytes.Replace(out.body, []byte("RIFF"), []byte("RIFX"), 1), "no archive of a studio": ada.do("GET", path+"/archive", nil).body} {
+	for says, data := range map[string][]byte{"not a zip archive": []byte("salt"), "damaged": bytes.Replace(out.body, []byte("RIFF"), []byte("RIFX"), 1), "not an archive of a studio": ada.do("GET", path+"/archive", nil).body} {
 		_, err = bring(other, data)
 		require.ErrorContains(t, err, says)
 	}

@@ -305,7 +305,7 @@ func (s *server) ImportRows(ctx context.Context, r gen.ImportRowsRequestObject) 
 	options := rows.Options{}
 	if r.Params.Mapping != nil {
 		if err := json.Unmarshal([]byte(*r.Params.Mapping), &options.Mapping); err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("the mapping is no JSON object: %v", err)}
+			return nil, &change.Refused{Reason: fmt.Sprintf("the mapping is not a JSON object: %v", err)}
 		}
 	}
 	if r.Params.MiddleC != nil {

@@ -68,7 +68,7 @@ func TestATemplateBegins(t *testing.T) {
 	_, err := f.app.Begin(ctx, f.ada, "Fresh", app.From{Template: uuid.New()})
 	require.Error(t, err)
 	_, err = f.app.Begin(ctx, f.ada, "Fresh", app.From{Line: "-"})
-	require.ErrorContains(t, err, "the line can not be read")
+	require.ErrorContains(t, err, "the line cannot be read")
 	_, err = f.app.Begin(ctx, f.ada, "Fresh", app.From{Template: f.id, Rows: []template.ID{"nobody"}})
 	require.ErrorContains(t, err, "no longer in")
 	_, err = f.app.Begin(ctx, f.ada, " ", app.From{})

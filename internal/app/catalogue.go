@@ -98,7 +98,7 @@ func (h *Hot) known(ctx context.Context, p Person) (*template.Template, error) {
 }
 
 // spread carries on what a change of a template or of the catalogue means for
-// the others. The change itself stands already: what can not be carried on now
+// the others. The change itself stands already: what cannot be carried on now
 // is made up for when the template is opened next.
 func (h *Hot) spread(ctx context.Context, p Person, before *template.Template) {
 	now := h.View().Template

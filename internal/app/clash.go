@@ -21,7 +21,7 @@ type ClashError struct {
 
 func (e *ClashError) Error() string {
 	if e.Name == "" {
-		return "somebody else took away what this is about"
+		return "somebody else removed this meanwhile"
 	}
 	return fmt.Sprintf("somebody else changed %s of %s meanwhile", e.Field, e.Name)
 }
@@ -103,7 +103,7 @@ func fieldText(t *template.Template, field string) string {
 	return whole
 }
 
-// valueOf says what a field stands at that is no plain value, for people; empty
+// valueOf says what a field stands at that is not a plain value, for people; empty
 // for one that is.
 func valueOf(t *template.Template, id template.ID, field string) string {
 	whole, part, _ := strings.Cut(field, "/")

@@ -88,7 +88,7 @@ func (a *App) UseCodes(ctx context.Context, p Person, key, code string) (spares 
 	}
 	step, ok := stepOf(key, plainCode(code), time.Now())
 	if !ok {
-		return nil, refused("code", "that is not the code of now; check that the app and this server go by the same time, and give the next one")
+		return nil, refused("code", "that is not the current code; check that the app and this server agree on the time, and give the next one")
 	}
 	err = a.store.Tx(ctx, func(tx pgx.Tx) error {
 		q := a.store.Queries().WithTx(tx)
@@ -147,7 +147,7 @@ func (a *App) EndCodes(ctx context.Context, p Person, code string) error {
 		return store.NotFound(err)
 	}
 	if who.CodeKey == "" {
-		return refused("code", "no codes are asked for")
+		return refused("code", "codes at sign-in are off")
 	}
 	if err := a.CheckCode(ctx, who, code); err != nil {
 		return err

@@ -159,7 +159,7 @@ func bringIn(p *cue.Production, events []cut.Event, where Picture, out *BroughtI
 		}
 	}
 	if is := target.Reel(reel.ID); is != nil && len(is.Events) > 0 && target.ID == p.Cut {
-		return cue.Change{}, refused("", "reel %s has a picture in %s, and cues stand in it; bring the list in as a new cut", reel.Name, target.Name)
+		return cue.Change{}, refused("", "reel %s has a picture in %s, and cues are in it; bring the list in as a new cut", reel.Name, target.Name)
 	}
 	out.Cut, out.Reel = target.ID, reel.ID
 	c := p.WithPicture(target, reel, events)
@@ -213,7 +213,7 @@ func (f *Film) TakeCut(ctx context.Context, p Person, id cue.ID, choices map[cue
 		case next == nil:
 			return cue.Change{}, refused("", "%s", errNoCut)
 		case id == now.Cut:
-			return cue.Change{}, refused("", "the cues stand in %s already", next.Name)
+			return cue.Change{}, refused("", "the cues are in %s already", next.Name)
 		}
 		return now.Take(next, choices)
 	}
@@ -243,7 +243,7 @@ func (f *Film) BackTo(ctx context.Context, p Person, id cue.ID) (int64, error) {
 		case to == nil:
 			return cue.Change{}, refused("", "%s", errNoCut)
 		case id == now.Cut:
-			return cue.Change{}, refused("", "the cues stand in %s already", to.Name)
+			return cue.Change{}, refused("", "the cues are in %s already", to.Name)
 		}
 		return now.Back(to)
 	})

@@ -88,7 +88,7 @@ func (h *Hot) Establish(ctx context.Context, p Person, ask StemAsk) (deliver.Rep
 	if ask.Start == "" && !ask.Sections {
 		var err error
 		if list, err = deliver.ReadList(ask.List); err != nil {
-			return report, 0, refused("", "the stem list can not be taken: %s", err)
+			return report, 0, refused("", "the stem list cannot be taken: %s", err)
 		}
 	}
 	make := func(t *template.Template) (change.Change, error) {

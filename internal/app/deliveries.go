@@ -85,7 +85,7 @@ func (h *Hot) Deliver(ctx context.Context, p Person, ask DeliveryAsk) (id uuid.U
 		return id, "", refused("", "say who receives it: %s", err)
 	}
 	if len(ask.Note) > 5000 {
-		return id, "", refused("", "the note is too long; 5,000 letters can be")
+		return id, "", refused("", "the note is too long; 5,000 letters are the most")
 	}
 	x, err := a.Parcel(ctx, p, ask.Prints, ask.Folders)
 	if err != nil {

@@ -224,7 +224,7 @@ func Assign(ids []template.ID, field, value string) Maker {
 		case "kind":
 			return assignKind(t, ids, template.Kind(value))
 		}
-		return nil, refused("", "%q can not be assigned; section, stem, library, machine and kind can", field)
+		return nil, refused("", "%q cannot be assigned; section, stem, library, machine and kind can", field)
 	}
 }
 
@@ -232,7 +232,7 @@ func assignSection(t *template.Template, ids []template.ID, path string) (change
 	named := intake.NewNamed(t, NewID)
 	section, err := named.Section(path)
 	if err != nil {
-		return nil, refused("", "the section can not be set: %s", err)
+		return nil, refused("", "the section cannot be set: %s", err)
 	}
 	return change.Batch{Label: "Set section", Changes: []change.Change{named.Put(), change.Move{IDs: inOrder(t, ids), Section: section.ID}}}, nil
 }
@@ -253,7 +253,7 @@ func assignStem(t *template.Template, ids []template.ID, name string) (change.Ch
 	named := intake.NewNamed(t, NewID)
 	stem, err := named.Stem(name, first.Section)
 	if err != nil {
-		return nil, refused("", "the stem can not be set: %s", err)
+		return nil, refused("", "the stem cannot be set: %s", err)
 	}
 	if len(named.Put().Buses) == 0 {
 		return deliver.ByHand(t, ids, stem.ID, NewID)
@@ -272,7 +272,7 @@ func assignLibrary(t *template.Template, ids []template.ID, name string) (change
 	named := intake.NewNamed(t, NewID)
 	library, err := named.Library(name)
 	if err != nil {
-		return nil, refused("", "the library can not be set: %s", err)
+		return nil, refused("", "the library cannot be set: %s", err)
 	}
 	player, preload := named.Player(), intake.StandardDefaults().PreloadMiB
 	put := named.Put()
@@ -379,7 +379,7 @@ func Mend(code string, subject template.ID, remedy int) Maker {
 func SaveCall(t *template.Template, name string, ids []template.ID) (change.Change, error) {
 	name = strings.TrimSpace(name)
 	if err := template.CheckName(name); err != nil {
-		return nil, refused("", "the call can not be saved: %s", err)
+		return nil, refused("", "the call cannot be saved: %s", err)
 	}
 	if len(ids) == 0 {
 		return nil, refused("", "nothing is ready; call instruments first, then save them as %q", name)

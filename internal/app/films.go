@@ -54,7 +54,7 @@ func (a *App) Movies(folder string) (MoviesIn, error) {
 	defer func() { _ = dir.Close() }() // only read
 	entries, err := fs.ReadDir(dir.FS(), ".")
 	if err != nil {
-		return out, refused("", "%s can not be read: %s", folder, err)
+		return out, refused("", "%s cannot be read: %s", folder, err)
 	}
 	for _, e := range entries {
 		switch info, err := e.Info(); {
@@ -71,7 +71,7 @@ func (a *App) Movies(folder string) (MoviesIn, error) {
 // openMovie opens a film on a folder that may be scanned.
 func (a *App) openMovie(folder, file string) (*os.File, fs.FileInfo, error) {
 	if !isMovie(file) {
-		return nil, nil, refused("", "%s is no film; choose a file that ends in %s", file, strings.Join(movie.Names, ", "))
+		return nil, nil, refused("", "%s is not a film; choose a file that ends in %s", file, strings.Join(movie.Names, ", "))
 	}
 	dir, err := a.scanFolder(folder)
 	if err != nil {
@@ -80,12 +80,12 @@ func (a *App) openMovie(folder, file string) (*os.File, fs.FileInfo, error) {
 	defer func() { _ = dir.Close() }() // an open file stays open
 	f, err := dir.Open(file)
 	if err != nil {
-		return nil, nil, refused("", "%s can not be opened in %s; was it moved?", file, folder)
+		return nil, nil, refused("", "%s cannot be opened in %s; was it moved?", file, folder)
 	}
 	info, err := f.Stat()
 	if err != nil || !info.Mode().IsRegular() {
 		_ = f.Close() // only looked at
-		return nil, nil, refused("", "%s is no file", file)
+		return nil, nil, refused("", "%s is not a file", file)
 	}
 	return f, info, nil
 }
@@ -261,7 +261,7 @@ type cutMusic struct {
 }
 
 // cutMusics edits the music of the cues that a change alters inside, and keeps it. Music that is no
-// MIDI file can not be edited: it stays as it was, and is a mark.
+// MIDI file cannot be edited: it stays as it was, and is a mark.
 func (f *Film) cutMusics(ctx context.Context, p Person, before *cue.Production, c cue.Change) (map[cue.ID]cutMusic, error) {
 	after, _, err := cue.Apply(before, c)
 	if err != nil {

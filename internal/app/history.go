@@ -60,7 +60,7 @@ func (h *Hot) TakeBackOne(ctx context.Context, p Person, revision int64) (int64,
 func (h *Hot) Locked() bool { return h.doc.View().Locked }
 
 // OfVersion is the template that this one holds as it was, and the revision;
-// uuid.Nil for one that is no version.
+// uuid.Nil for one that is not a version.
 func (h *Hot) OfVersion() (uuid.UUID, int64) {
 	v := h.doc.View()
 	return v.Of, v.At

@@ -93,7 +93,7 @@ func TestVersionsAreKept(t *testing.T) {
 	require.ErrorAs(t, old.Lock(ctx, false), &locked)
 	listed, err := f.app.Templates(ctx, f.ada)
 	require.NoError(t, err)
-	require.Len(t, listed, 1, "a version is no template of its own")
+	require.Len(t, listed, 1, "a version is not a template of its own")
 
 	_, err = f.hot.Restore(ctx, f.ada, v.Revision)
 	require.NoError(t, err)

@@ -197,7 +197,7 @@ type (
 	LockedError = document.LockedError
 	// TooOldError is a change based on a revision that is no longer compared with.
 	TooOldError = document.TooOldError
-	// DependsError is a change that can not be taken back alone.
+	// DependsError is a change that cannot be taken back alone.
 	DependsError = document.DependsError
 )
 

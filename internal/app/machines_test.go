@@ -103,7 +103,7 @@ func TestRestoringLeavesMachinesAsTheyAre(t *testing.T) {
 	require.ErrorContains(t, err, "it is as it was")
 }
 
-// A template that does not sit on a machine of the studio can not take its name.
+// A template that does not sit on a machine of the studio cannot take its name.
 func TestTheStudiosNamesAreTaken(t *testing.T) {
 	f := setUp(t)
 	row, err := f.app.Create(ctx, f.ada, template.New("small", "Small"))

@@ -37,7 +37,7 @@ func CheckNewPassword(password string, known ...string) error {
 		return refused("password", "a password has at most %d characters", mostPassword)
 	}
 	if zxcvbn.PasswordStrength(password, append(known, "fanfold")).Score < leastStrength {
-		return refused("password", "that password is easy to guess; take a few words that have nothing to do with each other")
+		return refused("password", "that password is easy to guess; use a few unrelated words")
 	}
 	return nil
 }
@@ -57,14 +57,14 @@ func (a *App) Invitations(ctx context.Context, p Person) ([]db.InvitationListRow
 func (a *App) Invite(ctx context.Context, p Person, email string, role people.Role, days int) (id uuid.UUID, secret string, err error) {
 	address, err := mail.ParseAddress(strings.TrimSpace(email))
 	if err != nil {
-		return id, "", refused("email", "%q is no email address", email)
+		return id, "", refused("email", "%q is not an email address", email)
 	}
 	row, err := a.store.Queries().PersonByEmail(ctx, address.Address)
 	switch err = store.NotFound(err); {
 	case err == nil && row.StudioID == p.Studio:
 		return id, "", refused("email", "%s is in the studio already", address.Address)
 	case err == nil:
-		return id, "", refused("email", "%s is in another studio of this server; a person is in one", address.Address)
+		return id, "", refused("email", "%s is in another studio of this server; a person can be in only one", address.Address)
 	case !errors.Is(err, store.ErrNotFound):
 		return id, "", err
 	}
@@ -183,7 +183,7 @@ func (a *App) TakeInvitation(ctx context.Context, secret, name string, by WayIn)
 		} else {
 			who, err = q.MemberComes(ctx, db.MemberComesParams{StudioID: row.StudioID, Email: row.Email, Name: name, PasswordHash: hash, Role: row.Role})
 			if errors.Is(err, pgx.ErrNoRows) {
-				err = refused("email", "%s is in a studio of this server already; a person is in one", row.Email)
+				err = refused("email", "%s is in a studio of this server already; a person can be in only one", row.Email)
 			}
 		}
 		if err != nil {

@@ -44,7 +44,7 @@ func (h *Hot) NameRows(ctx context.Context, p Person, ask naming.Ask) (int64, er
 		}
 		c := naming.Change(list)
 		if c == nil {
-			return nil, refused("", "all are called so already")
+			return nil, refused("", "all have these names already")
 		}
 		set := t.Settings
 		if ask.Pattern != "" {
@@ -72,7 +72,7 @@ func ReplaceText(s naming.Search) Maker {
 	return func(t *template.Template) (change.Change, error) {
 		_, c, err := naming.Replace(t, s)
 		if err == nil && c == nil {
-			err = refused("", "nothing of that is found")
+			err = refused("", "nothing like that was found")
 		}
 		return c, err
 	}

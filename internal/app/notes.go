@@ -12,8 +12,8 @@ import (
 	"fanfold/internal/store/db"
 )
 
-// Note notes what somebody did that is no change of a document: what, in words, to whom or what, and
-// from which address. It is kept apart from history, and stays when people leave. Where it can not be
+// Note notes what somebody did that is not a change of a document: what, in words, to whom or what, and
+// from which address. It is kept apart from history, and stays when people leave. Where it cannot be
 // kept, what was done stands all the same, and the server's log has it.
 func (a *App) Note(ctx context.Context, p Person, what, about, address string) {
 	// What was done is noted even where who asked has gone away meanwhile.

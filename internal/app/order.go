@@ -24,7 +24,7 @@ func PutInOrder(within template.ID, by order.By) Maker {
 			return nil, err
 		}
 		if plan.Change == nil {
-			return nil, refused(within, "all rows stand so already")
+			return nil, refused(within, "all rows are in this order already")
 		}
 		return plan.Change, nil
 	}

@@ -46,7 +46,7 @@ func (a *App) setStudio(ctx context.Context, p Person, how func(*template.Settin
 }
 
 // CheckPalette tells what would be wrong with a palette on this template, and
-// the palette without it; the error says why it can not be mended.
+// the palette without it; the error says why it cannot be mended.
 func (h *Hot) CheckPalette(p template.Palette) ([]palette.Fault, template.Palette, error) {
 	t := h.View().Template.Clone()
 	t.Settings.Palette = &p
@@ -70,7 +70,7 @@ func ReadPalette(r io.Reader) (template.Palette, error) {
 	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
 		var p template.Palette
 		if err := json.Unmarshal(data, &p); err != nil {
-			return p, refused("", "the palette can not be read: %s", err)
+			return p, refused("", "the palette cannot be read: %s", err)
 		}
 		return p, checked(p)
 	}

@@ -40,9 +40,9 @@ func TestPalettesTravel(t *testing.T) {
 	require.Equal(t, p, again)
 	for text, says := range map[string]string{
 		`{"name":"x"}`:    "a palette has a colour for each of the 8 tints",
-		`{"tints": oops`:  "the palette can not be read",
+		`{"tints": oops`:  "the palette cannot be read",
 		"GIMP Palette\n#": "the palette has no colours",
-		"rgb":             "this is no palette",
+		"rgb":             "this is not a palette",
 	} {
 		_, err := app.ReadPalette(strings.NewReader(text))
 		require.ErrorContains(t, err, says)

@@ -29,7 +29,7 @@ func (h *Hot) Playable(ctx context.Context, p Person, piece Piece) (Playability,
 	if t.Settings.Orchestra == "" {
 		out.Orchestra = playable.OfTemplate(t)
 	} else if out.Orchestra, out.Unread, err = playable.OfLine(t.Settings.Orchestra); err != nil {
-		return out, refused("", "who plays can not be read: %s", err)
+		return out, refused("", "who plays cannot be read: %s", err)
 	}
 	cat, err := h.app.Catalogue(ctx, p)
 	if err != nil {

@@ -127,7 +127,7 @@ func (a *App) runPrint(ctx context.Context, id uuid.UUID) error {
 		return nil // the server ends; who comes next goes on
 	case err != nil:
 		if errors.Is(err, syscall.ENOSPC) {
-			err = fmt.Errorf("the disk of the server is full, and no file was kept: make room there, and go on (%w)", err)
+			err = fmt.Errorf("the server's disk is full, and no file was saved: make room there, and go on (%w)", err)
 		}
 		end.State, end.Reason = printFailed, err.Error()
 	case report == nil:

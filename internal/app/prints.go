@@ -34,7 +34,7 @@ type PrintAsk struct {
 	Samples    wav.Samples   `json:"samples"`
 	TrimDB     float64       `json:"trimDb"`             // by which all files are louder
 	Softer     bool          `json:"softer,omitempty"`   // all files are softer by as much as it takes that none goes beyond full scale
-	LeaveOut   bool          `json:"leaveOut"`           // rows that can not sound are left out
+	LeaveOut   bool          `json:"leaveOut"`           // rows that cannot sound are left out
 	Long       bool          `json:"long"`               // RF64 however short
 	Dry        bool          `json:"dry,omitempty"`      // without what rooms and other returns add
 	PeakDB     float64       `json:"peakDb"`             // the highest true peak, dBTP; 0 for none
@@ -393,7 +393,7 @@ func (a *App) Say(ctx context.Context, p Person, id uuid.UUID, says map[int]stri
 		case b != nil && (b.Kind.Is().Stem || b.Kind.Is().Only), role == audit.Guide, role == audit.Mix, role == audit.Limited, role == audit.Other:
 			err = a.store.Queries().PrintMatchSet(ctx, db.PrintMatchSetParams{Template: x.Template, Key: key, Says: say})
 		default:
-			return refused("", "%q is no stem of this template", say)
+			return refused("", "%q is not a stem of this template", say)
 		}
 		if err != nil {
 			return fmt.Errorf("remember what a file is: %w", err)
@@ -402,7 +402,7 @@ func (a *App) Say(ctx context.Context, p Person, id uuid.UUID, says map[int]stri
 	return a.ResumePrint(ctx, p, id)
 }
 
-// PrintableCue is a cue whose music can be printed by a template, or why it can not.
+// PrintableCue is a cue whose music can be printed by a template, or why it cannot.
 type PrintableCue struct {
 	Production     uuid.UUID
 	ProductionName string

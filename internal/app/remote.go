@@ -127,7 +127,7 @@ func (a *App) RemotePorts() map[uuid.UUID]int {
 	return out
 }
 
-// RemoteFailed tells everybody who looks at a template that it can not listen.
+// RemoteFailed tells everybody who looks at a template that it cannot listen.
 func (a *App) RemoteFailed(id uuid.UUID, port int) {
 	h, open := a.open.Look(id)
 	if !open {

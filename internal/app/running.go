@@ -21,7 +21,7 @@ import (
 )
 
 // Running is what runs of one template: which instruments shall be ready, and
-// what the machines report. It is no part of the document, and has a lock of its
+// what the machines report. It is not a part of the document, and has a lock of its
 // own, which is never held over the database. What shall be ready is written
 // under a revision, so that several servers agree.
 type Running struct {

@@ -51,7 +51,7 @@ func (w *scanWorker) Work(ctx context.Context, job *river.Job[scanArgs]) error {
 }
 
 // AllowScans lets people scan these folders of the server, and what is in
-// them. Others can not be seen.
+// them. Others cannot be seen.
 func (a *App) AllowScans(folders ...string) error {
 	for _, f := range folders {
 		abs, err := filepath.Abs(f)
@@ -59,7 +59,7 @@ func (a *App) AllowScans(folders ...string) error {
 			return fmt.Errorf("folder to scan: %w", err)
 		}
 		if info, err := os.Stat(abs); err != nil || !info.IsDir() {
-			return fmt.Errorf("folder to scan: %s is no folder", abs)
+			return fmt.Errorf("folder to scan: %s is not a folder", abs)
 		}
 		a.scanRoots = append(a.scanRoots, abs)
 	}
@@ -90,7 +90,7 @@ func (a *App) Folders(folder string) ([]string, error) {
 	defer func() { _ = dir.Close() }() // only read
 	entries, err := fs.ReadDir(dir.FS(), ".")
 	if err != nil {
-		return nil, refused("", "%s can not be read: %s", folder, err)
+		return nil, refused("", "%s cannot be read: %s", folder, err)
 	}
 	out := []string{}
 	for _, e := range entries {
@@ -124,7 +124,7 @@ func scanOf(row db.Scan, cat *Hot) Scan {
 		Patches: int(row.Patches), Unchanged: int(row.Unchanged), BrokenCount: int(row.BrokenCount), Reason: row.Reason, Broken: []scan.Broken{},
 	}
 	if err := json.Unmarshal(row.Broken, &s.Broken); err != nil {
-		s.Reason = "what was broken can not be read any more"
+		s.Reason = "what was broken cannot be read any more"
 	}
 	return s
 }

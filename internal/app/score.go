@@ -25,7 +25,7 @@ type CastPiece struct {
 	Bars    []float64        `json:"bars"`    // where each begins, s
 	Seconds float64          `json:"seconds"` // to the end of the last note
 	Rows    []PerformedRow   `json:"rows"`    // in score order
-	Silent  []render.Silence `json:"silent"`  // who is asked for and can not play
+	Silent  []render.Silence `json:"silent"`  // who is asked for and cannot play
 	Parts   int              `json:"parts"`
 }
 

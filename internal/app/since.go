@@ -21,7 +21,7 @@ type SinceStarted struct {
 	By       string `json:"by"`
 	Label    string `json:"label"`
 	Taken    bool   `json:"taken"` // the cue has taken it into its own template
-	Not      string `json:"not"`   // why it can not be taken, or left, by itself; empty where it can
+	Not      string `json:"not"`   // why it cannot be taken, or left, by itself; empty where it can
 }
 
 // mostSince bounds the changes of a template that are told of a cue: the first since it was started.
@@ -147,7 +147,7 @@ func (f *Film) TakeChange(ctx context.Context, p Person, id cue.ID, revision int
 	}
 	at := slices.IndexFunc(own.since, func(e document.Entry[change.Change]) bool { return e.Revision == revision })
 	if at < 0 {
-		return 0, refused("", "revision %d is no change since %s was started", revision, c.Called())
+		return 0, refused("", "revision %d is not a change since %s was started", revision, c.Called())
 	}
 	took := other(c.Took, revision, on)
 	if _, err := own.with(took); err != nil {

@@ -189,7 +189,7 @@ func (a *App) BringStudio(ctx context.Context, src io.ReaderAt, size int64) (out
 	x := &opening{app: a, entries: map[string]*zip.File{}}
 	r, err := zip.NewReader(src, size)
 	if err != nil {
-		return out, refused("", "this is no zip archive: %s", err)
+		return out, refused("", "this is not a zip archive: %s", err)
 	}
 	if err := bagit.Check(r); err != nil {
 		return out, refused("", "the archive is damaged: %s", err)
@@ -217,7 +217,7 @@ func (a *App) BringStudio(ctx context.Context, src io.ReaderAt, size int64) (out
 	case errors.As(err, &taken):
 		return out, refused("", "%s", taken)
 	case err != nil:
-		return out, refused("", "the archive can not be brought in: %s", err)
+		return out, refused("", "the archive cannot be brought in: %s", err)
 	}
 	if out, err = x.settle(ctx, index); err != nil {
 		return out, errors.Join(err, a.store.StudioRemove(context.WithoutCancel(ctx), index.ID))
@@ -229,10 +229,10 @@ func (a *App) BringStudio(ctx context.Context, src io.ReaderAt, size int64) (out
 func (x *opening) studio() (index studioArchived, err error) {
 	data, err := x.read(studioIndex, mostIndexBytes)
 	if err != nil {
-		return index, refused("", "this is no archive of a studio: %s", err)
+		return index, refused("", "this is not an archive of a studio: %s", err)
 	}
 	if err := json.Unmarshal(data, &index); err != nil || index.Format != studioFormat {
-		return index, refused("", "this is no archive of a studio")
+		return index, refused("", "this is not an archive of a studio")
 	}
 	state, err := store.TablesState()
 	switch {
@@ -278,7 +278,7 @@ func (x *opening) settle(ctx context.Context, index studioArchived) (out Brought
 	}
 	for _, row := range []func(context.Context, Person) error{x.app.openTemplates, x.app.openProductions} {
 		if err := row(ctx, x.who); err != nil {
-			return out, refused("", "what is in the archive can not be opened: %s", err)
+			return out, refused("", "what is in the archive cannot be opened: %s", err)
 		}
 	}
 	list, err := x.app.Members(ctx, x.who)

@@ -25,7 +25,7 @@ type Trimming struct {
 	PreloadMiB float64                // loaded whole
 	TrimmedMiB float64                // of what its notes touch
 	Zones, Of  int                    // zones that stay, of how many
-	Why        string                 // why it can not be trimmed; empty when it can
+	Why        string                 // why it cannot be trimmed; empty when it can
 
 	trims []change.Fields
 }
@@ -49,7 +49,7 @@ func (x *Trimming) rows(t *template.Template) []*template.Instrument {
 
 // Trimmings tells, for every instrument that the music of a call uses, what
 // must stay in memory for its notes: the zones of its scanned patches that they
-// touch. A patch that was not scanned can not be trimmed, nor one on a machine
+// touch. A patch that was not scanned cannot be trimmed, nor one on a machine
 // whose host is away.
 func (h *Hot) Trimmings(ctx context.Context, call template.ID) ([]Trimming, error) {
 	t := h.View().Template

@@ -108,7 +108,7 @@ func spooled(r io.Reader) (audiostore.Spool, int64, error) {
 }
 
 // errDiskFull is told where the server's disk has no more room.
-var errDiskFull = refused("", "the disk of the server is full, and nothing was kept; make room there, or have the audio lie elsewhere, and try again")
+var errDiskFull = refused("", "the server's disk is full, and nothing was saved; make room there or store the audio elsewhere, then try again")
 
 // opening is an archive while it is opened.
 type opening struct {
@@ -124,7 +124,7 @@ type opening struct {
 func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, error) {
 	r, err := zip.NewReader(src, size)
 	if err != nil {
-		return nil, fmt.Errorf("this is no zip archive: %w", err)
+		return nil, fmt.Errorf("this is not a zip archive: %w", err)
 	}
 	if err := bagit.Check(r); err != nil {
 		return nil, fmt.Errorf("the archive is damaged: %w", err)
@@ -137,14 +137,14 @@ func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, er
 	}
 	index, err := x.read(archiveIndex, mostIndexBytes)
 	if err != nil {
-		return nil, fmt.Errorf("this is no archive of a production: %w", err)
+		return nil, fmt.Errorf("this is not an archive of a production: %w", err)
 	}
 	if err := json.Unmarshal(index, &x.index); err != nil {
 		return nil, fmt.Errorf("%s: %w", archiveIndex, err)
 	}
 	switch i := &x.index; {
 	case i.Format != archiveFormat || i.Production == nil:
-		return nil, errors.New("this is no archive of a production")
+		return nil, errors.New("this is not an archive of a production")
 	case i.Version > archiveVersion:
 		return nil, fmt.Errorf("it was made by a newer Fanfold (version %d of archives); this one reads up to version %d", i.Version, archiveVersion)
 	}

@@ -110,7 +110,7 @@ func (f *failing) Seek(to int64, whence int) (int64, error) {
 	return f.from.Seek(to, whence)
 }
 
-// What can not be read whole is not kept, nor a part of it.
+// What cannot be read whole is not kept, nor a part of it.
 func TestWhatFailsIsNotThere(t *testing.T) {
 	dir := t.TempDir()
 	s, err := audiostore.Open(context.Background(), dir)

@@ -82,7 +82,7 @@ type held struct {
 	state string // of the files
 }
 
-// Open reads the certificates of a source. The error names the file that can not be used.
+// Open reads the certificates of a source. The error names the file that cannot be used.
 func Open(s Source) (*Keeper, error) {
 	k := &Keeper{source: s}
 	h, err := s.read()
@@ -102,7 +102,7 @@ func (s Source) read() (*held, error) {
 	for _, p := range pairs {
 		c, err := tls.LoadX509KeyPair(p.cert, p.key)
 		if err != nil {
-			return nil, fmt.Errorf("the certificate %s with the key %s can not be used: %w", p.cert, p.key, err)
+			return nil, fmt.Errorf("the certificate %s with the key %s cannot be used: %w", p.cert, p.key, err)
 		}
 		h.certs = append(h.certs, c)
 	}
@@ -123,7 +123,7 @@ func stateOf(pairs []pair) string {
 	return b.String()
 }
 
-// Again reads the certificates anew if their files are others. Where they can not be used, those from
+// Again reads the certificates anew if their files are others. Where they cannot be used, those from
 // before stay.
 func (k *Keeper) Again() error {
 	pairs, err := k.source.pairs()
@@ -158,7 +158,7 @@ func (k *Keeper) Watch(ctx context.Context) {
 		}
 		err := k.Again()
 		if err != nil && err.Error() != said {
-			slog.Warn("certificates that were renewed can not be used; those from before stay", "error", err)
+			slog.Warn("certificates that were renewed cannot be used; those from before stay", "error", err)
 		}
 		said = ""
 		if err != nil {

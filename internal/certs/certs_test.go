@@ -31,7 +31,7 @@ func made(t *testing.T, names ...string) certs.Made {
 }
 
 // A folder of certificates, in both layouts: each name is answered with its own, any other with the
-// first; one that is renewed replaces what was read; one that can not be used leaves it.
+// first; one that is renewed replaces what was read; one that cannot be used leaves it.
 func TestAFolderOfCertificates(t *testing.T) {
 	dir := t.TempDir()
 	_, err := certs.Open(certs.Source{Folder: dir})
@@ -130,6 +130,6 @@ func TestCertificatesThatCanNotBeUsed(t *testing.T) {
 	_, err = certs.Make([]string{"x"}, now, m.Cert, m.Key)
 	require.ErrorContains(t, err, "none that this program has made")
 	_, err = certs.Make([]string{"x"}, now, []byte("salt"), nil)
-	require.ErrorContains(t, err, "no PEM")
+	require.ErrorContains(t, err, "not PEM")
 	require.False(t, certs.Source{}.Given())
 }

@@ -95,15 +95,15 @@ func readPair(cert, key []byte) (*x509.Certificate, *ecdsa.PrivateKey, error) {
 	c, _ := pem.Decode(cert)
 	k, _ := pem.Decode(key)
 	if c == nil || k == nil {
-		return nil, nil, errors.New("the authority can not be read: it is no PEM")
+		return nil, nil, errors.New("the authority cannot be read: it is not PEM")
 	}
 	ca, err := x509.ParseCertificate(c.Bytes)
 	if err != nil {
-		return nil, nil, fmt.Errorf("the authority can not be read: %w", err)
+		return nil, nil, fmt.Errorf("the authority cannot be read: %w", err)
 	}
 	private, err := x509.ParsePKCS8PrivateKey(k.Bytes)
 	if err != nil {
-		return nil, nil, fmt.Errorf("the authority's key can not be read: %w", err)
+		return nil, nil, fmt.Errorf("the authority's key cannot be read: %w", err)
 	}
 	ec, ok := private.(*ecdsa.PrivateKey)
 	if !ok || !ca.IsCA {

@@ -57,7 +57,7 @@ func describe(p *template.Patch, i *template.Instrument, section string, words *
 	if id, own := ownWords[i.Name]; own {
 		is = sound.ByID(id)
 	}
-	if _, kind, hybrid := strings.Cut(section, "Hybrid / "); hybrid { // where a fog horn is no horn
+	if _, kind, hybrid := strings.Cut(section, "Hybrid / "); hybrid { // where a fog horn is not a horn
 		is = sound.ByID("synth.effects")
 		if kind == "Textures" {
 			is = sound.ByID("synth.pad")

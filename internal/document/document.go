@@ -29,8 +29,8 @@ var (
 	ErrStale = errors.New("the document has been changed elsewhere")
 	// ErrTwice is returned by a Log when the key of a change is in use.
 	ErrTwice = errors.New("a change with this key was made before")
-	// ErrUnfit is returned for a change that the log can not hold, now or ever.
-	ErrUnfit = errors.New("the change holds what can not be kept, such as a character no database keeps; leave it out")
+	// ErrUnfit is returned for a change that the log cannot hold, now or ever.
+	ErrUnfit = errors.New("the change holds what cannot be kept, such as a character no database keeps; leave it out")
 	// ErrNothing is returned when there is nothing to undo or redo.
 	ErrNothing = errors.New("there is nothing to take back")
 )
@@ -99,7 +99,7 @@ type Head struct {
 	Name     string
 	Revision int64
 	Locked   bool      // against change
-	Of       uuid.UUID // the document it holds as it was; nil when it is no version
+	Of       uuid.UUID // the document it holds as it was; nil when it is not a version
 	At       int64     // the revision it holds that at
 }
 

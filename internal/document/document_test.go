@@ -340,7 +340,7 @@ func TestTheShelf(t *testing.T) {
 	open("c")
 	require.Equal(t, 5, loads, "loaded again")
 
-	failed := errors.New("can not be read")
+	failed := errors.New("cannot be read")
 	_, err := s.Open(ctx, uuid.New(), func(context.Context) (string, error) { return "", failed })
 	require.ErrorIs(t, err, failed)
 	var wait sync.WaitGroup
@@ -358,7 +358,7 @@ func TestTheShelf(t *testing.T) {
 	hurried, stop := context.WithTimeout(ctx, 20*time.Millisecond)
 	defer stop()
 	_, err = s.Open(hurried, slow, load)
-	require.ErrorIs(t, err, context.DeadlineExceeded, "who can not wait goes")
+	require.ErrorIs(t, err, context.DeadlineExceeded, "who cannot wait goes")
 	close(end)
 	wait.Wait()
 	require.Equal(t, 6, loads, "several wait for one loading")

@@ -102,7 +102,7 @@ type Later struct {
 	Label    string
 }
 
-// DependsError is a change that can not be taken back alone, since later ones
+// DependsError is a change that cannot be taken back alone, since later ones
 // set the same things.
 type DependsError struct {
 	Label string
@@ -118,7 +118,7 @@ func (e *DependsError) Error() string {
 		}
 		later = append(later, fmt.Sprintf("%s (revision %d)", x.Label, x.Revision))
 	}
-	return fmt.Sprintf("%s can not be taken back alone; later changes set the same: %s. Take these back first", e.Label, strings.Join(later, ", "))
+	return fmt.Sprintf("%s cannot be taken back alone; later changes set the same: %s. Take these back first", e.Label, strings.Join(later, ", "))
 }
 
 // TakenError is a change that was taken back already.

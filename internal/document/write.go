@@ -19,7 +19,7 @@ type Ask struct {
 	Seen int64
 	// Key makes that the change is made once, however often it is asked for; the
 	// zero value is a key of its own. Its first half is that of the page that asks:
-	// what one page sets twice in a row is no clash.
+	// what one page sets twice in a row is not a clash.
 	Key uuid.UUID
 	// Beside is written in the transaction of the change; nil for nothing.
 	Beside Beside
@@ -233,7 +233,7 @@ func both(a, b Beside) Beside {
 const lookWithin = 2 * time.Second
 
 // lookAgain finds out whether a change was kept although writing it failed, as
-// when the connection breaks between the commit and its answer. What can not be
+// when the connection breaks between the commit and its answer. What cannot be
 // found out now is seen as soon as the log is heard again.
 func (d *Document[S, C, V]) lookAgain(ctx context.Context, e Entry[C], failed error) (int64, error) {
 	look, stop := context.WithTimeout(context.WithoutCancel(ctx), lookWithin)

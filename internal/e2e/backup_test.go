@@ -25,7 +25,7 @@ func (s *server) command(url string, args ...string) (string, error) {
 
 // Everything is backed up while the server runs, and brought back into an empty
 // database, where it goes on: history, undo and sign-in too. What is there is never
-// overwritten, and what is no backup changes nothing.
+// overwritten, and what is not a backup changes nothing.
 func TestBackupAndRestore(t *testing.T) {
 	s := runServer(t)
 	id := s.template(12)

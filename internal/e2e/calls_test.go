@@ -56,7 +56,7 @@ func TestACueBringsInWhatItUses(t *testing.T) {
 	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Flute 1 long", 72, 74, 76))
 	p.seeText(`[data-part-name="Flute 1 long"]`, "by name")
 	p.seeText(`[data-part=cue-cost]`, "1 instrument")
-	p.press("Keep and call it")
+	p.press("Save and call it")
 	p.gone("[role=dialog]")
 	p.seeText(`[data-call="3M02 Low tide"]`, "from its music")
 	p.seeText(`[data-leaf=calls] header`, "1 ready")
@@ -133,7 +133,7 @@ func TestKeptRowsAskBeforeTheyRest(t *testing.T) {
 	p.seeText(`[data-leaf=calls] header`, "1 ready")
 	p.press("Rest all")
 	p.seeText("[role=dialog]", "Piccolo long is kept. Rest all the same?")
-	p.press("Leave everything")
+	p.press("Cancel")
 	p.seeText(`[data-leaf=calls] header`, "1 ready")
 	p.press("Rest all")
 	p.press("Rest them")
@@ -174,7 +174,7 @@ func TestWhatAnotherTemplateHolds(t *testing.T) {
 	p.press("New template")
 	p.see(`[aria-label="Name of the template"]`).MustInput("Night crossing")
 	p.page.MustElementR("[role=dialog] label", "^Another template$").MustClick()
-	p.press("Make it")
+	p.press("^Create$")
 	p.see(`[aria-label="Template: Night crossing"]`)
 	p.unfold("orchestra", "calls")
 	p.seeText(`[data-part=held-elsewhere]`, "The Salt Lantern holds [0-9.]+ [MG]iB of it")
@@ -277,7 +277,7 @@ func TestAMachineAndItsCredentials(t *testing.T) {
 	p.press("Make one")
 	p.seeText("[data-part=host] pre", "FANFOLD_CREDENTIAL=[^ ]+ fanfold host --server ")
 	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n + 1`, before)
-	p.seeText(`[data-credential]:last-of-type`, "never heard")
+	p.seeText(`[data-credential]:last-of-type`, "never connected")
 	p.click(`[data-credential]:last-of-type button`)
 	p.page.MustWait(`n => document.querySelectorAll("[data-credential]").length === n`, before)
 	p.keys(input.Escape)
@@ -296,7 +296,7 @@ func TestAMusicProgramWakesAnInstrument(t *testing.T) {
 	p.click(`[aria-label^="Template: "]`)
 	p.press("Name and settings")
 	p.see(`[role=dialog] input[placeholder=off]`).MustInput(fmt.Sprint(port))
-	p.press("Set")
+	p.press("^Save$")
 	p.gone("[role=dialog]")
 	conn, err := net.DialUDP("udp4", nil, &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: port})
 	require.NoError(t, err)
@@ -340,9 +340,9 @@ func TestTrimmingToACue(t *testing.T) {
 	p.press("From music")
 	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Fog bell", 37, 38))
 	p.seeText(`[data-part-name="Fog bell"]`, "by name")
-	p.press("Keep as a call")
+	p.press("Save as a call")
 	p.gone("[role=dialog]")
-	p.click(`[aria-label="Do with the call 3M02 Low tide"]`)
+	p.click(`[aria-label="Actions for the call 3M02 Low tide"]`)
 	p.press("Trim to its music")
 	p.seeText(`[data-trim="Fog bell"]`, `6 of 18`) // three ways, two rounds each, of three runs of keys
 	p.press("Trim$")
@@ -357,7 +357,7 @@ func TestTrimmingToACue(t *testing.T) {
 	p.click(`[aria-label="Undo in the catalogue"]`)
 }
 
-// A host that fails is seen to: what it can not load has failed, with the
+// A host that fails is seen to: what it cannot load has failed, with the
 // reason; what it loads is ready; and once it is gone nothing there is ready,
 // until it comes back.
 func TestAHostFailingOnScreen(t *testing.T) {
@@ -369,13 +369,14 @@ func TestAHostFailingOnScreen(t *testing.T) {
 	command := p.see("[role=dialog] pre").MustText()
 	p.keys(input.Escape)
 	p.see(`[data-machine=Elm]`)
+	dir := t.TempDir() // where hosts keep their credential
 	run := func(extra ...string) *exec.Cmd {
 		words := regexp.MustCompile(`'[^']*'|\S+`).FindAllString(command, -1)
 		for n, w := range words {
 			words[n] = strings.Trim(w, "'")
 		}
 		cmd := exec.Command(studio.binary, append(words[2:], extra...)...)
-		cmd.Env = append(os.Environ(), words[0]) // the credential
+		cmd.Dir, cmd.Env = dir, append(os.Environ(), words[0]) // the credential
 		require.NoError(t, startTied(cmd, syscall.SIGKILL))
 		return cmd
 	}
@@ -396,7 +397,7 @@ func TestAHostFailingOnScreen(t *testing.T) {
 	}
 	p.unfold("orchestra", "calls")
 	p.see(`[data-row="Piccolo long"][data-state=ready]`)
-	p.seeText("[data-part=arriving]", "the samples of Anvil can not be read")
+	p.seeText("[data-part=arriving]", "the samples of Anvil cannot be read")
 	p.seeText(`[data-leaf=calls] header`, "1 ready")
 
 	require.NoError(t, host.Process.Kill())

@@ -41,7 +41,7 @@ func (p *person) sets(label, text string) {
 	p.keys(input.Enter)
 }
 
-// An assistant makes a production, spots three cues from a list with a line that can not be
+// An assistant makes a production, spots three cues from a list with a line that cannot be
 // taken, drags the end of one and sets the start of another, adds one at the playhead, and takes
 // single steps back.
 func TestCuesAreSpotted(t *testing.T) {
@@ -52,7 +52,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	name := fmt.Sprintf("Spotted %d", os.Getpid())
 	p.see(`#film-name`).MustInput(name)
 	require.NoError(t, p.see(`#film-rate`).Select([]string{"^24$"}, true, rod.SelectorTypeRegex))
-	p.press("Make it")
+	p.press("^Create$")
 	p.gone(`[role=dialog]`)
 	p.seeText(`[data-leaf=cues] header`, "0 cues")
 	list := filepath.Join(t.TempDir(), "spotting.csv")
@@ -61,7 +61,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.press("A list of cues")
 	p.see(`[role=dialog] input[type=file]`).MustSetFiles(list)
 	p.seeText(`[data-part=spotted]`, "3 new cues; 2 reels made: 1, 2")
-	p.seeText(`[role=dialog]`, "line 4: its start: 01:04:00:24 is no timecode at 24")
+	p.seeText(`[role=dialog]`, "line 4: its start: 01:04:00:24 is not a timecode at 24")
 	p.press("Take 3 cues")
 	p.gone(`[role=dialog]`)
 	p.seeText(`[data-leaf=cues] header`, "3 cues, 3:20")
@@ -98,7 +98,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.cueSays("End", "1M01", "01:01:00:00")
 
 	p.sets("Start of 1M02", "01:02:00:24")
-	p.seeText(`[role=alert]`, "is no timecode")
+	p.seeText(`[role=alert]`, "is not a timecode")
 	p.cueSays("Start", "1M02", "01:02:00:00")
 	p.sets("Start of 1M02", "01:01:58:12")
 	p.cueSays("Start", "1M02", "01:01:58:12")
@@ -123,7 +123,7 @@ func TestCuesAreSpotted(t *testing.T) {
 	statuses.MustSelectAllText().MustInput("heard\nsketched\nwith the director\napproved\norchestrated\nrecorded\nmixed\ndelivered")
 	p.see(`#set-numbering`).MustSelectAllText().MustInput("{reel}m{number}")
 	p.see(`[aria-label="Name of reel 2"]`).MustSelectAllText().MustInput("two")
-	p.press("Keep")
+	p.press("^Save$")
 	p.gone(`[role=dialog]`)
 	p.cueSays("Status", "1M02", "heard")
 	p.seeText(`[aria-label="Cues of the production"]`, "Reel two")
@@ -132,9 +132,9 @@ func TestCuesAreSpotted(t *testing.T) {
 	p.cueSays("Status", "1M02", "spotted")
 	require.NoError(t, p.see(`[aria-label=Production]`).Select([]string{"Settings of this one"}, true, rod.SelectorTypeText))
 	p.see(`#set-statuses`).MustSelectAllText().MustInput("sketched")
-	p.press("Keep")
-	p.seeText(`[role=alert]`, `"spotted" is no status of this production`)
-	p.press("Leave it")
+	p.press("^Save$")
+	p.seeText(`[role=alert]`, `"spotted" is not a status of this production`)
+	p.press("Cancel")
 	p.gone(`[role=dialog]`)
 	p.film("The Salt Lantern") // as others expect it
 }
@@ -146,7 +146,7 @@ func TestASecondCut(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.film("The Salt Lantern")
 	p.press("Cuts")
-	p.press("Hold the cues against it")
+	p.press("Compare the cues with it")
 	p.seeText(`[data-part=conform-sum]`, "946 frames are gone, 200 are new. Cues: 1 untouched, 8 moved, 5 changed inside, 0 gone")
 	p.seeMany(`[data-part=ribbons] path`, 140)
 	p.seeText(`[data-cue-number="1M02"]`, "changed inside, moves by −36 frames")
@@ -170,7 +170,7 @@ func TestASecondCut(t *testing.T) {
 	p.cueSays("Start", "1M06", "01:16:19:06")
 	p.press("Cuts")
 	p.click(`[data-cut="Cut 1"] .button:not(.button-main)`)
-	p.seeText(`[data-cut="Cut 1"]`, "the cues stand in it")
+	p.seeText(`[data-cut="Cut 1"]`, "the cues are in it")
 	p.keys(input.Escape)
 	p.cueSays("Start", "1M06", "01:16:40:00")
 	p.cueSays("End", "1M02", "01:04:32:00")

@@ -168,7 +168,7 @@ func TestATemplateBeginsWithASession(t *testing.T) {
 	p.press("New template")
 	p.see(`[aria-label="Name of the template"]`).MustInput("Harbour")
 	p.page.MustElementR("[role=dialog] label", "A session of your sequencer").MustClick()
-	p.press("Make it")
+	p.press("^Create$")
 	p.see(`[role=dialog] input[aria-label=Session]`).MustSetFiles(path)
 	p.seeText("[data-part=drift-count]", "419 rows, 38 sections, [0-9]+ buses")
 	p.press("Take all")

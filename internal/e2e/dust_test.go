@@ -93,7 +93,7 @@ func TestACueIsHeardWithThePicture(t *testing.T) {
 	p.click(`[aria-label="Picture"] [aria-label=Stop]`)
 	p.see(`[aria-label="Picture"] [aria-label=Play]`)
 	p.scoreSounds("stopped", silent)
-	p.press("Put it away")
+	p.press("Close it")
 	p.gone(`[data-part=score]`)
 }
 

@@ -262,6 +262,7 @@ func (s *server) host(id string, extra ...string) *exec.Cmd {
 	s.must("POST", "/api/machines/credential", map[string]string{"template": id, "machine": now.Template.Machines[0].ID}, &made)
 	command := strings.Replace(made.Command, "fanfold", studio.binary, 1) + " " + strings.Join(extra, " ")
 	cmd := exec.Command("sh", "-c", "exec env "+command)
+	cmd.Dir = s.t.TempDir() // where the host keeps its credential
 	require.NoError(s.t, startTied(cmd, syscall.SIGKILL))
 	s.t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
 	return cmd
@@ -370,7 +371,7 @@ func TestTheServerIsKilledUnder500Loads(t *testing.T) {
 	require.InDelta(t, 500*4+float64(players+1)*64, now.Rig.Machines[0].UsedMiB, 1e-6, "nothing was loaded twice")
 }
 
-// A host that can not read a patch, or has less memory than was planned, says
+// A host that cannot read a patch, or has less memory than was planned, says
 // so for that instrument; the others become ready.
 func TestAHostThatRefuses(t *testing.T) {
 	s := runServer(t)
@@ -386,6 +387,6 @@ func TestAHostThatRefuses(t *testing.T) {
 	for _, i := range now.Rig.Instruments {
 		reasons[i.State] += i.Reason + "; "
 	}
-	require.Contains(t, reasons["failed"], "the samples of Row 1 can not be read")
+	require.Contains(t, reasons["failed"], "the samples of Row 1 cannot be read")
 	require.Contains(t, reasons["failed"], "needs 102 MiB, 86 MiB free")
 }

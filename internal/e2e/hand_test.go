@@ -57,7 +57,7 @@ func TestOneHandForAllLibraries(t *testing.T) {
 	require.Equal(t, 200.0, p.page.MustEval(`async () => (await fetch("/api/hand", {method: "PUT", headers: {"Content-Type": "application/json"}, body: JSON.stringify({map: []})})).status`).Num())
 }
 
-// A cue is held against the people of an orchestra; a finding is passed over and stays so,
+// A cue is held against the people of an orchestra; a finding is ignored and stays so,
 // and other people change what is found.
 func TestCouldPeoplePlayIt(t *testing.T) {
 	p := enter(t, 1280, 800)
@@ -69,10 +69,10 @@ func TestCouldPeoplePlayIt(t *testing.T) {
 	p.see(`[aria-label="Who plays"]`).MustInput("0 0 0 0 - 1 - str")
 	p.press("Take these")
 	p.seeText(`[aria-label="What people could not play"]`, "Trumpet 1\\s*nobody in the orchestra plays it")
-	p.see(`[data-finding=range]`).MustElementR("button", "Pass it over").MustClick()
+	p.see(`[data-finding=range]`).MustElementR("button", "Ignore it").MustClick()
 	p.gone(`[data-finding=range]`)
-	p.press("Show the 1 that is passed over")
-	p.seeText(`[data-finding=range]`, "Tell it again")
+	p.press("Show the 1 that is ignored")
+	p.seeText(`[data-finding=range]`, "Show it again")
 	p.keys(input.Escape)
 	p.undo(2)
 }

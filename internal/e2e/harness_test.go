@@ -382,7 +382,7 @@ func (p *person) clickOn(what string, find func() (*rod.Element, error)) {
 		var off *rod.NoPointerEventsError
 		var covered *rod.CoveredError
 		if !errors.As(err, &off) && !errors.As(err, &covered) || time.Now().After(until) {
-			require.NoError(p.t, err, "%s can not be clicked", what)
+			require.NoError(p.t, err, "%s cannot be clicked", what)
 		}
 	}
 }

@@ -89,7 +89,7 @@ func TestCallsOnTheDemo(t *testing.T) {
 	p.unfold("calls")
 	p.press("Rest all")
 	p.seeText(`[data-leaf=calls] header`, "0 ready")
-	p.click(`[aria-label="Do with the call Six of them"]`)
+	p.click(`[aria-label="Actions for the call Six of them"]`)
 	p.press("Forget it")
 	p.gone(`[data-call="Six of them"]`)
 }

@@ -29,7 +29,7 @@ func TestATemplateIsSharedByALink(t *testing.T) {
 	guest.page.MustElementR("a", "Read the handbook").MustClick()
 	guest.seeText("body", "Winds")
 	guest.page.MustNavigate(strings.Replace(link, "/shared/", "/shared/x", 1))
-	guest.seeText("body", "leads nowhere any more")
+	guest.seeText("body", "no longer works")
 
 	p.keys(input.Escape)
 	p.gone("[role=dialog]")
@@ -39,5 +39,5 @@ func TestATemplateIsSharedByALink(t *testing.T) {
 	p.click(`[aria-label="End the link to The orchestrator"]`)
 	p.gone(`[data-link="The orchestrator"]`)
 	guest.page.MustNavigate(link)
-	guest.seeText("body", "leads nowhere any more")
+	guest.seeText("body", "no longer works")
 }

@@ -39,7 +39,7 @@ func TestFromAListToATemplateThatPlays(t *testing.T) {
 	doubt := filepath.Join(t.TempDir(), "doubt.csv")
 	require.NoError(t, os.WriteFile(doubt, []byte("Section,Name,Library,RAM\nWinds,Flute,Millrace Winds,\"1,024\"\n"), 0o644))
 	p.see(`[role=dialog] input[type=file]`).MustSetFiles(doubt)
-	p.seeText("[data-part=decimal]", "Is 1,024 in this list[^]*1024 MiB[^]*1.024 MiB[^]*Nothing is taken until you say")
+	p.seeText("[data-part=decimal]", "Is 1,024 in this list[^]*1024 MiB[^]*1.024 MiB[^]*Nothing is taken until you confirm")
 	p.seeText("[role=dialog] .button-main", "Take 0 rows")
 	p.page.MustElementR("[data-part=decimal] label", "^1024 MiB").MustClick()
 	p.seeText("[role=dialog] .button-main", "Take 1 row")

@@ -121,7 +121,7 @@ func TestThePictureOfAReel(t *testing.T) {
 	choose("One", "one.mp4", ".*studio/films") // the folder is remembered from then on
 	p.seeText(`[role=dialog] dl`, "320 × 180, 25 frames a second, avc1")
 	p.seeText(`[role=dialog] dl`, "01:00:00:00")
-	require.Empty(t, p.see(`[aria-label="What to look at"]`).MustText())
+	require.Empty(t, p.see(`[aria-label="To check"]`).MustText())
 	p.press("Done")
 	p.gone(`[role=dialog]`)
 	choose("Two", "two.mov")
@@ -155,8 +155,8 @@ func TestThePictureOfAReel(t *testing.T) {
 	p.keys(input.Space)
 	p.see(`[aria-label=Play]`)
 
-	choose("One", "wrong.mp4", "Take it away")
-	p.seeText(`[aria-label="What to look at"]`, "it has 24 frames a second, the production 25")
+	choose("One", "wrong.mp4", "Remove it")
+	p.seeText(`[aria-label="To check"]`, "it has 24 frames a second, the production 25")
 	p.press("Done")
 	p.seeText(`[data-part=film-marks]`, "film-rate")
 }
@@ -266,7 +266,7 @@ func TestAFilmWithoutAList(t *testing.T) {
 	p.seeText(`[data-slate]`, "No picture yet")
 	p.press("Cuts…")
 	p.press("Without a list")
-	p.seeText(`[data-cut="Cut 1"]`, "the cues stand in it")
+	p.seeText(`[data-cut="Cut 1"]`, "the cues are in it")
 	p.click(`[aria-label="Film of reel 1 in Cut 1"]`)
 	p.press(".*studio/films")
 	p.press("alone.mp4")

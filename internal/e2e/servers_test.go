@@ -93,7 +93,7 @@ func await(t *testing.T, events <-chan heardEvent, within time.Duration, what st
 				return e
 			}
 		case <-late:
-			require.Fail(t, "never heard: "+what)
+			require.Fail(t, "never connected: "+what)
 		}
 	}
 }

@@ -123,7 +123,7 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	p.changing(func() { p.press("Trim [0-9]+ rows") })
 	p.gone(`[role=dialog]`)
 	p.seeText(`[data-leaf=balance] header`, "41[0-9] heard, [0-9]{1,2} off")
-	require.NoError(t, p.see(`[aria-label="Order of the rows"]`).Select([]string{"alike together"}, true, "text"))
+	require.NoError(t, p.see(`[aria-label="Order of the rows"]`).Select([]string{"similar rows together"}, true, "text"))
 	p.seeText(`[aria-label="Rows by level"]`, "As Flute 1 long")
 	undo := func() {
 		p.page.MustEval(`() => document.activeElement.blur()`) // in a field it would take back what is typed
@@ -162,7 +162,7 @@ func TestRowsAreMeasuredAndTrimmed(t *testing.T) {
 	undo()
 	undo()
 	undo()
-	p.seeText(`[data-leaf=balance] header`, "nothing is measured yet")
+	p.seeText(`[data-leaf=balance] header`, "nothing measured yet")
 }
 
 // recorded is what a sequencer would record of a pair of a pass, counted from 0: its rows

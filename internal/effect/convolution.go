@@ -33,7 +33,7 @@ func newConvolution(e template.BusEffect, o Options) (*convolution, error) {
 		return nil, errors.New("it has no impulse; choose a recording of one")
 	}
 	if o.Audio == nil {
-		return nil, errors.New("recordings can not be read here")
+		return nil, errors.New("recordings cannot be read here")
 	}
 	channels, rate, err := o.Audio(e.Audio)
 	if err != nil {

@@ -55,7 +55,7 @@ type Effect interface {
 type Options struct {
 	RateHz   float64 // of the samples
 	QuarterS float64 // how long a quarter lasts, s: delays in note lengths follow it; 0 takes half a second
-	// Parts says that what comes in is but a part of the whole: of what is no sum of what it
+	// Parts says that what comes in is but a part of the whole: of what is not a sum of what it
 	// does to parts, a limiter, only its level is left.
 	Parts bool
 	// Audio finds a recording by its digest: one channel or two, and its rate, Hz.

@@ -65,11 +65,11 @@ func (p Pass) MIDI(t *template.Template, words *articulation.Vocabulary) ([]byte
 func Read(data []byte) (Pass, error) {
 	var p Pass
 	if err := json.Unmarshal(data, &p); err != nil || len(p.Rows) == 0 || len(p.Rows) > template.MaxInstruments {
-		return Pass{}, errors.New("this is no schedule of a calibration pass; write one with calibrate out")
+		return Pass{}, errors.New("this is not a schedule of a calibration pass; write one with calibrate out")
 	}
 	for _, r := range p.Rows {
 		if r.Pair < 0 || r.Pair >= len(p.Pairs) || r.Low < 0 || r.High > 127 || r.Low > r.High {
-			return Pass{}, fmt.Errorf("the row %q is on pair %d with the keys %d to %d, which can not be; write the schedule anew with calibrate out", r.Name, r.Pair+1, r.Low, r.High)
+			return Pass{}, fmt.Errorf("the row %q is on pair %d with the keys %d to %d, which cannot be; write the schedule anew with calibrate out", r.Name, r.Pair+1, r.Low, r.High)
 		}
 	}
 	return p, nil

@@ -41,7 +41,7 @@ func TestThePassOfTheDemo(t *testing.T) {
 	require.Equal(t, p, again)
 }
 
-// What is no pass is an error, never more.
+// What is not a pass is an error, never more.
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(`{"template":"T","pairs":["a"],"rows":[{"id":"i","name":"Horn","pair":0,"low":40,"high":70,"ways":["long"]}]}`))
 	f.Add([]byte(`{"rows":[{"pair":3}]}`))

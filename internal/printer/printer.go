@@ -44,7 +44,7 @@ type Piece struct {
 	// Softer has all files softer by as much as it takes that none goes beyond full scale: the
 	// piece is played once to know.
 	Softer   bool
-	LeaveOut bool // rows that can not sound are left out; otherwise nothing is printed
+	LeaveOut bool // rows that cannot sound are left out; otherwise nothing is printed
 	// Recording opens what was recorded over, by its SHA-256; it may be nil where nothing was.
 	Recording func(digest string) (*soundfile.Sound, error)
 	Title     string    // of the piece
@@ -286,7 +286,7 @@ func (j *job) recording(over *template.Printed) (*render.Recording, error) {
 	return render.NewRecording(render.Recorded{Channels: s.Channels, RateHz: s.RateHz, Frames: s.Frames, ReadAt: s.ReadAt}, j.Score.Seconds(j.From)-over.At, j.rate)
 }
 
-// NotWhole is the error of a piece in which somebody can not sound.
+// NotWhole is the error of a piece in which somebody cannot sound.
 type NotWhole struct{ Silent []render.Silence }
 
 func (e *NotWhole) Error() string {
@@ -301,7 +301,7 @@ func (e *NotWhole) Error() string {
 	return "not everything can sound, so nothing is printed: " + strings.Join(list, "; ") + ". Mend it, or print without them"
 }
 
-// layers opens the patches of rows; reasons tell of those that can not sound, or not wholly.
+// layers opens the patches of rows; reasons tell of those that cannot sound, or not wholly.
 func (j *job) layers(rows []*template.Instrument) (out [][]render.Layer, reasons []string) {
 	t := j.Fan.Template()
 	out, reasons = make([][]render.Layer, len(rows)), make([]string, len(rows))

@@ -17,7 +17,7 @@ import (
 	"fanfold/internal/format/soundfile"
 )
 
-// Unread is a file that can not be read, and why.
+// Unread is a file that cannot be read, and why.
 type Unread struct {
 	Path   string `json:"path"`
 	Reason string `json:"reason"`
@@ -135,7 +135,7 @@ func File(name string, role audit.Role, s *soundfile.Sound, wanted *printing.Wan
 	return x
 }
 
-// Alone is the plan where there is no template: every file that is no mix and no guide is a
+// Alone is the plan where there is no template: every file that is neither a mix nor a guide is a
 // stem, and all of them add up to the mix. Hand says by the Key of a file what it is.
 func (f *Folder) Alone(hand map[string]string) (printing.Plan, []printing.Match) {
 	fold := audit.Fold{ID: "all", Name: "The stems"}

@@ -71,7 +71,7 @@ func (s *server) follow(ctx context.Context) {
 		conn, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: port})
 		if err != nil {
 			if s.failed[id] != port {
-				slog.Warn("a template can not listen for Open Sound Control", "template", id, "port", port, "error", err)
+				slog.Warn("a template cannot listen for Open Sound Control", "template", id, "port", port, "error", err)
 				s.failed[id] = port
 				s.app.RemoteFailed(id, port)
 			}

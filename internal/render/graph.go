@@ -92,7 +92,7 @@ type source struct {
 }
 
 // NewGraph makes the graph from rows to a bus; an empty one is the mix, and no rows are all.
-// Effects that can not run give nothing, and are told.
+// Effects that cannot run give nothing, and are told.
 func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silence, error) {
 	return NewGraphTo(f, []Tap{{Bus: bus}}, rows, o)
 }
@@ -353,7 +353,7 @@ func rings(b *Block) bool {
 	return false
 }
 
-// nothing is an effect that can not run.
+// nothing is an effect that cannot run.
 type nothing struct{}
 
 func (nothing) Run(b *Block)  { *b = Block{} }

@@ -192,7 +192,7 @@ func TestADelayComesOutAfterSilence(t *testing.T) {
 	}
 }
 
-// An effect that can not run gives nothing, and is told.
+// An effect that cannot run gives nothing, and is told.
 func TestAnEffectThatCanNotRun(t *testing.T) {
 	x := coretest.Large(60, 60).Clone()
 	b := x.FirstBus(func(is *template.BusType) bool { return is.Wet() })

@@ -218,7 +218,7 @@ func (s *Score) Bars() []float64 {
 }
 
 // Messages are what a voice is sent from a place on, ticks, with the notes that still sound
-// there; by time, in frames from there. The error says what of its map can not be reached.
+// there; by time, in frames from there. The error says what of its map cannot be reached.
 func (s *Score) Messages(v *Voice, from int64, rateHz float64) (out []sampler.Message, err error) {
 	start := s.Time.Clock.Micros(from)
 	for _, x := range v.plays {

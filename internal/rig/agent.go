@@ -73,7 +73,7 @@ func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) er
 	_, err = conn.Subscribe(ordersSubject(id), func(m *nats.Msg) {
 		var o Orders
 		if err := json.Unmarshal(m.Data, &o); err != nil {
-			log.Error("orders can not be read", "error", err)
+			log.Error("orders cannot be read", "error", err)
 			return
 		}
 		log.Info("orders", "generation", o.Generation, "instruments", len(o.Loads))
@@ -84,13 +84,13 @@ func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) er
 	}
 	scans := newScanner(machine.Roots(), func(n ScanNews) {
 		if data, err := json.Marshal(n); err != nil || conn.Publish(newsSubject(id), data) != nil {
-			log.Error("what a scan found can not be told", "error", err)
+			log.Error("what a scan found cannot be told", "error", err)
 		}
 	})
 	_, err = conn.Subscribe(scanSubject(id), func(m *nats.Msg) {
 		var o ScanOrder
 		if err := json.Unmarshal(m.Data, &o); err != nil {
-			log.Error("a scan can not be read", "error", err)
+			log.Error("a scan cannot be read", "error", err)
 			return
 		}
 		scans.follow(ctx, o)
@@ -115,7 +115,7 @@ func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) er
 	_, err = conn.Subscribe(playSubject(id), func(m *nats.Msg) {
 		var o PlayOrder
 		if err := json.Unmarshal(m.Data, &o); err != nil {
-			log.Error("what shall be played can not be read", "error", err)
+			log.Error("what shall be played cannot be read", "error", err)
 			return
 		}
 		sounding.Play(o)

@@ -122,7 +122,7 @@ func (h *holder) ask(conn *nats.Conn) {
 func (h *holder) told(data []byte, log *slog.Logger) bool {
 	var r Renewal
 	if err := json.Unmarshal(data, &r); err != nil {
-		log.Error("what the server says of the credential can not be read", "error", err)
+		log.Error("what the server says of the credential cannot be read", "error", err)
 		return false
 	}
 	id, _, err := SplitToken(r.Token)
@@ -134,7 +134,7 @@ func (h *holder) told(data []byte, log *slog.Logger) bool {
 		return false
 	}
 	if err := h.line.Keep(r.Token); err != nil {
-		log.Error("another credential can not be kept; the one before is good until it ends", "error", err)
+		log.Error("another credential cannot be kept; the one before is good until it ends", "error", err)
 		return false
 	}
 	h.mu.Lock()

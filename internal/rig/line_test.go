@@ -130,7 +130,7 @@ func (d *diary) String() string {
 }
 
 // A host that can keep another credential is given one when it is time, keeps it, shows it, and dials
-// in with it from then on; one that can not is told when its own ends.
+// in with it from then on; one that cannot is told when its own ends.
 func TestCredentialsAreRenewed(t *testing.T) {
 	v := &vault{secret: "secret", due: true}
 	d, err := rig.Open(rig.DeskConfig{Lookup: v.lookup, Renew: v.renew, Listen: func(rig.Host, rig.Report, bool) {}})

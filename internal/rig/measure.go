@@ -71,7 +71,7 @@ func (s *stage) Measure(ask MeasureAsk) (*template.Heard, error) {
 	}
 	patches, places, _ := s.patchesOf(ask.Load)
 	if len(patches) == 0 {
-		// A patch that can not be opened is as dead as one that sounds nothing.
+		// A patch that cannot be opened is as dead as one that sounds nothing.
 		return &template.Heard{By: template.ByStandIn, On: ask.On, Of: ask.Row.Plays, Silent: true, Noise: silence, Peak: silence, Levels: [3]float64{silence, silence, silence}}, nil
 	}
 	defer func() {

@@ -94,7 +94,7 @@ type Item struct {
 	ID       string  `json:"id"`
 	State    State   `json:"state"`
 	Progress float64 `json:"progress,omitempty"` // 0..1 while tuning
-	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls; of one that is ready, why it can not be heard
+	Reason   string  `json:"reason,omitempty"`   // why it failed, or stalls; of one that is ready, why it cannot be heard
 	Voices   int     `json:"voices,omitempty"`   // that sound now
 	Armed    bool    `json:"armed,omitempty"`    // somebody is about to play it
 	Missed   int     `json:"missed,omitempty"`   // notes outside what it was trimmed to, loaded on demand
@@ -121,7 +121,7 @@ type Report struct {
 // mostFigure bounds the figures of a report: no machine has as much of anything.
 const mostFigure = 1 << 50
 
-// readReport reads what a host says of itself. The error names a figure that can not be.
+// readReport reads what a host says of itself. The error names a figure that cannot be.
 func readReport(data []byte) (Report, error) {
 	var r Report
 	if err := json.Unmarshal(data, &r); err != nil {

@@ -51,7 +51,7 @@ type PerformMessage struct {
 // Performed is what a host answers.
 type Performed struct {
 	Blocks  [][]*render.Block // of each block the lanes, nil where one is silent
-	Reasons map[int]string    // why rows that were added, or parts of them, can not sound
+	Reasons map[int]string    // why rows that were added, or parts of them, cannot sound
 	Count   render.Count      // stolen and dry since the start
 }
 
@@ -149,7 +149,7 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	}
 	if ask.Begin {
 		if ask.Lanes < 1 || ask.Lanes > MostPerformLanes {
-			return Performed{}, 0, fmt.Errorf("%d lanes; 1 to %d can be", ask.Lanes, MostPerformLanes)
+			return Performed{}, 0, fmt.Errorf("%d lanes; use 1 to %d", ask.Lanes, MostPerformLanes)
 		}
 		rate := cmp.Or(ask.RateHz, SoundRateHz)
 		if !slices.Contains(render.Rates, rate) {
@@ -161,7 +161,7 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 		}
 	}
 	if len(p.rows)+len(ask.Rows) > MostPerformRows || ask.Blocks < 0 || ask.Blocks > MostPerformBlocks {
-		return Performed{}, 0, fmt.Errorf("more than %d rows or %d blocks can not be played at once", MostPerformRows, MostPerformBlocks)
+		return Performed{}, 0, fmt.Errorf("more than %d rows or %d blocks cannot be played at once", MostPerformRows, MostPerformBlocks)
 	}
 	out := Performed{Reasons: s.add(p, ask.Rows)}
 	for _, m := range ask.Messages {
@@ -243,7 +243,7 @@ func (p *performance) forget(which func(*openedFiles) bool) {
 	}
 }
 
-// add opens the patches of rows, and lets them play; it tells which can not. The caller holds
+// add opens the patches of rows, and lets them play; it tells which cannot. The caller holds
 // the performance's lock.
 func (s *stage) add(p *performance, rows []PerformRow) map[int]string {
 	todo := map[string]Load{}
@@ -316,7 +316,7 @@ func (d *Desk) Perform(ctx context.Context, studio, machine string, ask PerformA
 	return readPerformed(m)
 }
 
-var errNotPerformed = errors.New("what the machine played can not be read")
+var errNotPerformed = errors.New("what the machine played cannot be read")
 
 // readPerformed reads an answer.
 func readPerformed(data []byte) (Performed, error) {

@@ -150,7 +150,7 @@ func TestARowSounds(t *testing.T) {
 	}, 20*time.Second, time.Millisecond)
 }
 
-// A row whose file is not there is ready, as the stand-in takes it to be, but can not be
+// A row whose file is not there is ready, as the stand-in takes it to be, but cannot be
 // heard, and says why.
 func TestARowThatCanNotSoundSaysWhy(t *testing.T) {
 	d, heard := openDesk(t)

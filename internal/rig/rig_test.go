@@ -49,7 +49,7 @@ func TestStandInRefusesStallsAndFails(t *testing.T) {
 	r := s.Report()
 	require.Equal(t, map[string]rig.State{"big": rig.Failed, "bad": rig.Failed, "slow": rig.Tuning, "good": rig.Ready}, states(r))
 	require.Equal(t, "needs 450 MiB, 300 MiB free", r.Items[0].Reason)
-	require.Equal(t, "the samples of bad can not be read", r.Items[1].Reason)
+	require.Equal(t, "the samples of bad cannot be read", r.Items[1].Reason)
 }
 
 type told struct {

@@ -142,7 +142,7 @@ func (s *stage) open(id string) {
 	}()
 }
 
-// patchesOf opens the patches of a load, and tells which they are. One that can not be played
+// patchesOf opens the patches of a load, and tells which they are. One that cannot be played
 // is left out, where another can.
 func (s *stage) patchesOf(l Load) (out []*sampler.Patch, places []int, err error) {
 	for n, p := range l.Patches {
@@ -381,7 +381,7 @@ func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
 	return b, true
 }
 
-// reasons tell of loads that somebody listens to why they, or a part of them, can not sound.
+// reasons tell of loads that somebody listens to why they, or a part of them, cannot sound.
 func (s *stage) reasons() map[string]string {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -121,7 +121,7 @@ func TestACredentialReachesItsOwnMachineOnly(t *testing.T) {
 }
 
 // Orders carry the whole wanted set and a growing generation; a host that
-// starts empty is told again, what is no report at all is passed over.
+// starts empty is told again, what is not a report at all is passed over.
 func TestOrdersAreToldAgain(t *testing.T) {
 	c := &clock{now: time.Unix(1_000_000, 0)}
 	d, heard := deskAt(t, c)

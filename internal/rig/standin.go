@@ -31,7 +31,7 @@ type StandIn struct {
 
 // Faults are the ways a stand-in can be told to fail.
 type Faults struct {
-	Corrupt    map[string]bool  // names of patches that can not be read
+	Corrupt    map[string]bool  // names of patches that cannot be read
 	Stall      map[string]bool  // names of instruments that never finish loading
 	Sounding   map[string]int   // voices that sound of instruments, by name, once they are ready
 	Armed      map[string]bool  // names of instruments somebody is about to play
@@ -217,7 +217,7 @@ func (s *StandIn) begin(l Load) *held {
 	h := &held{load: l, state: Tuning}
 	for _, p := range l.Patches {
 		if s.Faults.Corrupt[p.Name] {
-			return &held{load: l, state: Failed, reason: fmt.Sprintf("the samples of %s can not be read", p.Name)}
+			return &held{load: l, state: Failed, reason: fmt.Sprintf("the samples of %s cannot be read", p.Name)}
 		}
 		if p.Key == "" {
 			h.mib += p.PreloadMiB

@@ -13,7 +13,7 @@ type Patch struct {
 	Controls map[int]float64 // values that controllers start with, 0..127
 	// Notes say what of the file could not be taken as it says.
 	Notes   []string
-	Missing []string // samples that are not there, or can not be read
+	Missing []string // samples that are not there, or cannot be read
 
 	byKey    [128][]int32 // zones that a note of a key may sound, in their order
 	switches [128]bool    // keys that choose among zones

@@ -164,7 +164,7 @@ func (s *Store) readPage(key pageKey) *page {
 	from := key.number * pageFrames
 	p := &page{key: key, frames: make([]float32, min(pageFrames, x.Frames-from)*int64(x.Channels))}
 	if p.err = x.read(p.frames, from); p.err != nil {
-		clear(p.frames) // what can not be read is silent
+		clear(p.frames) // what cannot be read is silent
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -259,7 +259,7 @@ func openWAV(folder fs.FS, name string) (*Sample, error) {
 		}
 		x.RateHz, x.Channels, x.Frames = float64(w.RateHz), min(2, w.Channels), w.Frames
 		if x.Frames == 0 || x.Frames > mostFrames || w.RateHz < 1000 || w.RateHz > 768_000 {
-			return fmt.Errorf("it has %d frames at %d Hz, which can not be played", x.Frames, w.RateHz)
+			return fmt.Errorf("it has %d frames at %d Hz, which cannot be played", x.Frames, w.RateHz)
 		}
 		for _, l := range w.Loops {
 			if l.Start >= 0 && l.Start < l.End && l.End < w.Frames {
@@ -297,7 +297,7 @@ func withFile(folder fs.FS, name string, use func(src io.ReaderAt, size int64) e
 	}
 	src, ok := f.(io.ReaderAt)
 	if !ok {
-		return fmt.Errorf("%s can not be read from anywhere in it", name)
+		return fmt.Errorf("%s cannot be read from anywhere in it", name)
 	}
 	return use(src, info.Size())
 }

@@ -401,7 +401,7 @@ func TestLongSamplesAreStreamed(t *testing.T) {
 	require.Zero(t, store.Bytes(), "nothing is kept of it")
 }
 
-// stuckFolder is a folder whose files, once it is on, can not be opened before a gate is.
+// stuckFolder is a folder whose files, once it is on, cannot be opened before a gate is.
 type stuckFolder struct {
 	fs.FS
 	on   atomic.Bool
@@ -415,7 +415,7 @@ func (f *stuckFolder) Open(name string) (fs.File, error) {
 	return f.FS.Open(name)
 }
 
-// Files that are not as they should be: what can be played is, and what can not is told.
+// Files that are not as they should be: what can be played is, and what cannot is told.
 func TestDamagedPatches(t *testing.T) {
 	p := patch(t, "<region> sample=tone.wav key=60 nonsense=3 amp_veltrack=9999 cutoff=x loop_mode=loop_continuous loop_start=5 loop_end=99999999 offset=99999999 <region> sample=none.wav key=61 <region> sample=cut.wav key=62 <region> sample=huge.wav key=63", map[string]*fstest.MapFile{
 		"cut.wav": {Data: file(t, rate, 1, sine(440, .5, 100)).Data[:30]}, "huge.wav": {Data: append(append([]byte{}, file(t, rate, 1, nil).Data[:40]...), 0xff, 0xff, 0xff, 0xff, 1, 2, 3, 4)},

@@ -48,7 +48,7 @@ func openSF2(store *Store, f File) (*Patch, error) {
 func openSF2Sample(folder fs.FS, name string, soundAt int64, h sf2.Header) (*Sample, error) {
 	frames := int64(h.End) - int64(h.Start)
 	if frames < 1 || h.RateHz < 400 || h.RateHz > 192_000 {
-		return nil, fmt.Errorf("%s: the sample %s has %d frames at %d Hz, which can not be played", name, h.Name, max(0, frames), h.RateHz)
+		return nil, fmt.Errorf("%s: the sample %s has %d frames at %d Hz, which cannot be played", name, h.Name, max(0, frames), h.RateHz)
 	}
 	x := &Sample{Name: h.Name, RateHz: float64(h.RateHz), Channels: 1, Frames: frames}
 	if l := (Loop{Continuous, int64(h.LoopStart) - int64(h.Start), int64(h.LoopEnd) - int64(h.Start)}); l.Start >= 0 && l.End <= frames && l.End-l.Start >= shortestLoop {

@@ -13,7 +13,7 @@ import (
 // mostMissing is how many missing samples of a patch are told by name.
 const mostMissing = 20
 
-// openSFZ opens an SFZ file. Samples that can not be read are left out and told; the error
+// openSFZ opens an SFZ file. Samples that cannot be read are left out and told; the error
 // is of the file itself, or that nothing of it can sound.
 func openSFZ(store *Store, f File) (*Patch, error) {
 	name := f.Source.File
@@ -227,7 +227,7 @@ func made(name string) (*Sample, error) {
 			x.head[n] = float32(1 - 4*math.Abs(math.Mod(phase+.25, 1)-.5))
 		case "*silence":
 		default:
-			return nil, fmt.Errorf("%s is no sound that is made here", name)
+			return nil, fmt.Errorf("%s is not sound that is made here", name)
 		}
 	}
 	return x, nil

@@ -27,7 +27,7 @@ func Open(store *Store, f File) (*Patch, error) {
 	case ".sf2":
 		return openSF2(store, f)
 	default:
-		return nil, fmt.Errorf("%s can not be played: it is neither an SFZ file nor a SoundFont", f.Source.File)
+		return nil, fmt.Errorf("%s cannot be played: it is neither an SFZ file nor a SoundFont", f.Source.File)
 	}
 }
 
@@ -39,7 +39,7 @@ func openSound(folder fs.FS, name string) (*Sample, error) {
 	return openWAV(folder, name)
 }
 
-// openFLAC opens a FLAC file: it is unpacked whole into memory, since places in it can not
+// openFLAC opens a FLAC file: it is unpacked whole into memory, since places in it cannot
 // be read by themselves.
 func openFLAC(folder fs.FS, name string) (*Sample, error) {
 	x := &Sample{Name: name}
@@ -50,7 +50,7 @@ func openFLAC(folder fs.FS, name string) (*Sample, error) {
 		}
 		x.RateHz, x.Channels, x.Frames, x.head = float64(h.RateHz), min(2, h.Channels), int64(len(frames))/int64(min(2, h.Channels)), frames
 		if x.Frames == 0 || h.RateHz < 1000 {
-			return fmt.Errorf("it has %d frames at %d Hz, which can not be played", x.Frames, h.RateHz)
+			return fmt.Errorf("it has %d frames at %d Hz, which cannot be played", x.Frames, h.RateHz)
 		}
 		return nil
 	})

@@ -61,7 +61,7 @@ func (f *folding) entries(folder string) map[string]string {
 	known, ok := f.names[folder]
 	if !ok {
 		known = map[string]string{}
-		list, _ := fs.ReadDir(f.FS, folder) // what can not be read holds nothing
+		list, _ := fs.ReadDir(f.FS, folder) // what cannot be read holds nothing
 		for _, e := range slices.Backward(list) {
 			known[strings.ToLower(e.Name())] = e.Name()
 		}

@@ -173,7 +173,7 @@ type silent struct {
 	samples      []string
 }
 
-// tellSamples tells of samples that can not be read, each once.
+// tellSamples tells of samples that cannot be read, each once.
 func (s *scanner) tellSamples(names []string) {
 	for _, name := range names {
 		if !s.told[name] {
@@ -222,7 +222,7 @@ func (s *scanner) broken(name string, err error) {
 	s.result.Broken = append(s.result.Broken, Broken{name, reasonOf(err)})
 }
 
-// reasonOf says why a file whose name is said already can not be read.
+// reasonOf says why a file whose name is said already cannot be read.
 func reasonOf(err error) string {
 	var at *fs.PathError
 	switch {
@@ -246,7 +246,7 @@ func (s *scanner) file(name string) {
 	}
 }
 
-// sfz measures one SFZ file. Samples that can not be read are told once each;
+// sfz measures one SFZ file. Samples that cannot be read are told once each;
 // the patch is measured without them.
 func (s *scanner) sfz(name string) error {
 	file, err := sfz.Read(s.folder, name)
@@ -375,7 +375,7 @@ func (s *scanner) open(name string) (src io.ReaderAt, size int64, done func(), e
 	done = func() { _ = f.Close() } // only read
 	info, err := f.Stat()
 	if err == nil && !info.Mode().IsRegular() {
-		err = errors.New("it is no file")
+		err = errors.New("it is not a file")
 	}
 	if err != nil {
 		done()

@@ -82,7 +82,7 @@ func TestAFolderIsMeasured(t *testing.T) {
 		broken[b.File] = b.Reason
 	}
 	require.Len(t, broken, 4)
-	require.Contains(t, broken["Bells/broken.sfz"], "Bells/broken.sfz:1: key=zz is no key")
+	require.Contains(t, broken["Bells/broken.sfz"], "Bells/broken.sfz:1: key=zz is not a key")
 	require.Contains(t, broken["Bells/wav/none.wav"], "not exist")
 	require.Contains(t, broken["Bells/wav/picture.wav"], "announced")
 	require.Contains(t, broken["Drums/font.sf2"], "phdr chunk has 0 bytes")

@@ -18,12 +18,12 @@ func OpenWithin(roots []string, folder string) (*os.Root, error) {
 		}
 		outer, err := os.OpenRoot(root)
 		if err != nil {
-			return nil, fmt.Errorf("%s can not be opened", root)
+			return nil, fmt.Errorf("%s cannot be opened", root)
 		}
 		defer func() { _ = outer.Close() }() // the inner one stays open by itself
 		inner, err := outer.OpenRoot(rel)
 		if err != nil {
-			return nil, fmt.Errorf("%s can not be opened; is it a folder?", folder)
+			return nil, fmt.Errorf("%s cannot be opened; is it a folder?", folder)
 		}
 		return inner, nil
 	}

@@ -55,7 +55,7 @@ type NewDocument struct {
 	Studio   uuid.UUID
 	Kind     string
 	Locked   bool
-	Of       uuid.UUID // the document it holds as it was; nil when it is no version
+	Of       uuid.UUID // the document it holds as it was; nil when it is not a version
 	Revision int64     // the revision it holds that at
 	Key      uuid.UUID // nil for one of its own
 }

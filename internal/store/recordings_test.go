@@ -133,7 +133,7 @@ func audioFiles(t *testing.T, dir string) (n int) {
 	return n
 }
 
-// An upload that is cut off, or is no recording, leaves nothing behind.
+// An upload that is cut off, or is not a recording, leaves nothing behind.
 func TestACutOffRecordingLeavesNothing(t *testing.T) {
 	s := storetest.Open(t)
 	mine := studio(t, s)
@@ -141,8 +141,8 @@ func TestACutOffRecordingLeavesNothing(t *testing.T) {
 	cut := io.MultiReader(bytes.NewReader(data), iotest.ErrReader(fmt.Errorf("the line is cut: %w", io.ErrUnexpectedEOF)))
 	_, err := s.RecordingKeep(ctx, mine, cut, func([]byte, int64) error { return nil })
 	require.ErrorContains(t, err, "the line is cut")
-	_, err = s.RecordingKeep(ctx, mine, bytes.NewReader(data), func([]byte, int64) error { return errors.New("it is no audio") })
-	require.ErrorContains(t, err, "it is no audio")
+	_, err = s.RecordingKeep(ctx, mine, bytes.NewReader(data), func([]byte, int64) error { return errors.New("it is not audio") })
+	require.ErrorContains(t, err, "it is not audio")
 	taken := 0
 	_, err = s.RecordingKeep(ctx, mine, io.TeeReader(bytes.NewReader(data), counter(&taken)), func(_ []byte, size int64) error { return fmt.Errorf("%d", size) })
 	require.ErrorContains(t, err, "-1")

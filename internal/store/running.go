@@ -13,7 +13,7 @@ import (
 )
 
 // Wanted is which instruments of a template shall be ready. It has revisions of
-// its own: it is no part of the document.
+// its own: it is not a part of the document.
 type Wanted struct {
 	Revision    int64
 	Instruments []string

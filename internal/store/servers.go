@@ -56,7 +56,7 @@ type Membership struct {
 }
 
 // Join takes a server's place among those on the database. It fails with a
-// *TwoServersError beside one it can not run with. A server that has crashed holds
+// *TwoServersError beside one it cannot run with. A server that has crashed holds
 // its place no longer than its connection.
 func (s *Store) Join(ctx context.Context, own Server) (*Membership, error) {
 	conn, err := s.join(ctx, own)

@@ -34,7 +34,7 @@ type (
 
 func noted(s notes, c note) (notes, error) {
 	if c.Text == "unreadable" {
-		return nil, errors.New("it can not be read")
+		return nil, errors.New("it cannot be read")
 	}
 	s = maps.Clone(s)
 	s[c.Name] = c.Text
@@ -193,7 +193,7 @@ func TestWhatIsNotWritten(t *testing.T) {
 	require.ErrorIs(t, k.books.SetLocked(ctx, uuid.New(), k.head.ID, true), document.ErrNotFound)
 }
 
-// A change that can not be written whole leaves neither itself nor the next
+// A change that cannot be written whole leaves neither itself nor the next
 // revision number, nor what was to be written beside it.
 func TestAFailedWriteLeavesNothing(t *testing.T) {
 	k := keep(t)
@@ -332,7 +332,7 @@ func TestDamageIsNamed(t *testing.T) {
 	e := k.entry("unreadable")
 	require.NoError(t, k.books.Append(ctx, k.head, e, k.now, nil))
 	_, err := k.books.Load(ctx, k.person.StudioID, k.head.ID)
-	require.ErrorContains(t, err, "replay change 1: it can not be read")
+	require.ErrorContains(t, err, "replay change 1: it cannot be read")
 	_, err = k.Pool.Exec(ctx, "update snapshots set body = $1", bytes.Repeat([]byte("x"), 9))
 	require.NoError(t, err)
 	_, err = k.books.Load(ctx, k.person.StudioID, k.head.ID)

@@ -159,7 +159,7 @@ func (p part) bring(ctx context.Context, tx pgx.Tx, studio uuid.UUID, r io.Reade
 			return nil
 		}
 		if err != nil {
-			return fmt.Errorf("%s, row %d can not be read: %w", p.table, n, err)
+			return fmt.Errorf("%s, row %d cannot be read: %w", p.table, n, err)
 		}
 		if err := p.insert(ctx, tx, studio, line, known); err != nil {
 			return fmt.Errorf("%s, row %d: %w", p.table, n, err)

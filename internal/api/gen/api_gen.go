@@ -1066,7 +1066,7 @@ type CastReport struct {
 	Revision *int64     `json:"revision,omitempty"`
 	Title    string     `json:"title"`
 
-	// Unread what of a line can not be read
+	// Unread what of a line cannot be read
 	Unread []Unread `json:"unread"`
 }
 
@@ -2071,7 +2071,7 @@ type MoviesIn = app.MoviesIn
 
 // MusicPart defines model for MusicPart.
 type MusicPart struct {
-	// Beyond the notes, by name, that the instrument can not sound
+	// Beyond the notes, by name, that the instrument cannot sound
 	Beyond []string `json:"beyond"`
 
 	// How what it was matched by; empty when nobody plays it
@@ -2306,7 +2306,7 @@ type PaletteReport struct {
 	// Mended the colours of the tints
 	Mended *Palette `json:"mended,omitempty"`
 
-	// Why why it can not be mended
+	// Why why it cannot be mended
 	Why *string `json:"why,omitempty"`
 }
 
@@ -2566,7 +2566,7 @@ type PrintableCue struct {
 	ProductionName string             `json:"productionName"`
 	RateHz         int                `json:"rateHz"`
 
-	// Why why it can not be printed
+	// Why why it cannot be printed
 	Why *string `json:"why,omitempty"`
 }
 
@@ -3417,7 +3417,7 @@ type TrimRow struct {
 	// TrimmedMib of what its notes touch
 	TrimmedMib float64 `json:"trimmedMib"`
 
-	// Why why it can not be trimmed
+	// Why why it cannot be trimmed
 	Why string `json:"why"`
 
 	// Zones that stay
@@ -3430,7 +3430,7 @@ type Undoable struct {
 	Undo string `json:"undo"`
 }
 
-// Unread a place of a line that can not be read; the rest of it is kept
+// Unread a place of a line that cannot be read; the rest of it is kept
 type Unread struct {
 	Reason string `json:"reason"`
 	Text   string `json:"text"`

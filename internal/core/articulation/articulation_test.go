@@ -141,7 +141,7 @@ func TestMapsAsWritten(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, text, articulation.WriteMap(m))
 	for says, text := range map[string]string{
-		`long: "pedal" is no switch`: "long: pedal", `"long" is mapped twice`: "long: key 1 | long: key 2", "a controller is 0 to 119": "x: cc 200 1-2 | y: key 1", "the lead is 0 to 1000": "x: lead 99999999999",
+		`long: "pedal" is not a switch`: "long: pedal", `"long" is mapped twice`: "long: key 1 | long: key 2", "a controller is 0 to 119": "x: cc 200 1-2 | y: key 1", "the lead is 0 to 1000": "x: lead 99999999999",
 	} {
 		_, err := articulation.ReadMap(text, 4)
 		require.ErrorContains(t, err, says)
@@ -182,7 +182,7 @@ func TestStripsAreReadByHand(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 60, low[0].Key, "where middle C is called C3")
 	for says, text := range map[string]string{
-		`note 2, "X4"`: "C4; X4", `"1/0" is no length`: "C4 1/0", `"a/4" is no length`: "C4 a/4", "begin with a key": "128",
+		`note 2, "X4"`: "C4; X4", `"1/0" is not a length`: "C4 1/0", `"a/4" is not a length`: "C4 a/4", "begin with a key": "128",
 		"more than 2000 notes": strings.Repeat("C4;", articulation.MaxStrip+1),
 	} {
 		_, err := articulation.Strip(text, 4, 480)

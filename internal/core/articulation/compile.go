@@ -71,7 +71,7 @@ type Compiled struct {
 	Switches int       // switch messages sent
 }
 
-// UnseatedError is a channel that can not be reached from the seat.
+// UnseatedError is a channel that cannot be reached from the seat.
 type UnseatedError struct {
 	Articulation string
 	Channel      int

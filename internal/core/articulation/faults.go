@@ -14,7 +14,7 @@ type Clash struct {
 	Message string
 }
 
-// Clashes finds the articulations that can not be told apart: where the
+// Clashes finds the articulations that cannot be told apart: where the
 // switches of one are met whenever those of the other are.
 func Clashes(mappings []template.Mapping) []Clash {
 	var out []Clash

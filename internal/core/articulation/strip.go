@@ -65,7 +65,7 @@ func fraction(text string, ticksPerQuarter int) (int64, error) {
 	a, errA := strconv.Atoi(above)
 	b, errB := strconv.Atoi(below)
 	if errA != nil || errB != nil || a < 1 || b < 1 || a > 64 || b > 128 {
-		return 0, fmt.Errorf("%q is no length; write a part of a whole note, as 1/4", text)
+		return 0, fmt.Errorf("%q is not a length; write a part of a whole note, as 1/4", text)
 	}
 	return max(1, int64(a)*4*int64(ticksPerQuarter)/int64(b)), nil
 }

@@ -19,7 +19,7 @@ var forms = []struct {
 	{regexp.MustCompile(`(?i)^key(?:\s+|\s*=\s*)(\S+?)(\s+held)?$`), func(m []string, middleC int) (template.Switch, error) {
 		key, err := note.Parse(m[1], middleC)
 		if err != nil || key < 0 || key > 127 {
-			return template.Switch{}, fmt.Errorf("%q is no key", m[1])
+			return template.Switch{}, fmt.Errorf("%q is not a key", m[1])
 		}
 		return template.Switch{Kind: template.ByKey, Number: key, Hold: m[2] != ""}, nil
 	}},
@@ -69,7 +69,7 @@ func ReadSwitch(text string, middleC int) (template.Switch, error) {
 			return f.read(m, middleC)
 		}
 	}
-	return template.Switch{}, fmt.Errorf("%q is no switch; write as in key 24, cc 32 0-20, prog 7 bank 2, chan +2 or vel 1-64", text)
+	return template.Switch{}, fmt.Errorf("%q is not a switch; write as in key 24, cc 32 0-20, prog 7 bank 2, chan +2 or vel 1-64", text)
 }
 
 // WriteSwitch writes a switch so that ReadSwitch reads it, with keys as

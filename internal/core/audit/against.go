@@ -35,7 +35,7 @@ const smallest = 1e-7
 // where they begin, otherwise on their first samples.
 func Against(ctx context.Context, now, before File) (Differs, error) {
 	if now.RateHz != before.RateHz {
-		return Differs{Line: fmt.Sprintf("it can not be compared: it is at %d Hz, the earlier one at %d", now.RateHz, before.RateHz)}, nil
+		return Differs{Line: fmt.Sprintf("it cannot be compared: it is at %d Hz, the earlier one at %d", now.RateHz, before.RateHz)}, nil
 	}
 	if now.Begin != NotSaid && before.Begin != NotSaid && now.Begin != before.Begin {
 		early := &now
@@ -199,7 +199,7 @@ type Shape struct {
 const piece = 4
 
 // ShapeOf reads a file to its end and tells its shape. The spectrum is of both channels, as the
-// mean of their powers, over what is no silence.
+// mean of their powers, over what is not a silence.
 func ShapeOf(ctx context.Context, f File) (Shape, error) {
 	weights := dsp.StereoWeights
 	if f.Channels == 1 {

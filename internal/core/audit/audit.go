@@ -76,7 +76,7 @@ func (f *File) Called() string {
 type Fold struct {
 	ID, Name string
 	Stems    []string // that it delivers, by name: those without a file are missing
-	Why      string   // it can not be held against the mix; empty where it can
+	Why      string   // it cannot be held against the mix; empty where it can
 }
 
 // Ask says what is proved.
@@ -155,7 +155,7 @@ type run struct {
 	marks  []Mark
 }
 
-// Run proves files. The error says which can not be read; the context ends it.
+// Run proves files. The error says which cannot be read; the context ends it.
 func Run(ctx context.Context, ask Ask) (*Report, error) {
 	if len(ask.Files) == 0 {
 		return nil, errors.New("there is no sound to prove; choose a folder with WAV or FLAC files")
@@ -165,7 +165,7 @@ func Run(ctx context.Context, ask Ask) (*Report, error) {
 	}
 	for _, f := range ask.Files {
 		if f.RateHz < 1000 || f.RateHz > MostRateHz || f.Channels < 1 || f.Channels > MostChannels {
-			return nil, fmt.Errorf("%s: %d channels at %d Hz can not be proved", f.Name, f.Channels, f.RateHz)
+			return nil, fmt.Errorf("%s: %d channels at %d Hz cannot be proved", f.Name, f.Channels, f.RateHz)
 		}
 	}
 	r := &run{ask: &ask, report: &Report{Folds: []Null{}, Files: []Figures{}}}

@@ -577,7 +577,7 @@ func TestAMixWithItsLimiter(t *testing.T) {
 	require.True(t, r.Folds[0].AddsUp)
 }
 
-// What can not be tested says why.
+// What cannot be tested says why.
 func TestWhatCanNotBeTested(t *testing.T) {
 	s := made(84)
 	s.change = func(files []audit.File) []audit.File { return files[:6] }

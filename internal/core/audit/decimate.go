@@ -6,7 +6,7 @@ import (
 	"fanfold/internal/core/dsp"
 )
 
-// decimator keeps every so many samples, after a filter that takes away what they can not hold.
+// decimator keeps every so many samples, after a filter that takes away what they cannot hold.
 type decimator struct {
 	by   int
 	taps []float64

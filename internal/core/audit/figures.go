@@ -348,7 +348,7 @@ func (r *run) loudness() {
 	}
 }
 
-// mostLoudnessOff is how far the loudness may be off, LU: EBU R 128 for what is no live
+// mostLoudnessOff is how far the loudness may be off, LU: EBU R 128 for what is not a live
 // programme.
 const mostLoudnessOff = .5
 

@@ -109,7 +109,7 @@ func (r *run) header(f *File, rate int, begin, frames int64, bits string) {
 	}
 	switch f.Role {
 	case Other:
-		r.mark("extra", f, 0, 0, 0, "%s is no stem of this template", f.Name).Note = true
+		r.mark("extra", f, 0, 0, 0, "%s is not a stem of this template", f.Name).Note = true
 		return
 	case Guide:
 		return

@@ -42,7 +42,7 @@ var Codes = []Code{
 	{"null-guide", "what is left is a guide", "dB", "Mute the guide, or route it to the speakers alone, and record again."},
 	{"null-wet", "what is left lies in the wet sound alone, which never repeats exactly", "dBFS", "A modulated reverb differs each time; record stems and mix in one pass to have it the same."},
 	{"missing", "a stem that is delivered has no file", "", "Record it, or match a file to it by hand."},
-	{"extra", "a file is no stem of this template", "", "Match it to a stem by hand, or leave it out of the delivery."},
+	{"extra", "a file is not a stem of this template", "", "Match it to a stem by hand, or leave it out of the delivery."},
 	{"rate", "a file has another rate", "Hz", "Record it at the rate of the others."},
 	{"bits", "a file has other samples", "bits", "Record all files with the same bit depth."},
 	{"channels", "a file has other channels", "", "Record it in the channels that are delivered."},
@@ -61,7 +61,7 @@ var Codes = []Code{
 	{"start-click", "the sound begins abruptly", "dBFS", "Start recording a moment earlier."},
 	{"cut-tail", "the sound is cut off before it has died away", "dBFS", "Record longer."},
 	{"guide-leak", "the guide is heard in a stem", "dB", "Mute the guide, or route it past the stem, and record it again."},
-	{"same-sound", "the same sound is in two stems", "dB", "Find the row that reaches both: what is in two stems can not be balanced in either."},
+	{"same-sound", "the same sound is in two stems", "dB", "Find the row that reaches both: what is in two stems cannot be balanced in either."},
 	{"wet-in-dry", "wet sound is in a dry stem", "dB", "Route the return past the dry stem and record it again."},
 }
 

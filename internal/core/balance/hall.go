@@ -191,7 +191,7 @@ func roomOf(t *template.Template, i *template.Instrument) template.Room {
 	return ""
 }
 
-// hallSends are a row's routes to halls: before the fader, to a return that is no delay.
+// hallSends are a row's routes to halls: before the fader, to a return that is not a delay.
 func hallSends(t *template.Template, i *template.Instrument) []template.Route {
 	var out []template.Route
 	for _, r := range i.Routes {
@@ -240,7 +240,7 @@ func TakeHall(t *template.Template, sections []template.ID) (change.Change, erro
 		list = append(list, wires)
 	}
 	if len(list) == 0 {
-		return nil, &change.Refused{Reason: "sends and pans are as the hall asks already"}
+		return nil, &change.Refused{Reason: "sends and pans suit the hall already"}
 	}
 	return change.Batch{Label: fmt.Sprintf("Place %d rows in the hall", max(len(edit.Edits), len(wires.Wires))), Changes: list}, nil
 }

@@ -147,7 +147,7 @@ func TakeWeights(t *template.Template, f *fan.Fan, groups []template.ID) (change
 		put.Buses = append(put.Buses, change.Append(b))
 	}
 	if len(put.Buses) == 0 {
-		return nil, &change.Refused{Reason: "these groups are as the table of strengths has them already"}
+		return nil, &change.Refused{Reason: "these groups match the table of strengths already"}
 	}
 	slices.SortStableFunc(put.Buses, func(a, b change.Entry[template.Bus]) int { return cmp.Compare(a.Value.Name, b.Value.Name) })
 	return change.Batch{Label: fmt.Sprintf("Balance %d groups by strength", len(put.Buses)), Changes: []change.Change{put}}, nil

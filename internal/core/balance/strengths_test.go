@@ -35,7 +35,7 @@ func weighed(t *testing.T, groups map[string]struct {
 		}
 		x.Patches = append(x.Patches, p)
 		for n := range g.rows {
-			for _, how := range []string{"long", "staccato"} { // the second is no part of a chord that is held
+			for _, how := range []string{"long", "staccato"} { // the second is not a part of a chord that is held
 				x.Instruments = append(x.Instruments, &template.Instrument{
 					ID: template.ID(name + string(rune('1'+n)) + how), Section: "s", Name: fmt.Sprint(name, " ", n+1, " ", how), Kind: template.Sampled, Articulations: []string{how},
 					Patches: []template.ID{p.ID}, Routes: []template.Route{{To: id, Tap: template.Post}},

@@ -26,7 +26,7 @@ type Figures struct {
 	Noise    float64     // RMS of the silence before, dBFS
 	StartMs  float64     // from the note to its sound, beside the click's row
 	HalfMs   float64     // and to half of its full amplitude
-	DecayS   float64     // of the strong note's end to -60 dB; 0 when it can not be told
+	DecayS   float64     // of the strong note's end to -60 dB; 0 when it cannot be told
 	Position float64     // -45 left to 45 right, degrees, of constant power
 	Width    float64     // 0 for one point to 2 for opposite phases: 1 less the correlation
 	Cents    float64     // above its key; NaN when it has no pitch

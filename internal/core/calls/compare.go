@@ -5,7 +5,7 @@ import "fanfold/internal/core/template"
 // Comparison is what going from one call to another means.
 type Comparison struct {
 	Loads, Rests, Stays []*template.Instrument // in score order
-	Unseated            []*template.Instrument // of the second, that can not load
+	Unseated            []*template.Instrument // of the second, that cannot load
 	Estimates           []Estimate             // machine by machine
 }
 

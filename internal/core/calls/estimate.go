@@ -107,7 +107,7 @@ func Reckon(t *template.Template, g Going) []Estimate {
 	return out
 }
 
-// Unseated returns those of the set that can not load because they have no
+// Unseated returns those of the set that cannot load because they have no
 // seat.
 func Unseated(t *template.Template, ids []template.ID) []*template.Instrument {
 	var out []*template.Instrument

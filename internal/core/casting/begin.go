@@ -40,12 +40,12 @@ func Beginnings() []Beginning {
 // Begin makes the rows of a template from a line of shorthand: for every desk the free
 // rows that its instrument begins with, such as one for long and one for short
 // articulations, in the section where it usually stands, on the way to a stem for that
-// section. A patch that is dropped on a row makes it play. What can not be read is left
+// section. A patch that is dropped on a row makes it play. What cannot be read is left
 // out (see Shorthand); the error is for a line that names nobody.
 func Begin(t *template.Template, line string, mint template.Mint) (change.Change, error) {
 	parts, _, err := Shorthand(line)
 	if err != nil {
-		return nil, &change.Refused{Reason: "the line can not be read: " + err.Error()}
+		return nil, &change.Refused{Reason: "the line cannot be read: " + err.Error()}
 	}
 	slices.SortStableFunc(parts, func(a, b Part) int { return sound.Rank(a.Sound) - sound.Rank(b.Sound) })
 	var rows []intake.Row

@@ -238,7 +238,7 @@ func (c *Caster) cast(p Part, list []template.Preference) Choice {
 	out := c.choice(p, nil, Nobody)
 	out.Why = "nobody on the list plays it"
 	if p.Sound == "" {
-		out.Why = "what it is, its name does not say; choose by hand"
+		out.Why = "its name does not say what it is; choose by hand"
 	}
 	return out
 }

@@ -136,7 +136,7 @@ func TestShorthandAsPeopleWriteIt(t *testing.T) {
 	}
 }
 
-// What can not be read is pointed at, by its place, and the rest is kept.
+// What cannot be read is pointed at, by its place, and the rest is kept.
 func TestWhatIsNoOrchestraIsPointedAt(t *testing.T) {
 	for line, want := range map[string]struct{ text, says, kept string }{
 		"3[1.2] 2":                      {"3[1.2]", "counts 3 players and names 2", "Flute 1, Flute 2, Oboe 1, Oboe 2"},
@@ -339,12 +339,12 @@ func TestBeginnings(t *testing.T) {
 		for _, i := range now.Instruments {
 			require.Equal(t, template.Spare, i.Kind)
 			require.Len(t, i.Routes, 1, i.Name)
-			require.False(t, names[string(i.Section)+i.Name], "%s stands twice in %s", i.Name, b.Name)
+			require.False(t, names[string(i.Section)+i.Name], "%s is twice in %s", i.Name, b.Name)
 			names[string(i.Section)+i.Name] = true
 		}
 	}
 	_, err := casting.Begin(template.New("t", "T"), "", coretest.Mint())
-	require.ErrorContains(t, err, "the line can not be read")
+	require.ErrorContains(t, err, "the line cannot be read")
 }
 
 // Every starting point, and a line of every instrument there is, row by row: the rows of

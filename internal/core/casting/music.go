@@ -46,7 +46,7 @@ type Heard struct {
 	Uses   []template.Use
 	Plays  map[template.ID][]articulation.Note // the notes of each of them, with how they are played
 	Lacks  []string                            // techniques nobody chosen plays
-	Beyond []int                               // the keys of notes that its instrument can not sound, in order
+	Beyond []int                               // the keys of notes that its instrument cannot sound, in order
 }
 
 // Hear finds the instruments of the template that a cue uses: by the name of a

@@ -122,7 +122,7 @@ func TestHear(t *testing.T) {
 	keyed.Notes = append([]articulation.Note{{Start: 0, End: 10, Key: 13, Velocity: 1}}, keyed.Notes...)
 	h = hear(music("a", "Flute 1 long", -1, 0, keyed), nil)
 	require.Equal(t, []string{"legato"}, h.Uses[0].Articulations, "read from its key switches")
-	require.Equal(t, 2, h.Uses[0].Notes, "a key switch is no note")
+	require.Equal(t, 2, h.Uses[0].Notes, "a key switch is not a note")
 }
 
 func TestCueCall(t *testing.T) {

@@ -18,7 +18,7 @@ const (
 	MostParts   = 1000
 )
 
-// Unread is a place of a shorthand that can not be read; the rest of it is kept.
+// Unread is a place of a shorthand that cannot be read; the rest of it is kept.
 type Unread struct {
 	At     int // byte of the line
 	Text   string
@@ -34,7 +34,7 @@ func (u Unread) String() string { return fmt.Sprintf("%q: %s", u.Text, u.Reason)
 // whatever is named, and strings with their numbers. Square brackets name who plays what,
 // seat by seat; round ones who plays something beside; after a slash stands what one
 // player plays beside, after a plus how many play the relative. Common practice, no
-// source. What can not be read is told; the error is for a line that names nobody.
+// source. What cannot be read is told; the error is for a line that names nobody.
 func Shorthand(line string) ([]Part, []Unread, error) {
 	if len(line) > 4000 {
 		return nil, nil, fmt.Errorf("the line is too long for an orchestra")
@@ -182,7 +182,7 @@ func (s *shorthand) tokens(g span) []token {
 				last := &out[len(out)-1]
 				last.inside, last.square, last.closed = inside, r != '(', true
 			} else {
-				s.fail(at, g.text[n:n+after], "nothing stands before the brackets")
+				s.fail(at, g.text[n:n+after], "nothing comes before the brackets")
 			}
 			n += after
 			continue
@@ -192,7 +192,7 @@ func (s *shorthand) tokens(g span) []token {
 				end++
 			}
 			if end == n { // a digit of another script
-				s.fail(at, string(r), "it is no number")
+				s.fail(at, string(r), "it is not a number")
 				n += size
 				continue
 			}

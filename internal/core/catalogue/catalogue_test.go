@@ -264,7 +264,7 @@ func TestScannedPatchesAreTakenIn(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, catalogue.Taken{Same: 1}, again)
 	_, _, err = catalogue.Scanned(after, " ", nil, mint())
-	require.ErrorContains(t, err, "the library can not be named so")
+	require.ErrorContains(t, err, "the library cannot be named so")
 }
 
 func scanned(name, file string, programme int, m measure.Measure) catalogue.Measured {
@@ -474,7 +474,7 @@ func TestMachinesStandForOthers(t *testing.T) {
 
 	for stands, why := range map[[3]template.ID]string{
 		{"", "m2", ""}:      "Hornbeam",
-		{"m1", "m1", ""}:    "Birch can not stand for both Machine 1 and Hornbeam",
+		{"m1", "m1", ""}:    "Birch cannot stand for both Machine 1 and Hornbeam",
 		{"", "nothing", ""}: "the studio no longer has the machine that should stand for Hornbeam",
 	} {
 		_, err := catalogue.Stand(file, cat, stands[:])

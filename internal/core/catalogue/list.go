@@ -48,7 +48,7 @@ func wholeColumn(name string, high int, field func(*entry) *int) column {
 		func(e *entry, cell string) error {
 			n, err := strconv.Atoi(cell)
 			if err != nil || n < 0 || n > high {
-				return fmt.Errorf("%q is no whole number from 0 to %d", cell, high)
+				return fmt.Errorf("%q is not a whole number from 0 to %d", cell, high)
 			}
 			*field(e) = n
 			return nil
@@ -92,7 +92,7 @@ func keyColumn(name string, field func(*entry) *int) column {
 		func(e *entry, cell string) error {
 			n, err := note.Parse(cell, e.middleC)
 			if err != nil || n < 0 || n > 127 {
-				return fmt.Errorf("%q is no key; write a MIDI note 0 to 127 or a name such as C%d", cell, e.middleC)
+				return fmt.Errorf("%q is not a key; write a MIDI note 0 to 127 or a name such as C%d", cell, e.middleC)
 			}
 			*field(e) = n
 			return nil
@@ -162,7 +162,7 @@ var columns = []column{
 			a, errA := note.Parse(strings.TrimSpace(low), e.middleC)
 			b, errB := note.Parse(strings.TrimSpace(high), e.middleC)
 			if errA != nil || errB != nil {
-				return fmt.Errorf("%q is no run of keys; write as in 24 to 35", cell)
+				return fmt.Errorf("%q is not a run of keys; write as in 24 to 35", cell)
 			}
 			e.patch.SwitchZone = &template.KeyZone{Low: a, High: b}
 			return nil
@@ -207,11 +207,11 @@ var columns = []column{
 				rest, off := strings.CutSuffix(text, " off")
 				n := strings.LastIndex(rest, " ")
 				if n < 0 {
-					return fmt.Errorf("%q is no microphone; write as in close 120/900", text)
+					return fmt.Errorf("%q is not a microphone; write as in close 120/900", text)
 				}
 				m.Name, m.Off = rest[:n], off
 				if _, err := fmt.Sscanf(rest[n+1:], "%g/%g", &m.PreloadMiB, &m.FullMiB); err != nil {
-					return fmt.Errorf("%q is no microphone; write as in close 120/900", text)
+					return fmt.Errorf("%q is not a microphone; write as in close 120/900", text)
 				}
 				e.patch.Mics = append(e.patch.Mics, m)
 			}

@@ -76,7 +76,7 @@ func Stand(t, cat *template.Template, stands []template.ID) (*template.Template,
 			m.Name = there.Name
 		}
 		if first, twice := was[template.FoldName(m.Name)]; twice {
-			return nil, &change.Refused{Subject: m.ID, Reason: fmt.Sprintf("%s can not stand for both %s and %s; their seats would meet", m.Name, first, t.Machines[n].Name)}
+			return nil, &change.Refused{Subject: m.ID, Reason: fmt.Sprintf("%s cannot stand for both %s and %s; their seats would meet", m.Name, first, t.Machines[n].Name)}
 		}
 		was[template.FoldName(m.Name)] = t.Machines[n].Name
 		out.Machines[n] = &m

@@ -21,7 +21,7 @@ type Change interface {
 	apply(d *draft) (Change, error)
 }
 
-// Refused is the error of a change that can not be applied: what it was about
+// Refused is the error of a change that cannot be applied: what it was about
 // and why.
 type Refused struct {
 	Subject template.ID // the thing in question, where there is one

@@ -70,7 +70,7 @@ func (d *draft) sitWith(i *template.Instrument, with *template.ID, old **templat
 			return refuse(*with, "the row to sit with is no longer in the template")
 		}
 		if home := d.t.Instruments[at]; !i.PlaysAs(home) {
-			return refuse(i.ID, "%q does not play the same sound as %q, so they can not share a seat", i.Name, home.Name)
+			return refuse(i.ID, "%q does not play the same sound as %q, so they cannot share a seat", i.Name, home.Name)
 		}
 	}
 	was := i.With

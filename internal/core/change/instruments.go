@@ -207,7 +207,7 @@ func (c Move) apply(d *draft) (Change, error) {
 		moving[id] = true
 	}
 	if moving[c.Before] {
-		return nil, refuse(c.Before, "instruments can not move before one of themselves")
+		return nil, refuse(c.Before, "instruments cannot move before one of themselves")
 	}
 	undo := arrangement(d, moving)
 	moved := make([]*template.Instrument, 0, len(c.IDs))

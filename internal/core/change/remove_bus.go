@@ -26,7 +26,7 @@ func (c RemoveBus) apply(d *draft) (Change, error) {
 		return nil, err
 	}
 	if is := bus.Kind.Is(); is.Only {
-		return nil, refuse(c.ID, "the %s can not be removed: every template has one", is.Words)
+		return nil, refuse(c.ID, "the %s cannot be removed: every template has one", is.Words)
 	}
 	var to *template.Bus
 	if c.Onward != "" {

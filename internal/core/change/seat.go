@@ -21,7 +21,7 @@ type Seat struct {
 func (Seat) Kind() string { return "seat" }
 
 // Keys implements Change: the instruments' seats, and the places taken, so
-// that two people can not put two instruments on one seat.
+// that two people cannot put two instruments on one seat.
 func (c Seat) Keys() []Key {
 	keys := make([]Key, 0, 2*len(c.Seats))
 	for _, s := range c.Seats {

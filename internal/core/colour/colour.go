@@ -187,7 +187,7 @@ func FromBytes(rgb [3]int) RGB {
 func FromHex(s string) (RGB, error) {
 	n, err := strconv.ParseUint(strings.TrimPrefix(s, "#"), 16, 32)
 	if err != nil || len(strings.TrimPrefix(s, "#")) != 6 {
-		return RGB{}, fmt.Errorf("%q is no colour; write it as #rrggbb", s)
+		return RGB{}, fmt.Errorf("%q is not a colour; write it as #rrggbb", s)
 	}
 	return FromBytes([3]int{int(n >> 16), int(n >> 8 & 255), int(n & 255)}), nil
 }

@@ -137,7 +137,7 @@ func TestOneFieldIsTaken(t *testing.T) {
 
 	here = coretest.Must(here, change.Seat{Seats: []change.Seating{{ID: here.Instruments[2].ID, Seat: &free}}})
 	_, err = take(row, "seat")
-	require.ErrorContains(t, err, "the seat of Lead can not be taken")
+	require.ErrorContains(t, err, "the seat of Lead cannot be taken")
 }
 
 // A section of another template that has nothing in common comes over with its

@@ -23,7 +23,7 @@ type Pick struct {
 // a thing needs that is not here comes with it: its section, patches, libraries,
 // players, machine, and the buses on its way; buses are found by kind and name.
 // A seat that somebody else has here is left out. The error is a *change.Refused
-// when a pick no longer differs or can not be taken.
+// when a pick no longer differs or cannot be taken.
 func Take(here, there *template.Template, picks []Pick, mint template.Mint) (change.Change, error) {
 	if len(picks) == 0 {
 		return nil, &change.Refused{Reason: "choose at least one difference to take"}
@@ -402,7 +402,7 @@ func (k *taker) rowField(p Pick) error {
 	case fits:
 		here[key] = value
 	default:
-		return &change.Refused{Subject: p.ID, Reason: fmt.Sprintf("the %s of %s can not be taken: what it speaks of is not free here", p.Field, k.there.Instrument(p.ID).Name)}
+		return &change.Refused{Subject: p.ID, Reason: fmt.Sprintf("the %s of %s cannot be taken: what it speaks of is not free here", p.Field, k.there.Instrument(p.ID).Name)}
 	}
 	c := &template.Instrument{}
 	if err := json.Unmarshal(objectOf(here), c); err != nil {

@@ -49,7 +49,7 @@ func Mint() template.Mint {
 	return func(kind string) template.ID { return template.ID(fmt.Sprintf("made-%s-%d", kind, minted.Add(1))) }
 }
 
-// Must applies changes that can not fail.
+// Must applies changes that cannot fail.
 func Must(t *template.Template, changes ...change.Change) *template.Template {
 	for _, c := range changes {
 		after, _, err := change.Apply(t, c)

@@ -78,7 +78,7 @@ const MostOps = 5_000
 // not change is shared. The error is a *Refused.
 func Apply(p *Production, c Change) (*Production, Change, error) {
 	if len(c.Ops) > MostOps {
-		return nil, Change{}, refused("", "a change of %d steps; %d are the most", len(c.Ops), MostOps)
+		return nil, Change{}, refused("", "a change of %d steps; the most is %d", len(c.Ops), MostOps)
 	}
 	after := *p
 	var back []Op
@@ -132,7 +132,7 @@ func applyTo[E any](list *[]*E, id func(*E) ID, op Op) (Op, error) {
 		}
 		x := new(E)
 		if err := decode(op.Add, x); err != nil {
-			return Op{}, refused(op.ID, "the %s can not be read: %s", op.Kind, err)
+			return Op{}, refused(op.ID, "the %s cannot be read: %s", op.Kind, err)
 		}
 		if id(x) != op.ID {
 			return Op{}, refused(op.ID, "the %s has another ID than the step that adds it", op.Kind)
@@ -190,11 +190,11 @@ func set[E any](x *E, op Op) (*E, map[string]json.RawMessage, error) {
 		}
 	}
 	if data, err = json.Marshal(fields); err != nil {
-		return nil, nil, refused(op.ID, "the %s can not be read: %s", op.Kind, err)
+		return nil, nil, refused(op.ID, "the %s cannot be read: %s", op.Kind, err)
 	}
 	next := new(E)
 	if err := decode(data, next); err != nil {
-		return nil, nil, refused(op.ID, "the %s can not be set so: %s", op.Kind, err)
+		return nil, nil, refused(op.ID, "the %s cannot be set so: %s", op.Kind, err)
 	}
 	return next, old, nil
 }

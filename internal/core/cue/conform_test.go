@@ -87,7 +87,7 @@ func TestBeatsGoWithThePicture(t *testing.T) {
 			require.Zero(t, q.Bend)
 		case cue.ByTempo:
 			require.Equal(t, 4., q.Bend, "its limit")
-			require.InDelta(t, 24-.04/1.04*264, q.Worst, 1, "what eleven seconds from the door to the beat after the seam can not make up")
+			require.InDelta(t, 24-.04/1.04*264, q.Worst, 1, "what eleven seconds from the door to the beat after the seam cannot make up")
 		case cue.ByBars:
 			require.Contains(t, q.Text, "takes out a bar at bar 20")
 		}

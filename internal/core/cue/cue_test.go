@@ -69,38 +69,38 @@ func TestChangesAndBack(t *testing.T) {
 	require.NotEmpty(t, cue.Change{Ops: []cue.Op{cue.Setting(cue.OfCue, "c", "who", "Ada")}}.Meets(c), "of a cue that is gone")
 }
 
-// What can not be is refused with the reason, and nothing is half done.
+// What cannot be is refused with the reason, and nothing is half done.
 func TestRefusals(t *testing.T) {
 	p := lantern(t)
 	frame := int64(3)
 	for says, op := range map[string]cue.Op{
 		"it ends at 01:00:59:00, before it begins at 01:01:00:00": cue.Setting(cue.OfCue, "a", "end", hour(1, 59)),
-		"outside of a day":                       cue.Setting(cue.OfCue, "a", "end", hour(25, 0)),
-		"no longer there":                        cue.Setting(cue.OfCue, "z", "title", "x"),
-		"its reel is not there":                  cue.Setting(cue.OfCue, "a", "reel", "r9"),
-		`"lost" is no status of this production`: cue.Setting(cue.OfCue, "a", "status", "lost"),
-		`unknown field "colour"`:                 cue.Setting(cue.OfCue, "a", "colour", "x"),
-		"an ID stays":                            cue.Setting(cue.OfCue, "a", "id", "x"),
-		"a tempo of 0":                           cue.Setting(cue.OfCue, "a", "tempi", []tempo.Point{{}}),
-		"a tempo of 10000":                       cue.Setting(cue.OfCue, "a", "tempi", []tempo.Point{{MilliBPM: 10_000_000}}),
-		"can not be":                             cue.Setting(cue.OfCue, "a", "metres", []cue.Metre{{Bar: 1, Beats: 4, Unit: 3}}),
-		"put them in order":                      cue.Setting(cue.OfCue, "a", "metres", []cue.Metre{{Bar: 5, Beats: 4, Unit: 4}, {Bar: 2, Beats: 4, Unit: 4}}),
-		"stands at a tick or at a frame":         cue.Setting(cue.OfCue, "a", "markers", []cue.Marker{{Tick: &frame, Frame: &frame}}),
-		"a weight of 0 to 100":                   cue.Setting(cue.OfCue, "a", "hits", []cue.Hit{{Weight: -1}}),
-		`"33" is no frame rate`:                  cue.Setting(cue.OfProduction, "", "rate", "33"),
-		"the same for all files":                 cue.Setting(cue.OfProduction, "", "files", "{cue} {title}"),
-		"numbers no cues":                        cue.Setting(cue.OfProduction, "", "numbering", "{reel}"),
-		"is there twice":                         cue.Setting(cue.OfProduction, "", "statuses", []string{"a", "a"}),
-		"is no day":                              cue.Setting(cue.OfProduction, "", "begin", "tomorrow"),
-		"there are two reels 2":                  cue.Setting(cue.OfReel, "r1", "name", "2"),
-		"the cut that the cues stand in":         cue.Setting(cue.OfProduction, "", "cut", "k"),
-		"a reel that is not there":               cue.Adding(&cue.Cut{ID: "k", Name: "K", Reels: []cue.CutReel{{Reel: "r9"}}}),
-		"there is a cue with this ID already":    cue.Adding(&cue.Cue{ID: "a"}),
-		"not in the order":                       cue.Adding(&cue.Cut{ID: "k", Name: "K", Reels: []cue.CutReel{{Reel: "r1", Events: []cut.Event{{Start: 5, End: 6}, {Start: 0, End: 2}}}}}),
-		"nothing that a production has":          {Kind: "puppet"},
-		"neither added":                          {Kind: cue.OfProduction, Remove: true},
-		"another ID than the step":               {Kind: cue.OfReel, ID: "x", Add: json.RawMessage(`{"id":"y","name":"9","start":0,"length":0}`)},
-		"can not be read: unexpected EOF":        {Kind: cue.OfReel, ID: "x", Add: json.RawMessage(`{"id":`)},
+		"outside of a day":                          cue.Setting(cue.OfCue, "a", "end", hour(25, 0)),
+		"no longer there":                           cue.Setting(cue.OfCue, "z", "title", "x"),
+		"its reel is not there":                     cue.Setting(cue.OfCue, "a", "reel", "r9"),
+		`"lost" is not a status of this production`: cue.Setting(cue.OfCue, "a", "status", "lost"),
+		`unknown field "colour"`:                    cue.Setting(cue.OfCue, "a", "colour", "x"),
+		"an ID stays":                               cue.Setting(cue.OfCue, "a", "id", "x"),
+		"a tempo of 0":                              cue.Setting(cue.OfCue, "a", "tempi", []tempo.Point{{}}),
+		"a tempo of 10000":                          cue.Setting(cue.OfCue, "a", "tempi", []tempo.Point{{MilliBPM: 10_000_000}}),
+		"is not possible":                           cue.Setting(cue.OfCue, "a", "metres", []cue.Metre{{Bar: 1, Beats: 4, Unit: 3}}),
+		"put them in order":                         cue.Setting(cue.OfCue, "a", "metres", []cue.Metre{{Bar: 5, Beats: 4, Unit: 4}, {Bar: 2, Beats: 4, Unit: 4}}),
+		"stands at a tick or at a frame":            cue.Setting(cue.OfCue, "a", "markers", []cue.Marker{{Tick: &frame, Frame: &frame}}),
+		"a weight of 0 to 100":                      cue.Setting(cue.OfCue, "a", "hits", []cue.Hit{{Weight: -1}}),
+		`"33" is not a frame rate`:                  cue.Setting(cue.OfProduction, "", "rate", "33"),
+		"the same for all files":                    cue.Setting(cue.OfProduction, "", "files", "{cue} {title}"),
+		"numbers no cues":                           cue.Setting(cue.OfProduction, "", "numbering", "{reel}"),
+		"is there twice":                            cue.Setting(cue.OfProduction, "", "statuses", []string{"a", "a"}),
+		"is not a day":                              cue.Setting(cue.OfProduction, "", "begin", "tomorrow"),
+		"there are two reels 2":                     cue.Setting(cue.OfReel, "r1", "name", "2"),
+		"the cut that the cues stand in":            cue.Setting(cue.OfProduction, "", "cut", "k"),
+		"a reel that is not there":                  cue.Adding(&cue.Cut{ID: "k", Name: "K", Reels: []cue.CutReel{{Reel: "r9"}}}),
+		"there is a cue with this ID already":       cue.Adding(&cue.Cue{ID: "a"}),
+		"not in the order":                          cue.Adding(&cue.Cut{ID: "k", Name: "K", Reels: []cue.CutReel{{Reel: "r1", Events: []cut.Event{{Start: 5, End: 6}, {Start: 0, End: 2}}}}}),
+		"nothing that a production has":             {Kind: "puppet"},
+		"neither added":                             {Kind: cue.OfProduction, Remove: true},
+		"another ID than the step":                  {Kind: cue.OfReel, ID: "x", Add: json.RawMessage(`{"id":"y","name":"9","start":0,"length":0}`)},
+		"cannot be read: unexpected EOF":            {Kind: cue.OfReel, ID: "x", Add: json.RawMessage(`{"id":`)},
 	} {
 		_, _, err := cue.Apply(p, cue.Change{Ops: []cue.Op{cue.Setting(cue.OfCue, "b", "title", "changed"), op}})
 		require.ErrorContains(t, err, says)

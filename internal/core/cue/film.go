@@ -58,7 +58,7 @@ func (f *Film) check(rate timecode.Rate) error {
 	case f.Folder == "" || f.File == "" || len(f.Folder) > 4096 || len(f.File) > 4096:
 		return fmt.Errorf("a film has no folder or no name")
 	case g.Num <= 0 || g.Den <= 0 || g.Num > 1e12 || g.Den > 1e12 || g.Frames < 1 || g.Frames > MostFilmFrames || g.SoundMs < 0 || len(g.Start) > 20 || len(g.Codec) > 20:
-		return fmt.Errorf("%s can not have %d frames at %d/%d a second", f.File, g.Frames, g.Num, g.Den)
+		return fmt.Errorf("%s cannot have %d frames at %d/%d a second", f.File, g.Frames, g.Num, g.Den)
 	case f.Begin != nil && (*f.Begin < 0 || *f.Begin > rate.Day()):
 		return fmt.Errorf("%s begins outside of a day of timecode", f.File)
 	}
@@ -82,7 +82,7 @@ func (f Footage) Lasts(rate timecode.Rate) int64 {
 	return int64(math.Round(float64(f.Frames) * float64(rate.Num) * float64(f.Den) / (float64(rate.Den) * float64(f.Num))))
 }
 
-// Notes are what a movie leaves open, that people should know of: it is no mark.
+// Notes are what a movie leaves open, that people should know of: it is not a mark.
 func (f *Film) Notes(r *Reel) []string {
 	out := []string{}
 	if f.Footage.Start == "" && f.Begin == nil {

@@ -102,7 +102,7 @@ func TestCodesOfFilmsAreListed(t *testing.T) {
 	}
 }
 
-// A film is chosen and taken away in one change each, and what can not be is refused.
+// A film is chosen and taken away in one change each, and what cannot be is refused.
 func TestFilmsAreChosen(t *testing.T) {
 	p := withFilm(t, cue.Film{Folder: "/films", File: "r1.mov", Footage: with(whole, func(f *cue.Footage) { f.Start = "" })})
 	require.Equal(t, "r1.mov", p.CutOf("k").Films["r1"].File)
@@ -116,9 +116,9 @@ func TestFilmsAreChosen(t *testing.T) {
 	require.Equal(t, p, was)
 
 	for says, f := range map[string]*cue.Film{
-		"no folder or no name":  {File: "r1.mov", Footage: whole},
-		"can not have 0 frames": {Folder: "/films", File: "r1.mov"},
-		"outside of a day":      {Folder: "/films", File: "r1.mov", Footage: whole, Begin: ptr(-1)},
+		"no folder or no name": {File: "r1.mov", Footage: whole},
+		"cannot have 0 frames": {Folder: "/films", File: "r1.mov"},
+		"outside of a day":     {Folder: "/films", File: "r1.mov", Footage: whole, Begin: ptr(-1)},
 	} {
 		_, _, err := cue.Apply(p, p.CutOf("k").WithFilm(p.Reel("r1"), f))
 		require.ErrorContains(t, err, says)
@@ -196,7 +196,7 @@ func TestMusicAndItsCuePart(t *testing.T) {
 }
 
 // A cue takes the tempo and the metre of its music, and goes with it from then on; a bar that is cut
-// short can not be said, and is told.
+// short cannot be said, and is told.
 func TestACueTakesTheTimeOfItsMusic(t *testing.T) {
 	rapid.Check(t, func(r *rapid.T) {
 		p := lantern(r)

@@ -57,15 +57,15 @@ const downbeat = 0.25
 func (a *FindAsk) check() error {
 	switch {
 	case len(a.Hits) == 0:
-		return refused("", "there is no hit to be met")
+		return refused("", "there are no hits to meet")
 	case len(a.Hits) > MostHits:
 		return refused("", "%d hits; tempi are looked for %d at most", len(a.Hits), MostHits)
 	case !(a.LowBPM >= 20 && a.HighBPM <= 400 && a.LowBPM <= a.HighBPM):
-		return refused("", "tempi from %g to %g; 20 to 400 can be", a.LowBPM, a.HighBPM)
+		return refused("", "tempi from %g to %g; use 20 to 400", a.LowBPM, a.HighBPM)
 	case a.Beats < 1 || a.Beats > 32:
-		return refused("", "%d beats in a bar; 1 to 32 can be", a.Beats)
+		return refused("", "%d beats in a bar; use 1 to 32", a.Beats)
 	case !(a.StartWays >= 0 && a.StartWays <= 48):
-		return refused("", "a start %g frames earlier or later; 0 to 48 can be", a.StartWays)
+		return refused("", "a start %g frames earlier or later; use 0 to 48", a.StartWays)
 	}
 	return nil
 }
@@ -254,7 +254,7 @@ func Maps(a FindAsk, ratio float64) ([]Mapped, error) {
 		return nil, err
 	}
 	if !(ratio >= 1 && ratio <= 4) {
-		return nil, refused("", "tempi that change by a ratio of %g; 1 to 4 can be", ratio)
+		return nil, refused("", "tempi that change by a ratio of %g; use 1 to 4", ratio)
 	}
 	order := make([]int, 0, len(a.Hits))
 	for n, h := range a.Hits {

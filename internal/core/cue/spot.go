@@ -41,7 +41,7 @@ type Spotting struct {
 // Spot brings a list of cues into a production: those that it has by their number are set, the
 // others are added, without a number they get the next one. Reels that it does not have are
 // made; a cue that names none goes to the reel whose time it lies in, or to that of its hour.
-// Lines that can not be taken are told.
+// Lines that cannot be taken are told.
 func (p *Production) Spot(list []Spotted, newID func(kind string) ID) Spotting {
 	out := Spotting{Change: Change{Label: fmt.Sprintf("Bring in %d cues", len(list))}, Reels: []string{}, Problems: []Problem{}}
 	now := *p

@@ -33,7 +33,7 @@ func (c *Cue) Time() (Time, error) {
 		case n > 0 && m.Bar <= c.Metres[n-1].Bar:
 			return Time{}, fmt.Errorf("the metre at bar %d comes after that at bar %d; put them in order", m.Bar, c.Metres[n-1].Bar)
 		case m.Unit > 32:
-			return Time{}, fmt.Errorf("a metre of %d/%d can not be", m.Beats, m.Unit)
+			return Time{}, fmt.Errorf("a metre of %d/%d is not possible", m.Beats, m.Unit)
 		}
 		metres = append(metres, tempo.Metre{Tick: bars.Start(m.Bar), Beats: m.Beats, Unit: m.Unit})
 		bars, err = tempo.NewBars(Ticks, metres...)

@@ -13,7 +13,7 @@ import (
 	"fanfold/internal/core/timecode"
 )
 
-// Refused is the error of a production that can not be: of what, and why.
+// Refused is the error of a production that cannot be: of what, and why.
 type Refused struct {
 	Subject ID // empty for the production itself
 	Reason  string
@@ -42,7 +42,7 @@ func checkName(id ID, what, name string, empty bool) error {
 	case len(name) > mostName:
 		return refused(id, "the name of %s is longer than %d bytes", what, mostName)
 	case !utf8.ValidString(name):
-		return refused(id, "the name of %s is no text", what)
+		return refused(id, "the name of %s is not text", what)
 	}
 	return nil
 }
@@ -60,12 +60,12 @@ func (p *Production) Validate() error {
 	}) {
 		_, err := timecode.Named(p.Rate)
 		if err == nil {
-			err = fmt.Errorf("%q is no frame rate", p.Rate)
+			err = fmt.Errorf("%q is not a frame rate", p.Rate)
 		}
 		return refused("", "%s", err)
 	}
 	if p.RateHz < 8_000 || p.RateHz > 192_000 {
-		return refused("", "a sample rate of %d Hz; 8,000 to 192,000 can be", p.RateHz)
+		return refused("", "a sample rate of %d Hz; use 8,000 to 192,000", p.RateHz)
 	}
 	if err := checkNumbering(p.Numbering); err != nil {
 		return refused("", "%s", err)
@@ -87,7 +87,7 @@ func (p *Production) Validate() error {
 		}
 	}
 	if !(p.MinutesADay >= 0 && p.MinutesADay <= 60) {
-		return refused("", "%g minutes a day; 0 to 60 can be", p.MinutesADay)
+		return refused("", "%g minutes a day; use 0 to 60", p.MinutesADay)
 	}
 	if err := checkDay("", p.Begin); err != nil {
 		return err
@@ -105,7 +105,7 @@ func checkDay(id ID, day string) error {
 		return nil
 	}
 	if _, err := time.Parse(time.DateOnly, day); err != nil {
-		return refused(id, "%q is no day; it is written as 2026-03-31", day)
+		return refused(id, "%q is not a day; it is written as 2026-03-31", day)
 	}
 	return nil
 }
@@ -211,11 +211,11 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 	case c.Start < 0 || c.End > rate.Day():
 		return fail("it lies outside of a day of timecode")
 	case !slices.Contains(p.Statuses, c.Status):
-		return fail("%q is no status of this production; there are %v", c.Status, p.Statuses)
+		return fail("%q is not a status of this production; there are %v", c.Status, p.Statuses)
 	case c.Bar < 1 || c.Bar > 1000:
-		return fail("bar %d on its start; 1 to 1000 can be", c.Bar)
+		return fail("bar %d on its start; use 1 to 1000", c.Bar)
 	case !(c.BendLimit >= 0 && c.BendLimit <= 50):
-		return fail("its tempo may be bent by %g%%; 0 to 50 can be", c.BendLimit)
+		return fail("its tempo may be bent by %g%%; use 0 to 50", c.BendLimit)
 	case len(c.Tempi) > mostList || len(c.Metres) > mostList || len(c.Markers) > mostList || len(c.Hits) > mostList:
 		return fail("more than %d tempi, metres, markers or hits", mostList)
 	}
@@ -223,12 +223,12 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 		return fail("%s", err)
 	}
 	if len(c.Took) > mostList || !slices.IsSorted(c.Took) || len(c.Took) > 0 && c.Took[0] <= c.Version {
-		return fail("it can not have taken those changes of its template")
+		return fail("it cannot have taken those changes of its template")
 	}
 	last := int64(0)
 	for _, e := range c.Edits {
 		if e.At < last || e.Take < 0 || e.Put < 0 || e.At > tempo.MostTicks || e.Take > tempo.MostTicks || e.Put > tempo.MostTicks || len(c.Edits) > mostList {
-			return fail("the edits of its music can not be")
+			return fail("the edits of its music is not possible")
 		}
 		last = e.At + e.Take
 	}
@@ -247,7 +247,7 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 	}
 	if m := c.Music; m != nil {
 		if len(m.File) > mostName || len(m.Cut) > 80 || !digest.MatchString(m.Digest) || m.Parts < 0 || m.Notes < 0 || len(m.BarMs) > mostList || checkDay(c.ID, m.On) != nil {
-			return fail("its music is told in a way that can not be")
+			return fail("its music is told in a way that is not possible")
 		}
 	}
 	if a := c.Anchor; a != nil && (len(a.Text) > mostName || a.Frame < 0 || a.Frame > rate.Day()) {

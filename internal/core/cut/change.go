@@ -20,7 +20,7 @@ type Edit struct {
 	Name  string // of what is new
 }
 
-// BadEdit is a change that can not be made, by its line.
+// BadEdit is a change that cannot be made, by its line.
 type BadEdit struct {
 	Line   int
 	Reason string

@@ -62,7 +62,7 @@ type List struct {
 // MostEvents bounds a list.
 const MostEvents = 100_000
 
-// Checked puts events in the order of their time, and tells what can not be: an end before a
+// Checked puts events in the order of their time, and tells what cannot be: an end before a
 // start, two events at one time, a time outside a day.
 func Checked(rate timecode.Rate, events []Event) ([]Event, error) {
 	if len(events) > MostEvents {

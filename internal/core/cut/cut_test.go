@@ -94,7 +94,7 @@ func TestSpeedsMovesAndNames(t *testing.T) {
 	require.Empty(t, cut.Compare(nil, laid(0, shot("B", 0, 9))).Pieces)
 }
 
-// What can not be is told with the event.
+// What cannot be is told with the event.
 func TestListsAreChecked(t *testing.T) {
 	_, err := cut.Checked(film, []cut.Event{{Number: "7", Start: 20, End: 20}})
 	require.ErrorContains(t, err, "event 7 ends at 00:00:00:20, before it begins")

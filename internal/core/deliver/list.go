@@ -21,7 +21,7 @@ type Wanted struct {
 	Rules    []Ask // which instruments go there
 }
 
-// Bad is one line of a stem list that can not be taken, and why.
+// Bad is one line of a stem list that cannot be taken, and why.
 type Bad struct {
 	Line   int
 	Reason string
@@ -186,7 +186,7 @@ func (l *lister) check() error {
 			count++
 		})
 		if count > MaxStems {
-			return &Bad{1, fmt.Sprintf("%d stems in one fold; %d are the most", count, MaxStems)}
+			return &Bad{1, fmt.Sprintf("%d stems in one fold; the most is %d", count, MaxStems)}
 		}
 		if wrong != nil {
 			return wrong

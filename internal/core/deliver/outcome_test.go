@@ -131,7 +131,7 @@ func loadOf(t *template.Template, stem template.ID) deliver.Load {
 	return load
 }
 
-// A spare row keeps its place in a stem, and is no source: it is not counted, it adds
+// A spare row keeps its place in a stem, and is not a source: it is not counted, it adds
 // nothing up, and a return that it alone would share is not shared.
 func TestSpareRowsAreNoInstruments(t *testing.T) {
 	now := settle(t, coretest.Orchestra(16, 1), hall())

@@ -151,7 +151,7 @@ func TestExceptionsStay(t *testing.T) {
 	same := apply(t, now, func(x *template.Template) (change.Change, error) {
 		return deliver.ByHand(x, []template.ID{"Cellos"}, "Low long", coretest.Mint())
 	})
-	require.False(t, same.Instrument("Cellos").StemByHand, "where the rules agree it is no exception")
+	require.False(t, same.Instrument("Cellos").StemByHand, "where the rules agree it is not an exception")
 
 	_, err := deliver.ByHand(now, []template.ID{"Dialogue"}, "Low long", coretest.Mint())
 	require.ErrorContains(t, err, "guides go straight to the speakers")

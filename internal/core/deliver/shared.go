@@ -10,7 +10,7 @@ import (
 )
 
 // Shared is a return that bears the sound of several stems which carry their
-// own wet sound, so that they can not be delivered apart.
+// own wet sound, so that they cannot be delivered apart.
 type Shared struct {
 	Return *template.Bus
 	Stems  []*template.Bus // in bus order

@@ -254,7 +254,7 @@ func (e *establisher) takeAway(t *template.Template) (change.Change, error) {
 	if len(s.done) == 0 {
 		return nil, s.err
 	}
-	return s.batch("Take stems away")
+	return s.batch("Remove stems")
 }
 
 func fedBuses(t *template.Template) map[template.ID]bool {
@@ -310,7 +310,7 @@ func AddFold(t *template.Template, name string, at int, mint template.Mint) (cha
 		return nil, &change.Refused{Reason: fmt.Sprintf("a fold stands at 0 to %d, and a template has %d at most", len(t.Folds), MaxFolds)}
 	}
 	if err := template.CheckName(name); err != nil {
-		return nil, &change.Refused{Reason: "the fold can not be named so: " + err.Error()}
+		return nil, &change.Refused{Reason: "the fold cannot be named so: " + err.Error()}
 	}
 	fold := &template.Fold{ID: mint("fold"), Name: name}
 	put := change.Put{Folds: []change.Entry[template.Fold]{{At: at, Value: fold}}}

@@ -53,7 +53,7 @@ type Fan struct {
 func New(t *template.Template) *Fan { return Next(nil, t) }
 
 // Next computes the fan of a template, taking over from the fan of an earlier
-// version what can not have changed. A nil earlier is New.
+// version what cannot have changed. A nil earlier is New.
 func Next(earlier *Fan, t *template.Template) *Fan {
 	if earlier != nil && slices.Equal(earlier.t.Buses, t.Buses) && earlier.t.Position() == t.Position() {
 		f := *earlier

@@ -61,7 +61,7 @@ func TestSongHasATrackEach(t *testing.T) {
 }
 
 // Ports are counted through machines, risers and ports, without gaps; beyond
-// 127 a MIDI file can not name them (SMF 1.0, FF 21: one byte, 0 to 127).
+// 127 a MIDI file cannot name them (SMF 1.0, FF 21: one byte, 0 to 127).
 func TestPortsAreCountedThrough(t *testing.T) {
 	now := seated(4, 2)
 	at := func(n int, machine string, riser, port int) change.Seating {

@@ -15,7 +15,7 @@ const WakeChannel = 16
 
 // Slug is a name as it stands in an address: lower case, with a hyphen for each
 // run of hyphens and of what Open Sound Control 1.0 forbids there (space # * , / ? [ ] { }) or
-// is not printable ASCII; a letter it can not hold is left to its hyphen.
+// is not printable ASCII; a letter it cannot hold is left to its hyphen.
 func Slug(name string) string {
 	var b strings.Builder
 	for _, r := range strings.ToLower(name) {

@@ -226,7 +226,7 @@ func TestRowsStandAsInTheList(t *testing.T) {
 }
 
 // A line with a layer gives the row above a patch more, and says what is wrong where it
-// can not.
+// cannot.
 func TestLayersOfARow(t *testing.T) {
 	row := func(line int, name, patch string, layer int) intake.Row {
 		return intake.Row{Line: line, Section: "Strings", Instrument: name, Library: "Wren & Vale Strings", Patch: patch, Layer: layer}

@@ -32,7 +32,7 @@ func Convert(t *template.Template, ids []template.ID, to template.Layout, patter
 		c.pattern = DefaultPattern
 	}
 	if !strings.Contains(c.pattern, "{articulation}") && !strings.Contains(c.pattern, "{short}") {
-		return nil, &change.Refused{Reason: "the pattern needs {articulation} or {short}, or all rows would bear one name"}
+		return nil, &change.Refused{Reason: "the pattern needs {articulation} or {short}, or all rows would have the same name"}
 	}
 	sets, err := c.sets(ids)
 	if err != nil {

@@ -93,7 +93,7 @@ func TestRefusals(t *testing.T) {
 	_, err := layout.Convert(base, []template.ID{id}, template.Switched, "", mint())
 	require.ErrorContains(t, err, "they are switched already")
 	_, err = layout.Convert(base, []template.ID{id}, template.SpreadOut, "{name}", mint())
-	require.ErrorContains(t, err, "all rows would bear one name")
+	require.ErrorContains(t, err, "all rows would have the same name")
 	_, err = layout.Convert(base, []template.ID{"gone"}, template.SpreadOut, "", mint())
 	require.ErrorContains(t, err, "no longer in the template")
 	one := []string{"long"}

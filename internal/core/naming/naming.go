@@ -143,7 +143,7 @@ func shorts(t *template.Template, n *Namer, a Ask, list []Named) error {
 	return nil
 }
 
-// Change is the naming as one change; nil when all are called so already.
+// Change is the naming as one change; nil when all have these names already.
 func Change(list []Named) change.Change {
 	var edit change.Edit
 	no := false

@@ -157,7 +157,7 @@ func TestFindAndReplace(t *testing.T) {
 	_, _, err = naming.Replace(base, naming.Search{Field: naming.Notes, Find: "(", Expression: true})
 	require.ErrorContains(t, err, "the expression is not understood: missing closing )")
 	_, _, err = naming.Replace(base, naming.Search{Field: "keys", Find: "x"})
-	require.ErrorContains(t, err, `"keys" can not be searched`)
+	require.ErrorContains(t, err, `"keys" cannot be searched`)
 }
 
 func FuzzPattern(f *testing.F) {

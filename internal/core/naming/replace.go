@@ -66,7 +66,7 @@ func Replace(t *template.Template, s Search) ([]Found, change.Change, error) {
 	case CallNames:
 		replaceNames(r, t.Calls, func(x *template.Call) (template.ID, *string) { return x.ID, &x.Name }, func(x *template.Call) *template.Call { c := *x; return &c }, &r.put.Calls)
 	default:
-		return nil, nil, &change.Refused{Reason: fmt.Sprintf("%q can not be searched", s.Field)}
+		return nil, nil, &change.Refused{Reason: fmt.Sprintf("%q cannot be searched", s.Field)}
 	}
 	if len(r.found) == 0 {
 		return nil, nil, nil

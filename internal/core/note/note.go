@@ -30,11 +30,11 @@ func Parse(text string, middleC int) (int, error) {
 	}
 	m := name.FindStringSubmatch(text)
 	if m == nil {
-		return 0, fmt.Errorf("%q is no key", text)
+		return 0, fmt.Errorf("%q is not a key", text)
 	}
 	octave, err := strconv.Atoi(m[3])
 	if err != nil || octave < -mostOctave || octave > mostOctave || len(m[2]) > 64 {
-		return 0, fmt.Errorf("%q is no key", text)
+		return 0, fmt.Errorf("%q is not a key", text)
 	}
 	alter := len([]rune(m[2]))
 	if strings.ContainsAny(m[2], "b♭") {

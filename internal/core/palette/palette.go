@@ -211,7 +211,7 @@ func arcOf(hues []float64) float64 {
 
 // Mend is the template's palette without the faults that a palette can have:
 // neighbours are moved apart in lightness, strong colours made weaker, and those
-// on which no text reads made lighter. The error says what can not be mended so.
+// on which no text reads made lighter. The error says what cannot be mended so.
 func Mend(t *template.Template) (template.Palette, error) {
 	p := t.ThePalette()
 	p.Tints = slices.Clone(p.Tints)
@@ -244,7 +244,7 @@ func Mend(t *template.Template) (template.Palette, error) {
 			}
 		}
 	}
-	return p, fmt.Errorf("neighbouring sections can not all be told apart; give some of them other tints")
+	return p, fmt.Errorf("neighbouring sections cannot all be told apart; give some of them other tints")
 }
 
 func strongest(p template.Palette) float64 {

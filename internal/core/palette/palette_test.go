@@ -70,7 +70,7 @@ func TestFaultsOfColours(t *testing.T) {
 	require.Contains(t, palette.Check(bright)[0].Message, "Winds looks like a rainbow: 5 colours")
 }
 
-// Whatever a palette is like: mended, it has no fault, or it says that it can not
+// Whatever a palette is like: mended, it has no fault, or it says that it cannot
 // be mended.
 func TestMendingMends(t *testing.T) {
 	base := coretest.Orchestra(8, 1)

@@ -98,7 +98,7 @@ func TestShadesKeepSectionsApart(t *testing.T) {
 	})
 }
 
-// A palette may have more colours than the shipped tints; what is in use can not
+// A palette may have more colours than the shipped tints; what is in use cannot
 // be taken away.
 func TestPalettesHaveColoursOfTheirOwn(t *testing.T) {
 	base := coretest.Orchestra(8, 1)

@@ -80,7 +80,7 @@ func TestWhatPeopleCanNotPlay(t *testing.T) {
 		{"five horns on two staves", []playable.Part{part(t, "Horns A", n(0, 4, 60), n(0, 4, 64)), part(t, "Horns B", n(0, 4, 67), n(0, 4, 70), n(0, 4, 72))},
 			[]string{"1 Horn: 5 notes at once on 2 parts for 4 players"}},
 		{"rows of one desk are one", []playable.Part{part(t, "Horn 1 long", n(0, 2, 60)), part(t, "Horn 1 short", n(3, 1, 64))}, []string{}},
-		{"and can not play at once", []playable.Part{part(t, "Horn 1 long", n(0, 4, 60)), part(t, "Horn 1 short", n(1, .5, 64))}, []string{"1 Horn 1: 2 notes at once for one player"}},
+		{"and cannot play at once", []playable.Part{part(t, "Horn 1 long", n(0, 4, 60)), part(t, "Horn 1 short", n(1, .5, 64))}, []string{"1 Horn 1: 2 notes at once for one player"}},
 		{"a violin below its lowest string", []playable.Part{part(t, "Violins 1", n(0, 1, 53))}, []string{"1 Violins 1: F3 lies below its range, which begins at G3"}},
 		{"a trumpet that climbs", []playable.Part{part(t, "Trumpet 1", n(0, 1, 83), n(4, 1, 84), n(20, 1, 83))},
 			[]string{"1-2 Trumpet 1: up to C6; at ease it goes to A5", "6 Trumpet 1: up to B5; at ease it goes to A5"}},

@@ -43,7 +43,7 @@ func Key(name string) string {
 	return strings.Join(dropTake(words(strings.TrimSuffix(path.Base(name), path.Ext(name)))), " ")
 }
 
-// Words that say what a file is when it is no stem (common practice, no source).
+// Words that say what a file is when it is not a stem (common practice, no source).
 var (
 	mixWords     = []string{"mix", "mixdown", "full", "mixed"}
 	limitedWords = []string{"limited", "master", "mastered", "loud"}

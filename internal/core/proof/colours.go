@@ -23,14 +23,14 @@ func colourFaults(s *subject) []Mark {
 		if f.Kind == palette.Rainbow {
 			m.Remedies = []Remedy{{Label: "Let its rows take the section's colour", Build: always(plainRows(s.t, f.Sections[0]))}}
 		} else {
-			m.Remedies = []Remedy{{Label: "Mend the palette", Build: func() (change.Change, error) {
+			m.Remedies = []Remedy{{Label: "Fix the palette", Build: func() (change.Change, error) {
 				p, err := palette.Mend(s.t)
 				if err != nil {
 					return nil, &change.Refused{Subject: m.Subject, Reason: err.Error()}
 				}
 				set := s.t.Settings
 				set.Palette = &p
-				return change.Batch{Label: "Mend the palette", Changes: []change.Change{change.Configure{Name: s.t.Name, Settings: set}}}, nil
+				return change.Batch{Label: "Fix the palette", Changes: []change.Change{change.Configure{Name: s.t.Name, Settings: set}}}, nil
 			}}}
 		}
 		out = append(out, m)

@@ -87,7 +87,7 @@ func wrongOctaves(s *subject) []Mark {
 		}
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name, Message: fmt.Sprintf("%s sounds %s %s its keys", i.Name, much, where),
-			Remedies: []Remedy{{Label: "Transpose it in its player, then measure it again"}, forget(i, "It is meant so: forget what was measured")},
+			Remedies: []Remedy{{Label: "Transpose it in its player, then measure it again"}, forget(i, "That is intended: forget what was measured")},
 		})
 	}
 	return out
@@ -105,7 +105,7 @@ func sameArticulations(s *subject) []Mark {
 		}
 		out = append(out, Mark{
 			Subject: i.ID, Name: i.Name, Message: fmt.Sprintf("In %s %s sound the same: the switch does not switch", i.Name, strings.Join(pairs[:min(2, len(pairs))], ", and ")),
-			Remedies: []Remedy{{Label: "Set the switch in Library as the player has it, then measure it again"}, forget(i, "They are meant so: forget what was measured")},
+			Remedies: []Remedy{{Label: "Set the switch in Library as the player has it, then measure it again"}, forget(i, "That is intended: forget what was measured")},
 		})
 	}
 	return out
@@ -206,7 +206,7 @@ func offLevel(s *subject) []Mark {
 	}
 	trims := balance.Propose(s.t, off, 0.05)
 	if len(trims) == 0 {
-		return nil // they can not be brought nearer
+		return nil // they cannot be brought nearer
 	}
 	text := fmt.Sprintf("%d rows are more than %.0f dB off the working level; %s by %+.1f dB", len(off), balance.OffDB, worst, most)
 	if len(off) == 1 {

@@ -106,9 +106,9 @@ func (s *subject) overMark(what string, m *template.Machine, usedMiB float64) (M
 }
 
 func (s *subject) seatAfresh() Remedy {
-	return Remedy{Label: "Seat everyone afresh", Build: func() (change.Change, error) {
+	return Remedy{Label: "Seat everyone again", Build: func() (change.Change, error) {
 		plan := seating.Everyone(s.t, seating.Options{Fresh: true})
-		return change.Batch{Label: "Seat everyone afresh", Changes: []change.Change{plan.Change()}}, nil
+		return change.Batch{Label: "Seat everyone again", Changes: []change.Change{plan.Change()}}, nil
 	}}
 }
 

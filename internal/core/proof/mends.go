@@ -37,7 +37,7 @@ func (p Proof) Carry(m Mark, r Remedy, mint template.Mint) (change.Batch, error)
 	out := change.Batch{Label: r.Label, Changes: []change.Change{done}}
 	for {
 		if now.of(m.Code, m.Subject) >= p.of(m.Code, m.Subject) || now.Counts()[m.Code] >= p.Counts()[m.Code] {
-			return out, &change.Refused{Subject: m.Subject, Reason: fmt.Sprintf("that would not take the mark away: %s", m.Message)}
+			return out, &change.Refused{Subject: m.Subject, Reason: fmt.Sprintf("that would not clear the mark: %s", m.Message)}
 		}
 		added := p.added(now)
 		if len(added) == 0 {

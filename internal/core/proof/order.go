@@ -11,7 +11,7 @@ import (
 )
 
 var orderRules = []Rule{
-	{Code: "duplicate-name", About: "two instruments of one section, or two buses, bear one name or nearly one", reads: rows | names | buses, find: duplicates, within: duplicateRows},
+	{Code: "duplicate-name", About: "two instruments of one section, or two buses, have the same name or nearly the same", reads: rows | names | buses, find: duplicates, within: duplicateRows},
 	{Code: "empty-section", About: "a section holds no instrument", reads: rows | gone | sections, find: emptySections},
 }
 
@@ -44,7 +44,7 @@ func duplicateRows(s *subject, within map[template.ID]bool) []Mark {
 		if count[k]++; first == nil || i.Kind == template.Spare {
 			continue
 		}
-		message := fmt.Sprintf("%s stands twice in %s", i.Name, s.t.SectionPath(i.Section))
+		message := fmt.Sprintf("%s is twice in %s", i.Name, s.t.SectionPath(i.Section))
 		if count[k] == 1 {
 			message = fmt.Sprintf("%s and %s are nearly one name, in %s", first.Name, i.Name, s.t.SectionPath(i.Section))
 		}
@@ -136,7 +136,7 @@ func emptySections(s *subject) []Mark {
 		}
 		out = append(out, Mark{
 			Subject: sec.ID, Name: sec.Name, Message: s.t.SectionPath(sec.ID) + " holds no instrument",
-			Remedies: []Remedy{{Label: "Take the section away", Build: always(s.withoutSections(drop, sec.Parent))}},
+			Remedies: []Remedy{{Label: "Remove the section", Build: always(s.withoutSections(drop, sec.Parent))}},
 		})
 	}
 	return out

@@ -29,7 +29,7 @@ type Remedy struct {
 	// Build makes the change. It is nil for a remedy that only a person can
 	// carry out, such as fitting more memory.
 	Build func() (change.Change, error)
-	// Rests is what another template is to rest. It is no change of a template.
+	// Rests is what another template is to rest. It is not a change of a template.
 	Rests *calls.Held
 }
 

@@ -8,7 +8,7 @@ import (
 )
 
 // sharedReturns finds returns that bear the sound of several stems: those
-// stems can not be delivered apart.
+// stems cannot be delivered apart.
 func sharedReturns(s *subject) []Mark {
 	if s.fold == nil {
 		return nil

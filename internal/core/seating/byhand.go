@@ -75,7 +75,7 @@ func hallWithout(t *template.Template, ids []template.ID) (*hall, []*template.In
 
 func (h *hall) sitByHand(i *template.Instrument, s template.Seat, c *change.Seat) error {
 	if r := h.refuses(i, s); r != nil {
-		return &change.Refused{Subject: i.ID, Reason: fmt.Sprintf("%s can not sit there: %s", i.Name, r.text())}
+		return &change.Refused{Subject: i.ID, Reason: fmt.Sprintf("%s cannot sit there: %s", i.Name, r.text())}
 	}
 	h.take(i, s)
 	c.Seats = append(c.Seats, change.Seating{ID: i.ID, Seat: &s})

@@ -14,7 +14,7 @@ import (
 type Elsewhere struct {
 	Machine *template.Machine
 	Can     bool
-	Text    string // why it can not, or what it would cost
+	Text    string // why it cannot, or what it would cost
 }
 
 // Why is why an instrument sits where it sits.

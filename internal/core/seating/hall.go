@@ -142,7 +142,7 @@ func (h *hall) groupOf(i *template.Instrument) groupKey {
 	return groupKey{}
 }
 
-// refusal says why a seat can not be taken.
+// refusal says why a seat cannot be taken.
 type refusal struct {
 	kind   refusalKind
 	format string

@@ -9,7 +9,7 @@ import (
 
 // Move seats a run of instruments by hand on consecutive seats from a first
 // one on, flowing over to the next port. Every limit holds; the error says
-// which instrument can not sit where, and why. Plans leave the seats alone.
+// which instrument cannot sit where, and why. Plans leave the seats alone.
 func Move(t *template.Template, ids []template.ID, to template.Seat) (change.Change, error) {
 	h, rows, err := hallWithout(t, ids)
 	if err != nil {

@@ -84,9 +84,9 @@ func Begin(s *Session, o Options) (*Reading, error) {
 const leastBPM, mostBPM = 4, 999
 
 // Read reads a session against a template: every track that is a row, bus or section of it is found,
-// and the template is changed to what the session says of it. What a session can not say stays as it
+// and the template is changed to what the session says of it. What a session cannot say stays as it
 // is. Reading one against an empty template makes a template of it. The error says what a template
-// can not be.
+// cannot be.
 func Read(t *template.Template, s *Session, o Options) (*Reading, error) {
 	r, err := found(t, s, o)
 	if err != nil {

@@ -210,7 +210,7 @@ func (s *state) idle(n int) bool {
 }
 
 // forced is the choice with one item more: those that give least for their memory make
-// room. It is nil where the item can not fit at all.
+// room. It is nil where the item cannot fit at all.
 func (p *problem) forced(from *state, n int) *state {
 	if !p.empty().fits(n, p.empty().adding(n)) {
 		return nil

@@ -15,7 +15,7 @@ func TestEveryKindOfBusIsFound(t *testing.T) {
 		require.Same(t, is, is.Kind.Is())
 		require.NotEmpty(t, is.Words)
 		require.NotEmpty(t, is.Many)
-		require.Equal(t, is.Beyond, is.Chain == template.ChainNever, "what is done beyond the stems is no chain of theirs")
+		require.Equal(t, is.Beyond, is.Chain == template.ChainNever, "what is done beyond the stems is not a chain of theirs")
 		require.False(t, is.Stem && is.Beyond)
 		if is.Only {
 			only++

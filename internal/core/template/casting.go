@@ -45,7 +45,7 @@ func (v *validator) castings() {
 		for _, e := range c.Entries {
 			switch {
 			case !slices.Contains(PreferenceKinds, e.Kind):
-				v.fail(at("castings", i, "entries"), "%q is no kind of preference", e.Kind)
+				v.fail(at("castings", i, "entries"), "%q is not a kind of preference", e.Kind)
 			case e.Kind == FromLibrary && v.x.Libraries[e.Library] == nil:
 				v.fail(at("castings", i, "entries"), "no library has the id %q", e.Library)
 			}

@@ -225,7 +225,7 @@ func (v *validator) deliver() {
 	d := v.t.Settings.Deliver
 	switch {
 	case !slices.Contains(GroupRules, d.Groups):
-		v.fail("settings.deliver.groups", "%q is no rule for groups; rules are fewest, sections and none", d.Groups)
+		v.fail("settings.deliver.groups", "%q is not a rule for groups; rules are fewest, sections and none", d.Groups)
 	case d.Position != "" && d.Position != AtListen && d.Position != AtPrint:
 		v.fail("settings.deliver.position", "%q is neither listen nor print", d.Position)
 	}
@@ -328,7 +328,7 @@ func (v *validator) sends() {
 	}
 	for i, s := range v.t.Sections {
 		if s.Depth != "" && !slices.Contains(Depths, s.Depth) {
-			v.fail(at("sections", i, "depth"), "%q is no depth; depths are near, middle and far", s.Depth)
+			v.fail(at("sections", i, "depth"), "%q is not a depth; depths are near, middle and far", s.Depth)
 		}
 		for n, send := range s.Sends {
 			switch {

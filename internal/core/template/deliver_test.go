@@ -29,7 +29,7 @@ func TestDeliveryInvariants(t *testing.T) {
 		edit         func(*template.Template)
 		path, reason string
 	}{
-		"a group rule":      {func(x *template.Template) { x.Settings.Deliver.Groups = "most" }, "settings.deliver.groups", "no rule for groups"},
+		"a group rule":      {func(x *template.Template) { x.Settings.Deliver.Groups = "most" }, "settings.deliver.groups", "not a rule for groups"},
 		"a position":        {func(x *template.Template) { x.Settings.Deliver.Position = "off" }, "settings.deliver.position", "neither listen nor print"},
 		"a length":          {func(x *template.Template) { x.Settings.Deliver.Minutes = -1 }, "settings.deliver.minutes", "outside 0 to 6000"},
 		"a number twice":    {func(x *template.Template) { x.Buses[0].Number, x.Buses[1].Number = 7, 7 }, "buses[1].number", "has the number 7 already"},

@@ -200,7 +200,7 @@ func (v *validator) effects(path string, list []BusEffect, mix bool) {
 		is := e.Kind.Is()
 		switch {
 		case is == nil:
-			v.fail(path+".kind", "%q is no kind of effect", e.Kind)
+			v.fail(path+".kind", "%q is not a kind of effect", e.Kind)
 			continue
 		case is.OnMix && !mix:
 			v.fail(path+".kind", "a %s runs on the mix alone; on parts of it the stems would no longer add up", is.Words)
@@ -210,7 +210,7 @@ func (v *validator) effects(path string, list []BusEffect, mix bool) {
 			v.fail(path+".audio", "a %s needs no recording", is.Words)
 		}
 		if e.Audio != "" && !IsDigest(e.Audio) {
-			v.fail(path+".audio", "%q is no SHA-256 in lower-case hexadecimal", e.Audio)
+			v.fail(path+".audio", "%q is not a SHA-256 in lower-case hexadecimal", e.Audio)
 		}
 		if e.File != "" && CheckName(e.File) != nil {
 			v.fail(path+".file", "%s", CheckName(e.File))

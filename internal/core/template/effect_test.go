@@ -29,11 +29,11 @@ func TestEffectsThatCanNotBe(t *testing.T) {
 		kind template.BusKind
 		runs []template.BusEffect
 	}{
-		`"fog" is no kind of effect`:        {template.Return, []template.BusEffect{{Kind: "fog"}}},
+		`"fog" is not a kind of effect`:     {template.Return, []template.BusEffect{{Kind: "fog"}}},
 		"runs on the mix alone":             {template.Stem, []template.BusEffect{{Kind: template.EffectLimiter}}},
 		"last effect of the mix":            {template.Mix, []template.BusEffect{{Kind: template.EffectLimiter}, {Kind: template.EffectFilter}}},
 		"needs no recording":                {template.Return, []template.BusEffect{{Kind: template.EffectHall, File: "room.wav"}}},
-		"is no SHA-256":                     {template.Return, []template.BusEffect{{Kind: template.EffectConvolution, Audio: "x"}}},
+		"is not a SHA-256":                  {template.Return, []template.BusEffect{{Kind: template.EffectConvolution, Audio: "x"}}},
 		`a hall has no "bellDb"`:            {template.Return, []template.BusEffect{{Kind: template.EffectHall, Set: map[string]float64{"bellDb": 1}}}},
 		"99 s is outside 0.1 to 15":         {template.Return, []template.BusEffect{{Kind: template.EffectHall, Set: map[string]float64{"decayS": 99}}}},
 		"nothing runs on speakers":          {template.Speakers, []template.BusEffect{{Kind: template.EffectFilter}}},

@@ -89,6 +89,6 @@ func (v *validator) picture(where string, data []byte) {
 		_, err = png.Decode(bytes.NewReader(data))
 	}
 	if err != nil {
-		v.fail(where, "the picture is no sound PNG: %s", err)
+		v.fail(where, "the picture is not a valid PNG: %s", err)
 	}
 }

@@ -52,8 +52,8 @@ func TestEmblems(t *testing.T) {
 		"an unknown icon": {template.Emblem{Icon: "../bell"}, "no icon"},
 		"too wide":        {template.Emblem{Picture: drawn(65, false)}, "65 by 65 pixels; 64 by 64 at most"},
 		"too long":        {template.Emblem{Picture: append(whole, make([]byte, template.MaxEmblemBytes)...)}, "at most"},
-		"cut off":         {template.Emblem{Picture: whole[:len(whole)/2]}, "no sound PNG"},
-		"another format":  {template.Emblem{Picture: []byte("<svg xmlns='http://www.w3.org/2000/svg'/>")}, "no sound PNG"},
+		"cut off":         {template.Emblem{Picture: whole[:len(whole)/2]}, "not a valid PNG"},
+		"another format":  {template.Emblem{Picture: []byte("<svg xmlns='http://www.w3.org/2000/svg'/>")}, "not a valid PNG"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			l, p := *base.Libraries[0], *base.Players[0]

@@ -175,7 +175,7 @@ func TestEveryListIsDescribed(t *testing.T) {
 		}
 		key, _, _ := strings.Cut(f.Tag.Get("json"), ",")
 		l, ok := keys[key]
-		require.True(t, ok, "%s is no Noun", key)
+		require.True(t, ok, "%s is not a Noun", key)
 		require.Equal(t, v.Field(n).Pointer(), reflect.ValueOf(clone).Elem().Field(n).Pointer(), "Clone takes %s along", key)
 		less := full.Clone()
 		reflect.ValueOf(less).Elem().Field(n).SetLen(0)

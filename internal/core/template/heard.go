@@ -30,7 +30,7 @@ type Heard struct {
 	Noise    float64     `json:"noise"`        // of the silence before, dBFS RMS
 	StartMs  float64     `json:"startMs"`
 	HalfMs   float64     `json:"halfMs"`   // to half of its full amplitude
-	DecayS   float64     `json:"decayS"`   // after the key, to -60 dB; 0 when it can not be told
+	DecayS   float64     `json:"decayS"`   // after the key, to -60 dB; 0 when it cannot be told
 	Position float64     `json:"position"` // -45 left to 45 right, degrees
 	Width    float64     `json:"width"`    // 0 for one point to 2 for opposite sides
 	Cents    *float64    `json:"cents,omitempty"`

@@ -72,7 +72,7 @@ func (v *validator) sightlines() {
 		switch s.Order {
 		case "", ByName, BySeat, ByMemory:
 		default:
-			v.fail(at("sightlines", n, "order"), "%q is no order; orders are name, seat and memory", s.Order)
+			v.fail(at("sightlines", n, "order"), "%q is not an order; orders are name, seat and memory", s.Order)
 		}
 		for _, kind := range s.Buses {
 			if !slices.Contains(SightBuses, kind) || s.Fixed {
@@ -80,14 +80,14 @@ func (v *validator) sightlines() {
 			}
 		}
 		if !slices.Contains(SightStates, s.Match.State) {
-			v.fail(at("sightlines", n, "match.state"), "%q is no state", s.Match.State)
+			v.fail(at("sightlines", n, "match.state"), "%q is not a state", s.Match.State)
 		}
 		if len([]rune(s.Match.Text)) > MaxShort {
 			v.fail(at("sightlines", n, "match.text"), "a text to match has at most %d letters", MaxShort)
 		}
 		for leaf, w := range s.Widths {
 			if w < MinWidth || w > MaxWidth {
-				v.fail(at("sightlines", n, "widths"), "%g is no share for %s; shares are %g to %g", w, leaf, MinWidth, float64(MaxWidth))
+				v.fail(at("sightlines", n, "widths"), "%g is not a share for %s; shares are %g to %g", w, leaf, MinWidth, float64(MaxWidth))
 			}
 		}
 	}

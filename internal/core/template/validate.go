@@ -312,7 +312,7 @@ func (v *validator) routes(list string, i int, from ID, routes []Route) {
 		case v.x.Buses[r.To] == nil:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "no bus has the id %q", r.To)
 		case r.To == from:
-			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "a bus can not feed itself")
+			v.fail(at(list, i, fmt.Sprintf("routes[%d].to", n)), "a bus cannot feed itself")
 		case r.Tap != Post && r.Tap != Pre:
 			v.fail(at(list, i, fmt.Sprintf("routes[%d].tap", n)), "%q is neither %q nor %q", r.Tap, Post, Pre)
 		case math.IsNaN(r.GainDB) || r.GainDB < MinGainDB || r.GainDB > MaxGainDB:
@@ -340,7 +340,7 @@ func (v *validator) machines() {
 			continue
 		}
 		if _, err := netip.ParseAddr(m.Address); err != nil {
-			v.fail(at("machines", i, "address"), "%q is no IP address, such as 192.168.10.21", m.Address)
+			v.fail(at("machines", i, "address"), "%q is not an IP address, such as 192.168.10.21", m.Address)
 		}
 	}
 }
@@ -400,7 +400,7 @@ func (v *validator) instrument(n int, i *Instrument) {
 			v.fail(at("instruments", n, "printed.cue"), "a cue has %d letters at most", mostCueText)
 		}
 		if p.Audio != "" && !IsDigest(p.Audio) {
-			v.fail(at("instruments", n, "printed.audio"), "%q is no SHA-256 in lower-case hexadecimal", p.Audio)
+			v.fail(at("instruments", n, "printed.audio"), "%q is not a SHA-256 in lower-case hexadecimal", p.Audio)
 		}
 	}
 }

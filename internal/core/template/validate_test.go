@@ -58,15 +58,15 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		"a sightline's id twice": {func(t *template.Template) {
 			t.Sightlines = []*template.Sightline{{ID: "a", Name: "A"}, {ID: "a", Name: "B"}}
 		}, "sightlines[1].id", "is used once"},
-		"no name":                 {func(t *template.Template) { t.Name = " " }, "name", "the name is empty"},
-		"no ports":                {func(t *template.Template) { t.Settings.RiserPorts = 0 }, "settings.riserPorts", "0 is outside 1 to 64"},
-		"first pair beyond":       {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},
-		"tempo that is no number": {func(t *template.Template) { t.Settings.TempoBPM = math.NaN() }, "settings.tempoBpm", "NaN is outside 4 to 999"},
-		"memory rule":             {func(t *template.Template) { t.Settings.MemoryRule = "hope" }, "settings.memoryRule", `"hope" is neither`},
-		"a port of the system":    {func(t *template.Template) { t.Settings.RemotePort = 80 }, "settings.remotePort", "80 is outside 1024 to 65535"},
-		"a recording of no name":  {func(t *template.Template) { first(t).Printed = &template.Printed{} }, "instruments[0].printed.file", "empty"},
-		"a recording of a week":   {func(t *template.Template) { first(t).Printed = &template.Printed{File: "a.wav", Seconds: 7 * 86400} }, "instruments[0].printed.seconds", "604800 s is outside 0 to 86400 s"},
-		"a use of nobody":         {func(t *template.Template) { t.Calls[0].Uses = []template.Use{{Instrument: "x"}} }, "calls[0].uses[0].instrument", `no instrument "x"`},
+		"no name":                    {func(t *template.Template) { t.Name = " " }, "name", "the name is empty"},
+		"no ports":                   {func(t *template.Template) { t.Settings.RiserPorts = 0 }, "settings.riserPorts", "0 is outside 1 to 64"},
+		"first pair beyond":          {func(t *template.Template) { t.Settings.FirstPair = 65 }, "settings.firstPair", "65 is outside 1 to 64"},
+		"tempo that is not a number": {func(t *template.Template) { t.Settings.TempoBPM = math.NaN() }, "settings.tempoBpm", "NaN is outside 4 to 999"},
+		"memory rule":                {func(t *template.Template) { t.Settings.MemoryRule = "hope" }, "settings.memoryRule", `"hope" is neither`},
+		"a port of the system":       {func(t *template.Template) { t.Settings.RemotePort = 80 }, "settings.remotePort", "80 is outside 1024 to 65535"},
+		"a recording of no name":     {func(t *template.Template) { first(t).Printed = &template.Printed{} }, "instruments[0].printed.file", "empty"},
+		"a recording of a week":      {func(t *template.Template) { first(t).Printed = &template.Printed{File: "a.wav", Seconds: 7 * 86400} }, "instruments[0].printed.seconds", "604800 s is outside 0 to 86400 s"},
+		"a use of nobody":            {func(t *template.Template) { t.Calls[0].Uses = []template.Use{{Instrument: "x"}} }, "calls[0].uses[0].instrument", `no instrument "x"`},
 		"keys out of order": {func(t *template.Template) {
 			t.Calls[0].Uses = []template.Use{{Instrument: first(t).ID, Keys: []template.UsedKey{{Key: 61, Low: 1, High: 2}, {Key: 60, Low: 1, High: 2}}}}
 		}, "calls[0].uses[0].keys", "rising order"},
@@ -102,7 +102,7 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		}, "vocabulary[1].name", "in the vocabulary twice"},
 		"a preference": {func(t *template.Template) {
 			t.Castings = []*template.CastingList{{ID: "k", Name: "List", Entries: []template.Preference{{Kind: "whim"}}}}
-		}, "castings[0].entries", "no kind of preference"},
+		}, "castings[0].entries", "not a kind of preference"},
 		"a set of nothing": {func(t *template.Template) {
 			t.Castings = []*template.CastingList{{ID: "k", Name: "List", Entries: []template.Preference{{Kind: template.FromSet, Patches: []template.ID{"gone"}}}}}
 		}, "castings[0].entries", "no patch has the id"},
@@ -115,7 +115,7 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		"stem without a fold":      {func(t *template.Template) { t.StemsOf("fold-fine")[0].Fold = "gone" }, "fold", "belongs to no fold"},
 		"mix in a fold":            {func(t *template.Template) { t.TheMix().Fold = "fold-fine" }, "buses[0].fold", "only stems belong to a fold"},
 		"too loud":                 {func(t *template.Template) { t.Buses[0].GainDB = 25 }, "buses[0].gainDb", "25 dB is outside -96 to 24 dB"},
-		"bus feeds itself":         {func(t *template.Template) { t.Buses[0].Routes[0].To = t.Buses[0].ID }, "buses[0].routes[0].to", "can not feed itself"},
+		"bus feeds itself":         {func(t *template.Template) { t.Buses[0].Routes[0].To = t.Buses[0].ID }, "buses[0].routes[0].to", "cannot feed itself"},
 		"library that is not here": {func(t *template.Template) { t.Patches[0].Library = "gone" }, "patches[0].library", "no library"},
 		"player that is not here":  {func(t *template.Template) { t.Patches[0].Player = "gone" }, "patches[0].player", "no player"},
 		"keys upside down":         {func(t *template.Template) { t.Patches[0].KeyLow, t.Patches[0].KeyHigh = 70, 60 }, "patches[0].keyHigh", "60 is outside 70 to 127"},

@@ -59,14 +59,14 @@ const MostBars = 1 << 24
 // metre that comes within a bar begins a new one.
 func NewBars(ticksPerQuarter int, metres ...Metre) (*Bars, error) {
 	if ticksPerQuarter < 1 || ticksPerQuarter > 1<<15-1 {
-		return nil, fmt.Errorf("%d ticks in a quarter note; 1 to 32767 can be", ticksPerQuarter)
+		return nil, fmt.Errorf("%d ticks in a quarter note; use 1 to 32767", ticksPerQuarter)
 	}
 	b := &Bars{ticks: int64(ticksPerQuarter), metres: []Metre{Common}, first: []int64{1}}
 	sorted := slices.Clone(metres)
 	slices.SortStableFunc(sorted, func(x, y Metre) int { return cmp.Compare(x.Tick, y.Tick) })
 	for _, m := range sorted {
 		if m.Tick < 0 || m.Beats < 1 || m.Beats > 255 || m.Unit < 1 || m.Unit > 128 || m.Unit&(m.Unit-1) != 0 {
-			return nil, fmt.Errorf("at tick %d, a metre of %d/%d can not be", m.Tick, m.Beats, m.Unit)
+			return nil, fmt.Errorf("at tick %d, a metre of %d/%d is not possible", m.Tick, m.Beats, m.Unit)
 		}
 		last := len(b.metres) - 1
 		is := b.metres[last]

@@ -28,7 +28,7 @@ func TestBarsGoByTheMetre(t *testing.T) {
 	require.Len(t, b.Metres(), 2)
 	for _, wrong := range []tempo.Metre{{Beats: 0, Unit: 4}, {Beats: 4, Unit: 3}, {Beats: 4, Unit: 256}, {Tick: -1, Beats: 4, Unit: 4}, {Beats: 256, Unit: 4}} {
 		_, err := tempo.NewBars(480, wrong)
-		require.ErrorContains(t, err, "can not be")
+		require.ErrorContains(t, err, "is not possible")
 	}
 	_, err := tempo.NewBars(0)
 	require.Error(t, err)

@@ -33,7 +33,7 @@ type Curve struct {
 // point says otherwise. Of two points at one tick the later one counts.
 func NewCurve(ticksPerQuarter int, points ...Point) (*Curve, error) {
 	if ticksPerQuarter < 1 || ticksPerQuarter > 1<<15-1 {
-		return nil, fmt.Errorf("%d ticks in a quarter note; 1 to 32767 can be", ticksPerQuarter)
+		return nil, fmt.Errorf("%d ticks in a quarter note; use 1 to 32767", ticksPerQuarter)
 	}
 	c := &Curve{ticks: int64(ticksPerQuarter)}
 	sorted := slices.Clone(points)

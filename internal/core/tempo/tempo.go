@@ -30,14 +30,14 @@ const Slowest = 1<<24 - 1
 // while it is in force is left out.
 func New(ticksPerQuarter int, changes ...Change) (*Map, error) {
 	if ticksPerQuarter < 1 || ticksPerQuarter > 1<<15-1 {
-		return nil, fmt.Errorf("%d ticks in a quarter note; 1 to 32767 can be", ticksPerQuarter)
+		return nil, fmt.Errorf("%d ticks in a quarter note; use 1 to 32767", ticksPerQuarter)
 	}
 	m := &Map{ticks: int64(ticksPerQuarter), changes: []Change{{0, 500_000}}, micros: []int64{0}}
 	sorted := slices.Clone(changes)
 	slices.SortStableFunc(sorted, func(a, b Change) int { return cmp.Compare(a.Tick, b.Tick) })
 	for _, c := range sorted {
 		if c.Tick < 0 || c.Quarter < 1 || c.Quarter > Slowest {
-			return nil, fmt.Errorf("at tick %d, a quarter note of %d µs can not be", c.Tick, c.Quarter)
+			return nil, fmt.Errorf("at tick %d, a quarter note of %d µs is not possible", c.Tick, c.Quarter)
 		}
 		last := len(m.changes) - 1
 		switch {

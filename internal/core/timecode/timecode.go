@@ -63,7 +63,7 @@ func Named(text string) (Rate, error) {
 			return x.Rate, nil
 		}
 	}
-	return Rate{}, fmt.Errorf("%q is no frame rate; there are %s", text, names())
+	return Rate{}, fmt.Errorf("%q is not a frame rate; there are %s", text, names())
 }
 
 func names() string {
@@ -114,11 +114,11 @@ func (r Rate) Frame(c Code) (int64, error) {
 	counted := r.Counted()
 	switch {
 	case c.Hours < 0 || c.Hours > 23 || c.Minutes < 0 || c.Minutes > 59 || c.Seconds < 0 || c.Seconds > 59:
-		return 0, fmt.Errorf("%s is no timecode: it goes from 00:00:00:00 to 23:59:59:%02d", r.text(c), counted-1)
+		return 0, fmt.Errorf("%s is not a timecode: it goes from 00:00:00:00 to 23:59:59:%02d", r.text(c), counted-1)
 	case c.Frames < 0 || c.Frames >= counted:
-		return 0, fmt.Errorf("%s is no timecode at %s: its seconds have the frames 00 to %02d", r.text(c), r, counted-1)
+		return 0, fmt.Errorf("%s is not a timecode at %s: its seconds have the frames 00 to %02d", r.text(c), r, counted-1)
 	case c.Seconds == 0 && c.Minutes%10 != 0 && c.Frames < r.dropped():
-		return 0, fmt.Errorf("%s is no timecode at %s: this minute begins with frame %02d", r.text(c), r, r.dropped())
+		return 0, fmt.Errorf("%s is not a timecode at %s: this minute begins with frame %02d", r.text(c), r, r.dropped())
 	}
 	minutes := 60*c.Hours + c.Minutes
 	return ((minutes*60)+c.Seconds)*counted + c.Frames - r.dropped()*(minutes-minutes/10), nil
@@ -142,7 +142,7 @@ var written = regexp.MustCompile(`^\s*(\d{1,2})[:.;](\d{1,2})[:.;](\d{1,2})([:.;
 func (r Rate) Parse(text string) (int64, error) {
 	m := written.FindStringSubmatch(text)
 	if m == nil {
-		return 0, fmt.Errorf("%q is no timecode; it is written as 01:02:03:04", text)
+		return 0, fmt.Errorf("%q is not a timecode; it is written as 01:02:03:04", text)
 	}
 	var n [4]int64
 	for k, part := range []string{m[1], m[2], m[3], m[5]} {

@@ -210,7 +210,7 @@ func (p *paster) change(rows []*template.Instrument) (change.Change, error) {
 	for _, i := range rows {
 		section, err := named.Section(p.from.SectionPath(i.Section))
 		if err != nil {
-			return nil, &change.Refused{Subject: i.ID, Reason: fmt.Sprintf("%s can not be pasted: %s", i.Name, err)}
+			return nil, &change.Refused{Subject: i.ID, Reason: fmt.Sprintf("%s cannot be pasted: %s", i.Name, err)}
 		}
 		c := copyOf(i, section.ID, sets, p.mint)
 		if !p.t.ThePalette().Has(c.Colour) {

@@ -206,7 +206,7 @@ func Check(r *zip.Reader) error {
 		}
 	}
 	if files[declaration] == nil {
-		return errors.New("it is no bag: bagit.txt is missing")
+		return errors.New("it is not a bag: bagit.txt is missing")
 	}
 	var wrong []error
 	told := map[string]bool{}
@@ -228,7 +228,7 @@ func Check(r *zip.Reader) error {
 			name = decoded(strings.TrimLeft(name, " *"))
 			switch f := files[name]; {
 			case !ok:
-				wrong = append(wrong, fmt.Errorf("%s: a line is no checksum with a name", list))
+				wrong = append(wrong, fmt.Errorf("%s: a line is not a checksum with a name", list))
 			case f == nil:
 				wrong = append(wrong, fmt.Errorf("%s is missing", name))
 			default:

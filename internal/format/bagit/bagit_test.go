@@ -141,7 +141,7 @@ func TestWhatIsWrongWithABag(t *testing.T) {
 	}), "data/sheet/x.html is not in the manifest")
 	require.ErrorContains(t, again(func(n string, d []byte) (string, []byte) {
 		return strings.Replace(n, "bagit.txt", "b.txt", 1), d
-	}), "no bag")
+	}), "not a bag")
 	w := bagit.NewWriter(io.Discard, "x", day)
 	require.NoError(t, w.Add("A.wav", strings.NewReader("")))
 	require.ErrorContains(t, w.Add("a.wav", strings.NewReader("")), "already")

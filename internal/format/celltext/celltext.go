@@ -11,7 +11,7 @@ import (
 	"strings"
 )
 
-// Unreadable is the error of a file that is no list at all.
+// Unreadable is the error of a file that is not a list at all.
 type Unreadable struct {
 	Line   int
 	Reason string
@@ -41,7 +41,7 @@ const MaxColumns = 1000
 
 // Open returns the text of a list, and its delimiter: the one a first line
 // "sep=;" names, which is then left out, else the one seen most often in the
-// headings. The error is an *Unreadable: of a file that is no text, or has more
+// headings. The error is an *Unreadable: of a file that is not text, or has more
 // than MaxColumns columns.
 func Open(data []byte) ([]byte, rune, error) {
 	data, err := Plain(data)

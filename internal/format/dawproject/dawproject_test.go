@@ -65,7 +65,7 @@ func unpacked(t *testing.T, data []byte) map[string][]byte {
 
 // The demo as a session: well formed as Debian's xmllint has it; a track for every row, in the
 // folders of its sections; every channel goes to one that is there; sends before and after the
-// fader as the routes have them; loaded as the call says; guides apart; what it can not say is
+// fader as the routes have them; loaded as the call says; guides apart; what it cannot say is
 // told.
 func TestTheDemoAsASession(t *testing.T) {
 	lantern, err := demo.Template()

@@ -50,11 +50,11 @@ func Read(r io.ReaderAt, size int64) (session.Session, error) {
 func opened(r io.ReaderAt, size int64) (*zip.Reader, *zip.File, error) {
 	archive, err := zip.NewReader(r, size)
 	if err != nil {
-		return nil, nil, errors.New("this is no DAWproject file: it is no ZIP archive, or is cut off")
+		return nil, nil, errors.New("this is not a DAWproject file: it is not a ZIP archive, or is cut off")
 	}
 	at := projectIn(archive)
 	if at < 0 {
-		return nil, nil, errors.New("this is no DAWproject file: there is no project.xml in it")
+		return nil, nil, errors.New("this is not a DAWproject file: there is no project.xml in it")
 	}
 	if f := archive.File[at]; f.UncompressedSize64 > mostXML {
 		return nil, nil, fmt.Errorf("project.xml has %d MiB; %d are read at most", f.UncompressedSize64>>20, mostXML>>20)

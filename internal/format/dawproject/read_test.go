@@ -132,12 +132,12 @@ func TestAFileOfAnotherProgram(t *testing.T) {
 	require.Empty(t, s.Tracks[3].To, "what it goes to is not there")
 }
 
-// Files that can not be read say what is wrong, and where.
+// Files that cannot be read say what is wrong, and where.
 func TestFilesThatCanNotBeRead(t *testing.T) {
 	whole := written(t, session.Of(coretest.Orchestra(3, 1), nil))
 	deep := strings.Repeat(`<Track contentType="tracks" name="x">`, 40) + strings.Repeat(`</Track>`, 40)
 	for want, data := range map[string][]byte{
-		"it is no ZIP archive":                           []byte("no archive at all"),
+		"it is not a ZIP archive":                        []byte("no archive at all"),
 		"is cut off":                                     whole[:len(whole)/2],
 		"project.xml, line 2: XML syntax error":          packed(t, "<Project>\n<Structure></Project>"),
 		"it is written in utf-16":                        packed(t, `<?xml version="1.0" encoding="utf-16"?><Project/>`),

@@ -29,7 +29,7 @@ type Note struct {
 	Text string `json:"text"`
 }
 
-// Bad is the error of a list that can not be taken: every line that is wrong, up to twenty.
+// Bad is the error of a list that cannot be taken: every line that is wrong, up to twenty.
 type Bad struct{ Notes []Note }
 
 const mostNotes = 20
@@ -125,7 +125,7 @@ func (x *reader) line(n int, line string) {
 	case event.MatchString(line):
 		x.event(n, event.FindStringSubmatch(line))
 	case counted.MatchString(line):
-		x.wrong(n, "%q is no event: it has a number, a source, a track, a transition, and four timecodes", shortened(line))
+		x.wrong(n, "%q is not an event: it has a number, a source, a track, a transition, and four timecodes", shortened(line))
 	}
 	// Other lines are comments of the program that wrote the list.
 }
@@ -187,7 +187,7 @@ func (x *reader) speed(n int, m []string) {
 	fps, err := strconv.ParseFloat(m[2], 64)
 	speed := fps / float64(x.rate.Counted())
 	if err != nil || math.Abs(speed) > cut.MostSpeed {
-		x.wrong(n, "a speed of %s frames a second can not be", shortened(m[2]))
+		x.wrong(n, "a speed of %s frames a second is not possible", shortened(m[2]))
 		return
 	}
 	e := &x.list.Events[last]

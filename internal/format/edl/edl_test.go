@@ -56,12 +56,12 @@ func TestFaultsAreToldByLine(t *testing.T) {
 		list, says string
 		rate       timecode.Rate
 	}{
-		{line("001  A V C 00:00:00:24 00:00:02:00 01:00:00:00 01:00:01:00"), "line 3: 00:00:00:24 is no timecode at 24", film},
+		{line("001  A V C 00:00:00:24 00:00:02:00 01:00:00:00 01:00:01:00"), "line 3: 00:00:00:24 is not a timecode at 24", film},
 		{line("001  A V C 00:00:00:00 00:00:01:00 01:00:01:00 01:00:00:00"), "line 3: event 001 ends at 01:00:00:00, before it begins", film},
 		{line("001  A V C 00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\n\n002  B V C 00:00:00:00 00:00:02:00 01:00:01:00 01:00:03:00"), "line 5: event 002 begins at 01:00:01:00, before event 001 of line 3 ends at 01:00:02:00", film},
-		{line("001  A V C 00:00:00:00"), "line 3: \"001  A V C 00:00:00:00\" is no event", film},
+		{line("001  A V C 00:00:00:00"), "line 3: \"001  A V C 00:00:00:00\" is not an event", film},
 		{line("001  A V D 100 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00"), "comes in over 100 frames and lasts 24", film},
-		{"001  A V C 01:01:00;00 01:01:01;00 01:00:00;00 01:00:01;00", "line 1: 01:01:00;00 is no timecode at 29.97 drop: this minute begins with frame 02", drop},
+		{"001  A V C 01:01:00;00 01:01:01;00 01:00:00;00 01:00:01;00", "line 1: 01:01:00;00 is not a timecode at 29.97 drop: this minute begins with frame 02", drop},
 		{"hello", "no picture events", film},
 		{"", "no picture events", film},
 	} {

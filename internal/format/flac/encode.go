@@ -19,7 +19,7 @@ const blockFrames = 4096
 // beyond full scale is cut. A file of as many bits comes back to the bit.
 func Encode(w io.Writer, h Header, read func(into [][]float64) (int, error)) error {
 	if h.Channels < 1 || h.Channels > 2 || h.Bits != 16 && h.Bits != 24 || h.RateHz < 1 {
-		return fmt.Errorf("write FLAC file: %d channels of %d bits at %d Hz can not be written", h.Channels, h.Bits, h.RateHz)
+		return fmt.Errorf("write FLAC file: %d channels of %d bits at %d Hz cannot be written", h.Channels, h.Bits, h.RateHz)
 	}
 	enc, err := flac.NewEncoder(plain{w}, &meta.StreamInfo{
 		BlockSizeMin: blockFrames, BlockSizeMax: blockFrames, SampleRate: uint32(h.RateHz), NChannels: uint8(h.Channels), BitsPerSample: uint8(h.Bits), NSamples: uint64(h.Frames),

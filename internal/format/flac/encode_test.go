@@ -96,6 +96,6 @@ func TestOthersReadWrittenFiles(t *testing.T) {
 		}
 	}
 	require.Less(t, b.Len(), 2*3*50_000*2/3)
-	require.ErrorContains(t, flac.Encode(&b, flac.Header{Channels: 3, RateHz: 48_000, Bits: 24}, from(tone)), "can not be written")
+	require.ErrorContains(t, flac.Encode(&b, flac.Header{Channels: 3, RateHz: 48_000, Bits: 24}, from(tone)), "cannot be written")
 	require.ErrorIs(t, flac.Encode(&b, flac.Header{Channels: 2, RateHz: 48_000, Bits: 24}, func([][]float64) (int, error) { return 0, io.ErrUnexpectedEOF }), io.ErrUnexpectedEOF)
 }

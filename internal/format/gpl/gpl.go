@@ -22,7 +22,7 @@ type Colour struct {
 	Name string
 }
 
-// Bad is the error of a file that can not be read: where, and why.
+// Bad is the error of a file that cannot be read: where, and why.
 type Bad struct {
 	Line   int
 	Reason string
@@ -50,7 +50,7 @@ func Read(r io.Reader) (Palette, error) {
 		name, value, field := strings.Cut(text, ":")
 		switch {
 		case n == 1 && text != head:
-			return p, &Bad{n, fmt.Sprintf("it begins with %q, not with %q; this is no palette", limited(text), head)}
+			return p, &Bad{n, fmt.Sprintf("it begins with %q, not with %q; this is not a palette", limited(text), head)}
 		case n == 1, text == "", strings.HasPrefix(text, "#"):
 		case len(p.Colours) == 0 && field && name == "Name":
 			p.Name = strings.TrimSpace(value)
@@ -85,7 +85,7 @@ func colour(text string) (Colour, error) {
 	var c Colour
 	words := strings.Fields(text)
 	if len(words) < 3 {
-		return c, fmt.Errorf("%q is no colour; write red, green and blue, 0 to 255, and a name", limited(text))
+		return c, fmt.Errorf("%q is not a colour; write red, green and blue, 0 to 255, and a name", limited(text))
 	}
 	for n := range c.RGB {
 		x, err := strconv.Atoi(words[n])

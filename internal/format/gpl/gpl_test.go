@@ -25,7 +25,7 @@ func TestReadAndWrite(t *testing.T) {
 	for text, says := range map[string]string{
 		"":                         "line 1: the file is empty",
 		"JPEG":                     `line 1: it begins with "JPEG"`,
-		"GIMP Palette\n1 2":        `line 2: "1 2" is no colour`,
+		"GIMP Palette\n1 2":        `line 2: "1 2" is not a colour`,
 		"GIMP Palette\n#\n1 2 256": `line 3: "256" is not a number from 0 to 255`,
 	} {
 		_, err := gpl.Read(strings.NewReader(text))

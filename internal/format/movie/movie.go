@@ -108,7 +108,7 @@ func (r *reader) file() error {
 	for at := int64(0); at < r.size; {
 		b, ok := r.box(at, r.size)
 		if at == 0 && (!ok || !slices.Contains([]string{"ftyp", "moov", "mdat", "wide", "free", "skip", "pnot"}, b.kind)) {
-			return fmt.Errorf("this is no MP4 and no MOV file")
+			return fmt.Errorf("this is neither an MP4 nor a MOV file")
 		}
 		if !ok {
 			r.short = r.short || r.size-at >= 8
@@ -120,7 +120,7 @@ func (r *reader) file() error {
 		if b.kind == "moov" {
 			index = true
 			if b.to > r.size {
-				break // it can not be read whole
+				break // it cannot be read whole
 			}
 			if err := r.within(b, 0, nil); err != nil {
 				return err
@@ -296,7 +296,7 @@ func (r *reader) footage() (cue.Footage, error) {
 	frames, units := int64(0), int64(0)
 	for _, n := range v.runs {
 		if n.count > math.MaxInt32 || n.count*n.units > math.MaxInt64>>16 || frames > math.MaxInt32 || units > math.MaxInt64>>16 {
-			return out, fmt.Errorf("read movie: %d frames of %d units can not be", n.count, n.units)
+			return out, fmt.Errorf("read movie: %d frames of %d units is not possible", n.count, n.units)
 		}
 		frames += n.count
 		units += n.count * n.units
@@ -373,7 +373,7 @@ func reduced(a, b int64) (int64, int64) {
 	return a / x, b / x
 }
 
-// start is the timecode of the first frame; empty where it can not be told.
+// start is the timecode of the first frame; empty where it cannot be told.
 func (r *reader) start(t *track) string {
 	var data [4]byte
 	if t.first <= 0 || t.first+4 > r.size {

@@ -130,7 +130,7 @@ func TestFaultsAreToldWithARemedy(t *testing.T) {
 	require.True(t, got.Short, "cut off just before its media")
 
 	_, err = read([]byte("RIFF\x00\x00\x00\x00WAVEfmt "))
-	require.ErrorContains(t, err, "no MP4 and no MOV")
+	require.ErrorContains(t, err, "neither an MP4 nor a MOV")
 	_, err = read(nil)
 	require.ErrorContains(t, err, "has no index")
 	_, err = read(made(t, "heard.mp4", sound...))

@@ -32,7 +32,7 @@ const (
 // TicksPerQuarter is the time resolution of a Score.
 const TicksPerQuarter = 480
 
-// Bad is the error of a file that can not be read: where, and why.
+// Bad is the error of a file that cannot be read: where, and why.
 type Bad struct {
 	Line   int // 0 when it is about the file as a whole
 	Reason string

@@ -124,7 +124,7 @@ func (r *reader) number(e element) (float64, error) {
 	}
 	x, err := strconv.ParseFloat(s, 64)
 	if err != nil || x != x || x > 1e9 || x < -1e9 {
-		return 0, &Bad{Reason: "<" + e.name + "> says " + strconv.Quote(s) + ", which is no number"}
+		return 0, &Bad{Reason: "<" + e.name + "> says " + strconv.Quote(s) + ", which is not a number"}
 	}
 	return x, nil
 }
@@ -268,7 +268,7 @@ func (s *state) metre(began int64) tempo.Metre {
 	return m
 }
 
-// time reads a time signature: the beats of "3+2" are 5. One that can not be, or is
+// time reads a time signature: the beats of "3+2" are 5. One that cannot be, or is
 // none (senza misura), changes nothing.
 func (r *reader) time(s *state) error {
 	beats, unit := 0, 0

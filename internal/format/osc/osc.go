@@ -26,7 +26,7 @@ type Message struct {
 // MIDI is a MIDI message as an argument: port, status and two data bytes.
 type MIDI [4]byte
 
-// Bad is a packet that can not be read: what is wrong, at which byte.
+// Bad is a packet that cannot be read: what is wrong, at which byte.
 type Bad struct {
 	At     int
 	Reason string

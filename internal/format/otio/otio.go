@@ -23,7 +23,7 @@ const (
 )
 
 // ErrNone is returned for a file that holds no timeline.
-var ErrNone = errors.New("it is no OpenTimelineIO file with a timeline: no object says that it is one")
+var ErrNone = errors.New("it is not an OpenTimelineIO file with a timeline: no object says that it is one")
 
 // List is what was read: picture events in the order of their time.
 type List struct {
@@ -157,7 +157,7 @@ func (x *reader) told() List {
 // frames is a time in frames of the film.
 func (x *reader) frames(r rational) (int64, error) {
 	if !(r.Rate > 0) || r.Rate > 1e6 || math.IsNaN(r.Value) || math.Abs(r.Value) > 1e12 {
-		return 0, fmt.Errorf("OpenTimelineIO file: a time of %g at a rate of %g can not be", r.Value, r.Rate)
+		return 0, fmt.Errorf("OpenTimelineIO file: a time of %g at a rate of %g is not possible", r.Value, r.Rate)
 	}
 	fps := float64(x.rate.Num) / float64(x.rate.Den)
 	if math.Abs(r.Rate-fps) < .01 || math.Abs(r.Rate-float64(x.rate.Counted())) < 1e-6 {
@@ -166,7 +166,7 @@ func (x *reader) frames(r rational) (int64, error) {
 	x.others++
 	at := r.Value / r.Rate * fps
 	if math.Abs(at) > 1e12 {
-		return 0, fmt.Errorf("OpenTimelineIO file: a time of %g at a rate of %g can not be", r.Value, r.Rate)
+		return 0, fmt.Errorf("OpenTimelineIO file: a time of %g at a rate of %g is not possible", r.Value, r.Rate)
 	}
 	return int64(math.Round(at)), nil
 }

@@ -56,10 +56,10 @@ func TestAWholeFile(t *testing.T) {
 
 func TestWhatIsRefused(t *testing.T) {
 	for text, says := range map[string]string{
-		`{}`: "no OpenTimelineIO file", `[1`: "read OpenTimelineIO file", timeline(``): "no video track",
+		`{}`: "not an OpenTimelineIO file", `[1`: "read OpenTimelineIO file", timeline(``): "no video track",
 		timeline(`{"OTIO_SCHEMA":"Clip.1","name":"Lamp"}`):                                                                                                          `the clip "Lamp" does not say how long it is`,
 		timeline(`{"OTIO_SCHEMA":"Clip.1","name":"Lamp","source_range":` + timeRange(0, -4, 24) + `}`):                                                              `the clip "Lamp" lasts -4 frames`,
-		timeline(`{"OTIO_SCHEMA":"Clip.1","name":"Lamp","source_range":` + timeRange(0, 1, 0) + `}`):                                                                "can not be",
+		timeline(`{"OTIO_SCHEMA":"Clip.1","name":"Lamp","source_range":` + timeRange(0, 1, 0) + `}`):                                                                "is not possible",
 		timeline(`{"OTIO_SCHEMA":"Clip.1","name":"Lamp","source_range":` + timeRange(0, 9e9, 24) + `}`):                                                             "outside of a day",
 		timeline(`{"OTIO_SCHEMA":"Gap.1","source_range":` + timeRange(0, 9, 24) + `}`):                                                                              "no picture",
 		timeline(strings.Repeat(`{"OTIO_SCHEMA":"Track.1","children":[`, 40) + strings.Repeat(`]}`, 40)):                                                            "more than 16 deep",

@@ -52,7 +52,7 @@ func Read(r io.Reader) (*List, error) {
 	list := &List{Problems: []intake.Problem{}}
 	head, err := in.Read()
 	if err != nil {
-		return nil, &celltext.Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
+		return nil, &celltext.Unreadable{Line: 1, Reason: "the headings cannot be read: " + celltext.Reason(err)}
 	}
 	for n, h := range head {
 		if catalogue.IsColumn(h) {

@@ -62,10 +62,10 @@ func TestGoodLinesAreTakenAndBadOnesTold(t *testing.T) {
 	for _, p := range problems {
 		said[p.Line] = p.Column + ": " + p.Reason
 	}
-	require.Contains(t, said[3], `key_low: "H4" is no key`)
+	require.Contains(t, said[3], `key_low: "H4" is not a key`)
 	require.Contains(t, said[4], "patch: the name is empty")
 	require.Contains(t, said[5], "36 is outside 96 to 127")
-	require.Contains(t, said[6], `articulations: long: "pedal" is no switch`)
+	require.Contains(t, said[6], `articulations: long: "pedal" is not a switch`)
 	require.Empty(t, said[7], "a patch named again, otherwise in nothing")
 	require.Empty(t, sum.Told)
 	p := coretest.Must(template.New("c", "C"), c).Patches[0]

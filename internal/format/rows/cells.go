@@ -112,7 +112,7 @@ func setFigure(row *intake.Row, column, cell string, o Options) (err error) {
 	case "layer":
 		n, e := strconv.Atoi(cell)
 		if e != nil || n < 1 || n > intake.MaxLayers {
-			return fmt.Errorf("%q is no layer, 1 to %d", cell, intake.MaxLayers)
+			return fmt.Errorf("%q is not a layer, 1 to %d", cell, intake.MaxLayers)
 		}
 		row.Layer = n
 	case "key_low":

@@ -59,7 +59,7 @@ type List struct {
 // ErrTooLarge is returned for a list beyond MaxBytes.
 var ErrTooLarge = fmt.Errorf("the list is larger than %d MiB; split it", MaxBytes>>20)
 
-// Unreadable is the error of a file that is no row list at all.
+// Unreadable is the error of a file that is not a row list at all.
 type Unreadable = celltext.Unreadable
 
 // Read reads a row list. The error is ErrTooLarge, *Unreadable, or one of r.
@@ -80,7 +80,7 @@ func Read(r io.Reader, o Options) (*List, error) {
 	reader.Comma, reader.FieldsPerRecord, reader.ReuseRecord = list.Delimiter, -1, true
 	head, err := reader.Read()
 	if err != nil {
-		return nil, &Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
+		return nil, &Unreadable{Line: 1, Reason: "the headings cannot be read: " + celltext.Reason(err)}
 	}
 	if err := list.matchHeadings(head, o.Mapping); err != nil {
 		return nil, err

@@ -70,7 +70,7 @@ func TestBadRowsDoNotHideGoodOnes(t *testing.T) {
 	require.Equal(t, []string{"3 voices", "4 ", "5 instrument", "6 key_low", "7 "}, where)
 }
 
-// A file that is no row list at all says what it is and what to do.
+// A file that is not a row list at all says what it is and what to do.
 func TestUnreadableFilesSayWhy(t *testing.T) {
 	for name, tc := range map[string]struct{ text, says string }{
 		"empty":               {" \r\n\n", "line 1: the file is empty"},
@@ -80,7 +80,7 @@ func TestUnreadableFilesSayWhy(t *testing.T) {
 		"one heading twice":   {"section,name,Name ,section\n", "both \"name\" and \"Name\" are read as instrument"},
 		"the same words":      {"section,name,name\n", "two columns are headed \"name\"; name each once"},
 		"two for one":         {"section,name,track\n", "both \"name\" and \"track\" are read as instrument"},
-		"quote in headings":   {"section,na\"me\nWinds,Flute\n", "the headings can not be read: a quote stands inside"},
+		"quote in headings":   {"section,na\"me\nWinds,Flute\n", "the headings cannot be read: a quote stands inside"},
 		"unclosed in heading": {"\"section,name\nWinds,Flute\n", "a quoted cell is not closed"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -20,7 +20,7 @@ const MostSounds = 30_000
 type Instrument struct {
 	Sounds     []Sound
 	Controls   map[int]float64 // values that controllers start with, 0..127
-	PassedOver map[string]int  // opcodes that were not understood, or whose value can not be: how often
+	PassedOver map[string]int  // opcodes that were not understood, or whose value cannot be: how often
 }
 
 // Sound is a region with all that says how it sounds.
@@ -109,7 +109,7 @@ type Mod struct {
 }
 
 // ReadSounds reads the file name in a folder for playing. Opcodes that are not known, and
-// values that can not be, are passed over and counted. The error names the file and line.
+// values that cannot be, are passed over and counted. The error names the file and line.
 func ReadSounds(folder fs.FS, name string) (*Instrument, error) {
 	p := &parser{
 		folder: folder, root: path.Dir(name), defines: map[string]string{}, file: &File{},
@@ -291,7 +291,7 @@ func (p *parser) inherited(name string) (string, bool) {
 	return "", false
 }
 
-// says takes one opcode; false when it is not known, or its value can not be.
+// says takes one opcode; false when it is not known, or its value cannot be.
 func (p *parser) says(s *Sound, opcode, value string) bool {
 	if known[opcode] {
 		return true // the region has it

@@ -15,7 +15,7 @@ var known = map[string]bool{
 	"loop_mode": true, "loopmode": true,
 }
 
-// resolve makes a region of the opcodes in force. A value that can not be read
+// resolve makes a region of the opcodes in force. A value that cannot be read
 // is an error.
 func (p *parser) resolve(get func(string) (string, bool)) (Region, error) {
 	r := Region{KeyHigh: 127, VelHigh: 127, VelLow: 1, Sequence: 1, Sounded: 1, Switch: -1}
@@ -76,7 +76,7 @@ func (p *parser) shift() (int, error) {
 func (p *parser) key(name, value string, shift int) (int, error) {
 	n, err := note.Parse(value, note.Scientific)
 	if err != nil || n < -1 || n > 127 {
-		return 0, p.fail("%s=%s is no key: a MIDI note 0 to 127, or a name such as c4 for 60", name, value)
+		return 0, p.fail("%s=%s is not a key: a MIDI note 0 to 127, or a name such as c4 for 60", name, value)
 	}
 	if n < 0 {
 		return n, nil // not by keys at all
@@ -87,7 +87,7 @@ func (p *parser) key(name, value string, shift int) (int, error) {
 func (p *parser) number(name, value string, low, high int) (int, error) {
 	n, err := strconv.Atoi(value)
 	if err != nil || n < low || n > high {
-		return 0, p.fail("%s=%s is no number from %d to %d", name, value, low, high)
+		return 0, p.fail("%s=%s is not a number from %d to %d", name, value, low, high)
 	}
 	return n, nil
 }

@@ -93,9 +93,9 @@ func TestIncludesAndDefines(t *testing.T) {
 
 func TestErrorsNameTheFileAndLine(t *testing.T) {
 	for name, tc := range map[string]struct{ text, says string }{
-		"no key":             {"<region>\nsample=a.wav key=H9\n<region>", "a.sfz:3: key=H9 is no key"},
-		"key too high":       {"<region> lokey=128", "a.sfz:1: lokey=128 is no key"},
-		"no velocity":        {"<region> hivel=loud", "a.sfz:1: hivel=loud is no number from 0 to 127"},
+		"no key":             {"<region>\nsample=a.wav key=H9\n<region>", "a.sfz:3: key=H9 is not a key"},
+		"key too high":       {"<region> lokey=128", "a.sfz:1: lokey=128 is not a key"},
+		"no velocity":        {"<region> hivel=loud", "a.sfz:1: hivel=loud is not a number from 0 to 127"},
 		"leaves the folder":  {"<region> sample=../../secret.wav", `"../../secret.wav" leaves the folder`},
 		"whole path":         {"<region> sample=/etc/passwd", `"/etc/passwd" leaves the folder`},
 		"backslashes too":    {`<region> sample=..\..\secret.wav`, "leaves the folder"},

@@ -43,7 +43,7 @@ func calm(cells []string) []string {
 		if cell == "" || !strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
 			continue
 		}
-		if _, err := strconv.ParseFloat(cell, 64); err != nil { // a number is no formula
+		if _, err := strconv.ParseFloat(cell, 64); err != nil { // a number is not a formula
 			out[n] = "'" + cell
 		}
 	}

@@ -39,7 +39,7 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 		var want [][]string
 		for _, row := range append([][]string{table.Headings}, table.Rows...) {
 			if wide == 1 && row[0] == "" {
-				continue // a line without anything is no row to a reader of CSV
+				continue // a line without anything is not a row to a reader of CSV
 			}
 			want = append(want, row)
 		}

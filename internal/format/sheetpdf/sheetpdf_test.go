@@ -127,6 +127,6 @@ func TestNoSignIsMissing(t *testing.T) {
 	require.Empty(t, missing)
 	require.Empty(t, told)
 	_, told = sheetpdf.Missing("ไวโอลิน 𝄪")
-	require.Contains(t, told, "Signs that can not be printed here, shown as \ufffd: U+0E04"[:48])
+	require.Contains(t, told, "Signs that cannot be printed here, shown as \ufffd: U+0E04"[:48])
 	require.Contains(t, told, "U+1D12A")
 }

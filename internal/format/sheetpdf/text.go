@@ -46,7 +46,7 @@ func parsed(data []byte) func() *sfnt.Font {
 	return sync.OnceValue(func() *sfnt.Font {
 		f, err := sfnt.Parse(data)
 		if err != nil {
-			panic(fmt.Sprintf("a shipped font can not be read: %v", err)) // the build has it
+			panic(fmt.Sprintf("a shipped font cannot be read: %v", err)) // the build has it
 		}
 		return f
 	})
@@ -236,5 +236,5 @@ func (t *typesetter) told() string {
 		more = fmt.Sprintf(" and %d more", len(codes)-12)
 		codes = codes[:12]
 	}
-	return fmt.Sprintf("Signs that can not be printed here, shown as %c: %s%s", missing, strings.Join(codes, ", "), more)
+	return fmt.Sprintf("Signs that cannot be printed here, shown as %c: %s%s", missing, strings.Join(codes, ", "), more)
 }

@@ -135,11 +135,11 @@ func offset(r timecode.Rate, begin float64) smf.Message {
 	return smf.Message{0xff, 0x54, 5, rr<<5 | byte(at.Hours), byte(at.Minutes), byte(at.Seconds), byte(hundredths / 100), byte(hundredths % 100)}
 }
 
-// aboutRate says a rate that the offset can not.
+// aboutRate says a rate that the offset cannot.
 func aboutRate(r timecode.Rate) []string {
 	switch r {
 	case timecode.Rate{Num: 24, Den: 1}, timecode.Rate{Num: 25, Den: 1}, timecode.Rate{Num: 30, Den: 1}, timecode.Rate{Num: 30_000, Den: 1001, Drop: true}:
 		return nil
 	}
-	return []string{fmt.Sprintf("The picture runs at %s frames a second, which a SMPTE offset can not say.", r)}
+	return []string{fmt.Sprintf("The picture runs at %s frames a second, which a SMPTE offset cannot say.", r)}
 }

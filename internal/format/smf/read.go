@@ -27,7 +27,7 @@ const (
 	MaxTicks = 1 << 31
 )
 
-// Bad is the error of a file that can not be read: what is wrong, at which
+// Bad is the error of a file that cannot be read: what is wrong, at which
 // byte.
 type Bad struct {
 	At     int
@@ -106,7 +106,7 @@ type parser struct {
 	tempi   []tempo.Change
 	metres  []tempo.Metre
 	resumed int // events whose running status goes on after a meta or system exclusive event
-	odd     int // metres that can not be
+	odd     int // metres that cannot be
 }
 
 func (p *parser) bad(reason string, args ...any) error {

@@ -104,7 +104,7 @@ func read(r io.Reader, in Kind, mapping map[string]string) (List, []line, error)
 	cells.Comma, cells.FieldsPerRecord = delimiter, -1
 	head, err := cells.Read()
 	if err != nil {
-		return out, nil, &celltext.Unreadable{Line: 1, Reason: "the headings can not be read: " + celltext.Reason(err)}
+		return out, nil, &celltext.Unreadable{Line: 1, Reason: "the headings cannot be read: " + celltext.Reason(err)}
 	}
 	columns := make([]string, len(head))
 	for n, h := range head {
@@ -200,7 +200,7 @@ func spotted(l line, rate timecode.Rate) (s cue.Spotted, err error) {
 	}
 	if text := l.cells["tempo"]; text != "" {
 		if s.BPM, err = figure(text); err != nil || s.BPM < 5 || s.BPM > 999 {
-			return s, fmt.Errorf("its tempo: %q is none; 5 to 999 can be", text)
+			return s, fmt.Errorf("its tempo: %q is none; use 5 to 999", text)
 		}
 	}
 	return s, nil
@@ -258,7 +258,7 @@ func Length(text string, rate timecode.Rate) (int64, error) {
 	if n, err := strconv.ParseInt(text, 10, 64); err == nil && n >= 0 && n <= rate.Day() {
 		return n, nil
 	}
-	return 0, fmt.Errorf("%q is no length; it is written as 00:01:30:00, 1:30, 90 s or in frames", text)
+	return 0, fmt.Errorf("%q is not a length; it is written as 00:01:30:00, 1:30, 90 s or in frames", text)
 }
 
 // Hits reads a list of hits at a frame rate.

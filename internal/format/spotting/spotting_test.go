@@ -19,7 +19,7 @@ var (
 	drop = timecode.Rate{Num: 30_000, Den: 1001, Drop: true}
 )
 
-// Headings are matched as lists have them; ends may be lengths; a line that can not be taken is
+// Headings are matched as lists have them; ends may be lengths; a line that cannot be taken is
 // told, and hides no other.
 func TestCuesAreRead(t *testing.T) {
 	text := "Cue No;Cue Title;Reel;TC In;Duration;Colour;Composer\n" +
@@ -32,7 +32,7 @@ func TestCuesAreRead(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"Colour"}, list.Unmatched)
 	require.Equal(t, []cue.Problem{
-		{Line: 4, Reason: "its start: 01:02:00:24 is no timecode at 24: its seconds have the frames 00 to 23"},
+		{Line: 4, Reason: "its start: 01:02:00:24 is not a timecode at 24: its seconds have the frames 00 to 23"},
 		{Line: 5, Reason: "it says neither where it ends nor how long it is"},
 	}, list.Problems)
 	require.Equal(t, []cue.Spotted{
@@ -144,7 +144,7 @@ func TestChangesAreRead(t *testing.T) {
 	require.Equal(t, []cut.Edit{{Line: 2, At: 86_640, Gone: 24}, {Line: 3, At: 86_880, Added: 36}, {Line: 4, At: 87_120, Gone: 48}}, got)
 
 	_, err = spotting.Changes(strings.NewReader("at,change\n01:00:10:24,-1\n01:00:20:00,soon\n01:00:20:00,0\n"), film)
-	for _, text := range []string{"line 2: where it is: 01:00:10:24 is no timecode at 24", `line 3: its change: "soon" is no length`, "line 4: it says neither"} {
+	for _, text := range []string{"line 2: where it is: 01:00:10:24 is not a timecode at 24", `line 3: its change: "soon" is not a length`, "line 4: it says neither"} {
 		require.ErrorContains(t, err, text)
 	}
 	_, err = spotting.Changes(strings.NewReader("number,start,end\n1,01:00:00:00,01:00:01:00\n"), film)

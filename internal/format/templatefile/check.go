@@ -114,7 +114,7 @@ func (c *checker) file(ctx context.Context, data []byte) error {
 			return err
 		})
 		if errors.Is(err, errNoObject) {
-			return &Bad{Path: key, Reason: "it is no object"}
+			return &Bad{Path: key, Reason: "it is not an object"}
 		}
 		return err
 	})
@@ -175,7 +175,7 @@ func (c *checker) keep(d *json.Decoder, into map[string]any, key, path string) e
 // checked with.
 func (c *checker) list(ctx context.Context, d *json.Decoder, pointer string, is map[string]any, path string) ([]any, error) {
 	if t, err := d.Token(); err != nil || t != json.Delim('[') {
-		return nil, &Bad{Path: path, Reason: "it is no list"}
+		return nil, &Bad{Path: path, Reason: "it is not a list"}
 	}
 	most := mostOfList
 	if n, err := strconv.Atoi(fmt.Sprint(is["maxItems"])); err == nil {

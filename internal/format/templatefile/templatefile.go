@@ -28,7 +28,7 @@ const MaxBytes = 64 << 20
 // Extension is the usual ending of a file's name.
 const Extension = ".fanfold.json"
 
-// Bad is the error of a file that can not be taken: where, and why.
+// Bad is the error of a file that cannot be taken: where, and why.
 type Bad struct {
 	Path   string // a JSON path; empty for the file as a whole
 	Reason string

@@ -300,8 +300,8 @@ func TestHopelessFilesAreRefusedAtOnce(t *testing.T) {
 		"many sections":  {many, "template.sections", "holds more than 200000"},
 		"NUL":            {strings.Replace(good.String(), `"name": "T"`, `"name": "T\u0000"`, 1), "template.name", "NUL"},
 		"said twice":     {strings.Replace(good.String(), `"instruments": []`, `"instruments": [], "instruments": []`, 1), "instruments", "says it twice"},
-		"no object":      {`{"format":"fanfold-template","version":7,"template":[]}`, "template", "no object"},
-		"a list is none": {strings.Replace(good.String(), `"instruments": []`, `"instruments": {}`, 1), "template.instruments", "no list"},
+		"not an object":  {`{"format":"fanfold-template","version":7,"template":[]}`, "template", "not an object"},
+		"a list is none": {strings.Replace(good.String(), `"instruments": []`, `"instruments": {}`, 1), "template.instruments", "not a list"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var before, after runtime.MemStats

@@ -29,7 +29,7 @@ func Open(src io.ReaderAt, size int64) (*Sound, error) {
 		return nil, err
 	}
 	if h.Channels < 1 || h.Channels > MostChannels || h.blockAlign%int64(h.Channels) != 0 {
-		return nil, fmt.Errorf("read WAV file: %d channels in frames of %d bytes can not be read", h.Channels, h.blockAlign)
+		return nil, fmt.Errorf("read WAV file: %d channels in frames of %d bytes cannot be read", h.Channels, h.blockAlign)
 	}
 	s := &Sound{Header: h.Header, src: src, at: h.at, block: h.blockAlign}
 	if s.decode = decoder(h.code, int(h.blockAlign)/h.Channels); s.decode == nil {
@@ -72,7 +72,7 @@ func each(sample func([]byte) float64) func([]float64, []byte, int) {
 	}
 }
 
-// finite takes what is no number for silence.
+// finite takes what is not a number for silence.
 func finite(x float64) float64 {
 	if math.IsNaN(x) || math.IsInf(x, 0) {
 		return 0

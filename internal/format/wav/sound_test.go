@@ -103,7 +103,7 @@ func TestWhatSoundCanNotBeRead(t *testing.T) {
 	require.Equal(t, 2, n, "what is left")
 }
 
-// What is no number in a file is silence.
+// What is not a number in a file is silence.
 func TestNoNumbers(t *testing.T) {
 	f := format(1, 48000, 32)
 	binary.LittleEndian.PutUint16(f[8:], 3)

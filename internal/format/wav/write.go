@@ -104,7 +104,7 @@ func (s Spec) head(sound int64, grows bool) []byte {
 
 func (s Spec) check() error {
 	if s.Channels < 1 || s.Channels > MostChannels || s.RateHz < 1 || s.Samples.Bytes() == 0 {
-		return fmt.Errorf("write WAV file: %d channels at %d Hz in samples of %q can not be written", s.Channels, s.RateHz, s.Samples)
+		return fmt.Errorf("write WAV file: %d channels at %d Hz in samples of %q cannot be written", s.Channels, s.RateHz, s.Samples)
 	}
 	return nil
 }
@@ -223,7 +223,7 @@ func (w *Writer) put(b []byte, samples []float64, stride int) {
 func (w *Writer) each(samples []float64, full float64, put func(int32)) {
 	random := w.random
 	for _, x := range samples {
-		if x == 0 || x != x { //nolint:gocritic // what is no number is silence
+		if x == 0 || x != x { //nolint:gocritic // what is not a number is silence
 			put(0)
 			continue
 		}

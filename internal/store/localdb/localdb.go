@@ -118,7 +118,7 @@ func credential() (*syscall.Credential, error) {
 }
 
 // reachable returns dir, or, when root works in a place that the user
-// postgres can not enter, a directory of its own elsewhere.
+// postgres cannot enter, a directory of its own elsewhere.
 func reachable(dir string) string {
 	if os.Geteuid() != 0 {
 		return dir

@@ -33,7 +33,7 @@ const offline: Problem = {
 
 /** What is said of a change whose answer never came. */
 const unknown =
-  "The server does not answer, so it is not known whether this was done. What shows once it is back is what was kept.";
+  "The server does not answer, so it is not known whether this was done. Once it is back, you see what was saved.";
 
 /** answer unwraps what the server said, or throws a Refusal. */
 export async function answer<T>(asked: Promise<{ data?: T; error?: Problem; response: Response }>): Promise<T> {

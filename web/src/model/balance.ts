@@ -101,7 +101,7 @@ export async function takeHall(sections: readonly Id[]) {
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/balance/hall/take", { ...at(), body: { sections: [...sections] } })),
   );
-  if (done) tell("Sends and pans are as the hall asks.");
+  if (done) tell("Sends and pans suit the hall now.");
   return done;
 }
 

@@ -33,7 +33,7 @@ export function busKindsThat(holds: (is: BusKind) => unknown): Kind[] {
   return (Object.keys(busKinds) as Kind[]).filter((kind) => holds(busKinds[kind]));
 }
 
-/** A kind of bus by its name; undefined for what is no bus. */
+/** A kind of bus by its name; undefined for what is not a bus. */
 export const busKind = (name: string): BusKind | undefined => busKinds[name as Kind];
 
 /** The kinds that a sightline can show. */

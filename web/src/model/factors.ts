@@ -16,7 +16,7 @@ export const turnOnCodes = (code: string) => attempt(() => answer(api.PUT("/api/
 export const endCodes = (code: string) =>
   attempt(async () => {
     await answer(api.POST("/api/session/codes/end", { body: { code } }));
-    tell("You are no longer asked for a code.");
+    tell("Codes at sign-in are off.");
     return true;
   });
 

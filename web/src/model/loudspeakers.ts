@@ -22,7 +22,8 @@ export const canSound = () => isSecureContext && "AudioWorkletNode" in globalThi
 
 /** maySound is canSound, and says so where it may not. */
 export function maySound(): boolean {
-  if (!canSound()) tell("Sound needs a secure page: open Fanfold on its own machine, or over TLS.", "refused");
+  if (!canSound())
+    tell("Sound needs a secure page: open Fanfold on the server's own machine, or over https.", "refused");
   return canSound();
 }
 

@@ -116,7 +116,7 @@ export async function play() {
   if (element) {
     await seek(element, from);
     if (mine !== tries) return;
-    await element.play().catch(() => undefined); // one that the browser can not play stands still
+    await element.play().catch(() => undefined); // one that the browser cannot play stands still
   }
   if (withMusic && !(await musicBegins(from)) && mine === tries) return stop();
   if (mine !== tries) return;
@@ -169,7 +169,7 @@ const frameIn = (v: HTMLVideoElement) => starts + v.currentTime * rate;
 
 const secondIn = (frame: number) => Math.max(0, (frame + 0.5 - starts) / rate);
 
-/** seek waits until an element shows a frame, or can not. */
+/** seek waits until an element shows a frame, or cannot. */
 export function seek(v: HTMLVideoElement, frame: number): Promise<void> {
   const to = secondIn(frame);
   if (v.error || Math.abs(v.currentTime - to) < 0.25 / rate) return Promise.resolve();
@@ -193,7 +193,7 @@ interface Click {
   key: string;
   begin: number; // the frame of its first sample
   end: number;
-  sound: AudioBuffer | null; // null where it can not be had
+  sound: AudioBuffer | null; // null where it cannot be had
 }
 
 let source: AudioBufferSourceNode | null = null;

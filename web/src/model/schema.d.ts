@@ -438,7 +438,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description what was done that is no change of a document, the newest first */
+        /** @description what was done that is not a change of a document, the newest first */
         get: operations["Notes"];
         put?: never;
         post?: never;
@@ -1681,7 +1681,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description who a line of orchestra shorthand names, and what of it can not be read */
+        /** @description who a line of orchestra shorthand names, and what of it cannot be read */
         get: operations["Shorthand"];
         put?: never;
         post?: never;
@@ -3445,7 +3445,7 @@ export interface components {
             halfMs: number;
             /**
              * Format: double
-             * @description to -60 dB; 0 when it can not be told
+             * @description to -60 dB; 0 when it cannot be told
              */
             decayS: number;
             /**
@@ -4480,7 +4480,7 @@ export interface components {
             desks: string[];
             unread: components["schemas"]["Unread"][];
         };
-        /** @description a place of a line that can not be read; the rest of it is kept */
+        /** @description a place of a line that cannot be read; the rest of it is kept */
         Unread: {
             text: string;
             reason: string;
@@ -4844,7 +4844,7 @@ export interface components {
             why: string;
             uses: components["schemas"]["Use"][];
             lacks: string[];
-            /** @description the notes, by name, that the instrument can not sound */
+            /** @description the notes, by name, that the instrument cannot sound */
             beyond: string[];
         };
         HostSample: {
@@ -4914,7 +4914,7 @@ export interface components {
                 message: string;
             }[];
             mended?: components["schemas"]["Palette"];
-            /** @description why it can not be mended */
+            /** @description why it cannot be mended */
             why?: string;
         };
         /** @description how rows are named */
@@ -5192,7 +5192,7 @@ export interface components {
             trimmed: boolean;
             /** @description trimmed, but to other notes than these */
             stale: boolean;
-            /** @description why it can not be trimmed */
+            /** @description why it cannot be trimmed */
             why: string;
         };
         Hand: {
@@ -6008,7 +6008,7 @@ export interface components {
             chosen: components["schemas"]["CastPlayer"][];
         };
         CastReport: {
-            /** @description what of a line can not be read */
+            /** @description what of a line cannot be read */
             unread: components["schemas"]["Unread"][];
             title: string;
             list: components["schemas"]["Id"];
@@ -6179,7 +6179,7 @@ export interface components {
             label: string;
             /** @description the cue has taken it into its own template */
             taken: boolean;
-            /** @description why it can not be taken, or left, by itself; empty where it can */
+            /** @description why it cannot be taken, or left, by itself; empty where it can */
             not: string;
         };
         TakeChangeAsk: {
@@ -6400,7 +6400,7 @@ export interface components {
             productionName: string;
             cue: string;
             called: string;
-            /** @description why it can not be printed */
+            /** @description why it cannot be printed */
             why?: string;
         };
         PrintsOf: {

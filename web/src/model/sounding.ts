@@ -306,7 +306,7 @@ export async function hearKeyboards(on: boolean) {
   try {
     access = await navigator.requestMIDIAccess();
   } catch {
-    tell("The browser does not let this page hear MIDI keyboards; allow it in its settings.", "refused");
+    tell("The browser does not allow MIDI keyboards here; change that in its settings.", "refused");
     return;
   }
   const names = [...access.inputs.values()].map((i) => i.name ?? "a keyboard");

@@ -24,7 +24,7 @@ export function DecimalChoice({ unsure, decimal, choose }: Props) {
           {figure(unsure[d])} MiB
         </label>
       ))}
-      {decimal === "" && <span className="text-accent">Nothing is taken until you say.</span>}
+      {decimal === "" && <span className="text-accent">Nothing is taken until you confirm.</span>}
     </fieldset>
   );
 }

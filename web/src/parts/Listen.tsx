@@ -25,7 +25,7 @@ export function Listen({ src, seconds, name }: { src: string; seconds: number; n
       a.removeAttribute("src");
     };
   }, [src]);
-  if (missing) return <p className="text-accent">! The recording can not be played here; choose its file again.</p>;
+  if (missing) return <p className="text-accent">! The recording cannot be played here; choose its file again.</p>;
   const Icon = playing ? Pause : Play;
   return (
     <div className="flex items-center gap-3" data-part="listen" data-playing={playing}>

@@ -63,9 +63,7 @@ export function AccountDialog({ close }: { close: () => void }) {
             {ways?.password === false ? "Set" : "Change"}
           </button>
         </div>
-        <p className="mt-1 text-[12px] text-soft">
-          At least 10 characters: a few words that have nothing to do with each other.
-        </p>
+        <p className="mt-1 text-[12px] text-soft">At least 10 characters: a few unrelated words.</p>
       </form>
       <WaysIn />
       <h3 className="mt-4 mb-1 text-[15px]">Signed in</h3>

@@ -16,7 +16,7 @@ export function BusyDialog() {
       <Dialog.Description className="mb-4">{busy.problem.detail}</Dialog.Description>
       <div className="flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Leave everything
+          Cancel
         </button>
         <button type="button" className="button button-main" onClick={sure}>
           Rest them

@@ -30,7 +30,7 @@ export function ClashDialog() {
           Keep what is there
         </button>
         <button type="button" className="button button-main" onClick={mine}>
-          Set mine
+          Use mine
         </button>
       </div>
     </Floating>

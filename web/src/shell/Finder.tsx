@@ -97,7 +97,7 @@ export function Finder({ close }: { close: () => void }) {
               className="h-11 w-full border-line border-b bg-transparent px-3 text-[15px] outline-none"
             />
             <Command.List className="max-h-[54vh] overflow-y-auto p-1">
-              <Command.Empty className="px-3 py-4 text-soft">Nothing goes by that name.</Command.Empty>
+              <Command.Empty className="px-3 py-4 text-soft">Nothing has that name.</Command.Empty>
               {found.map((f) => (
                 <Command.Item
                   key={f.key}

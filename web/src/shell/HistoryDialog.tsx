@@ -79,7 +79,7 @@ function NameForm() {
       <input
         className="field w-52"
         aria-label="Name of the version"
-        placeholder="Name the present"
+        placeholder="Name this version"
         required
         value={name}
         onChange={(e) => setName(e.target.value)}
@@ -123,7 +123,7 @@ function NamedLine({ version: v, close }: { version: Version; close: () => void 
         compare
       </button>
       <button type="button" className="link text-soft" onClick={() => void forget()}>
-        forget the name
+        remove the name
       </button>
     </div>
   );

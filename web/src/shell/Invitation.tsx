@@ -94,9 +94,7 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
                 onChange={(e) => setPassword(e.target.value)}
               />
             </label>
-            <p className="mb-4 text-[12px] text-soft">
-              At least 10 characters: a few words that have nothing to do with each other.
-            </p>
+            <p className="mb-4 text-[12px] text-soft">At least 10 characters: a few unrelated words.</p>
             <p role="alert" className="mb-3 text-accent empty:hidden">
               {wrong}
             </p>

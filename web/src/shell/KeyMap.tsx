@@ -9,7 +9,7 @@ const keys = (): readonly (readonly [string, string])[] => [
   ],
   ["Ctrl K or /", "find instruments, articulations, sections, stems, machines, calls, commands"],
   ...leaves.flatMap((l) => l.keys ?? []),
-  ["H, Shift H", "play and hear the selection; let every row go"],
+  ["H, Shift H", "play and hear the selection; disarm every row"],
   ["Space", "play or pause the open score"],
   ["Escape", "stop everything that sounds"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],

@@ -18,7 +18,7 @@ export class LeafGuard extends Component<Props, { failed: boolean }> {
     return (
       <div role="alert" className="p-6">
         <p className="mb-3">
-          {this.props.leaf} could not be drawn; that is a fault of Fanfold's. Nothing of the template is lost.
+          {this.props.leaf} could not be drawn. This is a fault in Fanfold; nothing of the template is lost.
         </p>
         <button type="button" className="button" onClick={() => this.setState({ failed: false })}>
           Draw it again

@@ -2,7 +2,7 @@ import { branch, lock, restore } from "../model/history";
 import { openTemplate } from "../model/opening";
 import { attempt, useApp } from "../model/store";
 
-/** LockedLine says that what is open can not be changed, and what can be done. */
+/** LockedLine says that what is open cannot be changed, and what can be done. */
 export function LockedLine() {
   const sheet = useApp((s) => s.sheet)!;
   if (!sheet.locked) return null;

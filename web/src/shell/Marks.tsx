@@ -21,7 +21,7 @@ export function Marks({ close }: { close: () => void }) {
       onOpenChange={close}
       className="w-[640px]"
     >
-      {data?.total === 0 && <p className="text-soft">Nothing to mend: {data.codes.length} rules hold for every row.</p>}
+      {data?.total === 0 && <p className="text-soft">Nothing to fix: {data.codes.length} rules pass for every row.</p>}
       <ul className="-mx-2 min-h-0 flex-1 overflow-y-auto">
         {data?.marks.map((m, n) => (
           <MarkRow key={`${m.code}${m.subject}${n}`} mark={m} tried={data.tried} />
@@ -38,7 +38,7 @@ export function Marks({ close }: { close: () => void }) {
               </button>
             </>
           ) : (
-            "; mend some to see the rest."
+            "; fix some to see the rest."
           )}
         </p>
       )}
@@ -78,7 +78,7 @@ function MarkRow({ mark, tried }: { mark: Schemas["Mark"]; tried: boolean }) {
         <span className="text-[12px] text-soft">{mark.code}</span>
       </div>
       <div className="mt-1 ml-5 flex flex-wrap gap-1.5">
-        {!tried && <span className="text-soft leading-7">Trying what mends it…</span>}
+        {!tried && <span className="text-soft leading-7">Trying remedies…</span>}
         {mark.remedies.map((r) =>
           r.can ? (
             <button

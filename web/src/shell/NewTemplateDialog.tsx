@@ -23,7 +23,7 @@ const kinds: [Kind, string][] = [
   ["other", "Another template"],
 ];
 
-/** Desks tells who a line of shorthand names, and points at what can not be read. */
+/** Desks tells who a line of shorthand names, and points at what cannot be read. */
 function Desks({ line }: { line: string }) {
   const { data, error } = useQuery({ ...computed.shorthand(line.trim()), enabled: line.trim() !== "" });
   if (error instanceof Refusal) return <p className="text-accent">{error.problem.detail}</p>;
@@ -153,7 +153,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
           </div>
         </div>
         <button type="submit" className="button button-main shrink-0 self-end">
-          Make it
+          Create
         </button>
       </form>
     </Floating>

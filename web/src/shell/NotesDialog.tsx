@@ -6,7 +6,7 @@ import { Floating } from "./Floating";
 /** As many as come at a time. */
 const page = 100;
 
-/** NotesDialog shows owners what was done that is no change of a template: who came in, who was let in,
+/** NotesDialog shows owners what was done that is not a change of a template: who came in, who was let in,
  * what was handed out or deleted. */
 export function NotesDialog({ close }: { close: () => void }) {
   const { data, error, hasNextPage, fetchNextPage } = useInfiniteQuery({

@@ -66,7 +66,7 @@ function Rows() {
             {called.length === 1 ? "Call it" : `Call ${called.length}`}
           </button>
         )}
-        <button type="button" className="button ml-auto h-6" onClick={disarm} title="Let every row go (Shift H)">
+        <button type="button" className="button ml-auto h-6" onClick={disarm} title="Disarm every row (Shift H)">
           Disarm
         </button>
       </div>

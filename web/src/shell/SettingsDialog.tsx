@@ -2,8 +2,8 @@ import { type FormEvent, useState } from "react";
 import type { Schemas } from "../model/api";
 import { change, seen } from "../model/changing";
 import { get } from "../model/store";
+import { CancelOrSave } from "./CancelOrSave";
 import { Floating } from "./Floating";
-import { LeaveOrSet } from "./LeaveOrSet";
 
 type Settings = Schemas["Settings"];
 
@@ -161,7 +161,7 @@ export function SettingsDialog({ close }: { close: () => void }) {
             call, and /fanfold/midi as in a call's MIDI file.
           </p>
         </Part>
-        <LeaveOrSet leave={close} />
+        <CancelOrSave leave={close} />
       </form>
     </Floating>
   );

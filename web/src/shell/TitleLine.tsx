@@ -35,7 +35,7 @@ export function TitleLine() {
         </button>
       ) : (
         <span className="shrink-0 text-soft" data-revision={sheet.revision}>
-          the server is away; dialling again…
+          the server does not answer; reconnecting…
         </span>
       )}
       <button

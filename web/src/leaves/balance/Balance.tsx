@@ -48,7 +48,7 @@ export function Balance() {
   const note = !data
     ? ""
     : data.rows.length === 0
-      ? "nothing is measured yet"
+      ? "nothing measured yet"
       : `${data.rows.length} heard, ${off} off${data.unheard > 0 ? `, ${data.unheard} not heard` : ""}`;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -77,7 +77,7 @@ export function Balance() {
             aria-label="Order of the rows"
           >
             <option value="section">by section</option>
-            <option value="instrument">alike together</option>
+            <option value="instrument">similar rows together</option>
           </select>
         )}
         <DropdownMenu.Root>
@@ -151,15 +151,15 @@ export function Balance() {
       {view === "levels" && data && data.rows.length === 0 && !measuring?.running && (
         <div className="max-w-[52ch] px-3 py-3">
           <p>
-            Here stands how every row sounds: how loud it is, how soon it speaks, where it stands, how much noise it
-            makes, and what is wrong with it.
+            This is how every row sounds: how loud it is, how quickly it speaks, where it sits in the room, how noisy it
+            is, and what is wrong with it.
           </p>
           <button type="button" className="button button-main mt-2" onClick={() => void begin([])}>
             Measure all {plural(data.unheard, "row")}
           </button>
           <p className="mt-2 text-soft">
-            The machines play each row a short test from its files, faster than anybody could listen. Libraries that
-            only your own sequencer can play are measured by your own recording of that test.
+            The machines play a short test on each row, faster than real time. For libraries that only your own
+            sequencer can play, record the same test yourself.
           </p>
           <button type="button" className="button mt-2" onClick={() => set({ dialog: "calibrate" })}>
             By your own recording…
@@ -187,7 +187,7 @@ function Before({ rows }: { rows: readonly Id[] }) {
       <button
         type="button"
         className="button button-main h-6 shrink-0"
-        title="Their level trims change, so that they are as loud as they were"
+        title="Changes their level trims so that they are as loud as before"
         onClick={() => void measure(rows, true)}
       >
         Measure and keep the level
@@ -268,7 +268,7 @@ function linesOf(sheet: Sheet, rows: readonly BalanceRow[], by: By): Line[] {
     const text = by === "section" ? key : first.kind === "row" ? `As ${first.is.name}` : "";
     out.push({ kind: "head", key: `head ${key}`, text }, ...list);
   }
-  if (alone.length > 0) out.push({ kind: "head", key: "head", text: "Alone of their kind" }, ...alone);
+  if (alone.length > 0) out.push({ kind: "head", key: "head", text: "No similar rows" }, ...alone);
   return out;
 }
 
@@ -340,7 +340,7 @@ function Rows({
             {tones && (
               <span
                 className="text-right"
-                title="How far its tone lies from the mean of those alike, over the third-octaves"
+                title="How far its tone is from the average of similar rows, in third-octave bands"
               >
                 tone
               </span>

@@ -164,7 +164,7 @@ function HallHead({
           if (h) void keep({ ...stage, volumeM3: h.stage.volumeM3, decayS: h.stage.decayS });
         }}
       >
-        {!preset && <option value="">A hall of your own</option>}
+        {!preset && <option value="">Your own hall</option>}
         {halls.map((h) => (
           <option key={h.name}>{h.name}</option>
         ))}
@@ -177,7 +177,7 @@ function HallHead({
         keep={(volumeM3) => keep({ ...stage, volumeM3 })}
       />
       <Setting label="Decay, s" value={stage.decayS} min={0.1} max={15} keep={(decayS) => keep({ ...stage, decayS })} />
-      <span className="text-soft">hall and direct sound are even at {criticalM.toFixed(1)} m</span>
+      <span className="text-soft">the hall is as loud as the direct sound at {criticalM.toFixed(1)} m</span>
       <button type="button" className="button button-main ml-auto" onClick={() => void takeHall([])}>
         Set sends and pans
       </button>
@@ -254,7 +254,7 @@ function Figures({
             key={s.section}
             className={`cursor-default border-line border-t text-right tabular-nums ${chosen === s.section ? "bg-chosen" : ""}`}
             onClick={() => pick(s)}
-            title={`${pathOf(sheet, s.section)}: its direct sound comes ${db(s.levelDb)} beside the nearest; the air takes ${s.airDb.toFixed(1)} dB at 8 kHz`}
+            title={`${pathOf(sheet, s.section)}: its direct sound is ${db(s.levelDb)} relative to the nearest section; the air takes away ${s.airDb.toFixed(1)} dB at 8 kHz`}
           >
             <td className="truncate text-left">{sheet.sections.byId.get(s.section)?.name}</td>
             <td>{s.distanceM.toFixed(1)} m</td>

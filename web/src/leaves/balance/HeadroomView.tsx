@@ -11,9 +11,9 @@ export function HeadroomView({ calls }: { calls: readonly Schemas["Headroom"][] 
   return (
     <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2" data-part="headroom">
       <p className="mb-2 max-w-[70ch] text-soft">
-        What the mix comes to when all rows of a call play at once, dry: from middle notes to the peak that strong ones
-        are expected to reach. What is over full scale has to come off the faders of the rows, or off the mix itself.
-        Rows that nobody has heard are taken to be at the working level.
+        How loud the mix gets when all rows of a call play at once, dry: from medium notes to the peak expected of loud
+        ones. Anything over full scale has to come off the faders of the rows, or off the mix. Rows that are not
+        measured count as being at the working level.
       </p>
       <table className="border-collapse">
         <thead>

@@ -21,8 +21,8 @@ export function MicsDialog({ close }: { close: () => void }) {
   return (
     <Floating title={`Microphones of ${row.name}`} open onOpenChange={close} className="w-[560px]">
       <p className="mb-2 text-soft">
-        Each position is measured by itself and held against the rows of the same kind: how far its tone lies from
-        theirs, and how much longer or shorter it rings. The nearest comes first.
+        Each position is measured alone and compared with similar rows: how far its tone is from theirs, and how much
+        longer or shorter it rings. The closest comes first.
       </p>
       {!list && <p role="status">Measuring…</p>}
       {list && (

@@ -80,7 +80,7 @@ function Value({
       <input
         className="field h-6 w-14 text-right"
         aria-label={`Upbeat: ${text}`}
-        title={`Controller ${number}; empty takes that of the settings`}
+        title={`Controller ${number}; empty uses the one in the settings`}
         placeholder={values.size > 1 ? "several" : usual === undefined ? "–" : String(usual)}
         value={typed}
         onChange={(e) => setTyped(e.target.value)}

@@ -26,9 +26,9 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
     <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2" data-part="strengths">
       <div className="mb-2 flex items-start gap-4">
         <p className="max-w-[70ch] text-soft">
-          In forte one trumpet or trombone is as strong as two horns, and as four woodwinds; a section of strings as two
-          woodwinds. With every row at the working level, these faders of their groups give them that balance. How
-          strong a chord of all would be, dry, stands beside it.
+          At forte, one trumpet or trombone is as strong as two horns or four woodwinds; a section of strings as two
+          woodwinds. With every row at the working level, these group faders give that balance. Beside it: how loud a
+          dry chord of all of them would be.
         </p>
         <button
           type="button"

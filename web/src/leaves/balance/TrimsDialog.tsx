@@ -28,8 +28,8 @@ export function TrimsDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Trim levels" open onOpenChange={close} className="w-[680px]">
       <p className="text-soft">
-        A level trim brings the middle note of a row to the working level. It stands before everything else; the faders
-        stay free.
+        A level trim brings the medium note of a row to the working level. It comes before everything else, so the
+        faders stay free.
       </p>
       <label className="my-2 flex items-center gap-1.5">
         <input
@@ -83,7 +83,7 @@ export function TrimsDialog({ close }: { close: () => void }) {
       )}
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Leave them
+          Cancel
         </button>
         <button type="button" className="button button-main" disabled={taken.length === 0} onClick={() => void take()}>
           Trim {plural(taken.length, "row")}

@@ -50,7 +50,7 @@ export function Before({ picked, selected }: { picked: Call | undefined; selecte
           Trim it to its music…
         </button>
       )}
-      {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and can not load.</p>}
+      {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and cannot load.</p>}
     </section>
   );
 }

@@ -67,7 +67,7 @@ export function ByBarDialog({ close }: { close: () => void }) {
             {over.map((m) => (
               <span key={m.machine} className="text-accent">
                 {" "}
-                {sheet.machines.byId.get(m.machine)?.name} can not hold what plays in {plural(m.over.length, "bar")},
+                {sheet.machines.byId.get(m.machine)?.name} cannot hold what plays in {plural(m.over.length, "bar")},
                 from bar {m.over[0]} on.
               </span>
             ))}

@@ -90,7 +90,7 @@ export function CompareDialog({ close }: { close: () => void }) {
                 {m.refusal}.
               </p>
             ))}
-          {data.cost.unseated > 0 && <p>{data.cost.unseated} of them have no seat and can not load.</p>}
+          {data.cost.unseated > 0 && <p>{data.cost.unseated} of them have no seat and cannot load.</p>}
         </div>
       )}
       <div className="mt-3 flex items-center justify-end gap-2">

@@ -78,11 +78,7 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
     setPicked(next);
   };
   if (dust.rows.length === 0)
-    return (
-      <p className="mt-2">
-        Every row that is not set aside is played by one of them, or stays ready beside every call.
-      </p>
-    );
+    return <p className="mt-2">Every row that is not set aside is played in one of them, or is kept ready.</p>;
   const memory = (rows: Dust["rows"]) => rows.reduce((n, r) => n + r.mib, 0);
   return (
     <>
@@ -142,8 +138,8 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
           {chosen.length < dust.rows.length ? "Choose all" : "Choose none"}
         </button>
         <span className="text-soft">
-          {chosen.length > 0 ? `${mib(memory(chosen))} chosen. ` : ""}They keep their seats, routes and levels, load no
-          longer, and leave the sheet.
+          {chosen.length > 0 ? `${mib(memory(chosen))} chosen. ` : ""}They keep their seats, routes and levels, but are
+          no longer loaded or shown.
         </span>
         <button
           type="button"

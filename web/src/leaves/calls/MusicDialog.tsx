@@ -169,10 +169,10 @@ export function MusicDialog({ close }: { close: () => void }) {
                 Hear it
               </button>
               <button type="button" className="button" disabled={used.size === 0} onClick={(e) => void take(e, false)}>
-                Keep as a call
+                Save as a call
               </button>
               <button type="submit" className="button button-main" disabled={used.size === 0}>
-                Keep and call it
+                Save and call it
               </button>
             </form>
           </>

@@ -18,7 +18,7 @@ function configure(more: (s: Settings) => Partial<Settings>) {
 }
 
 /** PlayableDialog holds the music of a cue against the people of an orchestra: what they
- * could not play, bar by bar, each finding of which can be passed over. */
+ * could not play, bar by bar, each finding of which can be ignored. */
 export function PlayableDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const brought = useApp((s) => s.importing);
@@ -81,7 +81,7 @@ export function PlayableDialog({ close }: { close: () => void }) {
             )}
             {passed > 0 && (
               <button type="button" className="link ml-2" aria-expanded={all} onClick={() => setAll(!all)}>
-                {all ? "Hide" : "Show"} the {passed} that {passed === 1 ? "is" : "are"} passed over
+                {all ? "Hide" : "Show"} the {passed} that {passed === 1 ? "is" : "are"} ignored
               </button>
             )}
           </p>
@@ -95,7 +95,7 @@ export function PlayableDialog({ close }: { close: () => void }) {
                     <td>{f.message}</td>
                     <td className="pr-1 text-right">
                       <button type="button" className="link" onClick={() => quiet(f)}>
-                        {f.quiet ? "Tell it again" : "Pass it over"}
+                        {f.quiet ? "Show it again" : "Ignore it"}
                       </button>
                     </td>
                   </tr>

@@ -13,7 +13,7 @@ export function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id:
   if (sheet.calls.order.length === 0)
     return (
       <p className="px-3 py-3 text-soft">
-        Named calls stand here. Bring instruments to ready, then save them under a name.
+        Saved calls appear here. Call some instruments, then save what is ready under a name.
       </p>
     );
   return (
@@ -72,7 +72,7 @@ function CallMenu({ saved }: { saved: Call }) {
     });
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="button px-2" aria-label={`Do with the call ${saved.name}`}>
+      <DropdownMenu.Trigger className="button px-2" aria-label={`Actions for the call ${saved.name}`}>
         ▾
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
@@ -81,7 +81,7 @@ function CallMenu({ saved }: { saved: Call }) {
             Call it beside what is ready
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void open()}>
-            {saved.opening ? "Open with nothing" : "Open with it"}
+            {saved.opening ? "No opening call" : "Make it the opening call"}
           </DropdownMenu.Item>
           {saved.uses && (
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "trim", trimming: saved.id })}>

@@ -152,7 +152,7 @@ export function SmallDialog({ close }: { close: () => void }) {
           Make a template
         </button>
         <button type="button" className="button" disabled={idle || name.trim() === ""} onClick={() => void keep()}>
-          Keep as a call
+          Save as a call
         </button>
         <button type="button" className="button button-main" disabled={idle} onClick={() => void bring()}>
           Call it

@@ -233,7 +233,7 @@ function Metres({ cue }: { cue: Cue }) {
               className="w-16 text-right"
               keep={(text) => {
                 const got = read(text);
-                if (!got) return tell(`“${text}” is no metre; it is written as 3/4.`, "refused");
+                if (!got) return tell(`“${text}” is not a metre; it is written as 3/4.`, "refused");
                 put(cue.metres.map((x, k) => (k === n ? { ...x, beats: Number(got[1]), unit: Number(got[2]) } : x)));
               }}
             />
@@ -289,7 +289,7 @@ function Hits({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar[] 
               className="w-[86px]"
               keep={(text) => {
                 const to = frameOf(frame, text);
-                if (to === null) return tell(`“${text}” is no timecode.`, "refused");
+                if (to === null) return tell(`“${text}” is not a timecode.`, "refused");
                 put(hits.map((x, k) => (k === n ? { ...x, frame: to } : x)));
               }}
             />
@@ -401,11 +401,11 @@ function Music({ cue }: { cue: Cue }) {
               title="The stand-ins play it through the open template, and the picture goes with it"
               onClick={() => void hearMusic(heard ? null : cue)}
             >
-              {heard ? "Put it away" : "Hear it"}
+              {heard ? "Close it" : "Hear it"}
             </button>
           )}
           <ChooseFile accept={musicFiles} label="Music of the cue" className="h-6" take={(f) => void keepMusic(cue, f)}>
-            {music ? "Another…" : "Give it…"}
+            {music ? "Another file…" : "Choose a file…"}
           </ChooseFile>
         </span>
       }
@@ -440,7 +440,7 @@ function Music({ cue }: { cue: Cue }) {
           <span className="ml-auto shrink-0 text-soft">
             {plural(music.parts, "part")}, {plural(music.notes, "note")}
           </span>
-          <Remove label="Take the music away" run={() => void setCue(cue.id, { music: null })} />
+          <Remove label="Remove the music" run={() => void setCue(cue.id, { music: null })} />
         </div>
       ) : (
         <p className="text-soft">

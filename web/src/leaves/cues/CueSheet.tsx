@@ -168,7 +168,7 @@ const Line = memo(function Line({ cue, settings, mark }: LineProps) {
   const name = cue.number || cue.title;
   const keepTime = (field: "start" | "end") => (text: string) => {
     const at = frameOf(frame, text);
-    if (at === null) return tell(`“${text}” is no timecode at ${settings.rate} frames a second.`, "refused");
+    if (at === null) return tell(`“${text}” is not a timecode at ${settings.rate} frames a second.`, "refused");
     void setCue(cue.id, { [field]: at });
   };
   const left = statuses.slice(statuses.indexOf(cue.status) + 1);

@@ -53,7 +53,7 @@ function Cuts({ film }: { film: Film }) {
                 </span>
                 <span className="ml-auto flex gap-1">
                   {c.id === present ? (
-                    <span className="text-soft">the cues stand in it</span>
+                    <span className="text-soft">the cues are in it</span>
                   ) : (
                     <>
                       <button type="button" className="button h-6" onClick={() => void backTo(c.id)}>
@@ -64,7 +64,7 @@ function Cuts({ film }: { film: Film }) {
                         className="button button-main h-6"
                         onClick={() => films.setState({ cut: c.id })}
                       >
-                        Hold the cues against it
+                        Compare the cues with it
                       </button>
                     </>
                   )}

@@ -31,10 +31,10 @@ export function FilmDialog({ close }: { close: () => void }) {
         </select>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            Leave it
+            Cancel
           </button>
           <button type="submit" className="button button-main" disabled={name.trim() === ""}>
-            Make it
+            Create
           </button>
         </div>
       </form>

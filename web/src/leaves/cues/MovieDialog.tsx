@@ -31,7 +31,7 @@ export function MovieDialog({ close }: { close: () => void }) {
           <Told film={film} movie={has} set={(begin) => void chooseFilm(cut.id, reel.id, askOf(has, begin))} />
           <div className="mt-3 flex justify-end gap-2">
             <button type="button" className="button" onClick={() => void chooseFilm(cut.id, reel.id, null)}>
-              Take it away
+              Remove it
             </button>
             <button type="button" className="button" onClick={() => void chooseFilm(cut.id, reel.id, askOf(has))}>
               Read it again
@@ -85,7 +85,7 @@ function Told({ film, movie, set }: { film: Film; movie: Movie; set: (begin: num
             keep={(text) => {
               const begin = frameOf(frame, text);
               if (begin !== null) set(begin);
-              else tell(`“${text}” is no timecode.`, "refused");
+              else tell(`“${text}” is not a timecode.`, "refused");
             }}
           />
           {movie.begin !== undefined && (
@@ -99,7 +99,7 @@ function Told({ film, movie, set }: { film: Film; movie: Movie; set: (begin: num
         <dt className="text-soft">Its sound</dt>
         <dd>{footage.soundMs ? `${(footage.soundMs / 1000).toFixed(1)} s` : "none"}</dd>
       </dl>
-      <ul className="mt-2" aria-label="What to look at">
+      <ul className="mt-2" aria-label="To check">
         {marks.map((m) => (
           <li key={m.code + m.message}>
             <span className="text-accent">! {m.message}.</span> <span className="text-soft">{m.remedy}.</span>
@@ -129,8 +129,8 @@ function Browse({ take }: { take: (folder: string, file: string) => Promise<unkn
   if (top && roots.length === 0)
     return (
       <p className="text-soft">
-        No folder of this server may be looked into yet. Start it with <code>--scan-root FOLDER</code>, the folder that
-        holds the films. Until then a slate stands in for every shot.
+        This server has no folder with films yet. Start it with <code>--scan-root FOLDER</code>, the folder that holds
+        the films. Until then every shot shows a slate.
       </p>
     );
   return (

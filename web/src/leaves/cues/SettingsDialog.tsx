@@ -44,7 +44,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
     for (const r of reels) {
       const was = film.reels.find((x) => x.id === r.id)!;
       const start = frameOf(s.frame, r.start);
-      if (start === null) return tell(`“${r.start}” is no timecode at ${s.rate} frames a second.`, "refused");
+      if (start === null) return tell(`“${r.start}” is not a timecode at ${s.rate} frames a second.`, "refused");
       if (start !== was.start || r.name.trim() !== was.name)
         ops.push({ kind: "reel", id: r.id, set: { name: r.name.trim(), start } as never });
     }
@@ -76,7 +76,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             maxLength={60}
             onChange={(e) => setNumbering(e.target.value)}
           />
-          <div className="text-soft">{"{reel}M{number:2} gives 1M05; numbers that stand are kept"}</div>
+          <div className="text-soft">{"{reel}M{number:2} gives 1M05; existing numbers are kept"}</div>
         </div>
         <label htmlFor="set-files">Printed files</label>
         <div>
@@ -98,9 +98,9 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             value={statuses}
             onChange={(e) => setStatuses(e.target.value)}
           />
-          <div className="text-soft">one a line, in their order</div>
+          <div className="text-soft">one per line, in order</div>
         </div>
-        <label htmlFor="set-begin">Reckoned from</label>
+        <label htmlFor="set-begin">Planned from</label>
         <div>
           <input
             id="set-begin"
@@ -134,10 +134,10 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
         </div>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            Leave it
+            Cancel
           </button>
           <button type="submit" className="button button-main" disabled={name.trim() === ""}>
-            Keep
+            Save
           </button>
         </div>
       </form>

@@ -85,7 +85,7 @@ export function SpotDialog({ close }: { close: () => void }) {
             {report.reels.length > 0 && `; ${plural(report.reels.length, "reel")} made: ${report.reels.join(", ")}`}
           </p>
           {report.problems.length > 0 && (
-            <ul className="mt-2 max-h-40 overflow-y-auto" aria-label="What can not be taken">
+            <ul className="mt-2 max-h-40 overflow-y-auto" aria-label="What cannot be taken">
               {report.problems.map((p) => (
                 <li key={`${p.line} ${p.reason}`} className="text-accent">
                   line {p.line}: {p.reason}
@@ -97,7 +97,7 @@ export function SpotDialog({ close }: { close: () => void }) {
       )}
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Leave it
+          Cancel
         </button>
         <button
           type="button"

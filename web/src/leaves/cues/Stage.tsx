@@ -32,7 +32,7 @@ export function Stage({ film, cut, reel, at, leads = false }: Props) {
         fail={() => setBroken(movie.file)}
       />
     );
-  return <Slate film={film} cut={cut} reel={reel} at={at} why={broken && `${broken} can not be played here`} />;
+  return <Slate film={film} cut={cut} reel={reel} at={at} why={broken && `${broken} cannot be played here`} />;
 }
 
 interface MovieProps {

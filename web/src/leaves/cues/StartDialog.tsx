@@ -38,7 +38,7 @@ export function StartDialog({ close }: { close: () => void }) {
     <Floating title={`Start ${what}`} open onOpenChange={close} className="w-[520px]">
       <p className="mb-3 text-soft">
         A folder for each cue, in a zip: a MIDI file that begins at its timecode, with its tempo, metre and markers; a
-        session in the open DAWproject format; the call; and a sheet for people, which says what the session can not
+        session in the open DAWproject format; the call; and a sheet for people, which says what the session cannot
         hold.
       </p>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
@@ -74,7 +74,7 @@ export function StartDialog({ close }: { close: () => void }) {
       </div>
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Leave it
+          Cancel
         </button>
         <button type="button" className="button button-main" disabled={busy || !template} onClick={() => void start()}>
           Start {what}

@@ -64,10 +64,10 @@ export function TempiDialog({ close }: { close: () => void }) {
           value={high}
           onChange={(e) => setHigh(e.target.value)}
         />
-        , the start may give way by
+        , the start may shift by
         <input
           className="field w-12"
-          aria-label="Frames by which the start may give way"
+          aria-label="Frames by which the start may shift"
           value={ways}
           onChange={(e) => setWays(e.target.value)}
         />

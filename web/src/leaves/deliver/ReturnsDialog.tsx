@@ -97,7 +97,7 @@ export function ReturnsDialog({ close }: { close: () => void }) {
             Add a return set
           </button>
           <button type="button" className="button button-main ml-auto" disabled={!changed} onClick={() => void keep()}>
-            Keep the return sets
+            Save the return sets
           </button>
         </div>
         {sheet.returnSets.length > 0 && !changed && <Sections sheet={sheet} />}

@@ -52,17 +52,14 @@ export function RulesDialog({ close }: { close: () => void }) {
   return (
     <Floating title="Stem rules" open onOpenChange={close} className="w-[1120px]">
       <p className="mb-2 text-soft">
-        The first rule that an instrument meets says its stem. New instruments follow the rules at once.
+        The first rule that matches an instrument decides its stem. New instruments follow the rules right away.
       </p>
       <ol className="min-h-24 flex-1 overflow-y-auto" aria-label="Rules">
         {draft.map((r, n) => (
           <li key={r.id} className="flex items-center gap-1 py-0.5 odd:bg-band" data-rule={n + 1}>
             <span className="w-6 text-right text-soft">{n + 1}</span>
             <RuleFields sheet={sheet} rule={r} put={(x) => put(n, x)} />
-            <span
-              className="w-14 shrink-0 text-right text-soft"
-              title="instruments that this rule is the first to take"
-            >
+            <span className="w-14 shrink-0 text-right text-soft" title="instruments that this rule matches first">
               {plural(meets[n] ?? 0, "row")}
             </span>
             <Small label={`Rule ${n + 1} up`} off={n === 0} run={() => shift(n, -1)}>
@@ -89,7 +86,7 @@ export function RulesDialog({ close }: { close: () => void }) {
         {!first && <span className="text-soft">Make a stem first.</span>}
         {error instanceof Refusal && <span className="text-accent">{error.problem.detail}</span>}
         <span className="ml-auto text-soft" data-part="verdict-sums">
-          {plural(moving, "instrument")} would move, {lost} meet no rule, {plural(exceptions, "exception")}
+          {plural(moving, "instrument")} would move, {lost} match no rule, {plural(exceptions, "exception")}
         </span>
         <select className="field" aria-label="Show" value={only} onChange={(e) => setOnly(e.target.value as "all")}>
           <option value="moves">those that move</option>
@@ -100,7 +97,7 @@ export function RulesDialog({ close }: { close: () => void }) {
       <Preview sheet={sheet} rows={rows} close={close} />
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" disabled={!changed} onClick={() => void keep()}>
-          Keep the rules
+          Save the rules
         </button>
         <button
           type="button"
@@ -268,7 +265,7 @@ function Preview({ sheet, rows, close }: PreviewProps) {
               <span className="truncate text-soft">{x.now.map(name).join(", ") || "no stem"}</span>
               <span className="text-soft">→</span>
               <span className={`truncate ${x.moves ? "font-semibold" : ""}`}>
-                {x.exception ? "stays: set by hand" : name(x.stem) || "no rule takes it"}
+                {x.exception ? "stays: set by hand" : name(x.stem) || "no rule matches it"}
               </span>
               <span className="truncate text-soft" title={x.why}>
                 {x.rule >= 0 ? `rule ${x.rule + 1}: ${x.why}` : ""}

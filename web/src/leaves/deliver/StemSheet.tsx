@@ -83,7 +83,7 @@ export function StemSheet() {
           value={parent?.id ?? ""}
           onChange={(e) => void nest([stem.id], e.target.value || undefined)}
         >
-          <option value="">the mix alone</option>
+          <option value="">only the mix</option>
           {coarser.map((b) => (
             <option key={b.id} value={b.id}>
               {b.name}
@@ -100,7 +100,7 @@ export function StemSheet() {
           }
         >
           <option value="">dry and wet together</option>
-          <option value="dry">dry alone</option>
+          <option value="dry">dry only</option>
           <option value="wet">the returns of dry stems</option>
         </select>
         {stem.carries === "dry" && <Lacking stem={stem} />}

@@ -66,8 +66,8 @@ export function StemsDialog({ close }: { close: () => void }) {
                 onChange={(e) => setList(e.target.value)}
               />
               <p className="text-soft">
-                One stem a line; what is indented belongs to the line above. (dry), (wet) and (mono) after a name say
-                how it is delivered.
+                One stem per line; what is indented belongs to the line above. Add (dry), (wet) or (mono) after a name
+                to say how it is delivered.
               </p>
             </>
           )}
@@ -79,7 +79,7 @@ export function StemsDialog({ close }: { close: () => void }) {
             </label>
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={takeAway} onChange={(e) => setTakeAway(e.target.checked)} />
-              Take away other stems that nothing feeds
+              Remove other stems that nothing feeds
             </label>
           </div>
           <div className="flex justify-end">
@@ -125,10 +125,10 @@ function Report({ report, wrong }: { report: Schemas["StemReport"] | null; wrong
   const lines: [string, string[]][] = [
     ["New folds", report.folds],
     ["New stems", report.made],
-    ["There already", report.kept],
-    ["Put elsewhere", report.moved],
+    ["Already there", report.kept],
+    ["Moved", report.moved],
     ["Taken away", report.removed],
-    ["Staying, since they are fed", report.staying],
+    ["Kept, because something feeds them", report.staying],
   ];
   return (
     <dl className="min-h-0 overflow-y-auto" data-part="stem-report">

@@ -27,12 +27,12 @@ export function WiringDialog({ close }: { close: () => void }) {
       >
         <div className="min-h-0 flex-1 overflow-y-auto" data-part="wiring">
           {isPending && <p className="text-soft">Computing…</p>}
-          {nothing && <p>Nothing to do: groups, returns and sends are as the stems ask for.</p>}
+          {nothing && <p>Nothing to do: groups, returns and sends are as the stems need them.</p>}
           {seen && !nothing && <Outcome seen={seen} />}
         </div>
         <div className="mt-3 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            {nothing ? "Close" : "Leave it"}
+            {nothing ? "Close" : "Cancel"}
           </button>
           {!nothing && (
             <button type="submit" className="button button-main" disabled={!seen}>

@@ -90,7 +90,7 @@ async function drawn(file: File): Promise<string> {
   try {
     await picture.decode();
   } catch {
-    throw new Error(`${file.name} can not be read as a picture; it may be broken.`);
+    throw new Error(`${file.name} cannot be read as a picture; it may be broken.`);
   }
   const paper = document.createElement("canvas");
   paper.width = paper.height = side;
@@ -100,7 +100,7 @@ async function drawn(file: File): Promise<string> {
   try {
     return paper.toDataURL("image/png").split(",")[1]!;
   } catch {
-    throw new Error(`${file.name} holds more than a drawing, so it can not be taken as one.`);
+    throw new Error(`${file.name} holds more than a drawing, so it cannot be taken as one.`);
   }
 }
 
@@ -109,7 +109,7 @@ function addressOf(file: File): Promise<string> {
   return new Promise((done, failed) => {
     const reader = new FileReader();
     reader.onload = () => done(reader.result as string);
-    reader.onerror = () => failed(new Error(`${file.name} can not be read.`));
+    reader.onerror = () => failed(new Error(`${file.name} cannot be read.`));
     reader.readAsDataURL(file);
   });
 }

@@ -36,7 +36,7 @@ export function Library() {
     setWanted(shelf.patch);
     set({ shelf: null });
   }, [shelf]);
-  if (!cat) return <p className="p-4 text-soft">Looking at the shelves…</p>;
+  if (!cat) return <p className="p-4 text-soft">Loading the library…</p>;
   const patches = cat.shelves.reduce((n, s) => n + s.patches, 0);
   const keys = (e: KeyboardEvent) => {
     if (

@@ -84,7 +84,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
               {m}
             </label>
           ))}
-          <span className="w-full text-[12px] text-soft">None chosen: taken to be everywhere.</span>
+          <span className="w-full text-[12px] text-soft">None chosen: it counts as installed everywhere.</span>
         </fieldset>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {there && (
@@ -93,7 +93,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
             </button>
           )}
           <button type="submit" className="button button-main">
-            {there ? "Set" : "Add it"}
+            {there ? "Save" : "Add"}
           </button>
         </div>
       </form>

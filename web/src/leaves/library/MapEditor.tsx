@@ -72,10 +72,10 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
         {draft && (
           <>
             <button type="button" className="button" onClick={() => setDraft(null)}>
-              Leave as it was
+              Cancel
             </button>
             <button type="button" className="button button-main" onClick={() => void keep()}>
-              Keep map
+              Save map
             </button>
           </>
         )}
@@ -207,7 +207,7 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
             const switches = read(e.target.value, cat.middleC);
             if (Array.isArray(switches)) return put({ ...m, switches });
             tell(
-              `"${switches.wrong}" is no switch; write as in: key C1, cc 32 0-20, prog 7, chan +2, vel 1-64.`,
+              `"${switches.wrong}" is not a switch; write as in: key C1, cc 32 0-20, prog 7, chan +2, vel 1-64.`,
               "refused",
             );
           }}

@@ -216,7 +216,7 @@ function Figure({
         const n = Number(text);
         if (text.trim() === "" || Number.isNaN(n) || n < 0 || (whole && !Number.isInteger(n)))
           return tell(
-            `${label}: "${text}" is no ${whole ? "whole " : ""}number of 0 or above. It stays as it was.`,
+            `${label}: "${text}" is not a ${whole ? "whole " : ""}number of 0 or above. It stays as it was.`,
             "refused",
           );
         set(n);
@@ -244,7 +244,7 @@ function Keys({ label, value, middleC, set, none }: KeysProps) {
         if (none && text.trim() === "") return none();
         const [low, high] = text.split(/\s+to\s+/i).map((t) => keyOf(t, middleC));
         if (typeof low !== "number" || typeof high !== "number")
-          return tell(`${label}: "${text}" is no run of keys; write as in C3 to C6, or 48 to 84.`, "refused");
+          return tell(`${label}: "${text}" is not a run of keys; write as in C3 to C6, or 48 to 84.`, "refused");
         set({ low, high });
       }}
     />
@@ -292,7 +292,8 @@ function Mics({ patch, set }: { patch: Patch; set: (f: PatchFields) => void }) {
           const mics = [];
           for (const part of parts(text)) {
             const m = /^(.+?)\s+([\d.]+)\/([\d.]+)(\s+off)?$/.exec(part);
-            if (!m) return tell(`"${part}" is no microphone; write as in: close 120/900, hall 80/700 off.`, "refused");
+            if (!m)
+              return tell(`"${part}" is not a microphone; write as in: close 120/900, hall 80/700 off.`, "refused");
             mics.push({ name: m[1]!, preloadMib: Number(m[2]), fullMib: Number(m[3]), ...(m[4] ? { off: true } : {}) });
           }
           set({ mics });

@@ -89,7 +89,7 @@ export function PlayersDialog({ cat, close }: { cat: Catalogue; close: () => voi
         />
         <div className="col-span-2 mt-2 flex justify-end">
           <button type="submit" className="button button-main">
-            Set
+            Save
           </button>
         </div>
       </form>

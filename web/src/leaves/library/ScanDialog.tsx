@@ -36,8 +36,8 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
     <Floating title="Scan samples" open onOpenChange={close} className="w-[640px]">
       {scans.roots.length + scans.machines.length === 0 ? (
         <p className="text-soft">
-          No folder of this server may be scanned yet. Start it with <code>--scan-root FOLDER</code>, or measure a
-          folder anywhere with <code>fanfold scan FOLDER -o rows.csv</code> and bring the list in.
+          This server has no folder to scan yet. Start it with <code>--scan-root FOLDER</code>, or measure a folder
+          anywhere with <code>fanfold scan FOLDER -o rows.csv</code> and bring the list in.
         </p>
       ) : (
         <form onSubmit={(e) => void start(e)} className="grid grid-cols-[104px_1fr] items-center gap-2">
@@ -91,7 +91,7 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
               required
               list="libraries"
               className="field"
-              placeholder="a name; one that is there is added to"
+              placeholder="a name; an existing library is added to"
               value={library}
               onChange={(e) => setLibrary(e.target.value)}
             />

@@ -61,7 +61,7 @@ export function UseMenu({ chosen }: { chosen: Patch[] }) {
           </p>
           <div className="flex justify-end gap-2">
             <button type="button" className="button" onClick={() => setAsking(null)}>
-              Leave it
+              Cancel
             </button>
             <button type="button" className="button button-main" onClick={() => void take(asking.patch, asking.layer)}>
               Swap it

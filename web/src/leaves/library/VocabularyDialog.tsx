@@ -118,7 +118,7 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
                 </button>
               )}
               <button type="submit" className="button button-main">
-                Set
+                Save
               </button>
             </div>
           </div>

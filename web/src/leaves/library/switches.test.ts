@@ -30,7 +30,7 @@ it("reads switches as the server does", () => {
   for (const text of table.refused) expect(read(text, 4), text).toEqual({ wrong: text });
 });
 
-it("reads several, or none, and names the part it can not read", () => {
+it("reads several, or none, and names the part it cannot read", () => {
   expect(read("controller 1 64, velocity 1 to 60", 4)).toHaveLength(2);
   expect(read("", 4)).toEqual([]);
   expect(read("key C1, pedal 3", 4)).toEqual({ wrong: "pedal 3" });

@@ -51,7 +51,7 @@ const forms: [RegExp, (m: RegExpExecArray, middleC: number) => Switch | null][] 
   ],
 ];
 
-/** read reads what written wrote; the error says which part is no switch. */
+/** read reads what written wrote; the error says which part is not a switch. */
 export function read(text: string, middleC: number): Switch[] | { wrong: string } {
   const out: Switch[] = [];
   for (const part of text.split(",").map((p) => p.trim())) {

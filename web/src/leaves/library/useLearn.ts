@@ -29,7 +29,7 @@ export function useLearn(take: (s: Switch) => void) {
         for (const input of a.inputs.values()) input.onmidimessage = hear;
       })
       .catch(() => {
-        tell("The browser does not let this page hear MIDI keyboards; allow it in its settings.", "refused");
+        tell("The browser does not allow MIDI keyboards here; change that in its settings.", "refused");
         setOn(false);
       });
     return () => {

@@ -42,7 +42,7 @@ export function Abbreviations() {
           onChange={(e) => setShort(e.target.value)}
         />
         <button type="submit" className="button">
-          Keep for the studio
+          Save for the studio
         </button>
       </form>
       <div className="flex max-h-24 flex-wrap gap-x-3 gap-y-0.5 overflow-y-auto text-[12px]">

@@ -85,7 +85,7 @@ export function ImportDialog({ close }: { close: () => void }) {
       {report && <Preview report={report} />}
       <div className="mt-3 flex items-center justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Leave it
+          Cancel
         </button>
         <button
           type="button"

@@ -46,7 +46,7 @@ export function NamesDialog({ close }: { close: () => void }) {
         />
         <span />
         <p className="-mt-1 text-[12px] text-soft">
-          In braces may stand {parts}. {"{section:short}"} is abbreviated, {"{number:2}"} has two digits.
+          You can use these in braces: {parts}. {"{section:short}"} is abbreviated, {"{number:2}"} has two digits.
         </p>
         <label className="flex items-center gap-2" htmlFor="shorten">
           <input
@@ -129,7 +129,9 @@ export function NamesDialog({ close }: { close: () => void }) {
       <div className="mt-3 flex items-center gap-4">
         <span data-part="name-count">
           {plural(changes, "row")} would change
-          {twice > 0 && <span className="text-accent">; ! {plural(twice, "row")} would bear a name twice</span>}
+          {twice > 0 && (
+            <span className="text-accent">; ! {plural(twice, "row")} would have the same name as another</span>
+          )}
         </span>
         {(kept > 0 || ask.byHand) && (
           <label className="flex items-center gap-2">

@@ -79,9 +79,7 @@ function Empty() {
   return (
     <div className="grid flex-1 place-items-center p-8 text-center">
       <div className="max-w-80">
-        <p className="mb-3 font-serif text-[16px]">
-          Here stand the instruments, section by section, as on a score page.
-        </p>
+        <p className="mb-3 font-serif text-[16px]">Instruments appear here section by section, as on a score page.</p>
         <p className="mb-4 text-soft">
           Drop a row list (CSV) here: one row an instrument, with its section, library and stem.
         </p>

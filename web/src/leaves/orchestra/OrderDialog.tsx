@@ -83,17 +83,17 @@ function Outcome({ plan }: { plan: OrderPlan }) {
       <p data-part="moved">
         {plan.changes ? (
           <>
-            <b className="font-semibold">{plural(plan.moved, "row")}</b> would stand elsewhere.
+            <b className="font-semibold">{plural(plan.moved, "row")}</b> would move.
           </>
         ) : (
-          "All stand so already."
+          "Everything is in this order already."
         )}
       </p>
-      {some("Goes, since it would be empty", plan.gone)}
-      {some("Stays though empty, since stem rules or wishes speak of it", plan.kept)}
+      {some("Removed, because it would be empty", plan.gone)}
+      {some("Kept although empty, because stem rules or wishes name it", plan.kept)}
       {plan.stems > 0 && (
         <p className="text-accent">
-          ! {plural(plan.stems, "row")} would meet another stem rule when the rules are applied again.
+          ! {plural(plan.stems, "row")} would match another stem rule when the rules are applied again.
         </p>
       )}
       <div

@@ -163,7 +163,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
                         type="button"
                         className="grid size-6 place-items-center disabled:opacity-40"
                         aria-label={`Take ${x.label || x.tint} away`}
-                        title={inUse.has(x.tint) ? "It is in use" : "Take it away"}
+                        title={inUse.has(x.tint) ? "It is in use" : "Remove it"}
                         disabled={inUse.has(x.tint)}
                         onClick={() => setDraft({ ...now, tints: now.tints.filter((_, m) => m !== n) })}
                       >
@@ -182,13 +182,13 @@ export function PaletteDialog({ close }: { close: () => void }) {
         className="link mt-1 h-6 shrink-0 self-start text-[12px]"
         onClick={() => setDraft({ ...now, tints: [...now.tints, another(now)] })}
       >
-        One colour more
+        Add a colour
       </button>
       <SectionTints now={now} />
       <Faults now={now} take={setDraft} />
       <div className="mt-3 flex shrink-0 items-center gap-2">
         <button type="button" className="button" onClick={() => void forStudio()}>
-          Keep for the studio
+          Save for the studio
         </button>
         <span className="text-soft">Rows coloured by hand keep their tint.</span>
         <button type="button" className="button button-main ml-auto" onClick={() => void keep()}>
@@ -248,8 +248,8 @@ function Faults({ now, take }: { now: Palette; take: (p: Palette) => void }) {
       <div className="min-w-0 flex-1" data-part="palette-faults" aria-live="polite">
         {data && faults.length === 0 && (
           <p className="text-soft">
-            Neighbours are told apart in usual, protan, deutan and tritan vision, text reads on every tint, nothing is
-            too strong.
+            Neighbouring colours can be told apart, also with each kind of colour blindness, and text is readable on all
+            of them.
           </p>
         )}
         {faults.slice(0, shown).map((f) => (
@@ -262,7 +262,7 @@ function Faults({ now, take }: { now: Palette; take: (p: Palette) => void }) {
       </div>
       {faults.length > 0 && data?.mended && (
         <button type="button" className="button self-start" onClick={() => take(data.mended!)}>
-          Mend it
+          Fix it
         </button>
       )}
     </div>

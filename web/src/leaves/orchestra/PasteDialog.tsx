@@ -43,7 +43,7 @@ export function PasteDialog({ close }: { close: () => void }) {
       onOpenChange={close}
       className="w-[560px]"
     >
-      <p className="mb-2 text-soft">This template has no bus of these labels. What shall stand for them?</p>
+      <p className="mb-2 text-soft">This template has no buses with these labels. What should replace them?</p>
       <form
         onSubmit={(e) => {
           e.preventDefault();

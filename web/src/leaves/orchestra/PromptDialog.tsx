@@ -2,12 +2,12 @@ import { type FormEvent, useState } from "react";
 import { seen } from "../../model/changing";
 import { get } from "../../model/store";
 import { tintVar } from "../../model/template";
+import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
-import { LeaveOrSet } from "../../shell/LeaveOrSet";
 import type { Field } from "./fields";
 
 const hints: Record<string, string> = {
-  machine: "Empty lets them sit anywhere.",
+  machine: "Leave it empty to let them sit anywhere.",
   stem: "A new name makes the stem.",
   library: "A new name makes the library.",
   section: "A path such as Winds / Flutes; a new one makes the section.",
@@ -90,7 +90,7 @@ export function PromptDialog({ field, close }: { field: Field; close: () => void
           </>
         )}
         <p className="mt-2 text-soft">{hints[field.key] ?? ""}</p>
-        <LeaveOrSet leave={close} />
+        <CancelOrSave leave={close} />
       </form>
     </Floating>
   );

@@ -75,14 +75,14 @@ export function ReplaceDialog({ close }: { close: () => void }) {
         <input
           id="with"
           className="field"
-          placeholder={search.expression ? "$1 is what the first brackets found" : "nothing: takes it away"}
+          placeholder={search.expression ? "$1 is what the first brackets found" : "empty removes it"}
           value={search.with}
           onChange={(e) => setSearch({ ...search, with: e.target.value })}
         />
         <span />
         <div className="flex gap-5">
           {flag("expression", "a regular expression")}
-          {flag("case", "capitals and small letters differ")}
+          {flag("case", "match capitals")}
         </div>
       </div>
       <div

@@ -259,7 +259,7 @@ export function SightDialog({ close }: { close: () => void }) {
         <div className="flex items-center gap-3">
           <span className="text-soft">It opens the leaves that are open now, folded and as wide as they are.</span>
           <button type="submit" className="button button-main ml-auto">
-            Keep it
+            Save
           </button>
         </div>
       </form>

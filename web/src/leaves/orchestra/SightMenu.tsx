@@ -81,7 +81,7 @@ export function SightMenu() {
                     run={() => void keepSightline({ ...now, rows: [...new Set([...(now.rows ?? []), ...selected])] })}
                   />
                   <Item
-                    text="Show it no longer"
+                    text="Stop showing it"
                     run={() =>
                       void keepSightline({ ...now, rows: (now.rows ?? []).filter((id) => !selected.includes(id)) })
                     }
@@ -92,7 +92,7 @@ export function SightMenu() {
             </>
           )}
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">Make in one go</DropdownMenu.Label>
+          <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">Make several at once</DropdownMenu.Label>
           {sets.map(([key, text]) => (
             <Item key={key} text={text} run={() => void makeSet([key])} />
           ))}

@@ -29,7 +29,7 @@ export function takePatches(e: DragEvent, where: { section?: Id; before?: Id; on
 
 /** moveRows drops the dragged rows before another one. */
 export function moveRows(ids: Id[], section: Id, before: Id | undefined) {
-  if (before && ids.includes(before)) return tell("Rows can not move before one of themselves.", "refused");
+  if (before && ids.includes(before)) return tell("Rows cannot move before one of themselves.", "refused");
   select(ids, ids[0] ?? null);
   void change({ kind: "move", ids, section, ...(before ? { before } : {}) });
 }

@@ -109,7 +109,7 @@ export function Differs({ print, number, against }: { print: string; number: num
       data-part="differs"
       className={`pointer-events-none absolute top-0.5 right-1 bg-paper px-1 ${data && !data.same ? "text-accent" : "text-soft"}`}
     >
-      {isPending ? "comparing…" : (data?.line ?? "it can not be compared")}
+      {isPending ? "comparing…" : (data?.line ?? "it cannot be compared")}
     </span>
   );
 }

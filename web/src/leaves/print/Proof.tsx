@@ -30,7 +30,7 @@ interface Group {
   sum?: Schemas["AuditNull"];
 }
 
-/** groupsOf puts the files under their folds, the mix first, and what is no stem last. */
+/** groupsOf puts the files under their folds, the mix first, and what is not a stem last. */
 function groupsOf(print: PrintWhole, report: Report): Group[] {
   const lanes = report.files.map((figures, file): Lane => {
     const of = print.files.find((f) => f.path === figures.name);

@@ -81,7 +81,7 @@ function Form({ close }: { close: () => void }) {
         </select>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="submit" className="button button-main">
-            Make it
+            Create
           </button>
         </div>
       </form>

@@ -198,7 +198,7 @@ function connect(from: Place, to: Place) {
   if (from.id === to.id) return;
   if (!isBus(to)) return tell(`${to.name} is not one bus; unfold it, then connect to one of them.`, "refused");
   if (from.holds && from.kind !== "section") {
-    return tell(`${from.name} are several; unfold them, then connect one of them.`, "refused");
+    return tell(`${from.name} stands for several buses; unfold it, then connect one of them.`, "refused");
   }
   const ids = from.kind === "section" ? within(get().sheet!, from.id) : [from.id];
   const send = busKind(to.kind)?.sends;

@@ -37,7 +37,7 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
                     Which
                   </button>{" "}
                   <button type="button" className="link" onClick={() => set({ dialog: "marks" })}>
-                    Mend it
+                    Fix it
                   </button>
                 </p>
                 {open === s.fold && <Differ sum={s} />}

@@ -72,7 +72,7 @@ export function HostDialog({ close }: { close: () => void }) {
             >
               <option value={usualDays}>good for a year</option>
               <option value={90}>good for 90 days</option>
-              <option value={0}>good for ever</option>
+              <option value={0}>no end date</option>
             </select>
             <button type="button" className="button ml-2 font-normal font-sans text-[13px]" onClick={() => void make()}>
               Make one
@@ -86,12 +86,14 @@ export function HostDialog({ close }: { close: () => void }) {
               <pre className="mb-2 select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
             </>
           )}
-          {data?.credentials.length === 0 && <p className="text-soft">None: no host can dial in as this machine.</p>}
+          {data?.credentials.length === 0 && (
+            <p className="text-soft">None yet: no host can connect as this machine.</p>
+          )}
           {data?.credentials.map((c) => (
             <div key={c.id} className="flex h-8 items-center gap-3 border-line border-t" data-credential={c.id}>
               <span>made {when(c.created)}</span>
-              <span className="text-soft">{c.seen ? `heard ${when(c.seen)}` : "never heard"}</span>
-              <span className="text-soft">{c.ends ? `ends ${when(c.ends)}` : "without an end"}</span>
+              <span className="text-soft">{c.seen ? `heard ${when(c.seen)}` : "never connected"}</span>
+              <span className="text-soft">{c.ends ? `ends ${when(c.ends)}` : "no end date"}</span>
               <button type="button" className="link ml-auto h-6" onClick={() => void revoke(c.id)}>
                 Revoke
               </button>
@@ -111,7 +113,7 @@ function Told({ host: h }: { host: Schemas["Host"] }) {
       ? "nothing measured yet"
       : `${h.factor.toFixed(2)} times the computed time, from ${plural(h.measured, "load")}`;
   const rows: [string, string][] = [
-    ["State", h.online ? "here" : h.seen ? `away, last heard ${when(h.seen)}` : "never heard"],
+    ["State", h.online ? "here" : h.seen ? `away, last heard ${when(h.seen)}` : "never connected"],
     ["Program", h.version || "not said"],
     ["Cores", h.cores ? String(h.cores) : "not said"],
     ["Memory", `${gib(h.usedMib)} of ${gib(h.memoryMib)} GiB`],

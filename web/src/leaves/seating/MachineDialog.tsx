@@ -108,7 +108,7 @@ export function MachineDialog({ close }: { close: () => void }) {
           <input required className="field" value={name} onChange={(e) => setName(e.target.value)} />
         </label>
         {figure("memory", "Memory, GiB")}
-        {figure("reserve", "Kept for everything else, GiB")}
+        {figure("reserve", "Reserved for everything else, GiB")}
         {figure("cores", "Cores")}
         {figure("disk", "Sample disk, MiB/s")}
         <label className="contents">
@@ -122,7 +122,7 @@ export function MachineDialog({ close }: { close: () => void }) {
         </label>
         {figure("network", "Network link, Mbit/s")}
         {figure("buffer", "Audio buffer, samples")}
-        {figure("times", "Buffers its host waits besides")}
+        {figure("times", "Extra buffers of the host")}
         {machine && cat && cat.libraries.length > 0 && (
           <fieldset className="col-span-2 mt-2">
             <legend className="mb-1 text-soft">Libraries installed</legend>
@@ -133,7 +133,7 @@ export function MachineDialog({ close }: { close: () => void }) {
                     type="checkbox"
                     checked={moved[l.id] ?? has(l, machine.name)}
                     disabled={alone(cat, l, machine.name)}
-                    title={alone(cat, l, machine.name) ? "It is installed nowhere else" : undefined}
+                    title={alone(cat, l, machine.name) ? "It is not installed anywhere else" : undefined}
                     onChange={(e) => setMoved({ ...moved, [l.id]: e.target.checked })}
                   />
                   <span className="truncate">{l.name}</span>
@@ -149,7 +149,7 @@ export function MachineDialog({ close }: { close: () => void }) {
             </button>
           )}
           <button type="submit" className="button button-main">
-            {machine ? "Set" : "Add it"}
+            {machine ? "Save" : "Add"}
           </button>
         </div>
       </form>

@@ -57,7 +57,7 @@ export function PlanDialog({ close }: { close: () => void }) {
         <table className="w-full border-collapse" data-part="plan">
           <thead>
             <tr className="text-left text-soft">
-              <th className="py-1 font-normal">A plan makes small, by weight</th>
+              <th className="py-1 font-normal">What a plan keeps small, by weight</th>
               <th className="w-28 font-normal">weight</th>
               <th className="w-24 text-right font-normal">now</th>
               <th className="w-28 text-right font-normal">{running ? "best so far" : "planned"}</th>
@@ -111,7 +111,7 @@ export function PlanDialog({ close }: { close: () => void }) {
               value={ways.freeShare ? Math.round(100 * ways.freeShare) : ""}
               onChange={(e) => setWays(withField(ways, "freeShare", Number(e.target.value) / 100))}
             />
-            in a hundred
+            %
           </label>
         </div>
         <Wishes wishes={ways.wishes ?? []} keep={(w) => setWays(withField(ways, "wishes", w.length ? w : 0))} />
@@ -126,7 +126,7 @@ export function PlanDialog({ close }: { close: () => void }) {
       <div className="mt-3 flex items-center gap-2">
         <label className="flex items-center gap-1.5">
           <input type="checkbox" checked={fresh} onChange={(e) => setFresh(e.target.checked)} />
-          afresh, but for seats set by hand
+          from scratch, except seats set by hand
         </label>
         <span className="ml-auto text-soft" role="status" data-part="plan-state">
           {running && `${plan!.tried} plans tried in ${plan!.seconds.toFixed(0)} s`}

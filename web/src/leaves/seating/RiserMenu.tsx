@@ -23,7 +23,7 @@ export function RiserMenu({ machine, number }: { machine: Machine; number: numbe
   };
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="link" aria-label={`Do with ${name}`}>
+      <DropdownMenu.Trigger className="link" aria-label={`Actions for ${name}`}>
         Riser {number}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
@@ -32,7 +32,7 @@ export function RiserMenu({ machine, number }: { machine: Machine; number: numbe
             Number its seats in score order
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void empty()}>
-            Empty it onto the others
+            Move its seats to the others
           </DropdownMenu.Item>
           <Risers text="Move it to" but={here} pick={(m, r) => void move("riser", m, r)} />
           <Risers text="Copy it to" but={here} pick={(m, r) => void move("copy", m, r)} />

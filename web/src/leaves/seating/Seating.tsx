@@ -45,7 +45,7 @@ export function Seating() {
         {sheet.machines.order.length === 0 && (
           <div className="p-6">
             <p className="mb-3 text-soft">
-              Machines stand here with their risers. Add the first one; its command starts the host there.
+              Machines appear here with their risers. Add the first one; its command starts the host there.
             </p>
             <button type="button" className="button button-main" onClick={() => set({ dialog: "machine" })}>
               Add the first machine

@@ -12,7 +12,7 @@ const kinds: [Kind, string][] = [
   ["memory", "a machine had more memory"],
   ["another", "there were another machine like it"],
   ["library", "a library were installed there too"],
-  ["fewer", "one riser less should be in use"],
+  ["fewer", "one riser fewer were in use"],
   ["free", "memory should be freed there"],
 ];
 

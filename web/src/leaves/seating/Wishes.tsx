@@ -29,7 +29,7 @@ export function Wishes({ wishes, keep }: { wishes: Wish[]; keep: (w: Wish[]) => 
               ? `${w.sections.map(name).join(" and ")} on one ${w.place}`
               : `${w.sections.map(name).join(" and ")} on different ${w.place}s`}
           </span>
-          <Small label="Let this wish go" run={() => keep(wishes.filter((_, k) => k !== n))}>
+          <Small label="Remove this wish" run={() => keep(wishes.filter((_, k) => k !== n))}>
             <X size={14} />
           </Small>
         </div>

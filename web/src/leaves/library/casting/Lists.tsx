@@ -12,7 +12,7 @@ const kinds: Record<Preference["kind"], string> = {
   set: "A saved set of patches",
   library: "One library",
   anywhere: "Any library",
-  resort: "The last resort",
+  resort: "Fallback",
 };
 
 interface Props {
@@ -121,7 +121,7 @@ function Editor({ cat, list, copy, choose }: EditorProps) {
           Remove
         </button>
         <button type="button" className="button button-main" disabled={draft === list} onClick={() => void keep()}>
-          Keep list
+          Save list
         </button>
       </div>
     </div>
