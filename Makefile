@@ -24,8 +24,8 @@ SHARED := ./internal/document ./internal/store ./internal/rig ./internal/app ./i
 
 test-go: web
 	go vet ./...
-	go test -timeout 5m $$(go list ./... | grep -v internal/e2e | grep -vxF "$$(go list $(SHARED))")
-	CGO_ENABLED=1 go test -timeout 8m -race $(SHARED)
+	go test -timeout 10m $$(go list ./... | grep -v internal/e2e | grep -vxF "$$(go list $(SHARED))")
+	CGO_ENABLED=1 go test -timeout 20m -race $(SHARED)
 	internal/e2e/run.sh
 
 test-web: web/node_modules/.ready

@@ -9,7 +9,7 @@ go test -c -o "$dir/tests" . && "$dir/tests" -test.list . >"$dir/list" || exit 1
 parts=()
 for part in 0 1; do
 	run="^($(awk "NR % 2 == $part" "$dir/list" | paste -sd'|'))\$"
-	"$dir/tests" -test.v -test.timeout 14m -test.run "$run" >"$dir/$part" 2>&1 &
+	"$dir/tests" -test.v -test.timeout 20m -test.run "$run" >"$dir/$part" 2>&1 &
 	parts+=($!)
 done
 failed=0
