@@ -1,7 +1,6 @@
 package app
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -186,19 +185,11 @@ type BroughtStudio struct {
 // it had, so that links between things hold. It is checked whole before anything is made. Owners come
 // in by links that are good once.
 func (a *App) BringStudio(ctx context.Context, src io.ReaderAt, size int64) (out BroughtStudio, err error) {
-	x := &opening{app: a, entries: map[string]*zip.File{}}
-	r, err := zip.NewReader(src, size)
+	entries, err := bagEntries(src, size)
 	if err != nil {
-		return out, refused("", "this is not a zip archive: %s", err)
+		return out, refused("", "%s", err)
 	}
-	if err := bagit.Check(r); err != nil {
-		return out, refused("", "the archive is damaged: %s", err)
-	}
-	for _, f := range r.File {
-		if _, name, ok := strings.Cut(f.Name, "/data/"); ok {
-			x.entries[name] = f
-		}
-	}
+	x := &opening{app: a, entries: entries}
 	index, err := x.studio()
 	if err != nil {
 		return out, err

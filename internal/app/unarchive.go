@@ -119,9 +119,8 @@ type opening struct {
 	entries   map[string]*zip.File // by their names within the bag
 }
 
-// readArchive reads an archive and checks it: every file as its manifest has it, the templates and
-// the production by all their rules, and that all is there that archive.json names.
-func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, error) {
+// bagEntries are the files of a bag by their names within it, once each of them is as its manifest says.
+func bagEntries(src io.ReaderAt, size int64) (map[string]*zip.File, error) {
 	r, err := zip.NewReader(src, size)
 	if err != nil {
 		return nil, fmt.Errorf("this is not a zip archive: %w", err)
@@ -129,12 +128,23 @@ func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, er
 	if err := bagit.Check(r); err != nil {
 		return nil, fmt.Errorf("the archive is damaged: %w", err)
 	}
-	x := &opening{entries: map[string]*zip.File{}}
+	out := map[string]*zip.File{}
 	for _, f := range r.File {
 		if _, name, ok := strings.Cut(f.Name, "/data/"); ok {
-			x.entries[name] = f
+			out[name] = f
 		}
 	}
+	return out, nil
+}
+
+// readArchive reads an archive and checks it: every file as its manifest has it, the templates and
+// the production by all their rules, and that all is there that archive.json names.
+func readArchive(ctx context.Context, src io.ReaderAt, size int64) (*opening, error) {
+	entries, err := bagEntries(src, size)
+	if err != nil {
+		return nil, err
+	}
+	x := &opening{entries: entries}
 	index, err := x.read(archiveIndex, mostIndexBytes)
 	if err != nil {
 		return nil, fmt.Errorf("this is not an archive of a production: %w", err)
