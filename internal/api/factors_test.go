@@ -2,6 +2,8 @@ package api_test
 
 import (
 	"context"
+	"crypto/ecdsa"
+	"crypto/x509"
 	"encoding/json"
 	"io"
 	"log/slog"
@@ -90,7 +92,22 @@ type device struct {
 }
 
 func newDevice(t *testing.T, origin string) *device {
-	return &device{t, virtualwebauthn.RelyingParty{ID: "localhost", Name: "Fanfold", Origin: origin}, virtualwebauthn.NewAuthenticator(), virtualwebauthn.NewCredential(virtualwebauthn.KeyTypeEC2)}
+	return &device{t, virtualwebauthn.RelyingParty{ID: "localhost", Name: "Fanfold", Origin: origin}, virtualwebauthn.NewAuthenticator(), newKey(t)}
+}
+
+// newKey is a key whose coordinates have all their 32 bytes: the authenticator here writes one that
+// begins with a zero byte shorter, which RFC 9053, section 7.1.1, does not allow.
+func newKey(t *testing.T) virtualwebauthn.Credential {
+	for {
+		c := virtualwebauthn.NewCredential(virtualwebauthn.KeyTypeEC2)
+		key, err := x509.ParsePKCS8PrivateKey(c.Key.Data)
+		require.NoError(t, err)
+		point, err := key.(*ecdsa.PrivateKey).PublicKey.Bytes() // 4, then both coordinates
+		require.NoError(t, err)
+		if point[1] != 0 && point[33] != 0 {
+			return c
+		}
+	}
 }
 
 func (d *device) makes(ask []byte) any {
@@ -157,7 +174,7 @@ func TestPasskeys(t *testing.T) {
 	elsewhere.rp.Origin = "https://salt.example"
 	require.Equal(t, 422, s.enterBy(t, &elsewhere, nil).status)
 	forged := *d
-	forged.key.Key = virtualwebauthn.NewCredential(virtualwebauthn.KeyTypeEC2).Key
+	forged.key.Key = newKey(t).Key
 	require.Equal(t, 422, s.enterBy(t, &forged, nil).status)
 	unasked := *d
 	unasked.auth.Options.UserNotVerified = true
