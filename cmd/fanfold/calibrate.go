@@ -32,7 +32,7 @@ func calibrateOut() *cobra.Command {
 		Use: "out t.fanfold.json -o pass", Short: "Write the test of every seated row: pass.mid to be played, and pass.json for measuring", Args: oneFile("the template file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if out == "" {
-				return wrongUse{fmt.Errorf("say where to write with -o")}
+				return errNoOutput
 			}
 			t, err := readTemplate(args[0])
 			if err != nil {

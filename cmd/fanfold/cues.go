@@ -220,6 +220,7 @@ type proposed struct {
 
 func conformCommand() *cobra.Command {
 	var rate, cues, report string
+	var music recutAsk
 	var asJSON bool
 	c := &cobra.Command{
 		Use: "conform old.edl new.edl", Short: "Hold cues against a new cut: what moves, what changed inside, and how each can follow", Args: cobra.ExactArgs(2),
@@ -250,6 +251,9 @@ func conformCommand() *cobra.Command {
 					return err
 				}
 			}
+			if err := music.write(cmd.ErrOrStderr(), p, m, r); err != nil {
+				return err
+			}
 			if asJSON {
 				return printJSON(cmd.OutOrStdout(), map[string]any{"pieces": m.Pieces, "gone": append([]cut.Span{}, m.Gone...), "new": append([]cut.Span{}, m.Fresh...), "cues": out})
 			}
@@ -259,8 +263,54 @@ func conformCommand() *cobra.Command {
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&cues, "cues", "", "a list of cues (CSV): number, title, start, end or length, and tempo")
 	c.Flags().StringVar(&report, "report", "", "write what becomes of each cue to a file: to print where it ends in .pdf, otherwise a list (CSV)")
+	c.Flags().StringVar(&music.file, "music", "", "the MIDI file of a cue, to be edited as the cue follows the new cut")
+	c.Flags().StringVar(&music.number, "cue", "", "with --music, the number of its cue")
+	c.Flags().IntVar(&music.choice, "proposal", 1, "with --music, which proposal the cue follows, counted from 1")
+	c.Flags().StringVarP(&music.out, "output", "o", "", "with --music, the file to write")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
+}
+
+// recutAsk asks for music that follows a cut.
+type recutAsk struct {
+	file, number, out string
+	choice            int
+}
+
+func (x recutAsk) write(told io.Writer, p *cue.Production, m cut.Match, r timecode.Rate) error {
+	if x.file == "" {
+		return nil
+	}
+	if x.number == "" {
+		return wrongUse{errors.New("say with --cue which cue the music is of")}
+	}
+	if x.out == "" {
+		return errNoOutput
+	}
+	id, err := cueNumbered(p, x.number)
+	if err != nil {
+		return err
+	}
+	data, err := os.ReadFile(x.file)
+	if err != nil {
+		return openError(err)
+	}
+	at, c := cut.NewMap(m), p.Cue(id)
+	proposals := cue.Propose(c, cue.Judge(c, at, r), at, r)
+	if x.choice < 1 || x.choice > len(proposals) {
+		return wrongUse{fmt.Errorf("%s has %d proposals; there is no number %d", c.Called(), len(proposals), x.choice)}
+	}
+	chosen := proposals[x.choice-1]
+	var b bytes.Buffer
+	done, err := format.WriteRecut(&b, bytes.NewReader(data), chosen.Cue)
+	if err != nil {
+		return fmt.Errorf("%s: %w", x.file, err)
+	}
+	if err := writeFile(x.out, b.Bytes()); err != nil {
+		return err
+	}
+	fmt.Fprintf(told, "%s: %s; %d notes taken out, %d made shorter\n", x.out, chosen.Text, done.Gone, done.Shorter)
+	return nil
 }
 
 // conformReport writes what becomes of each cue for people. names are the files of the two lists.
@@ -303,7 +353,7 @@ func cuesCommand() *cobra.Command {
 				return wrongUse{err}
 			}
 			if out == "" {
-				return wrongUse{errors.New("say where to write with -o")}
+				return errNoOutput
 			}
 			p, err := spottedCues(cmd.ErrOrStderr(), args[0], r)
 			if err != nil {
@@ -312,8 +362,6 @@ func cuesCommand() *cobra.Command {
 			if len(p.Cues) == 0 {
 				return fmt.Errorf("%s: there are no cues in it", args[0])
 			}
-			title := strings.TrimSuffix(filepath.Base(args[0]), filepath.Ext(args[0]))
-			p.Name = title
 			var b bytes.Buffer
 			if click != "" {
 				if err := clickNamed(&b, p, click); err != nil {
@@ -363,12 +411,26 @@ func reelNamed(p *cue.Production, name string) (cue.ID, error) {
 }
 
 func clickNamed(w io.Writer, p *cue.Production, number string) error {
-	for _, c := range p.Cues {
-		if strings.EqualFold(c.Number, number) {
-			return format.WriteClick(w, p, c)
-		}
+	id, err := cueNumbered(p, number)
+	if err != nil {
+		return err
 	}
-	return wrongUse{fmt.Errorf("there is no cue %q in the list", number)}
+	return format.WriteClick(w, p, p.Cue(id))
+}
+
+// cueNumbered is the cue of a number; empty for an empty one.
+func cueNumbered(p *cue.Production, number string) (cue.ID, error) {
+	if number == "" {
+		return "", nil
+	}
+	var numbers []string
+	for _, c := range p.InOrder() {
+		if strings.EqualFold(c.Number, number) {
+			return c.ID, nil
+		}
+		numbers = append(numbers, c.Number)
+	}
+	return "", wrongUse{fmt.Errorf("there is no cue %q; the cues are %s", number, strings.Join(numbers, ", "))}
 }
 
 // readCut reads an event list: CMX 3600, or OpenTimelineIO by its ending or first letter; or a
@@ -404,6 +466,7 @@ func spottedCues(told io.Writer, path string, r timecode.Rate) (*cue.Production,
 	if path == "" {
 		return p, nil
 	}
+	p.Name = strings.TrimSuffix(filepath.Base(path), filepath.Ext(path))
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, openError(err)

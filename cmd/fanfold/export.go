@@ -23,7 +23,7 @@ func exportCommand() *cobra.Command {
 				return wrongUse{err}
 			}
 			if out == "" {
-				return wrongUse{fmt.Errorf("say where to write with -o")}
+				return errNoOutput
 			}
 			t, err := readTemplate(args[0])
 			if err != nil {

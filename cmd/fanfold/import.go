@@ -30,7 +30,7 @@ func importCommand() *cobra.Command {
 		Args: oneFile("the row list or session"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
-				return wrongUse{fmt.Errorf("say where to write with -o")}
+				return errNoOutput
 			}
 			if isSession(args[0]) {
 				if into != "" {

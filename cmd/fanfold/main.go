@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 	_ "time/tzdata" // time zones, where the system has none
 
 	"github.com/spf13/cobra"
@@ -18,6 +19,9 @@ import (
 
 // errFindings ends a command that worked but found something.
 var errFindings = errors.New("findings")
+
+// errNoOutput ends a command that writes a file and was not told which.
+var errNoOutput = wrongUse{errors.New("say where to write with -o")}
 
 // wrongUse is an error in how a command was called.
 type wrongUse struct{ error }
@@ -57,7 +61,7 @@ func newRoot() *cobra.Command {
 		Args: cobra.ArbitraryArgs,
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return wrongUse{err} })
-	root.AddCommand(serveCommand(), doctorCommand(), certificateCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), studioCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand())
+	root.AddCommand(serveCommand(), doctorCommand(), certificateCommand(), workCommand(), demoCommand(), backupCommand(), restoreCommand(), studioCommand(), hostCommand(), importCommand(), driftCommand(), scanCommand(), checkCommand(), renderCommand(), proveCommand(), deliverCommand(), routeCommand(), seatCommand(), loadCommand(), exportCommand(), calibrateCommand(), timecodeCommand(), tempoCommand(), conformCommand(), cuesCommand(), startCommand(), compileCommand(), translateCommand(), followCommand())
 	return root
 }
 
@@ -66,6 +70,16 @@ func oneFile(what string) cobra.PositionalArgs {
 	return func(_ *cobra.Command, args []string) error {
 		if len(args) != 1 {
 			return wrongUse{fmt.Errorf("give one file: %s", what)}
+		}
+		return nil
+	}
+}
+
+// named accepts a name for each of some things.
+func named(what ...string) cobra.PositionalArgs {
+	return func(_ *cobra.Command, args []string) error {
+		if len(args) != len(what) {
+			return wrongUse{fmt.Errorf("give the name of %s", strings.Join(what, ", then of "))}
 		}
 		return nil
 	}

@@ -130,18 +130,10 @@ func pieceOf(ctx context.Context, music string, x renderFlags) (p printer.Piece,
 	if p.Samples = wav.Samples(x.bits); p.Samples.Bytes() == 0 {
 		return p, wrongUse{fmt.Errorf("--bits %s: 16, 24 and float are written", x.bits)}
 	}
-	file, err := os.Open(music)
-	if err != nil {
-		return p, openError(err)
-	}
-	defer file.Close()
 	words := articulation.NewVocabulary(nil)
-	read, err := app.ReadPiece(ctx, file, words)
+	read, err := readPiece(ctx, music, words)
 	if err != nil {
-		return p, fmt.Errorf("%s: %w", music, err)
-	}
-	if len(read.Parts) == 0 {
-		return p, fmt.Errorf("%s: there are no notes in it", music)
+		return p, err
 	}
 	if p.Fan = fan.New(t); x.dry {
 		p.Fan = fan.New(printing.Dry(t))

@@ -13,6 +13,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"fanfold/internal/app"
+	"fanfold/internal/format/patchlist"
+	"fanfold/internal/format/sheet"
 )
 
 func studioCommand() *cobra.Command {
@@ -21,23 +23,88 @@ func studioCommand() *cobra.Command {
 		Long: "Take a studio out in one archive, and bring it in on another server. DATABASE_URL names the servers'\ndatabase, --audio their audio store. Passwords, passkeys, links and credentials of hosts do not go along.",
 		Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	c.AddCommand(studioOutCommand(), studioInCommand())
+	c.AddCommand(studioOutCommand(), studioInCommand(),
+		studioListCommand("patches", "Write the catalogue as a list (CSV), to be edited and brought in again", func(ctx context.Context, a *app.App, p app.Person, w io.Writer) error {
+			h, err := a.Catalogue(ctx, p)
+			if err != nil {
+				return err
+			}
+			return patchlist.Write(w, h.View().Template)
+		}),
+		studioListCommand("activity", "Write who did what, when and from where, as a list (CSV)", func(ctx context.Context, a *app.App, p app.Person, w io.Writer) error {
+			t, err := a.NotesSheet(ctx, p)
+			if err != nil {
+				return err
+			}
+			return sheet.Write(w, t)
+		}), studioProductionCommand())
 	return c
+}
+
+// studioListCommand writes something that a studio has to one file.
+func studioListCommand(name, about string, write func(context.Context, *app.App, app.Person, io.Writer) error) *cobra.Command {
+	var out string
+	c := &cobra.Command{
+		Use: name + " STUDIO -o FILE", Short: about, Args: named("the studio"),
+		RunE: func(c *cobra.Command, args []string) error {
+			return ofStudio(c.Context(), "", args[0], out, write)
+		},
+	}
+	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
+	return c
+}
+
+// studioProductionCommand archives a production.
+func studioProductionCommand() *cobra.Command {
+	var audio, out, number string
+	c := &cobra.Command{
+		Use: "production STUDIO PRODUCTION -o FILE", Short: "Write a production to an archive: cues, music, templates, prints and recordings", Args: named("the studio", "the production"),
+		RunE: func(c *cobra.Command, args []string) error {
+			return ofStudio(c.Context(), audio, args[0], out, func(ctx context.Context, a *app.App, p app.Person, w io.Writer) error {
+				id, f, err := a.ProductionNamed(ctx, p, args[1])
+				if err != nil {
+					return err
+				}
+				of, err := cueNumbered(f.View().Production, number)
+				if err != nil {
+					return err
+				}
+				x, err := a.Archive(ctx, p, id, of)
+				if err != nil {
+					return err
+				}
+				return x.Write(ctx, w)
+			})
+		},
+	}
+	c.Flags().StringVar(&number, "cue", "", "only the cue of this number")
+	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings lie: the folder or URL that the servers have")
+	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
+	return c
+}
+
+// ofStudio writes something of a studio to a file, whole or not at all.
+func ofStudio(ctx context.Context, audio, studio, out string, write func(context.Context, *app.App, app.Person, io.Writer) error) error {
+	if out == "" {
+		return errNoOutput
+	}
+	return besideServers(ctx, audio, func(ctx context.Context, a *app.App) error {
+		p, err := a.StudioNamed(ctx, studio)
+		if err != nil {
+			return err
+		}
+		return writeWhole(out, func(w io.Writer) error { return write(ctx, a, p, w) })
+	})
 }
 
 func studioOutCommand() *cobra.Command {
 	var audio, out string
 	c := &cobra.Command{
 		Use: "out NAME -o FILE", Short: "Write everything that a studio has to one archive",
-		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) != 1 {
-				return wrongUse{errors.New("give the name of the studio")}
-			}
-			return nil
-		},
+		Args: named("the studio"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
-				return wrongUse{errors.New("say where to write with -o")}
+				return errNoOutput
 			}
 			return besideServers(c.Context(), audio, func(ctx context.Context, a *app.App) error {
 				p, err := a.StudioNamed(ctx, args[0])

@@ -48,10 +48,12 @@ func appBeside(ctx context.Context, url, audio string) (_ *app.App, closeAll fun
 	if err != nil {
 		return nil, nil, err
 	}
-	kept, err := audiostore.Open(ctx, audio)
-	if err != nil {
-		s.Close()
-		return nil, nil, err
+	var kept *audiostore.Store
+	if audio != "" {
+		if kept, err = audiostore.Open(ctx, audio); err != nil {
+			s.Close()
+			return nil, nil, err
+		}
 	}
 	nobody := func(rig.Host, rig.Report, bool) {} // no host dials in here
 	desk, err := rig.Open(rig.DeskConfig{Lookup: s.HostLookup, Listen: nobody})

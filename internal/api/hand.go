@@ -90,7 +90,7 @@ func (s *server) TranslateMidi(ctx context.Context, r gen.TranslateMidiRequestOb
 	if err != nil {
 		return nil, err
 	}
-	time, played, err := h.PlayedParts(piece, parts)
+	time, played, err := app.PlayedParts(h.View().Template, piece, parts)
 	if err != nil {
 		return nil, err
 	}

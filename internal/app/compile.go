@@ -133,15 +133,20 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	if i == nil {
 		return Compiled{}, refused(instrument, "the instrument is no longer in the template")
 	}
-	if len(t.PatchesOf(i)) == 0 {
-		return Compiled{}, refused(instrument, "%s plays no patch", i.Name)
-	}
-	if part < 0 || part >= len(piece.Parts) {
-		return Compiled{}, refused("", "the music has %d parts; choose one of them", len(piece.Parts))
-	}
 	words, err := h.Vocabulary(ctx, p)
 	if err != nil {
 		return Compiled{}, err
+	}
+	return CompilePart(t, words, i, piece, part, bar)
+}
+
+// CompilePart compiles a part of a piece, counted from 0, for a row of a template; see Hot.Compile.
+func CompilePart(t *template.Template, words *articulation.Vocabulary, i *template.Instrument, piece Piece, part, bar int) (Compiled, error) {
+	if len(t.PatchesOf(i)) == 0 {
+		return Compiled{}, refused(i.ID, "%s plays no patch", i.Name)
+	}
+	if part < 0 || part >= len(piece.Parts) {
+		return Compiled{}, refused("", "the music has %d parts; choose one of them", len(piece.Parts))
 	}
 	x := piece.Parts[part]
 	var o articulation.Options
@@ -150,7 +155,7 @@ func (h *Hot) Compile(ctx context.Context, p Person, instrument template.ID, pie
 	}
 	done, err := articulation.Compile(words, x.Part, articulation.TargetOf(t, i), x.Time.Clock, o)
 	if err != nil {
-		return Compiled{}, refused(instrument, "%s", err)
+		return Compiled{}, refused(i.ID, "%s", err)
 	}
 	return Compiled{done, x.Time, i.Name}, nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/cut"
+	"fanfold/internal/format"
 	"fanfold/internal/format/edl"
 	"fanfold/internal/format/otio"
 	"fanfold/internal/format/smf"
@@ -311,11 +312,5 @@ func (f *Film) RecutMIDI(id, next cue.ID, choice int, w io.Writer, r io.Reader) 
 		}
 		c = x.Proposals[at][choice].Cue
 	}
-	return smf.WriteRecut(w, r, RecuttingOf(c))
-}
-
-// RecuttingOf is how the MIDI file of a cue is edited.
-func RecuttingOf(c *cue.Cue) smf.Recutting {
-	x := c.Recut(c.Edits, rampParts)
-	return smf.Recutting{Ticks: cue.Ticks, At: x.Edits.At, Puts: x.Edits.Puts(), Tempi: x.Tempi, Metres: x.Metres}
+	return format.WriteRecut(w, r, c)
 }

@@ -17,9 +17,9 @@ import (
 
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/cue"
+	"fanfold/internal/format"
 	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/movie"
-	"fanfold/internal/format/smf"
 	"fanfold/internal/store"
 )
 
@@ -281,7 +281,7 @@ func (f *Film) cutMusics(ctx context.Context, p Person, before *cue.Production, 
 			return nil, err
 		}
 		var b bytes.Buffer
-		if _, err := smf.WriteRecut(&b, bytes.NewReader(data), RecuttingOf(now)); err != nil {
+		if _, err := format.WriteRecut(&b, bytes.NewReader(data), now); err != nil {
 			continue
 		}
 		music, err := f.app.KeepPiece(ctx, p, now.Music.File, &b)

@@ -41,12 +41,18 @@ func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader, hand map[string
 	if err != nil {
 		return nil, err
 	}
-	bars := s.score.Bars()
-	ask := calls.FollowAsk{Plays: s.score.Soundings(), Bars: bars, Paces: h.Paces(), Others: h.Elsewhere(), Margin: calls.UsualMargin, Tail: calls.UsualTail}
+	return FollowScore(s.view.Template, s.title, s.score, h.Paces(), h.Elsewhere())
+}
+
+// FollowScore reckons memory by bar for music as a template casts it: by what was learned of the
+// machines and what others hold there, which may both be nil.
+func FollowScore(t *template.Template, title string, score *render.Score, paces map[template.ID]calls.Pace, others map[template.ID][]calls.Held) (*Followed, error) {
+	bars := score.Bars()
+	ask := calls.FollowAsk{Plays: score.Soundings(), Bars: bars, Paces: paces, Others: others, Margin: calls.UsualMargin, Tail: calls.UsualTail}
 	if len(ask.Plays) == 0 || len(bars) < 2 {
 		return nil, refused("", "nobody plays: none of the parts has a row that can sound")
 	}
-	return &Followed{Following: calls.Follow(s.view.Template, ask), Title: s.title, Template: s.view.Template, Bars: len(bars) - 1, Silent: s.score.Silent, time: s.score.Time}, nil
+	return &Followed{Following: calls.Follow(t, ask), Title: title, Template: t, Bars: len(bars) - 1, Silent: score.Silent, time: score.Time}, nil
 }
 
 // names are rows by their names.

@@ -19,7 +19,12 @@ func (a *App) Hand(ctx context.Context, p Person) (own, proposed []template.Mapp
 		return nil, nil, err
 	}
 	t := cat.View().Template
-	return t.Settings.Hand, articulation.ProposeHand(articulation.NewVocabulary(t.Vocabulary), articulationsOf(t)), nil
+	return t.Settings.Hand, ProposedHand(t), nil
+}
+
+// ProposedHand is a hand for the patches of a template or catalogue.
+func ProposedHand(t *template.Template) []template.Mapping {
+	return articulation.ProposeHand(articulation.NewVocabulary(t.Vocabulary), articulationsOf(t))
 }
 
 // articulationsOf are those of the patches, the commonest first.
@@ -123,14 +128,18 @@ func (h *Hot) Translate(ctx context.Context, p Person, piece Piece) ([]Translate
 	if err != nil {
 		return nil, err
 	}
-	t := h.View().Template
+	return TranslatePiece(h.View().Template, cat.View().Template, words, hand, piece)
+}
+
+// TranslatePiece turns a piece that was played with a hand into what its rows in a template need.
+func TranslatePiece(t, catalogue *template.Template, words *articulation.Vocabulary, hand []template.Mapping, piece Piece) ([]TranslatedPart, error) {
 	parts := make([]casting.Music, len(piece.Parts))
 	for n, x := range piece.Parts {
 		x.Part = articulation.Played(hand, x.Part)
 		parts[n] = musicOf(x)
 	}
 	out := []TranslatedPart{}
-	for n, heard := range casting.New(t, cat.View().Template).Hear(parts, nil) {
+	for n, heard := range casting.New(t, catalogue).Hear(parts, nil) {
 		part := TranslatedPart{Name: piece.Parts[n].Name, Why: heard.Why, Rows: []TranslatedRow{}}
 		var rows []*template.Instrument
 		var maps [][]template.Mapping
@@ -157,9 +166,8 @@ func (h *Hot) Translate(ctx context.Context, p Person, piece Piece) ([]Translate
 	return out, nil
 }
 
-// PlayedParts are the tracks of a translated piece, and their time; there must be one.
-func (h *Hot) PlayedParts(piece Piece, parts []TranslatedPart) (tempo.Time, []smf.Played, error) {
-	t := h.View().Template
+// PlayedParts are the tracks of a translated piece in its template, and their time; there must be one.
+func PlayedParts(t *template.Template, piece Piece, parts []TranslatedPart) (tempo.Time, []smf.Played, error) {
 	ports := t.Ports()
 	var out []smf.Played
 	var time tempo.Time

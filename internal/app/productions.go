@@ -332,6 +332,20 @@ func (a *App) OpenFilm(ctx context.Context, p Person, id uuid.UUID) (*Film, erro
 	return f, err
 }
 
+// ProductionNamed is the one production of a name, or ID, of a studio.
+func (a *App) ProductionNamed(ctx context.Context, p Person, name string) (uuid.UUID, *Film, error) {
+	rows, err := a.Productions(ctx, p)
+	if err != nil {
+		return uuid.Nil, nil, err
+	}
+	id, err := oneNamed("production", name, rows, func(d db.Document) (uuid.UUID, string) { return d.ID, d.Name })
+	if err != nil {
+		return uuid.Nil, nil, err
+	}
+	f, err := a.OpenFilm(ctx, p, id)
+	return id, f, err
+}
+
 // filmSize estimates the memory that an open production takes, bytes.
 func filmSize(f *Film) int64 {
 	size := int64(16 << 10)

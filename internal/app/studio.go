@@ -330,27 +330,34 @@ func (a *App) Studio(ctx context.Context, p Person) (db.Studio, error) {
 	return row, store.NotFound(err)
 }
 
-// StudioNamed is the one studio of a name, for a command of whoever runs the server.
+// StudioNamed is the one studio of a name, or ID, for a command of whoever runs the server.
 func (a *App) StudioNamed(ctx context.Context, name string) (Person, error) {
 	rows, err := a.store.Queries().StudioList(ctx)
 	if err != nil {
 		return Person{}, fmt.Errorf("list studios: %w", err)
 	}
-	var found []db.Studio
-	var names []string
-	for _, row := range rows {
-		names = append(names, row.Name)
-		if row.Name == name || row.ID.String() == name {
-			found = append(found, row)
+	id, err := oneNamed("studio", name, rows, func(s db.Studio) (uuid.UUID, string) { return s.ID, s.Name })
+	return Person{Studio: id, Name: "the server"}, err
+}
+
+// oneNamed is the ID of the one thing that has a name, or that ID.
+func oneNamed[T any](what, name string, list []T, of func(T) (uuid.UUID, string)) (uuid.UUID, error) {
+	var found []uuid.UUID
+	var ids, names []string
+	for _, x := range list {
+		id, called := of(x)
+		names = append(names, called)
+		if called == name || id.String() == name {
+			found, ids = append(found, id), append(ids, id.String())
 		}
 	}
 	switch len(found) {
 	case 0:
-		return Person{}, refused("", "there is no studio %q; there are: %s", name, strings.Join(names, ", "))
+		return uuid.Nil, refused("", "there is no %s %q; there are: %s", what, name, strings.Join(names, ", "))
 	case 1:
-		return Person{Studio: found[0].ID, Name: "the server"}, nil
+		return found[0], nil
 	}
-	return Person{}, refused("", "%d studios are called %q; give the ID of one", len(found), name)
+	return uuid.Nil, refused("", "there is more than one %s %q; give the ID of one: %s", what, name, strings.Join(ids, ", "))
 }
 
 // EndStudio deletes a studio: after thirty days it goes for good, with its audio. Until then it works

@@ -71,8 +71,13 @@ func shown(url string) string {
 	return plain
 }
 
-// Close gives the store back.
-func (s *Store) Close() error { return s.bucket.Close() }
+// Close gives the store back. A nil store has nothing to give back.
+func (s *Store) Close() error {
+	if s == nil {
+		return nil
+	}
+	return s.bucket.Close()
+}
 
 // Kept is audio that is kept.
 type Kept struct {
