@@ -82,7 +82,9 @@ var noted = map[string]struct {
 		return a.TemplateName(ctx, p, r.Id, app.ShareKind(r.Body.Kind)) + ", to " + r.Body.To
 	})},
 	"EndShare":    {"ended the link to", byID(func(r gen.EndShareRequestObject) uuid.UUID { return r.Id }, (*app.App).ShareName)},
-	"DeletePrint": {"deleted the print", byID(func(r gen.DeletePrintRequestObject) uuid.UUID { return r.Id }, (*app.App).PrintName)},
+	"EndTemplate":  {"deleted the template", byID(func(r gen.EndTemplateRequestObject) uuid.UUID { return r.Id }, nameOfTemplate)},
+	"KeepTemplate": {"brought back the template", byID(func(r gen.KeepTemplateRequestObject) uuid.UUID { return r.Id }, nameOfTemplate)},
+	"DeletePrint":  {"deleted the print", byID(func(r gen.DeletePrintRequestObject) uuid.UUID { return r.Id }, (*app.App).PrintName)},
 }
 
 // mostNamed is how many prints of a delivery are noted by name.
@@ -133,4 +135,8 @@ func (s *server) NotesSheet(ctx context.Context, _ gen.NotesSheetRequestObject) 
 // VisitNotesSheetResponse implements the generated response.
 func (d download) VisitNotesSheetResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
+}
+
+func nameOfTemplate(a *app.App, ctx context.Context, p app.Person, id uuid.UUID) string {
+	return a.TemplateName(ctx, p, id, app.ShareTemplate)
 }

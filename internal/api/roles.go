@@ -17,7 +17,7 @@ var needs = map[string]people.Doing{
 	"SignIn": people.Look, "SignInDemo": people.Look, "SignOut": people.Look, "ChangePassword": people.Look, "EndSessions": people.Look, "TakeInvitation": people.Look, "TakeInvitationByPasskey": people.Look, "BeginInvitedPasskey": people.Look,
 	"StartCodes": people.Look, "UseCodes": people.Look, "EndCodes": people.Look, "BeginPasskey": people.Look, "KeepPasskey": people.Look, "RemovePasskey": people.Look, "BeginPasskeySignIn": people.Look, "SignInPasskey": people.Look,
 	// What no undo brings back.
-	"DeletePrint": people.Delete,
+	"DeletePrint": people.Delete, "EndTemplate": people.Delete,
 	// Ways in.
 	"MakeCredential": people.Credentials, "RevokeCredential": people.Credentials, "Deliver": people.Credentials, "NewLink": people.Credentials, "EndLink": people.Credentials, "ShareTemplate": people.Credentials, "EndShare": people.Credentials,
 	// Who is in the studio.

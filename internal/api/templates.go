@@ -29,12 +29,27 @@ func (s *server) open(ctx context.Context, id uuid.UUID) (*app.Hot, app.Person, 
 
 // Templates implements the contract.
 func (s *server) Templates(ctx context.Context, _ gen.TemplatesRequestObject) (gen.TemplatesResponseObject, error) {
-	list, err := s.app.Templates(ctx, person(ctx))
+	list, err := s.app.TemplateList(ctx, person(ctx))
 	out := gen.Templates200JSONResponse{}
 	for _, row := range list {
-		out = append(out, gen.TemplateRow{Id: row.ID, Name: row.Name, Revision: row.Revision})
+		x := gen.TemplateListed{Id: row.ID, Name: row.Name, Revision: row.Revision, Locked: row.Locked, ChangedAt: row.ChangedAt, ChangedBy: row.ChangedBy}
+		x.About, x.Rows = app.Said(row.About)
+		if row.EndsAt.Valid {
+			x.EndsAt = &row.EndsAt.Time
+		}
+		out = append(out, x)
 	}
 	return out, err
+}
+
+// EndTemplate implements the contract.
+func (s *server) EndTemplate(ctx context.Context, r gen.EndTemplateRequestObject) (gen.EndTemplateResponseObject, error) {
+	return gen.EndTemplate204Response{}, s.app.EndTemplate(ctx, person(ctx), r.Id)
+}
+
+// KeepTemplate implements the contract.
+func (s *server) KeepTemplate(ctx context.Context, r gen.KeepTemplateRequestObject) (gen.KeepTemplateResponseObject, error) {
+	return gen.KeepTemplate204Response{}, s.app.KeepTemplate(ctx, person(ctx), r.Id)
 }
 
 // CreateTemplate implements the contract.

@@ -66,8 +66,18 @@ func (h *Hot) OfVersion() (uuid.UUID, int64) {
 	return v.Of, v.At
 }
 
-// Lock locks the template against change, or unlocks it.
-func (h *Hot) Lock(ctx context.Context, on bool) error { return h.doc.SetLocked(ctx, on) }
+// Lock locks the template against change, or unlocks it. One that was deleted stays locked until it is
+// brought back.
+func (h *Hot) Lock(ctx context.Context, on bool) error {
+	row, err := h.app.store.Queries().DocumentGet(ctx, db.DocumentGetParams{ID: h.ID(), StudioID: h.studio()})
+	if err != nil {
+		return store.NotFound(err)
+	}
+	if row.EndsAt.Valid && !on {
+		return refused("", "%s was deleted; bring it back first", row.Name)
+	}
+	return h.doc.SetLocked(ctx, on)
+}
 
 // Versions lists the named revisions, newest first.
 func (h *Hot) Versions(ctx context.Context) ([]db.VersionListRow, error) {

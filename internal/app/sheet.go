@@ -55,23 +55,37 @@ type about struct {
 	Sits       []template.ID `json:"sits"`                 // the machines it sits on; nil when written by an earlier version
 	RemotePort int           `json:"remotePort,omitempty"` // for music programs; 0 listens to nothing
 	Audio      []string      `json:"audio"`                // the recordings it plays, by their SHA-256, in order; nil when written by an earlier version
+	Says       string        `json:"says,omitempty"`       // what the template is for
+	Rows       int           `json:"rows,omitempty"`       // that play
 }
 
 func aboutOf(t *template.Template) about {
-	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort, Audio: t.Audio()}
+	a := about{Sits: []template.ID{}, RemotePort: t.Settings.RemotePort, Audio: t.Audio(), Says: t.Settings.About}
 	for _, m := range t.Machines {
 		a.Sits = append(a.Sits, m.ID)
+	}
+	for _, i := range t.Instruments {
+		if i.Kind != template.Spare {
+			a.Rows++
+		}
 	}
 	return a
 }
 
 func (a about) equal(b about) bool {
-	return a.RemotePort == b.RemotePort && slices.Equal(a.Sits, b.Sits) && slices.Equal(a.Audio, b.Audio)
+	return a.RemotePort == b.RemotePort && a.Says == b.Says && a.Rows == b.Rows && slices.Equal(a.Sits, b.Sits) && slices.Equal(a.Audio, b.Audio)
 }
 
 func aboutFrom(data []byte) (a about) {
 	_ = json.NewDecoder(bytes.NewReader(data)).Decode(&a) // one of an earlier version tells nothing
 	return a
+}
+
+// Said is what a template is for, and how many rows of it play, from what is told of it without opening
+// it.
+func Said(data []byte) (says string, rows int) {
+	a := aboutFrom(data)
+	return a.Says, a.Rows
 }
 
 // sheetKind is what templates and catalogues do as documents.

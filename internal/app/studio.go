@@ -321,7 +321,7 @@ func (a *App) openProductions(ctx context.Context, p Person) error {
 	return nil
 }
 
-// goneAfter is how long a studio that was deleted can still be kept.
+// goneAfter is how long a studio, or a template, that was deleted can be brought back.
 const goneAfter = 30 * 24 * time.Hour
 
 // Studio tells of a studio.
@@ -383,8 +383,9 @@ func (a *App) KeepStudio(ctx context.Context, p Person) error {
 	return done(n, err, "keep the studio")
 }
 
-// RemoveEnded deletes studios for good whose day has come.
+// RemoveEnded deletes studios and templates for good whose day has come.
 func (a *App) RemoveEnded(ctx context.Context) {
+	a.removeTemplates(ctx)
 	rows, err := a.store.Queries().StudiosEnded(ctx)
 	if err != nil {
 		slog.Warn("it is not known which studios have ended", "error", err)

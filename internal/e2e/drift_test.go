@@ -80,7 +80,8 @@ func TestASessionIsReadBack(t *testing.T) {
 	id := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
 	path := workedOn(t, download(t, id, "dawproject"))
 	p.click(`[aria-label^="Template: "]`)
-	p.press("Read a session back")
+	p.item("Versions")
+	p.item("Read a session back")
 	p.see(`[role=dialog] input[aria-label=Session]`).MustSetFiles(path)
 	p.seeText("[data-part=drift-count]", "1 only in the session, 1 only in the template, 3 changed")
 	p.seeText("[role=dialog]", "Is Oboe 1 marcato the row Oboe 1 short, renamed")
@@ -111,7 +112,8 @@ func TestASessionIsReadBack(t *testing.T) {
 
 	// It is remembered, with what was answered.
 	p.click(`[aria-label^="Template: "]`)
-	p.press("Read a session back")
+	p.item("Versions")
+	p.item("Read a session back")
 	p.see(`[role=dialog] select[aria-label="Read before"]`)
 	p.page.MustEval(`() => {
 		const select = document.querySelector("[role=dialog] select[aria-label='Read before']");
@@ -147,7 +149,8 @@ func TestAMIDIFileIsReadBack(t *testing.T) {
 	require.Contains(t, string(data), "Flute 1 long")
 	require.NoError(t, os.WriteFile(path, bytes.Replace(data, []byte("Flute 1 long"), []byte("Flute 1 airy"), 1), 0o600))
 	p.click(`[aria-label^="Template: "]`)
-	p.press("Read a session back")
+	p.item("Versions")
+	p.item("Read a session back")
 	p.see(`[role=dialog] input[aria-label=Session]`).MustSetFiles(path)
 	p.seeText("[data-part=drift-count]", "0 only in the session, 0 only in the template, 1 changed")
 	p.seeText(`[data-difference="Flute 1 airy"]`, `name[\s\S]*Flute 1 long[\s\S]*Flute 1 airy`)

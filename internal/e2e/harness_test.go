@@ -363,6 +363,38 @@ func (p *person) press(text string) {
 	})
 }
 
+// item clicks an entry of the menu that is open.
+func (p *person) item(text string) {
+	p.t.Helper()
+	p.clickOn("an entry that says "+text, func() (*rod.Element, error) {
+		e, err := p.page.Timeout(patience()).ElementR("[role=menu] [role=menuitem]:not([data-disabled])", "^"+text)
+		if err != nil {
+			return nil, err
+		}
+		at, err := e.WaitInteractable()
+		if err != nil {
+			return nil, err
+		}
+		return e, p.page.Mouse.MoveLinear(*at, 10) // a menu one step deeper closes under a pointer that jumps
+	})
+}
+
+// menu opens a menu and goes down it.
+func (p *person) menu(button string, items ...string) {
+	p.t.Helper()
+	p.press(button)
+	for _, text := range items {
+		p.item(text)
+	}
+}
+
+// rightClick opens the menu of a thing.
+func (p *person) rightClick(selector string) {
+	p.t.Helper()
+	require.NoError(p.t, p.see(selector).Click(proto.InputMouseButtonRight, 1))
+	p.see("[role=menu]")
+}
+
 func (p *person) click(selector string) {
 	p.t.Helper()
 	p.clickOn(selector, func() (*rod.Element, error) { return p.page.Timeout(patience()).Element(selector) })

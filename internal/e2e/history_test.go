@@ -101,8 +101,7 @@ func TestTemplatesBeginFromWhatThereIs(t *testing.T) {
 	p.press("Rest all")
 	p.seeText(`[data-leaf=calls] header`, "Calls\\s*0 ready")
 
-	p.click(`[aria-label^="Template: "]`)
-	p.page.MustElementR("[role=menuitemradio]", "^The Salt Lantern").MustClick()
+	p.toTemplate("The Salt Lantern")
 	p.see(`[aria-label="Template: The Salt Lantern"]`)
 	p.click(`[aria-label^="Template: "]`)
 	p.press("New template")

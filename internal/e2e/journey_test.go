@@ -247,9 +247,9 @@ func accessible(t *testing.T, theme string) {
 		"palette":  func() { p.press("View"); p.press("Palette"); p.seeText("[data-part=palette-faults]", "told apart") },
 		"history":  func() { p.press("revision [0-9]"); p.see("[data-past]") },
 		"versions": func() { p.unfold("orchestra"); p.press("revision [0-9]"); p.see("[data-past]"); p.press("Compare…") },
-		"order":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Put in order") },
-		"names":    func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Name by a pattern") },
-		"replace":  func() { p.unfold("orchestra"); p.press("Rows|selected"); p.press("Find and replace") },
+		"order":    func() { p.unfold("orchestra"); p.menu("Rows|selected", "Arrange", "Put in order") },
+		"names":    func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names", "Name by a pattern") },
+		"replace":  func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names", "Find and replace") },
 		"sight":    func() { p.unfold("orchestra"); p.click("[data-part=sight]"); p.press("New sightline") },
 		"new":      func() { p.click(`[aria-label^="Template: "]`); p.press("New template") },
 		"ready":    func() { p.click(`[aria-label^="Template: "]`); p.press("Make it ready to play") },
@@ -258,8 +258,7 @@ func accessible(t *testing.T, theme string) {
 		"print": func() {
 			p.unfold("orchestra")
 			p.click(`[data-row="Piccolo long"]`)
-			p.press("1 selected")
-			p.press("Print it")
+			p.menu("1 selected", "Memory", "Play a recording")
 		},
 		"library": func() {
 			p.unfold("library")

@@ -116,10 +116,19 @@ func (p *person) addMachineAndItsHost(t *testing.T, name string) (stop func()) {
 	}
 }
 
+// toTemplate opens a template by its name.
+func (p *person) toTemplate(name string) {
+	p.t.Helper()
+	p.click(`[aria-label^="Template: "]`)
+	p.item("All templates")
+	p.click(`[role=dialog] [data-template="` + name + `"] > button`)
+	p.gone("[role=dialog]")
+	p.see(`[aria-label="Template: ` + name + `"]`)
+}
+
 // back opens the demo's own template again, for the tests after this.
 func (p *person) back(t *testing.T) {
 	t.Helper()
-	p.click(`[aria-label^="Template: "]`)
-	p.press("The Salt Lantern$")
+	p.toTemplate("The Salt Lantern")
 	p.see(`[data-spine=orchestra], [data-row="Piccolo long"]`)
 }

@@ -315,7 +315,7 @@ func TestASectionIsMovedInTheHall(t *testing.T) {
 	p.changing(func() {
 		require.NoError(t, p.see(`[aria-label="The hall"]`).Select([]string{"Small room"}, true, "text"))
 	})
-	p.seeText(`[data-part=hall]`, "even at 1.4 m")
+	p.seeText(`[data-part=hall]`, "as loud as the direct sound at 1.4 m")
 	p.undo(3)
 	require.Eventually(t, func() bool { return send() == before }, 20*time.Second, 20*time.Millisecond)
 	p.press("levels")

@@ -20,7 +20,8 @@ func TestATemplateGoesOutAndComesBack(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "lantern.fanfold.json")
 	require.NoError(t, os.WriteFile(path, out, 0o644))
 
-	p.see(`input[aria-label="Template file"]`).MustSetFiles(path)
+	p.menu("The Salt Lantern", "All templates")
+	p.see(`input[aria-label="Template file to bring in"]`).MustSetFiles(path)
 	p.seeText("[role=status]", "Brought in The Salt Lantern")
 	second := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()
 	require.NotEqual(t, first, second)
@@ -39,8 +40,7 @@ func TestATemplateGoesOutAndComesBack(t *testing.T) {
 	p.see(`[data-row="New instrument 2"], [data-row="New instrument"]`)
 	p.seeText("[data-badge=marks]", "marks")
 
-	p.click(`[aria-label="Template: Empty desert"]`)
-	p.press("The Salt Lantern$")
+	p.toTemplate("The Salt Lantern")
 	p.see(`[data-row="Piccolo long"]`)
 	require.Equal(t, first, p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str())
 }
@@ -55,7 +55,8 @@ func TestAFileFromElsewhereSitsOnTheStudiosMachines(t *testing.T) {
 	require.NotEqual(t, out, theirs)
 	path := filepath.Join(t.TempDir(), "elsewhere.fanfold.json")
 	require.NoError(t, os.WriteFile(path, []byte(theirs), 0o644))
-	p.see(`input[aria-label="Template file"]`).MustSetFiles(path)
+	p.menu("The Salt Lantern", "All templates")
+	p.see(`input[aria-label="Template file to bring in"]`).MustSetFiles(path)
 	p.seeText("[role=dialog]", "Hornbeam 128 GiB, [0-9]+ seats")
 	require.Equal(t, "Birch, 128 GiB", p.see(`[aria-label="In place of Hornbeam"]`).MustEval(`() => this.selectedOptions[0].textContent`).Str(), "the one that is free is proposed")
 	p.press("Bring it in")

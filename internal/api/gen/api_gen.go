@@ -3321,6 +3321,26 @@ type TemplateComparison struct {
 	Revision *int64 `json:"revision,omitempty"`
 }
 
+// TemplateListed defines model for TemplateListed.
+type TemplateListed struct {
+	// About what it is for
+	About     string    `json:"about"`
+	ChangedAt time.Time `json:"changedAt"`
+
+	// ChangedBy who changed it last; empty when nobody did
+	ChangedBy string `json:"changedBy"`
+
+	// EndsAt it was deleted and goes for good then
+	EndsAt   *time.Time         `json:"endsAt,omitempty"`
+	Id       openapi_types.UUID `json:"id"`
+	Locked   bool               `json:"locked"`
+	Name     string             `json:"name"`
+	Revision int64              `json:"revision"`
+
+	// Rows instruments that play; 0 where it is not known before it is opened
+	Rows int `json:"rows"`
+}
+
 // TemplateRow defines model for TemplateRow.
 type TemplateRow struct {
 	Id       openapi_types.UUID `json:"id"`
@@ -5026,6 +5046,9 @@ type ServerInterface interface {
 	// (GET /api/templates/{id}/dust)
 	Dust(ctx *echo.Context, id openapi_types.UUID, params DustParams) error
 
+	// (POST /api/templates/{id}/end)
+	EndTemplate(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx *echo.Context, id openapi_types.UUID, format string) error
 
@@ -5073,6 +5096,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/instruments/{instrument}/printed)
 	Print(ctx *echo.Context, id openapi_types.UUID, instrument string, params PrintParams) error
+
+	// (POST /api/templates/{id}/keep)
+	KeepTemplate(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/layers/{instrument})
 	Layers(ctx *echo.Context, id openapi_types.UUID, instrument string) error
@@ -8407,6 +8433,22 @@ func (w *ServerInterfaceWrapper) Dust(ctx *echo.Context) error {
 	return err
 }
 
+// EndTemplate converts echo context to params.
+func (w *ServerInterfaceWrapper) EndTemplate(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndTemplate(ctx, id)
+	return err
+}
+
 // Export converts echo context to params.
 func (w *ServerInterfaceWrapper) Export(ctx *echo.Context) error {
 	var err error
@@ -8804,6 +8846,22 @@ func (w *ServerInterfaceWrapper) Print(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Print(ctx, id, instrument, params)
+	return err
+}
+
+// KeepTemplate converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepTemplate(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepTemplate(ctx, id)
 	return err
 }
 
@@ -9794,6 +9852,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/file", wrapper.TakeFile, options.OperationMiddlewares["TakeFile"]...)
 	router.POST(options.BaseURL+"/api/templates/file/machines", wrapper.FileMachines, options.OperationMiddlewares["FileMachines"]...)
 	router.GET(options.BaseURL+"/api/templates/:id", wrapper.OpenTemplate, options.OperationMiddlewares["OpenTemplate"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/end", wrapper.EndTemplate, options.OperationMiddlewares["EndTemplate"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/keep", wrapper.KeepTemplate, options.OperationMiddlewares["KeepTemplate"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/changes", wrapper.Change, options.OperationMiddlewares["Change"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/undo", wrapper.Undoable, options.OperationMiddlewares["Undoable"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/undo", wrapper.Undo, options.OperationMiddlewares["Undo"]...)
@@ -14325,7 +14385,7 @@ type TemplatesResponseObject interface {
 	VisitTemplatesResponse(w http.ResponseWriter) error
 }
 
-type Templates200JSONResponse []TemplateRow
+type Templates200JSONResponse []TemplateListed
 
 func (response Templates200JSONResponse) VisitTemplatesResponse(w http.ResponseWriter) error {
 
@@ -16659,6 +16719,39 @@ func (response DustdefaultApplicationProblemPlusJSONResponse) VisitDustResponse(
 	return err
 }
 
+type EndTemplateRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type EndTemplateResponseObject interface {
+	VisitEndTemplateResponse(w http.ResponseWriter) error
+}
+
+type EndTemplate204Response struct {
+}
+
+func (response EndTemplate204Response) VisitEndTemplateResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndTemplatedefaultApplicationProblemPlusJSONResponse) VisitEndTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportRequestObject struct {
 	Id     openapi_types.UUID `json:"id"`
 	Format string             `json:"format"`
@@ -17312,6 +17405,39 @@ type PrintdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PrintdefaultApplicationProblemPlusJSONResponse) VisitPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepTemplateRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type KeepTemplateResponseObject interface {
+	VisitKeepTemplateResponse(w http.ResponseWriter) error
+}
+
+type KeepTemplate204Response struct {
+}
+
+func (response KeepTemplate204Response) VisitKeepTemplateResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type KeepTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepTemplatedefaultApplicationProblemPlusJSONResponse) VisitKeepTemplateResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -19768,6 +19894,9 @@ type StrictServerInterface interface {
 	// (GET /api/templates/{id}/dust)
 	Dust(ctx context.Context, request DustRequestObject) (DustResponseObject, error)
 
+	// (POST /api/templates/{id}/end)
+	EndTemplate(ctx context.Context, request EndTemplateRequestObject) (EndTemplateResponseObject, error)
+
 	// (GET /api/templates/{id}/export/{format})
 	Export(ctx context.Context, request ExportRequestObject) (ExportResponseObject, error)
 
@@ -19815,6 +19944,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/instruments/{instrument}/printed)
 	Print(ctx context.Context, request PrintRequestObject) (PrintResponseObject, error)
+
+	// (POST /api/templates/{id}/keep)
+	KeepTemplate(ctx context.Context, request KeepTemplateRequestObject) (KeepTemplateResponseObject, error)
 
 	// (GET /api/templates/{id}/layers/{instrument})
 	Layers(ctx context.Context, request LayersRequestObject) (LayersResponseObject, error)
@@ -25500,6 +25632,31 @@ func (sh *strictHandler) Dust(ctx *echo.Context, id openapi_types.UUID, params D
 	return nil
 }
 
+// EndTemplate operation middleware
+func (sh *strictHandler) EndTemplate(ctx *echo.Context, id openapi_types.UUID) error {
+	var request EndTemplateRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndTemplate(ctx.Request().Context(), request.(EndTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndTemplateResponseObject); ok {
+		return validResponse.VisitEndTemplateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Export operation middleware
 func (sh *strictHandler) Export(ctx *echo.Context, id openapi_types.UUID, format string) error {
 	var request ExportRequestObject
@@ -25988,6 +26145,31 @@ func (sh *strictHandler) Print(ctx *echo.Context, id openapi_types.UUID, instrum
 		return err
 	} else if validResponse, ok := response.(PrintResponseObject); ok {
 		return validResponse.VisitPrintResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeepTemplate operation middleware
+func (sh *strictHandler) KeepTemplate(ctx *echo.Context, id openapi_types.UUID) error {
+	var request KeepTemplateRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepTemplate(ctx.Request().Context(), request.(KeepTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeepTemplateResponseObject); ok {
+		return validResponse.VisitKeepTemplateResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -182,7 +182,7 @@ func called(field string) string {
 		"switchZone": "keys kept for switches", "roundRobins": "round robins", "voicesPerNote": "voices of a note", "process": "processing", "runs": "effects", "file": "name in files", "returns": "return set",
 		"gainDb": "fader", "nearDb": "near", "middleDb": "middle", "farDb": "far", "splitKey": "key that splits low from high", "riserPorts": "ports of a riser", "riserPairs": "output pairs of a riser",
 		"firstPair": "first output pair", "coreShare": "share of cores", "minRiserCores": "least cores of a riser", "memoryRule": "what must fit", "tempoBpm": "tempo", "cueBar": "bar of the cue's start",
-		"middleC": "octave of middle C", "latestMs": "latest, ms", "spareRows": "spare rows", "spareShare": "share of spare rows", "remotePort": "port for music programs", "match": "what shows", "key": "digit",
+		"middleC": "octave of middle C", "latestMs": "latest, ms", "spareRows": "spare rows", "about": "what it is for", "spareShare": "share of spare rows", "remotePort": "port for music programs", "match": "what shows", "key": "digit",
 		"entries": "preferences", "instruments": "rows", "uses": "what its music asks", "parent": "stands in", "opening": "opening call",
 	}[field]; ok {
 		return name

@@ -16,6 +16,7 @@ const (
 
 // Settings are a template's own ways. DefaultSettings gives the defaults.
 type Settings struct {
+	About         string       `json:"about,omitempty"`      // what the template is for, in a few words; at most MaxAbout letters
 	RiserPorts    int          `json:"riserPorts"`           // MIDI ports of a riser, 1..MaxPorts; defaults to 8
 	RiserPairs    int          `json:"riserPairs"`           // stereo output pairs of a riser, 1..MaxPairs; defaults to 64
 	FirstPair     int          `json:"firstPair"`            // first pair used, 1..RiserPairs; defaults to 2 (outputs 3-4)
@@ -40,6 +41,9 @@ type Settings struct {
 	Names         Names        `json:"names,omitzero"`       // how rows are named
 	RemotePort    int          `json:"remotePort,omitempty"` // UDP port for Open Sound Control on the loopback, 1024..65535; 0 listens to nothing
 }
+
+// MaxAbout bounds what is said of a template, letters.
+const MaxAbout = 2000
 
 // MaxQuiet bounds the findings that are passed over.
 const MaxQuiet = 2000

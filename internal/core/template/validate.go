@@ -205,6 +205,7 @@ func (v *validator) settings() {
 		x         float64
 		low, high float64
 	}{
+		{"about", float64(utf8.RuneCountInString(s.About)), 0, MaxAbout}, // letters
 		{"riserPorts", float64(s.RiserPorts), 1, MaxPorts},
 		{"riserPairs", float64(s.RiserPairs), 1, MaxPairs},
 		{"firstPair", float64(s.FirstPair), 1, float64(s.RiserPairs)},

@@ -126,7 +126,7 @@ func (q *Queries) DocumentAll(ctx context.Context) ([]DocumentAllRow, error) {
 }
 
 const documentByKey = `-- name: DocumentByKey :one
-select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key from documents where key = $1 and studio_id = $2
+select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at from documents where key = $1 and studio_id = $2
 `
 
 type DocumentByKeyParams struct {
@@ -149,12 +149,13 @@ func (q *Queries) DocumentByKey(ctx context.Context, arg DocumentByKeyParams) (D
 		&i.OfRevision,
 		&i.About,
 		&i.Key,
+		&i.EndsAt,
 	)
 	return i, err
 }
 
 const documentGet = `-- name: DocumentGet :one
-select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key from documents where id = $1 and studio_id = $2
+select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at from documents where id = $1 and studio_id = $2
 `
 
 type DocumentGetParams struct {
@@ -177,13 +178,14 @@ func (q *Queries) DocumentGet(ctx context.Context, arg DocumentGetParams) (Docum
 		&i.OfRevision,
 		&i.About,
 		&i.Key,
+		&i.EndsAt,
 	)
 	return i, err
 }
 
 const documentInsert = `-- name: DocumentInsert :one
 insert into documents (id, studio_id, name, kind, about, locked, of_document, of_revision, key)
-values (coalesce($1, gen_random_uuid()), $2, $3, $4, $5, $6, $7, $8, $9) returning id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key
+values (coalesce($1, gen_random_uuid()), $2, $3, $4, $5, $6, $7, $8, $9) returning id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at
 `
 
 type DocumentInsertParams struct {
@@ -223,12 +225,13 @@ func (q *Queries) DocumentInsert(ctx context.Context, arg DocumentInsertParams) 
 		&i.OfRevision,
 		&i.About,
 		&i.Key,
+		&i.EndsAt,
 	)
 	return i, err
 }
 
 const documentList = `-- name: DocumentList :many
-select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key from documents where studio_id = $1 and kind = $2 order by created_at, id
+select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at from documents where studio_id = $1 and kind = $2 order by created_at, id
 `
 
 type DocumentListParams struct {
@@ -257,6 +260,7 @@ func (q *Queries) DocumentList(ctx context.Context, arg DocumentListParams) ([]D
 			&i.OfRevision,
 			&i.About,
 			&i.Key,
+			&i.EndsAt,
 		); err != nil {
 			return nil, err
 		}
@@ -269,7 +273,7 @@ func (q *Queries) DocumentList(ctx context.Context, arg DocumentListParams) ([]D
 }
 
 const documentLock = `-- name: DocumentLock :execrows
-update documents set locked = $1 where id = $2 and studio_id = $3 and kind <> 'version'
+update documents set locked = $1 where id = $2 and studio_id = $3 and kind <> 'version' and (ends_at is null or $1)
 `
 
 type DocumentLockParams struct {
@@ -287,7 +291,7 @@ func (q *Queries) DocumentLock(ctx context.Context, arg DocumentLockParams) (int
 }
 
 const documentOnly = `-- name: DocumentOnly :one
-select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key from documents where studio_id = $1 and kind = $2 order by created_at limit 1
+select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at from documents where studio_id = $1 and kind = $2 order by created_at limit 1
 `
 
 type DocumentOnlyParams struct {
@@ -310,6 +314,7 @@ func (q *Queries) DocumentOnly(ctx context.Context, arg DocumentOnlyParams) (Doc
 		&i.OfRevision,
 		&i.About,
 		&i.Key,
+		&i.EndsAt,
 	)
 	return i, err
 }
@@ -425,7 +430,7 @@ func (q *Queries) VersionDelete(ctx context.Context, arg VersionDeleteParams) (i
 }
 
 const versionDocument = `-- name: VersionDocument :one
-select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key from documents where of_document = $1 and of_revision = $2 and kind = 'version'
+select id, studio_id, name, revision, created_at, kind, locked, of_document, of_revision, about, key, ends_at from documents where of_document = $1 and of_revision = $2 and kind = 'version'
 `
 
 type VersionDocumentParams struct {
@@ -448,6 +453,7 @@ func (q *Queries) VersionDocument(ctx context.Context, arg VersionDocumentParams
 		&i.OfRevision,
 		&i.About,
 		&i.Key,
+		&i.EndsAt,
 	)
 	return i, err
 }

@@ -69,6 +69,7 @@ type Document struct {
 	OfRevision *int64
 	About      []byte
 	Key        pgtype.UUID
+	EndsAt     pgtype.Timestamptz
 }
 
 type HostCredential struct {

@@ -146,7 +146,8 @@ func (q *Queries) ShareInsert(ctx context.Context, arg ShareInsertParams) error 
 
 const shareOfLink = `-- name: ShareOfLink :one
 select s.id, s.studio_id, s.template, s.kind, s.receiver, s.token, s.author_id, s.ends_at, s.opened, s.opened_at, s.created_at, coalesce(a.name, '')::text as author
-from shares s left join people a on a.id = s.author_id where s.token = $1 and s.ends_at > now()
+from shares s join documents d on d.id = s.template left join people a on a.id = s.author_id
+where s.token = $1 and s.ends_at > now() and d.ends_at is null
 `
 
 type ShareOfLinkRow struct {

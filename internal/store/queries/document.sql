@@ -18,7 +18,7 @@ select id, studio_id, kind, revision, about from documents where kind <> 'versio
 select * from documents where studio_id = @studio_id and kind = @kind order by created_at limit 1;
 
 -- name: DocumentLock :execrows
-update documents set locked = @locked where id = @id and studio_id = @studio_id and kind <> 'version';
+update documents set locked = @locked where id = @id and studio_id = @studio_id and kind <> 'version' and (ends_at is null or @locked);
 
 -- name: VersionDocument :one
 select * from documents where of_document = @of_document and of_revision = @of_revision and kind = 'version';

@@ -15,7 +15,8 @@ order by 7 desc, 1;
 
 -- name: ShareOfLink :one
 select s.*, coalesce(a.name, '')::text as author
-from shares s left join people a on a.id = s.author_id where s.token = @token and s.ends_at > now();
+from shares s join documents d on d.id = s.template left join people a on a.id = s.author_id
+where s.token = @token and s.ends_at > now() and d.ends_at is null;
 
 -- name: ShareGet :one
 select * from shares where id = @id and studio_id = @studio_id;

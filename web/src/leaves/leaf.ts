@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Id, Schemas } from "../model/api";
 import type { Sheet } from "../model/template";
+import type { Action } from "../parts/Actions";
 
 /** What a leaf brings along. Its folder says it once; everything around the leaves
  * reads it from here. */
@@ -19,8 +20,19 @@ export interface Leaf<N extends string = string, D extends string = string> {
   /** What the finder finds of it: things by their name, and what is always there. */
   places?: (sheet: Sheet, asks: (...parts: string[]) => boolean) => Found[];
   doings?: (sheet: Sheet) => Found[];
+  /** The things in it that a right click opens a menu for. An element shows one by its data-thing: the
+   * kind and the ID. */
+  things?: Readonly<Record<string, Thing>>;
   /** Its own keys, with what they do. */
   keys?: readonly (readonly [string, string])[];
+}
+
+/** Thing is something with a menu of its own. */
+export interface Thing {
+  /** Choosing it is what a right click does first. */
+  choose: (id: Id) => void;
+  /** What can be done with what is chosen. */
+  actions: () => readonly Action[];
 }
 
 /** Found is what the finder lists. */

@@ -79,13 +79,16 @@ export async function layOut(ids: Id[], to: "switched" | "spread" | "performed",
 }
 
 /** selectNew selects rows once the event that brings them has arrived. */
-function selectNew(ids: Id[], revision: number) {
-  const pick = () => set({ selection: new Set(ids), cursor: ids[0] ?? null, anchor: ids[0] ?? null });
-  if ((get().sheet?.revision ?? 0) >= revision) return pick();
+const selectNew = (ids: Id[], revision: number) =>
+  once(revision, () => set({ selection: new Set(ids), cursor: ids[0] ?? null, anchor: ids[0] ?? null }));
+
+/** once does something when the template is at a revision here. */
+export function once(revision: number, run: () => void) {
+  if ((get().sheet?.revision ?? 0) >= revision) return run();
   const stop = store.subscribe((s) => {
     if ((s.sheet?.revision ?? 0) >= revision) {
       stop();
-      pick();
+      run();
     }
   });
 }
@@ -132,8 +135,8 @@ export async function call(ids: Id[], how: How) {
   if (done && how !== "rest" && printed.length > 0)
     tell(
       printed.length === 1
-        ? `${printed[0]!.name} plays its recording and loads nothing. “Let printed ones play again” brings its patch back.`
-        : `${printed.length} rows play their recordings and load nothing. “Let printed ones play again” brings their patches back.`,
+        ? `${printed[0]!.name} plays its recording and loads nothing. “Play its patches again” undoes that.`
+        : `${printed.length} rows play their recordings and load nothing. “Play its patches again” undoes that.`,
     );
   return done;
 }

@@ -168,6 +168,14 @@ export async function removeCues(ids: readonly Id[]) {
   if (await edit(ids.map((id) => ({ kind: "cue" as const, id, remove: true })))) films.setState({ chosen: new Set() });
 }
 
+/** setStatus sets the status of cues, in one change. */
+export async function setStatus(ids: readonly Id[], status: string) {
+  await edit(
+    ids.map((id) => ({ kind: "cue" as const, id, set: { status } as unknown as Record<string, never> })),
+    ids.length > 1 ? `Set ${ids.length} cues to ${status}` : undefined,
+  );
+}
+
 /** sayCuesLeft tells what of the cues a format does not hold. */
 export const sayCuesLeft = (id: Id, format: string, reel?: Id) =>
   sayLeft(() =>

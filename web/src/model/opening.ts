@@ -39,8 +39,8 @@ async function openFirst() {
   const all = await answer(api.GET("/api/templates"));
   const last = remembered<string | null>("template", null);
   const row =
-    all.find((t) => t.id === last) ??
-    all[0] ??
+    all.find((t) => t.id === last && !t.endsAt) ??
+    all.find((t) => !t.endsAt) ??
     (await answer(api.POST("/api/templates", { body: { name: "New template" } })));
   await openTemplate(row.id);
   void openFilms();

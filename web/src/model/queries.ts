@@ -18,12 +18,9 @@ function numberOf(ids: object): number {
 /** What the core computes of one revision of a template. Each is asked again
  * when the revision moves on, showing the last answer meanwhile. */
 export const computed = {
-  templates: (id: string, revision: number) =>
-    queryOptions({
-      queryKey: ["templates", id, revision],
-      queryFn: () => answer(api.GET("/api/templates")),
-      placeholderData: keepPreviousData,
-    }),
+  /** The templates of the studio; asked for anew whenever they are looked at. */
+  templates: () =>
+    queryOptions({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")), staleTime: 0 }),
   /** marks without their remedies, or with those that were tried and mend. */
   marks: (id: string, revision: number, called: number, count: number, tried: boolean) =>
     queryOptions({

@@ -530,6 +530,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description deletes the template; for thirty days it can be brought back */
+        post: operations["EndTemplate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description brings back a template that was deleted */
+        post: operations["KeepTemplate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/changes": {
         parameters: {
             query?: never;
@@ -3715,6 +3749,8 @@ export interface components {
             sections: components["schemas"]["Id"][];
         };
         Settings: {
+            /** @description what the template is for */
+            about?: string;
             /** @description the octave that key 60 is named by; missing: 4 */
             middleC?: number;
             riserPorts: number;
@@ -4151,6 +4187,27 @@ export interface components {
             name: string;
             /** Format: int64 */
             revision: number;
+        };
+        TemplateListed: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description what it is for */
+            about: string;
+            /** @description instruments that play; 0 where it is not known before it is opened */
+            rows: number;
+            locked: boolean;
+            /** Format: date-time */
+            changedAt: string;
+            /** @description who changed it last; empty when nobody did */
+            changedBy: string;
+            /**
+             * Format: date-time
+             * @description it was deleted and goes for good then
+             */
+            endsAt?: string;
         };
         Fact: {
             id: components["schemas"]["Id"];
@@ -8076,7 +8133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TemplateRow"][];
+                    "application/json": components["schemas"]["TemplateListed"][];
                 };
             };
             /** @description what went wrong */
@@ -8226,6 +8283,64 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Opened"];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    EndTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    KeepTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {

@@ -1,6 +1,6 @@
 import { useMemo, useRef } from "react";
 import { answer, api, type Id, type Schemas } from "./api";
-import { at, change } from "./changing";
+import { at, change, once } from "./changing";
 import { inOrder } from "./leaves";
 import { readyOf } from "./ready";
 import { attempt, get, remember, set, tell, useApp } from "./store";
@@ -123,15 +123,21 @@ export async function forgetSightline(id: Id) {
   if (done && get().sight === id) look(null);
 }
 
-export const makeSet = (sets: SightSet[]) =>
-  attempt(() =>
-    answer(
-      api.POST("/api/templates/{id}/sightlines/set", {
-        ...at(),
-        body: { sets, ...(get().fold ? { fold: get().fold! } : {}) },
-      }),
-    ),
+/** makeSet makes sightlines in one go, and looks along the first of them. */
+export async function makeSet(sets: SightSet[]) {
+  const before = new Set(get().sheet!.sightlines.map((s) => s.id));
+  const fold = get().fold;
+  const done = await attempt(() =>
+    answer(api.POST("/api/templates/{id}/sightlines/set", { ...at(), body: { sets, ...(fold ? { fold } : {}) } })),
   );
+  if (!done) return;
+  once(done.revision, () => {
+    const made = get().sheet!.sightlines.filter((s) => !before.has(s.id));
+    if (!made[0]) return tell("There is a sightline for each already.");
+    tell(made.length === 1 ? `Made ${made[0].name}.` : `Made ${made.length} sightlines: V goes on to the next.`);
+    look(made[0].id);
+  });
+}
 
 /** whereShown tells along which sightlines a row is seen. */
 export function whereShown(id: Id) {

@@ -29,7 +29,8 @@ export type ShellDialog =
   | "account"
   | "notes"
   | "links"
-  | "stands";
+  | "stands"
+  | "templates";
 
 export interface Notice {
   id: number;
@@ -67,6 +68,7 @@ export interface State {
   cueMusic: { cue: string; file: File } | null; // of a cue, for the dialogs that read music
   movie: { cut: string; reel: string } | null; // whose film is chosen
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
+  asking: string; // the field that is set for the whole selection
   renaming: Id | null; // the section whose name is being edited
   dialog: ShellDialog | LeafDialog | null;
   importing: File | null;
@@ -110,6 +112,7 @@ export const store = createStore<State>(() => ({
   sight: null,
   sighting: null,
   folded: new Set(),
+  asking: "",
   renaming: null,
   dialog: null,
   cueMusic: null,

@@ -1,13 +1,13 @@
 /** RestGlyph shows the state of an instrument by shape: a whole-bar rest for
  * tacet, a filling ring for tuning, a note head for ready, an accent for
- * failed, a waveform for printed. */
+ * failed, a waveform where a recording plays. */
 export function RestGlyph({ state, progress = 0, reason }: { state?: string; progress?: number; reason?: string }) {
   const label =
     state === "tuning"
       ? `tuning, ${Math.round(progress * 100)} percent`
       : state === "failed"
         ? `failed: ${reason ?? ""}`
-        : (state ?? "tacet");
+        : stateWord(state ?? "tacet");
   return (
     <svg width="18" height="16" viewBox="0 0 18 16" role="img" aria-label={label} data-state={state ?? "tacet"}>
       <title>{reason ? `${label} (${reason})` : label}</title>
@@ -15,6 +15,9 @@ export function RestGlyph({ state, progress = 0, reason }: { state?: string; pro
     </svg>
   );
 }
+
+/** stateWord is how people say a state. */
+export const stateWord = (state: string) => (state === "printed" ? "plays its recording" : state);
 
 function shape(state: string | undefined, progress: number, reason: string | undefined) {
   const round = 2 * Math.PI * 5;

@@ -22,7 +22,7 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [other, setOther] = useState<Other>(() => get().comparing ?? { template: "", revision: null });
   const picks = usePicks();
-  const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
+  const { data: all } = useQuery(computed.templates());
   const { data: named } = useQuery(versions(sheet.id));
   const { data, error } = useQuery(compared(other, sheet.revision));
   const [lens, setLens] = useState<keyof typeof lenses>("all");

@@ -15,6 +15,7 @@ import { NotesDialog } from "./NotesDialog";
 import { FurnishedDialog, ReadyDialog } from "./ReadyDialog";
 import { SettingsDialog } from "./SettingsDialog";
 import { StandsDialog } from "./StandsDialog";
+import { TemplatesDialog } from "./TemplatesDialog";
 
 type Shown = (p: { close: () => void }) => ReactNode;
 
@@ -34,6 +35,7 @@ const own: Record<ShellDialog, Shown> = {
   notes: NotesDialog,
   links: LinksDialog,
   stands: StandsDialog,
+  templates: TemplatesDialog,
 };
 
 const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l.dialogs));

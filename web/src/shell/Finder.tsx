@@ -229,6 +229,7 @@ const doings = (sheet: Sheet): Found[] => [
   command("Undo", "Ctrl Z", () => void undo()),
   command("Redo", "Ctrl Shift Z", () => void redo()),
   command("Marks and remedies", ".", () => set({ dialog: "marks" })),
+  command("All templates: open, delete, bring back", "", () => set({ dialog: "templates" })),
   command("New template", "", () => set({ dialog: "new" })),
   command("Make it ready to play", "", () => set({ dialog: "ready" })),
   command("Name and settings", "", () => set({ dialog: "settings" })),

@@ -1,36 +1,38 @@
-import { Fragment, type PointerEvent, useRef } from "react";
+import { Fragment, type PointerEvent } from "react";
 import { type LeafName, leafOf, leaves } from "../leaves";
 import type { Leaf } from "../leaves/leaf";
 import { set, unfold, useApp } from "../model/store";
 import { LeafGuard } from "./LeafGuard";
+import { RightClick } from "./RightClick";
 
 export function FoldedSheet() {
   const open = useApp((s) => s.open);
   const grow = useApp((s) => s.widths);
   const setGrow = (widths: typeof grow) => set({ widths });
-  const frame = useRef<HTMLDivElement>(null);
   return (
-    <div ref={frame} className="flex min-h-0 flex-1 border-line border-y">
-      {leaves.map((leaf) => {
-        const { name, title, Content } = leaf;
-        const before = open[open.indexOf(name) - 1];
-        if (!open.includes(name)) return <Spine key={name} leaf={leaf} />;
-        return (
-          <Fragment key={name}>
-            {before && <Crease left={before} right={name} grow={grow} setGrow={setGrow} />}
-            <section
-              aria-label={title}
-              data-leaf={name}
-              className="relative flex min-w-0 flex-col overflow-hidden border-line border-r"
-              style={{ flex: `${10 * grow[name]} 1 0` }} // below 1 in all, they would not fill the line
-            >
-              <LeafGuard leaf={title}>
-                <Content />
-              </LeafGuard>
-            </section>
-          </Fragment>
-        );
-      })}
+    <div className="flex min-h-0 flex-1 border-line border-y">
+      <RightClick>
+        {leaves.map((leaf) => {
+          const { name, title, Content } = leaf;
+          const before = open[open.indexOf(name) - 1];
+          if (!open.includes(name)) return <Spine key={name} leaf={leaf} />;
+          return (
+            <Fragment key={name}>
+              {before && <Crease left={before} right={name} grow={grow} setGrow={setGrow} />}
+              <section
+                aria-label={title}
+                data-leaf={name}
+                className="relative flex min-w-0 flex-col overflow-hidden border-line border-r"
+                style={{ flex: `${10 * grow[name]} 1 0` }} // below 1 in all, they would not fill the line
+              >
+                <LeafGuard leaf={title}>
+                  <Content />
+                </LeafGuard>
+              </section>
+            </Fragment>
+          );
+        })}
+      </RightClick>
     </div>
   );
 }

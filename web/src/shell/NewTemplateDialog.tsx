@@ -52,7 +52,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
   const [from, setFrom] = useState(sheet.id);
   const [sections, setSections] = useState<ReadonlySet<Id>>(new Set());
   const { data: starts } = useQuery({ queryKey: ["beginnings"], queryFn: () => answer(api.GET("/api/beginnings")) });
-  const { data: all } = useQuery(computed.templates(sheet.id, sheet.revision));
+  const { data: all } = useQuery(computed.templates());
   const studio = useCatalogue()?.rig ?? [];
   const [sits, setSits] = useState(true);
   const [ready, setReady] = useState(true);

@@ -44,6 +44,19 @@ export function SettingsDialog({ close }: { close: () => void }) {
         <Line text="Name">
           <input className="field w-56" required value={name} onChange={(e) => setName(e.target.value)} />
         </Line>
+        <label className="block">
+          What it is for
+          <textarea
+            className="field mt-1 h-16 w-full resize-y py-1"
+            maxLength={2000}
+            placeholder="Such as: winter film, recorded strings; the small hall"
+            value={s.about ?? ""}
+            onChange={(e) => {
+              const { about: _, ...rest } = s;
+              setS(e.target.value ? { ...rest, about: e.target.value } : rest);
+            }}
+          />
+        </label>
         <Part title="Start of a cue">
           {figure("tempoBpm", "Tempo, quarter notes a minute", 4, 999)}
           {figure("cueBar", "The cue starts at bar", 1, 64)}

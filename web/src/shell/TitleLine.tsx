@@ -152,15 +152,23 @@ function Menu() {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
-          <DropdownMenu.RadioGroup value={theme()} onValueChange={choose}>
-            {(["day", "pit", "system"] as const).map((t) => (
-              <DropdownMenu.RadioItem key={t} value={t} className="menu-item">
-                {{ day: "Day", pit: "Pit", system: "As the system" }[t]}
-                <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
-              </DropdownMenu.RadioItem>
-            ))}
-          </DropdownMenu.RadioGroup>
-          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Sub>
+            <DropdownMenu.SubTrigger className="menu-item">
+              Theme <span aria-hidden="true">▸</span>
+            </DropdownMenu.SubTrigger>
+            <DropdownMenu.Portal>
+              <DropdownMenu.SubContent className="floating w-44 p-1">
+                <DropdownMenu.RadioGroup value={theme()} onValueChange={choose}>
+                  {(["day", "pit", "system"] as const).map((t) => (
+                    <DropdownMenu.RadioItem key={t} value={t} className="menu-item">
+                      {{ day: "Day", pit: "Pit", system: "As the system" }[t]}
+                      <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
+                    </DropdownMenu.RadioItem>
+                  ))}
+                </DropdownMenu.RadioGroup>
+              </DropdownMenu.SubContent>
+            </DropdownMenu.Portal>
+          </DropdownMenu.Sub>
           <DropdownMenu.CheckboxItem
             className="menu-item"
             checked={readyOnly}

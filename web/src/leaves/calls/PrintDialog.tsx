@@ -8,8 +8,7 @@ import { mib, things } from "../../model/template";
 import { Listen } from "../../parts/Listen";
 import { Floating } from "../../shell/Floating";
 
-/** PrintDialog puts an instrument's own recorded audio in its stead, or lets it
- * play again. */
+/** PrintDialog lets a row play a recording of itself, or its patches again. */
 export function PrintDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [id] = useState(() => [...get().selection][0] ?? "");
@@ -33,30 +32,30 @@ export function PrintDialog({ close }: { close: () => void }) {
   };
   const back = () => void unprint([id]).then((done) => done && close());
   return (
-    <Floating title={`Print ${i.name}`} open onOpenChange={close} className="w-[480px]">
+    <Floating title={`A recording for ${i.name}`} open onOpenChange={close} className="w-[480px]">
       {i.printed && (
         <div className="mb-4 flex flex-col gap-2 border-line border-b pb-4" data-part="printed">
           <p>
-            {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays for it now.{" "}
+            {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays now.{" "}
             {state?.reason && <span className="text-accent">! {state.reason}. </span>}
             <button type="button" className="link" onClick={back}>
-              Let it play again
+              Play its patches again
             </button>
           </p>
           {i.printed.audio ? (
             <Listen src={`/api/recordings/${i.printed.audio}`} seconds={i.printed.seconds} name={i.printed.file} />
           ) : (
-            <p className="text-soft">The file itself is not kept here; choose it to keep it.</p>
+            <p className="text-soft">The file is not here. Choose it again to keep it.</p>
           )}
         </div>
       )}
       <form className="flex flex-col gap-3" onSubmit={(e) => void take(e)}>
         <p className="text-soft">
-          Its notes, routes and settings stay; {mib(sheet.facts.get(id)?.readyMib ?? 0)} are freed. It comes back with
-          one action.
+          A recording takes no memory: {mib(sheet.facts.get(id)?.readyMib ?? 0)} are freed. Notes, routes and settings
+          stay, and the patches come back whenever you like.
         </p>
         <label className="button self-start">
-          {file ? file.name : "Choose its recording…"}
+          {file ? file.name : "Choose the recording…"}
           <input
             type="file"
             className="sr-only"
@@ -67,7 +66,7 @@ export function PrintDialog({ close }: { close: () => void }) {
         </label>
         {cues.length > 0 && (
           <label className="flex items-center gap-2">
-            of the music of
+            For the cue
             <select className="field" value={call} onChange={(e) => setCall(e.target.value)}>
               {cues.map((c) => (
                 <option key={c.id} value={c.id}>
@@ -82,7 +81,7 @@ export function PrintDialog({ close }: { close: () => void }) {
             {taken && `Recordings take ${gib(taken.bytes)} of the studio's ${gib(taken.mostBytes)}`}
           </span>
           <button type="submit" className="button button-main" disabled={!file}>
-            Print it
+            Play it
           </button>
         </div>
       </form>
@@ -90,6 +89,6 @@ export function PrintDialog({ close }: { close: () => void }) {
   );
 }
 
-/** unprint lets instruments play again. */
+/** unprint lets rows play their patches again. */
 export const unprint = (ids: Id[]) =>
   change({ kind: "edit", edits: ids.map((id) => ({ id, printed: { file: "", seconds: 0 } })) });

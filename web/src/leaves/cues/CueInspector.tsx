@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
-import { answer, api, type Schemas } from "../../model/api";
+import type { Schemas } from "../../model/api";
 import { type Cue, called, type Film, filmed, films, nearestTick, recut, setCue, useFilm } from "../../model/film";
 import { hearMusic, keepMusic, takeMusicTime, usePicture, withMusic } from "../../model/picture";
+import { computed } from "../../model/queries";
 import { set, tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { frameOf, timecode } from "../../model/timecode";
@@ -44,7 +45,7 @@ export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
  * since. */
 function Begun({ cue }: { cue: Cue }) {
   const sheet = useApp((s) => s.sheet);
-  const { data: templates } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
+  const { data: templates } = useQuery({ ...computed.templates(), staleTime: 60_000 });
   if (!cue.started) return null;
   const here = sheet?.id === cue.template ? sheet : templates?.find((t) => t.id === cue.template);
   const behind = here && cue.version !== undefined && here.revision > cue.version;

@@ -1,10 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type MouseEvent, memo, useEffect, useMemo, useRef } from "react";
-import { answer, api, type Id } from "../../model/api";
+import type { Id } from "../../model/api";
 import {
   type Cue,
-  edit,
   type Film,
   films,
   inOrder,
@@ -12,8 +11,10 @@ import {
   type Settings,
   setCue,
   setFilm,
+  setStatus,
   useFilm,
 } from "../../model/film";
+import { computed } from "../../model/queries";
 import { tell, useApp } from "../../model/store";
 import { plural } from "../../model/template";
 import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
@@ -97,6 +98,7 @@ export function CueSheet({ film }: { film: Film }) {
         className="min-h-0 flex-1 overflow-auto"
         role="listbox"
         aria-label="Cues of the production"
+        data-thing-at={one ? `cue-${one}` : undefined}
         aria-multiselectable
         tabIndex={0}
         onKeyDown={keys}
@@ -139,6 +141,8 @@ export function CueSheet({ film }: { film: Film }) {
                     role="option"
                     aria-selected={chosen.has(line.cue.id)}
                     data-cue-row={line.cue.number}
+                    data-thing={`cue ${line.cue.id}`}
+                    id={`cue-${line.cue.id}`}
                     onClick={(e) => choose(e, line.cue.id)}
                     className={`${columns} h-[26px] cursor-default ${chosen.has(line.cue.id) ? "bg-chosen" : line.band ? "bg-band" : ""}`}
                   >
@@ -213,7 +217,7 @@ const Line = memo(function Line({ cue, settings, mark }: LineProps) {
  * template has changed since. */
 function StartedFrom({ cue }: { cue: Cue }) {
   const sheet = useApp((s) => s.sheet);
-  const { data } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
+  const { data } = useQuery({ ...computed.templates(), staleTime: 60_000 });
   if (!cue.started) return <span />;
   const template = data?.find((t) => t.id === cue.template);
   const here = sheet?.id === cue.template ? sheet : null;
@@ -227,14 +231,6 @@ function StartedFrom({ cue }: { cue: Cue }) {
       {changed && " +"}
       {call && `, ${call}`}
     </span>
-  );
-}
-
-/** setStatus sets the status of cues, in one change. */
-async function setStatus(ids: readonly Id[], status: string) {
-  await edit(
-    ids.map((id) => ({ kind: "cue" as const, id, set: { status } as unknown as Record<string, never> })),
-    ids.length > 1 ? `Set ${ids.length} cues to ${status}` : undefined,
   );
 }
 

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, api } from "../../model/api";
 import { called, inOrder, startCues, useFilm } from "../../model/film";
+import { computed } from "../../model/queries";
 import { useApp } from "../../model/store";
 import { plural, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
@@ -12,7 +12,7 @@ export function StartDialog({ close }: { close: () => void }) {
   const film = useFilm((s) => s.film);
   const chosen = useFilm((s) => s.chosen);
   const sheet = useApp((s) => s.sheet)!;
-  const { data: templates } = useQuery({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")) });
+  const { data: templates } = useQuery(computed.templates());
   const order = film ? inOrder(film) : [];
   const at = order.findIndex((c) => chosen.has(c.id));
   const before = order.slice(0, Math.max(0, at)).findLast((c) => c.template && c.started);
@@ -44,11 +44,13 @@ export function StartDialog({ close }: { close: () => void }) {
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
         <label htmlFor="start-template">Template</label>
         <select id="start-template" className="field" value={template} onChange={(e) => setTemplate(e.target.value)}>
-          {(templates ?? []).map((t) => (
-            <option key={t.id} value={t.id}>
-              {t.name}
-            </option>
-          ))}
+          {(templates ?? [])
+            .filter((t) => !t.endsAt)
+            .map((t) => (
+              <option key={t.id} value={t.id}>
+                {t.name}
+              </option>
+            ))}
         </select>
         <label htmlFor="start-call">Ready</label>
         <select

@@ -318,6 +318,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
   };
   const place = (e: PointerEvent) => f(e.clientX - e.currentTarget.getBoundingClientRect().left);
   const down = (e: PointerEvent<SVGSVGElement>) => {
+    if (e.button !== 0) return; // others open the menu
     const on = (e.target as Element).closest<SVGElement>("[data-cue]");
     const px = e.clientX - e.currentTarget.getBoundingClientRect().left;
     if (!on) {
@@ -559,7 +560,7 @@ const CueBlock = memo(function CueBlock({ settings, cue, scale: { x }, chosen, d
   const top = ruler + shots + 2;
   const done = settings.statuses.indexOf(cue.status) / Math.max(1, settings.statuses.length - 1);
   return (
-    <g data-cue={cue.id} style={{ cursor: "grab" }}>
+    <g data-cue={cue.id} data-thing={`cue ${cue.id}`} style={{ cursor: "grab" }}>
       <title>{`${text}: ${timecode(settings.frame, cue.start)} to ${timecode(settings.frame, cue.end)}, ${cue.status}`}</title>
       <rect
         x={a}

@@ -5,6 +5,7 @@ import { command, leaf } from "../leaf";
 import { ArchiveDialog } from "./ArchiveDialog";
 import { Cues } from "./Cues";
 import { CutDialog } from "./CutDialog";
+import { cueActions } from "./cueActions";
 import { FilmDialog } from "./FilmDialog";
 import { FilmHistoryDialog } from "./FilmHistoryDialog";
 import { MovieDialog } from "./MovieDialog";
@@ -63,6 +64,14 @@ export const cues = leaf({
       },
     })),
   ],
+  things: {
+    cue: {
+      choose: (id) => {
+        if (!films.getState().chosen.has(id)) films.setState({ chosen: new Set([id]) });
+      },
+      actions: cueActions,
+    },
+  },
   keys: [
     ["Ctrl Z", "in Cues: take the last change of the production back"],
     ["Space", "in Cues: play the picture, or stop it"],

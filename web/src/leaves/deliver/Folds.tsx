@@ -74,6 +74,7 @@ export function Folds() {
             className="grid place-items-center border-ink border-l-[3px] bg-band font-semibold font-serif data-[chosen=true]:border-accent"
             style={{ gridColumn: folds.length + 1, gridRow: `1 / span ${Math.max(1, rows)}` }}
             data-chosen={chosen === mix.id}
+            data-thing={`bus ${mix.id}`}
             onClick={() => set({ bus: chosen === mix.id ? null : mix.id })}
             {...dropInto(undefined, sheet)}
           >
@@ -148,6 +149,7 @@ function Stem({ cell: { stem, column, row, span, inside, count }, folded, chosen
         background: `color-mix(in oklab, ${tint} ${column === 0 ? 14 : 22}%, var(--paper))`,
       }}
       data-stem={stem.name}
+      data-thing={`bus ${stem.id}`}
       data-folded={folded}
       {...dropInto(stem, sheet)}
     >

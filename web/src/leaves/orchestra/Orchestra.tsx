@@ -1,5 +1,4 @@
 import type { DragEvent } from "react";
-import { useState } from "react";
 import { addRows } from "../../model/changing";
 import { isSession } from "../../model/drift";
 import { takeFile } from "../../model/opening";
@@ -7,8 +6,6 @@ import { set, useApp } from "../../model/store";
 import { played, plural, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
-import type { Field } from "./fields";
-import { PromptDialog } from "./PromptDialog";
 import { ScoreSheet } from "./ScoreSheet";
 import { SelectionMenu } from "./SelectionMenu";
 import { SightMenu } from "./SightMenu";
@@ -16,18 +13,16 @@ import { TakeOutMenu } from "./TakeOutMenu";
 
 export function Orchestra() {
   const empty = useApp((s) => s.sheet!.sections.order.length === 0);
-  const [asking, setAsking] = useState<Field | null>(null);
   const drop = useDrop();
   return (
     <div className="flex min-h-0 flex-1 flex-col" {...drop}>
-      <Head ask={setAsking} />
-      {empty ? <Empty /> : <ScoreSheet ask={setAsking} />}
-      {asking && <PromptDialog field={asking} close={() => setAsking(null)} />}
+      <Head />
+      {empty ? <Empty /> : <ScoreSheet />}
     </div>
   );
 }
 
-function Head({ ask }: { ask: (f: Field) => void }) {
+function Head() {
   const count = useApp((s) => played(s.sheet!));
   const rows = useApp((s) => s.sheet!.instruments.order.length);
   const only = useApp((s) => s.readyOnly);
@@ -52,7 +47,7 @@ function Head({ ask }: { ask: (f: Field) => void }) {
         Bring in…
       </button>
       <TakeOutMenu />
-      <SelectionMenu ask={ask} />
+      <SelectionMenu />
     </LeafHead>
   );
 }

@@ -4,7 +4,7 @@ import { get } from "../../model/store";
 import { tintVar } from "../../model/template";
 import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
-import type { Field } from "./fields";
+import { type Field, fieldNamed } from "./fields";
 
 const hints: Record<string, string> = {
   machine: "Leave it empty to let them sit anywhere.",
@@ -44,8 +44,9 @@ function Closed({ field, choices, text, set, mixed }: ClosedProps) {
 }
 
 /** PromptDialog sets one field of the whole selection. */
-export function PromptDialog({ field, close }: { field: Field; close: () => void }) {
-  const { sheet, selection } = get();
+export function PromptDialog({ close }: { close: () => void }) {
+  const { sheet, selection, asking } = get();
+  const field = fieldNamed(asking);
   const [base] = useState(seen);
   const ids = sheet!.instruments.order.filter((id) => selection.has(id));
   const values = new Set(ids.map((id) => (field.value ?? field.text)(sheet!, sheet!.instruments.byId.get(id)!)));

@@ -72,6 +72,7 @@ export const Row = memo(function Row({
       aria-rowindex={index + 1}
       aria-selected={chosen}
       data-row={i.name}
+      data-thing={`row ${id}`}
       data-state={state?.state ?? "tacet"}
       draggable={editing === undefined}
       onDragStart={drag}

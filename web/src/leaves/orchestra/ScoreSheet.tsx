@@ -6,8 +6,9 @@ import { sightOf, useShown } from "../../model/sight";
 import { useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
-import { type Field, fieldNamed, fields, widths } from "./fields";
+import { fieldNamed, fields, widths } from "./fields";
 import { Row } from "./Row";
+import { ask } from "./rowActions";
 import { SectionLine } from "./SectionLine";
 import { useSheetKeys } from "./useSheetKeys";
 
@@ -25,7 +26,7 @@ function tellCut({ target }: SyntheticEvent) {
 /** ScoreSheet lists the instruments as on a score page. Only the lines in view
  * are drawn, however many there are; a line that leaves the view lends its
  * elements to the one that comes in. */
-export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
+export function ScoreSheet() {
   const sheet = useApp((s) => s.sheet)!;
   const folded = useApp((s) => s.folded);
   const cursor = useApp((s) => s.cursor);
@@ -76,7 +77,7 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
     setEditing(next ?? null);
     if (!next) scroller.current?.focus();
   }, []);
-  const keys = useSheetKeys({ all, only, shown, column, setColumn, startEdit, ask: (key) => ask(fieldNamed(key)) });
+  const keys = useSheetKeys({ all, only, shown, column, setColumn, startEdit, ask });
   // In whole pixels, so that no row has to measure its own columns.
   const across = useMemo(() => widths(shown, (size?.width ?? wideFrom) - besideColumns), [shown, size?.width]);
   const grid = `34px ${across.map((w) => `${w}px`).join(" ")}`;
@@ -90,6 +91,7 @@ export function ScoreSheet({ ask }: { ask: (f: Field) => void }) {
       aria-rowcount={all.length}
       aria-multiselectable="true"
       aria-activedescendant={cursor ? `row-${cursor}` : undefined}
+      data-thing-at={cursor ? `row-${cursor}` : undefined}
       onKeyDown={keys}
       onMouseOver={tellCut}
       onFocus={tellCut}

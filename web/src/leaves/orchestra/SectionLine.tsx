@@ -26,6 +26,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
       role="row"
       aria-rowindex={index + 1}
       data-section={line.section.name}
+      data-thing={`section ${line.section.id}`}
       className="absolute inset-x-0 top-0 flex h-[26px] items-center pr-3 [contain:strict]"
       style={{ top, paddingLeft: 40 + line.depth * 4 }}
       onDragOver={(e) => carries(e) && e.preventDefault()}

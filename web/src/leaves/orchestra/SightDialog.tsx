@@ -5,6 +5,7 @@ import { randomId } from "../../model/sending";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
 import { get, useApp } from "../../model/store";
 import { pathOf, plural, things } from "../../model/template";
+import { stateWord } from "../../parts/RestGlyph";
 import { Several } from "../../parts/Several";
 import { Floating } from "../../shell/Floating";
 import { fields } from "./fields";
@@ -181,7 +182,9 @@ export function SightDialog({ close }: { close: () => void }) {
                 >
                   <option value="">any</option>
                   {["ready", "tuning", "failed", "printed", "tacet"].map((s) => (
-                    <option key={s}>{s}</option>
+                    <option key={s} value={s}>
+                      {stateWord(s)}
+                    </option>
                   ))}
                 </select>
               </label>

@@ -1,4 +1,5 @@
 import { DropdownMenu } from "radix-ui";
+import type { Id } from "../../model/api";
 import {
   arrangement,
   forgetSightline,
@@ -11,6 +12,7 @@ import {
   sightOf,
 } from "../../model/sight";
 import { set, useApp } from "../../model/store";
+import { Actions, type Doing } from "../../parts/Actions";
 
 const sets: [SightSet, string][] = [
   ["all", "All"],
@@ -69,33 +71,14 @@ export function SightMenu() {
             )}
           </DropdownMenu.RadioGroup>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <Item text="New sightline…" run={() => set({ dialog: "sightline", sighting: null })} />
-          {now && (
-            <>
-              <Item text={`Change ${now.name}…`} run={() => set({ dialog: "sightline", sighting: now.id })} />
-              <Item text="Update it to what shows now" run={() => void keepSightline(asNow(now))} />
-              {now.fixed && selected.length > 0 && (
-                <>
-                  <Item
-                    text="Show what is selected, too"
-                    run={() => void keepSightline({ ...now, rows: [...new Set([...(now.rows ?? []), ...selected])] })}
-                  />
-                  <Item
-                    text="Stop showing it"
-                    run={() =>
-                      void keepSightline({ ...now, rows: (now.rows ?? []).filter((id) => !selected.includes(id)) })
-                    }
-                  />
-                </>
-              )}
-              <Item text="Forget it" run={() => void forgetSightline(now.id)} />
-            </>
-          )}
-          <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">Make several at once</DropdownMenu.Label>
-          {sets.map(([key, text]) => (
-            <Item key={key} text={text} run={() => void makeSet([key])} />
-          ))}
+          <Actions
+            within="dropdown"
+            list={[
+              { text: "New sightline…", run: () => set({ dialog: "sightline", sighting: null }) },
+              ...(now ? [{ text: now.name, more: changes(now, selected) }] : []),
+              { text: "Make several", more: sets.map(([key, text]) => ({ text, run: () => void makeSet([key]) })) },
+            ]}
+          />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
@@ -107,10 +90,23 @@ function asNow({ folded: _, fold: __, ...rest }: Sightline): Sightline {
   return { ...rest, ...arrangement() };
 }
 
-function Item({ text, run }: { text: string; run: () => void }) {
-  return (
-    <DropdownMenu.Item className="menu-item" onSelect={run}>
-      <span className="truncate">{text}</span>
-    </DropdownMenu.Item>
-  );
+/** changes is what can be done with the sightline that is looked along. */
+function changes(now: Sightline, selected: readonly Id[]): Doing[] {
+  const rows = now.rows ?? [];
+  const none = !now.fixed || selected.length === 0;
+  return [
+    { text: "Change it…", run: () => set({ dialog: "sightline", sighting: now.id }) },
+    { text: "Update it to what shows now", run: () => void keepSightline(asNow(now)) },
+    {
+      text: "Show the selected rows, too",
+      off: none,
+      run: () => void keepSightline({ ...now, rows: [...new Set([...rows, ...selected])] }),
+    },
+    {
+      text: "Stop showing the selected rows",
+      off: none,
+      run: () => void keepSightline({ ...now, rows: rows.filter((id) => !selected.includes(id)) }),
+    },
+    { text: "Delete it", run: () => void forgetSightline(now.id) },
+  ];
 }

@@ -1,21 +1,9 @@
 import { DropdownMenu } from "radix-ui";
 import { answer, api } from "../../model/api";
 import { sayLeft } from "../../model/leaving";
-import { get, useApp } from "../../model/store";
-
-const formats: [string, string][] = [
-  ["dawproject", "Session for a sequencer"],
-  ["smf", "MIDI file, a track each"],
-  ["score", "Empty score, MusicXML"],
-  ["routing", "Routing sheet, a list"],
-  ["routing-pdf", "Routing sheet, to print"],
-  ["ribbons", "Routing, a picture"],
-  ["seating", "Seating sheets, one a machine"],
-  ["seating-pdf", "Seating sheets, to print"],
-  ["addresses", "Addresses of the machines"],
-  ["rows", "Row list"],
-  ["template", "Template file"],
-];
+import { take } from "../../model/saving";
+import { get } from "../../model/store";
+import { type Action, Actions, type Doing } from "../../parts/Actions";
 
 /** leftOf is what of the template a format does not hold. */
 const leftOf = (format: string) => {
@@ -23,33 +11,58 @@ const leftOf = (format: string) => {
   return answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } }));
 };
 
+const at = (format: string) => `/api/templates/${get().sheet!.id}/${format}`;
+
+const file = (format: string, text: string): Doing => ({
+  text,
+  run: () => {
+    take(at(`export/${format}`));
+    void sayLeft(() => leftOf(format));
+  },
+});
+
+/** takeOut is everything that a template leaves in. */
+export const takeOut: readonly Action[] = [
+  {
+    text: "Handbook",
+    more: [
+      { text: "To print, PDF", run: () => take(at("handbook/pdf")) },
+      { text: "For a browser, HTML", run: () => take(at("handbook/html")) },
+    ],
+  },
+  {
+    text: "For a sequencer",
+    more: [file("dawproject", "Session, DAWproject"), file("smf", "MIDI file, a track each")],
+  },
+  file("score", "Empty score, MusicXML"),
+  {
+    text: "Routing sheet",
+    more: [
+      file("routing-pdf", "To print, PDF"),
+      file("routing", "List, CSV"),
+      file("ribbons", "Picture of the ribbons, SVG"),
+    ],
+  },
+  {
+    text: "Seating sheets",
+    more: [
+      file("seating-pdf", "To print, PDF"),
+      file("seating", "Lists, one a machine"),
+      file("addresses", "Addresses of the machines"),
+    ],
+  },
+  file("rows", "Row list, CSV"),
+  file("template", "Template file"),
+];
+
 /** TakeOutMenu writes the template in the open formats. */
 export function TakeOutMenu() {
-  const id = useApp((s) => s.sheet!.id);
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className="button">Take out ▾</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
-          {(["pdf", "html"] as const).map((format) => (
-            <DropdownMenu.Item key={format} className="menu-item" asChild>
-              <a href={`/api/templates/${id}/handbook/${format}`} download>
-                {format === "pdf" ? "Handbook, to print" : "Handbook, for a browser"}
-              </a>
-            </DropdownMenu.Item>
-          ))}
-          {formats.map(([format, text]) => (
-            <DropdownMenu.Item
-              key={format}
-              className="menu-item"
-              asChild
-              onSelect={() => void sayLeft(() => leftOf(format))}
-            >
-              <a href={`/api/templates/${id}/export/${format}`} download>
-                {text}
-              </a>
-            </DropdownMenu.Item>
-          ))}
+          <Actions list={takeOut} within="dropdown" />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>

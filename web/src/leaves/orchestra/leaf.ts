@@ -1,6 +1,7 @@
-import { addRows } from "../../model/changing";
-import { get, set } from "../../model/store";
+import { within } from "../../model/score";
+import { get, select, set } from "../../model/store";
 import { played, plural } from "../../model/template";
+import { doings } from "../../parts/Actions";
 import { command, leaf } from "../leaf";
 import { CompileDialog } from "./CompileDialog";
 import { ImportDialog } from "./ImportDialog";
@@ -11,8 +12,11 @@ import { OrderDialog } from "./OrderDialog";
 import { OwnMapDialog } from "./OwnMapDialog";
 import { PaletteDialog } from "./PaletteDialog";
 import { PasteDialog } from "./PasteDialog";
+import { PromptDialog } from "./PromptDialog";
 import { ReplaceDialog } from "./ReplaceDialog";
+import { rowActions } from "./rowActions";
 import { SightDialog } from "./SightDialog";
+import { takeOut } from "./TakeOutMenu";
 
 export const orchestra = leaf({
   name: "orchestra",
@@ -32,15 +36,31 @@ export const orchestra = leaf({
     "own-map": OwnMapDialog,
     compile: CompileDialog,
     paste: PasteDialog,
+    prompt: PromptDialog,
   },
   doings: () => [
     command("Bring in a row list", "", () => set({ dialog: "import" })),
-    command("Put in order, or gather by role or library", "", () => set({ dialog: "order" })),
     command("Palette", "", () => set({ dialog: "palette" })),
-    command("Name rows by a pattern", "", () => set({ dialog: "names" })),
-    command("Find and replace text", "", () => set({ dialog: "replace" })),
-    command("New row", "N", () => void addRows("sampled", 1, get().cursor, get().sheet?.sections.order[0])),
+    ...doings(takeOut).map((d) => command(`Take out ${d.text.charAt(0).toLowerCase()}${d.text.slice(1)}`, "", d.run)),
+    ...doings(rowActions())
+      .filter((d) => !d.off)
+      .map((d) => command(d.text, d.hint ?? "", d.run)),
   ],
+  things: {
+    row: {
+      choose: (id) => {
+        if (!get().selection.has(id)) select([id], id);
+      },
+      actions: rowActions,
+    },
+    section: {
+      choose: (id) => {
+        const rows = within(get().sheet!, id);
+        select(rows, rows[0] ?? null);
+      },
+      actions: rowActions,
+    },
+  },
   keys: [
     ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
     ["1 to 9, 0", "look along the sightline with that digit; 0 shows everything"],

@@ -6,12 +6,14 @@ import { busKinds } from "../../model/buskinds";
 import { change, seen } from "../../model/changing";
 import { obey } from "../../model/delivering";
 import type { Effect } from "../../model/effects";
-import { hearScoreAt, performing, usePerforming } from "../../model/performing";
+import { usePerforming } from "../../model/performing";
 import { computed } from "../../model/queries";
-import { arm, hearAt, useSounding } from "../../model/sounding";
+import { useSounding } from "../../model/sounding";
 import { select, set, useApp } from "../../model/store";
 import { db, panText, readPan, things } from "../../model/template";
 import { EffectList } from "../../parts/EffectList";
+import { removable } from "./busActions";
+import { hearBus, runsOn } from "./hearing";
 
 type Route = Schemas["Route"];
 
@@ -77,7 +79,7 @@ function BusInspector({ bus }: { bus: Bus }) {
           fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
         </span>
         {runsOn(bus) && <HearHere bus={bus} />}
-        {!busKinds[bus.kind].only && !busKinds[bus.kind].last && (
+        {removable(bus) && (
           <button type="button" className="button" onClick={() => set({ dialog: "remove-bus" })}>
             Remove…
           </button>
@@ -102,33 +104,23 @@ function BusInspector({ bus }: { bus: Bus }) {
   );
 }
 
-/** runsOn tells whether effects may run on a bus, and whether it can be heard. */
-const runsOn = (b: Bus) => !busKinds[b.kind].beyond || busKinds[b.kind].only;
-
 function putRuns(bus: Bus, runs: Effect[]) {
   const { runs: _, ...bare } = bus;
   void change({ kind: "put", buses: [{ at: -1, value: runs.length > 0 ? { ...bare, runs } : bare }] });
 }
 
-/** HearHere lets what is played be heard at the bus: a score that is open, else the rows that
- * are armed, else the selection. */
+/** HearHere lets what is played be heard at the bus. */
 function HearHere({ bus }: { bus: Bus }) {
-  const at = busKinds[bus.kind].only ? "" : bus.id;
-  const selected = useApp((s) => s.selection);
-  const score = usePerforming((s) => s.name !== "");
-  const armed = useSounding((s) => s.armed.length > 0);
-  const hear = () => {
-    if (score) hearScoreAt({ ...performing.getState().at, bus: at, dry: false });
-    if (armed || !score) hearAt({ as: "bus", bus: at });
-    if (!armed && !score) void arm([...selected]);
-  };
+  useApp((s) => s.selection);
+  usePerforming((s) => s.name);
+  useSounding((s) => s.armed);
   return (
     <button
       type="button"
       className="button"
-      disabled={!score && !armed && selected.size === 0}
+      disabled={!hearBus.possible(bus)}
       title="What plays is heard as it comes out of this bus: a score that is open, rows that are armed, or the selection"
-      onClick={hear}
+      onClick={() => hearBus.run(bus)}
     >
       Hear
     </button>

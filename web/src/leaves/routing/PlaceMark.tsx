@@ -3,7 +3,7 @@ import { type DragEvent, type KeyboardEvent, memo } from "react";
 import type { Id } from "../../model/api";
 import { busKind } from "../../model/buskinds";
 import { plural, tintVar } from "../../model/template";
-import type { Place } from "./picture";
+import { isBus, type Place } from "./picture";
 
 const carried = "application/x-fanfold-place";
 
@@ -56,6 +56,7 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
     <div
       className="absolute flex items-center"
       data-place={number}
+      data-thing={thingOf(p)}
       style={{
         top: p.y,
         height: p.h,
@@ -115,3 +116,10 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
     </div>
   );
 });
+
+/** thingOf is what a right click at a place is about; nothing, for what is gathered. */
+function thingOf(p: Place): string | undefined {
+  if (p.kind === "section") return `section ${p.id}`;
+  if (p.kind === "instrument") return `row ${p.id}`;
+  return isBus(p) ? `bus ${p.id}` : undefined;
+}

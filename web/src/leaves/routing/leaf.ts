@@ -1,6 +1,7 @@
 import { set, show } from "../../model/store";
 import { plural, things } from "../../model/template";
 import { leaf } from "../leaf";
+import { busActions } from "./busActions";
 import { RemoveBusDialog } from "./RemoveBusDialog";
 import { Routing } from "./Routing";
 
@@ -25,5 +26,6 @@ export const routing = leaf({
           show("routing");
         },
       })),
+  things: { bus: { choose: (id) => set({ bus: id }), actions: busActions } },
   keys: [["W, then Enter", "in Routing: take a wire at a place, connect it to another"]],
 });

@@ -120,7 +120,7 @@ export const Riser = memo(function Riser({ machine, number, seats, beside, step,
             const others = beside.get(i.id) ?? [];
             const ready = states.get(i.id)?.state === "ready";
             return (
-              <g key={n} data-seat={i.name}>
+              <g key={n} data-seat={i.name} data-thing={`row ${i.id}`}>
                 <title>{`${i.name}: port ${port}, channel ${channel}, outputs ${2 * i.seat!.pair - 1}-${2 * i.seat!.pair}${others.length ? `, with ${plural(others.length, "more row")} on it` : ""}${ready ? ", ready" : ""}`}</title>
                 <circle
                   cx={x}

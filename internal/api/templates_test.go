@@ -1,0 +1,93 @@
+package api_test
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"fanfold/internal/core/people"
+)
+
+type listedTemplate struct {
+	ID, Name, About, ChangedBy string
+	Rows                       int
+	Locked                     bool
+	ChangedAt                  time.Time
+	EndsAt                     *time.Time
+}
+
+// A template that was deleted can be looked at and brought back for thirty days; then it goes for good.
+// The list says what each is for, and who changed it last.
+func TestATemplateIsDeletedAndBroughtBack(t *testing.T) {
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	bo := s.comes(t, ada, "bo", people.Arranger)
+	path, other := ada.newTemplate("Salt"), ada.newTemplate("Lamp")
+	list := func() map[string]listedTemplate {
+		out := map[string]listedTemplate{}
+		for _, x := range as[[]listedTemplate](t, ada.do("GET", "/api/templates", nil)) {
+			out[x.Name] = x
+		}
+		return out
+	}
+	require.Empty(t, list()["Salt"].ChangedBy, "nobody has changed it yet")
+	settings := as[struct {
+		Template struct{ Settings map[string]any }
+	}](t, bo.do("GET", path, nil)).Template.Settings
+	settings["about"] = "Winter film; the small hall"
+	change := map[string]any{"base": 0, "change": map[string]any{"kind": "configure", "name": "Salt", "settings": settings}}
+	require.Equal(t, 200, bo.do("POST", path+"/changes", change).status)
+	require.Equal(t, "bo", list()["Salt"].ChangedBy)
+	require.Equal(t, "Winter film; the small hall", list()["Salt"].About)
+	require.False(t, list()["Salt"].ChangedAt.Before(list()["Lamp"].ChangedAt))
+	link := as[invited](t, ada.do("POST", path+"/links", map[string]any{"kind": "template", "to": "Nell", "days": 7}))
+
+	assistant := s.comes(t, ada, "cy", people.Assistant)
+	require.Equal(t, 403, assistant.do("POST", path+"/end", nil).status)
+	require.Equal(t, 404, s.signedIn(t, "eve").do("POST", path+"/end", nil).status)
+	require.Equal(t, 404, ada.do("POST", path+"/keep", nil).status, "it is not deleted")
+	require.Equal(t, 204, ada.do("POST", path+"/lock", map[string]bool{"locked": true}).status)
+	require.Contains(t, string(ada.do("POST", path+"/end", nil).body), "unlock it first")
+	require.Equal(t, 204, ada.do("POST", path+"/lock", map[string]bool{"locked": false}).status)
+
+	require.Equal(t, 204, bo.do("POST", path+"/end", nil).status)
+	require.WithinDuration(t, time.Now().Add(30*24*time.Hour), *list()["Salt"].EndsAt, time.Minute)
+	require.Nil(t, list()["Lamp"].EndsAt)
+	require.Equal(t, 200, ada.do("GET", path, nil).status, "it can be looked at")
+	change["base"] = 1
+	require.Equal(t, 409, ada.do("POST", path+"/changes", change).status, "it is locked")
+	require.Equal(t, 404, s.client(t).do("GET", "/shared/"+link.Secret, nil).status, "nobody outside sees it")
+	require.Equal(t, 422, ada.do("POST", path+"/lock", map[string]bool{"locked": false}).status, "it is not just unlocked")
+	s.app.RemoveEnded(context.Background())
+	require.Contains(t, list(), "Salt", "its day has not come")
+
+	require.Equal(t, 204, ada.do("POST", path+"/keep", nil).status)
+	require.Nil(t, list()["Salt"].EndsAt)
+	require.Equal(t, 200, ada.do("POST", path+"/changes", change).status)
+	require.Equal(t, 200, s.client(t).do("GET", "/shared/"+link.Secret, nil).status)
+
+	require.Equal(t, 204, ada.do("POST", path+"/end", nil).status)
+	_, err := s.store.Pool.Exec(context.Background(), "update documents set ends_at = ends_at - interval '30 days 1 minute' where ends_at is not null")
+	require.NoError(t, err)
+	s.app.RemoveEnded(context.Background())
+	require.NotContains(t, list(), "Salt")
+	require.Equal(t, 200, ada.do("GET", other, nil).status)
+}
+
+// A template of which there are prints stays, and they with it.
+func TestATemplateWithPrintsStays(t *testing.T) {
+	s := serve(t)
+	stop, err := s.app.StartJobs(context.Background())
+	require.NoError(t, err)
+	defer stop()
+	ada := s.signedIn(t, "ada")
+	path := ada.lantern()
+	ada.until(ada.take(path, map[string][]byte{"Horns.wav": tone(t, 220, 1), "Mix.wav": tone(t, 220, 1)}), "done")
+	require.Equal(t, 204, ada.do("POST", path+"/end", nil).status)
+	_, err = s.store.Pool.Exec(context.Background(), "update documents set ends_at = ends_at - interval '30 days 1 minute' where ends_at is not null")
+	require.NoError(t, err)
+	s.app.RemoveEnded(context.Background())
+	require.Equal(t, 204, ada.do("POST", path+"/keep", nil).status, "it is there still, with its prints")
+}
