@@ -9,8 +9,8 @@ import (
 	"strings"
 	"testing"
 
-	"go.yaml.in/yaml/v3"
 	"github.com/stretchr/testify/require"
+	"go.yaml.in/yaml/v3"
 
 	"fanfold/internal/core/template"
 	"fanfold/internal/demo"

@@ -79,7 +79,24 @@ func (s *server) Call(ctx context.Context, r gen.CallRequestObject) (gen.CallRes
 	if err := h.Call(ctx, r.Body.Ids, app.How(r.Body.How), or(r.Body.Sure, false)); err != nil {
 		return nil, err
 	}
+	if saved := template.ID(or(r.Body.Saved, "")); h.View().Template.Index().Calls[saved] != nil {
+		h.CallUsed(ctx, saved)
+	}
 	return gen.Call200JSONResponse(costs(h.View().Template, r.Body.Ids, estimates, len(unseated))), nil
+}
+
+// CallsUsed implements the contract.
+func (s *server) CallsUsed(ctx context.Context, r gen.CallsUsedRequestObject) (gen.CallsUsedResponseObject, error) {
+	h, _, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := h.CallsUsed(ctx)
+	out := gen.CallsUsed200JSONResponse{}
+	for _, row := range rows {
+		out = append(out, gen.CallUsed{Call: template.ID(row.CallID), At: row.UsedAt})
+	}
+	return out, err
 }
 
 func elsewhere(h calls.Held) gen.HeldElsewhere {

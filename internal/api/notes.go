@@ -81,7 +81,7 @@ var noted = map[string]struct {
 	"ShareTemplate": {"shared by a link", about(func(ctx context.Context, a *app.App, p app.Person, r gen.ShareTemplateRequestObject) string {
 		return a.TemplateName(ctx, p, r.Id, app.ShareKind(r.Body.Kind)) + ", to " + r.Body.To
 	})},
-	"EndShare":    {"ended the link to", byID(func(r gen.EndShareRequestObject) uuid.UUID { return r.Id }, (*app.App).ShareName)},
+	"EndShare":     {"ended the link to", byID(func(r gen.EndShareRequestObject) uuid.UUID { return r.Id }, (*app.App).ShareName)},
 	"EndTemplate":  {"deleted the template", byID(func(r gen.EndTemplateRequestObject) uuid.UUID { return r.Id }, nameOfTemplate)},
 	"KeepTemplate": {"brought back the template", byID(func(r gen.KeepTemplateRequestObject) uuid.UUID { return r.Id }, nameOfTemplate)},
 	"DeletePrint":  {"deleted the print", byID(func(r gen.DeletePrintRequestObject) uuid.UUID { return r.Id }, (*app.App).PrintName)},

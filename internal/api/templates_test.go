@@ -91,3 +91,32 @@ func TestATemplateWithPrintsStays(t *testing.T) {
 	s.app.RemoveEnded(context.Background())
 	require.Equal(t, 204, ada.do("POST", path+"/keep", nil).status, "it is there still, with its prints")
 }
+
+// It is known when a saved call was last used; other rows that are called are no call.
+func TestACallKnowsWhenItWasUsed(t *testing.T) {
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	path := ada.lantern()
+	type used struct {
+		Call string
+		At   time.Time
+	}
+	saved := as[struct {
+		Template struct{ Calls []struct{ ID string } }
+	}](t, ada.do("GET", path, nil)).Template.Calls
+	require.GreaterOrEqual(t, len(saved), 2)
+	call := func(id string) {
+		require.Equal(t, 200, ada.do("POST", path+"/calls", map[string]any{"ids": []string{}, "how": "only", "saved": id}).status)
+	}
+	require.Empty(t, as[[]used](t, ada.do("GET", path+"/calls/used", nil)))
+	require.Equal(t, 200, ada.do("POST", path+"/calls", map[string]any{"ids": []string{}, "how": "only"}).status)
+	call("gone")
+	require.Empty(t, as[[]used](t, ada.do("GET", path+"/calls/used", nil)))
+	call(saved[0].ID)
+	call(saved[1].ID)
+	call(saved[0].ID)
+	list := as[[]used](t, ada.do("GET", path+"/calls/used", nil))
+	require.Len(t, list, 2)
+	require.Equal(t, saved[0].ID, list[0].Call, "the last first")
+	require.WithinDuration(t, time.Now(), list[0].At, time.Minute)
+}

@@ -61,7 +61,11 @@ func (r *Remote) callNamed(ctx context.Context, t *template.Template, name strin
 	if c == nil {
 		return "", fmt.Errorf("there is no call %q", name)
 	}
-	return "called " + c.Name, r.h.Call(ctx, c.Instruments, OnlyThem, false)
+	if err := r.h.Call(ctx, c.Instruments, OnlyThem, false); err != nil {
+		return "", err
+	}
+	r.h.CallUsed(ctx, c.ID)
+	return "called " + c.Name, nil
 }
 
 func (r *Remote) each(ctx context.Context, t *template.Template, args []any, how How) (string, error) {

@@ -2,6 +2,7 @@ package e2e_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/require"
@@ -13,7 +14,16 @@ func TestAPlanIsMadeAndTaken(t *testing.T) {
 	p.unfold("seating")
 	p.see(`[data-riser="Alder 1"] [data-seat]`)
 	p.press("Plan…")
-	p.see(`[aria-label="Weight of: risers in use"]`)
+	first := func() string { return *p.see("[data-part=plan] tbody tr").MustAttribute("data-figure") }
+	p.see(`[data-figure=risers]`)
+	require.Equal(t, "unseated", first())
+	p.see(`[data-figure=moved] button`).MustFocus()
+	p.keys(input.ArrowUp)
+	require.Eventually(t, func() bool { return first() == "moved" }, patience(), 20*time.Millisecond)
+	p.drag(`[data-figure=unseated] button`, `[data-figure=moved]`)
+	require.Eventually(t, func() bool { return first() == "unseated" }, patience(), 20*time.Millisecond)
+	p.press("Set the weights as numbers")
+	require.Equal(t, "100000000", p.see(`[aria-label="Weight of: rows without a seat"]`).MustProperty("value").Str())
 	p.press("Wish")
 	p.seeText("[data-part=wish]", "Winds on one riser")
 	p.click(`[aria-label="Remove this wish"]`)

@@ -31,6 +31,7 @@ var studioParts = []part{
 	{"snapshots", ofDocument, "t.document_id, t.revision", nil},
 	{"changes", ofDocument + byPerson, "t.document_id, t.revision", []string{"key"}},
 	{"versions", ofDocument + byPerson, "t.created_at, t.id", nil},
+	{"calls_used", ofDocument, "t.document_id, t.call_id", nil},
 	{"paces", "t.studio_id = $1", "t.machine", nil},
 	{"recordings", "t.studio_id = $1", "t.created_at, t.id", nil},
 	{"recording_parts", "t.recording_id in (select id from recordings where studio_id = $1)", "t.recording_id, t.part", nil},

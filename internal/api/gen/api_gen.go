@@ -896,6 +896,9 @@ type Ask struct {
 	How AskHow `json:"how"`
 	Ids []Id   `json:"ids"`
 
+	// Saved the saved call that this is, so that it is known when it was last used
+	Saved *string `json:"saved,omitempty"`
+
 	// Sure rest what sounds, is armed or is kept, too
 	Sure *bool `json:"sure,omitempty"`
 }
@@ -1026,6 +1029,12 @@ type CallCost struct {
 	// TakesMib the rows with their players, beside what stays ready with any call, whatever is ready now, MiB
 	TakesMib float64 `json:"takesMib"`
 	Unseated int     `json:"unseated"`
+}
+
+// CallUsed defines model for CallUsed.
+type CallUsed struct {
+	At   time.Time `json:"at"`
+	Call Id        `json:"call"`
 }
 
 // CastPart defines model for CastPart.
@@ -4962,6 +4971,9 @@ type ServerInterface interface {
 	// (POST /api/templates/{id}/calls/small)
 	Small(ctx *echo.Context, id openapi_types.UUID) error
 
+	// (GET /api/templates/{id}/calls/used)
+	CallsUsed(ctx *echo.Context, id openapi_types.UUID) error
+
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx *echo.Context, id openapi_types.UUID, call string) error
 
@@ -7772,6 +7784,22 @@ func (w *ServerInterfaceWrapper) Small(ctx *echo.Context) error {
 	return err
 }
 
+// CallsUsed converts echo context to params.
+func (w *ServerInterfaceWrapper) CallsUsed(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CallsUsed(ctx, id)
+	return err
+}
+
 // CallMidi converts echo context to params.
 func (w *ServerInterfaceWrapper) CallMidi(ctx *echo.Context) error {
 	var err error
@@ -9954,6 +9982,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
+	router.GET(options.BaseURL+"/api/templates/:id/calls/used", wrapper.CallsUsed, options.OperationMiddlewares["CallsUsed"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/machines/:machine/rest", wrapper.RestMachine, options.OperationMiddlewares["RestMachine"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/begin", wrapper.Begin, options.OperationMiddlewares["Begin"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/dust", wrapper.Dust, options.OperationMiddlewares["Dust"]...)
@@ -15580,6 +15609,45 @@ func (response SmalldefaultApplicationProblemPlusJSONResponse) VisitSmallRespons
 	return err
 }
 
+type CallsUsedRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type CallsUsedResponseObject interface {
+	VisitCallsUsedResponse(w http.ResponseWriter) error
+}
+
+type CallsUsed200JSONResponse []CallUsed
+
+func (response CallsUsed200JSONResponse) VisitCallsUsedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CallsUseddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CallsUseddefaultApplicationProblemPlusJSONResponse) VisitCallsUsedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CallMidiRequestObject struct {
 	Id   openapi_types.UUID `json:"id"`
 	Call string             `json:"call"`
@@ -19809,6 +19877,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/calls/small)
 	Small(ctx context.Context, request SmallRequestObject) (SmallResponseObject, error)
+
+	// (GET /api/templates/{id}/calls/used)
+	CallsUsed(ctx context.Context, request CallsUsedRequestObject) (CallsUsedResponseObject, error)
 
 	// (GET /api/templates/{id}/calls/{call}/midi)
 	CallMidi(ctx context.Context, request CallMidiRequestObject) (CallMidiResponseObject, error)
@@ -24599,6 +24670,31 @@ func (sh *strictHandler) Small(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(SmallResponseObject); ok {
 		return validResponse.VisitSmallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CallsUsed operation middleware
+func (sh *strictHandler) CallsUsed(ctx *echo.Context, id openapi_types.UUID) error {
+	var request CallsUsedRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CallsUsed(ctx.Request().Context(), request.(CallsUsedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CallsUsed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CallsUsedResponseObject); ok {
+		return validResponse.VisitCallsUsedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

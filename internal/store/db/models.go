@@ -20,6 +20,12 @@ type Answer struct {
 	MadeAt   time.Time
 }
 
+type CallsUsed struct {
+	DocumentID uuid.UUID
+	CallID     string
+	UsedAt     time.Time
+}
+
 type Change struct {
 	DocumentID uuid.UUID
 	Revision   int64

@@ -123,9 +123,14 @@ export async function shiftSeats(
 
 /** call brings instruments to ready or rests them. Before what is in use is
  * rested, a person is asked. What plays its recording loads nothing, and says so. */
-export async function call(ids: Id[], how: How) {
+export async function call(ids: Id[], how: How, saved?: Id) {
   const send = (sure: boolean) =>
-    answer(api.POST("/api/templates/{id}/calls", { ...at(), body: { ids, how, ...(sure ? { sure } : {}) } }));
+    answer(
+      api.POST("/api/templates/{id}/calls", {
+        ...at(),
+        body: { ids, how, ...(sure ? { sure } : {}), ...(saved ? { saved } : {}) },
+      }),
+    );
   const done = await attempt(
     () => send(false),
     () => send(true),

@@ -18,6 +18,13 @@ function numberOf(ids: object): number {
 /** What the core computes of one revision of a template. Each is asked again
  * when the revision moves on, showing the last answer meanwhile. */
 export const computed = {
+  /** When each saved call was last used. */
+  callsUsed: (id: string) =>
+    queryOptions({
+      queryKey: ["calls-used", id],
+      queryFn: () => answer(api.GET("/api/templates/{id}/calls/used", path(id))),
+      staleTime: 0,
+    }),
   /** The templates of the studio; asked for anew whenever they are looked at. */
   templates: () =>
     queryOptions({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")), staleTime: 0 }),

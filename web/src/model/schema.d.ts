@@ -1995,6 +1995,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/calls/used": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description when each saved call was last used, the last first */
+        get: operations["CallsUsed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/machines/{machine}/rest": {
         parameters: {
             query?: never;
@@ -5424,6 +5441,13 @@ export interface components {
             how: "call" | "rest" | "only" | "solo";
             /** @description rest what sounds, is armed or is kept, too */
             sure?: boolean;
+            /** @description the saved call that this is, so that it is known when it was last used */
+            saved?: string;
+        };
+        CallUsed: {
+            call: components["schemas"]["Id"];
+            /** Format: date-time */
+            at: string;
         };
         ImportReport: {
             unsure?: components["schemas"]["Doubt"];
@@ -11875,6 +11899,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallCost"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    CallsUsed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallUsed"][];
                 };
             };
             /** @description what went wrong */

@@ -13,10 +13,10 @@ export type Moves = Schemas["SeatingMoves"];
 
 /** What a plan makes small, in the order of what counts most. */
 export const figures: [key: keyof Weights, text: string][] = [
-  ["unseated", "without a seat"],
-  ["moved", "moved from their seats"],
+  ["unseated", "rows without a seat"],
+  ["moved", "seats that move"],
   ["risers", "risers in use"],
-  ["wishes", "places against a wish"],
+  ["wishes", "wishes not met"],
   ["pairs", "output pairs in use"],
   ["uneven", "unevenness of the risers"],
 ];
@@ -50,3 +50,19 @@ export const whyThere = (instrument: Id) =>
   answer(
     api.GET("/api/templates/{id}/seating/why/{instrument}", { params: { path: { id: get().sheet!.id, instrument } } }),
   );
+
+/** byWeight are the figures that a plan keeps small, what counts most first. */
+export const byWeight = (w: Weights): (keyof Weights)[] => figures.map(([key]) => key).sort((a, b) => w[b] - w[a]); // equal ones keep their usual order
+
+/** withOrder is the weights with a figure in another place: they go over to the new order. */
+export function withOrder(w: Weights, key: keyof Weights, to: number): Weights {
+  const order = byWeight(w);
+  const sizes = order.map((k) => w[k]);
+  order.splice(order.indexOf(key), 1);
+  order.splice(Math.max(0, Math.min(order.length, to)), 0, key);
+  const next = { ...w };
+  order.forEach((k, n) => {
+    next[k] = sizes[n]!;
+  });
+  return next;
+}

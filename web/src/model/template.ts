@@ -170,7 +170,7 @@ export function rowTint(sheet: Sheet, i: Instrument): string {
 }
 
 /** topOf is the section that stands by itself above a section. */
-export function topOf(sheet: Sheet, section: Id): Id {
+export function topOf(sheet: Pick<Sheet, "sections">, section: Id): Id {
   let id = section;
   for (let n = 0; n < mostNested; n++) {
     const parent = sheet.sections.byId.get(id)?.parent;

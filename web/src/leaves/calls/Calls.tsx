@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import type { Id } from "../../model/api";
 import { call } from "../../model/changing";
 import { set, useApp } from "../../model/store";
@@ -6,7 +6,11 @@ import { inUse, mib, things } from "../../model/template";
 import { LeafHead } from "../../parts/LeafHead";
 import { Arriving } from "./Arriving";
 import { Before } from "./Before";
+import { MadeOf } from "./MadeOf";
 import { SavedCalls, SaveForm } from "./SavedCalls";
+
+/** Beside each other where there is room, else one below the other. */
+const column = "@min-[860px]:min-h-0 @min-[860px]:min-w-0 @min-[860px]:flex-1 @min-[860px]:overflow-y-auto";
 
 export function Calls() {
   const sheet = useApp((s) => s.sheet)!;
@@ -18,11 +22,19 @@ export function Calls() {
   const total = useApp((s) => inUse(s.rig.values()));
   const opening = things(sheet.calls).find((c) => c.opening);
   const all = [...states.values()].filter((s) => s.state !== "printed").map((s) => s.id);
+  const about = useMemo(
+    () => (picked ? new Set(picked.instruments) : selection.size > 0 ? selection : new Set(all)),
+    [picked, selection, states],
+  );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)} with their players`}>
         {opening && all.length === 0 && (
-          <button type="button" className="button button-main" onClick={() => void call(opening.instruments, "only")}>
+          <button
+            type="button"
+            className="button button-main"
+            onClick={() => void call(opening.instruments, "only", opening.id)}
+          >
             Open
           </button>
         )}
@@ -55,12 +67,24 @@ export function Calls() {
           Rest all
         </button>
       </LeafHead>
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
-      <div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Calls and memory">
-        <SavedCalls chosen={chosen} choose={setChosen} />
-        <SaveForm any={all.length > 0} />
-        <Before picked={picked} selected={selection} />
-        <Arriving />
+      <div className="@container flex min-h-0 flex-1 flex-col">
+        <div
+          className="min-h-0 flex-1 overflow-y-auto @min-[860px]:flex @min-[860px]:overflow-hidden"
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
+          tabIndex={0}
+          role="region"
+          aria-label="Calls and memory"
+        >
+          <div className={`${column} @min-[860px]:border-line @min-[860px]:border-r`}>
+            <SavedCalls chosen={chosen} choose={setChosen} />
+            <SaveForm any={all.length > 0} />
+          </div>
+          <div className={column}>
+            <Before picked={picked} selected={selection} />
+            <MadeOf picked={picked} ids={about} />
+            <Arriving />
+          </div>
+        </div>
       </div>
     </div>
   );

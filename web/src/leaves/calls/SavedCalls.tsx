@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import type { Call, Id } from "../../model/api";
@@ -28,6 +28,11 @@ export function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id:
 function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; choose: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const called = useApp((s) => s.called);
+  const client = useQueryClient();
+  const make = async (how: "only" | "call") => {
+    if (await call(saved.instruments, how, saved.id))
+      await client.invalidateQueries({ queryKey: computed.callsUsed(sheet.id).queryKey });
+  };
   const { data } = useQuery(computed.cost(sheet.id, sheet.revision, called, "only", saved.instruments));
   const memory = data?.takesMib ?? 0;
   const seconds = Math.max(0, ...(data?.machines.map((m) => m.seconds) ?? []));
@@ -51,16 +56,16 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
           {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
         </span>
       </button>
-      <button type="button" className="button" onClick={() => void call(saved.instruments, "only")}>
+      <button type="button" className="button" onClick={() => void make("only")}>
         Call it
       </button>
-      <CallMenu saved={saved} />
+      <CallMenu saved={saved} make={make} />
     </li>
   );
 }
 
 /** CallMenu is what else can be done with a saved call. */
-function CallMenu({ saved }: { saved: Call }) {
+function CallMenu({ saved, make }: { saved: Call; make: (how: "only" | "call") => Promise<void> }) {
   const id = useApp((s) => s.sheet!.id);
   const all = useApp((s) => s.sheet!.calls);
   const open = () =>
@@ -77,7 +82,7 @@ function CallMenu({ saved }: { saved: Call }) {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-64 p-1" align="end" sideOffset={4}>
-          <DropdownMenu.Item className="menu-item" onSelect={() => void call(saved.instruments, "call")}>
+          <DropdownMenu.Item className="menu-item" onSelect={() => void make("call")}>
             Call it beside what is ready
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void open()}>

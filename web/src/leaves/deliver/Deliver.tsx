@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { busKinds } from "../../model/buskinds";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
 import { bytes, plural } from "../../model/template";
@@ -10,6 +11,10 @@ import { StemSheet } from "./StemSheet";
 /** Deliver is where a person says what must be handed over. */
 export function Deliver() {
   const sheet = useApp((s) => s.sheet)!;
+  const chosen = useApp((s) => {
+    const bus = s.bus && s.sheet?.buses.byId.get(s.bus);
+    return bus ? busKinds[bus.kind].stem : false;
+  });
   const minutes = sheet.settings.deliver?.minutes ?? 0;
   const { data: cost } = useQuery(computed.delivery(sheet.id, sheet.revision, minutes));
   const empty = cost?.stems === 0;
@@ -44,8 +49,14 @@ export function Deliver() {
         <div className="@container flex min-h-0 flex-1 flex-col">
           <div className="flex min-h-0 flex-1 flex-col @min-[860px]:flex-row">
             <Folds />
-            <StemSheet />
+            {chosen && <StemSheet />}
           </div>
+          {!chosen && (
+            <p className="shrink-0 border-line border-t px-3 py-1.5 text-soft" data-part="hint">
+              Choose a stem to say how it is delivered. Drag a stem onto another to make it part of that one, or onto
+              the mix to let it stand alone. Guides are in no stem.
+            </p>
+          )}
           {cost && <Cost cost={cost} />}
         </div>
       )}

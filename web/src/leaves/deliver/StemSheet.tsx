@@ -34,14 +34,7 @@ export function StemSheet() {
   const stem = useApp((s) => (s.bus ? s.sheet?.buses.byId.get(s.bus) : undefined));
   const box =
     "shrink-0 border-line border-t px-3 py-2 @min-[860px]:w-[290px] @min-[860px]:border-t-0 @min-[860px]:border-l overflow-y-auto max-h-[46%] @min-[860px]:max-h-none";
-  if (!stem || !busKinds[stem.kind].stem) {
-    return (
-      <p className={`${box} text-soft`}>
-        Choose a stem to say how it is delivered. Drag a stem onto another to say what it belongs to; dropped on the
-        mix, it stands alone. Guides are in no stem.
-      </p>
-    );
-  }
+  if (!stem || !busKinds[stem.kind].stem) return null;
   const parent = parentOf(sheet, stem);
   const next = sheet.folds.order[sheet.folds.order.indexOf(stem.fold ?? "") + 1];
   const coarser = things(sheet.buses).filter((b) => busKinds[b.kind].stem && b.fold === next);

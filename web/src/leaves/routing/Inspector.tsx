@@ -25,13 +25,7 @@ export function Inspector() {
   const selection = useApp((s) => s.selection);
   if (bus) return <BusInspector key={bus.id} bus={bus} />;
   const rows = sheet.instruments.order.filter((id) => selection.has(id));
-  if (rows.length === 0) {
-    return (
-      <p className="shrink-0 border-line border-t px-3 py-2 text-soft @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l">
-        Choose a stem to see what reaches it, or select instruments to wire them.
-      </p>
-    );
-  }
+  if (rows.length === 0) return null;
   const first = sheet.instruments.byId.get(rows[0]!)!;
   const putFader = (gainDb: number, base: number) =>
     void change({ kind: "edit", edits: rows.map((id) => ({ id, gainDb })) }, base);

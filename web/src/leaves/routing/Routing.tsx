@@ -34,6 +34,7 @@ export function Routing() {
   const shows = { ...(readyOnly ? { ready: true } : {}), ...(along ? { sight: along.id } : {}) };
   const { data } = useQuery(computed.routing(sheet.id, sheet.revision, fold ?? "", toggled, room, only, shows));
   const toggle = (id: Id) => setToggled((t) => (t.includes(id) ? t.filter((x) => x !== id) : [...t, id]));
+  const nothing = useApp((s) => s.selection.size === 0 && !(s.bus && s.sheet?.buses.byId.has(s.bus)));
   const empty = sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -85,6 +86,11 @@ export function Routing() {
           <Inspector />
         </div>
       </div>
+      {nothing && (
+        <p className="shrink-0 border-line border-t px-3 py-1.5 text-soft" data-part="hint">
+          Choose a bus to see what reaches it, or select instruments to wire them.
+        </p>
+      )}
       {data && <Sums sums={data.sums} />}
     </div>
   );

@@ -4,11 +4,14 @@ export type Picture = Schemas["Routing"];
 export type Place = Schemas["Place"];
 export type Ribbon = Schemas["Ribbon"];
 
+/** What a name beside the last bar takes, turned on its side, px. */
+const lastName = 26;
+
 /** xOf spreads the columns: labels need room left of the first and right of
  * the others. */
 export function xOf(width: number, columns: number): number[] {
-  const shares = width > 640 ? [0.15, 0.32, 0.58, 0.86, 0.965] : [0.25, 0.42, 0.58, 0.9, 0.97];
-  return shares.slice(0, columns).map((s) => s * width);
+  const shares = width > 640 ? [0.15, 0.33, 0.6, 0.89, 1] : [0.26, 0.43, 0.6, 0.91, 1];
+  return shares.slice(0, columns).map((s) => s * (width - lastName));
 }
 
 /** outline is the path of a ribbon between two x positions. */

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
+import { GripVertical } from "lucide-react";
 import { useEffect, useState } from "react";
 import { change, seen } from "../../model/changing";
 import { computed } from "../../model/queries";
 import {
+  byWeight,
   figures,
   figureText,
   planState,
@@ -12,6 +14,7 @@ import {
   stopPlan,
   takePlan,
   type Weights,
+  withOrder,
 } from "../../model/seating";
 import { get, useApp } from "../../model/store";
 import { mib, plural, things } from "../../model/template";
@@ -31,6 +34,8 @@ export function PlanDialog({ close }: { close: () => void }) {
   const [base] = useState(seen);
   const [fresh, setFresh] = useState(false);
   const [plan, setPlan] = useState<SeatingPlan | undefined>();
+  const [numbers, setNumbers] = useState(false);
+  const [over, setOver] = useState<number | null>(null); // the place under what is dragged
   const running = plan?.running ?? false;
   useEffect(() => {
     if (!running) return;
@@ -38,6 +43,9 @@ export function PlanDialog({ close }: { close: () => void }) {
     return () => clearInterval(timer);
   }, [running]);
   const weights = ways.weights ?? state?.weights;
+  const order = (key: keyof Weights, to: number) => {
+    if (weights && key in weights) setWays({ ...ways, weights: withOrder(weights, key, to) });
+  };
   const begin = async () => {
     const { name, settings: now } = get().sheet!;
     if (JSON.stringify(ways) !== JSON.stringify(now.seating ?? {})) {
@@ -57,36 +65,75 @@ export function PlanDialog({ close }: { close: () => void }) {
         <table className="w-full border-collapse" data-part="plan">
           <thead>
             <tr className="text-left text-soft">
-              <th className="py-1 font-normal">What a plan keeps small, by weight</th>
-              <th className="w-28 font-normal">weight</th>
+              <th className="py-1 font-normal">A plan keeps these small, the first before the rest</th>
+              {numbers && <th className="w-28 font-normal">weight</th>}
               <th className="w-24 text-right font-normal">now</th>
               <th className="w-28 text-right font-normal">{running ? "best so far" : "planned"}</th>
             </tr>
           </thead>
           <tbody>
-            {figures.map(([key, text]) => (
-              <tr key={key} className="border-line border-t">
-                <td>{text}</td>
-                <td className="py-1">
-                  {weights && (
-                    <Weight
-                      label={`Weight of: ${text}`}
-                      value={weights[key]}
-                      keep={(x) => setWays({ ...ways, weights: { ...weights, [key]: x } })}
-                    />
-                  )}
-                </td>
-                <td className="text-right tabular-nums">{plan ? figureText(key, plan.now) : ""}</td>
-                <td className={`text-right tabular-nums ${better(plan, key) ? "font-semibold" : ""}`}>
-                  {plan ? figureText(key, plan.then) : ""}
-                  {key === "risers" && plan && !running && (
-                    <span className="text-soft"> of at least {plan.lowerBound}</span>
-                  )}
-                </td>
-              </tr>
-            ))}
+            {weights &&
+              byWeight(weights).map((key, n) => {
+                const text = figures.find(([k]) => k === key)![1];
+                return (
+                  <tr
+                    key={key}
+                    className={`border-line border-t ${over === n ? "bg-chosen" : ""}`}
+                    data-figure={key}
+                    onDragOver={(e) => {
+                      e.preventDefault();
+                      setOver(n);
+                    }}
+                    onDragLeave={() => setOver(null)}
+                    onDrop={(e) => {
+                      e.preventDefault();
+                      setOver(null);
+                      order(e.dataTransfer.getData("text/plain") as keyof Weights, n);
+                    }}
+                  >
+                    <td className="py-1">
+                      <button
+                        type="button"
+                        draggable
+                        className="inline-flex h-7 cursor-grab items-center gap-2 rounded-[3px] px-1 text-left hover:bg-band"
+                        aria-label={`${text}, number ${n + 1}; arrow up or down moves it`}
+                        title="Drag it, or move it with the arrow keys"
+                        onDragStart={(e) => e.dataTransfer.setData("text/plain", key)}
+                        onKeyDown={(e) => {
+                          const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+                          if (!by) return;
+                          e.preventDefault();
+                          order(key, n + by);
+                        }}
+                      >
+                        <GripVertical size={14} aria-hidden="true" className="text-soft" />
+                        {text}
+                      </button>
+                    </td>
+                    {numbers && (
+                      <td className="py-1">
+                        <Weight
+                          label={`Weight of: ${text}`}
+                          value={weights[key]}
+                          keep={(x) => setWays({ ...ways, weights: { ...weights, [key]: x } })}
+                        />
+                      </td>
+                    )}
+                    <td className="text-right tabular-nums">{plan ? figureText(key, plan.now) : ""}</td>
+                    <td className={`text-right tabular-nums ${better(plan, key) ? "font-semibold" : ""}`}>
+                      {plan ? figureText(key, plan.then) : ""}
+                      {key === "risers" && plan && !running && (
+                        <span className="text-soft"> of at least {plan.lowerBound}</span>
+                      )}
+                    </td>
+                  </tr>
+                );
+              })}
           </tbody>
         </table>
+        <button type="button" className="link self-start text-soft" onClick={() => setNumbers(!numbers)}>
+          {numbers ? "Hide the weights" : "Set the weights as numbers"}
+        </button>
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <label className="flex items-center gap-1.5">
             Heavy instruments on a riser, at most

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useRef } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Id, Machine, Schemas } from "../../model/api";
 import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
@@ -11,7 +11,7 @@ import { useGlass } from "../../parts/useGlass";
 import { useSize } from "../../parts/useSize";
 import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
-import { type Besides, besides, type SeatIndex, seatIndex } from "./seats";
+import { type Besides, besides, range, type SeatIndex, seatIndex, taken, unfolded } from "./seats";
 import { WhyHere } from "./WhyHere";
 
 export function Seating() {
@@ -61,16 +61,18 @@ export function Seating() {
               .join(" · ")}
           </section>
         )}
-        {things(sheet.machines).map((m) => (
-          <MachineRow
-            key={m.id}
-            machine={m}
-            seats={seats}
-            beside={beside}
-            width={(size?.width ?? 0) - 24}
-            link={data?.links.find((l) => l.machine === m.id)}
-          />
-        ))}
+        <div className="flex flex-wrap">
+          {things(sheet.machines).map((m) => (
+            <MachineRow
+              key={m.id}
+              machine={m}
+              seats={seats}
+              beside={beside}
+              width={(size?.width ?? 0) - 24}
+              link={data?.links.find((l) => l.machine === m.id)}
+            />
+          ))}
+        </div>
         {data && data.unseated.length > 0 && (
           <section className="border-line border-t px-3 py-3" data-part="unseated">
             <h3 className="mb-1 text-[15px]">{data.unseated.length} without a seat</h3>
@@ -98,6 +100,9 @@ export function Seating() {
   );
 }
 
+/** Risers are drawn as if there were so many at least, so that a single one is not larger than life. */
+const fewestAcross = 4;
+
 interface RowProps {
   machine: Machine;
   seats: SeatIndex;
@@ -119,18 +124,24 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
   const risers = sheet.risers[machine.id] ?? 0;
+  const [open, setOpen] = useState(false);
+  const { shown, empty } = useMemo(
+    () => unfolded(risers, taken(seats, machine.id), open),
+    [risers, seats, machine.id, open],
+  );
   const host = state?.online ? "here" : "away";
   const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${plural(risers, "riser")} · host ${host}${linkText(link)}`;
   const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
     await moveSeats(ids, { machine: machine.id, ...to });
   };
   return (
-    <section className="border-line border-b px-3 pt-2 pb-3" aria-label={machine.name} data-machine={machine.name}>
-      <div className="mb-2 flex items-center gap-3">
-        <h3 className="text-[16px]">{machine.name}</h3>
-        <span className="min-w-0 truncate text-soft" title={`${machine.name}: ${figures}`}>
-          {figures}
-        </span>
+    <section
+      className="min-w-[290px] grow border-line border-b px-3 pt-2 pb-3 not-last:border-r"
+      aria-label={machine.name}
+      data-machine={machine.name}
+    >
+      <div className="flex items-center gap-3">
+        <h3 className="min-w-0 truncate text-[16px]">{machine.name}</h3>
         <button
           type="button"
           className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
@@ -148,23 +159,37 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
         <span className="ml-auto shrink-0 whitespace-nowrap text-soft">
           {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
         </span>
-        <div className="w-24 shrink-0">
+        <div className="w-16 shrink-0">
           <MemoryGlass name={machine.name} parts={glass} limit={state?.limitMib ?? 1} />
         </div>
       </div>
-      <div className="flex flex-wrap gap-x-2.5 gap-y-3">
-        {Array.from({ length: risers }, (_, n) => (
+      {/* as narrow as its risers: the words wrap, and ask for no width of their own */}
+      <p className="mb-2 w-0 min-w-full text-[12px] text-soft">{figures}</p>
+      <div className="flex flex-wrap items-start gap-x-2.5 gap-y-3">
+        {shown.map((n) => (
           <Riser
-            key={`riser ${n + 1}`}
+            key={`riser ${n}`}
             machine={machine}
-            number={n + 1}
+            number={n}
             seats={seats}
             beside={beside}
-            step={riserStep(width, risers)}
+            step={riserStep(width, Math.max(shown.length, fewestAcross))}
             drop={(to, ids) => void drop(to, ids)}
           />
         ))}
       </div>
+      {empty.length > 0 && (
+        <button
+          type="button"
+          className="link mt-1 h-6 text-soft"
+          aria-expanded={open}
+          data-part="empty-risers"
+          onClick={() => setOpen(!open)}
+          onDragEnter={() => setOpen(true)}
+        >
+          {open ? "Fold the empty risers" : `${range(empty)} empty`}
+        </button>
+      )}
     </section>
   );
 }
