@@ -205,14 +205,15 @@ func (h *Hot) TakeFrom(ctx context.Context, p Person, o Other, picks []compare.P
 // Handbook is the template as a document for people, with what was changed since
 // its last version.
 func (h *Hot) Handbook(ctx context.Context) (title string, pages []handover.Page, err error) {
-	var since handover.Since
+	v := h.View()
+	e := handover.Edition{Revision: v.Revision}
 	from := int64(0)
 	named, err := h.Versions(ctx)
 	if err != nil {
 		return "", nil, err
 	}
 	if len(named) > 0 {
-		since.Version, from = named[0].Name, named[0].Revision
+		e.Version, from = named[0].Name, named[0].Revision
 	}
 	rows, err := h.History(ctx, 0)
 	if err != nil {
@@ -220,9 +221,11 @@ func (h *Hot) Handbook(ctx context.Context) (title string, pages []handover.Page
 	}
 	for _, r := range rows {
 		if r.Revision > from && r.Role != string(document.Follow) {
-			since.Changes = append(since.Changes, handover.Past{Revision: r.Revision, At: r.MadeAt, Author: r.Author, Label: r.Label})
+			e.Changes = append(e.Changes, handover.Past{Revision: r.Revision, At: r.MadeAt, Author: r.Author, Label: r.Label})
 		}
 	}
-	t := h.View().Template
-	return t.Name, handover.Handbook(t, since), nil
+	if len(rows) > 0 {
+		e.At = rows[0].MadeAt
+	}
+	return v.Template.Name, handover.Handbook(v.Template, e), nil
 }

@@ -19,11 +19,11 @@ import (
 	"fanfold/internal/format/dawproject"
 	"fanfold/internal/format/gpl"
 	"fanfold/internal/format/musicxml"
-	"fanfold/internal/format/ribbonsvg"
 	"fanfold/internal/format/sheet"
 	"fanfold/internal/format/sheethtml"
 	"fanfold/internal/format/sheetpdf"
 	"fanfold/internal/format/smf"
+	"fanfold/internal/format/svg"
 	"fanfold/internal/format/templatefile"
 )
 
@@ -62,26 +62,26 @@ var Exports = []Export{
 		func(w io.Writer, t *template.Template) error { return sheet.WriteList(w, handover.RowList(t)) }, nil},
 	{"routing", "the routing sheet", ".csv", "text/csv; charset=utf-8",
 		func(w io.Writer, t *template.Template) error { return sheet.Write(w, handover.RoutingSheet(t)) }, nil},
-	{"routing-pdf", "the routing sheet to print, a page for each section", ".pdf", "application/pdf",
+	{"routing-pdf", "the routing sheet to print, section by section", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.Write(w, t.Name+", routing", handover.RoutingPages(t))
 		}, nil},
 	{"ribbons", "the routing as a picture", ".svg", "image/svg+xml",
 		func(w io.Writer, t *template.Template) error {
-			return ribbonsvg.Write(w, t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}), t.ThePalette())
+			return svg.Write(w, handover.RibbonDrawing(t.Name, ribbon.Draw(t, fan.New(t), ribbon.View{Room: 800}), t.ThePalette(), 1200))
 		}, nil},
 	{"seating", "the seating sheets, one for each machine, in a ZIP", ".zip", "application/zip", writeSeating, nil},
-	{"seating-pdf", "the seating sheets to print, a page for each riser", ".pdf", "application/pdf",
+	{"seating-pdf", "the seating sheets to print, each machine with its risers drawn", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
 			return sheetpdf.Write(w, t.Name+", seating", handover.SeatingPages(t))
 		}, nil},
 	{"handbook", "the template as a document for people, to print", ".pdf", "application/pdf",
 		func(w io.Writer, t *template.Template) error {
-			return sheetpdf.WriteBook(w, t.Name, handover.Handbook(t, handover.Since{}))
+			return sheetpdf.WriteBook(w, t.Name, handover.Handbook(t, handover.Edition{}))
 		}, nil},
 	{"handbook-html", "the same as a page for a browser", ".html", "text/html; charset=utf-8",
 		func(w io.Writer, t *template.Template) error {
-			return sheethtml.Write(w, t.Name, handover.Handbook(t, handover.Since{}))
+			return sheethtml.Write(w, t.Name, handover.Handbook(t, handover.Edition{}))
 		}, nil},
 	{"palette", "the palette, to be brought in again", ".json", "application/json", writePalette, nil},
 	{"palette-gpl", "the palette as painting programs read it", ".gpl", "text/plain; charset=utf-8", writeGPL, nil},

@@ -12,6 +12,7 @@ import (
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/note"
 	"fanfold/internal/core/palette"
+	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
 )
 
@@ -23,43 +24,63 @@ type Past struct {
 	Label    string
 }
 
-// Since is what was changed after a version with a name; without a name, all
-// that is known.
-type Since struct {
-	Version string
-	Changes []Past // newest first
+// Edition is which state of a template a handbook is of.
+type Edition struct {
+	Revision int64
+	At       time.Time // when it was changed last; zero where that is not known
+	Version  string    // the last version with a name
+	Changes  []Past    // after that version, or all that is known; newest first
 }
 
-// Handbook is the template as a document for people, chapter by chapter: what it
-// holds, instruments by section with their articulations and switches, stems and
-// routes, machines, calls, palette, conventions, and what has changed.
-func Handbook(t *template.Template, since Since) []Page {
-	b := &book{t: t, fan: fan.New(t)}
-	pages := []Page{b.overview()}
-	for _, s := range t.SectionsInOrder() {
-		if s.Parent == "" {
-			pages = append(pages, b.section(s)...)
-		}
-	}
+// Handbook is the template as a document for people, from which somebody who never saw it can build it
+// again: what it holds and how to read it, its routing and seats as drawings, instruments by section with
+// their articulations and switches, stems with what feeds them, machines, calls, palette, conventions,
+// and what has changed.
+func Handbook(t *template.Template, e Edition) []Page {
+	b := &book{t: t, fan: fan.New(t), tints: tintsOf(t.ThePalette())}
+	pages := []Page{b.cover(e), b.notation(), b.palette(), b.conventions(), b.routing()}
+	pages = append(pages, b.seats()...)
+	pages = append(pages, b.instruments()...)
 	pages = append(pages, b.stems()...)
-	pages = append(pages, b.machines(), b.calls(), b.palette(), b.conventions())
-	if len(since.Changes) > 0 {
-		pages = append(pages, b.changes(since))
+	pages = append(pages, b.machines(), b.calls())
+	if len(e.Changes) > 0 {
+		pages = append(pages, b.changes(e))
 	}
-	return slices.DeleteFunc(pages, func(p Page) bool { return len(p.Rows) == 0 })
+	return slices.DeleteFunc(pages, func(p Page) bool { return len(p.Rows) == 0 && p.Drawing == nil && !p.Cover })
 }
 
 type book struct {
-	t   *template.Template
-	fan *fan.Fan
+	t     *template.Template
+	fan   *fan.Fan
+	tints map[string]string
 }
 
-func (b *book) page(title, note string, headings ...string) Page {
-	return Page{Title: title, Note: note, Table: Table{Headings: headings}}
+func (b *book) page(title string, headings ...string) Page {
+	return Page{Title: title, Note: b.t.Name, Table: Table{Headings: headings}}
 }
 
-func (b *book) overview() Page {
-	p := b.page("What this template holds", b.t.Name, "", "")
+// cover says what the template is, and what it holds.
+func (b *book) cover(e Edition) Page {
+	p := b.page(b.t.Name, "", "")
+	p.Cover = true
+	var said []string
+	if e.Revision > 0 {
+		said = append(said, fmt.Sprintf("revision %d", e.Revision))
+	}
+	if !e.At.IsZero() {
+		said = append(said, e.At.UTC().Format("2 January 2006"))
+	}
+	if e.Version != "" {
+		since := e.Version
+		if len(e.Changes) > 0 {
+			since += ", with later changes"
+		}
+		said = append(said, since)
+	}
+	p.Note = strings.Join(said, " · ")
+	if b.t.Settings.About != "" {
+		p.Text = strings.Split(b.t.Settings.About, "\n")
+	}
 	add := func(what, value string) { p.Rows = append(p.Rows, []string{what, value}) }
 	kinds := map[template.Kind]int{}
 	for _, i := range b.t.Instruments {
@@ -86,19 +107,118 @@ func (b *book) overview() Page {
 	return p
 }
 
-// section is a chapter for a section at the top, with those in it.
-func (b *book) section(top *template.Section) []Page {
+// notation explains how the rest is written, by what is in this template.
+func (b *book) notation() Page {
+	p := b.page("How to read this book", "written", "means")
+	add := func(written, means string) { p.Rows = append(p.Rows, []string{written, means}) }
+	x := b.t.Index()
+	for _, i := range b.t.ScoreOrder() {
+		if s := i.Seat; s != nil {
+			add(b.seat(i), fmt.Sprintf("a seat, here that of %s: machine %s, riser %d, MIDI port %d, channel %d; its sound leaves by outputs %s", i.Name, x.Machines[s.Machine].Name, s.Riser, s.Port, s.Channel, s.Outputs()))
+			break
+		}
+	}
+	for _, i := range b.t.ScoreOrder() {
+		if i.Short != "" {
+			add(i.Name+" ("+i.Short+")", "an instrument, and its short name")
+			break
+		}
+	}
+	seen := map[template.SwitchKind]bool{}
+	for _, i := range b.t.ScoreOrder() {
+		for _, m := range articulation.MapOf(b.t, i) {
+			for _, s := range m.Switches {
+				if !seen[s.Kind] {
+					seen[s.Kind] = true
+					add(m.Articulation+" ["+b.say(s)+"]", "an articulation, and what reaches it: "+switchMeans[s.Kind])
+				}
+			}
+		}
+	}
+	if len(b.t.Libraries) > 0 {
+		l := b.t.Libraries[0]
+		add(l.Code, "a library, here "+l.Name+"; the patch is named where it is called otherwise than its row")
+	}
+	add("MiB", "memory of the row's own samples when it is ready; 1 GiB is 1024 MiB. Its player's memory comes on top")
+	if bus, r, ok := b.aSend(); ok {
+		add(fmt.Sprintf("%s %s %s", bus.Name, fan.FormatDB(r.GainDB), r.Tap), "a send: to which return, how loud in dB, and whether it is taken before the fader (pre) or after it (post)")
+	}
+	add("bracket beside rows", "its colour is that of the section, in all drawings too; see the palette")
+	add("ribbon", "as thick as it carries instruments; sends are faint with a dashed edge")
+	add("disc and ring", "a seat that is taken, and a free one; a row of sixteen is a MIDI port")
+	add("ready, tacet", "in memory, and not")
+	return p
+}
+
+// aSend is the first send of a row, for an example.
+func (b *book) aSend() (*template.Bus, template.Route, bool) {
+	for _, i := range b.t.ScoreOrder() {
+		for _, r := range i.Routes {
+			if bus := b.t.Index().Buses[r.To]; bus.Kind.Is().Sends {
+				return bus, r, true
+			}
+		}
+	}
+	return nil, template.Route{}, false
+}
+
+// switchMeans says what a kind of switch is.
+var switchMeans = map[template.SwitchKind]string{
+	template.ByKey: "a key that is pressed before the notes", template.ByController: "a controller and its values", template.ByProgramme: "a programme change",
+	template.ByVelocity: "how hard a note is played", template.ByChannel: "the channel that is played on",
+}
+
+// routing is the flow from sections to the mix as a drawing.
+func (b *book) routing() Page {
+	p := b.page("Routing")
+	d := RibbonDrawing("Routing of "+b.t.Name, ribbon.Draw(b.t, b.fan, ribbon.View{Room: 640}), b.t.ThePalette(), 1160)
+	if len(d.Shapes) > 0 && len(b.t.Instruments) > 0 {
+		p.Drawing = &d
+	}
+	return p
+}
+
+// seats is every machine with its risers as drawings.
+func (b *book) seats() []Page {
 	var out []Page
-	for _, s := range b.t.SectionsInOrder() {
-		line := b.t.Ancestry(s.ID)
-		if line[len(line)-1] != top {
+	for _, m := range b.t.Machines {
+		d := SeatDrawing(b.t, m)
+		if d.High == 0 {
 			continue
 		}
-		p := b.page(b.t.SectionPath(s.ID), b.t.Name, "instrument", "articulations and switches", "library, patch", "stem", "seat", "MiB", "notes")
-		for _, i := range b.t.Instruments {
-			if i.Section == s.ID && i.Kind != template.Spare {
-				p.Rows = append(p.Rows, b.row(i))
+		p := b.page("Seats on " + m.Name)
+		p.Drawing, p.Follows, p.Text = &d, len(out) > 0, []string{machineText(b.t, m)}
+		out = append(out, p)
+	}
+	return out
+}
+
+// instruments are the rows of all sections, each section below the one before it.
+func (b *book) instruments() []Page {
+	headings := []string{"instrument", "articulations and switches", "library", "stem", "seat", "MiB"}
+	noted := slices.ContainsFunc(b.t.Instruments, func(i *template.Instrument) bool { return i.Notes != "" && i.Kind != template.Spare })
+	if noted {
+		headings = append(headings, "notes")
+	}
+	in := map[template.ID][]*template.Instrument{}
+	for _, i := range b.t.Instruments {
+		if i.Kind != template.Spare {
+			in[i.Section] = append(in[i.Section], i)
+		}
+	}
+	var out []Page
+	for _, s := range b.t.SectionsInOrder() {
+		if len(in[s.ID]) == 0 {
+			continue
+		}
+		p := b.page(b.t.SectionPath(s.ID), headings...)
+		p.Follows, p.Indexed, p.Tint = len(out) > 0, true, b.tints[b.t.TintOf(s.ID)]
+		for _, i := range in[s.ID] {
+			row := b.row(i)
+			if !noted {
+				row = row[:len(row)-1]
 			}
+			p.Rows = append(p.Rows, row)
 		}
 		out = append(out, p)
 	}
@@ -120,16 +240,24 @@ func (b *book) row(i *template.Instrument) []string {
 		for _, l := range libraries {
 			codes = append(codes, l.Code)
 		}
-		library = strings.Join(codes, " + ") + ", " + strings.Join(patches, " + ")
+		library = strings.Join(codes, " + ")
+		if said := strings.Join(patches, " + "); said != i.Name { // a patch that is called like its row needs no words
+			library += ", " + said
+		}
 		mib = strconv.FormatFloat(calls.PreloadMiB(b.t, i), 'f', 0, 64)
 	}
 	if stems := b.fan.Stems(i, b.t.Folds[0].ID); len(stems) > 0 {
 		stem = stems[0].Name
 	}
 	if i.Seat != nil {
-		seat = fmt.Sprintf("%s %d·%d·%02d, %s", b.t.Index().Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Port, i.Seat.Channel, i.Seat.Outputs())
+		seat = b.seat(i)
 	}
 	return []string{name, b.articulations(i), library, stem, seat, mib, i.Notes}
+}
+
+// seat is where a row sits: "Birch 1·1·07, 3-4".
+func (b *book) seat(i *template.Instrument) string {
+	return fmt.Sprintf("%s %d·%d·%02d, %s", b.t.Index().Machines[i.Seat.Machine].Name, i.Seat.Riser, i.Seat.Port, i.Seat.Channel, i.Seat.Outputs())
 }
 
 // articulations are those of a row, each with its switches where it has some.
@@ -164,16 +292,17 @@ func (b *book) say(s template.Switch) string {
 
 func (b *book) stems() []Page {
 	var out []Page
-	fed := map[template.ID]int{}
-	for _, i := range b.t.Instruments {
+	fed := map[template.ID][]template.ID{}
+	for _, i := range b.t.ScoreOrder() {
 		for _, f := range b.t.Folds {
 			for _, s := range b.fan.Stems(i, f.ID) {
-				fed[s.ID]++
+				fed[s.ID] = append(fed[s.ID], i.ID)
 			}
 		}
 	}
-	for _, f := range b.t.Folds {
-		p := b.page("Stems, "+f.Name+" fold", b.t.Name, "number", "stem", "file", "width", "fed by", "goes to")
+	for n, f := range b.t.Folds {
+		p := b.page("Stems, "+f.Name+" fold", "number", "stem", "file", "width", "fed by", "goes to")
+		p.Follows = n > 0
 		for _, s := range b.t.Delivered(f.ID) {
 			number, width := "", "stereo"
 			if s.Number > 0 {
@@ -182,17 +311,65 @@ func (b *book) stems() []Page {
 			if s.Mono {
 				width = "mono"
 			}
-			p.Rows = append(p.Rows, []string{number, s.Name, s.FileName(), width, fmt.Sprintf("%d instruments", fed[s.ID]), b.routes(s.Routes)})
+			p.Rows = append(p.Rows, []string{number, s.Name, s.FileName(), width, b.bySection(fed[s.ID]), b.routes(s.Routes)})
 		}
 		out = append(out, p)
 	}
-	p := b.page("Groups and returns", b.t.Name, "kind", "bus", "processing", "fader", "goes to")
+	p := b.page("Groups and returns", "kind", "bus", "processing", "fader", "goes to")
+	p.Follows = true
 	for _, x := range b.t.Buses {
 		if x.Kind.Is().Column == template.ColumnBuses {
-			p.Rows = append(p.Rows, []string{string(x.Kind), x.Name, x.Process, fan.FormatDB(x.GainDB) + " dB", b.routes(x.Routes)})
+			p.Rows = append(p.Rows, []string{string(x.Kind), x.Name, x.Process, fan.FormatDB(x.GainDB), b.routes(x.Routes)})
 		}
 	}
+	p.Table = sideBySide(p.Table, 2)
 	return append(out, p)
+}
+
+// sideBySide is a table in so many columns beside each other, which are read one after the other.
+func sideBySide(t Table, across int) Table {
+	var out Table
+	for range across {
+		out.Headings = append(out.Headings, t.Headings...)
+	}
+	high := (len(t.Rows) + across - 1) / across
+	for r := range high {
+		var row []string
+		for c := range across {
+			if at := c*high + r; at < len(t.Rows) {
+				row = append(row, t.Rows[at]...)
+			} else {
+				row = append(row, make([]string, len(t.Headings))...)
+			}
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	return out
+}
+
+// mostSections is how many sections are named of what feeds something.
+const mostSections = 10
+
+// bySection are rows by the sections that they are in: "Flutes 21, Oboes 15".
+func (b *book) bySection(rows []template.ID) string {
+	count := map[template.ID]int{}
+	var order []template.ID
+	for _, id := range rows {
+		if i := b.t.Instrument(id); i != nil {
+			if count[i.Section]++; count[i.Section] == 1 {
+				order = append(order, i.Section)
+			}
+		}
+	}
+	var out []string
+	for n, id := range order {
+		if n == mostSections && len(order) > mostSections+1 {
+			out = append(out, fmt.Sprintf("and %d more sections", len(order)-n))
+			break
+		}
+		out = append(out, fmt.Sprintf("%s %d", b.t.Index().Sections[id].Name, count[id]))
+	}
+	return strings.Join(out, ", ")
 }
 
 func (b *book) routes(list []template.Route) string {
@@ -200,14 +377,15 @@ func (b *book) routes(list []template.Route) string {
 	for n, r := range list {
 		out[n] = b.t.Index().Buses[r.To].Name
 		if r.GainDB != 0 {
-			out[n] += " " + fan.FormatDB(r.GainDB) + " dB"
+			out[n] += " " + fan.FormatDB(r.GainDB)
 		}
 	}
 	return strings.Join(out, ", ")
 }
 
 func (b *book) machines() Page {
-	p := b.page("Machines", b.t.Name, "machine", "memory", "cores", "risers", "disk", "network", "latency", "seats")
+	p := b.page("Machines", "machine", "memory", "cores", "risers", "disk", "network", "latency", "seats")
+	p.Follows = true
 	seats := map[template.ID]int{}
 	for _, i := range b.t.Instruments {
 		if i.Seat != nil {
@@ -234,29 +412,27 @@ func (b *book) machines() Page {
 }
 
 func (b *book) calls() Page {
-	p := b.page("Calls", b.t.Name, "call", "instruments", "memory, with players and what stays", "who")
+	p := b.page("Calls", "call", "instruments", "memory, with players and what stays", "loads in", "who")
+	p.Follows = true
 	takes := calls.NewTakes(b.t)
 	for _, c := range b.t.Calls {
 		name := c.Name
 		if c.Opening {
 			name += " (opens)"
 		}
-		var who []string
-		for n, id := range c.Instruments {
-			if n == 12 {
-				who = append(who, fmt.Sprintf("and %d more", len(c.Instruments)-n))
-				break
-			}
-			who = append(who, b.t.Instrument(id).Name)
+		wait := time.Duration(0) // machines load side by side
+		for _, e := range calls.Costs(b.t, nil, c.Instruments) {
+			wait = max(wait, e.Wait)
 		}
-		p.Rows = append(p.Rows, []string{name, strconv.Itoa(len(c.Instruments)), calls.FormatMiB(takes.InAll(c.Instruments)), strings.Join(who, ", ")})
+		p.Rows = append(p.Rows, []string{name, strconv.Itoa(len(c.Instruments)), calls.FormatMiB(takes.InAll(c.Instruments)), fmt.Sprintf("%.0f s", wait.Seconds()), b.bySection(c.Instruments)})
 	}
 	return p
 }
 
 func (b *book) palette() Page {
 	colours := b.t.ThePalette()
-	p := b.page("Palette: "+colours.Name, b.t.Name, "colour", "on Day", "on Pit", "sections")
+	p := b.page("Palette: "+colours.Name, "colour", "on Day", "on Pit", "sections")
+	p.Follows, p.Colours = true, []int{1, 2}
 	for _, x := range colours.Tints {
 		name := x.Tint
 		if x.Label != "" {
@@ -275,7 +451,8 @@ func (b *book) palette() Page {
 
 func (b *book) conventions() Page {
 	s := b.t.Settings
-	p := b.page("Conventions", b.t.Name, "", "")
+	p := b.page("Conventions", "", "")
+	p.Follows = true
 	add := func(what, value string) { p.Rows = append(p.Rows, []string{what, value}) }
 	add("key 60 is called", note.Name(60, b.t.MiddleC()))
 	add("a cue starts at bar", strconv.Itoa(s.CueBar))
@@ -299,13 +476,14 @@ func (b *book) conventions() Page {
 	return p
 }
 
-func (b *book) changes(since Since) Page {
+func (b *book) changes(e Edition) Page {
 	title := "Changes"
-	if since.Version != "" {
-		title += " since " + since.Version
+	if e.Version != "" {
+		title += " since " + e.Version
 	}
-	p := b.page(title, b.t.Name, "revision", "when", "who", "what")
-	for _, c := range since.Changes {
+	p := b.page(title, "revision", "when", "who", "what")
+	p.Follows = true
+	for _, c := range e.Changes {
 		p.Rows = append(p.Rows, []string{strconv.FormatInt(c.Revision, 10), c.At.UTC().Format("2006-01-02 15:04"), c.Author, c.Label})
 	}
 	return p

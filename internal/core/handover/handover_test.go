@@ -192,6 +192,9 @@ func TestSeatingPagesInLoadingOrder(t *testing.T) {
 	now = coretest.Must(now, seating.Everyone(now, seating.Options{}).Change())
 	lines := 0
 	for _, p := range handover.SeatingPages(now) {
+		if p.Drawing != nil { // the machine
+			continue
+		}
 		lines += len(p.Rows)
 		require.Regexp(t, `^Machine \d, riser \d$`, p.Title)
 		players := column(t, p.Table, "player")
@@ -236,7 +239,7 @@ func TestACallTakesOneAmount(t *testing.T) {
 		alone += mib
 	}
 	require.Greater(t, takes, alone, "the opening call and what is kept stay beside it")
-	for _, p := range handover.Handbook(now, handover.Since{}) {
+	for _, p := range handover.Handbook(now, handover.Edition{}) {
 		if strings.HasPrefix(p.Title, "Calls") {
 			require.Equal(t, calls.FormatMiB(takes), p.Rows[1][2])
 			return

@@ -1,6 +1,7 @@
 package handover
 
 import (
+	"slices"
 	"strings"
 
 	"fanfold/internal/core/deliver"
@@ -8,27 +9,39 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Page is one page of a sheet to print: a title, a line below it, and a table.
+// Page is a part of a sheet to print: a title, a line beside it, what is said and drawn, and a table. It
+// begins on a page of its own, unless it follows.
 type Page struct {
 	Title string
 	Note  string
+	Text  []string // paragraphs
 	Table
+	Drawing *Drawing
+	Follows bool   // goes on below what is before it, where there is room
+	Tint    string // #rrggbb, of the bracket beside its rows; none where it is empty
+	Colours []int  // columns whose cells are colours, #rrggbb, and are shown
+	Indexed bool   // the names in its first column stand in the index
+	Cover   bool   // the first page of a book, with its contents
 }
 
-// RoutingPages is the routing sheet to print, one page for each section that
-// holds instruments, and one at last for the stems with their numbers.
+// Shows tells whether the cells of a column are colours.
+func (p Page) Shows(column int) bool { return slices.Contains(p.Colours, column) }
+
+// RoutingPages is the routing sheet to print, section by section, and at last the stems with their
+// numbers.
 func RoutingPages(t *template.Template) []Page {
 	f := fan.New(t)
 	rows := map[template.ID][]*template.Instrument{}
 	for _, i := range t.Instruments {
 		rows[i.Section] = append(rows[i.Section], i)
 	}
+	tints := tintsOf(t.ThePalette())
 	var out []Page
 	for _, s := range t.SectionsInOrder() {
 		if len(rows[s.ID]) == 0 {
 			continue
 		}
-		p := Page{Title: t.SectionPath(s.ID), Note: t.Name}
+		p := Page{Title: t.SectionPath(s.ID), Note: t.Name, Follows: len(out) > 0, Tint: tints[t.TintOf(s.ID)]}
 		p.Headings = []string{"instrument", "seat", "outputs", "group", "stem", "sends"}
 		for _, i := range rows[s.ID] {
 			p.Rows = append(p.Rows, routingRow(t, f, i))

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"fanfold/internal/core/calls"
 	"fanfold/internal/core/fan"
 	"fanfold/internal/core/intake"
 	"fanfold/internal/core/seating"
@@ -123,15 +124,21 @@ func patchCells(t *template.Template, i *template.Instrument) [][]string {
 	return out
 }
 
-// SeatingPages is the seating sheets to print, one page for each riser in use.
+// SeatingPages is the seating sheets to print: each machine on a page of its own, with its risers drawn,
+// and then riser by riser.
 func SeatingPages(t *template.Template) []Page {
 	var out []Page
 	for _, m := range t.Machines {
+		d := SeatDrawing(t, m)
+		if d.High == 0 {
+			continue
+		}
+		out = append(out, Page{Title: m.Name, Note: t.Name, Drawing: &d, Text: []string{machineText(t, m)}})
 		last := 0
 		for _, i := range toBuild(t, m.ID) {
 			if i.Seat.Riser != last {
 				last = i.Seat.Riser
-				p := Page{Title: fmt.Sprintf("%s, riser %d", m.Name, last), Note: t.Name}
+				p := Page{Title: fmt.Sprintf("%s, riser %d", m.Name, last), Note: t.Name, Follows: true}
 				p.Headings = []string{"port", "channel", "outputs", "instrument", "player", "library", "patch", "MiB"}
 				out = append(out, p)
 			}
@@ -222,3 +229,18 @@ func rowCells(t *template.Template, f *fan.Fan, i *template.Instrument) [][]stri
 }
 
 func figure(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
+
+// machineText says what a machine is: "128 GiB, 24 cores, 4 risers; 211 seats".
+func machineText(t *template.Template, m *template.Machine) string {
+	seats := 0
+	for _, i := range t.Instruments {
+		if i.Seat != nil && i.Seat.Machine == m.ID {
+			seats++
+		}
+	}
+	text := fmt.Sprintf("%s of memory, %s for samples; %d cores, %d risers; %d instruments sit here", calls.FormatMiB(m.MemoryMiB), calls.FormatMiB(m.LimitMiB()), m.Cores, t.Risers(m), seats)
+	if m.Address != "" {
+		text += "; its address is " + m.Address
+	}
+	return text + "."
+}

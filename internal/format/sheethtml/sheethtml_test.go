@@ -20,13 +20,15 @@ import (
 func TestTheHandbookAsAPage(t *testing.T) {
 	lantern, err := demo.Template()
 	require.NoError(t, err)
-	since := handover.Since{Changes: []handover.Past{{Revision: 3, Author: "<b>Eve</b>", Label: `Set name of "Flute"`}}}
+	since := handover.Edition{Changes: []handover.Past{{Revision: 3, Author: "<b>Eve</b>", Label: `Set name of "Flute"`}}}
 	pages := handover.Handbook(lantern, since)
 	var b bytes.Buffer
 	require.NoError(t, sheethtml.Write(&b, lantern.Name, pages))
 	text := b.String()
-	require.Equal(t, len(pages), strings.Count(text, "<h2 id="))
-	require.Equal(t, len(pages), strings.Count(text, `<li><a href="#chapter-`))
+	require.Equal(t, len(pages)-1, strings.Count(text, "<h2 id="), "all but the cover")
+	require.Equal(t, len(pages)-1, strings.Count(text, `<li><a href="#chapter-`))
+	require.Equal(t, 1+len(lantern.Machines), strings.Count(text, "<svg "), "the ribbons, and the seats of each machine")
+	require.Contains(t, text, `<i style="background: #`)
 	require.Contains(t, text, "&lt;b&gt;Eve&lt;/b&gt;")
 	for _, i := range lantern.Instruments {
 		if i.Kind != "spare" {
@@ -34,7 +36,7 @@ func TestTheHandbookAsAPage(t *testing.T) {
 		}
 	}
 	require.NotContains(t, text, "http", "nothing is fetched")
-	start := strings.Index(text, "<section>")
+	start := strings.Index(text, "<section")
 	decoder := xml.NewDecoder(strings.NewReader("<all>" + strings.TrimSuffix(strings.TrimSpace(text[start:]), "</html>") + "</all>"))
 	for { // well formed, as another reader has it
 		_, err := decoder.Token()

@@ -1,4 +1,4 @@
-package ribbonsvg_test
+package svg_test
 
 import (
 	"bytes"
@@ -13,9 +13,10 @@ import (
 	"fanfold/internal/core/change"
 	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/fan"
+	"fanfold/internal/core/handover"
 	"fanfold/internal/core/ribbon"
 	"fanfold/internal/core/template"
-	"fanfold/internal/format/ribbonsvg"
+	"fanfold/internal/format/svg"
 )
 
 // The picture is well-formed XML with a path for every ribbon and a name for
@@ -27,7 +28,7 @@ func TestThePicture(t *testing.T) {
 	now = coretest.Must(now, change.Put{Buses: []change.Entry[template.Bus]{change.Append(odd)}})
 	d := ribbon.Draw(now, fan.New(now), ribbon.View{Room: 600})
 	var b bytes.Buffer
-	require.NoError(t, ribbonsvg.Write(&b, "A & B", d, template.StandardPalette()))
+	require.NoError(t, svg.Write(&b, handover.RibbonDrawing("A & B", d, template.StandardPalette(), 1200)))
 	count := map[string]int{}
 	text := ""
 	for decoder := xml.NewDecoder(&b); ; {
