@@ -28,6 +28,7 @@ require (
 	github.com/spf13/cobra v1.10.2
 	github.com/stretchr/testify v1.12.1
 	github.com/trustelem/zxcvbn v1.0.1
+	github.com/yuin/goldmark v1.8.7
 	gitlab.com/gomidi/midi/v2 v2.2.0
 	go.yaml.in/yaml/v3 v3.0.5
 	gocloud.dev v0.48.0

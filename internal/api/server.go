@@ -88,6 +88,7 @@ func New(c Config) http.Handler {
 		e.GET("/*", pages(c.Web))
 	}
 	s.sharing(e)
+	guiding(e)
 	e.GET("/api/events", s.events)
 	e.GET("/api/templates/:id/listen", s.listen)
 	e.GET("/api/templates/:id/perform", s.perform)

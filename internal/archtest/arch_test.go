@@ -14,7 +14,7 @@ import (
 )
 
 // rooms in order: each may import those before it.
-var rooms = []string{"docs/schema", "internal/core", "internal/document", "internal/format", "internal/sampler", "internal/recorded", "internal/effect", "internal/render", "internal/pass", "internal/scan", "internal/roots", "internal/printer", "internal/certs", "internal/rig", "internal/audiostore", "internal/store", "internal/parcel", "internal/app", "internal/remote", "internal/api", "internal/ops", "internal/demo", "web", "cmd"}
+var rooms = []string{"docs/schema", "docs/guide", "docs/screenshots", "internal/core", "internal/document", "internal/format", "internal/sampler", "internal/recorded", "internal/effect", "internal/render", "internal/pass", "internal/scan", "internal/roots", "internal/printer", "internal/certs", "internal/rig", "internal/audiostore", "internal/store", "internal/parcel", "internal/app", "internal/remote", "internal/api", "internal/ops", "internal/demo", "web", "cmd"}
 
 // coreOrder likewise, within the core.
 var coreOrder = []string{"people", "note", "share", "filename", "dsp", "audit", "sound", "timecode", "tempo", "cut", "cue", "colour", "template", "articulation", "calibrate", "change", "fan", "balance", "ribbon", "calls", "packing", "seating", "layout", "patch", "deliver", "printing", "palette", "proof", "sight", "order", "sketch", "naming", "intake", "catalogue", "casting", "playable", "furnish", "transfer", "compare", "session", "handover", "coretest"}

@@ -30,7 +30,8 @@ export type ShellDialog =
   | "notes"
   | "links"
   | "stands"
-  | "templates";
+  | "templates"
+  | "guide";
 
 export interface Notice {
   id: number;
@@ -68,6 +69,7 @@ export interface State {
   cueMusic: { cue: string; file: File } | null; // of a cue, for the dialogs that read music
   movie: { cut: string; reel: string } | null; // whose film is chosen
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
+  guide: string; // the page of the guide, and perhaps the place in it: "marks#orphan"
   asking: string; // the field that is set for the whole selection
   renaming: Id | null; // the section whose name is being edited
   dialog: ShellDialog | LeafDialog | null;
@@ -112,6 +114,7 @@ export const store = createStore<State>(() => ({
   sight: null,
   sighting: null,
   folded: new Set(),
+  guide: "start",
   asking: "",
   renaming: null,
   dialog: null,
@@ -211,6 +214,9 @@ export function unfold(leaf: LeafName, beside: boolean) {
     return { open };
   });
 }
+
+/** explain opens a page of the guide, perhaps at a place in it. */
+export const explain = (page: string, at = "") => set({ dialog: "guide", guide: at ? `${page}#${at}` : page });
 
 /** lookUp shows a patch, or a whole library, in the Library. */
 export function lookUp(library: Id, patch?: { id: Id; name: string }) {

@@ -5,6 +5,7 @@ import { AccountDialog } from "./AccountDialog";
 import { CompareTemplatesDialog } from "./CompareTemplatesDialog";
 import { DriftDialog } from "./DriftDialog";
 import { Finder } from "./Finder";
+import { GuideDialog } from "./GuideDialog";
 import { HistoryDialog } from "./HistoryDialog";
 import { KeyMap } from "./KeyMap";
 import { LinksDialog } from "./LinksDialog";
@@ -36,6 +37,7 @@ const own: Record<ShellDialog, Shown> = {
   links: LinksDialog,
   stands: StandsDialog,
   templates: TemplatesDialog,
+  guide: GuideDialog,
 };
 
 const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l.dialogs));

@@ -20,7 +20,7 @@ import {
   waysToFind,
 } from "../model/find";
 import { within } from "../model/score";
-import { get, select, set, show, unfold, useApp } from "../model/store";
+import { explain, get, select, set, show, unfold, useApp } from "../model/store";
 import { plural, type Sheet, things } from "../model/template";
 
 type Term = Schemas["Term"];
@@ -233,5 +233,7 @@ const doings = (sheet: Sheet): Found[] => [
   command("New template", "", () => set({ dialog: "new" })),
   command("Make it ready to play", "", () => set({ dialog: "ready" })),
   command("Name and settings", "", () => set({ dialog: "settings" })),
+  ...leaves.map((l) => command(`Guide: ${l.title}`, "F1", () => explain(l.name))),
+  command("Guide: every mark explained", "", () => explain("marks")),
   command("Keys", "?", () => set({ dialog: "keys" })),
 ];

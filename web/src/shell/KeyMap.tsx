@@ -14,6 +14,7 @@ const keys = (): readonly (readonly [string, string])[] => [
   ["Escape", "stop everything that sounds"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   [".", "the marks and their remedies"],
+  ["F1", "the guide, at the page of the leaf"],
   ["?", "this list"],
 ];
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../model/api";
 import { mend, restThere } from "../model/changing";
 import { computed } from "../model/queries";
-import { lookUp, select, set, show, useApp } from "../model/store";
+import { explain, lookUp, select, set, show, useApp } from "../model/store";
 import { Floating } from "./Floating";
 
 /** Marks lists the findings of the proof, each with its remedies. */
@@ -75,7 +75,14 @@ function MarkRow({ mark, tried }: { mark: Schemas["Mark"]; tried: boolean }) {
         <button type="button" className="flex-1 text-left" onClick={look}>
           {mark.message}
         </button>
-        <span className="text-[12px] text-soft">{mark.code}</span>
+        <button
+          type="button"
+          className="link text-[12px] text-soft"
+          title="What this mark means"
+          onClick={() => explain("marks", mark.code)}
+        >
+          {mark.code}
+        </button>
       </div>
       <div className="mt-1 ml-5 flex flex-wrap gap-1.5">
         {!tried && <span className="text-soft leading-7">Trying remedies…</span>}

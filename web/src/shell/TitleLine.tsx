@@ -5,7 +5,7 @@ import { redo, undo } from "../model/changing";
 import { signOut } from "../model/opening";
 import { computed } from "../model/queries";
 import { pageId } from "../model/sending";
-import { set, useApp } from "../model/store";
+import { explain, set, useApp } from "../model/store";
 import { gib, plural, things } from "../model/template";
 import { MemoryGlass } from "../parts/MemoryGlass";
 import { useGlass } from "../parts/useGlass";
@@ -182,6 +182,9 @@ function Menu() {
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
             Keys <span className="key">?</span>
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className="menu-item" onSelect={() => explain("start")}>
+            Guide <span className="key">F1</span>
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "members" })}>

@@ -4,7 +4,7 @@ import { again, call, duplicate, redo, undo } from "../model/changing";
 import { performing, rest, toggle } from "../model/performing";
 import { lookByKey, lookOn } from "../model/sight";
 import { arm, disarm, lettered, sounding, stop } from "../model/sounding";
-import { get, set, unfold } from "../model/store";
+import { explain, get, set, unfold } from "../model/store";
 
 /** useKeys listens for the keys that work everywhere; keys of the sheet are
  * the Orchestra leaf's own. */
@@ -73,6 +73,12 @@ function anywhere(e: KeyboardEvent): boolean {
   const leaf = e.altKey && leaves.find((l) => e.code === `Digit${l.number}`);
   if (leaf) {
     unfold(leaf.name, e.shiftKey);
+    return true;
+  }
+  if (e.key === "F1") {
+    const { open } = get();
+    const at = (e.target as Element).closest<HTMLElement>("[data-leaf]")?.dataset.leaf;
+    explain(at ?? (open.length === 1 ? open[0]! : "start"));
     return true;
   }
   if (ctrl && e.key.toLowerCase() === "k") {

@@ -27,6 +27,7 @@ import {
   useFilm,
 } from "../../model/film";
 import { frameShown, goBy, reelAt, showAt } from "../../model/picture";
+import { explain } from "../../model/store";
 import { counted, type FrameRate, timecode } from "../../model/timecode";
 import { useSize } from "../../parts/useSize";
 import { isBlack, shotAt, shotTints } from "./shots";
@@ -224,7 +225,14 @@ function Marks({ film }: { film: Film }) {
           >
             ! {m.message}
           </button>
-          <span className="ml-auto shrink-0 text-soft">{m.code}</span>
+          <button
+            type="button"
+            className="link ml-auto shrink-0 text-soft"
+            title="What this mark means"
+            onClick={() => explain("marks", m.code)}
+          >
+            {m.code}
+          </button>
         </li>
       ))}
       {film.marks.length > 1 && (
