@@ -5,6 +5,7 @@ import (
 	"context"
 	"fanfold/internal/core/handover"
 	"net/http"
+	"time"
 
 	"fanfold/internal/api/gen"
 	"fanfold/internal/app"
@@ -160,6 +161,30 @@ func (s *server) Handbook(ctx context.Context, r gen.HandbookRequestObject) (gen
 // VisitHandbookResponse implements the generated response.
 func (d download) VisitHandbookResponse(w http.ResponseWriter) error {
 	return d.VisitExportResponse(w)
+}
+
+// Looked implements the contract.
+func (s *server) Looked(ctx context.Context, r gen.LookedRequestObject) (gen.LookedResponseObject, error) {
+	h, p, err := s.open(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	since, err := h.Look(ctx, p)
+	out := gen.Looked200JSONResponse{}
+	if !since.At.IsZero() {
+		out.At = &since.At
+	}
+	out.Changes = make([]struct {
+		At       time.Time `json:"at"`
+		Author   string    `json:"author"`
+		Label    string    `json:"label"`
+		Revision int64     `json:"revision"`
+	}, len(since.Changes))
+	for n, c := range since.Changes {
+		x := &out.Changes[n]
+		x.At, x.Author, x.Label, x.Revision = c.MadeAt, c.Author, c.Label, c.Revision
+	}
+	return out, err
 }
 
 // Here implements the contract.

@@ -12,7 +12,7 @@ var needs = map[string]people.Doing{
 	// They reckon, preview or translate, and keep nothing.
 	"FileMachines": people.Look, "CompareTemplates": people.Look, "PutSessionRight": people.Look, "CheckPalette": people.Look, "ReadPalette": people.Look,
 	"TranslateMidi": people.Look, "Playable": people.Look, "CallCost": people.Look, "CompareCalls": people.Look, "CheckMap": people.Look, "TryMap": people.Look,
-	"Compile": people.Look, "CompileMidi": people.Look, "WhatIf": people.Look, "FindTempi": people.Look, "LookAt": people.Look, "Here": people.Look,
+	"Compile": people.Look, "CompileMidi": people.Look, "WhatIf": people.Look, "FindTempi": people.Look, "LookAt": people.Look, "Here": people.Look, "Looked": people.Look,
 	// Of oneself.
 	"SignIn": people.Look, "SignInDemo": people.Look, "SignOut": people.Look, "ChangePassword": people.Look, "EndSessions": people.Look, "TakeInvitation": people.Look, "TakeInvitationByPasskey": people.Look, "BeginInvitedPasskey": people.Look,
 	"StartCodes": people.Look, "UseCodes": people.Look, "EndCodes": people.Look, "BeginPasskey": people.Look, "KeepPasskey": people.Look, "RemovePasskey": people.Look, "BeginPasskeySignIn": people.Look, "SignInPasskey": people.Look,

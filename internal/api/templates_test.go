@@ -120,3 +120,46 @@ func TestACallKnowsWhenItWasUsed(t *testing.T) {
 	require.Equal(t, saved[0].ID, list[0].Call, "the last first")
 	require.WithinDuration(t, time.Now(), list[0].At, time.Minute)
 }
+
+// Who comes back after a while is told what others changed since; what one did oneself is not news.
+func TestWhatChangedSinceOneWasHere(t *testing.T) {
+	s := serve(t)
+	ada := s.signedIn(t, "ada")
+	bo := s.comes(t, ada, "bo", people.Arranger)
+	path := ada.newTemplate("Salt")
+	type since struct {
+		At      *time.Time
+		Changes []struct {
+			Author, Label string
+			Revision      int
+		}
+	}
+	look := func(c *client) since { return as[since](t, c.do("POST", path+"/looked", nil)) }
+	rename := func(c *client, base int, name string) {
+		settings := as[struct {
+			Template struct{ Settings map[string]any }
+		}](t, c.do("GET", path, nil)).Template.Settings
+		require.Equal(t, 200, c.do("POST", path+"/changes", map[string]any{"base": base, "change": map[string]any{"kind": "configure", "name": name, "settings": settings}}).status)
+	}
+	away := func() {
+		_, err := s.store.Pool.Exec(context.Background(), "update looks set at = at - interval '31 minutes'")
+		require.NoError(t, err)
+	}
+	require.Nil(t, look(ada).At, "this is the first visit")
+	rename(bo, 0, "Salt 2")
+	require.Empty(t, look(ada).Changes, "it is the same visit")
+	rename(ada, 1, "Salt 3")
+	look(ada)
+	away()
+	rename(bo, 2, "Salt 4")
+	rename(ada, 3, "Salt 5")
+	got := look(ada)
+	require.NotNil(t, got.At)
+	require.Len(t, got.Changes, 1)
+	require.Equal(t, "bo", got.Changes[0].Author)
+	require.Equal(t, 3, got.Changes[0].Revision)
+	require.Equal(t, got.Changes, look(ada).Changes, "it is told for all of the visit")
+	away()
+	require.Empty(t, look(ada).Changes, "and not again")
+	require.Equal(t, 404, s.signedIn(t, "eve").do("POST", path+"/looked", nil).status)
+}

@@ -187,6 +187,12 @@ func patience() time.Duration { return time.Duration(20 * slow * float64(time.Se
 // console's lines are left.
 func visit(t testing.TB, width, height int) *person {
 	t.Helper()
+	return visitAs(t, width, height, false)
+}
+
+// visitAs is visit by somebody who has closed all hints, or none.
+func visitAs(t testing.TB, width, height int, hinted bool) *person {
+	t.Helper()
 	private, err := studio.browser.Incognito()
 	require.NoError(t, err)
 	page, err := private.Page(proto.TargetCreateTarget{})
@@ -214,6 +220,10 @@ func visit(t testing.TB, width, height int) *person {
 			}
 		}
 	})()
+	if !hinted {
+		_, err = p.page.EvalOnNewDocument(`localStorage.setItem("fanfold.hints", '["all"]')`)
+		require.NoError(t, err)
+	}
 	require.NoError(t, p.page.Navigate(studio.address))
 	return p
 }

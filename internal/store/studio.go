@@ -31,6 +31,7 @@ var studioParts = []part{
 	{"snapshots", ofDocument, "t.document_id, t.revision", nil},
 	{"changes", ofDocument + byPerson, "t.document_id, t.revision", []string{"key"}},
 	{"versions", ofDocument + byPerson, "t.created_at, t.id", nil},
+	{"looks", ofDocument + " and t.person_id in (select id from people where studio_id = $1)", "t.document_id, t.person_id", nil},
 	{"calls_used", ofDocument, "t.document_id, t.call_id", nil},
 	{"paces", "t.studio_id = $1", "t.machine", nil},
 	{"recordings", "t.studio_id = $1", "t.created_at, t.id", nil},

@@ -3092,6 +3092,18 @@ type SignedIn struct {
 	Until time.Time `json:"until"`
 }
 
+// SinceHere defines model for SinceHere.
+type SinceHere struct {
+	// At when the visit before this one was; missing at the first
+	At      *time.Time `json:"at,omitempty"`
+	Changes []struct {
+		At       time.Time `json:"at"`
+		Author   string    `json:"author"`
+		Label    string    `json:"label"`
+		Revision int64     `json:"revision"`
+	} `json:"changes"`
+}
+
 // SinceStarted defines model for SinceStarted.
 type SinceStarted = app.SinceStarted
 
@@ -5123,6 +5135,9 @@ type ServerInterface interface {
 
 	// (POST /api/templates/{id}/lock)
 	Lock(ctx *echo.Context, id openapi_types.UUID) error
+
+	// (POST /api/templates/{id}/looked)
+	Looked(ctx *echo.Context, id openapi_types.UUID) error
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx *echo.Context, id openapi_types.UUID, machine string) error
@@ -8965,6 +8980,22 @@ func (w *ServerInterfaceWrapper) Lock(ctx *echo.Context) error {
 	return err
 }
 
+// Looked converts echo context to params.
+func (w *ServerInterfaceWrapper) Looked(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Looked(ctx, id)
+	return err
+}
+
 // Host converts echo context to params.
 func (w *ServerInterfaceWrapper) Host(ctx *echo.Context) error {
 	var err error
@@ -9982,6 +10013,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/templates/:id/calls/cost", wrapper.CallCost, options.OperationMiddlewares["CallCost"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/compare", wrapper.CompareCalls, options.OperationMiddlewares["CompareCalls"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls", wrapper.Call, options.OperationMiddlewares["Call"]...)
+	router.POST(options.BaseURL+"/api/templates/:id/looked", wrapper.Looked, options.OperationMiddlewares["Looked"]...)
 	router.GET(options.BaseURL+"/api/templates/:id/calls/used", wrapper.CallsUsed, options.OperationMiddlewares["CallsUsed"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/machines/:machine/rest", wrapper.RestMachine, options.OperationMiddlewares["RestMachine"]...)
 	router.POST(options.BaseURL+"/api/templates/:id/calls/begin", wrapper.Begin, options.OperationMiddlewares["Begin"]...)
@@ -17671,6 +17703,45 @@ func (response LockdefaultApplicationProblemPlusJSONResponse) VisitLockResponse(
 	return err
 }
 
+type LookedRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type LookedResponseObject interface {
+	VisitLookedResponse(w http.ResponseWriter) error
+}
+
+type Looked200JSONResponse SinceHere
+
+func (response Looked200JSONResponse) VisitLookedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LookeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LookeddefaultApplicationProblemPlusJSONResponse) VisitLookedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HostRequestObject struct {
 	Id      openapi_types.UUID `json:"id"`
 	Machine string             `json:"machine"`
@@ -20030,6 +20101,9 @@ type StrictServerInterface interface {
 
 	// (POST /api/templates/{id}/lock)
 	Lock(ctx context.Context, request LockRequestObject) (LockResponseObject, error)
+
+	// (POST /api/templates/{id}/looked)
+	Looked(ctx context.Context, request LookedRequestObject) (LookedResponseObject, error)
 
 	// (GET /api/templates/{id}/machines/{machine}/host)
 	Host(ctx context.Context, request HostRequestObject) (HostResponseObject, error)
@@ -26436,6 +26510,31 @@ func (sh *strictHandler) Lock(ctx *echo.Context, id openapi_types.UUID) error {
 		return err
 	} else if validResponse, ok := response.(LockResponseObject); ok {
 		return validResponse.VisitLockResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Looked operation middleware
+func (sh *strictHandler) Looked(ctx *echo.Context, id openapi_types.UUID) error {
+	var request LookedRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Looked(ctx.Request().Context(), request.(LookedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Looked")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LookedResponseObject); ok {
+		return validResponse.VisitLookedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -113,6 +113,15 @@ type Lease struct {
 	Until    time.Time
 }
 
+type Look struct {
+	DocumentID     uuid.UUID
+	PersonID       uuid.UUID
+	Revision       int64
+	At             time.Time
+	BeforeRevision *int64
+	BeforeAt       pgtype.Timestamptz
+}
+
 type Note struct {
 	ID       int64
 	StudioID uuid.UUID

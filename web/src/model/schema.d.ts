@@ -1995,6 +1995,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates/{id}/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description notes that somebody looks at the template, and tells what others changed since the visit before */
+        post: operations["Looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates/{id}/calls/used": {
         parameters: {
             query?: never;
@@ -5443,6 +5460,21 @@ export interface components {
             sure?: boolean;
             /** @description the saved call that this is, so that it is known when it was last used */
             saved?: string;
+        };
+        SinceHere: {
+            /**
+             * Format: date-time
+             * @description when the visit before this one was; missing at the first
+             */
+            at?: string;
+            changes: {
+                /** Format: int64 */
+                revision: number;
+                /** Format: date-time */
+                at: string;
+                author: string;
+                label: string;
+            }[];
         };
         CallUsed: {
             call: components["schemas"]["Id"];
@@ -11899,6 +11931,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallCost"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    Looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceHere"];
                 };
             };
             /** @description what went wrong */

@@ -31,7 +31,8 @@ export type ShellDialog =
   | "links"
   | "stands"
   | "templates"
-  | "guide";
+  | "guide"
+  | "since-here";
 
 export interface Notice {
   id: number;

@@ -11,11 +11,13 @@ import { ClashDialog } from "./ClashDialog";
 import { Dialogs } from "./Dialogs";
 import { ReadAhead } from "./Finder";
 import { FoldedSheet } from "./FoldedSheet";
+import { HintLine } from "./HintLine";
 import { Invitation } from "./Invitation";
 import { useKeys } from "./keys";
 import { LockedLine } from "./LockedLine";
 import { Notices } from "./Notices";
 import { SignIn } from "./SignIn";
+import { SinceLine } from "./SinceLine";
 import { StudioLine } from "./StudioLine";
 import { TitleLine } from "./TitleLine";
 import { TraceLine } from "./TraceLine";
@@ -63,6 +65,7 @@ function Studio() {
       <TitleLine />
       <StudioLine />
       <LockedLine />
+      <SinceLine />
       <FoldedSheet />
       {score && (
         <Suspense>
@@ -74,6 +77,7 @@ function Studio() {
           <PlayStrip />
         </Suspense>
       )}
+      <HintLine />
       <TraceLine />
       <Dialogs />
       <ClashDialog />

@@ -15,6 +15,7 @@ import { NewTemplateDialog } from "./NewTemplateDialog";
 import { NotesDialog } from "./NotesDialog";
 import { FurnishedDialog, ReadyDialog } from "./ReadyDialog";
 import { SettingsDialog } from "./SettingsDialog";
+import { SinceHereDialog } from "./SinceLine";
 import { StandsDialog } from "./StandsDialog";
 import { TemplatesDialog } from "./TemplatesDialog";
 
@@ -38,6 +39,7 @@ const own: Record<ShellDialog, Shown> = {
   stands: StandsDialog,
   templates: TemplatesDialog,
   guide: GuideDialog,
+  "since-here": SinceHereDialog,
 };
 
 const all: Record<string, Shown> = Object.assign({}, own, ...leaves.map((l) => l.dialogs));

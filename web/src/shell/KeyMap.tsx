@@ -15,6 +15,7 @@ const keys = (): readonly (readonly [string, string])[] => [
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   [".", "the marks and their remedies"],
   ["F1", "the guide, at the page of the leaf"],
+  [",", "close the hint"],
   ["?", "this list"],
 ];
 

@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import { leaves } from "../leaves";
 import { again, call, duplicate, redo, undo } from "../model/changing";
+import { closeHints, hintNow } from "../model/hints";
 import { performing, rest, toggle } from "../model/performing";
 import { lookByKey, lookOn } from "../model/sight";
 import { arm, disarm, lettered, sounding, stop } from "../model/sounding";
@@ -103,6 +104,11 @@ function anywhere(e: KeyboardEvent): boolean {
     case "?":
       set({ dialog: "keys" });
       return true;
+    case ",": {
+      const hint = hintNow();
+      if (hint) closeHints([hint.id]);
+      return hint !== null;
+    }
     case ".":
       set({ dialog: "marks" });
       return true;
