@@ -44,8 +44,8 @@ func backupCommand() *cobra.Command {
 
 func restoreCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "restore FILE", Short: "Bring back what backup wrote, into an empty database",
-		Long: "Bring back what backup wrote, all of it or nothing, into the database of DATABASE_URL, which must be\nempty. A file of an earlier Fanfold is brought up to date when the server starts.",
+		Use: "restore FILE", Short: "Restore a backup into an empty database",
+		Long: "Restore a backup, all of it or nothing, into the database of DATABASE_URL, which must be empty. A file of an earlier Fanfold is brought up to date when the server starts.",
 		Args: oneFile("what backup wrote"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			url, err := databaseURL()

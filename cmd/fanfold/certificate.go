@@ -66,7 +66,7 @@ func certificateCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&names, "name", nil, "a name or an address that the server is reached under; may be given again")
+	c.Flags().StringArrayVar(&names, "name", nil, "a name or an address that the server is reached under; may be repeated")
 	c.Flags().StringVarP(&out, "output", "o", "", "the folder to write to")
 	return c
 }

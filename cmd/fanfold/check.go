@@ -193,7 +193,7 @@ func seatCommand() *cobra.Command {
 	var out string
 	var fresh, asJSON bool
 	c := &cobra.Command{
-		Use: "seat t.fanfold.json -o seated.json", Short: "Give every instrument a seat", Args: oneFile("the template file"),
+		Use: "seat t.fanfold.json -o seated.json", Short: "Seat every row", Args: oneFile("the template file"),
 		RunE: func(c *cobra.Command, args []string) error {
 			t, err := readTemplate(args[0])
 			if err != nil {
@@ -221,7 +221,7 @@ func seatCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVarP(&out, "output", "o", "", "the seated template file to write")
-	c.Flags().BoolVar(&fresh, "fresh", false, "forget the seats there are")
+	c.Flags().BoolVar(&fresh, "fresh", false, "ignore the present seats")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }

@@ -37,7 +37,7 @@ func timecodeCommand() *cobra.Command {
 	var rateHz int64
 	var asJSON bool
 	c := &cobra.Command{
-		Use: "timecode 01:00:00;02", Short: "Turn a timecode, frames or samples into the others", Args: cobra.ExactArgs(1),
+		Use: "timecode 01:00:00;02", Short: "Convert between timecode, frames and samples", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			r, err := timecode.Named(rate)
 			if err != nil {
@@ -67,7 +67,7 @@ func timecodeCommand() *cobra.Command {
 	}
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&to, "to", "samples", "what is printed: timecode, frames, samples or seconds")
-	c.Flags().StringVar(&count, "from", "", "what is given: timecode, frames or samples; found out by its marks if not said")
+	c.Flags().StringVar(&count, "from", "", "what is given: timecode, frames or samples; worked out from how it is written by default")
 	c.Flags().Int64Var(&rateHz, "sample-rate", 48_000, "samples a second")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
@@ -148,12 +148,12 @@ func tempoCommand() *cobra.Command {
 	}
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&hits, "hits", "", "a list (CSV) with time, and name, weight and tolerance in frames if you like")
-	c.Flags().StringVar(&start, "start", "", "the timecode on which bar 1 stands; that of the first hit if not said")
+	c.Flags().StringVar(&start, "start", "", "the timecode of bar 1; by default that of the first hit")
 	c.Flags().Float64Var(&ask.LowBPM, "low", 60, "the slowest tempo")
 	c.Flags().Float64Var(&ask.HighBPM, "high", 160, "the fastest tempo")
-	c.Flags().Float64Var(&ask.StartWays, "ways", 0, "frames by which the start may give way")
+	c.Flags().Float64Var(&ask.StartWays, "ways", 0, "how many frames the start may move")
 	c.Flags().IntVar(&ask.Beats, "beats", 4, "beats in a bar")
-	c.Flags().BoolVar(&asMap, "map", false, "find maps of few tempi in place of steady ones")
+	c.Flags().BoolVar(&asMap, "map", false, "find tempo maps with few changes instead of steady tempi")
 	c.Flags().Float64Var(&ratio, "ratio", 1.15, "with --map, by how much the tempo may change at once")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
@@ -223,7 +223,7 @@ func conformCommand() *cobra.Command {
 	var music recutAsk
 	var asJSON bool
 	c := &cobra.Command{
-		Use: "conform old.edl new.edl", Short: "Hold cues against a new cut: what moves, what changed inside, and how each can follow", Args: cobra.ExactArgs(2),
+		Use: "conform old.edl new.edl", Short: "Compare cues with a new cut: what moves, what changed inside, and how each can follow", Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			r, err := timecode.Named(rate)
 			if err != nil {
@@ -262,7 +262,7 @@ func conformCommand() *cobra.Command {
 	}
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&cues, "cues", "", "a list of cues (CSV): number, title, start, end or length, and tempo")
-	c.Flags().StringVar(&report, "report", "", "write what becomes of each cue to a file: to print where it ends in .pdf, otherwise a list (CSV)")
+	c.Flags().StringVar(&report, "report", "", "write what happens to each cue to a file: to print where it ends in .pdf, otherwise a list (CSV)")
 	c.Flags().StringVar(&music.file, "music", "", "the MIDI file of a cue, to be edited as the cue follows the new cut")
 	c.Flags().StringVar(&music.number, "cue", "", "with --music, the number of its cue")
 	c.Flags().IntVar(&music.choice, "proposal", 1, "with --music, which proposal the cue follows, counted from 1")
@@ -313,7 +313,7 @@ func (x recutAsk) write(told io.Writer, p *cue.Production, m cut.Match, r timeco
 	return nil
 }
 
-// conformReport writes what becomes of each cue for people. names are the files of the two lists.
+// conformReport writes what happens to each cue for people. names are the files of the two lists.
 func conformReport(p *cue.Production, m cut.Match, r timecode.Rate, names []string, to string) error {
 	at := cut.NewMap(m)
 	var x cue.Conforming

@@ -45,7 +45,7 @@ func deliverCommand() *cobra.Command {
 	}
 	x.prove.add(c)
 	f := c.Flags()
-	f.StringVar(&x.out, "out", "", "the archive or folder that is made")
+	f.StringVar(&x.out, "out", "", "the archive or folder to write")
 	f.StringVar(&x.title, "title", "", "the title of the cue; without it, the folder's name")
 	f.StringVar(&x.cue, "cue", "", "the number of the cue: 1M02")
 	f.IntVar(&x.version, "version", 1, "which version it is")
@@ -53,11 +53,11 @@ func deliverCommand() *cobra.Command {
 	f.StringVar(&x.frames, "frames", "24", "the frame rate of timecode")
 	f.StringVar(&x.music, "music", "", "a MIDI or MusicXML file that is put in")
 	f.StringVar(&x.to, "to", "", "who receives it")
-	f.StringVar(&x.from, "from", "", "who hands it over")
+	f.StringVar(&x.from, "from", "", "who delivers it")
 	f.StringVar(&x.note, "note", "", "what they should know")
-	f.StringVar(&x.folders, "folders", string(handover.OneFolder), "how files lie in folders: one, fold or cue")
-	f.BoolVar(&x.listening, "listening", false, "put a FLAC copy of the mix in, to be listened to")
-	f.BoolVar(&x.anyway, "anyway", false, "pack it though something is wrong; the delivery sheet says what")
+	f.StringVar(&x.folders, "folders", string(handover.OneFolder), "how files are arranged in folders: one, fold or cue")
+	f.BoolVar(&x.listening, "listening", false, "include a FLAC copy of the mix for listening")
+	f.BoolVar(&x.anyway, "anyway", false, "pack it even if something is wrong; the delivery sheet says what")
 	return c
 }
 
@@ -65,7 +65,7 @@ func deliver(ctx context.Context, out io.Writer, dir string, x deliverFlags) err
 	folders := handover.Folders(x.folders)
 	switch {
 	case x.out == "":
-		return wrongUse{errors.New("name the archive or folder that is made with --out")}
+		return wrongUse{errors.New("name the archive or folder to write with --out")}
 	case folders != handover.OneFolder && folders != handover.ByFold && folders != handover.ByCue:
 		return wrongUse{fmt.Errorf("--folders %s: one, fold and cue can be", x.folders)}
 	case x.version < 1:

@@ -47,13 +47,13 @@ func demoCommand() *cobra.Command {
 			return runDemo(ctx, cmd, c, dir, speed)
 		},
 	}
-	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
-	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
-	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "let other machines come, without TLS")
-	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan beside the made-up samples; may be given again")
-	cmd.Flags().StringVar(&dir, "dir", ".local", "where the data stays")
+	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "the address that browsers connect to")
+	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "the address that hosts connect to")
+	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "allow other machines to connect without TLS")
+	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan beside the made-up samples; may be repeated")
+	cmd.Flags().StringVar(&dir, "dir", ".local", "where the data is kept")
 	cmd.Flags().Float64Var(&speed, "speed", 4, "let the simulated machines load this much faster")
-	cmd.Flags().BoolVar(&forget, "forget", false, "forget the data and end")
+	cmd.Flags().BoolVar(&forget, "forget", false, "delete the data and exit")
 	return cmd
 }
 

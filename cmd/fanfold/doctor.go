@@ -59,8 +59,8 @@ func doctorCommand() *cobra.Command {
 	var asJSON bool
 	c := fromEnvironment()
 	cmd := &cobra.Command{
-		Use: "doctor", Short: "Look at a server's set-up, and say what to mend",
-		Long: "Look at a server's set-up, and say what to mend. Give the flags and the environment that 'fanfold serve' is\nstarted with. Nothing is changed, and it can be run while the server runs. The exit code is 1 when something\nhas to be mended.",
+		Use: "doctor", Short: "Check a server's setup, and say what to fix",
+		Long: "Check a server's setup, and say what to fix. Give the flags and the environment that 'fanfold serve' is\nstarted with. Nothing is changed, and the server may be running. The exit code is 1 when something needs\nfixing.",
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			d := &doctor{c: c}

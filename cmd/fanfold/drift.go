@@ -29,16 +29,16 @@ type driftFlags struct {
 func driftCommand() *cobra.Command {
 	var x driftFlags
 	c := &cobra.Command{
-		Use: "drift SESSION --template t.fanfold.json", Short: "Say how a session that a sequencer saved differs from its template",
-		Long: "Say how a session that a sequencer saved, as a DAWproject or MIDI file, differs from its template. With -o all\n" +
+		Use: "drift SESSION --template t.fanfold.json", Short: "Show how a saved session differs from its template",
+		Long: "Show how a session saved by a sequencer, as a DAWproject or MIDI file, differs from its template. With -o all\n" +
 			"of it is taken into a template file, but for what --answer says otherwise.\n\nIt ends with 1 where something differs.",
 		Args: oneFile("the session, a DAWproject or MIDI file"),
 		RunE: func(c *cobra.Command, args []string) error { return drift(c.OutOrStdout(), args[0], x) },
 	}
 	c.Flags().StringVar(&x.template, "template", "", "the template that the session was made of")
-	c.Flags().StringVarP(&x.out, "output", "o", "", "the template file to write, with all that differs taken")
-	c.Flags().StringVar(&x.right, "right", "", "the session to write, a DAWproject file, with all that differs put right as the template has it")
-	c.Flags().StringArrayVar(&x.answers, "answer", nil, "KEY=VALUE: an answer to a question, as they are listed; may be given again")
+	c.Flags().StringVarP(&x.out, "output", "o", "", "the template file to write, with every difference taken in")
+	c.Flags().StringVar(&x.right, "right", "", "the DAWproject session to write, corrected to match the template")
+	c.Flags().StringArrayVar(&x.answers, "answer", nil, "KEY=VALUE: an answer to a question, as they are listed; may be repeated")
 	c.Flags().BoolVar(&x.asJSON, "json", false, "print one JSON object")
 	return c
 }

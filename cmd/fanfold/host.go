@@ -74,7 +74,7 @@ func hostCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "the machine's name, for its log")
-	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "where to dial in")
+	c.Flags().StringVar(&server, "server", "nats://127.0.0.1:7071", "the server to connect to")
 	c.Flags().StringVar(&credential, "credential", os.Getenv("FANFOLD_CREDENTIAL"), "the machine's credential, which everybody on it can see in its list of processes; better set FANFOLD_CREDENTIAL")
 	c.Flags().StringVar(&file, "credential-file", "", "a file that holds the machine's credential, and where it is renewed; it is written from FANFOLD_CREDENTIAL at first")
 	c.Flags().StringVar(&authority, "ca", "", "the certificate of the authority that signed the server's (PEM), where the system does not trust it")
@@ -84,11 +84,11 @@ func hostCommand() *cobra.Command {
 	c.Flags().Int64Var(&samples, "sample-memory", 1024, "real memory for samples that sound, MiB")
 	c.Flags().Float64Var(&disk, "disk-rate", 500, "reading samples, MiB/s")
 	c.Flags().Float64Var(&speed, "speed", 1, "let time run this much faster")
-	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine with samples, that may be scanned and sounds; may be given again")
-	c.Flags().StringArrayVar(&libraries, "library", nil, "a library installed here; may be given again")
+	c.Flags().StringArrayVar(&roots, "scan-root", nil, "a folder of this machine with samples, that may be scanned and sounds; may be repeated")
+	c.Flags().StringArrayVar(&libraries, "library", nil, "a library installed here; may be repeated")
 	c.Flags().StringToIntVar(&sounding, "sounding", nil, "voices of instruments that sound once they are ready: NAME=VOICES")
 	c.Flags().StringArrayVar(&armed, "armed", nil, "an instrument somebody is about to play")
-	c.Flags().StringArrayVar(&plays, "plays", nil, "a key (MIDI note) that is played once an instrument is ready: NAME=KEY; may be given again")
+	c.Flags().StringArrayVar(&plays, "plays", nil, "a key (MIDI note) to play once an instrument is ready: NAME=KEY; may be repeated")
 	c.Flags().Float64Var(&faults.DiskShare, "disk-share", 1, "read at this share of the disk's rate")
 	c.Flags().StringArrayVar(&corrupt, "corrupt", nil, "a patch that cannot be read")
 	c.Flags().StringArrayVar(&stall, "stall", nil, "an instrument that never finishes loading")

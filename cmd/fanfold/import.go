@@ -70,7 +70,7 @@ func importCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&machines, "machine", nil, "NAME:GiB:CORES: add a machine, such as Alder:64:16")
 	c.Flags().IntVar(&middleC, "middle-c", 4, "the octave the list writes for MIDI note 60: 4 or 3")
 	c.Flags().StringVar(&decimal, "decimal", "", "the mark that sizes are written with: point (1,024.5) or comma (1.024,5); defaults to what the list tells")
-	c.Flags().StringArrayVar(&answers, "answer", nil, "KEY=VALUE: of a session, an answer to a question, as they are listed; may be given again")
+	c.Flags().StringArrayVar(&answers, "answer", nil, "KEY=VALUE: of a session, an answer to a question, as they are listed; may be repeated")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }

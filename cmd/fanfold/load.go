@@ -25,8 +25,8 @@ func loadCommand() *cobra.Command {
 	var name, midi string
 	var asJSON bool
 	c := &cobra.Command{
-		Use: "load t.fanfold.json --call NAME", Short: "Tell what a call costs: memory, time and order", Args: oneFile("the template file"),
-		Long: "Tell what a call costs, starting with everything tacet: the memory each machine holds, how long it\nloads, and in what order. Without --call, everything at once. The exit code is 1 when it does not fit.",
+		Use: "load t.fanfold.json --call NAME", Short: "Show what a call needs: memory, time and load order", Args: oneFile("the template file"),
+		Long: "Show what a call needs when nothing is loaded yet: the memory on each machine, how long it loads,\nand in what order. Without --call, everything at once. The exit code is 1 when it does not fit.",
 		RunE: func(c *cobra.Command, args []string) error {
 			t, err := readTemplate(args[0])
 			if err != nil {

@@ -40,7 +40,7 @@ func proveCommand() *cobra.Command {
 		RunE: func(c *cobra.Command, args []string) error { return prove(c.Context(), c.OutOrStdout(), args[0], x) },
 	}
 	x.add(c)
-	c.Flags().BoolVar(&x.asJSON, "json", false, "write the report as JSON")
+	c.Flags().BoolVar(&x.asJSON, "json", false, "print the report as JSON")
 	return c
 }
 
@@ -48,10 +48,10 @@ func proveCommand() *cobra.Command {
 func (x *proveFlags) add(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&x.template, "template", "", "the template whose stems they are")
-	f.StringVar(&x.mix, "mix", "", "the mix, where it lies elsewhere or is not found by its name")
-	f.StringArrayVar(&x.guides, "guide", nil, "a guide in the folder that no stem may hold; may be given again")
-	f.StringArrayVar(&x.match, "match", nil, "FILE=STEM: what a file is; STEM may be mix, limited, guide or other; may be given again")
-	f.StringArrayVar(&x.folds, "fold", nil, "a fold of the template; may be given again; without it all are proved")
+	f.StringVar(&x.mix, "mix", "", "the mix, if it is elsewhere or not found by its name")
+	f.StringArrayVar(&x.guides, "guide", nil, "a guide in the folder that no stem may hold; may be repeated")
+	f.StringArrayVar(&x.match, "match", nil, "FILE=STEM: what a file is; STEM may be mix, limited, guide or other; may be repeated")
+	f.StringArrayVar(&x.folds, "fold", nil, "a fold of the template; may be repeated; without it all are proved")
 	f.Float64Var(&x.peak, "peak", -1, "the highest true peak, dBTP; 0 for none")
 	f.Float64Var(&x.loudness, "loudness", 0, "the loudness of the mix that is asked for, LUFS; 0 for none")
 }

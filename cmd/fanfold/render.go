@@ -51,21 +51,21 @@ func renderCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	f.StringVar(&x.template, "template", "", "the template")
-	f.StringArrayVar(&x.samples, "samples", nil, "a folder in which libraries lie; may be given again")
+	f.StringArrayVar(&x.samples, "samples", nil, "a folder of libraries; may be repeated")
 	f.StringVar(&x.out, "out", ".", "where the files go; nothing there is written over")
-	f.StringArrayVar(&x.folds, "fold", nil, "a fold; may be given again; without it all are printed")
+	f.StringArrayVar(&x.folds, "fold", nil, "a fold; may be repeated; without it all are printed")
 	f.IntVar(&x.rate, "rate", 48_000, "the sample rate, Hz: 44100, 48000, 88200 or 96000")
 	f.StringVar(&x.bits, "bits", "24", "16, 24 or float")
 	f.StringVar(&x.start, "start", "00:00:00:00", "the timecode on which it begins")
 	f.StringVar(&x.frames, "frames", "24", "the frame rate of --start")
-	f.StringVar(&x.pattern, "names", filename.DefaultPattern, "how the files are called")
+	f.StringVar(&x.pattern, "names", filename.DefaultPattern, "the pattern of the file names")
 	f.Float64Var(&x.trim, "trim", 0, "turn all files up by so many dB, or down")
-	f.BoolVar(&x.softer, "softer", false, "turn all files down together, as far as it takes to keep every peak below full scale")
+	f.BoolVar(&x.softer, "softer", false, "turn all files down together, just enough to keep every peak below full scale")
 	f.IntVar(&x.memory, "memory", 256, "for samples, MiB")
 	f.BoolVar(&x.leaveOut, "leave-out", false, "leave out rows that cannot sound; otherwise nothing is printed")
-	f.BoolVar(&x.dry, "dry", false, "without what rooms and other returns add")
+	f.BoolVar(&x.dry, "dry", false, "without reverbs and other returns")
 	f.BoolVar(&x.long, "rf64", false, "write RF64 files however short they are")
-	f.BoolVar(&x.asJSON, "json", false, "write what came of it as JSON")
+	f.BoolVar(&x.asJSON, "json", false, "print the result as JSON")
 	return c
 }
 

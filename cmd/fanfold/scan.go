@@ -68,8 +68,8 @@ func scanCommand() *cobra.Command {
 	}
 	c.Flags().StringVarP(&out, "output", "o", "", "the row list to write")
 	c.Flags().StringVar(&library, "library", "", "the library named in the row list")
-	c.Flags().IntVar(&policy.PreloadKiB, "preload-kib", policy.PreloadKiB, "of each sample, kept in memory when ready")
-	c.Flags().IntVar(&policy.ZoneBytes, "zone-bytes", policy.ZoneBytes, "the player's own, for each zone")
+	c.Flags().IntVar(&policy.PreloadKiB, "preload-kib", policy.PreloadKiB, "KiB of each sample kept in memory")
+	c.Flags().IntVar(&policy.ZoneBytes, "zone-bytes", policy.ZoneBytes, "the player's own memory for each zone, bytes")
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object")
 	return c
 }

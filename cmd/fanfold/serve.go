@@ -31,8 +31,8 @@ import (
 
 // serveConfig configures the server.
 type serveConfig struct {
-	Listen      string       // where browsers come; defaults to 127.0.0.1:7070
-	RigListen   string       // where hosts dial in; defaults to 127.0.0.1:7071
+	Listen      string       // the address that browsers connect to; defaults to 127.0.0.1:7070
+	RigListen   string       // the address that hosts connect to; defaults to 127.0.0.1:7071
 	OpsListen   string       // where those who watch the server come; defaults to nowhere
 	Certs       certs.Source // of TLS, for browsers with HTTP/2, and for hosts; defaults to none
 	PlainText   bool         // other machines may come without TLS
@@ -43,7 +43,7 @@ type serveConfig struct {
 	ScanRoots   []string     // folders people may scan; defaults to none
 	Names       []string     // browsers may reach the server under; defaults to its addresses and the machine's names
 	Recordings  int64        // GiB that the recordings of a studio may take; defaults to app.Config's
-	Audio       string       // where prints lie: a folder or a URL; required
+	Audio       string       // where prints are kept: a folder or a URL; required
 	AudioAsked  bool         // it was asked for, so that nothing goes without
 	NoPrints    bool         // others print: fanfold work
 	AudioGiB    int64        // that the prints of a studio may take; defaults to app.Config's
@@ -311,7 +311,7 @@ func serveCommand() *cobra.Command {
 	}
 	c.flags(cmd)
 	cmd.Flags().StringVar(&logFormat, "log-format", "text", "how the log is written: text, or json")
-	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at the start, unless it is there")
+	cmd.Flags().StringVar(&email, "new-account", "", "make an account with this email at startup, unless it exists")
 	cmd.Flags().StringVar(&password, "password", os.Getenv("FANFOLD_PASSWORD"), "the new account's password; FANFOLD_PASSWORD")
 	cmd.Flags().StringVar(&studio, "studio", "Studio", "the new account's studio")
 	return cmd
@@ -319,19 +319,19 @@ func serveCommand() *cobra.Command {
 
 // flags are the flags of a server, and of who looks at its set-up.
 func (c *serveConfig) flags(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "where browsers come")
-	cmd.Flags().StringArrayVar(&c.Names, "name", nil, "a name browsers reach the server under, such as studio.example; may be given again")
-	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "where hosts dial in")
-	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be given again")
-	cmd.Flags().StringVar(&c.OpsListen, "ops-listen", "127.0.0.1:7072", "where those who watch the server come: /healthz, /readyz, /metrics; empty for nowhere")
-	cmd.Flags().StringVar(&c.Certs.Cert, "tls-cert", "", "a certificate (PEM), to serve browsers and hosts over TLS; read anew when it is renewed")
+	cmd.Flags().StringVar(&c.Listen, "listen", "127.0.0.1:7070", "the address that browsers connect to")
+	cmd.Flags().StringArrayVar(&c.Names, "name", nil, "a name browsers reach the server under, such as studio.example; may be repeated")
+	cmd.Flags().StringVar(&c.RigListen, "rig-listen", "127.0.0.1:7071", "the address that hosts connect to")
+	cmd.Flags().StringArrayVar(&c.ScanRoots, "scan-root", nil, "a folder that people may scan for samples, with what is in it; may be repeated")
+	cmd.Flags().StringVar(&c.OpsListen, "ops-listen", "127.0.0.1:7072", "the address for monitoring: /healthz, /readyz, /metrics; empty for none")
+	cmd.Flags().StringVar(&c.Certs.Cert, "tls-cert", "", "a certificate (PEM), to serve browsers and hosts over TLS; reloaded when it is renewed")
 	cmd.Flags().StringVar(&c.Certs.Key, "tls-key", "", "the certificate's key")
 	cmd.Flags().StringVar(&c.Certs.Folder, "tls", "", "a folder of certificates instead: pairs such as studio.crt and studio.key, or folders with fullchain.pem and privkey.pem")
-	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "let other machines come without TLS: behind a proxy that speaks it, or in a network where you trust everybody")
+	cmd.Flags().BoolVar(&c.PlainText, "plain-text", false, "allow other machines to connect without TLS: behind a proxy that has it, or in a network you trust")
 	cmd.Flags().IntVar(&c.Connections, "db-connections", 16, "connections to the database, at most")
 	cmd.Flags().Int64Var(&c.KeepMiB, "keep-mib", 192, "memory that open templates which nobody uses may take, MiB")
 	cmd.Flags().Int64Var(&c.Recordings, "recordings-gib", 20, "what the recordings of one studio may take, GiB")
-	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints and recordings lie: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
+	cmd.Flags().StringVar(&c.Audio, "audio", "fanfold-audio", "where prints and recordings are kept: a folder, or a URL such as s3://bucket?region=eu-central-1&endpoint=https://storage.example")
 	cmd.Flags().BoolVar(&c.NoPrints, "no-prints", false, "leave prints to other machines, which run 'fanfold work'")
 	cmd.Flags().Int64Var(&c.AudioGiB, "audio-gib", 200, "what the prints of one studio may take, GiB")
 }

@@ -72,7 +72,7 @@ func startCommand() *cobra.Command {
 	}
 	rateFlag(c, &rate)
 	c.Flags().StringVar(&path, "template", "", "the template")
-	c.Flags().StringArrayVar(&numbers, "cue", nil, "only the cue of this number; may be given again")
+	c.Flags().StringArrayVar(&numbers, "cue", nil, "only the cue of this number; may be repeated")
 	c.Flags().StringVar(&call, "call", "", "the call whose rows are ready; all rows without it")
 	c.Flags().BoolVar(&click, "click", false, "with a track of clicks")
 	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")

@@ -78,7 +78,7 @@ func studioProductionCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&number, "cue", "", "only the cue of this number")
-	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings lie: the folder or URL that the servers have")
+	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings are kept: the folder or URL that the servers have")
 	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
 	return c
 }
@@ -124,7 +124,7 @@ func studioOutCommand() *cobra.Command {
 			})
 		},
 	}
-	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings lie: the folder or URL that the servers have")
+	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings are kept: the folder or URL that the servers have")
 	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
 	return c
 }
@@ -157,7 +157,7 @@ func studioInCommand() *cobra.Command {
 			})
 		},
 	}
-	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings lie: the folder or URL that the servers have")
+	c.Flags().StringVar(&audio, "audio", "fanfold-audio", "where prints and recordings are kept: the folder or URL that the servers have")
 	c.Flags().StringVar(&address, "address", "http://127.0.0.1:7070", "where browsers reach the server, for the links")
 	return c
 }

@@ -37,8 +37,8 @@ func workCommand() *cobra.Command {
 			return work(ctx, url, audio, samples)
 		},
 	}
-	c.Flags().StringVar(&audio, "audio", "", "where prints lie: the folder or URL that the servers have")
-	c.Flags().StringArrayVar(&samples, "scan-root", nil, "a folder of libraries; may be given again")
+	c.Flags().StringVar(&audio, "audio", "", "where prints are kept: the folder or URL that the servers have")
+	c.Flags().StringArrayVar(&samples, "scan-root", nil, "a folder of libraries; may be repeated")
 	return c
 }
 

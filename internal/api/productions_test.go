@@ -299,7 +299,7 @@ func TestCuesAreStarted(t *testing.T) {
 	require.Contains(t, text, "Note_on_c, 9, 34, 120")
 	require.Contains(t, midiText(t, files["1M01 Salt/Call.mid"]), "Note_on_c")
 	sheet := string(files["1M01 Salt/1M01 Salt.txt"])
-	require.Contains(t, sheet, "01:01:00:00, where bar 5 stands")
+	require.Contains(t, sheet, "01:01:00:00, which is bar 5")
 	require.Contains(t, sheet, "Strings, 1 rows")
 	require.Contains(t, sheet, "patches, and how articulations are switched (1)")
 

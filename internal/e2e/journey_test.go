@@ -188,6 +188,23 @@ func (p *person) export(t *testing.T, format, says string) {
 func TestNoSeriousAccessibilityViolationByDay(t *testing.T)    { accessible(t, "day") }
 func TestNoSeriousAccessibilityViolationInThePit(t *testing.T) { accessible(t, "pit") }
 
+// mostTabs is how many steps a dialog or a menu is walked.
+const mostTabs = 6
+
+// focusWithin asks that the focus is within an element, and is seen.
+func (p *person) focusWithin(selector, where string) {
+	p.t.Helper()
+	said := p.page.MustEval(`(s) => {
+		const at = document.activeElement;
+		if (!at?.closest(s)) return "the focus is at " + (at?.outerHTML ?? "nothing").slice(0, 120);
+		const style = getComputedStyle(at);
+		const field = at.matches("input, select, textarea") || at.closest("[cmdk-root]");
+		const seen = style.outlineStyle !== "none" || style.boxShadow !== "none" || field || at.matches("[data-highlighted], [role=dialog], [role=menu]");
+		return seen ? "" : "the focus is not seen at " + at.outerHTML.slice(0, 120);
+	}`, selector).Str()
+	require.Empty(p.t, said, where)
+}
+
 // axe-core (npm, WCAG 2.2 rules) finds no serious violation in a theme, in the leaves
 // and in what floats over them.
 func accessible(t *testing.T, theme string) {
@@ -248,8 +265,8 @@ func accessible(t *testing.T, theme string) {
 		"history":  func() { p.press("revision [0-9]"); p.see("[data-past]") },
 		"versions": func() { p.unfold("orchestra"); p.press("revision [0-9]"); p.see("[data-past]"); p.press("Compare…") },
 		"order":    func() { p.unfold("orchestra"); p.menu("Rows|selected", "Arrange", "Put in order") },
-		"names":    func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names", "Name by a pattern") },
-		"replace":  func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names", "Find and replace") },
+		"names":    func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names and emblem", "Name by a pattern") },
+		"replace":  func() { p.unfold("orchestra"); p.menu("Rows|selected", "Names and emblem", "Find and replace") },
 		"sight":    func() { p.unfold("orchestra"); p.click("[data-part=sight]"); p.press("New sightline") },
 		"new":      func() { p.click(`[aria-label^="Template: "]`); p.press("New template") },
 		"ready":    func() { p.click(`[aria-label^="Template: "]`); p.press("Make it ready to play") },
@@ -267,13 +284,71 @@ func accessible(t *testing.T, theme string) {
 		"players": func() { p.unfold("library"); p.press("More"); p.press("Players") },
 		"what if": func() { p.unfold("seating"); p.press("What if") },
 		"returns": func() { p.unfold("deliver"); p.press("Returns") },
+		"guide":   func() { p.keys(input.F1); p.see("[data-page=start] h2") },
+		"templates": func() {
+			p.click(`[aria-label^="Template: "]`)
+			p.item("All templates")
+			p.see("[data-template]")
+		},
+		"drift": func() {
+			p.click(`[aria-label^="Template: "]`)
+			p.item("Versions")
+			p.item("Read a session back")
+		},
+		"links":   func() { p.press("View"); p.item("Links") },
+		"members": func() { p.press("View"); p.item("Members"); p.seeText("[role=dialog]", "Owner") },
+		"account": func() { p.press("View"); p.item("Your account"); p.seeText("[role=dialog]", "assword") },
+		"field": func() {
+			p.unfold("orchestra")
+			p.click(`[data-row="Piccolo long"]`)
+			p.menu("1 selected", "Set", "Colour")
+		},
+		"emblem": func() {
+			p.unfold("orchestra")
+			p.click(`[data-row="Piccolo long"]`)
+			p.menu("1 selected", "Names and emblem", "Emblem")
+		},
+		"card": func() {
+			p.unfold("orchestra")
+			p.click(`[data-row="Piccolo long"]`)
+			p.focusSheet()
+			p.keys(input.KeyI)
+			p.see("[data-card]")
+		},
 	} {
 		p.page.MustEval(`() => document.activeElement.blur()`)
 		open()
 		p.see("[role=dialog]")
 		check(p, "[role=dialog]", dialog, theme)
+		for range mostTabs { // by keyboard, one stays within it and sees where one is
+			p.keys(input.Tab)
+			p.focusWithin("[role=dialog]", dialog)
+		}
+		p.page.MustEval(`() => document.querySelector("[role=dialog] [aria-label=Close]")?.focus()`) // a field may take Escape for itself
 		p.keys(input.Escape)
 		p.gone("[role=dialog]")
+	}
+	for menu, open := range map[string]func(){
+		"template": func() { p.click(`[aria-label^="Template: "]`); p.item("Versions") },
+		"view":     func() { p.press("View"); p.item("Theme") },
+		"rows":     func() { p.unfold("orchestra"); p.menu("Rows|selected", "Memory") },
+		"take out": func() { p.unfold("orchestra"); p.menu("Take out", "Routing sheet") },
+		"sight":    func() { p.unfold("orchestra"); p.click("[data-part=sight]"); p.item("Make several") },
+		"row":      func() { p.unfold("orchestra"); p.rightClick(`[data-row="Piccolo long"]`); p.item("Set") },
+	} {
+		p.page.MustEval(`() => document.activeElement.blur()`)
+		open()
+		p.see("[role=menu] [role=menuitem], [role=menu] [role=menuitemradio]")
+		check(p, "[role=menu]", "the menu", menu, theme)
+		for range mostTabs {
+			p.keys(input.ArrowDown)
+			p.focusWithin("[role=menu]", menu)
+		}
+		p.keys(input.ArrowLeft, input.Escape) // out of what is one step deeper
+		if has, _, _ := p.page.Has("[role=menu]"); has {
+			p.keys(input.Escape)
+		}
+		p.gone("[role=menu]")
 	}
 }
 

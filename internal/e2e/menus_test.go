@@ -61,7 +61,7 @@ func TestRightClick(t *testing.T) {
 
 	p.rightClick(`[data-row="Piccolo long"]`)
 	require.Equal(t, "Piccolo long", chosen())
-	require.Equal(t, []string{"Call C", "Rest X", "Memory ▸", "Set ▸", "Articulations ▸", "Names ▸", "Add and copy ▸", "Arrange ▸", "Delete Del"}, p.entries())
+	require.Equal(t, []string{"Call C", "Rest X", "Memory ▸", "Set ▸", "Articulations ▸", "Names and emblem ▸", "Add and copy ▸", "Arrange ▸", "Delete Del"}, p.entries())
 	p.item("Set")
 	p.item("Notes…")
 	p.see(`[role=dialog] input`).MustInput("lent")

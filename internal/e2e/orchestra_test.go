@@ -225,7 +225,7 @@ func TestRowsAreNamedByAPattern(t *testing.T) {
 	p.keys(input.Enter)
 	p.see(`[data-row="Second oboe"]`)
 	p.page.MustElementR("[data-section=Oboes] button", "^Oboes").MustClick()
-	p.menu("15 selected", "Names", "Name by a pattern")
+	p.menu("15 selected", "Names and emblem", "Name by a pattern")
 	pattern := p.see("#pattern")
 	pattern.MustSelectAllText().MustInput("{foo}")
 	p.seeText("[role=dialog]", "the pattern has {foo}; in braces may stand")
@@ -239,7 +239,7 @@ func TestRowsAreNamedByAPattern(t *testing.T) {
 	p.see(`[data-row="Ob 1 01"]`)
 	p.see(`[data-row="Second oboe"]`)
 
-	p.menu("15 selected", "Names", "Find and replace")
+	p.menu("15 selected", "Names and emblem", "Find and replace")
 	p.see("#find").MustInput(`^Ob (\d) 0(\d)$`)
 	p.see("#with").MustInput("$2 of $1")
 	p.seeText("[data-part=found-count]", "0 texts")

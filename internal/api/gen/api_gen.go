@@ -1439,7 +1439,7 @@ type EffectParameter struct {
 // Effects what runs when Fanfold plays, in order
 type Effects = []Effect
 
-// Emblem the small sign of a library or a player: one of the three
+// Emblem the small sign of a library, a player or a row: one of the three
 type Emblem = template.Emblem
 
 // Fact defines model for Fact.
@@ -2810,7 +2810,10 @@ type RowsSet struct {
 	Articulations *[]string `json:"articulations,omitempty"`
 	Aside         *bool     `json:"aside,omitempty"`
 	Colour        *string   `json:"colour,omitempty"`
-	GainDb        *float64  `json:"gainDb,omitempty"`
+
+	// Emblem the small sign of a library, a player or a row: one of the three
+	Emblem *Emblem  `json:"emblem,omitempty"`
+	GainDb *float64 `json:"gainDb,omitempty"`
 
 	// Heard how a row sounds, as it was measured, before its level trim and its fader
 	Heard *Heard       `json:"heard,omitempty"`

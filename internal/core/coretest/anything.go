@@ -120,6 +120,8 @@ func (d drawing) fields() change.Fields {
 		}
 	case "colour":
 		f.Colour = at(pick(d, append([]string{""}, template.Tints...), key))
+	case "emblem":
+		f.Emblem = &template.Emblem{Icon: pick(d, append([]string{""}, template.Icons...), key)}
 	case "notes":
 		f.Notes = at(rapid.StringN(0, 9, 20).Draw(d.T, key))
 	case "gainDb":

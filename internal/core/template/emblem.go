@@ -8,7 +8,7 @@ import (
 	"unicode/utf8"
 )
 
-// Emblem is the small sign of a library or a player: one or two letters, an icon
+// Emblem is the small sign of a library, a player or a row: one or two letters, an icon
 // of the shipped set, or a picture. Exactly one of them is said.
 type Emblem struct {
 	Letters string `json:"letters,omitempty"` // one or two
@@ -29,9 +29,12 @@ var Icons = []string{
 	"leaf", "moon", "mountain", "piano", "shell", "snowflake", "star", "sun", "waves", "wheat", "wind",
 }
 
-// EmblemOf is the emblem of the library an instrument's first patch is of, or
-// else of its player; nil when neither has one.
+// EmblemOf is the emblem of an instrument, or else of the library that its first patch is of, or else of
+// its player; nil when none of them has one.
 func (t *Template) EmblemOf(i *Instrument) *Emblem {
+	if i.Emblem != nil {
+		return i.Emblem
+	}
 	if l := t.LibraryOf(i); l != nil && l.Emblem != nil {
 		return l.Emblem
 	}

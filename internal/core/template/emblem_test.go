@@ -75,6 +75,22 @@ func TestEmblems(t *testing.T) {
 	require.Nil(t, base.EmblemOf(base.Instruments[0]))
 }
 
+// A row's own emblem comes before that of its library; one that says nothing takes it away again.
+func TestARowHasAnEmblemOfItsOwn(t *testing.T) {
+	base := coretest.Large(4, 1)
+	l := *base.Libraries[0]
+	l.Emblem = &template.Emblem{Letters: "MW"}
+	base = coretest.Must(base, change.Put{Libraries: []change.Entry[template.Library]{change.Append(&l)}})
+	id := base.Instruments[0].ID
+	own := coretest.Must(base, change.Edit{Edits: []change.Fields{{ID: id, Emblem: &template.Emblem{Icon: "lamp"}}}})
+	require.Equal(t, "lamp", own.EmblemOf(own.Instruments[0]).Icon)
+	back := coretest.Must(own, change.Edit{Edits: []change.Fields{{ID: id, Emblem: &template.Emblem{}}}})
+	require.Nil(t, back.Instruments[0].Emblem)
+	require.Equal(t, "MW", back.EmblemOf(back.Instruments[0]).Letters)
+	_, _, err := change.Apply(base, change.Edit{Edits: []change.Fields{{ID: id, Emblem: &template.Emblem{Icon: "kazoo"}}}})
+	require.ErrorContains(t, err, "kazoo")
+}
+
 // The contract and the schema of the file offer the icons there are; what the
 // page draws is checked against the contract when it is built.
 func TestTheContractOffersTheIcons(t *testing.T) {

@@ -17,6 +17,7 @@ type Fields struct {
 	Articulations *[]string     `json:"articulations,omitempty"`
 	Patches       *[]ID         `json:"patches,omitempty"`
 	Colour        *string       `json:"colour,omitempty"`
+	Emblem        *Emblem       `json:"emblem,omitempty"` // one that says nothing takes the row's own away
 	Notes         *string       `json:"notes,omitempty"`
 	GainDB        *float64      `json:"gainDb,omitempty"`
 	LevelTrimDB   *float64      `json:"levelTrimDb,omitempty"`
@@ -84,6 +85,7 @@ var RowFields = []Field{
 	{"layout", "layout", Nothing, OfSound, WithRow, plain(func(i *Instrument) *Layout { return &i.Layout }, func(f *Fields) **Layout { return &f.Layout })},
 	{"spread", "spread", OfPatches | OfSeats, OfSound, WithRow, plain(func(i *Instrument) *ID { return &i.Spread }, func(f *Fields) **ID { return &f.Spread })},
 	{"colour", "colour", OfSections, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Colour }, func(f *Fields) **string { return &f.Colour })},
+	{"emblem", "emblem", Nothing, OfRow, ByItself, had(func(i *Instrument) **Emblem { return &i.Emblem }, func(f *Fields) **Emblem { return &f.Emblem }, func(e *Emblem) bool { return e.Letters != "" || e.Icon != "" || len(e.Picture) > 0 }, func(a, b *Emblem) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, clonePointed[Emblem])},
 	{"notes", "notes", Nothing, OfRow, ByItself, plain(func(i *Instrument) *string { return &i.Notes }, func(f *Fields) **string { return &f.Notes })},
 	{"levelTrimDb", "level trim", OfLevels, OfSound, ByItself, plain(func(i *Instrument) *float64 { return &i.LevelTrimDB }, func(f *Fields) **float64 { return &f.LevelTrimDB })},
 	{"heard", "measured sound", OfLevels, OfSound, WithRow, had(func(i *Instrument) **Heard { return &i.Heard }, func(f *Fields) **Heard { return &f.Heard }, func(h *Heard) bool { return h.By != "" }, func(a, b *Heard) bool { return a == b || a != nil && b != nil && reflect.DeepEqual(a, b) }, cloneHeard)},

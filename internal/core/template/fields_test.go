@@ -64,6 +64,7 @@ func full() *template.Instrument {
 		Articulations: []string{"long"}, Patches: []template.ID{"p"}, Mics: []string{"Close"},
 		Map:    []template.Mapping{{Articulation: "long", Switches: []template.Switch{{Kind: template.ByKey, Number: 24}}}},
 		Layout: template.SpreadOut, Spread: "set", Colour: "rose", Notes: "loud", GainDB: -3, LevelTrimDB: 2.5, Pan: -.25, LayerTrims: []template.LayerTrim{{Patch: "p", DB: -3}}, Upbeat: []template.Controller{{Number: 1, Value: 20}},
+		Emblem: &template.Emblem{Icon: "anchor"},
 		Heard:  &template.Heard{By: template.ByStandIn, On: "2026-01-02T03:04:05Z", Levels: [3]float64{-40, -20, -10}, Cents: new(float64), Alike: [][2]string{{"a", "b"}}, Thirds: []float64{1}, Octaves: []float64{1}},
 		Routes: []template.Route{{To: "b", Tap: template.Post}}, StemByHand: true, Style: template.SeatStyle{OwnPair: true}, SeatByHand: true,
 		Seat: &template.Seat{Machine: "m", Riser: 1, Port: 2, Channel: 3, Pair: 4}, With: "w", Pinned: true, Keep: true, Aside: true,

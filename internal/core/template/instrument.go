@@ -35,6 +35,7 @@ type Instrument struct {
 	Layout        Layout       `json:"layout,omitempty"`
 	Spread        ID           `json:"spread,omitempty"` // rows with the same one feed one player
 	Colour        string       `json:"colour,omitempty"` // a tint of the palette, by hand; empty takes the section's
+	Emblem        *Emblem      `json:"emblem,omitempty"` // its own small sign; nil takes that of its library
 	Notes         string       `json:"notes,omitempty"`
 	LevelTrimDB   float64      `json:"levelTrimDb,omitempty"` // brings it to the working level, before everything else, dB, MinTrimDB..MaxTrimDB
 	Heard         *Heard       `json:"heard,omitempty"`       // how it sounds, as measured; nil when it was not

@@ -438,6 +438,7 @@ func (v *validator) references(n int, i *Instrument) {
 	if v.x.Sections[i.Section] == nil {
 		v.fail(at("instruments", n, "section"), "no section has the id %q", i.Section)
 	}
+	v.emblem("instruments", n, i.Emblem)
 	if !slices.Contains(Kinds, i.Kind) {
 		v.fail(at("instruments", n, "kind"), "%q is not a kind of instrument", i.Kind)
 	}

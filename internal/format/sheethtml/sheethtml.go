@@ -44,7 +44,8 @@ a { color: inherit; }
 {{end}}{{if not $n}}<nav aria-label="Contents"><ol>{{range $m, $q := $.Pages}}{{if not .Cover}}<li><a href="#chapter-{{$m}}">{{$q.Title}}</a></li>{{end}}{{end}}</ol></nav>
 {{end}}<section{{if .Cover}} class="cover"{{end}}{{with .Tint}} style="border-color: {{colour .}}"{{end}}>
 {{if not .Cover}}<h2 id="chapter-{{$n}}"{{if not .Follows}} class="begins"{{end}}>{{.Title}}</h2>
-{{end}}{{range .Text}}<p>{{.}}</p>
+{{if ne .Note $.Title}}{{with .Note}}<p>{{.}}</p>
+{{end}}{{end}}{{end}}{{range .Text}}<p>{{.}}</p>
 {{end}}{{with .Drawing}}{{drawn .}}
 {{end}}{{if .Rows}}<table><thead><tr>{{range .Headings}}<th scope="col">{{.}}</th>{{end}}</tr></thead>
 <tbody>{{range .Rows}}<tr>{{range $c, $text := .}}<td>{{if $p.Shows $c}}{{if $text}}<i style="background: {{colour $text}}"></i>{{end}}{{end}}{{$text}}</td>{{end}}</tr>

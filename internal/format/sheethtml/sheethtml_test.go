@@ -35,6 +35,10 @@ func TestTheHandbookAsAPage(t *testing.T) {
 			require.Contains(t, text, "<td>"+strings.ReplaceAll(i.Name, "'", "&#39;"))
 		}
 	}
+	require.NotContains(t, text, "<p>"+lantern.Name+"</p>", "its name is not said on every page")
+	var noted bytes.Buffer
+	require.NoError(t, sheethtml.Write(&noted, "Salt", []handover.Page{{Title: "Files", Note: "two are missing", Table: handover.Table{Headings: []string{"a"}, Rows: [][]string{{"b"}}}}}))
+	require.Contains(t, noted.String(), "<p>two are missing</p>")
 	require.NotContains(t, text, "http", "nothing is fetched")
 	start := strings.Index(text, "<section")
 	decoder := xml.NewDecoder(strings.NewReader("<all>" + strings.TrimSuffix(strings.TrimSpace(text[start:]), "</html>") + "</all>"))

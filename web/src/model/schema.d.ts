@@ -3467,6 +3467,7 @@ export interface components {
             articulations: components["schemas"]["Name"][];
             patches: components["schemas"]["Id"][];
             colour?: components["schemas"]["Tint"];
+            emblem?: components["schemas"]["Emblem"];
             notes?: string;
             /** @description level, dB */
             gainDb: number;
@@ -3656,7 +3657,7 @@ export interface components {
             name: components["schemas"]["Name"];
             code: string;
         };
-        /** @description the small sign of a library or a player: one of the three */
+        /** @description the small sign of a library, a player or a row: one of the three */
         Emblem: {
             letters?: string;
             /** @enum {string} */
@@ -3956,6 +3957,7 @@ export interface components {
             articulations?: string[];
             patches?: components["schemas"]["Id"][];
             colour?: string;
+            emblem?: components["schemas"]["Emblem"];
             notes?: string;
             /** @description level trim, dB */
             levelTrimDb?: number;

@@ -70,6 +70,7 @@ export interface State {
   cueMusic: { cue: string; file: File } | null; // of a cue, for the dialogs that read music
   movie: { cut: string; reel: string } | null; // whose film is chosen
   comparing: { template: string; revision: number | null } | null; // what the open template is compared with
+  card: boolean; // what the row under the cursor is, shows
   guide: string; // the page of the guide, and perhaps the place in it: "marks#orphan"
   asking: string; // the field that is set for the whole selection
   renaming: Id | null; // the section whose name is being edited
@@ -115,6 +116,7 @@ export const store = createStore<State>(() => ({
   sight: null,
   sighting: null,
   folded: new Set(),
+  card: false,
   guide: "start",
   asking: "",
   renaming: null,

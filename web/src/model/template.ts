@@ -203,9 +203,10 @@ export function librariesOf(sheet: Sheet, i: Instrument): Schemas["Library"][] {
   return [...ids].flatMap((id) => (id && sheet.libraries.byId.get(id)) || []);
 }
 
-/** emblemOf is the emblem of what an instrument plays: of its library, or else
- * of its player. */
+/** emblemOf is the emblem of an instrument, or else of what it plays: of its
+ * library, or else of its player. */
 export function emblemOf(sheet: Sheet, i: Instrument): Schemas["Emblem"] | undefined {
+  if (i.emblem) return i.emblem;
   const patch = i.patches[0] ? sheet.patches.byId.get(i.patches[0]) : undefined;
   return patch && (sheet.libraries.byId.get(patch.library)?.emblem ?? sheet.players.byId.get(patch.player)?.emblem);
 }

@@ -9,6 +9,7 @@ const keys = (): readonly (readonly [string, string])[] => [
   ],
   ["Ctrl K or /", "find instruments, articulations, sections, stems, machines, calls, commands"],
   ...leaves.flatMap((l) => l.keys ?? []),
+  ["I", "the card of the selected row: what it is, its range, what plays it"],
   ["H, Shift H", "play and hear the selection; disarm every row"],
   ["Space", "play or pause the open score"],
   ["Escape", "stop everything that sounds"],

@@ -5,6 +5,7 @@ import { isLeaf } from "../model/leaves";
 import { computed } from "../model/queries";
 import { arm, useSounding } from "../model/sounding";
 import { lookUp, select, set, show, useApp } from "../model/store";
+import { RowCard } from "./RowCard";
 
 /** TraceLine tells the whole way of what is selected; every word leads to the
  * leaf that shows it. */
@@ -30,7 +31,10 @@ export function TraceLine() {
       ) : (
         <span className="text-soft">Select an instrument to see its whole way from patch to mix.</span>
       )}
-      <Hear />
+      <span className="ml-auto flex shrink-0 items-center gap-2">
+        {!bus && subject && <RowCard id={subject} />}
+        <Hear />
+      </span>
     </section>
   );
 }
@@ -41,7 +45,7 @@ function Hear() {
   const armed = useSounding((s) => s.armed);
   const open = useSounding((s) => s.open);
   return (
-    <span className="ml-auto flex shrink-0 items-center gap-2">
+    <span className="flex shrink-0 items-center gap-2">
       {open && (
         <span className="text-accent">
           {armed.length === 1 ? `${armed[0]!.name} is armed` : `${armed.length} rows are armed`}

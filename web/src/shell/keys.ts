@@ -112,6 +112,10 @@ function anywhere(e: KeyboardEvent): boolean {
     case ".":
       set({ dialog: "marks" });
       return true;
+    case "i":
+    case "I":
+      if (ids.length) set({ card: !get().card });
+      return ids.length > 0;
     case "h":
       if (ids.length) void arm(ids);
       return true;

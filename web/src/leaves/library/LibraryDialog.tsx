@@ -2,8 +2,8 @@ import { type FormEvent, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { randomId } from "../../model/sending";
+import { EmblemField } from "../../parts/EmblemField";
 import { Floating } from "../../shell/Floating";
-import { EmblemField } from "./EmblemField";
 
 const rooms = ["", "dry", "stage", "hall"] as const;
 

@@ -3,7 +3,7 @@ import { type Catalogue, editPatches, type Patch, type PatchFields } from "../..
 import { keyName, keyOf } from "../../model/keys";
 import { tell } from "../../model/store";
 import { plural } from "../../model/template";
-import { Card } from "./Card";
+import { Card } from "../../parts/Card";
 import { Compare } from "./Compare";
 import { clipboard } from "./clipboard";
 import { MapEditor } from "./MapEditor";

@@ -4,6 +4,7 @@ import { played, plural } from "../../model/template";
 import { doings } from "../../parts/Actions";
 import { command, leaf } from "../leaf";
 import { CompileDialog } from "./CompileDialog";
+import { EmblemDialog } from "./EmblemDialog";
 import { ImportDialog } from "./ImportDialog";
 import { LayoutDialog } from "./LayoutDialog";
 import { NamesDialog } from "./NamesDialog";
@@ -37,6 +38,7 @@ export const orchestra = leaf({
     compile: CompileDialog,
     paste: PasteDialog,
     prompt: PromptDialog,
+    emblem: EmblemDialog,
   },
   doings: () => [
     command("Bring in a row list", "", () => set({ dialog: "import" })),

@@ -85,9 +85,10 @@ export function rowActions(): Action[] {
       ],
     },
     {
-      text: "Names",
+      text: "Names and emblem",
       more: [
         { text: "Name by a pattern…", run: () => set({ dialog: "names" }) },
+        { text: "Emblem…", off: none, run: () => set({ dialog: "emblem" }) },
         { text: "Find and replace…", run: () => set({ dialog: "replace" }) },
         {
           text: "Rename the section…",
@@ -124,6 +125,7 @@ export function rowActions(): Action[] {
         { text: "Unpin", off: none, run: () => void pin(rows, false) },
         { text: "Give it a seat of its own", off: none, run: () => void ownSeats(rows) },
         { text: "Follow the stem rules again", off: none, run: () => void obey(rows) },
+        { text: "Card", hint: "I", off: !one, run: () => set({ card: true }) },
         { text: "Where does it show?", off: !one, run: () => whereShown(rows[0]!) },
       ],
     },

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Emblem, type EmblemValue, icons } from "../../parts/Emblem";
+import { Emblem, type EmblemValue, icons } from "./Emblem";
 
 const side = 64; // pixels; the contract takes no more
 const largest = 1 << 20; // bytes of a file that is chosen

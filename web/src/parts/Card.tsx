@@ -1,5 +1,5 @@
-import type { Schemas } from "../../model/api";
-import { keyName } from "../../model/keys";
+import type { Schemas } from "../model/api";
+import { keyName } from "../model/keys";
 
 /** Card says what an instrument is, for people still learning the orchestra. */
 export function Card({ sound, middleC }: { sound: Schemas["Sound"] | undefined; middleC: number }) {
