@@ -266,10 +266,20 @@ func (p *person) leavePicture(page *rod.Page) {
 // enter signs in to the demo studio with one click.
 func enter(t testing.TB, width, height int) *person {
 	p := visit(t, width, height)
+	p.openLantern()
+	return p
+}
+
+// openLantern signs in and opens the demo's own template, whatever was changed last.
+func (p *person) openLantern() {
+	p.t.Helper()
 	p.press("Open the demo studio")
+	p.see(`[aria-label^="Template: "]`)
+	if has, _, _ := p.page.Has(`[aria-label="Template: The Salt Lantern"]`); !has {
+		p.toTemplate("The Salt Lantern")
+	}
 	p.see(`[data-leaf="orchestra"] [role=row]`)
 	p.leaveAsFound()
-	return p
 }
 
 // leaveAsFound puts the demo's template back as it was found, with nothing ready where a

@@ -9,9 +9,7 @@ import (
 // In the first minutes one hint shows at a time, about what is there; one key closes it for good.
 func TestHintsAreClosedForGood(t *testing.T) {
 	p := visitAs(t, 1280, 800, true)
-	p.press("Open the demo studio")
-	p.see(`[data-leaf="orchestra"] [role=row]`)
-	p.leaveAsFound()
+	p.openLantern()
 	p.seeText(`[data-hint=call]`, "Select Piccolo long and press C")
 	p.press("^Select it$")
 	p.see(`[data-row="Piccolo long"][aria-selected=true]`)

@@ -16,6 +16,7 @@ import {
 import { computed } from "../../model/queries";
 import { remember, remembered, select, set, tell, useApp } from "../../model/store";
 import { pathOf, plural, rowTint, type Sheet, things, wait } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
 import { HallView } from "./HallView";
@@ -149,22 +150,16 @@ export function Balance() {
       )}
       {view === "levels" && data && data.rows.length > 0 && <Starts strengths={data.strengths} />}
       {view === "levels" && data && data.rows.length === 0 && !measuring?.running && (
-        <div className="max-w-[52ch] px-3 py-3">
-          <p>
-            This is how every row sounds: how loud it is, how quickly it speaks, where it sits in the room, how noisy it
-            is, and what is wrong with it.
-          </p>
-          <button type="button" className="button button-main mt-2" onClick={() => void begin([])}>
-            Measure all {plural(data.unheard, "row")}
-          </button>
-          <p className="mt-2 text-soft">
-            The machines play a short test on each row, faster than real time. For libraries that only your own
-            sequencer can play, record the same test yourself.
-          </p>
-          <button type="button" className="button mt-2" onClick={() => set({ dialog: "calibrate" })}>
-            By your own recording…
-          </button>
-        </div>
+        <Empty
+          says="How every row sounds: how loud, how quickly it speaks, how noisy it is, and what is wrong with it."
+          steps={[
+            { text: `Measure all ${plural(data.unheard, "row")}`, run: () => void begin([]), off: data.unheard === 0 },
+            { text: "By your own recording…", run: () => set({ dialog: "calibrate" }) },
+          ]}
+        >
+          The machines play a short test on each row, faster than real time. For libraries that only your own sequencer
+          can play, record the same test yourself.
+        </Empty>
       )}
     </div>
   );

@@ -6,15 +6,23 @@ import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
 import { mib, plural, things, wait } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 
 /** SavedCalls lists the named calls: what each takes and how long it waits. */
 export function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id: Id | null) => void }) {
   const sheet = useApp((s) => s.sheet)!;
   if (sheet.calls.order.length === 0)
     return (
-      <p className="px-3 py-3 text-soft">
-        Saved calls appear here. Call some instruments, then save what is ready under a name.
-      </p>
+      <Empty
+        says="Saved calls stand here: a cue, a sketch, the opening of the day."
+        steps={[
+          { text: "From music…", run: () => set({ dialog: "music" }) },
+          { text: "Small…", run: () => set({ dialog: "small" }) },
+        ]}
+      >
+        Call some rows in the Orchestra and save what is ready under a name; or take the rows that a piece of music
+        needs.
+      </Empty>
     );
   return (
     <ul>

@@ -19,6 +19,7 @@ import { set, tell } from "../../model/store";
 import { plural } from "../../model/template";
 import { clock, counted } from "../../model/timecode";
 import { musicFiles } from "../../parts/ChooseFile";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { CueInspector } from "./CueInspector";
 import { CueSheet } from "./CueSheet";
@@ -235,18 +236,15 @@ function None({ known }: { known: boolean }) {
     <>
       <LeafHead title="Cues" note={known ? "no production yet" : ""} />
       {known && (
-        <div className="max-w-[56ch] px-3 py-3">
-          <p>
-            A production is a film, an episode or a game that is scored: its reels, the cuts of its picture, and its
-            cues, each at its timecode.
-          </p>
-          <button type="button" className="button button-main mt-2" onClick={() => set({ dialog: "new-film" })}>
-            New production…
-          </button>
-          <button type="button" className="button mt-2 ml-2" onClick={() => set({ dialog: "archive" })}>
-            Open an archive…
-          </button>
-        </div>
+        <Empty
+          says="A film, an episode or a game, with its reels, its cuts and its cues."
+          steps={[
+            { text: "New production…", run: () => set({ dialog: "new-film" }) },
+            { text: "Open an archive…", run: () => set({ dialog: "archive" }) },
+          ]}
+        >
+          A production keeps each cue at its timecode, and moves it with every new cut.
+        </Empty>
       )}
     </>
   );

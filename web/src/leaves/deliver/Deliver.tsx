@@ -3,6 +3,7 @@ import { busKinds } from "../../model/buskinds";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
 import { bytes, plural } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { Cost } from "./Cost";
 import { Folds } from "./Folds";
@@ -44,7 +45,12 @@ export function Deliver() {
         </button>
       </LeafHead>
       {empty ? (
-        <Empty />
+        <Empty
+          says="Begin with what must be handed over."
+          steps={[{ text: "Write down the stems", run: () => set({ dialog: "stems" }) }]}
+        >
+          Write down the stems, or paste the list you were sent: the rest of the wiring follows from it.
+        </Empty>
       ) : (
         <div className="@container flex min-h-0 flex-1 flex-col">
           <div className="flex min-h-0 flex-1 flex-col @min-[860px]:flex-row">
@@ -60,22 +66,6 @@ export function Deliver() {
           {cost && <Cost cost={cost} />}
         </div>
       )}
-    </div>
-  );
-}
-
-function Empty() {
-  return (
-    <div className="grid flex-1 place-items-center p-8 text-center">
-      <div className="max-w-96">
-        <p className="mb-3 font-serif text-[16px]">Begin with what must be handed over.</p>
-        <p className="mb-4 text-soft">
-          Write down the stems, or paste the list you were sent: the rest of the wiring follows from it.
-        </p>
-        <button type="button" className="button button-main" onClick={() => set({ dialog: "stems" })}>
-          Write down the stems
-        </button>
-      </div>
     </div>
   );
 }

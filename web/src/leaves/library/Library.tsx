@@ -83,6 +83,7 @@ export function Library() {
             choose={setChosen}
             wanted={wanted}
             found={() => setWanted("")}
+            scan={() => setScanning(true)}
           />
           {chosen.length > 0 && <PatchSheet cat={cat} chosen={chosen} />}
         </div>

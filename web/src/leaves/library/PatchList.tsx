@@ -2,7 +2,9 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import { type Asked, type Catalogue, type Patch, use, usePatches } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
+import { set } from "../../model/store";
 import { Emblem } from "../../parts/Emblem";
+import { Empty } from "../../parts/Empty";
 import { useSize } from "../../parts/useSize";
 
 const lineHeight = 26;
@@ -15,10 +17,11 @@ interface Props {
   choose: (list: Patch[]) => void;
   wanted: string; // a patch to be chosen once it is found
   found: () => void;
+  scan: () => void;
 }
 
 /** PatchList finds patches and lists them, only those in view drawn. */
-export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found }: Props) {
+export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found, scan }: Props) {
   const [text, setText] = useState(asked.text);
   useEffect(() => setText(asked.text), [asked.text]); // somebody else may ask, too
   useEffect(() => {
@@ -146,12 +149,19 @@ export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found 
         onKeyDown={keys}
         className="min-h-0 flex-1 overflow-y-auto focus-visible:outline-offset-[-2px]"
       >
-        {total === 0 && !loading && (
-          <p className="p-6 text-center text-soft">
-            {asked.text || asked.library
-              ? "No patch matches."
-              : "Nothing on the shelves yet. Scan a folder of samples, or bring in a row list that names libraries."}
-          </p>
+        {total === 0 && !loading && (asked.text || asked.library) && (
+          <p className="p-6 text-center text-soft">No patch matches.</p>
+        )}
+        {total === 0 && !loading && !asked.text && !asked.library && (
+          <Empty
+            says="Your libraries stand here, on their shelves."
+            steps={[
+              { text: "Scan a folder…", run: scan },
+              { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
+            ]}
+          >
+            Scan a folder of samples, or bring in a row list that names libraries.
+          </Empty>
         )}
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {

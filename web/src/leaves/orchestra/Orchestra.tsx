@@ -4,6 +4,7 @@ import { isSession } from "../../model/drift";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
 import { played, plural, things } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
 import { ScoreSheet } from "./ScoreSheet";
@@ -17,7 +18,7 @@ export function Orchestra() {
   return (
     <div className="flex min-h-0 flex-1 flex-col" {...drop}>
       <Head />
-      {empty ? <Empty /> : <ScoreSheet />}
+      {empty ? <NoRows /> : <ScoreSheet />}
     </div>
   );
 }
@@ -70,24 +71,17 @@ function useDrop() {
   };
 }
 
-function Empty() {
+function NoRows() {
   return (
-    <div className="grid flex-1 place-items-center p-8 text-center">
-      <div className="max-w-80">
-        <p className="mb-3 font-serif text-[16px]">Instruments appear here section by section, as on a score page.</p>
-        <p className="mb-4 text-soft">
-          Drop a row list (CSV) here: one row an instrument, with its section, library and stem.
-        </p>
-        <button type="button" className="button button-main" onClick={() => set({ dialog: "import" })}>
-          Bring in a row list
-        </button>{" "}
-        <button type="button" className="button" onClick={() => void addRows("sampled", 1, null)}>
-          Start with one row
-        </button>{" "}
-        <button type="button" className="button" onClick={() => set({ dialog: "drift" })}>
-          Begin with a session
-        </button>
-      </div>
-    </div>
+    <Empty
+      says="Instruments appear here section by section, as on a score page."
+      steps={[
+        { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
+        { text: "Start with one row", run: () => void addRows("sampled", 1, null) },
+        { text: "Begin with a session", run: () => set({ dialog: "drift" }) },
+      ]}
+    >
+      Drop a row list (CSV) here: one row an instrument, with its section, library and stem.
+    </Empty>
   );
 }

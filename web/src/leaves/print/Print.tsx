@@ -5,6 +5,7 @@ import { deliveriesOf } from "../../model/deliveries";
 import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, set, useApp } from "../../model/store";
 import { plural } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { Deliveries, DeliveryView } from "./Deliveries";
@@ -41,7 +42,7 @@ export function Print() {
           Print cues…
         </button>
       </LeafHead>
-      {data && prints.length === 0 && deliveries.length === 0 && <Empty ready={data.ready} />}
+      {data && prints.length === 0 && deliveries.length === 0 && <NoPrint ready={data.ready} />}
       {(at || deliveries.length > 0) && (
         <div className="flex min-h-0 flex-1">
           <div className="w-[250px] shrink-0 overflow-y-auto border-line border-r">
@@ -57,7 +58,7 @@ export function Print() {
           ) : at ? (
             <Chosen key={at.id} print={at} prints={prints} />
           ) : (
-            <Empty ready={data?.ready === true} />
+            <NoPrint ready={data?.ready === true} />
           )}
         </div>
       )}
@@ -65,26 +66,19 @@ export function Print() {
   );
 }
 
-function Empty({ ready }: { ready: boolean }) {
+function NoPrint({ ready }: { ready: boolean }) {
   return (
-    <div className="grid flex-1 place-items-center p-8 text-center">
-      <div className="max-w-[26rem]">
-        <p className="mb-3 font-serif text-[16px]">Stems, and the proof that they add up.</p>
-        <p className="mb-4 text-soft">
-          {ready
-            ? "Print the music of a cue: every stem and the mix in one pass. Or bring in what you recorded in your sequencer, to see that it is right before anybody else does."
-            : "This server has no audio store. Start it with --audio and a folder."}
-        </p>
-        <button
-          type="button"
-          className="button button-main"
-          disabled={!ready}
-          onClick={() => set({ dialog: "new-print" })}
-        >
-          Print cues…
-        </button>
-      </div>
-    </div>
+    <Empty
+      says="Stems, and the proof that they add up."
+      steps={[
+        { text: "Print cues…", run: () => set({ dialog: "new-print" }), off: !ready },
+        { text: "Bring in recordings…", run: () => set({ dialog: "bring-in" }), off: !ready },
+      ]}
+    >
+      {ready
+        ? "Print the music of a cue: every stem and the mix in one pass. Or bring in what you recorded in your sequencer, to see that it is right before anybody else does."
+        : "This server has no audio store. Start it with --audio and a folder."}
+    </Empty>
   );
 }
 

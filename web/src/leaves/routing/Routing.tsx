@@ -7,6 +7,7 @@ import { computed } from "../../model/queries";
 import { sightOf, useShown } from "../../model/sight";
 import { remember, remembered, set, useApp } from "../../model/store";
 import { things } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
 import { Inspector } from "./Inspector";
@@ -76,10 +77,15 @@ export function Routing() {
           ) : (
             <RibbonView picture={empty ? undefined : data} setRoom={setRoom} toggle={toggle}>
               {empty && (
-                <p className="p-6 text-soft">
-                  Here sound flows from instruments through groups and stems to the mix. Say in Deliver which stems are
-                  wanted, or bring in a row list that names them.
-                </p>
+                <Empty
+                  says="Here sound flows from instruments through groups and stems to the mix."
+                  steps={[
+                    { text: "Say which stems are wanted", run: () => set({ dialog: "stems" }) },
+                    { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
+                  ]}
+                >
+                  It follows from what must be delivered, or from a row list that names the stems.
+                </Empty>
               )}
             </RibbonView>
           )}

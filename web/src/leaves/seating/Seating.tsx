@@ -5,6 +5,7 @@ import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { select, set, show, useApp } from "../../model/store";
 import { gib, plural, things } from "../../model/template";
+import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
@@ -43,14 +44,12 @@ export function Seating() {
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
       <div ref={frame} className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
         {sheet.machines.order.length === 0 && (
-          <div className="p-6">
-            <p className="mb-3 text-soft">
-              Machines appear here with their risers. Add the first one; its command starts the host there.
-            </p>
-            <button type="button" className="button button-main" onClick={() => set({ dialog: "machine" })}>
-              Add the first machine
-            </button>
-          </div>
+          <Empty
+            says="Machines stand here, with their risers and seats."
+            steps={[{ text: "Add the first machine", run: () => set({ dialog: "machine" }) }]}
+          >
+            Add the one that you work on, or one beside it. Its command starts the host there.
+          </Empty>
         )}
         {data && data.full.length > 0 && (
           <section className="border-line border-b px-3 py-2 text-soft" aria-label="Nearly full" data-part="full">
