@@ -38,7 +38,7 @@ func TestPasskeyAndCodes(t *testing.T) {
 	p.seeText("form", "You are invited to Salt Lantern as arranger")
 	p.page.MustElementR("label", "Your name").MustElement("input").MustInput("Ivo")
 	p.press("Join with a passkey instead")
-	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.see(`[data-leaf="orchestra"] h2`)
 
 	signOut := func() {
 		p.click(`[aria-label="View and account"]`)
@@ -52,7 +52,7 @@ func TestPasskeyAndCodes(t *testing.T) {
 	}
 	signOut()
 	p.press("Sign in with a passkey")
-	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.see(`[data-leaf="orchestra"] h2`)
 	account()
 	p.seeText(`[aria-label=Passkeys]`, "used")
 	p.click(`[aria-label=Passkeys] li button`)
@@ -90,11 +90,11 @@ func TestPasskeyAndCodes(t *testing.T) {
 	p.seeText("[role=alert]", "that code is wrong")
 	p.see("#code").MustSelectAllText().MustInput(code(0))
 	p.press("^Sign in$")
-	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.see(`[data-leaf="orchestra"] h2`)
 	byPassword()
 	p.see("#code").MustInput(spare)
 	p.press("^Sign in$")
-	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.see(`[data-leaf="orchestra"] h2`)
 	account()
 	p.seeText(`[aria-label="Code at sign-in"]`, "7 spare codes are left")
 

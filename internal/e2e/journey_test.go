@@ -20,7 +20,12 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.keys(input.Tab)
 	p.see("#password:focus").MustInput("a lighthouse at the edge of a salt desert")
 	p.keys(input.Enter)
+	p.see(`[aria-label^="Template: "]`)
+	if has, _, _ := p.page.Has(`[aria-label="Template: The Salt Lantern"]`); !has { // another was changed last
+		p.toTemplate("The Salt Lantern")
+	}
 	p.see(`[data-leaf="orchestra"] [role=row]`)
+	p.page.MustEval(`() => document.activeElement.blur()`)
 
 	p.keys(input.ArrowDown)
 	p.see(`[data-row="Piccolo long"][aria-selected=true]`)
@@ -284,7 +289,7 @@ func accessible(t *testing.T, theme string) {
 		"players": func() { p.unfold("library"); p.press("More"); p.press("Players") },
 		"what if": func() { p.unfold("seating"); p.press("What if") },
 		"returns": func() { p.unfold("deliver"); p.press("Returns") },
-		"guide":   func() { p.keys(input.F1); p.see("[data-page=start] h2") },
+		"guide":   func() { p.keys(input.F1); p.see("[data-page] p") },
 		"templates": func() {
 			p.click(`[aria-label^="Template: "]`)
 			p.item("All templates")

@@ -38,7 +38,7 @@ func TestSomebodyIsInvited(t *testing.T) {
 	n.seeText("[role=alert]", "easy to guess")
 	password.MustSelectAllText().MustInput("seven wet ropes and a bell")
 	n.press("Join the studio")
-	n.see(`[data-leaf="orchestra"] [role=row]`)
+	n.see(`[data-leaf="orchestra"] h2`)
 	n.find("flute 2 long", "Flute 2 long")
 	n.keys(input.Delete)
 	n.seeText("[role=alert]", "a reader of this studio cannot change anything")

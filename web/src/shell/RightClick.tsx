@@ -41,7 +41,7 @@ export function RightClick({ children }: { children: ReactNode }) {
   return (
     <ContextMenu.Root>
       <ContextMenu.Trigger asChild>
-        <div className="flex min-h-0 flex-1">
+        <div className="flex min-h-0 min-w-0 flex-1">
           {/* biome-ignore lint/a11y/noStaticElementInteractions: what is within has the keys */}
           <div className="flex min-h-0 min-w-0 flex-1" onContextMenu={open}>
             {children}

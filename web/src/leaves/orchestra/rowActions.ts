@@ -31,7 +31,7 @@ const settable: readonly [field: string, hint?: string][] = [
 ];
 
 /** later runs something once a menu has given its focus back. */
-const later = (run: () => void) => setTimeout(run, 50);
+const later = (run: () => void) => void setTimeout(run, 50);
 
 const upper = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
@@ -125,7 +125,7 @@ export function rowActions(): Action[] {
         { text: "Unpin", off: none, run: () => void pin(rows, false) },
         { text: "Give it a seat of its own", off: none, run: () => void ownSeats(rows) },
         { text: "Follow the stem rules again", off: none, run: () => void obey(rows) },
-        { text: "Card", hint: "I", off: !one, run: () => set({ card: true }) },
+        { text: "Card", hint: "I", off: !one, run: () => later(() => set({ card: true })) },
         { text: "Where does it show?", off: !one, run: () => whereShown(rows[0]!) },
       ],
     },
