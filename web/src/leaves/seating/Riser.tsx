@@ -7,7 +7,7 @@ import { type Besides, type SeatIndex, seatKey } from "./seats";
 
 /** The room between two seats, px: as much as there is, within reason. */
 export const leastStep = 9;
-export const mostStep = 15;
+export const mostStep = 14;
 const left = 12;
 
 /** riserStep shares a width among the risers of a machine. */

@@ -100,7 +100,7 @@ export function Seating() {
 }
 
 /** Risers are drawn as if there were so many at least, so that a single one is not larger than life. */
-const fewestAcross = 4;
+const fewestAcross = 3;
 
 interface RowProps {
   machine: Machine;
