@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -66,7 +67,7 @@ func TestAStudioMovesByCommand(t *testing.T) {
 	require.Contains(t, out, `there is no studio "Nobody's"; there are: Studio`)
 	out, err = command(from, "out", "Studio", "-o", file)
 	require.NoError(t, err, out)
-	for name, begins := range map[string]string{"patches": "library,player", "activity": "when"} {
+	for name, begins := range map[string]string{"patches": "library,code", "activity": "at (UTC),who"} {
 		list := filepath.Join(t.TempDir(), name+".csv")
 		cmd := exec.Command(studio.binary, "studio", name, "Studio", "-o", list)
 		cmd.Env = append(os.Environ(), "DATABASE_URL="+from.db.URL)
@@ -74,7 +75,7 @@ func TestAStudioMovesByCommand(t *testing.T) {
 		require.NoError(t, err, string(told))
 		text, err := os.ReadFile(list)
 		require.NoError(t, err)
-		require.Regexp(t, "(?i)^"+begins, string(text))
+		require.True(t, strings.HasPrefix(string(text), begins), "%.80s", text)
 	}
 	film := filepath.Join(t.TempDir(), "film.zip")
 	out, err = command(from, "production", "Studio", "Nothing", "-o", film)
