@@ -108,6 +108,7 @@ func (p *person) addMachineAndItsHost(t *testing.T, name string) (stop func()) {
 	command := p.see("[role=dialog] pre").MustText()
 	p.keys(input.Escape)
 	host := exec.Command("sh", "-c", "exec env "+strings.Replace(command, "fanfold", studio.binary, 1)+" --speed 40")
+	host.Dir = t.TempDir() // where it keeps its credential
 	require.NoError(t, startTied(host, syscall.SIGTERM))
 	p.seeText(`[data-machine=`+name+`]`, "host here")
 	return func() {
