@@ -108,7 +108,7 @@ func TestMusicByCommand(t *testing.T) {
 		}
 	}
 
-	code, out, errs := do("compile", music, "--template", path, "--row", first, "--part", first, "-o", to)
+	code, out, errs := do("compile", music, "--template", path, "--row", first, "-o", to) // the part with its name
 	require.Equal(t, 0, code, errs)
 	require.Contains(t, out, first+" as "+first+" plays it")
 	played := 0

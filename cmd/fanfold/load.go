@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -32,7 +31,7 @@ func loadCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			ids, err := callNamed(t, name)
+			ids, err := calledRows(t, name)
 			if err != nil {
 				return err
 			}
@@ -63,29 +62,42 @@ func loadCommand() *cobra.Command {
 
 // writeWake writes a call as a MIDI file.
 func writeWake(path string, t *template.Template, name string) error {
-	n := slices.IndexFunc(t.Calls, func(c *template.Call) bool { return strings.EqualFold(c.Name, name) })
-	if n < 0 {
+	if name == "" {
 		return wrongUse{errors.New("say with --call which call the MIDI file is of")}
 	}
+	call, err := callNamed(t, name)
+	if err != nil {
+		return err
+	}
 	var b bytes.Buffer
-	if err := smf.WriteWake(&b, handover.NewWake(t, t.Calls[n])); err != nil {
+	if err := smf.WriteWake(&b, handover.NewWake(t, call)); err != nil {
 		return err
 	}
 	return writeFile(path, b.Bytes())
 }
 
-func callNamed(t *template.Template, name string) ([]template.ID, error) {
-	var ids []template.ID
+// calledRows are the rows of a call by its name; all, for an empty one.
+func calledRows(t *template.Template, name string) ([]template.ID, error) {
 	if name == "" {
+		var ids []template.ID
 		for _, i := range t.Instruments {
 			ids = append(ids, i.ID)
 		}
 		return ids, nil
 	}
+	call, err := callNamed(t, name)
+	if err != nil {
+		return nil, err
+	}
+	return call.Instruments, nil
+}
+
+// callNamed is the call of a name.
+func callNamed(t *template.Template, name string) (*template.Call, error) {
 	var names []string
 	for _, call := range t.Calls {
 		if strings.EqualFold(call.Name, name) {
-			return call.Instruments, nil
+			return call, nil
 		}
 		names = append(names, call.Name)
 	}

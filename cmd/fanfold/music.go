@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -20,18 +21,45 @@ import (
 	"fanfold/internal/format/smf"
 )
 
-// readMusic reads a template and a piece of music for it.
-func readMusic(ctx context.Context, path, music string) (*template.Template, *articulation.Vocabulary, app.Piece, error) {
-	if path == "" {
-		return nil, nil, app.Piece{}, wrongUse{errors.New("give the template with --template")}
+// heard is a template and a piece of music for it.
+type heard struct {
+	template *template.Template
+	words    *articulation.Vocabulary
+	piece    app.Piece
+}
+
+// musicCommand is a command that writes what a template makes of music to a file; write may tell more.
+func musicCommand(c *cobra.Command, write func(into, told io.Writer, out string, x heard) error) *cobra.Command {
+	var path, out string
+	c.Args = oneFile("the music (MusicXML, MIDI or a session)")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		switch {
+		case path == "":
+			return wrongUse{errors.New("give the template with --template")}
+		case out == "":
+			return errNoOutput
+		}
+		t, err := readTemplateWithin(c.Context(), path)
+		if err != nil {
+			return err
+		}
+		x := heard{template: t, words: articulation.NewVocabulary(t.Vocabulary)}
+		if x.piece, err = readPiece(c.Context(), args[0], x.words); err != nil {
+			return err
+		}
+		var b, told bytes.Buffer
+		if err := write(&b, &told, out, x); err != nil {
+			return err
+		}
+		if err := writeFile(out, b.Bytes()); err != nil {
+			return err
+		}
+		_, err = told.WriteTo(c.OutOrStdout())
+		return err
 	}
-	t, err := readTemplateWithin(ctx, path)
-	if err != nil {
-		return nil, nil, app.Piece{}, err
-	}
-	words := articulation.NewVocabulary(t.Vocabulary)
-	piece, err := readPiece(ctx, music, words)
-	return t, words, piece, err
+	c.Flags().StringVar(&path, "template", "", "the template")
+	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
+	return c
 }
 
 // readPiece reads music that has notes.
@@ -54,55 +82,36 @@ func readPiece(ctx context.Context, music string, words *articulation.Vocabulary
 	return piece, nil
 }
 
-const musicFiles = "the music (MusicXML, MIDI or a session)"
-
 func compileCommand() *cobra.Command {
-	var path, row, part, out string
+	var row, part string
 	var bar int
-	c := &cobra.Command{
-		Use: "compile MUSIC --template t.fanfold.json --row NAME -o FILE.mid", Short: "Write a part of the music as a row plays it: its switches, on its channel", Args: oneFile(musicFiles),
-		RunE: func(c *cobra.Command, args []string) error {
-			t, words, piece, err := readMusic(c.Context(), path, args[0])
-			if err != nil {
-				return err
-			}
-			if out == "" {
-				return errNoOutput
-			}
-			i, err := rowNamed(t, row)
-			if err != nil {
-				return err
-			}
-			n, err := partNamed(piece, part)
-			if err != nil {
-				return err
-			}
-			done, err := app.CompilePart(t, words, i, piece, n, bar)
-			if err != nil {
-				return err
-			}
-			var b bytes.Buffer
-			if err := smf.WriteCompiled(&b, done.Name, done.Time, done.Messages); err != nil {
-				return err
-			}
-			if err := writeFile(out, b.Bytes()); err != nil {
-				return err
-			}
-			fmt.Fprintf(c.OutOrStdout(), "%s as %s plays it: %d messages, %d switches\n", piece.Parts[n].Name, i.Name, len(done.Messages), done.Switches)
-			for _, name := range done.Missing {
-				fmt.Fprintf(c.OutOrStdout(), "%s cannot play %s\n", i.Name, name)
-			}
-			if done.Outside > 0 {
-				fmt.Fprintf(c.OutOrStdout(), "%d notes are outside its range\n", done.Outside)
-			}
-			return nil
-		},
-	}
-	c.Flags().StringVar(&path, "template", "", "the template")
+	c := musicCommand(&cobra.Command{
+		Use: "compile MUSIC --template t.fanfold.json --row NAME -o FILE.mid", Short: "Write a part of the music as a row plays it: its switches, on its channel",
+	}, func(into, told io.Writer, _ string, x heard) error {
+		i, err := rowNamed(x.template, row)
+		if err != nil {
+			return err
+		}
+		n, err := partFor(x.piece, part, i.Name)
+		if err != nil {
+			return err
+		}
+		done, err := app.CompilePart(x.template, x.words, i, x.piece, n, bar)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(told, "%s as %s plays it: %d messages, %d switches\n", x.piece.Parts[n].Name, i.Name, len(done.Messages), done.Switches)
+		for _, name := range done.Missing {
+			fmt.Fprintf(told, "%s cannot play %s\n", i.Name, name)
+		}
+		if done.Outside > 0 {
+			fmt.Fprintf(told, "%d notes are outside its range\n", done.Outside)
+		}
+		return smf.WriteCompiled(into, done.Name, done.Time, done.Messages)
+	})
 	c.Flags().StringVar(&row, "row", "", "the row that plays")
-	c.Flags().StringVar(&part, "part", "1", "the part, by its name or its number")
+	c.Flags().StringVar(&part, "part", "", "the part, by its name or its number; by default the one with the row's name, or else the first")
 	c.Flags().IntVar(&bar, "bar", 1, "the bar to begin at")
-	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
 	return c
 }
 
@@ -115,106 +124,72 @@ func rowNamed(t *template.Template, name string) (*template.Instrument, error) {
 	return t.Instruments[n], nil
 }
 
-// partNamed is the number of a part, counted from 0.
-func partNamed(piece app.Piece, name string) (int, error) {
-	var names []string
-	for n, p := range piece.Parts {
-		if strings.EqualFold(p.Name, name) {
-			return n, nil
-		}
-		names = append(names, p.Name)
+// partFor is the number of a part, counted from 0; without a name that of a row, or else the first.
+func partFor(piece app.Piece, name, row string) (int, error) {
+	named := func(name string) int {
+		return slices.IndexFunc(piece.Parts, func(p app.PiecePart) bool { return strings.EqualFold(p.Name, name) })
+	}
+	if name == "" {
+		return max(0, named(row)), nil
+	}
+	if n := named(name); n >= 0 {
+		return n, nil
 	}
 	if n, err := strconv.Atoi(name); err == nil && n >= 1 && n <= len(piece.Parts) {
 		return n - 1, nil
+	}
+	var names []string
+	for _, p := range piece.Parts {
+		names = append(names, p.Name)
 	}
 	return 0, wrongUse{fmt.Errorf("there is no part %q; the parts are %s", name, strings.Join(names, ", "))}
 }
 
 func translateCommand() *cobra.Command {
-	var path, out string
-	c := &cobra.Command{
-		Use: "translate MUSIC --template t.fanfold.json -o FILE.mid", Short: "Write what was played with one hand as the rows of a template need it", Args: oneFile(musicFiles),
+	return musicCommand(&cobra.Command{
+		Use: "translate MUSIC --template t.fanfold.json -o FILE.mid", Short: "Write what was played with one hand as the rows of a template need it",
 		Long: "Write what was played with one hand as the rows of a template need it. The hand is the template's own,\nor else the one that is proposed for its articulations. Tracks find their rows by name, port and channel.",
-		RunE: func(c *cobra.Command, args []string) error {
-			t, words, piece, err := readMusic(c.Context(), path, args[0])
-			if err != nil {
-				return err
+	}, func(into, told io.Writer, _ string, x heard) error {
+		hand := x.template.Settings.Hand
+		if len(hand) == 0 {
+			hand = app.ProposedHand(x.template)
+		}
+		parts, err := app.TranslatePiece(x.template, x.template, x.words, hand, x.piece)
+		if err != nil {
+			return err
+		}
+		time, played, err := app.PlayedParts(x.template, x.piece, parts)
+		if err != nil {
+			return err
+		}
+		for _, p := range parts {
+			for _, r := range p.Rows {
+				fmt.Fprintf(told, "%s: %s, %d notes, %d switches\n", p.Name, r.Instrument.Name, r.Notes, r.Switches)
 			}
-			if out == "" {
-				return errNoOutput
+			if len(p.Rows) == 0 {
+				fmt.Fprintf(told, "%s: no row plays it\n", p.Name)
 			}
-			hand := t.Settings.Hand
-			if len(hand) == 0 {
-				hand = app.ProposedHand(t)
-			}
-			parts, err := app.TranslatePiece(t, t, words, hand, piece)
-			if err != nil {
-				return err
-			}
-			time, played, err := app.PlayedParts(t, piece, parts)
-			if err != nil {
-				return err
-			}
-			var b bytes.Buffer
-			if err := smf.WritePlayed(&b, time, played); err != nil {
-				return err
-			}
-			if err := writeFile(out, b.Bytes()); err != nil {
-				return err
-			}
-			for _, p := range parts {
-				for _, r := range p.Rows {
-					fmt.Fprintf(c.OutOrStdout(), "%s: %s, %d notes, %d switches\n", p.Name, r.Instrument.Name, r.Notes, r.Switches)
-				}
-				if len(p.Rows) == 0 {
-					fmt.Fprintf(c.OutOrStdout(), "%s: no row plays it\n", p.Name)
-				}
-			}
-			return nil
-		},
-	}
-	c.Flags().StringVar(&path, "template", "", "the template")
-	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
-	return c
+		}
+		return smf.WritePlayed(into, time, played)
+	})
 }
 
 func followCommand() *cobra.Command {
-	var path, out string
-	c := &cobra.Command{
-		Use: "follow MUSIC --template t.fanfold.json -o FILE", Short: "Write which rows the music calls and rests, and at which bar", Args: oneFile(musicFiles),
+	return musicCommand(&cobra.Command{
+		Use: "follow MUSIC --template t.fanfold.json -o FILE", Short: "Write which rows the music calls and rests, and at which bar",
 		Long: "Write which rows the music calls and rests, and at which bar: as markers of a MIDI file, or as Open Sound\nControl messages in a list where the file ends in .csv. What machines are known to do, and what other\ntemplates hold there, is not counted here; the server counts both.",
-		RunE: func(c *cobra.Command, args []string) error {
-			t, words, piece, err := readMusic(c.Context(), path, args[0])
-			if err != nil {
-				return err
-			}
-			if out == "" {
-				return errNoOutput
-			}
-			f, err := app.FollowScore(t, piece.Title, app.ScoreOf(t, t, words, piece, nil), nil, nil)
-			if err != nil {
-				return err
-			}
-			var b bytes.Buffer
-			if strings.EqualFold(filepath.Ext(out), ".csv") {
-				err = sheet.Write(&b, f.Addresses())
-			} else {
-				err = f.MIDI(&b)
-			}
-			if err != nil {
-				return err
-			}
-			if err := writeFile(out, b.Bytes()); err != nil {
-				return err
-			}
-			fmt.Fprintf(c.OutOrStdout(), "%d bars, %d steps\n", f.Bars, len(f.Steps))
-			for _, s := range f.Silent {
-				fmt.Fprintf(c.OutOrStdout(), "! %s does not sound: %s\n", s.Name, s.Reason)
-			}
-			return nil
-		},
-	}
-	c.Flags().StringVar(&path, "template", "", "the template")
-	c.Flags().StringVarP(&out, "output", "o", "", "the file to write")
-	return c
+	}, func(into, told io.Writer, out string, x heard) error {
+		f, err := app.FollowScore(x.template, x.piece.Title, app.ScoreOf(x.template, x.template, x.words, x.piece, nil), nil, nil)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(told, "%d bars, %d steps\n", f.Bars, len(f.Steps))
+		for _, s := range f.Silent {
+			fmt.Fprintf(told, "! %s does not sound: %s\n", s.Name, s.Reason)
+		}
+		if strings.EqualFold(filepath.Ext(out), ".csv") {
+			return sheet.Write(into, f.Addresses())
+		}
+		return f.MIDI(into)
+	})
 }

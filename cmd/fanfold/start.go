@@ -5,14 +5,11 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"fanfold/internal/core/cue"
 	"fanfold/internal/core/handover"
-	"fanfold/internal/core/template"
 	"fanfold/internal/core/timecode"
 	"fanfold/internal/format"
 )
@@ -40,10 +37,9 @@ func startCommand() *cobra.Command {
 			}
 			x := format.CueStart{Template: t, Click: click}
 			if call != "" {
-				if _, err := callNamed(t, call); err != nil {
+				if x.Call, err = callNamed(t, call); err != nil {
 					return err
 				}
-				x.Call = t.Calls[slices.IndexFunc(t.Calls, func(c *template.Call) bool { return strings.EqualFold(c.Name, call) })]
 			}
 			if x.Production, err = spottedCues(cmd.ErrOrStderr(), args[0], r); err != nil {
 				return err
