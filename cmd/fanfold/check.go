@@ -268,5 +268,5 @@ func printSeats(c *cobra.Command, t *template.Template, plan seating.Plan) {
 	for _, u := range plan.Unseated {
 		fmt.Fprintf(w, "%-32s not seated: %s\n", u.Instrument.Name, u.Reason)
 	}
-	fmt.Fprintf(w, "%d risers in use; %d is the least any plan can use\n", plan.RisersUsed, plan.LowerBound)
+	fmt.Fprintf(w, "risers in use: %d; the least any plan can use: %d\n", plan.RisersUsed, plan.LowerBound)
 }
