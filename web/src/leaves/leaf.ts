@@ -2,6 +2,9 @@ import type { ReactNode } from "react";
 import type { Id, Schemas } from "../model/api";
 import type { Sheet } from "../model/template";
 import type { Action } from "../parts/Actions";
+import { words } from "./words";
+
+const say = words.leaf;
 
 /** What a leaf brings along. Its folder says it once; everything around the leaves
  * reads it from here. */
@@ -51,7 +54,7 @@ export const leaf = <N extends string, D extends string>(l: Leaf<N, D>) => l;
 /** command is something the finder can always do. */
 export const command = (text: string, note: string, run: () => void): Found => ({
   key: text,
-  kind: "command",
+  kind: say.command,
   text,
   note,
   run,

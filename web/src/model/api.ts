@@ -1,6 +1,9 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 import { send, Unanswered } from "./sending";
+import { words } from "./words";
+
+const say = words.api;
 
 export type Schemas = components["schemas"];
 export type Id = string;
@@ -25,15 +28,14 @@ export class Refusal extends Error {
 
 const offline: Problem = {
   type: "about:blank",
-  title: "The server does not answer",
+  title: say.theServerDoesNotAnswer,
   status: 0,
   code: "offline",
-  detail: "The server does not answer. Try again when it is back.",
+  detail: say.theServerDoesNotAnswerTry,
 };
 
 /** What is said of a change whose answer never came. */
-const unknown =
-  "The server does not answer, so it is not known whether this was done. Once it is back, you see what was saved.";
+const unknown = say.theServerDoesNotAnswerStop;
 
 /** answer unwraps what the server said, or throws a Refusal. */
 export async function answer<T>(asked: Promise<{ data?: T; error?: Problem; response: Response }>): Promise<T> {

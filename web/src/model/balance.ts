@@ -2,7 +2,10 @@ import { createStore, useStore } from "zustand";
 import { answer, api, fileBody, type Id, type Instrument, type Schemas } from "./api";
 import { at, change } from "./changing";
 import { attempt, get, tell } from "./store";
-import { plural } from "./template";
+
+import { words } from "./words";
+
+const say = words.balance;
 
 export type Measuring = Schemas["Measuring"];
 export type BalanceRow = Schemas["BalanceRow"];
@@ -45,9 +48,9 @@ export async function follow() {
   }
   following = false;
   if (!ran || !now) return;
-  const not = now.not.length > 0 ? ` Not heard: ${now.not.slice(0, 2).join("; ")}.` : "";
-  const kept = now.kept > 0 ? `, ${now.kept === now.heard ? "" : `${now.kept} `}as loud as before` : "";
-  tell(`${plural(now.heard, "row")} heard${kept}.${now.reason ? ` It was ${now.reason}.` : ""}${not}`);
+  const not = now.not.length > 0 ? say.notHeard(now.not.slice(0, 2).join("; ")) : "";
+  const kept = now.kept > 0 ? say.asLoudAsBefore(now.kept === now.heard ? "" : `${now.kept} `) : "";
+  tell(say.rowsHeard(now.heard, kept, now.reason ? say.itWas(now.reason) : "", not));
 }
 
 /** keepLevels measures rows again that sound other than they did, and trims them so that they
@@ -71,7 +74,7 @@ export async function takeLevelTrims(rows: readonly Id[]) {
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/balance/trims/take", { ...at(), body: { rows: [...rows] } })),
   );
-  if (done) tell(`The level of ${plural(rows.length, "row")} is trimmed.`);
+  if (done) tell(say.theLevelOfRows(rows.length));
   return done;
 }
 
@@ -101,7 +104,7 @@ export async function takeHall(sections: readonly Id[]) {
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/balance/hall/take", { ...at(), body: { sections: [...sections] } })),
   );
-  if (done) tell("Sends and pans suit the hall now.");
+  if (done) tell(say.sendsAndPansSuit);
   return done;
 }
 
@@ -120,7 +123,7 @@ export async function takeWeights(groups: readonly Id[]) {
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/balance/weights/take", { ...at(), body: { groups: [...groups] } })),
   );
-  if (done) tell(`${plural(groups.length, "group")} balanced by strength.`);
+  if (done) tell(say.groupsBalancedByStrength(groups.length));
   return done;
 }
 

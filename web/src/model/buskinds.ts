@@ -1,4 +1,7 @@
 import type { Bus, Schemas } from "./api";
+import { words } from "./words";
+
+const say = words.buskinds;
 
 type Kind = Bus["kind"];
 
@@ -20,12 +23,12 @@ interface BusKind {
 
 /** The kinds of bus, in the order sound meets them. */
 export const busKinds: Record<Kind, BusKind> = {
-  group: { words: "group", many: "groups", made: true, sums: true, sight: true },
-  return: { words: "return, fed by sends", many: "returns", made: true, sends: true, sight: true, process: "reverb" },
-  stem: { words: "stem", many: "stems", made: true, stem: true, sight: true },
-  mix: { words: "mix", many: "mixes", beyond: true, only: true },
-  print: { words: "print", many: "prints", beyond: true },
-  speakers: { words: "speakers", many: "speakers", made: true, beyond: true, last: true },
+  group: { words: say.group, many: say.groups, made: true, sums: true, sight: true },
+  return: { words: say.returnFedBySends, many: "returns", made: true, sends: true, sight: true, process: "reverb" },
+  stem: { words: say.stem, many: say.stems, made: true, stem: true, sight: true },
+  mix: { words: say.mix, many: say.mixes, beyond: true, only: true },
+  print: { words: say.print, many: say.prints, beyond: true },
+  speakers: { words: say.speakers, many: say.speakers, made: true, beyond: true, last: true },
 };
 
 /** The kinds of which something holds, in order. */

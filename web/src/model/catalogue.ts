@@ -3,6 +3,9 @@ import { useEffect } from "react";
 import { answer, api, fileBody, type Id, type Schemas } from "./api";
 import { follow } from "./following";
 import { attempt, get, tell } from "./store";
+import { words } from "./words";
+
+const say = words.catalogue;
 
 export type Patch = Schemas["Patch"];
 export type Mapping = Schemas["Mapping"];
@@ -109,7 +112,7 @@ export async function use(patches: Id[], where: { section?: Id; before?: Id; ont
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/use", { ...of(get().sheet!.id), body: { patches, ...where } })),
   );
-  if (done) tell(patches.length === 1 ? "It stands in the Orchestra." : `${patches.length} stand in the Orchestra.`);
+  if (done) tell(patches.length === 1 ? say.itStandsInTheOrchestra : say.standInTheOrchestra(patches.length));
   return done;
 }
 

@@ -1,6 +1,9 @@
 import { answer, api, type Change, type How, type Id, type Schemas } from "./api";
 import { attempt, get, set, store, tell } from "./store";
-import { plural } from "./template";
+
+import { words } from "./words";
+
+const say = words.changing;
 
 /** at is the path of the template that is open. */
 export const at = () => ({ params: { path: { id: get().sheet!.id } } });
@@ -74,7 +77,7 @@ export async function layOut(ids: Id[], to: "switched" | "spread" | "performed",
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/layout", { ...at(), body: { ids, to, pattern } })),
   );
-  if (done) tell(`Laid out ${to}.`);
+  if (done) tell(say.laidOut(to));
   return done;
 }
 
@@ -101,8 +104,8 @@ export async function seatEveryone(fresh: boolean) {
   if (done)
     tell(
       done.unseated?.length
-        ? `${done.unseated.length} found no seat; they are listed with the reason.`
-        : `Everyone is seated on ${plural(done.risersUsed ?? 0, "riser")}.`,
+        ? say.foundNoSeat(done.unseated.length)
+        : say.everyoneIsSeatedOnRisers(done.risersUsed ?? 0),
     );
 }
 
@@ -140,8 +143,8 @@ export async function call(ids: Id[], how: How, saved?: Id) {
   if (done && how !== "rest" && printed.length > 0)
     tell(
       printed.length === 1
-        ? `${printed[0]!.name} plays its recording and loads nothing. “Play its patches again” undoes that.`
-        : `${printed.length} rows play their recordings and load nothing. “Play its patches again” undoes that.`,
+        ? say.playsItsRecordingAndLoads(printed[0]!.name)
+        : say.rowsPlayTheirRecordings(printed.length),
     );
   return done;
 }
@@ -183,6 +186,6 @@ export function setAside(ids: readonly Id[], on: boolean) {
 
 export async function saveCall(name: string) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/calls/save", { ...at(), body: { name } })));
-  if (done) tell(`Saved as ${name}.`);
+  if (done) tell(say.savedAs(name));
   return done;
 }

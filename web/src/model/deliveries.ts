@@ -1,5 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "./api";
+import { words } from "./words";
 
 export type Delivery = Schemas["Delivery"];
 
@@ -16,8 +17,8 @@ export const linkOf = (secret: string) => `${location.origin}/delivery/${secret}
 export function staleOf(d: Delivery) {
   const newer = d.prints.filter((p) => p.newer > 0);
   if (newer.length === 0) return "";
-  if (d.prints.length === 1) return `version ${newer[0]!.newer} was printed since`;
-  return `${newer.length} of its cues were printed again since`;
+  if (d.prints.length === 1) return words.deliveries.versionWasPrintedSince(newer[0]!.newer);
+  return words.deliveries.ofItsCuesWerePrinted(newer.length);
 }
 
 /** day writes a date as people say it. */

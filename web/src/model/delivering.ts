@@ -1,6 +1,9 @@
 import { answer, api, type Bus, type Id, type Schemas } from "./api";
 import { at, change, settle } from "./changing";
 import { attempt, get, tell } from "./store";
+import { words } from "./words";
+
+const say = words.delivering;
 
 /** wire computes the whole wiring, applies the stem rules, or numbers buses. */
 export const wire = (what: "everything" | "rules" | "numbers", first?: number, gap?: number) =>
@@ -68,7 +71,7 @@ export const setSection = (section: Schemas["Section"], base?: number) =>
 
 export async function setPosition(position: "listen" | "print") {
   const done = await change({ kind: "set-position", position });
-  if (done) tell(position === "print" ? "You hear the recorded stems." : "You hear the mix.");
+  if (done) tell(position === "print" ? say.youHearTheRecordedStems : say.youHearTheMix);
 }
 
 /** duplicateSection copies a section with everything below it. */
@@ -94,7 +97,7 @@ export function copyRows(ids: Id[]) {
   const sheet = get().sheet!;
   const copied: Copied = { template: sheet.id, name: sheet.name, ids };
   localStorage.setItem(key, JSON.stringify(copied));
-  tell(`Copied ${ids.length} ${ids.length === 1 ? "row" : "rows"}; paste here or in another template.`);
+  tell(say.copiedRowsPasteHere(ids.length));
 }
 
 export function copiedRows(): Copied | null {

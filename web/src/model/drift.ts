@@ -3,7 +3,8 @@ import { answer, api, fileBody, type Schemas } from "./api";
 import { at } from "./changing";
 import { save } from "./saving";
 import { attempt, get, tell } from "./store";
-import { plural } from "./template";
+
+import { words } from "./words";
 
 export type Drift = Schemas["Drift"];
 type Pick = Schemas["Pick"];
@@ -56,8 +57,10 @@ export const answerSession = (session: string, key: string, value: string) =>
 export async function takeDrift(session: string, take: Pick[], order: boolean) {
   const done = await attempt(() => ask(session, { take, order }));
   if (done) {
-    const parts = [take.length > 0 && plural(take.length, "difference"), order && "the order"].filter(Boolean);
-    tell(`Took ${parts.join(" and ")} from the session.`);
+    const parts = [take.length > 0 && words.drift.differences(take.length), order && words.drift.theOrder].filter(
+      Boolean,
+    );
+    tell(words.drift.tookFromTheSession(parts.join(words.drift.and)));
   }
   return done;
 }
@@ -70,7 +73,7 @@ const mostPicked = 50_000;
 export async function putRight(session: string, file: File, picks: Pick[], order: boolean) {
   const text = picks.length > 0 ? JSON.stringify(picks) : "";
   if (text.length > mostPicked) {
-    tell("Too many are chosen: choose fewer, or none to correct all of them.");
+    tell(words.drift.tooManyAreChosenChoose);
     return;
   }
   await attempt(async () => {
@@ -84,8 +87,8 @@ export async function putRight(session: string, file: File, picks: Pick[], order
     });
     const data = await answer(asked);
     const left = (await asked).response.headers.get("X-Left");
-    save(`${file.name.replace(/\.[^.]*$/, "")}, corrected.dawproject`, data as unknown as Blob);
-    tell(left ? `The session is corrected. Left as it was: ${left}.` : "The session is corrected.");
+    save(words.drift.correctedDawproject(file.name.replace(/\.[^.]*$/, "")), data as unknown as Blob);
+    tell(left ? words.drift.theSessionIsCorrectedLeft(left) : words.drift.theSessionIsCorrected);
   });
 }
 

@@ -1,6 +1,9 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api, Refusal, type Schemas } from "./api";
 import { attempt, tell } from "./store";
+import { words } from "./words";
+
+const say = words.factors;
 
 /** factors is what one signs in with. */
 export const factors = queryOptions({
@@ -16,18 +19,18 @@ export const turnOnCodes = (code: string) => attempt(() => answer(api.PUT("/api/
 export const endCodes = (code: string) =>
   attempt(async () => {
     await answer(api.POST("/api/session/codes/end", { body: { code } }));
-    tell("Codes at sign-in are off.");
+    tell(say.codesAtSign);
     return true;
   });
 
 /** What keeps passkeys from working here; empty where they do. Browsers know them by the server's name. */
 export function whyNoPasskeys() {
-  if (isSecureContext && typeof PublicKeyCredential === "undefined") return "This browser has no passkeys.";
+  if (isSecureContext && typeof PublicKeyCredential === "undefined") return say.thisBrowserHasNoPasskeys;
   if (/^[\d.]+$|^\[/.test(location.hostname))
     return location.hostname === "127.0.0.1"
-      ? `Passkeys work at http://localhost:${location.port}, not at a number.`
-      : "Passkeys work where the server has a name, not at a number.";
-  return isSecureContext ? "" : "Passkeys work over https only.";
+      ? say.passkeysWorkAtHttpLocalhost(location.port)
+      : say.passkeysWorkWhereTheServer;
+  return isSecureContext ? "" : say.passkeysWorkOverHttpsOnly;
 }
 
 /** fromDevice asks a device; whoever turns away there is told so. */
@@ -37,11 +40,8 @@ async function fromDevice(ask: () => Promise<Credential | null>): Promise<Schema
     said = await ask();
   } catch (e) {
     if (!(e instanceof DOMException)) throw e;
-    const detail =
-      e.name === "InvalidStateError"
-        ? "This device has a passkey of yours already."
-        : "The device gave no passkey: it was cancelled, took too long, or there is none for this server.";
-    throw new Refusal({ type: "about:blank", title: "No passkey", status: 0, code: "no-passkey", detail });
+    const detail = e.name === "InvalidStateError" ? say.thisDeviceHasAPasskey : say.theDeviceGaveNoPasskey;
+    throw new Refusal({ type: "about:blank", title: say.noPasskey, status: 0, code: "no-passkey", detail });
   }
   return (said as PublicKeyCredential).toJSON() as Schemas["Device"];
 }
@@ -85,7 +85,7 @@ export async function takeInvitationByPasskey(secret: string, person: string) {
 }
 
 /** browserOf is what a browser says of itself, in short: its system, from the first bracket. */
-export const browserOf = (agent: string) => /\(([^;)]+)/.exec(agent)?.[1] ?? (agent || "a program");
+export const browserOf = (agent: string) => /\(([^;)]+)/.exec(agent)?.[1] ?? (agent || say.aProgram);
 
 /** deviceName is what a passkey of this device is called at first. */
 export const deviceName = () => browserOf(navigator.userAgent);

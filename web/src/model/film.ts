@@ -6,6 +6,9 @@ import { sayLeft } from "./leaving";
 import { save } from "./saving";
 import { randomId } from "./sending";
 import { attempt, remember, remembered, tell } from "./store";
+import { words } from "./words";
+
+const say = words.film;
 
 export type Cue = Schemas["Cue"];
 export type Reel = Schemas["Reel"];
@@ -172,7 +175,7 @@ export async function removeCues(ids: readonly Id[]) {
 export async function setStatus(ids: readonly Id[], status: string) {
   await edit(
     ids.map((id) => ({ kind: "cue" as const, id, set: { status } as unknown as Record<string, never> })),
-    ids.length > 1 ? `Set ${ids.length} cues to ${status}` : undefined,
+    ids.length > 1 ? say.setCuesTo(ids.length, status) : undefined,
   );
 }
 
@@ -216,7 +219,7 @@ export const bringIn = (file: File, where: { reel?: Id; cut?: Id; name?: string;
 export async function newCut(name: string) {
   const { settings, cuts } = films.getState().film!;
   const id = `cut-${randomId()}`;
-  const add = { id, name: name || `Cut ${cuts.length + 1}`, on: "", reels: [] };
+  const add = { id, name: name || say.cut(cuts.length + 1), on: "", reels: [] };
   return edit([
     { kind: "cut", id, add: add as unknown as Record<string, never> },
     ...(settings.cut ? [] : [{ kind: "production" as const, set: { cut: id } as unknown as Record<string, never> }]),
@@ -233,7 +236,7 @@ export async function takeCut(cut: Id, choices: Record<Id, number>) {
       }),
     ),
   );
-  if (done) tell("The cues stand in the new cut.");
+  if (done) tell(say.theCuesStand);
   return done;
 }
 
@@ -246,7 +249,7 @@ export async function backTo(cut: Id) {
       }),
     ),
   );
-  if (done) tell("The cues stand as they did in that cut.");
+  if (done) tell(say.theCuesStandAsTheyDid);
   return done;
 }
 
@@ -269,7 +272,7 @@ export async function startCues(
   });
   if (!got) return false;
   save(got.name, got.data);
-  tell(`${got.name} is ready to be saved.`);
+  tell(say.isReadyToBeSaved(got.name));
   return true;
 }
 
@@ -293,7 +296,7 @@ export async function recut(cue: Cue, file: File) {
   );
   if (!data) return;
   save(`${file.name.replace(/\.[^.]*$/, "")} recut.mid`, data as unknown as Blob);
-  tell("The edited file is ready to be saved.");
+  tell(say.theEditedFileIsReady);
 }
 
 export type Tempi = Schemas["Tempi"];

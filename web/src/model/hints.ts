@@ -1,7 +1,10 @@
 import { createStore, useStore } from "zustand";
 import type { Schemas } from "./api";
 import { get, remember, remembered, select, show, useApp } from "./store";
-import { plural, type Sheet, things } from "./template";
+import { type Sheet, things } from "./template";
+import { words } from "./words";
+
+const say = words.hints;
 
 /** Hint is one thing that is good to know in the first minutes, said of what the person has here. */
 interface Hint {
@@ -35,44 +38,41 @@ export const short = (name: string) =>
 const hints: readonly Hint[] = [
   {
     id: "seat",
-    text: (now) => (unseated(now) > 0 ? `${plural(unseated(now), "row")} cannot load: they have no seat yet.` : null),
-    does: { text: "Open Seating", run: () => show("seating") },
+    text: (now) => (unseated(now) > 0 ? say.rowsCannotLoad(unseated(now)) : null),
+    does: { text: say.openSeating, run: () => show("seating") },
   },
   {
     id: "call",
-    text: (now) =>
-      first(now) && now.states.size === 0 ? `Select ${first(now)!.name} and press C: it loads. X rests it.` : null,
-    does: { text: "Select it", run: (now) => select([first(now)!.id], first(now)!.id) },
+    text: (now) => (first(now) && now.states.size === 0 ? say.selectAndPressC(first(now)!.name) : null),
+    does: { text: say.selectIt, run: (now) => select([first(now)!.id], first(now)!.id) },
   },
   {
     id: "trace",
     text: ({ sheet, selection }) => {
       const i = sheet.instruments.byId.get([...selection][0] ?? "");
-      return i ? `The line below is the whole way of ${i.name}. Each word leads to its leaf.` : null;
+      return i ? say.theLineBelow(i.name) : null;
     },
   },
   {
     id: "right",
-    text: (now) =>
-      first(now) ? `A right click on ${first(now)!.name} has everything that can be done with it.` : null,
+    text: (now) => (first(now) ? say.aRightClick(first(now)!.name) : null),
   },
   {
     id: "find",
     text: (now) => {
       const last = played(now.sheet).at(-1);
-      return last && short(last.name) ? `Ctrl K finds anything: ${last.name} by “${short(last.name)}”.` : null;
+      return last && short(last.name) ? say.ctrlKFindsAnythingBy(last.name, short(last.name)) : null;
     },
   },
   {
     id: "beside",
-    text: ({ open }) => (open.length === 1 ? "Shift-click a spine to open its leaf beside this one." : null),
+    text: ({ open }) => (open.length === 1 ? say.shiftClickASpine : null),
   },
   {
     id: "marks",
-    text: ({ sheet }) =>
-      sheet.marks > 0 ? `${plural(sheet.marks, "mark")} to look at, each with remedies: press the full stop.` : null,
+    text: ({ sheet }) => (sheet.marks > 0 ? say.marksToLookAtEach(sheet.marks) : null),
   },
-  { id: "guide", text: () => "F1 explains the leaf that you are in; ? lists all keys." },
+  { id: "guide", text: () => say.f1ExplainsTheLeaf },
 ];
 
 /** every closes all hints, those to come too. */

@@ -3,7 +3,10 @@ import { answer, api, type Id, type Schemas } from "./api";
 import { at } from "./changing";
 import { openTemplate } from "./opening";
 import { attempt, get, tell } from "./store";
-import { plural } from "./template";
+
+import { words } from "./words";
+
+const say = words.history;
 
 export type PastChange = Schemas["PastChange"];
 export type Version = Schemas["Version"];
@@ -28,7 +31,7 @@ export const versions = (id: string) =>
 
 export async function takeBackOne(revision: number) {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/history/{revision}/take-back", to(revision))));
-  if (done) tell("Taken back, as a change of its own.");
+  if (done) tell(say.takenBackAsAChange);
   return done;
 }
 
@@ -43,7 +46,7 @@ export async function restore(id: string, revision: number) {
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/history/{revision}/restore", { params: { path: { id, revision } } })),
   );
-  if (done) tell(`It is as it was at revision ${revision}. Undo brings the present back.`);
+  if (done) tell(say.itIs(revision));
   return done;
 }
 
@@ -79,13 +82,13 @@ export async function branch(name: string, revision?: number) {
   );
   if (!row) return;
   await attempt(() => openTemplate(row.id));
-  tell(`${row.name} is a template of its own.`);
+  tell(say.isATemplate(row.name));
 }
 
 export const lock = (locked: boolean) =>
   attempt(async () => {
     await answer(api.POST("/api/templates/{id}/lock", { ...at(), body: { locked } }));
-    tell(locked ? "Locked: nobody can change it." : "Unlocked.");
+    tell(locked ? say.lockedNobodyCanChangeIt : say.unlocked);
     return true;
   });
 
@@ -125,6 +128,6 @@ export const compared = (other: Other, revision: number) =>
 
 export async function takeAcross(other: Other, take: Taken[]) {
   const done = await attempt(() => send(other, take));
-  if (done) tell(`${plural(take.length, "difference")} taken across.`);
+  if (done) tell(say.differencesTakenAcross(take.length));
   return done;
 }

@@ -1,5 +1,8 @@
 import worklet from "../sound/worklet.js?url";
 import { tell } from "./store";
+import { words } from "./words";
+
+const say = words.loudspeakers;
 
 /** The rate of the sound that machines send as it is played, Hz, and those that music is made
  * at ahead. */
@@ -22,8 +25,7 @@ export const canSound = () => isSecureContext && "AudioWorkletNode" in globalThi
 
 /** maySound is canSound, and says so where it may not. */
 export function maySound(): boolean {
-  if (!canSound())
-    tell("Sound needs a secure page: open Fanfold on the server's own machine, or over https.", "refused");
+  if (!canSound()) tell(say.soundNeedsASecurePage, "refused");
   return canSound();
 }
 

@@ -1,6 +1,9 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "./api";
 import { attempt, set, tell } from "./store";
+import { words } from "./words";
+
+const say = words.members;
 
 export type Role = Schemas["Role"];
 
@@ -45,7 +48,7 @@ export const setRole = (id: string, role: Role) =>
 export const removeMember = (id: string, name: string) =>
   attempt(async () => {
     await answer(api.DELETE("/api/members/{id}", { params: { path: { id } } }));
-    tell(`${name} is no longer in the studio.`);
+    tell(say.isNoLonger(name));
     return true;
   });
 
@@ -55,14 +58,14 @@ export const letBackIn = (id: string) =>
 export const changePassword = (was: string, becomes: string) =>
   attempt(async () => {
     await answer(api.PUT("/api/session/password", { body: { was, becomes } }));
-    tell("The password is changed. Everywhere else you are signed out.");
+    tell(say.thePasswordIsChangedEverywhere);
     return true;
   });
 
 export const endSessions = () =>
   attempt(async () => {
     await answer(api.DELETE("/api/session/all"));
-    tell("You are signed out everywhere else.");
+    tell(say.youAreSignedOutEverywhere);
     return true;
   });
 
@@ -81,7 +84,7 @@ export const keepStudio = () =>
   attempt(async () => {
     await answer(api.POST("/api/studio/keep"));
     await refreshPerson();
-    tell("The studio is kept.");
+    tell(say.theStudioIsKept);
   });
 
 export const invitation = (secret: string) =>

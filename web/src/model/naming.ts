@@ -2,7 +2,10 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { answer, api, type Id, type Schemas } from "./api";
 import { at } from "./changing";
 import { attempt, tell } from "./store";
-import { plural } from "./template";
+
+import { words } from "./words";
+
+const say = words.naming;
 
 export interface NamesAsk {
   pattern: string;
@@ -26,7 +29,7 @@ export const named = (ids: Id[], ask: NamesAsk, revision: number) =>
 
 export async function nameRows(ids: Id[], ask: NamesAsk) {
   const done = await attempt(() => askNames(ids, ask, true));
-  if (done) tell("Named.");
+  if (done) tell(say.named);
   return done;
 }
 
@@ -56,7 +59,7 @@ export const searched = (search: Search, revision: number) =>
 
 export async function replaceText(search: Search) {
   const done = await attempt(() => sendSearch({ ...search, take: true }));
-  if (done) tell(`Replaced in ${plural(done.found.length, "text")}.`);
+  if (done) tell(say.replacedInTexts(done.found.length));
   return done;
 }
 

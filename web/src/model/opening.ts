@@ -4,6 +4,9 @@ import { follow, hearLine, known, opened } from "./following";
 import { pageId } from "./sending";
 import { attempt, get, type Here, remember, remembered, type State, set, store, tell } from "./store";
 import { after, type Sheet, sheetOf } from "./template";
+import { words } from "./words";
+
+const say = words.opening;
 
 export async function start() {
   try {
@@ -41,7 +44,7 @@ async function openFirst() {
   const row =
     all.find((t) => t.id === last && !t.endsAt) ??
     all.find((t) => !t.endsAt) ??
-    (await answer(api.POST("/api/templates", { body: { name: "New template" } })));
+    (await answer(api.POST("/api/templates", { body: { name: say.newTemplate } })));
   await openTemplate(row.id);
   void openFilms();
 }
@@ -77,7 +80,7 @@ export async function bringIn(file: File, stands?: Id[]) {
   );
   if (!row) return false;
   await openTemplate(row.id);
-  tell(`Brought in ${row.name}.`);
+  tell(say.broughtIn(row.name));
   return true;
 }
 

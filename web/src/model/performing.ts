@@ -2,6 +2,7 @@ import { createStore, useStore } from "zustand";
 import type { Id } from "./api";
 import { type Level, levelOf, lineTo, loudspeaker, maySound, noLevel, wake } from "./loudspeakers";
 import { get, tell } from "./store";
+import { words } from "./words";
 
 /** Piece is music that may be played, as the server tells of it. */
 export interface Piece {
@@ -104,7 +105,7 @@ export async function openScore(file: File, hand: Record<string, Id[]>) {
     if (line !== at) return;
     line = null;
     node?.port.postMessage({ begin: ++play });
-    const refused = e.reason || "The line to the server has ended; open the music again.";
+    const refused = e.reason || words.performing.theLineToTheServer;
     performing.setState({ state: "still", refused });
   };
 }

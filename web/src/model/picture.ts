@@ -6,6 +6,9 @@ import { handOfParts, listen } from "./music";
 import { closeScore, openScore, performing, playFrom, rest } from "./performing";
 import { attempt, remember, remembered, set, tell } from "./store";
 import { counted, secondsOf } from "./timecode";
+import { words } from "./words";
+
+const say = words.picture;
 
 /** Picture is how the picture plays. */
 export interface Picture {
@@ -103,7 +106,7 @@ export async function play() {
   if (!film) return;
   const mine = ++tries;
   reel = reelAt(film, at);
-  if (!reel) return tell("Add a reel first.", "refused");
+  if (!reel) return tell(say.addAReelFirst, "refused");
   const frame = film.settings.frame;
   rate = frame.num / frame.den;
   end = spanOf(film, reel).end;
@@ -344,7 +347,7 @@ export async function keepMusic(cue: Cue, file: File) {
       }),
     ),
   );
-  if (done) tell(`${called(cue) || "The cue"} keeps ${file.name}.`);
+  if (done) tell(say.keeps(called(cue) || say.theCue, file.name));
 }
 
 /** takeMusicTime gives a cue the tempo and the metre of the music that it keeps. */

@@ -1,4 +1,7 @@
 import { createStore, useStore } from "zustand";
+import { words } from "./words";
+
+const say = words.printplayer;
 
 /** Source is what is fetched: files of a print, and how they lie on the time of the print that is looked at. */
 interface Source {
@@ -161,10 +164,10 @@ async function fill(mine: Run, first: () => void) {
     let data: Float32Array;
     try {
       const got = await fetch(`/api/prints/${print}/sound?files=${files.join(",")}&from=${mine.next}&frames=${frames}`);
-      if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? "the sound did not come");
+      if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? say.theSoundDidNotCome);
       data = new Float32Array(await got.arrayBuffer());
     } catch (e) {
-      heard.setState({ refused: e instanceof Error ? e.message : "the sound did not come" });
+      heard.setState({ refused: e instanceof Error ? e.message : say.theSoundDidNotCome });
       stop();
       return;
     }

@@ -1,5 +1,8 @@
 import { queryOptions, useQueryClient } from "@tanstack/react-query";
 import { answer, api, fileBody, type Schemas } from "./api";
+import { words } from "./words";
+
+const say = words.prints;
 
 export type PrintRow = Schemas["PrintRow"];
 export type PrintWhole = Schemas["PrintWhole"];
@@ -34,7 +37,7 @@ export const waveOf = (print: string, number: number, sha256: string) =>
     queryKey: ["wave", sha256],
     queryFn: async () => {
       const got = await fetch(`/api/prints/${print}/waves/${number}`);
-      if (!got.ok) throw new Error("there is no drawing of this file");
+      if (!got.ok) throw new Error(say.thereIsNoDrawing);
       return new Int8Array(await got.arrayBuffer());
     },
     staleTime: Number.POSITIVE_INFINITY,

@@ -1,6 +1,9 @@
 import { answer, api, type Id, type Schemas } from "./api";
 import { at } from "./changing";
 import { attempt, get, tell } from "./store";
+import { words } from "./words";
+
+const say = words.seating;
 
 export type SeatingCost = Schemas["SeatingCost"];
 export type SeatingPlan = Schemas["SeatingPlan"];
@@ -13,12 +16,12 @@ export type Moves = Schemas["SeatingMoves"];
 
 /** What a plan makes small, in the order of what counts most. */
 export const figures: [key: keyof Weights, text: string][] = [
-  ["unseated", "rows without a seat"],
-  ["moved", "seats that move"],
-  ["risers", "risers in use"],
-  ["wishes", "wishes not met"],
-  ["pairs", "output pairs in use"],
-  ["uneven", "unevenness of the risers"],
+  ["unseated", say.rowsWithoutASeat],
+  ["moved", say.seatsThatMove],
+  ["risers", say.risersInUse],
+  ["wishes", say.wishesNotMet],
+  ["pairs", say.outputPairsInUse],
+  ["uneven", say.unevennessOfTheRisers],
 ];
 
 /** figureText writes a figure of a plan. */
@@ -32,7 +35,7 @@ export const stopPlan = () => attempt(() => answer(api.DELETE("/api/templates/{i
 
 export async function takePlan() {
   const done = await attempt(() => answer(api.POST("/api/templates/{id}/seating/plan/take", at())));
-  if (done) tell("Seated by the plan.");
+  if (done) tell(say.seatedByThePlan);
   return done;
 }
 

@@ -1,3 +1,6 @@
+import { words } from "./words";
+
+const say = words.sending;
 /** randomId is an ID that nothing else has, 128 bits in hexadecimal. */
 export const randomId = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (x) => x.toString(16).padStart(2, "0")).join("");
@@ -23,7 +26,7 @@ export const keyHeader = "Idempotency-Key";
 /** Unanswered is a request whose answer never came. */
 export class Unanswered extends Error {
   constructor(readonly changes: boolean) {
-    super("the server does not answer");
+    super(say.theServerDoesNotAnswer);
   }
 }
 

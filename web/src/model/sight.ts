@@ -5,6 +5,9 @@ import { inOrder } from "./leaves";
 import { readyOf } from "./ready";
 import { attempt, get, remember, set, tell, useApp } from "./store";
 import { type Sheet, things } from "./template";
+import { words } from "./words";
+
+const say = words.sight;
 
 export type Sightline = Schemas["Sightline"];
 export type SightSet = "all" | "sections" | "ready" | "buses" | "stems";
@@ -114,7 +117,7 @@ export async function keepSightline(line: Sightline, base?: number) {
   const list = get().sheet!.sightlines;
   const next = list.some((s) => s.id === line.id) ? list.map((s) => (s.id === line.id ? line : s)) : [...list, line];
   const done = await putSightlines(next, base);
-  if (done) tell(`Kept ${line.name}.`);
+  if (done) tell(say.kept(line.name));
   return done;
 }
 
@@ -133,8 +136,8 @@ export async function makeSet(sets: SightSet[]) {
   if (!done) return;
   once(done.revision, () => {
     const made = get().sheet!.sightlines.filter((s) => !before.has(s.id));
-    if (!made[0]) return tell("There is a sightline for each already.");
-    tell(made.length === 1 ? `Made ${made[0].name}.` : `Made ${made.length} sightlines: V goes on to the next.`);
+    if (!made[0]) return tell(say.thereIsASightline);
+    tell(made.length === 1 ? say.made(made[0].name) : say.madeSightlinesVGoes(made.length));
     look(made[0].id);
   });
 }
@@ -145,7 +148,7 @@ export function whereShown(id: Id) {
   const sights = sheet!.facts.get(id)?.sights ?? [];
   const names = sheet!.sightlines
     .filter((s) => sights.includes(s.id))
-    .map((s) => (s.match?.state ? `${s.name} (while ${s.match.state})` : s.name));
-  const name = sheet!.instruments.byId.get(id)?.name;
-  tell(names.length > 0 ? `${name} shows along ${names.join(", ")}.` : `${name} shows along no sightline.`);
+    .map((s) => (s.match?.state ? say.while(s.name, s.match.state) : s.name));
+  const name = sheet!.instruments.byId.get(id)?.name ?? "";
+  tell(names.length > 0 ? say.showsAlong(name, names.join(", ")) : say.showsAlongNoSightline(name));
 }

@@ -2,6 +2,7 @@ import { createStore, useStore } from "zustand";
 import type { Id } from "./api";
 import { levelOf, lineTo, loudspeaker, maySound, noLevel, wake } from "./loudspeakers";
 import { get, tell } from "./store";
+import { words } from "./words";
 
 /** Armed is a row that is played, as the server tells of it. */
 export interface Armed {
@@ -131,7 +132,7 @@ function dial(template: Id): Promise<void> {
   at.onclose = (e) => {
     if (line !== at) return;
     line = null;
-    const why = e.reason || "The line to the machines has ended; arm the rows again.";
+    const why = e.reason || words.sounding.theLineToTheMachines;
     sounding.setState({ connected: false, armed: [], pressed: new Set(), warning: why });
   };
   return new Promise((resolve) => {
@@ -156,7 +157,7 @@ function block(data: ArrayBuffer) {
 }
 
 /** notReady ends what is said of rows that were played too early. */
-export const notReady = "not ready. Call it first.";
+export const notReady = words.sounding.notReadyCallItFirst;
 
 function told(t: Told) {
   if (t.armed) {
@@ -168,15 +169,15 @@ function told(t: Told) {
     }));
   }
   const warning = t.lost
-    ? `${t.lost} no longer sounds; it may be away.`
+    ? words.sounding.noLongerSoundsItMay(t.lost)
     : t.refused
       ? t.refused
       : t.notReady
         ? `${t.notReady.join(", ")}: ${notReady}`
         : t.dry
-          ? "There were gaps: samples did not come from the disk in time."
+          ? words.sounding.thereWereGapsSamplesDid
           : t.stolen
-            ? "Too many voices: the oldest were stopped."
+            ? words.sounding.tooManyVoicesTheOldest
             : "";
   if (warning) sounding.setState({ warning });
 }
@@ -306,11 +307,11 @@ export async function hearKeyboards(on: boolean) {
   try {
     access = await navigator.requestMIDIAccess();
   } catch {
-    tell("The browser does not allow MIDI keyboards here; change that in its settings.", "refused");
+    tell(words.sounding.theBrowserDoesNotAllow, "refused");
     return;
   }
-  const names = [...access.inputs.values()].map((i) => i.name ?? "a keyboard");
-  if (names.length === 0) tell("No MIDI keyboard is connected; connect one and try again.", "refused");
+  const names = [...access.inputs.values()].map((i) => i.name ?? words.sounding.aKeyboard);
+  if (names.length === 0) tell(words.sounding.noMidiKeyboardIsConnected, "refused");
   for (const input of access.inputs.values()) input.onmidimessage = (e) => e.data && played(e.data);
   sounding.setState({ midi: names });
 }

@@ -1,4 +1,7 @@
 import type { Bus, Call, Delta, Id, Instrument, Machine, Schemas, Section } from "./api";
+import { words } from "./words";
+
+const say = words.template;
 
 /** List is an ordered list of things, found by id. */
 export interface List<T> {
@@ -263,15 +266,10 @@ export function played({ instruments }: Pick<Sheet, "instruments">): number {
   return n;
 }
 
-/** plural counts things in words. */
-export function plural(n: number, one: string, many = `${one}s`): string {
-  return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
-}
-
 /** panText writes a pan, -1 left to 1 right: middle, 30 left, 100 right. */
 export function panText(pan: number): string {
   const share = Math.round(Math.abs(pan) * 100);
-  return share === 0 ? "middle" : `${share} ${pan < 0 ? "left" : "right"}`;
+  return share === 0 ? say.middle : `${share} ${pan < 0 ? say.left : say.right}`;
 }
 
 /** readPan reads what panText writes, shorter words for it, and -30 or 30; null for what is

@@ -1,14 +1,17 @@
 import { answer, api, type Schemas } from "./api";
 import { openTemplate } from "./opening";
 import { attempt, tell } from "./store";
+import { words } from "./words";
+
+const say = words.templates;
 
 export type Listed = Schemas["TemplateListed"];
 
 /** How the list of templates can be sorted. */
 export const orders = {
-  changed: "last changed",
-  name: "name",
-  rows: "size",
+  changed: say.lastChanged,
+  name: say.name,
+  rows: say.size,
 } as const;
 
 export type Order = keyof typeof orders;
@@ -34,7 +37,7 @@ const path = (id: string) => ({ params: { path: { id } } });
 export const deleteTemplate = (t: Listed) =>
   attempt(async () => {
     await answer(api.POST("/api/templates/{id}/end", path(t.id)));
-    tell(`${t.name} is deleted. It can be brought back for thirty days, in All templates.`);
+    tell(say.isDeletedItCan(t.name));
     return true;
   });
 

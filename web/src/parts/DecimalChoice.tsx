@@ -1,4 +1,7 @@
 import type { Schemas } from "../model/api";
+import { words } from "./words";
+
+const say = words.decimalChoice;
 
 export type Decimal = "" | "point" | "comma";
 
@@ -14,9 +17,9 @@ const figure = (x: number) => x.toLocaleString("en", { maximumFractionDigits: 6,
 export function DecimalChoice({ unsure, decimal, choose }: Props) {
   return (
     <fieldset className="mb-3 flex flex-wrap items-center gap-x-5 gap-y-1" data-part="decimal">
-      <legend className="sr-only">How sizes are written</legend>
+      <legend className="sr-only">{say.howSizesAreWritten}</legend>
       <span>
-        Is <strong>{unsure.cell}</strong> in this list
+        {say.is} <strong>{unsure.cell}</strong> {say.inThisList}
       </span>
       {(["point", "comma"] as const).map((d) => (
         <label key={d} className="flex h-7 items-center gap-1.5">
@@ -24,7 +27,7 @@ export function DecimalChoice({ unsure, decimal, choose }: Props) {
           {figure(unsure[d])} MiB
         </label>
       ))}
-      {decimal === "" && <span className="text-accent">Nothing is taken until you confirm.</span>}
+      {decimal === "" && <span className="text-accent">{say.nothingIsTakenUntil}</span>}
     </fieldset>
   );
 }

@@ -1,22 +1,25 @@
 import { useState } from "react";
 import type { Difference } from "../model/history";
+import { words } from "./words";
+
+const say = words.differences;
 
 const nouns: Record<Difference["noun"], string> = {
-  settings: "Settings",
-  fold: "Folds",
-  "return-set": "Return sets",
-  section: "Sections",
-  row: "Rows",
-  bus: "Buses",
-  rule: "Stem rules",
-  machine: "Machines",
-  call: "Calls",
-  sightline: "Sightlines",
-  library: "Libraries",
-  player: "Players",
-  patch: "Patches",
-  articulation: "Articulations",
-  casting: "Casting lists",
+  settings: say.settings,
+  fold: say.folds,
+  "return-set": say.returnSets,
+  section: say.sections,
+  row: say.rows,
+  bus: say.buses,
+  rule: say.stemRules,
+  machine: say.machines,
+  call: say.calls,
+  sightline: say.sightlines,
+  library: say.libraries,
+  player: say.players,
+  patch: say.patches,
+  articulation: say.articulations,
+  casting: say.castingLists,
 };
 
 const keyOf = (d: Difference, field = "") => `${d.noun} ${d.id} ${field}`;
@@ -105,7 +108,7 @@ export function Differences({
                   {beside.slice(0, shown).map((d) => (
                     <Line key={keyOf(d)} d={d} picked={picked} set={(on) => pick([d], on)} setField={pickField} />
                   ))}
-                  {beside.length > shown && <p className="pl-8 text-soft">and {beside.length - shown} more</p>}
+                  {beside.length > shown && <p className="pl-8 text-soft">{say.andMore(beside.length - shown)}</p>}
                 </div>
               );
             })}
@@ -126,7 +129,7 @@ function Choice(props: { name: string; on: boolean; set: (on: boolean) => void; 
 }
 
 const signs = { added: "+", removed: "−", changed: "≠" } as const;
-const says = { added: "only there", removed: "only here: taking it removes it", changed: "changed" } as const;
+const says = { added: say.onlyThere, removed: say.onlyHereTakingItRemoves, changed: say.changed } as const;
 
 interface LineProps {
   d: Difference;
@@ -153,7 +156,7 @@ function Line({ d, picked, set, setField }: LineProps) {
             <label className="flex min-h-[24px] items-center gap-2 text-soft">
               <input
                 type="checkbox"
-                aria-label={`Only the ${f.name} of ${d.name}`}
+                aria-label={say.onlyTheOf(f.name, d.name)}
                 checked={whole || picked.has(keyOf(d, f.name))}
                 onChange={(e) => setField(d, f.name, e.target.checked)}
               />
@@ -163,10 +166,10 @@ function Line({ d, picked, set, setField }: LineProps) {
             <span className="pl-[21px] text-soft">{f.name}</span>
           )}
           <span className="truncate" title={f.here}>
-            {f.here || "nothing"}
+            {f.here || say.nothing}
           </span>
           <span className="truncate" title={f.there}>
-            → {f.there || "nothing"}
+            → {f.there || say.nothing}
           </span>
         </div>
       ))}

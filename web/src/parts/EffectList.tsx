@@ -11,6 +11,9 @@ import {
   standsAt,
   withValue,
 } from "../model/effects";
+import { words } from "./words";
+
+const say = words.effectList;
 
 /** EffectList edits what runs on a bus, in order. Changes are kept one by one. */
 export function EffectList({
@@ -53,8 +56,8 @@ export function EffectList({
                   <button
                     type="button"
                     className="button h-6"
-                    aria-label={`${words}, before the one before it`}
-                    title="Before the one before it"
+                    aria-label={say.beforeTheOneBeforeIt(words)}
+                    title={say.BeforeTheOneBeforeIt}
                     onClick={() => {
                       const next = [...runs];
                       [next[n - 1], next[n]] = [next[n]!, next[n - 1]!];
@@ -68,17 +71,17 @@ export function EffectList({
                   type="button"
                   className="button h-6 w-10 justify-center"
                   aria-pressed={!e.off}
-                  aria-label={`${words}: ${e.off ? "off" : "on"}`}
+                  aria-label={`${words}: ${e.off ? say.off : say.on}`}
                   onClick={() => {
                     const { off, ...rest } = e;
                     one(n, off ? rest : { ...rest, off: true });
                   }}
                 >
-                  {e.off ? "off" : "on"}
+                  {e.off ? say.off : say.on}
                 </button>
                 <button
                   type="button"
-                  aria-label={`Remove ${words}`}
+                  aria-label={say.remove(words)}
                   className="grid size-6 place-items-center rounded-[3px] hover:bg-band"
                   onClick={() => keep(runs.filter((_, k) => k !== n))}
                 >
@@ -92,7 +95,7 @@ export function EffectList({
       </ul>
       <select
         className="field mt-1 w-full"
-        aria-label={`Add to ${label}`}
+        aria-label={say.addTo(label)}
         value=""
         onChange={(x) => {
           if (!x.target.value) return;
@@ -102,7 +105,7 @@ export function EffectList({
           keep(limits ? [...runs.slice(0, -1), added, last] : [...runs, added]);
         }}
       >
-        <option value="">Add an effect…</option>
+        <option value="">{say.addAnEffect}</option>
         {kinds
           ?.filter((k) => !k.onMix || (onMix && !runs.some((e) => e.kind === k.kind)))
           .map((k) => (
@@ -121,15 +124,15 @@ function Parameters({ effect, kind, keep }: { effect: Effect; kind: EffectKind; 
       {kind.audio && (
         <>
           <span className="truncate text-soft" title={effect.file}>
-            {effect.file ?? "no recording yet"}
+            {effect.file ?? say.noRecordingYet}
           </span>
           <label className="button h-6">
-            Choose…
+            {say.choose}
             <input
               type="file"
               className="sr-only"
               accept=".wav,.flac"
-              aria-label="Recording of a room"
+              aria-label={say.recordingOfARoom}
               onChange={async (x) => {
                 const file = x.target.files?.[0];
                 const kept = file && (await keepImpulse(file));
@@ -151,15 +154,15 @@ function Parameters({ effect, kind, keep }: { effect: Effect; kind: EffectKind; 
 }
 
 const lengths = [
-  [0, "by its time"],
-  [0.25, "sixteenth"],
-  [1 / 3, "triplet eighth"],
-  [0.5, "eighth"],
-  [0.75, "dotted eighth"],
-  [1, "quarter"],
-  [1.5, "dotted quarter"],
-  [2, "half"],
-  [4, "whole"],
+  [0, say.byItsTime],
+  [0.25, say.sixteenth],
+  [1 / 3, say.tripletEighth],
+  [0.5, say.eighth],
+  [0.75, say.dottedEighth],
+  [1, say.quarter],
+  [1.5, say.dottedQuarter],
+  [2, say.half],
+  [4, say.whole],
 ] as const;
 
 function Value({ of: p, value, keep }: { of: Parameter; value: number; keep: (v: number) => void }) {
@@ -182,7 +185,7 @@ function Value({ of: p, value, keep }: { of: Parameter; value: number; keep: (v:
       <input
         className="field h-6 w-20 text-right"
         aria-label={`${p.words}, ${p.unit}`}
-        title={`${p.low} to ${p.high} ${p.unit}`}
+        title={say.to(p.low, p.high, p.unit)}
         value={text ?? String(value)}
         onFocus={() => setText(String(value))}
         onChange={(e) => setText(e.target.value)}

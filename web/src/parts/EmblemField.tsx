@@ -1,5 +1,8 @@
 import { useState } from "react";
 import { Emblem, type EmblemValue, icons } from "./Emblem";
+import { words } from "./words";
+
+const say = words.emblemField;
 
 const side = 64; // pixels; the contract takes no more
 const largest = 1 << 20; // bytes of a file that is chosen
@@ -23,27 +26,27 @@ export function EmblemField({ value, set }: Props) {
   };
   return (
     <>
-      <span className="self-start pt-1">Emblem</span>
+      <span className="self-start pt-1">{say.emblem}</span>
       <fieldset className="min-w-0">
-        <legend className="sr-only">Emblem</legend>
+        <legend className="sr-only">{say.emblem}</legend>
         <div className="flex items-center gap-2">
           <span className="grid size-7 shrink-0 place-items-center rounded-[3px] border border-line">
             <Emblem of={value} />
           </span>
           <input
-            aria-label="Letters of the emblem"
-            placeholder="letters"
+            aria-label={say.lettersOfTheEmblem}
+            placeholder={say.letters}
             maxLength={2}
             className="field w-20"
             value={value?.letters ?? ""}
             onChange={(e) => set(e.target.value.trim() ? { letters: e.target.value.trim() } : undefined)}
           />
           <label className="button cursor-pointer focus-within:outline focus-within:outline-2 focus-within:outline-accent">
-            Picture…
+            {say.picture}
             <input
               type="file"
               accept="image/png,image/svg+xml"
-              aria-label="Picture of the emblem"
+              aria-label={say.pictureOfTheEmblem}
               className="sr-only"
               onChange={(e) => {
                 void choose(e.target.files?.[0]);
@@ -52,7 +55,7 @@ export function EmblemField({ value, set }: Props) {
             />
           </label>
           <button type="button" className="link h-6 text-[12px]" disabled={!value} onClick={() => set(undefined)}>
-            none
+            {say.none}
           </button>
         </div>
         <div className="mt-1.5 flex flex-wrap">
@@ -61,7 +64,7 @@ export function EmblemField({ value, set }: Props) {
               key={name}
               type="button"
               title={name}
-              aria-label={`The icon ${name}`}
+              aria-label={say.theIcon(name)}
               aria-pressed={value?.icon === name}
               onClick={() => set({ icon: name as keyof typeof icons })}
               className={`grid size-6 place-items-center rounded-[3px] hover:bg-band ${value?.icon === name ? "bg-chosen" : ""}`}
@@ -82,15 +85,14 @@ export function EmblemField({ value, set }: Props) {
  * is kept, whatever else the file holds. A browser runs no script of an SVG that
  * it shows as a picture, and fetches nothing for it. */
 async function drawn(file: File): Promise<string> {
-  if (!["image/png", "image/svg+xml"].includes(file.type))
-    throw new Error(`${file.name} is neither PNG nor SVG; choose one of these.`);
-  if (file.size > largest) throw new Error(`${file.name} is larger than 1 MB; choose a smaller picture.`);
+  if (!["image/png", "image/svg+xml"].includes(file.type)) throw new Error(say.isNeitherPngNorSvg(file.name));
+  if (file.size > largest) throw new Error(say.isLargerThan1Mb(file.name));
   const picture = new Image();
   picture.src = await addressOf(file);
   try {
     await picture.decode();
   } catch {
-    throw new Error(`${file.name} cannot be read as a picture; it may be broken.`);
+    throw new Error(say.cannotBeRead(file.name));
   }
   const paper = document.createElement("canvas");
   paper.width = paper.height = side;
@@ -100,7 +102,7 @@ async function drawn(file: File): Promise<string> {
   try {
     return paper.toDataURL("image/png").split(",")[1]!;
   } catch {
-    throw new Error(`${file.name} holds more than a drawing, so it cannot be taken as one.`);
+    throw new Error(say.holdsMoreThanADrawing(file.name));
   }
 }
 
@@ -109,7 +111,7 @@ function addressOf(file: File): Promise<string> {
   return new Promise((done, failed) => {
     const reader = new FileReader();
     reader.onload = () => done(reader.result as string);
-    reader.onerror = () => failed(new Error(`${file.name} cannot be read.`));
+    reader.onerror = () => failed(new Error(say.cannotBeReadFile(file.name)));
     reader.readAsDataURL(file);
   });
 }

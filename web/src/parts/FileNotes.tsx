@@ -1,8 +1,11 @@
+import { words } from "./words";
+
+const say = words.fileNotes;
 /** FileNotes says what of a file was left out, or read otherwise than it says. */
 export function FileNotes({ notes }: { notes: string[] }) {
   if (notes.length === 0) return null;
   return (
-    <ul aria-label="Of the file" className="my-2 border-line border-l-4 pl-3">
+    <ul aria-label={say.ofTheFile} className="my-2 border-line border-l-4 pl-3">
       {notes.map((n) => (
         <li key={n}>{n}</li>
       ))}

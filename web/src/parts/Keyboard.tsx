@@ -1,6 +1,9 @@
 import { type MouseEvent, type PointerEvent, useRef } from "react";
 import { isBlack, keyName } from "../model/keys";
 import { useSize } from "./useSize";
+import { words } from "./words";
+
+const say = words.keyboard;
 
 /** Flag is a key switch as it is drawn. */
 export interface Flag {
@@ -120,7 +123,11 @@ export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey, pre
           ? "var(--key-black-off)"
           : "var(--key-white-off)";
   const name = (k: number) => keyName(k, middleC);
-  const said = `Plays ${name(low)} to ${name(high)}; switches: ${flags.map((f) => `${name(f.key)} ${f.text}`).join(", ") || "none"}`;
+  const said = say.playsToSwitches(
+    name(low),
+    name(high),
+    flags.map((f) => `${name(f.key)} ${f.text}`).join(", ") || "none",
+  );
   return (
     <div ref={frame} className="min-w-0">
       {/* biome-ignore lint/a11y/useKeyWithClickEvents: the table below sets the same by keyboard */}
@@ -183,7 +190,7 @@ export function Keyboard({ low, high, zone, sounding, flags, middleC, onKey, pre
         )}
         {sounding && (
           <path d={`M${x(sounding.low)} ${top - 3}H${right(sounding.high)}`} stroke="var(--soft)" strokeWidth={2}>
-            <title>{`The instrument sounds ${name(sounding.low)} to ${name(sounding.high)}`}</title>
+            <title>{say.theInstrumentSoundsTo(name(sounding.low), name(sounding.high))}</title>
           </path>
         )}
         {flags.map((f, n) => {

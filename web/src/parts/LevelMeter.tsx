@@ -1,18 +1,21 @@
+import { words } from "./words";
+
+const say = words.levelMeter;
 const floor = -60; // dB, the left end of the scale
 const marks = [-60, -48, -36, -24, -18, -12, -6, 0];
 const long = 150;
 const at = (db: number) => ((Math.min(0, Math.max(floor, db)) - floor) / -floor) * long;
 
 /** levelText is a level in words. */
-export const levelText = (rms: number) => (rms <= -100 ? "silent" : `${rms.toFixed(1)} dBFS`);
+export const levelText = (rms: number) => (rms <= -100 ? say.silent : `${rms.toFixed(1)} dBFS`);
 
 /** LevelMeter shows how strong what is heard is: a dot for its RMS, a stroke for its peak, a
  * long tick at the working level. */
 export function LevelMeter({ rms, peak }: { rms: number; peak: number }) {
   const text = levelText(rms);
   return (
-    <svg width={long + 8} height={34} role="img" aria-label={`Level: ${text}, peak ${peak.toFixed(1)} dB`}>
-      <title>{`Level: ${text}, peak ${peak.toFixed(1)} dB; the long tick is the working level`}</title>
+    <svg width={long + 8} height={34} role="img" aria-label={say.levelPeakDb(text, peak.toFixed(1))}>
+      <title>{say.levelPeakDbTheLong(text, peak.toFixed(1))}</title>
       <path d={`M4 18H${long + 4}`} stroke="var(--line)" />
       {marks.map((m) => (
         <path

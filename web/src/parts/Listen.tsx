@@ -1,5 +1,8 @@
 import { Pause, Play } from "lucide-react";
 import { useEffect, useState } from "react";
+import { words } from "./words";
+
+const say = words.listen;
 
 const clock = (s: number) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 
@@ -25,7 +28,7 @@ export function Listen({ src, seconds, name }: { src: string; seconds: number; n
       a.removeAttribute("src");
     };
   }, [src]);
-  if (missing) return <p className="text-accent">! The recording cannot be played here; choose its file again.</p>;
+  if (missing) return <p className="text-accent">{say.theRecordingCannotBePlayed}</p>;
   const Icon = playing ? Pause : Play;
   return (
     <div className="flex items-center gap-3" data-part="listen" data-playing={playing}>
@@ -34,7 +37,7 @@ export function Listen({ src, seconds, name }: { src: string; seconds: number; n
         className="button flex items-center gap-1"
         onClick={() => (playing ? audio?.pause() : void audio?.play().catch(() => setMissing(true)))}
       >
-        <Icon size={13} aria-hidden /> {playing ? "Pause" : "Listen"}
+        <Icon size={13} aria-hidden /> {playing ? say.pause : say.listen}
       </button>
       <input
         type="range"
@@ -43,8 +46,8 @@ export function Listen({ src, seconds, name }: { src: string; seconds: number; n
         max={seconds}
         step={0.01}
         value={Math.min(at, seconds)}
-        aria-label={`Place in ${name}`}
-        aria-valuetext={`${clock(at)} of ${clock(seconds)}`}
+        aria-label={say.placeIn(name)}
+        aria-valuetext={say.of(clock(at), clock(seconds))}
         onChange={(e) => {
           if (audio) audio.currentTime = e.target.valueAsNumber;
         }}

@@ -1,4 +1,7 @@
 import { gib, mib } from "../model/template";
+import { words } from "./words";
+
+const say = words.memoryGlass;
 
 export interface GlassPart {
   tint: string;
@@ -30,7 +33,7 @@ export function MemoryGlass({
   return (
     <div
       role="img"
-      aria-label={`${name}: ${gib(used)} of ${gib(limit)} GiB in use${after === undefined ? "" : `, ${gib(after)} GiB after`}`}
+      aria-label={say.ofGibInUse(name, gib(used), gib(limit), after === undefined ? "" : say.gibAfter(gib(after)))}
       className={`relative overflow-hidden rounded-[2px] border border-soft ${tall ? "h-[18px]" : "h-[7px]"}`}
     >
       <div className="absolute inset-0 flex">

@@ -1,6 +1,9 @@
 import type { ReactNode } from "react";
 import type { PastChange } from "../model/history";
 import { when } from "../model/template";
+import { words } from "./words";
+
+const say = words.pastLine;
 
 interface Props {
   change: PastChange;
@@ -8,7 +11,7 @@ interface Props {
   children?: ReactNode; // what else can be done with it
 }
 
-const verbs = { do: "", undo: "Undo: ", redo: "Redo: ", follow: "" };
+const verbs = { do: "", undo: say.undo, redo: say.redo, follow: "" };
 
 /** PastLine is one change of a history, which can be taken back alone. */
 export function PastLine({ change: c, takeBack, children }: Props) {
@@ -16,7 +19,7 @@ export function PastLine({ change: c, takeBack, children }: Props) {
     <div
       className={`flex min-h-[26px] items-center gap-3 px-1 ${c.revision % 2 ? "bg-band" : ""}`}
       data-past={c.revision}
-      title={`Revision ${c.revision}`}
+      title={say.revision(c.revision)}
     >
       <span className="w-12 shrink-0 text-right text-soft tabular-nums">{c.revision}</span>
       <span className="w-28 shrink-0 text-soft">{when(c.at)}</span>
@@ -32,7 +35,7 @@ export function PastLine({ change: c, takeBack, children }: Props) {
         disabled={c.role === "follow"}
         onClick={() => void takeBack(c.revision)}
       >
-        take back
+        {say.takeBack}
       </button>
     </div>
   );

@@ -1,12 +1,13 @@
+import { words } from "./words";
 /** RestGlyph shows the state of an instrument by shape: a whole-bar rest for
  * tacet, a filling ring for tuning, a note head for ready, an accent for
  * failed, a waveform where a recording plays. */
 export function RestGlyph({ state, progress = 0, reason }: { state?: string; progress?: number; reason?: string }) {
   const label =
     state === "tuning"
-      ? `tuning, ${Math.round(progress * 100)} percent`
+      ? words.restGlyph.tuningPercent(Math.round(progress * 100))
       : state === "failed"
-        ? `failed: ${reason ?? ""}`
+        ? words.restGlyph.failed(reason ?? "")
         : stateWord(state ?? "tacet");
   return (
     <svg width="18" height="16" viewBox="0 0 18 16" role="img" aria-label={label} data-state={state ?? "tacet"}>
@@ -17,7 +18,7 @@ export function RestGlyph({ state, progress = 0, reason }: { state?: string; pro
 }
 
 /** stateWord is how people say a state. */
-export const stateWord = (state: string) => (state === "printed" ? "plays its recording" : state);
+export const stateWord = (state: string) => (state === "printed" ? words.restGlyph.playsItsRecording : state);
 
 function shape(state: string | undefined, progress: number, reason: string | undefined) {
   const round = 2 * Math.PI * 5;

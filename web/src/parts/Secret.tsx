@@ -1,15 +1,18 @@
 import { useState } from "react";
+import { words } from "./words";
+
+const say = words.secret;
 
 /** Secret shows a link once, to be passed on. */
 export function Secret({ link, says }: { link: string; says: string }) {
   const [copied, setCopied] = useState(false);
   return (
     <>
-      <p>{says} It is shown only now; a new one can be made later.</p>
+      <p>{say.itIsShownOnlyNow(says)}</p>
       <div className="mt-2 flex gap-2">
         <input
           className="field flex-1"
-          aria-label="Link"
+          aria-label={say.link}
           readOnly
           value={link}
           onFocus={(e) => e.currentTarget.select()}
@@ -19,7 +22,7 @@ export function Secret({ link, says }: { link: string; says: string }) {
           className="button"
           onClick={() => void navigator.clipboard.writeText(link).then(() => setCopied(true))}
         >
-          {copied ? "Copied" : "Copy"}
+          {copied ? say.copied : say.copy}
         </button>
       </div>
     </>

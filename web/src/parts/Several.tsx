@@ -1,4 +1,7 @@
 import { DropdownMenu } from "radix-ui";
+import { words } from "./words";
+
+const say = words.several;
 
 interface Props {
   label: string;
@@ -10,7 +13,7 @@ interface Props {
 /** Several chooses any number of things from a list; none means any. */
 export function Several({ label, list, chosen, set }: Props) {
   const names = list.filter(([key]) => chosen.includes(key)).map(([, name]) => name);
-  const text = names.length === 0 ? "any" : names.length > 2 ? `${names.length} of ${list.length}` : names.join(", ");
+  const text = names.length === 0 ? say.any : names.length > 2 ? say.of(names.length, list.length) : names.join(", ");
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
@@ -35,7 +38,7 @@ export function Several({ label, list, chosen, set }: Props) {
               set([]);
             }}
           >
-            any
+            {say.any}
           </DropdownMenu.Item>
           {list.map(([key, name]) => (
             <DropdownMenu.CheckboxItem

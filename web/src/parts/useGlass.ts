@@ -3,6 +3,9 @@ import type { Id } from "../model/api";
 import { useApp } from "../model/store";
 import { tintOf } from "../model/template";
 import type { GlassPart } from "./MemoryGlass";
+import { words } from "./words";
+
+const say = words.useGlass;
 
 /** useGlass shares out what each host reports in use among the top sections
  * of its ready instruments; what belongs to players stays plain. */
@@ -29,8 +32,8 @@ export function useGlass(): Map<Id, GlassPart[]> {
       const parts = [...(out.get(m)?.values() ?? [])];
       const rest = (rig.get(m)?.usedMib ?? 0) - parts.reduce((n, p) => n + p.mib, 0);
       const others = Math.min(rest, rig.get(m)?.othersMib ?? 0);
-      if (rest - others > 1) parts.push({ tint: "grey", name: "Players", mib: rest - others });
-      if (others > 1) parts.push({ tint: "grey", name: "Other templates", mib: others, elsewhere: true });
+      if (rest - others > 1) parts.push({ tint: "grey", name: say.players, mib: rest - others });
+      if (others > 1) parts.push({ tint: "grey", name: say.otherTemplates, mib: others, elsewhere: true });
       list.set(m, parts);
     }
     return list;

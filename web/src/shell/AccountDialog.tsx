@@ -6,6 +6,9 @@ import { useApp } from "../model/store";
 import { when } from "../model/template";
 import { Floating } from "./Floating";
 import { WaysIn } from "./WaysIn";
+import { words } from "./words";
+
+const say = words.accountDialog;
 
 /** AccountDialog is a person's own: what they sign in with, and where they are signed in. */
 export function AccountDialog({ close }: { close: () => void }) {
@@ -26,23 +29,21 @@ export function AccountDialog({ close }: { close: () => void }) {
     await client.invalidateQueries({ queryKey: factors.queryKey });
   };
   return (
-    <Floating title="Your account" open onOpenChange={close} className="w-[560px] overflow-auto">
+    <Floating title={say.yourAccount} open onOpenChange={close} className="w-[560px] overflow-auto">
       <p>
         {me.name}, {me.email}
-        <span className="text-soft">
-          , {me.role} of {me.studio}
-        </span>
+        <span className="text-soft">{say.of(me.role, me.studio)}</span>
       </p>
       <form onSubmit={(e) => void change(e)} className="mt-4">
-        <h3 className="mb-1 text-[15px]">Password</h3>
+        <h3 className="mb-1 text-[15px]">{say.password}</h3>
         <div className="flex gap-2">
           {ways?.password !== false && (
             <input
               type="password"
               className="field flex-1"
               autoComplete="current-password"
-              placeholder="Present password"
-              aria-label="Present password"
+              placeholder={say.presentPassword}
+              aria-label={say.presentPassword}
               required
               value={was}
               onChange={(e) => setWas(e.target.value)}
@@ -52,29 +53,29 @@ export function AccountDialog({ close }: { close: () => void }) {
             type="password"
             className="field flex-1"
             autoComplete="new-password"
-            placeholder="New password"
-            aria-label="New password"
+            placeholder={say.newPassword}
+            aria-label={say.newPassword}
             required
             minLength={10}
             value={becomes}
             onChange={(e) => setBecomes(e.target.value)}
           />
           <button type="submit" className="button button-main">
-            {ways?.password === false ? "Set" : "Change"}
+            {ways?.password === false ? say.set : say.change}
           </button>
         </div>
-        <p className="mt-1 text-[12px] text-soft">At least 10 characters: a few unrelated words.</p>
+        <p className="mt-1 text-[12px] text-soft">{say.atLeast10Characters}</p>
       </form>
       <WaysIn />
-      <h3 className="mt-4 mb-1 text-[15px]">Signed in</h3>
-      <ul className="border-line border-b" aria-label="Where you are signed in">
+      <h3 className="mt-4 mb-1 text-[15px]">{say.signedIn}</h3>
+      <ul className="border-line border-b" aria-label={say.whereYouAreSignedIn}>
         {data?.map((s) => (
           <li key={s.since + s.address} className="flex min-h-8 items-center gap-3 border-line border-t">
             <span className="min-w-0 flex-1 truncate" title={s.agent}>
-              {browserOf(s.agent)} {s.here && <span className="text-soft">(here)</span>}
+              {browserOf(s.agent)} {s.here && <span className="text-soft">{say.here}</span>}
             </span>
             <span className="text-soft">{s.address}</span>
-            <span className="text-soft">since {when(s.since)}</span>
+            <span className="text-soft">{say.since(when(s.since))}</span>
           </li>
         ))}
       </ul>
@@ -87,7 +88,7 @@ export function AccountDialog({ close }: { close: () => void }) {
           await again();
         }}
       >
-        Sign out everywhere else
+        {say.signOutEverywhereElse}
       </button>
     </Floating>
   );

@@ -21,6 +21,9 @@ import { SinceLine } from "./SinceLine";
 import { StudioLine } from "./StudioLine";
 import { TitleLine } from "./TitleLine";
 import { TraceLine } from "./TraceLine";
+import { words } from "./words";
+
+const say = words.app;
 
 const ScoreStrip = lazy(() => import("./ScoreStrip"));
 const PlayStrip = lazy(() => import("./PlayStrip")); // its keys come when somebody plays
@@ -49,7 +52,7 @@ export function App() {
 function Waiting() {
   return (
     <main className="grid h-full place-items-center text-soft" aria-busy="true">
-      Unfolding…
+      {say.unfolding}
     </main>
   );
 }

@@ -1,6 +1,9 @@
 import { Dialog } from "radix-ui";
 import { attempt, set, useApp } from "../model/store";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.busyDialog;
 
 /** BusyDialog asks before anything is rested that sounds, is armed or is kept. */
 export function BusyDialog() {
@@ -12,14 +15,14 @@ export function BusyDialog() {
     void attempt(busy.again);
   };
   return (
-    <Floating title="In use" open onOpenChange={close} className="w-[440px]">
+    <Floating title={say.inUse} open onOpenChange={close} className="w-[440px]">
       <Dialog.Description className="mb-4">{busy.problem.detail}</Dialog.Description>
       <div className="flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Cancel
+          {say.cancel}
         </button>
         <button type="button" className="button button-main" onClick={sure}>
-          Rest them
+          {say.restThem}
         </button>
       </div>
     </Floating>

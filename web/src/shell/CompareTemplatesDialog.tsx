@@ -3,17 +3,20 @@ import { useState } from "react";
 import { compared, type Difference, type Other, takeAcross, versions } from "../model/history";
 import { computed } from "../model/queries";
 import { get, useApp } from "../model/store";
-import { plural } from "../model/template";
+
 import { Differences, usePicks } from "../parts/Differences";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.compareTemplatesDialog;
 
 /** What of the differences shows. */
 const lenses = {
-  all: ["everything", () => true],
-  rows: ["instruments", (d: Difference) => d.noun === "row"],
-  routes: ["routes", (d: Difference) => d.fields.some((f) => f.name === "routes")],
-  seats: ["seats", (d: Difference) => d.fields.some((f) => f.name === "seat")],
-  stems: ["stems", (d: Difference) => d.noun === "bus" && d.where.endsWith(" stem")],
+  all: [say.everything, () => true],
+  rows: [say.instruments, (d: Difference) => d.noun === "row"],
+  routes: [say.routes, (d: Difference) => d.fields.some((f) => f.name === "routes")],
+  seats: [say.seats, (d: Difference) => d.fields.some((f) => f.name === "seat")],
+  stems: [say.stems, (d: Difference) => d.noun === "bus" && d.where.endsWith(" stem")],
 } as const;
 
 /** CompareTemplatesDialog puts the open template beside an earlier version, or
@@ -35,12 +38,12 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
   const chosen = picks.picked.size;
   const count = (how: string) => differences.filter((d) => d.how === how).length;
   return (
-    <Floating title={`Compare ${sheet.name}`} open onOpenChange={close} className="w-[940px]">
+    <Floating title={say.compare(sheet.name)} open onOpenChange={close} className="w-[940px]">
       <div className="flex items-center gap-2">
-        with
+        {say.with}
         <select
           className="field w-64"
-          aria-label="With"
+          aria-label={say.With}
           value={other.template ? `${other.template} ${other.revision ?? ""}` : ""}
           onChange={(e) => {
             const [template = "", revision = ""] = e.target.value.split(" ");
@@ -48,13 +51,13 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
             picks.clear();
           }}
         >
-          <option value="">choose…</option>
+          <option value="">{say.choose}</option>
           {other.template === sheet.id && !named?.some((v) => v.revision === other.revision) && (
-            <option value={`${sheet.id} ${other.revision}`}>itself at revision {other.revision}</option>
+            <option value={`${sheet.id} ${other.revision}`}>{say.itselfAtRevision(other.revision ?? "")}</option>
           )}
           {named?.map((v) => (
             <option key={v.id} value={`${sheet.id} ${v.revision}`}>
-              itself, {v.name}
+              {say.itself(v.name)}
             </option>
           ))}
           {all
@@ -65,10 +68,10 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
               </option>
             ))}
         </select>
-        show
+        {say.show}
         <select
           className="field w-32"
-          aria-label="Show"
+          aria-label={say.Show}
           value={lens}
           onChange={(e) => setLens(e.target.value as keyof typeof lenses)}
         >
@@ -81,8 +84,8 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
         {other.template && data && (
           <span className="ml-2 text-soft" data-part="difference-count">
             {every.length === 0
-              ? "They are alike."
-              : `${count("added")} only there, ${count("removed")} only here, ${count("changed")} changed`}
+              ? say.theyAreAlike
+              : say.onlyThereOnlyHereChanged(count("added"), count("removed"), count("changed"))}
           </span>
         )}
       </div>
@@ -91,22 +94,20 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="Differences"
+        aria-label={say.differences}
       >
         {error && <p className="py-2 text-accent">! {error.message}</p>}
-        <Differences list={differences} picks={picks} here="here" there="there" />
+        <Differences list={differences} picks={picks} here={say.here} there={say.there} />
       </div>
       <div className="mt-3 flex items-center gap-3">
-        <span className="text-soft">
-          What a thing needs that is not here comes with it. One undo takes it all back.
-        </span>
+        <span className="text-soft">{say.whatAThingNeeds}</span>
         <button
           type="button"
           className="button button-main ml-auto"
           disabled={chosen === 0}
           onClick={() => void take()}
         >
-          {chosen ? `Take ${plural(chosen, "difference")} from there` : "Take from there"}
+          {chosen ? say.takeDifferencesFromThere(chosen) : say.takeFromThere}
         </button>
       </div>
     </Floating>

@@ -12,11 +12,13 @@ import {
   sessionsRead,
   takeDrift,
 } from "../model/drift";
+import { plural } from "../model/plural";
 import { get, useApp } from "../model/store";
-import { plural, when } from "../model/template";
+import { when } from "../model/template";
 import { ChooseFile } from "../parts/ChooseFile";
 import { Differences, usePicks } from "../parts/Differences";
 import { Floating } from "./Floating";
+import { words } from "./words";
 
 /** DriftDialog holds a session that a sequencer saved against the open template, and takes over what
  * differs; into an empty template it takes all. */
@@ -81,33 +83,33 @@ export function DriftDialog({ close }: { close: () => void }) {
       .endsWith(".dawproject") ?? false;
   const rightText =
     list.length > 0
-      ? `Correct ${list.length} in the session`
+      ? words.driftDialog.correctInTheSession(list.length)
       : order
-        ? "Correct the order in the session"
-        : "Correct the session";
+        ? words.driftDialog.correctTheOrder
+        : words.driftDialog.correctTheSession;
   const alike = data && every.length === 0 && data.elsewhere.length === 0;
   const of = (noun: string, one: string, many?: string) =>
     plural(every.filter((d) => d.noun === noun).length, one, many);
   const count = (how: string) => every.filter((d) => d.how === how).length;
   return (
     <Floating
-      title={empty ? "Begin with a session" : "Read a session back"}
+      title={empty ? words.driftDialog.beginWithASession : words.driftDialog.readASessionBack}
       open
       onOpenChange={close}
       className="w-[940px]"
     >
       <div className="flex items-center gap-2">
-        <ChooseFile accept={sessionFiles} label="Session" take={(f) => void choose(f)}>
-          {session ? "Another session…" : "Choose a session…"}
+        <ChooseFile accept={sessionFiles} label={words.driftDialog.session} take={(f) => void choose(f)}>
+          {session ? words.driftDialog.anotherSession : words.driftDialog.chooseASession}
         </ChooseFile>
         {read && read.length > 0 && (
           <select
             className="field w-72"
-            aria-label="Read before"
+            aria-label={words.driftDialog.readBefore}
             value={session}
             onChange={(e) => show(e.target.value)}
           >
-            <option value="">read before…</option>
+            <option value="">{words.driftDialog.readBeforeDots}</option>
             {read.map((f) => (
               <option key={f.id} value={f.id}>
                 {f.name}, {when(f.readAt)}
@@ -125,29 +127,22 @@ export function DriftDialog({ close }: { close: () => void }) {
               await client.invalidateQueries({ queryKey: ["sessions", sheet.id] });
             }}
           >
-            Forget it
+            {words.driftDialog.forgetIt}
           </button>
         )}
         <span className="ml-auto text-soft" data-part="drift-count" role="status">
-          {reading && "Reading…"}
+          {reading && words.driftDialog.reading}
           {data &&
             !reading &&
             (alike
-              ? "Nothing differs."
+              ? words.driftDialog.nothingDiffers
               : empty
                 ? [of("row", "row"), of("section", "section"), of("bus", "bus", "buses")].join(", ")
-                : `${count("added")} only in the session, ${count("removed")} only in the template, ${count("changed")} changed`)}
+                : words.driftDialog.onlyInTheSessionOnly(count("added"), count("removed"), count("changed")))}
         </span>
       </div>
       {error && <p className="py-2 text-accent">! {error.message}</p>}
-      {!session && !reading && (
-        <p className="mt-4 max-w-[70ch] text-soft">
-          {empty
-            ? "A session that your sequencer saved becomes this template: its folders as sections, its tracks as rows, its buses as groups, stems and returns."
-            : "Save the session in your sequencer and choose the file here. What was renamed, moved, recoloured, turned up or down or routed elsewhere since then is listed, and you take over what you choose."}{" "}
-          DAWproject files hold all of that; MIDI files hold only names, order and new tracks.
-        </p>
-      )}
+      {!session && !reading && <p className="mt-4 max-w-[70ch] text-soft">{words.driftDialog.saveTheSession(empty)}</p>}
       {data && data.questions.length > 0 && <Questions list={data.questions} say={say} />}
       {data && (
         <div
@@ -155,15 +150,20 @@ export function DriftDialog({ close }: { close: () => void }) {
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
           tabIndex={0}
           role="region"
-          aria-label="Differences"
+          aria-label={words.driftDialog.differences}
         >
-          <Differences list={every} picks={picks} here="template" there="session" />
+          <Differences
+            list={every}
+            picks={picks}
+            here={words.driftDialog.template}
+            there={words.driftDialog.session2}
+          />
           {data.elsewhere.length > 0 && (
-            <section aria-label="Order" className="pb-2">
-              <h3 className="py-1 text-[15px]">Order</h3>
+            <section aria-label={words.driftDialog.order} className="pb-2">
+              <h3 className="py-1 text-[15px]">{words.driftDialog.order}</h3>
               <label className="flex min-h-[24px] items-center gap-2 pl-5">
                 <input type="checkbox" checked={order} onChange={(e) => setOrder(e.target.checked)} />
-                In another order: {some(data.elsewhere)}
+                {words.driftDialog.inAnotherOrder(some(data.elsewhere))}
               </label>
             </section>
           )}
@@ -171,13 +171,13 @@ export function DriftDialog({ close }: { close: () => void }) {
       )}
       {data && data.left.length > 0 && (
         <p className="mt-2 text-[12px] text-soft" data-part="not-read">
-          Not read: {data.left.join("; ")}.
+          {words.driftDialog.notRead(data.left.join("; "))}
         </p>
       )}
       {data && (
         <div className="mt-3 flex items-center gap-3">
           <span className="text-soft">
-            {found(data)} {empty && "One undo takes it all back."}
+            {found(data)} {empty && words.driftDialog.oneUndoTakesItAll}
           </span>
           {!empty && !alike && sayable && (
             <span className="ml-auto">
@@ -198,7 +198,7 @@ export function DriftDialog({ close }: { close: () => void }) {
             disabled={!!alike}
             onClick={() => void take(true)}
           >
-            Take all
+            {words.driftDialog.takeAll}
           </button>
           <button
             type="button"
@@ -206,7 +206,11 @@ export function DriftDialog({ close }: { close: () => void }) {
             disabled={list.length === 0 && !order}
             onClick={() => void take(false)}
           >
-            {list.length > 0 ? `Take ${plural(list.length, "difference")}` : order ? "Take the order" : "Take"}
+            {list.length > 0
+              ? words.driftDialog.takeDifferences(list.length)
+              : order
+                ? words.driftDialog.takeTheOrder
+                : words.driftDialog.take}
           </button>
         </div>
       )}
@@ -217,7 +221,7 @@ export function DriftDialog({ close }: { close: () => void }) {
 const most = 6;
 
 function some(names: string[]) {
-  return names.slice(0, most).join(", ") + (names.length > most ? ` and ${names.length - most} more` : "");
+  return names.slice(0, most).join(", ") + (names.length > most ? words.driftDialog.andMore(names.length - most) : "");
 }
 
 /** found says how rows were found, where that is not sure. */
@@ -226,8 +230,11 @@ function found(d: Drift) {
   const moved = d.found.moved ?? 0;
   const place = d.found.place ?? 0;
   if (sure + moved + place === 0) return "";
-  const less = [moved && `${moved} by name, in another folder`, place && `${place} by position`].filter(Boolean);
-  return `${plural(sure + moved + place, "row")} found${less.length > 0 ? `, ${less.join(", ")}` : ""}.`;
+  const less = [
+    moved && words.driftDialog.byNameInAnotherFolder(moved),
+    place && words.driftDialog.byPosition(place),
+  ].filter(Boolean);
+  return words.driftDialog.rowsFound(sure + moved + place, less.length > 0 ? `, ${less.join(", ")}` : "");
 }
 
 interface QuestionsProps {
@@ -239,7 +246,7 @@ interface QuestionsProps {
 function Questions({ list, say }: QuestionsProps) {
   return (
     <fieldset className="mt-3 max-h-40 shrink-0 overflow-y-auto border-accent border-l-4 pl-3">
-      <legend className="sr-only">What is unsure</legend>
+      <legend className="sr-only">{words.driftDialog.whatIsUnsure}</legend>
       {list.map((q) => (
         <div key={q.key} className="flex min-h-[30px] items-center gap-2">
           <span className="min-w-0 flex-1">

@@ -21,7 +21,10 @@ import {
 } from "../model/find";
 import { within } from "../model/score";
 import { explain, get, select, set, show, unfold, useApp } from "../model/store";
-import { plural, type Sheet, things } from "../model/template";
+import { type Sheet, things } from "../model/template";
+import { words } from "./words";
+
+const say = words.finder;
 
 type Term = Schemas["Term"];
 
@@ -80,10 +83,10 @@ export function Finder({ close }: { close: () => void }) {
           aria-describedby={undefined}
           className="floating -translate-x-1/2 fixed top-[7vh] left-1/2 w-[560px] max-w-[94vw]"
         >
-          <Dialog.Title className="sr-only">Find anything</Dialog.Title>
+          <Dialog.Title className="sr-only">{say.findAnything}</Dialog.Title>
           <Command
             shouldFilter={false}
-            label="Find anything"
+            label={say.findAnything}
             loop
             value={at}
             onValueChange={setAt}
@@ -93,11 +96,11 @@ export function Finder({ close }: { close: () => void }) {
               value={question}
               onValueChange={setQuestion}
               autoFocus
-              placeholder="spic vln, oboe long, Low brass, storm…"
+              placeholder={say.spicVlnOboeLongLow}
               className="h-11 w-full border-line border-b bg-transparent px-3 text-[15px] outline-none"
             />
             <Command.List className="max-h-[54vh] overflow-y-auto p-1">
-              <Command.Empty className="px-3 py-4 text-soft">Nothing has that name.</Command.Empty>
+              <Command.Empty className="px-3 py-4 text-soft">{say.nothingHasThatName}</Command.Empty>
               {found.map((f) => (
                 <Command.Item
                   key={f.key}
@@ -114,10 +117,7 @@ export function Finder({ close }: { close: () => void }) {
                 </Command.Item>
               ))}
             </Command.List>
-            <p className="border-line border-t px-3 py-1.5 text-[12px] text-soft">
-              Enter goes there · Ctrl Enter calls · Ctrl Shift Enter rests · Alt Enter traces · Shift Enter adds to what
-              is selected
-            </p>
+            <p className="border-line border-t px-3 py-1.5 text-[12px] text-soft">{say.enterGoesThereCtrlEnter}</p>
           </Command>
         </Dialog.Content>
       </Dialog.Portal>
@@ -165,7 +165,7 @@ function named(
     key,
     kind,
     text,
-    note: count === undefined ? kind : `${kind}, ${plural(count, "row")}`,
+    note: count === undefined ? kind : `${kind}, ${say.rows(count)}`,
     get rows() {
       return ids();
     },
@@ -182,12 +182,12 @@ function named(
   );
   const sections = first(
     things(sheet.sections),
-    (s) => asks(textKnown(s.name, "section")),
+    (s) => asks(textKnown(s.name, say.section)),
     (s) => counts[s.id],
   );
   return [
-    ...ways.map((w) => all(`way ${w.name}`, "articulation", w.name, () => w.rows, w.rows.length)),
-    ...sections.map((s) => all(s.id, "section", s.name, () => within(sheet, s.id))),
+    ...ways.map((w) => all(`way ${w.name}`, say.articulation, w.name, () => w.rows, w.rows.length)),
+    ...sections.map((s) => all(s.id, say.section, s.name, () => within(sheet, s.id))),
   ];
 }
 
@@ -202,7 +202,7 @@ function first<T>(list: readonly T[], fits: (x: T) => boolean, uses: (x: T) => n
 const instruments = (rows: Rows, terms: readonly Term[], question: string): Found[] =>
   rows.map((r) => ({
     key: r.row.id,
-    kind: "instrument",
+    kind: say.instrument,
     text: r.row.name,
     note: [...meant(r, terms, question).slice(0, 2), r.path].join(" · "),
     rows: [r.row.id],
@@ -218,22 +218,22 @@ const places = (sheet: Sheet, asks: (text: Text) => boolean): Found[] =>
 
 /** doings are calls and commands. */
 const doings = (sheet: Sheet): Found[] => [
-  ...leaves.map((l) => command(`Unfold ${l.title}`, "", () => unfold(l.name, false))),
+  ...leaves.map((l) => command(say.unfold(l.title), "", () => unfold(l.name, false))),
   ...leaves.flatMap((l) => l.doings?.(sheet) ?? []),
-  command("History and versions", "", () => set({ dialog: "history" })),
-  command("Members of the studio", "", () => set({ dialog: "members" })),
-  command("Links for people outside: share the template or its handbook", "", () => set({ dialog: "links" })),
-  command("Your account: password, passkeys, where you are signed in", "", () => set({ dialog: "account" })),
-  command("Read a session back", "", () => set({ dialog: "drift" })),
-  command("Compare with a version or another template", "", () => set({ dialog: "compare-templates" })),
-  command("Undo", "Ctrl Z", () => void undo()),
-  command("Redo", "Ctrl Shift Z", () => void redo()),
-  command("Marks and remedies", ".", () => set({ dialog: "marks" })),
-  command("All templates: open, delete, bring back", "", () => set({ dialog: "templates" })),
-  command("New template", "", () => set({ dialog: "new" })),
-  command("Make it ready to play", "", () => set({ dialog: "ready" })),
-  command("Name and settings", "", () => set({ dialog: "settings" })),
-  ...leaves.map((l) => command(`Guide: ${l.title}`, "F1", () => explain(l.name))),
-  command("Guide: every mark explained", "", () => explain("marks")),
-  command("Keys", "?", () => set({ dialog: "keys" })),
+  command(say.historyAndVersions, "", () => set({ dialog: "history" })),
+  command(say.membersOfTheStudio, "", () => set({ dialog: "members" })),
+  command(say.linksForPeopleOutsideShare, "", () => set({ dialog: "links" })),
+  command(say.yourAccountPasswordPasskeysWhere, "", () => set({ dialog: "account" })),
+  command(say.readASessionBack, "", () => set({ dialog: "drift" })),
+  command(say.compareWithAVersion, "", () => set({ dialog: "compare-templates" })),
+  command(say.undo, "Ctrl Z", () => void undo()),
+  command(say.redo, "Ctrl Shift Z", () => void redo()),
+  command(say.marksAndRemedies, ".", () => set({ dialog: "marks" })),
+  command(say.allTemplatesOpenDeleteBring, "", () => set({ dialog: "templates" })),
+  command(say.newTemplate, "", () => set({ dialog: "new" })),
+  command(say.makeItReadyToPlay, "", () => set({ dialog: "ready" })),
+  command(say.nameAndSettings, "", () => set({ dialog: "settings" })),
+  ...leaves.map((l) => command(say.guide(l.title), "F1", () => explain(l.name))),
+  command(say.guideEveryMarkExplained, "", () => explain("marks")),
+  command(say.keys, "?", () => set({ dialog: "keys" })),
 ];

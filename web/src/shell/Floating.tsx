@@ -1,6 +1,9 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
+import { words } from "./words";
+
+const say = words.floating;
 
 interface Props {
   title: string;
@@ -31,7 +34,7 @@ export function Floating({ title, open, onOpenChange, className = "", children }
         >
           <div className="mb-3 flex items-center justify-between">
             <Dialog.Title className="text-[17px]">{title}</Dialog.Title>
-            <Dialog.Close aria-label="Close" className="grid size-7 place-items-center rounded-[3px] hover:bg-band">
+            <Dialog.Close aria-label={say.close} className="grid size-7 place-items-center rounded-[3px] hover:bg-band">
               <X size={16} />
             </Dialog.Close>
           </div>

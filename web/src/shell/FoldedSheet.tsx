@@ -4,6 +4,9 @@ import type { Leaf } from "../leaves/leaf";
 import { set, unfold, useApp } from "../model/store";
 import { LeafGuard } from "./LeafGuard";
 import { RightClick } from "./RightClick";
+import { words } from "./words";
+
+const say = words.foldedSheet;
 
 export function FoldedSheet() {
   const open = useApp((s) => s.open);
@@ -47,7 +50,7 @@ function Spine({ leaf }: { leaf: Leaf<LeafName> }) {
       type="button"
       data-spine={name}
       onClick={(e) => unfold(name, e.shiftKey)}
-      title={`${title}: ${figure}. Alt+${number}; with Shift, beside`}
+      title={say.altWithShiftBeside(title, figure, number)}
       className="flex w-[26px] shrink-0 flex-col items-center border-line border-r bg-spine py-2 [background-image:linear-gradient(90deg,color-mix(in_oklch,var(--ink)_5%,transparent),transparent_45%,transparent_55%,color-mix(in_oklch,var(--ink)_4%,transparent))] hover:bg-band"
     >
       <span className="text-[11px] text-soft">{number}</span>
@@ -80,7 +83,7 @@ function Crease({ left, right, grow, setGrow }: CreaseProps) {
       role="separator"
       aria-orientation="vertical"
       aria-valuenow={Math.round((100 * grow[left]) / (grow[left] + grow[right]))}
-      aria-label={`Width of ${leafOf(left).title} and ${leafOf(right).title}`}
+      aria-label={say.widthOfAnd(leafOf(left).title, leafOf(right).title)}
       tabIndex={0}
       onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
       onPointerMove={drag}

@@ -3,11 +3,14 @@ import { type MouseEvent, useEffect, useRef } from "react";
 import { leaves } from "../leaves";
 import { explain, set, useApp } from "../model/store";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.guideDialog;
 
 /** pageOf is what a page of the guide says, as HTML. */
 async function pageOf(name: string): Promise<string> {
   const got = await fetch(`/guide/${name}`);
-  if (!got.ok) throw new Error(`the guide has no page ${name}`);
+  if (!got.ok) throw new Error(say.theGuideHasNoPage(name));
   const page = new DOMParser().parseFromString(await got.text(), "text/html");
   page.querySelector("h1")?.remove(); // the title of the dialog
   return page.querySelector("main")?.innerHTML ?? "";
@@ -15,9 +18,9 @@ async function pageOf(name: string): Promise<string> {
 
 /** titles are the pages of the guide, in working order. */
 const titles: readonly (readonly [page: string, title: string])[] = [
-  ["start", "The first quarter of an hour"],
+  ["start", say.theFirstQuarter],
   ...leaves.map((l) => [l.name, l.title] as const),
-  ["marks", "Marks"],
+  ["marks", say.marks],
 ];
 
 /** GuideDialog shows a page of the guide; its links lead on within it. */
@@ -40,13 +43,13 @@ export function GuideDialog({ close }: { close: () => void }) {
   };
   return (
     <Floating
-      title={titles.find(([name]) => name === page)?.[1] ?? "Guide"}
+      title={titles.find(([name]) => name === page)?.[1] ?? say.guide}
       open
       onOpenChange={close}
       className="w-[880px]"
     >
       <div className="flex min-h-0 flex-1 gap-4">
-        <nav aria-label="Guide" className="flex w-40 shrink-0 flex-col gap-0.5 overflow-y-auto">
+        <nav aria-label={say.guide} className="flex w-40 shrink-0 flex-col gap-0.5 overflow-y-auto">
           {titles.map(([name, title]) => (
             <button
               key={name}
@@ -59,10 +62,10 @@ export function GuideDialog({ close }: { close: () => void }) {
             </button>
           ))}
           <a className="link mt-2 px-2" href={`/guide/${page}`} target="_blank" rel="noreferrer">
-            In a window of its own
+            {say.inAWindow}
           </a>
         </nav>
-        {isError && <p className="text-accent">The guide cannot be read now. Look again when the server is back.</p>}
+        {isError && <p className="text-accent">{say.theGuideCannotBeRead}</p>}
         {/* biome-ignore lint/a11y/useKeyWithClickEvents: links within are followed by keyboard as well */}
         {/* biome-ignore lint/a11y/noStaticElementInteractions: likewise */}
         <div

@@ -1,4 +1,7 @@
 import { closeHints, every, useHint } from "../model/hints";
+import { words } from "./words";
+
+const say = words.hintLine;
 
 /** HintLine shows one hint at a time, until each is closed for good: by its key, or here. */
 export function HintLine() {
@@ -20,10 +23,10 @@ export function HintLine() {
         </button>
       )}
       <button type="button" className="link ml-auto shrink-0 text-soft" onClick={() => closeHints([every])}>
-        No more hints
+        {say.noMoreHints}
       </button>
       <button type="button" className="button h-6 shrink-0" onClick={() => closeHints([hint.id])}>
-        Got it <span className="key">,</span>
+        {say.gotIt} <span className="key">,</span>
       </button>
     </div>
   );

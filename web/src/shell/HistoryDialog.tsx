@@ -14,6 +14,9 @@ import {
 import { set, useApp } from "../model/store";
 import { PastLine } from "../parts/PastLine";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.historyDialog;
 
 /** HistoryDialog lists every change with who, when and what; versions with
  * names stand among them. */
@@ -24,16 +27,16 @@ export function HistoryDialog({ close }: { close: () => void }) {
   const { data: named } = useQuery(versions(sheet.id));
   const oldest = changes?.at(-1)?.revision ?? 1;
   return (
-    <Floating title="History" open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.history} open onOpenChange={close} className="w-[760px]">
       <NameForm />
       <div
         className="mt-3 min-h-0 flex-1 overflow-y-auto border-line border-y"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="Changes"
+        aria-label={say.changes}
       >
-        {changes?.length === 0 && <p className="py-2 text-soft">Nothing was changed yet.</p>}
+        {changes?.length === 0 && <p className="py-2 text-soft">{say.nothingWasChangedYet}</p>}
         {changes?.map((c) => (
           <div key={c.revision}>
             {named
@@ -49,13 +52,13 @@ export function HistoryDialog({ close }: { close: () => void }) {
       </div>
       <div className="mt-3 flex items-center gap-2">
         <button type="button" className="button" disabled={before === 0} onClick={() => setBefore(0)}>
-          Newest
+          {say.newest}
         </button>
         <button type="button" className="button" disabled={oldest <= 1} onClick={() => setBefore(oldest)}>
-          Older
+          {say.older}
         </button>
         <button type="button" className="button ml-auto" onClick={() => set({ dialog: "compare-templates" })}>
-          Compare…
+          {say.compare}
         </button>
       </div>
     </Floating>
@@ -78,21 +81,21 @@ function NameForm() {
     <form className="flex gap-2" onSubmit={(e) => void keep(e)}>
       <input
         className="field w-52"
-        aria-label="Name of the version"
-        placeholder="Name this version"
+        aria-label={say.nameOfTheVersion}
+        placeholder={say.nameThisVersion}
         required
         value={name}
         onChange={(e) => setName(e.target.value)}
       />
       <input
         className="field min-w-0 flex-1"
-        aria-label="Note"
-        placeholder="a note, if you like"
+        aria-label={say.note}
+        placeholder={say.aNoteIfYouLike}
         value={note}
         onChange={(e) => setNote(e.target.value)}
       />
       <button type="submit" className="button button-main">
-        Name it
+        {say.nameIt}
       </button>
     </form>
   );
@@ -110,20 +113,20 @@ function NamedLine({ version: v, close }: { version: Version; close: () => void 
         <b className="font-semibold font-serif text-[15px]">{v.name}</b> <span className="text-soft">{v.note}</span>
       </span>
       <button type="button" className="link" onClick={() => void lookAt(v.revision).then((ok) => ok && close())}>
-        look at it
+        {say.lookAtIt}
       </button>
       <button type="button" className="link" onClick={() => void restore(id, v.revision).then((ok) => ok && close())}>
-        restore
+        {say.restore}
       </button>
       <button
         type="button"
         className="link"
         onClick={() => set({ dialog: "compare-templates", comparing: { template: id, revision: v.revision } })}
       >
-        compare
+        {say.compare2}
       </button>
       <button type="button" className="link text-soft" onClick={() => void forget()}>
-        remove the name
+        {say.removeTheName}
       </button>
     </div>
   );
@@ -137,7 +140,7 @@ function ChangeLine({ change: c, close }: { change: PastChange; close: () => voi
         className="link text-[12px] text-soft"
         onClick={() => void lookAt(c.revision).then((ok) => ok && close())}
       >
-        look at it
+        {say.lookAtIt}
       </button>
     </PastLine>
   );

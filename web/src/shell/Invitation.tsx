@@ -6,6 +6,9 @@ import { invitation, takeInvitation } from "../model/members";
 import { entered } from "../model/opening";
 import { when } from "../model/template";
 import { Mark } from "./Mark";
+import { words } from "./words";
+
+const say = words.invitation;
 
 /** Invitation is where the link of an invitation leads: somebody says who they are and sets a password. */
 export function Invitation({ secret, away }: { secret: string; away: () => void }) {
@@ -40,19 +43,19 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
           void take(() => takeInvitation(secret, name.trim(), password));
         }}
         className="w-96 rounded-[4px] border border-line bg-paper p-6"
-        aria-label="Invitation"
+        aria-label={say.invitation}
       >
         <div className="mb-4 flex items-center gap-2.5">
           <Mark />
-          <h1 className="text-xl">Fanfold</h1>
+          <h1 className="text-xl">{say.fanfold}</h1>
         </div>
         {error && (
           <>
             <p role="alert" className="mb-4">
-              This link no longer works: it has expired or been used. Ask whoever sent it for a new one.
+              {say.thisLinkNoLongerWorks}
             </p>
             <button type="button" className="button w-full justify-center" onClick={leave}>
-              Sign in
+              {say.signIn}
             </button>
           </>
         )}
@@ -61,19 +64,19 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
             <p className="mb-4">
               {data.name ? (
                 <>
-                  {data.name}, set another password for <b>{data.studio}</b>.
+                  {say.setAnotherPasswordFor(data.name)} <b>{data.studio}</b>.
                 </>
               ) : (
                 <>
-                  You are invited to <b>{data.studio}</b> as {data.role}.
+                  {say.youAreInvitedTo} <b>{data.studio}</b> {say.as(data.role)}
                 </>
               )}{" "}
-              <span className="text-soft">The link works until {when(data.ends)}.</span>
+              <span className="text-soft">{say.theLinkWorksUntil(when(data.ends))}</span>
             </p>
             <p className="mb-3 text-soft">{data.email}</p>
             {!data.name && (
               <label className="mb-3 block">
-                Your name
+                {say.yourName}
                 <input
                   className="field mt-1 w-full"
                   autoComplete="name"
@@ -84,7 +87,7 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
               </label>
             )}
             <label className="mb-1 block">
-              Password
+              {say.password}
               <input
                 type="password"
                 className="field mt-1 w-full"
@@ -94,12 +97,12 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
                 onChange={(e) => setPassword(e.target.value)}
               />
             </label>
-            <p className="mb-4 text-[12px] text-soft">At least 10 characters: a few unrelated words.</p>
+            <p className="mb-4 text-[12px] text-soft">{say.atLeast10Characters}</p>
             <p role="alert" className="mb-3 text-accent empty:hidden">
               {wrong}
             </p>
             <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
-              {data.name ? "Set the password" : "Join the studio"}
+              {data.name ? say.setThePassword : say.joinTheStudio}
             </button>
             {!whyNoPasskeys() && (
               <button
@@ -108,7 +111,7 @@ export function Invitation({ secret, away }: { secret: string; away: () => void 
                 disabled={busy || !(data.name || name.trim())}
                 onClick={() => void take(() => takeInvitationByPasskey(secret, name.trim()))}
               >
-                {data.name ? "Add a passkey instead" : "Join with a passkey instead"}
+                {data.name ? say.addAPasskeyInstead : say.joinWithAPasskeyInstead}
               </button>
             )}
           </>

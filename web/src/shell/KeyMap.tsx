@@ -1,28 +1,28 @@
 import { leaves } from "../leaves";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.keyMap;
 
 /** All keys: those of the shell around those of the leaves, in working order. */
 const keys = (): readonly (readonly [string, string])[] => [
-  [
-    `Alt ${leaves.map((l) => l.number).join(", ")}`,
-    `unfold ${leaves.map((l) => l.title).join(", ")}; with Shift, beside`,
-  ],
-  ["Ctrl K or /", "find instruments, articulations, sections, stems, machines, calls, commands"],
+  [say.alt(leaves.map((l) => l.number).join(", ")), say.unfoldWithShiftBeside(leaves.map((l) => l.title).join(", "))],
+  ["Ctrl K or /", say.findInstrumentsArticulationsSectionsStems],
   ...leaves.flatMap((l) => l.keys ?? []),
-  ["I", "the card of the selected row: what it is, its range, what plays it"],
-  ["H, Shift H", "play and hear the selection; disarm every row"],
-  ["Space", "play or pause the open score"],
-  ["Escape", "stop everything that sounds"],
-  ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
-  [".", "the marks and their remedies"],
-  ["F1", "the guide, at the page of the leaf"],
-  [",", "close the hint"],
-  ["?", "this list"],
+  ["I", say.theCardOfTheSelected],
+  ["H, Shift H", say.playAndHearTheSelection],
+  ["Space", say.playOrPauseTheOpen],
+  ["Escape", say.stopEverythingThatSounds],
+  ["Ctrl Z, Ctrl Shift Z", say.undoRedo],
+  [".", say.theMarksAndTheirRemedies],
+  ["F1", say.theGuideAtThePage],
+  [",", say.closeTheHint],
+  ["?", say.thisList],
 ];
 
 export function KeyMap({ close }: { close: () => void }) {
   return (
-    <Floating title="Keys" open onOpenChange={close} className="w-[560px]">
+    <Floating title={say.keys} open onOpenChange={close} className="w-[560px]">
       <dl className="grid grid-cols-[150px_1fr] gap-y-1.5 overflow-y-auto">
         {keys().map(([key, does]) => (
           <div key={key} className="contents">

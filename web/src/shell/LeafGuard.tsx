@@ -1,4 +1,7 @@
 import { Component, type ReactNode } from "react";
+import { words } from "./words";
+
+const say = words.leafGuard;
 
 interface Props {
   leaf: string;
@@ -17,11 +20,9 @@ export class LeafGuard extends Component<Props, { failed: boolean }> {
     if (!this.state.failed) return this.props.children;
     return (
       <div role="alert" className="p-6">
-        <p className="mb-3">
-          {this.props.leaf} could not be drawn. This is a fault in Fanfold; nothing of the template is lost.
-        </p>
+        <p className="mb-3">{say.couldNotBeDrawn(this.props.leaf)}</p>
         <button type="button" className="button" onClick={() => this.setState({ failed: false })}>
-          Draw it again
+          {say.drawItAgain}
         </button>
       </div>
     );

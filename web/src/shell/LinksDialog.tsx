@@ -2,16 +2,19 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { endLink, links, type OpenLink, type Shared, share, sharedLink } from "../model/links";
 import { useApp } from "../model/store";
-import { plural, when } from "../model/template";
+import { when } from "../model/template";
 import { Secret } from "../parts/Secret";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.linksDialog;
 
 /** How long a link is open, days. */
 const lasts: [number, string][] = [
-  [1, "a day"],
-  [7, "a week"],
-  [30, "30 days"],
-  [366, "a year"],
+  [1, say.aDay],
+  [7, say.aWeek],
+  [30, say.n30Days],
+  [366, say.aYear],
 ];
 
 /** LinksDialog shares the open template by a link, and lists every link that is open to people outside. */
@@ -22,7 +25,7 @@ export function LinksDialog({ close }: { close: () => void }) {
   const [made, setMade] = useState<{ secret: string; kind: Shared; to: string } | null>(null);
   const again = () => client.invalidateQueries({ queryKey: links.queryKey });
   return (
-    <Floating title="Links for people outside" open onOpenChange={close} className="w-[760px] overflow-auto">
+    <Floating title={say.linksForPeopleOutside} open onOpenChange={close} className="w-[760px] overflow-auto">
       <Share
         name={name}
         done={async (x) => {
@@ -36,15 +39,15 @@ export function LinksDialog({ close }: { close: () => void }) {
             link={sharedLink(made.secret)}
             says={
               made.kind === "handbook"
-                ? `Send this link to ${made.to}. Whoever has it can read the handbook.`
-                : `Send this link to ${made.to}. Whoever has it can read the template and download it.`
+                ? say.sendThisLinkToWhoever(made.to)
+                : say.sendThisLinkToWhoeverHasItCanRead(made.to)
             }
           />
         </div>
       )}
-      <h3 className="mt-4 mb-1 text-[15px]">Open links</h3>
-      {data?.length === 0 && <p className="text-soft">None. Nobody outside the studio sees anything of it.</p>}
-      <ul className="border-line border-b empty:hidden" aria-label="Open links">
+      <h3 className="mt-4 mb-1 text-[15px]">{say.openLinks}</h3>
+      {data?.length === 0 && <p className="text-soft">{say.noneNobodyOutsideTheStudio}</p>}
+      <ul className="border-line border-b empty:hidden" aria-label={say.openLinks}>
         {data?.map((x) => (
           <Line key={x.id} link={x} again={again} />
         ))}
@@ -59,23 +62,23 @@ function Line({ link, again }: { link: OpenLink; again: () => Promise<void> }) {
       <span className="min-w-0 flex-1 truncate">
         {link.title} <span className="text-soft">({link.kind})</span>
       </span>
-      <span className="w-40 truncate" title={`made by ${link.by}`}>
-        to {link.to}
+      <span className="w-40 truncate" title={say.madeBy(link.by)}>
+        {say.to(link.to)}
       </span>
-      <span className="w-28 text-soft" title={link.openedAt ? `last on ${when(link.openedAt)}` : ""}>
-        {link.opened === 0 ? "not opened yet" : `opened ${link.opened === 1 ? "once" : plural(link.opened, "time")}`}
+      <span className="w-28 text-soft" title={link.openedAt ? say.lastOn(when(link.openedAt)) : ""}>
+        {link.opened === 0 ? say.notOpenedYet : say.opened(link.opened === 1 ? say.once : say.times(link.opened))}
       </span>
-      <span className="w-36 text-soft">until {when(link.ends)}</span>
+      <span className="w-36 text-soft">{say.until(when(link.ends))}</span>
       <button
         type="button"
         className="link"
-        aria-label={`End the link to ${link.to}`}
+        aria-label={say.endTheLinkTo(link.to)}
         onClick={async () => {
           await endLink(link);
           await again();
         }}
       >
-        end
+        {say.end}
       </button>
     </li>
   );
@@ -95,41 +98,41 @@ function Share({ name, done }: { name: string; done: (x: { secret: string; kind:
   return (
     <form onSubmit={(e) => void send(e)}>
       <p className="mb-2">
-        Whoever gets a link to <b>{name}</b> reads it without signing in, as it is when they look.
+        {say.whoeverGetsALinkTo} <b>{name}</b> {say.readsItWithoutSigning}
       </p>
       <div className="flex items-center gap-2">
         <select
           className="field"
-          aria-label="What it shows"
+          aria-label={say.whatItShows}
           value={kind}
           onChange={(e) => setKind(e.target.value as Shared)}
         >
-          <option value="handbook">The handbook</option>
-          <option value="template">The template, all formats</option>
+          <option value="handbook">{say.theHandbook}</option>
+          <option value="template">{say.theTemplateAllFormats}</option>
         </select>
         <input
           className="field flex-1"
           required
           maxLength={100}
-          placeholder="For whom"
-          aria-label="For whom"
+          placeholder={say.forWhom}
+          aria-label={say.forWhom}
           value={to}
           onChange={(e) => setTo(e.target.value)}
         />
         <select
           className="field"
-          aria-label="How long it is open"
+          aria-label={say.howLongItIsOpen}
           value={days}
           onChange={(e) => setDays(Number(e.target.value))}
         >
           {lasts.map(([n, text]) => (
             <option key={n} value={n}>
-              for {text}
+              {say.for(text)}
             </option>
           ))}
         </select>
         <button type="submit" className="button button-main">
-          Make the link
+          {say.makeTheLink}
         </button>
       </div>
     </form>

@@ -5,6 +5,9 @@ import { computed } from "../model/queries";
 import { attempt, useApp } from "../model/store";
 import { when } from "../model/template";
 import { bringBack } from "../model/templates";
+import { words } from "./words";
+
+const say = words.lockedLine;
 
 /** LockedLine says that what is open cannot be changed, and what can be done. */
 export function LockedLine() {
@@ -22,10 +25,10 @@ export function LockedLine() {
     >
       <span>
         {of
-          ? `${sheet.name} as it was at revision ${at}. It can only be looked at.`
+          ? say.asItWasAtRevision(sheet.name, at!)
           : ends
-            ? `${sheet.name} was deleted. It can be brought back until ${when(ends)}.`
-            : `${sheet.name} is locked.`}
+            ? say.wasDeletedItCan(sheet.name, when(ends))
+            : say.isLocked(sheet.name)}
       </span>
       {of ? (
         <>
@@ -34,27 +37,27 @@ export function LockedLine() {
             className="button ml-auto"
             onClick={() => void restore(of, at!).then((ok) => ok && back())}
           >
-            Restore it
+            {say.restoreIt}
           </button>
-          <button type="button" className="button" onClick={() => void branch(`${sheet.name}, revision ${at}`)}>
-            Work on a copy
+          <button type="button" className="button" onClick={() => void branch(say.revision(sheet.name, at!))}>
+            {say.workOnACopy}
           </button>
           <button type="button" className="button button-main" onClick={() => void back()}>
-            Back to the present
+            {say.backToThePresent}
           </button>
         </>
       ) : (
         <>
-          <button type="button" className="button ml-auto" onClick={() => void branch(`${sheet.name}, copy`)}>
-            Work on a copy
+          <button type="button" className="button ml-auto" onClick={() => void branch(say.copy(sheet.name))}>
+            {say.workOnACopy}
           </button>
           {ends ? (
             <button type="button" className="button" onClick={() => void bringBack(sheet.id)}>
-              Bring it back
+              {say.bringItBack}
             </button>
           ) : (
             <button type="button" className="button" onClick={() => void lock(false)}>
-              Unlock
+              {say.unlock}
             </button>
           )}
         </>

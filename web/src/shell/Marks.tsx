@@ -5,6 +5,9 @@ import { mend, restThere } from "../model/changing";
 import { computed } from "../model/queries";
 import { explain, lookUp, select, set, show, useApp } from "../model/store";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.marks;
 
 /** Marks lists the findings of the proof, each with its remedies. */
 export function Marks({ close }: { close: () => void }) {
@@ -16,12 +19,12 @@ export function Marks({ close }: { close: () => void }) {
   const data = tried?.revision === sheet.revision && tried.marks.length === found?.marks.length ? tried : found;
   return (
     <Floating
-      title={data?.total ? `${data.total} mark${data.total === 1 ? "" : "s"}` : "Proved"}
+      title={data?.total ? say.mark(data.total, data.total === 1 ? "" : "s") : say.proved}
       open
       onOpenChange={close}
       className="w-[640px]"
     >
-      {data?.total === 0 && <p className="text-soft">Nothing to fix: {data.codes.length} rules pass for every row.</p>}
+      {data?.total === 0 && <p className="text-soft">{say.nothingToFixRulesPass(data.codes.length)}</p>}
       <ul className="-mx-2 min-h-0 flex-1 overflow-y-auto">
         {data?.marks.map((m, n) => (
           <MarkRow key={`${m.code}${m.subject}${n}`} mark={m} tried={data.tried} />
@@ -29,16 +32,16 @@ export function Marks({ close }: { close: () => void }) {
       </ul>
       {data && data.total > data.marks.length && (
         <p className="pt-2 text-soft">
-          The first {data.marks.length} are shown
+          {say.theFirstAreShown(data.marks.length)}
           {data.marks.length < most ? (
             <>
               .{" "}
               <button type="button" className="link" onClick={() => setCount(Math.min(most, count + page))}>
-                Show more
+                {say.showMore}
               </button>
             </>
           ) : (
-            "; fix some to see the rest."
+            say.fixSomeToSee
           )}
         </p>
       )}
@@ -78,14 +81,14 @@ function MarkRow({ mark, tried }: { mark: Schemas["Mark"]; tried: boolean }) {
         <button
           type="button"
           className="link text-[12px] text-soft"
-          title="What this mark means"
+          title={say.whatThisMarkMeans}
           onClick={() => explain("marks", mark.code)}
         >
           {mark.code}
         </button>
       </div>
       <div className="mt-1 ml-5 flex flex-wrap gap-1.5">
-        {!tried && <span className="text-soft leading-7">Trying remedies…</span>}
+        {!tried && <span className="text-soft leading-7">{say.tryingRemedies}</span>}
         {mark.remedies.map((r) =>
           r.can ? (
             <button

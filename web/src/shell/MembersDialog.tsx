@@ -6,6 +6,9 @@ import { when } from "../model/template";
 import { Secret } from "../parts/Secret";
 import { Floating } from "./Floating";
 import { WholeStudio } from "./WholeStudio";
+import { words } from "./words";
+
+const say = words.membersDialog;
 
 const days = 7;
 
@@ -18,14 +21,14 @@ export function MembersDialog({ close }: { close: () => void }) {
   const owner = data?.members.find((m) => m.id === me.id)?.role === "owner";
   const again = () => client.invalidateQueries({ queryKey: members.queryKey });
   return (
-    <Floating title={`Members of ${me.studio}`} open onOpenChange={close} className="w-[760px] overflow-auto">
-      <table className="w-full" aria-label="Members">
+    <Floating title={say.membersOf(me.studio)} open onOpenChange={close} className="w-[760px] overflow-auto">
+      <table className="w-full" aria-label={say.members}>
         <thead className="text-left text-[12px] text-soft">
           <tr>
-            <th className="py-1 font-normal">Name</th>
-            <th className="font-normal">Email</th>
-            <th className="font-normal">Signed in last</th>
-            <th className="font-normal">Role</th>
+            <th className="py-1 font-normal">{say.name}</th>
+            <th className="font-normal">{say.email}</th>
+            <th className="font-normal">{say.signedInLast}</th>
+            <th className="font-normal">{say.role}</th>
             <th />
           </tr>
         </thead>
@@ -33,7 +36,7 @@ export function MembersDialog({ close }: { close: () => void }) {
           {data?.members.map((m) => (
             <tr key={m.id} className="h-9 border-line border-t" data-member={m.name}>
               <td className="max-w-44 truncate pr-3">
-                {m.name} {m.id === me.id && <span className="text-soft">(you)</span>}
+                {m.name} {m.id === me.id && <span className="text-soft">{say.you}</span>}
               </td>
               <td className="max-w-52 truncate pr-3">{m.email}</td>
               <td className="pr-3 text-soft">{m.seenAt ? when(m.seenAt) : "–"}</td>
@@ -41,7 +44,7 @@ export function MembersDialog({ close }: { close: () => void }) {
                 {owner ? (
                   <select
                     className="field w-28"
-                    aria-label={`Role of ${m.name}`}
+                    aria-label={say.roleOf(m.name)}
                     value={m.role}
                     onChange={async (e) => {
                       await setRole(m.id, e.target.value as Role);
@@ -67,23 +70,23 @@ export function MembersDialog({ close }: { close: () => void }) {
                         if (x)
                           setLink({
                             secret: x.secret,
-                            says: `${m.name} can set a new password with this link, within two days. A code is not asked for then.`,
+                            says: say.canSetANewPassword(m.name),
                           });
                         await again();
                       }}
                     >
-                      new password
+                      {say.newPassword}
                     </button>{" "}
                     <button
                       type="button"
                       className="link"
-                      aria-label={`Remove ${m.name}`}
+                      aria-label={say.remove(m.name)}
                       onClick={async () => {
                         await removeMember(m.id, m.name);
                         await again();
                       }}
                     >
-                      remove
+                      {say.remove2}
                     </button>
                   </>
                 )}
@@ -92,22 +95,22 @@ export function MembersDialog({ close }: { close: () => void }) {
           ))}
           {data?.invitations.map((i) => (
             <tr key={i.id} className="h-9 border-line border-t text-soft" data-invitation={i.email}>
-              <td>{i.again ? "new password" : "invited"}</td>
+              <td>{i.again ? say.newPassword : say.invited}</td>
               <td className="max-w-52 truncate pr-3">{i.email}</td>
-              <td className="pr-3">until {when(i.ends)}</td>
+              <td className="pr-3">{say.until(when(i.ends))}</td>
               <td className="pr-3">{i.role}</td>
               <td className="text-right">
                 {owner && (
                   <button
                     type="button"
                     className="link"
-                    aria-label={`End the link for ${i.email}`}
+                    aria-label={say.endTheLinkFor(i.email)}
                     onClick={async () => {
                       await endInvitation(i.id);
                       await again();
                     }}
                   >
-                    end
+                    {say.end}
                   </button>
                 )}
               </td>
@@ -119,7 +122,7 @@ export function MembersDialog({ close }: { close: () => void }) {
         <Invite
           roles={data?.roles.map((r) => r.role) ?? []}
           done={async (secret, email) => {
-            setLink({ secret, says: `Send this link to ${email}. It works once, within ${days} days.` });
+            setLink({ secret, says: say.sendThisLink(email, days) });
             await again();
           }}
         />
@@ -131,7 +134,7 @@ export function MembersDialog({ close }: { close: () => void }) {
       )}
       {owner && (
         <button type="button" className="link mt-3 self-start" onClick={() => set({ dialog: "notes" })}>
-          Activity: sign-ins, members, deliveries and deletions
+          {say.activitySignInsMembersDeliveries}
         </button>
       )}
       {owner && <WholeStudio close={close} />}
@@ -142,7 +145,7 @@ export function MembersDialog({ close }: { close: () => void }) {
           return (
             <div key={r.role} className="flex gap-2 py-0.5">
               <dt className="w-20 shrink-0 first-letter:uppercase">{r.role}</dt>
-              <dd>{lower ? `can do what the ${lower.role} can, and ${more}.` : `can ${more}.`}</dd>
+              <dd>{lower ? say.canDoWhatTheCan(lower.role, more) : say.can(more)}</dd>
             </div>
           );
         })}
@@ -168,18 +171,23 @@ function Invite({ roles, done }: { roles: Role[]; done: (secret: string, email: 
         type="email"
         required
         className="field flex-1"
-        placeholder="Email of somebody new"
-        aria-label="Email of somebody new"
+        placeholder={say.emailOfSomebodyNew}
+        aria-label={say.emailOfSomebodyNew}
         value={email}
         onChange={(e) => setEmail(e.target.value)}
       />
-      <select className="field w-28" aria-label="Role" value={role} onChange={(e) => setRole(e.target.value as Role)}>
+      <select
+        className="field w-28"
+        aria-label={say.role}
+        value={role}
+        onChange={(e) => setRole(e.target.value as Role)}
+      >
         {roles.map((r) => (
           <option key={r}>{r}</option>
         ))}
       </select>
       <button type="submit" className="button button-main">
-        Invite
+        {say.invite}
       </button>
     </form>
   );

@@ -6,21 +6,24 @@ import { furnish } from "../model/furnishing";
 import { createTemplate } from "../model/opening";
 import { computed } from "../model/queries";
 import { set, useApp } from "../model/store";
-import { plural, things } from "../model/template";
+import { things } from "../model/template";
 import { UnreadList } from "../parts/UnreadList";
 import { Floating } from "./Floating";
 import { ReadyFields, readyWish } from "./ReadyFields";
+import { words } from "./words";
+
+const say = words.newTemplateDialog;
 
 type Kind = "nothing" | "start" | "line" | "list" | "score" | "session" | "other";
 
 const kinds: [Kind, string][] = [
-  ["nothing", "Nothing"],
-  ["start", "A starting point"],
-  ["line", "One line of orchestra shorthand"],
-  ["list", "A row list"],
-  ["score", "A score"],
-  ["session", "A session of your sequencer"],
-  ["other", "Another template"],
+  ["nothing", say.nothing],
+  ["start", say.aStartingPoint],
+  ["line", say.oneLineOfOrchestraShorthand],
+  ["list", say.aRowList],
+  ["score", say.aScore],
+  ["session", say.aSessionOfYourSequencer],
+  ["other", say.anotherTemplate],
 ];
 
 /** Desks tells who a line of shorthand names, and points at what cannot be read. */
@@ -32,7 +35,7 @@ function Desks({ line }: { line: string }) {
     <div data-part="desks">
       {data.desks.length > 0 && (
         <p>
-          {plural(data.desks.length, "desk")}: <span className="text-soft">{data.desks.join(", ")}</span>
+          {say.desks(data.desks.length)}: <span className="text-soft">{data.desks.join(", ")}</span>
         </p>
       )}
       <UnreadList list={data.unread} />
@@ -77,19 +80,19 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
     else if (!furnishing || !(await furnish(furnishing))) close();
   };
   return (
-    <Floating title="New template" open onOpenChange={close} className="w-[920px]">
+    <Floating title={say.newTemplate} open onOpenChange={close} className="w-[920px]">
       <form onSubmit={(e) => void make(e)} className="-m-1 flex min-h-0 flex-col gap-3 p-1">
         <input
           className="field shrink-0"
-          aria-label="Name of the template"
-          placeholder="Name"
+          aria-label={say.nameOfTheTemplate}
+          placeholder={say.name}
           required
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
         <div className="-m-1 grid min-h-0 grid-cols-[230px_1fr] gap-5 overflow-y-auto p-1">
           <fieldset className="flex flex-col gap-1">
-            <legend className="mb-1 text-soft">It begins with</legend>
+            <legend className="mb-1 text-soft">{say.itBeginsWith}</legend>
             {kinds.map(([key, text]) => (
               <label key={key} className="flex min-h-7 items-center gap-2">
                 <input type="radio" name="begin" checked={kind === key} onChange={() => setKind(key)} />
@@ -102,7 +105,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
               <label className="flex flex-col gap-1">
                 <select
                   className="field"
-                  aria-label="Starting point"
+                  aria-label={say.startingPoint}
                   value={start}
                   onChange={(e) => setStart(Number(e.target.value))}
                 >
@@ -119,7 +122,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
             {kind === "line" && (
               <input
                 className="field"
-                aria-label="Orchestra shorthand"
+                aria-label={say.orchestraShorthand}
                 required
                 value={line}
                 onChange={(e) => setLine(e.target.value)}
@@ -128,24 +131,24 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
             {(kind === "start" || kind === "line") && (
               <Desks line={kind === "line" ? line : (starts?.[start]?.line ?? "")} />
             )}
-            {kind === "nothing" && <p className="text-soft">No rows; bring them in, or drop patches, afterwards.</p>}
-            {kind === "list" && <p className="text-soft">The list is asked for next.</p>}
-            {kind === "score" && <p className="text-soft">The score is asked for next, and cast from the libraries.</p>}
-            {kind === "session" && <p className="text-soft">The session file is asked for next.</p>}
+            {kind === "nothing" && <p className="text-soft">{say.noRowsBring}</p>}
+            {kind === "list" && <p className="text-soft">{say.theListIsAsked}</p>}
+            {kind === "score" && <p className="text-soft">{say.theScoreIsAsked}</p>}
+            {kind === "session" && <p className="text-soft">{say.theSessionFileIsAsked}</p>}
             {kind === "other" && (
               <Other all={all} from={from} choose={setFrom} sections={sections} setSections={setSections} />
             )}
             {studio.length > 0 && (
               <label className="flex min-h-7 items-center gap-2">
                 <input type="checkbox" checked={sits} onChange={(e) => setSits(e.target.checked)} />
-                Use the studio&rsquo;s machines: {studio.map((m) => m.name).join(", ")}
+                {say.useTheStudiosMachines(studio.map((m) => m.name).join(", "))}
               </label>
             )}
             {finishes && (
               <fieldset className="border-line border-t pt-2">
                 <label className="mb-1 flex min-h-7 items-center gap-2">
                   <input type="checkbox" checked={ready} onChange={(e) => setReady(e.target.checked)} />
-                  Make it ready to play
+                  {say.makeItReadyToPlay}
                 </label>
                 {ready && <ReadyFields wish={wish} change={setWish} fills={kind !== "score"} />}
               </fieldset>
@@ -153,7 +156,7 @@ export function NewTemplateDialog({ close }: { close: () => void }) {
           </div>
         </div>
         <button type="submit" className="button button-main shrink-0 self-end">
-          Create
+          {say.create}
         </button>
       </form>
     </Floating>
@@ -175,7 +178,7 @@ function Other({ all, from, choose, sections, setSections }: OtherProps) {
     <>
       <select
         className="field"
-        aria-label="Template to begin with"
+        aria-label={say.templateToBeginWith}
         value={from}
         onChange={(e) => choose(e.target.value)}
       >
@@ -187,7 +190,7 @@ function Other({ all, from, choose, sections, setSections }: OtherProps) {
       </select>
       {from === sheet.id && (
         <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
-          <legend className="mb-1 text-soft">Only these sections, with all they need; none for the whole</legend>
+          <legend className="mb-1 text-soft">{say.onlyTheseSectionsWithAll}</legend>
           {things(sheet.sections)
             .filter((s) => !s.parent)
             .map((s) => (

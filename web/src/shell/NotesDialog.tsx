@@ -2,6 +2,9 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { answer, api } from "../model/api";
 import { when } from "../model/template";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.notesDialog;
 
 /** As many as come at a time. */
 const page = 100;
@@ -18,22 +21,22 @@ export function NotesDialog({ close }: { close: () => void }) {
     retry: false,
   });
   return (
-    <Floating title="Activity" open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.activity} open onOpenChange={close} className="w-[760px]">
       {error && <p className="py-2 text-accent">! {error.message}</p>}
       <div
         className="min-h-[240px] flex-1 overflow-y-auto border-line border-y"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="Activity"
+        aria-label={say.activity}
       >
         <table className="w-full">
           <thead className="sticky top-0 bg-paper text-left text-[12px] text-soft">
             <tr>
-              <th className="py-1 font-normal">When</th>
-              <th className="font-normal">Who</th>
-              <th className="font-normal">What</th>
-              <th className="font-normal">From</th>
+              <th className="py-1 font-normal">{say.when}</th>
+              <th className="font-normal">{say.who}</th>
+              <th className="font-normal">{say.what}</th>
+              <th className="font-normal">{say.from}</th>
             </tr>
           </thead>
           <tbody>
@@ -51,13 +54,13 @@ export function NotesDialog({ close }: { close: () => void }) {
         </table>
         {hasNextPage && (
           <button type="button" className="button my-2" onClick={() => void fetchNextPage()}>
-            Earlier
+            {say.earlier}
           </button>
         )}
       </div>
       <div className="mt-3 flex">
         <a className="button ml-auto" href="/api/notes/sheet" download>
-          Download as CSV
+          {say.downloadAsCsv}
         </a>
       </div>
     </Floating>

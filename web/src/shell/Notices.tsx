@@ -1,5 +1,8 @@
 import { X } from "lucide-react";
 import { dismiss, useApp } from "../model/store";
+import { words } from "./words";
+
+const say = words.notices;
 
 export function Notices() {
   const notices = useApp((s) => s.notices);
@@ -20,7 +23,7 @@ export function Notices() {
           <span className="flex-1">{n.text}</span>
           <button
             type="button"
-            aria-label="Dismiss"
+            aria-label={say.dismiss}
             className="grid size-6 place-items-center"
             onClick={() => dismiss(n.id)}
           >

@@ -22,13 +22,16 @@ import { BusOptions } from "../parts/BusOptions";
 import { Keyboard } from "../parts/Keyboard";
 import { LevelMeter, levelText } from "../parts/LevelMeter";
 import { RestGlyph } from "../parts/RestGlyph";
+import { words } from "./words";
+
+const say = words.playStrip;
 
 /** PlayStrip is where rows are played and heard: who is armed, a keyboard, what it plays
  * with, and how loud it is. */
 export default function PlayStrip() {
   return (
     <section
-      aria-label="Keyboard"
+      aria-label={say.keyboard}
       className="flex h-[132px] shrink-0 items-stretch gap-3 border-line border-t bg-paper px-3 py-2"
       data-part="play"
     >
@@ -51,7 +54,7 @@ function Rows() {
   return (
     <div className="flex w-[236px] shrink-0 flex-col gap-1">
       <div className="flex items-center gap-2">
-        <h2 className="text-[14px]">Armed</h2>
+        <h2 className="text-[14px]">{say.armed}</h2>
         {called.length > 0 && (
           <button
             type="button"
@@ -63,26 +66,26 @@ function Rows() {
               )
             }
           >
-            {called.length === 1 ? "Call it" : `Call ${called.length}`}
+            {called.length === 1 ? say.callIt : say.call(called.length)}
           </button>
         )}
-        <button type="button" className="button ml-auto h-6" onClick={disarm} title="Disarm every row (Shift H)">
-          Disarm
+        <button type="button" className="button ml-auto h-6" onClick={disarm} title={say.disarmEveryRowShiftH}>
+          {say.disarm}
         </button>
       </div>
-      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label="Rows that are armed">
+      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label={say.rowsThatAreArmed}>
         {armed.map((a) => (
           <li key={a.id} className="flex h-6 items-center gap-1" data-armed={a.id}>
             <RestGlyph state={states.get(a.id)?.state ?? "tacet"} progress={states.get(a.id)?.progress ?? 0} />
             <span
               className="min-w-0 flex-1 truncate"
-              title={a.machine ? `${a.name}, on ${a.machine}` : `${a.name} has no seat`}
+              title={a.machine ? say.on(a.name, a.machine) : say.hasNoSeat(a.name)}
             >
-              {a.name} <span className="text-soft">{a.machine || "no seat"}</span>
+              {a.name} <span className="text-soft">{a.machine || say.noSeat}</span>
             </span>
             <button
               type="button"
-              aria-label={`Disarm ${a.name}`}
+              aria-label={say.disarmName(a.name)}
               className="grid size-6 place-items-center rounded-[3px] hover:bg-band"
               onClick={() => without(a.id)}
             >
@@ -133,20 +136,20 @@ function With() {
   const ways = [...new Set(s.armed.flatMap((a) => a.articulations))];
   return (
     <div className="grid w-[264px] shrink-0 grid-cols-[68px_minmax(0,1fr)] content-start items-center gap-x-2 gap-y-1">
-      <Labelled text="Played">
+      <Labelled text={say.played}>
         <select
           className="field h-6 w-full min-w-0"
           value={s.how}
           onChange={(e) => choose(e.target.value)}
-          aria-label="Articulation"
+          aria-label={say.articulation}
         >
-          <option value="">as it stands</option>
+          <option value="">{say.asItStands}</option>
           {ways.map((w) => (
             <option key={w}>{w}</option>
           ))}
         </select>
       </Labelled>
-      <Labelled text="Dynamics">
+      <Labelled text={say.dynamics}>
         <input
           className="w-full min-w-0"
           type="range"
@@ -154,11 +157,11 @@ function With() {
           max={127}
           value={s.dynamics}
           onChange={(e) => control(1, Number(e.target.value))}
-          aria-label="Dynamics"
+          aria-label={say.dynamics}
           title={`${s.dynamics}`}
         />
       </Labelled>
-      <Labelled text="Heard">
+      <Labelled text={say.heard}>
         <select
           className="field h-6 w-full min-w-0"
           value={s.at.as === "dry" ? "dry" : `bus ${s.at.bus}`}
@@ -166,23 +169,23 @@ function With() {
             const [as, bus = ""] = e.target.value.split(" ");
             hearAt(as === "dry" ? { as: "dry" } : { as: "bus", bus });
           }}
-          aria-label="How it is heard"
+          aria-label={say.howItIsHeard}
         >
-          <option value="dry">by itself</option>
-          <option value="bus ">in the mix</option>
+          <option value="dry">{say.byItself}</option>
+          <option value="bus ">{say.inTheMix}</option>
           <BusOptions value={(id) => `bus ${id}`} />
         </select>
       </Labelled>
-      <span className="text-soft">Played by</span>
+      <span className="text-soft">{say.playedBy}</span>
       <span className="flex gap-1">
         <button
           type="button"
           className="button h-6"
           aria-pressed={s.letters}
           onClick={() => letters(!s.letters)}
-          title={`A to ; play from ${keyName(s.octave, middleC)}; Z and X go an octave down and up`}
+          title={say.aToPlayFromZ(keyName(s.octave, middleC))}
         >
-          {s.letters ? `Letters, ${keyName(s.octave, middleC)}` : "Letters"}
+          {s.letters ? say.letters(keyName(s.octave, middleC)) : say.Letters}
         </button>
         <button
           type="button"
@@ -199,7 +202,7 @@ function With() {
           aria-pressed={s.pedal}
           onClick={() => control(64, s.pedal ? 0 : 127)}
         >
-          Pedal
+          {say.pedal}
         </button>
       </span>
     </div>
@@ -224,20 +227,15 @@ function Level() {
         <span data-level={rms} className="tabular-nums">
           {levelText(rms)}
         </span>
-        <button
-          type="button"
-          className="button ml-auto h-6"
-          onClick={stop}
-          title="Stop everything that sounds (Escape)"
-        >
-          <Square size={11} aria-hidden="true" /> Stop
+        <button type="button" className="button ml-auto h-6" onClick={stop} title={say.stopEverythingThatSoundsEscape}>
+          <Square size={11} aria-hidden="true" /> {say.stop}
         </button>
       </div>
       <LevelMeter rms={rms} peak={peak} />
       <p className="text-soft" data-latency={latencyMs ?? ""} data-gaps={gaps} data-heard={heard}>
-        {voices > 0 ? `${voices} ${voices === 1 ? "voice" : "voices"}` : "no voices"}
-        {latencyMs !== null && ` · after ${latencyMs} ms`}
-        {gaps > 0 && ` · ${gaps === 1 ? "a gap" : `${gaps} gaps`}`}
+        {voices > 0 ? say.voices(voices) : say.noVoices}
+        {latencyMs !== null && say.afterMs(latencyMs)}
+        {gaps > 0 && say.gaps(gaps)}
       </p>
     </div>
   );

@@ -1,16 +1,17 @@
 import { useState } from "react";
 import { furnish } from "../model/furnishing";
 import { select, show, useApp } from "../model/store";
-import { mib, plural } from "../model/template";
+import { mib } from "../model/template";
 import { Floating } from "./Floating";
 import { ReadyFields, readyWish } from "./ReadyFields";
+import { words } from "./words";
 
 /** ReadyDialog makes the open template ready to play. */
 export function ReadyDialog({ close }: { close: () => void }) {
   const machines = useApp((s) => s.sheet!.machines.order.length);
   const [wish, setWish] = useState({ ...readyWish, stems: "" });
   return (
-    <Floating title="Make it ready to play" open onOpenChange={close} className="w-[640px]">
+    <Floating title={words.readyDialog.makeItReadyToPlay} open onOpenChange={close} className="w-[640px]">
       <form
         className="flex flex-col gap-3"
         onSubmit={(e) => {
@@ -18,15 +19,10 @@ export function ReadyDialog({ close }: { close: () => void }) {
           void furnish(wish);
         }}
       >
-        <ReadyFields wish={wish} change={setWish} asTheyAre="As they are" />
-        <p className="text-soft">
-          {machines > 0
-            ? "Rows without a seat get one. "
-            : "Add a machine in Seating first, if the rows are to be called. "}
-          Free rows that say what they are for, such as “Flute 1 long”, are filled; all of it is one change.
-        </p>
+        <ReadyFields wish={wish} change={setWish} asTheyAre={words.readyDialog.asTheyAre} />
+        <p className="text-soft">{words.readyDialog.addAMachineInSeating(machines)}</p>
         <button type="submit" className="button button-main self-end">
-          Make it ready
+          {words.readyDialog.makeItReady}
         </button>
       </form>
     </Floating>
@@ -38,27 +34,25 @@ export function FurnishedDialog({ close }: { close: () => void }) {
   const is = useApp((s) => s.furnished);
   if (!is) return null;
   const lines = [
-    is.filled > 0 &&
-      `${plural(is.filled, "row")} ${is.filled === 1 ? "plays" : "play"} now, from ${is.libraries.join(", ")}.`,
-    is.joined > 0 &&
-      `${plural(is.joined, "row")} ${is.joined === 1 ? "was" : "were"} not needed: one patch plays everything its desk does, so the desk has one row.`,
-    is.stems > 0 && `${plural(is.stems, "stem")} made.`,
-    is.seated > 0 && `${plural(is.seated, "row")} got a seat.`,
-    is.unseated > 0 && `${plural(is.unseated, "row")} found no seat: the machines are full.`,
-    is.opening > 0 && `The opening call holds ${plural(is.opening, "row")}, ${mib(is.openingMib)}, and comes in now.`,
+    is.filled > 0 && words.readyDialog.rowsPlayNowFrom(is.filled, is.libraries.join(", ")),
+    is.joined > 0 && words.readyDialog.rowsWereNotNeeded(is.joined),
+    is.stems > 0 && words.readyDialog.stemsMade(is.stems),
+    is.seated > 0 && words.readyDialog.rowsGotASeat(is.seated),
+    is.unseated > 0 && words.readyDialog.rowsFoundNoSeat(is.unseated),
+    is.opening > 0 && words.readyDialog.theOpeningCallHoldsRows(is.opening, mib(is.openingMib)),
   ].filter((l) => l !== false);
   return (
-    <Floating title="Ready to play" open onOpenChange={close} className="w-[520px]">
+    <Floating title={words.readyDialog.readyToPlay} open onOpenChange={close} className="w-[520px]">
       <ul className="flex flex-col gap-1" data-part="furnished">
         {lines.map((l) => (
           <li key={l}>{l}</li>
         ))}
-        {lines.length === 0 && <li>Nothing was left to do.</li>}
+        {lines.length === 0 && <li>{words.readyDialog.nothingWasLeftToDo}</li>}
       </ul>
       {is.free.length > 0 && (
         <>
           <p className="mt-2">
-            {plural(is.free.length, "row")} {is.free.length === 1 ? "stays" : "stay"} free.{" "}
+            {words.readyDialog.rowsStayFree(is.free.length)}{" "}
             <button
               type="button"
               className="link"
@@ -71,7 +65,7 @@ export function FurnishedDialog({ close }: { close: () => void }) {
                 close();
               }}
             >
-              Select them
+              {words.readyDialog.selectThem}
             </button>
           </p>
           <ul className="mt-1 max-h-48 overflow-y-auto text-soft">
@@ -84,7 +78,7 @@ export function FurnishedDialog({ close }: { close: () => void }) {
         </>
       )}
       <button type="button" className="button button-main mt-3 self-end" onClick={close}>
-        Done
+        {words.readyDialog.done}
       </button>
     </Floating>
   );

@@ -2,8 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useCatalogue } from "../model/catalogue";
 import { computed } from "../model/queries";
 import { type FurnishWish, useApp } from "../model/store";
+import { words } from "./words";
 
-export const readyWish: FurnishWish = { fill: true, list: "", stems: "Film, detailed", seats: true, openingGib: 16 };
+const say = words.readyFields;
+
+export const readyWish: FurnishWish = { fill: true, list: "", stems: say.filmDetailed, seats: true, openingGib: 16 };
 
 interface Props {
   wish: FurnishWish;
@@ -14,7 +17,7 @@ interface Props {
 
 /** ReadyFields asks how a template is made ready to play: who fills its rows, to which
  * stems, and what is called when it opens. */
-export function ReadyFields({ wish, change, fills = true, asTheyAre = "One for each section" }: Props) {
+export function ReadyFields({ wish, change, fills = true, asTheyAre = say.oneForEachSection }: Props) {
   const id = useApp((s) => s.sheet!.id);
   const cat = useCatalogue();
   const { data: starts } = useQuery(computed.starts(id));
@@ -30,17 +33,17 @@ export function ReadyFields({ wish, change, fills = true, asTheyAre = "One for e
               checked={owns && wish.fill}
               onChange={(e) => change({ ...wish, fill: e.target.checked })}
             />
-            Fill the rows from
+            {say.fillTheRowsFrom}
           </label>
           {owns ? (
             <select
               className="field"
-              aria-label="Casting list"
+              aria-label={say.castingList}
               disabled={!wish.fill}
               value={wish.list}
               onChange={(e) => change({ ...wish, list: e.target.value })}
             >
-              <option value="">the studio&rsquo;s libraries, by its default list</option>
+              <option value="">{say.theStudiosLibraries}</option>
               {[...(cat?.castings ?? []), ...(cat?.shipped ?? [])].map((l) => (
                 <option key={l.id} value={l.id}>
                   {l.name}
@@ -48,15 +51,15 @@ export function ReadyFields({ wish, change, fills = true, asTheyAre = "One for e
               ))}
             </select>
           ) : (
-            <span className="text-soft">the studio has no libraries yet</span>
+            <span className="text-soft">{say.theStudioHasNoLibraries}</span>
           )}
         </>
       )}
       <label className="contents">
-        <span>Stems</span>
+        <span>{say.stems}</span>
         <select
           className="field"
-          aria-label="Stems to deliver"
+          aria-label={say.stemsToDeliver}
           value={wish.stems}
           onChange={(e) => change({ ...wish, stems: e.target.value })}
         >
@@ -69,19 +72,19 @@ export function ReadyFields({ wish, change, fills = true, asTheyAre = "One for e
         </select>
       </label>
       <label className="contents">
-        <span>Opening call within</span>
+        <span>{say.openingCallWithin}</span>
         <span className="flex items-center gap-2">
           <input
             type="number"
             className="field w-20"
-            aria-label="Opening call, GiB"
+            aria-label={say.openingCallGib}
             min={0}
             max={65536}
             step="any"
             value={wish.openingGib}
             onChange={(e) => change({ ...wish, openingGib: Number(e.target.value) })}
           />
-          GiB: what is most useful to write with
+          {say.gibWhatIsMostUseful}
         </span>
       </label>
     </div>

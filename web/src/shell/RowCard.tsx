@@ -5,6 +5,9 @@ import { lookUp, set, useApp } from "../model/store";
 import { emblemOf, librariesOf, mib, pathOf, seatText } from "../model/template";
 import { Card } from "../parts/Card";
 import { Emblem } from "../parts/Emblem";
+import { words } from "./words";
+
+const say = words.rowCard;
 
 /** RowCard tells what the row under the cursor is: the instrument, where it plays, and what plays it. */
 export function RowCard({ id }: { id: string }) {
@@ -21,8 +24,8 @@ export function RowCard({ id }: { id: string }) {
   const ready = sheet.facts.get(id)?.readyMib ?? 0;
   return (
     <Popover.Root open={open} onOpenChange={(card) => set({ card })}>
-      <Popover.Trigger className="button h-6" title="What it is, and where it plays (I)">
-        Card
+      <Popover.Trigger className="button h-6" title={say.whatItIsAndWhere}>
+        {say.card}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
@@ -30,7 +33,7 @@ export function RowCard({ id }: { id: string }) {
           side="top"
           align="end"
           sideOffset={6}
-          aria-label={`Card of ${i.name}`}
+          aria-label={say.cardOf(i.name)}
           data-part="row-card"
         >
           <h3 className="text-[15px]">
@@ -40,12 +43,14 @@ export function RowCard({ id }: { id: string }) {
           <p className="mb-2 text-soft">{pathOf(sheet, i.section)}</p>
           <Card sound={sound} middleC={middleC} />
           <dl className="grid grid-cols-[90px_1fr] gap-y-0.5">
-            {patches.length > 0 && <Line name="Plays" text={`${keyName(low, middleC)} to ${keyName(high, middleC)}`} />}
-            {i.articulations.length > 0 && <Line name="Articulations" text={i.articulations.join(", ")} />}
+            {patches.length > 0 && (
+              <Line name={say.plays} text={say.to(keyName(low, middleC), keyName(high, middleC))} />
+            )}
+            {i.articulations.length > 0 && <Line name={say.articulations} text={i.articulations.join(", ")} />}
             {patches.map((p, n) => (
               <Line
                 key={p.id}
-                name={n === 0 ? "Patch" : "with"}
+                name={n === 0 ? say.patch : say.with}
                 text={p.name}
                 run={() => {
                   set({ card: false });
@@ -55,21 +60,17 @@ export function RowCard({ id }: { id: string }) {
             ))}
             {patches.length > 0 && (
               <Line
-                name="Library"
+                name={say.library}
                 text={librariesOf(sheet, i)
                   .map((l) => l.name)
                   .join(", ")}
               />
             )}
-            {i.seat && <Line name="Seat" text={seatText(sheet, i)} />}
-            {ready > 0 && <Line name="Memory" text={mib(ready)} />}
-            {i.notes && <Line name="Notes" text={i.notes} />}
+            {i.seat && <Line name={say.seat} text={seatText(sheet, i)} />}
+            {ready > 0 && <Line name={say.memory} text={mib(ready)} />}
+            {i.notes && <Line name={say.notes} text={i.notes} />}
           </dl>
-          {patches.length > 0 && !sound && (
-            <p className="mt-2 text-soft">
-              Which instrument this is was not said. Choose it at its patch in Library, and its range is checked.
-            </p>
-          )}
+          {patches.length > 0 && !sound && <p className="mt-2 text-soft">{say.whichInstrument}</p>}
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

@@ -10,17 +10,20 @@ import {
   toggle,
   usePerforming,
 } from "../model/performing";
-import { plural } from "../model/template";
+
 import { BusOptions } from "../parts/BusOptions";
 import { LevelMeter, levelText } from "../parts/LevelMeter";
 import { useSize } from "../parts/useSize";
+import { words } from "./words";
+
+const say = words.scoreStrip;
 
 /** ScoreStrip is where a score is played: its bars, what of it is heard, who plays and who
  * does not, and how loud it is. */
 export default function ScoreStrip() {
   return (
     <section
-      aria-label="Score"
+      aria-label={say.score}
       className="flex h-[88px] shrink-0 items-stretch gap-3 border-line border-t bg-paper px-3 py-2"
       data-part="score"
     >
@@ -44,7 +47,7 @@ function What() {
         <button
           type="button"
           className="ml-auto grid size-6 shrink-0 place-items-center rounded-[3px] hover:bg-band"
-          aria-label="Close the score"
+          aria-label={say.closeTheScore}
           onClick={closeScore}
         >
           <X size={13} aria-hidden="true" />
@@ -54,7 +57,7 @@ function What() {
         <button
           type="button"
           className="button h-6"
-          aria-label="Back to the start"
+          aria-label={say.backToTheStart}
           disabled={!piece}
           onClick={() => seek(0)}
         >
@@ -65,12 +68,12 @@ function What() {
           className="button button-main h-6 w-20 justify-center"
           disabled={!piece}
           onClick={toggle}
-          title="Play or pause (space)"
+          title={say.playOrPauseSpace}
         >
           {state === "playing" ? <Pause size={12} aria-hidden="true" /> : <Play size={12} aria-hidden="true" />}
-          {state === "playing" ? "Pause" : "Play"}
+          {state === "playing" ? say.pause : say.play}
         </button>
-        {piece && <span className="truncate text-soft">{plural(piece.rows.length, "row")}</span>}
+        {piece && <span className="truncate text-soft">{say.rows(piece.rows.length)}</span>}
       </div>
       {refused ? (
         <p role="status" className="truncate text-accent" title={refused}>
@@ -79,7 +82,7 @@ function What() {
       ) : not.length > 0 ? (
         <NotHeard list={not} />
       ) : (
-        !piece && <p className="text-soft">Reading…</p>
+        !piece && <p className="text-soft">{say.reading}</p>
       )}
     </div>
   );
@@ -89,7 +92,7 @@ function NotHeard({ list }: { list: readonly Silent[] }) {
   const all = list.map((s) => `${s.name}: ${s.reason}`);
   return (
     <p role="status" className="truncate text-accent" title={all.join("\n")} data-silent={list.length}>
-      {list.length === 1 ? all[0] : `${list.length} not heard: ${list.map((s) => s.name).join(", ")}`}
+      {list.length === 1 ? all[0] : say.notHeard(list.length, list.map((s) => s.name).join(", "))}
     </p>
   );
 }
@@ -123,11 +126,11 @@ function Ruler() {
       <div
         role="slider"
         tabIndex={0}
-        aria-label="Bar"
+        aria-label={say.bar}
         aria-valuemin={1}
         aria-valuemax={bars.length}
         aria-valuenow={bar}
-        aria-valuetext={`bar ${bar}`}
+        aria-valuetext={say.barBar(bar)}
         className="cursor-pointer"
         onKeyDown={key}
         onPointerDown={(e) => {
@@ -162,10 +165,8 @@ function Ruler() {
         </svg>
       </div>
       <p className="flex gap-3 px-2 tabular-nums" data-second={second.toFixed(2)}>
-        <span>bar {bar}</span>
-        <span className="text-soft">
-          {clock(second)} of {clock(seconds)}
-        </span>
+        <span>{say.barBar(bar)}</span>
+        <span className="text-soft">{say.of(clock(second), clock(seconds))}</span>
       </p>
     </div>
   );
@@ -179,7 +180,7 @@ function Listen() {
   return (
     <div className="grid w-[264px] shrink-0 grid-cols-[68px_minmax(0,1fr)] content-center items-center gap-x-2 gap-y-1">
       <label htmlFor="score-rows" className="text-soft">
-        Playing
+        {say.playing}
       </label>
       <select
         id="score-rows"
@@ -190,7 +191,7 @@ function Listen() {
           e.target.blur(); // keys play again
         }}
       >
-        <option value="">everybody</option>
+        <option value="">{say.everybody}</option>
         {piece?.rows.map((r) => (
           <option key={r.id} value={r.id}>
             {r.name}
@@ -198,7 +199,7 @@ function Listen() {
         ))}
       </select>
       <label htmlFor="score-bus" className="text-soft">
-        Heard
+        {say.heard}
       </label>
       <select
         id="score-bus"
@@ -210,8 +211,8 @@ function Listen() {
           e.target.blur();
         }}
       >
-        <option value="bus ">in the mix</option>
-        {row && <option value="dry">by itself</option>}
+        <option value="bus ">{say.inTheMix}</option>
+        {row && <option value="dry">{say.byItself}</option>}
         <BusOptions value={(id) => `bus ${id}`} />
       </select>
     </div>
@@ -227,7 +228,7 @@ function Loud() {
       </span>
       <LevelMeter rms={rms} peak={peak} />
       <p className="text-soft" data-score-gaps={gaps}>
-        {gaps > 0 ? plural(gaps, "gap") : pace ? `rendered at ${pace.toFixed(1)}× real time` : ""}
+        {gaps > 0 ? say.gaps(gaps) : pace ? say.renderedAtRealTime(pace.toFixed(1)) : ""}
       </p>
     </div>
   );

@@ -4,11 +4,14 @@ import { change, seen } from "../model/changing";
 import { get } from "../model/store";
 import { CancelOrSave } from "./CancelOrSave";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.settingsDialog;
 
 type Settings = Schemas["Settings"];
 
 /** The upbeat's controllers by their MIDI 1.0 names; others are numbered. */
-const controllers: Record<number, string> = { 1: "modulation", 7: "volume", 10: "pan", 11: "expression" };
+const controllers: Record<number, string> = { 1: say.modulation, 7: say.volume, 10: say.pan, 11: say.expression };
 
 /** SettingsDialog sets the template's name and its own ways. */
 export function SettingsDialog({ close }: { close: () => void }) {
@@ -39,17 +42,17 @@ export function SettingsDialog({ close }: { close: () => void }) {
     </Line>
   );
   return (
-    <Floating title="Name and settings" open onOpenChange={close} className="w-[480px]">
+    <Floating title={say.nameAndSettings} open onOpenChange={close} className="w-[480px]">
       <form onSubmit={(e) => void keep(e)} className="flex min-h-0 flex-col gap-3 overflow-y-auto">
-        <Line text="Name">
+        <Line text={say.name}>
           <input className="field w-56" required value={name} onChange={(e) => setName(e.target.value)} />
         </Line>
         <label className="block">
-          What it is for
+          {say.whatItIsFor}
           <textarea
             className="field mt-1 h-16 w-full resize-y py-1"
             maxLength={2000}
-            placeholder="Such as: winter film, recorded strings; the small hall"
+            placeholder={say.suchAsWinterFilmRecorded}
             value={s.about ?? ""}
             onChange={(e) => {
               const { about: _, ...rest } = s;
@@ -57,14 +60,11 @@ export function SettingsDialog({ close }: { close: () => void }) {
             }}
           />
         </label>
-        <Part title="Start of a cue">
-          {figure("tempoBpm", "Tempo, quarter notes a minute", 4, 999)}
-          {figure("cueBar", "The cue starts at bar", 1, 64)}
+        <Part title={say.startOfACue}>
+          {figure("tempoBpm", say.tempoQuarterNotesAMinute, 4, 999)}
+          {figure("cueBar", say.theCueStartsAtBar, 1, 64)}
           {s.upbeat.map((c, n) => (
-            <Line
-              key={c.number}
-              text={`Upbeat: controller ${c.number}, ${controllers[c.number] ?? "as the player takes it"}`}
-            >
+            <Line key={c.number} text={say.upbeatController(c.number, controllers[c.number] ?? say.asThePlayerTakesIt)}>
               <input
                 type="number"
                 className="field w-28"
@@ -82,14 +82,14 @@ export function SettingsDialog({ close }: { close: () => void }) {
             </Line>
           ))}
         </Part>
-        <Part title="Growth">
-          <Line text="Spare rows at the end of every section">
+        <Part title={say.growth}>
+          <Line text={say.spareRowsAtTheEnd}>
             <input
               type="number"
               className="field w-28"
               min={0}
               max={64}
-              placeholder="none"
+              placeholder={say.none}
               value={s.spareRows ?? ""}
               onChange={(e) => {
                 const { spareRows: _, ...rest } = s;
@@ -97,13 +97,13 @@ export function SettingsDialog({ close }: { close: () => void }) {
               }}
             />
           </Line>
-          <Line text="or as a share of its rows, %, if that is more">
+          <Line text={say.orAsAShare}>
             <input
               type="number"
               className="field w-28"
               min={0}
               max={100}
-              placeholder="none"
+              placeholder={say.none}
               value={s.spareShare ? Math.round(s.spareShare * 100) : ""}
               onChange={(e) => {
                 const { spareShare: _, ...rest } = s;
@@ -112,11 +112,11 @@ export function SettingsDialog({ close }: { close: () => void }) {
             />
           </Line>
         </Part>
-        <Part title="Risers">
-          {figure("riserPorts", "MIDI ports of a riser", 1, 64)}
-          {figure("riserPairs", "Stereo output pairs of a riser", 1, 256)}
-          {figure("firstPair", "First pair in use", 1, s.riserPairs)}
-          <Line text="A riser's share of its machine's cores, %">
+        <Part title={say.risers}>
+          {figure("riserPorts", say.midiPortsOfARiser, 1, 64)}
+          {figure("riserPairs", say.stereoOutputPairs, 1, 256)}
+          {figure("firstPair", say.firstPairInUse, 1, s.riserPairs)}
+          <Line text={say.aRisersShare}>
             <input
               type="number"
               className="field w-28"
@@ -127,15 +127,15 @@ export function SettingsDialog({ close }: { close: () => void }) {
               onChange={(e) => setS({ ...s, coreShare: Number(e.target.value) / 100 })}
             />
           </Line>
-          {figure("minRiserCores", "At least this many cores", 1, 1024)}
-          <Line text="A machine may sound late by at most, ms">
+          {figure("minRiserCores", say.atLeastThisManyCores, 1, 1024)}
+          <Line text={say.aMachineMaySoundLate}>
             <input
               type="number"
               className="field w-28"
               min={0.1}
               max={10000}
               step="any"
-              placeholder="any"
+              placeholder={say.any}
               value={s.latestMs ?? ""}
               onChange={(e) => {
                 const { latestMs: _, ...rest } = s;
@@ -143,25 +143,25 @@ export function SettingsDialog({ close }: { close: () => void }) {
               }}
             />
           </Line>
-          <Line text="What must fit into memory">
+          <Line text={say.whatMustFitIntoMemory}>
             <select
               className="field w-44"
               value={s.memoryRule}
               onChange={(e) => setS({ ...s, memoryRule: e.target.value as Settings["memoryRule"] })}
             >
-              <option value="everything">everything at once</option>
-              <option value="calls">each named call</option>
+              <option value="everything">{say.everythingAtOnce}</option>
+              <option value="calls">{say.eachNamedCall}</option>
             </select>
           </Line>
         </Part>
-        <Part title="The music program">
-          <Line text="Open Sound Control on UDP port 127.0.0.1:">
+        <Part title={say.theMusicProgram}>
+          <Line text={say.openSoundControlOnUdp}>
             <input
               type="number"
               className="field w-28"
               min={1024}
               max={65535}
-              placeholder="off"
+              placeholder={say.off}
               value={s.remotePort ?? ""}
               onChange={(e) => {
                 const { remotePort: _, ...rest } = s;
@@ -169,10 +169,7 @@ export function SettingsDialog({ close }: { close: () => void }) {
               }}
             />
           </Line>
-          <p className="text-[12px] text-soft">
-            It obeys /fanfold/call and /fanfold/rest with names of instruments, /fanfold/call/ followed by the name of a
-            call, and /fanfold/midi as in a call's MIDI file.
-          </p>
+          <p className="text-[12px] text-soft">{say.itObeysFanfoldCall}</p>
         </Part>
         <CancelOrSave leave={close} />
       </form>

@@ -3,6 +3,9 @@ import { answer, api, Refusal, type Schemas } from "../model/api";
 import { signInByPasskey, whyNoPasskeys } from "../model/factors";
 import { entered } from "../model/opening";
 import { Mark } from "./Mark";
+import { words } from "./words";
+
+const say = words.signIn;
 
 export function SignIn() {
   const [email, setEmail] = useState("");
@@ -32,13 +35,13 @@ export function SignIn() {
 
   return (
     <main className="grid h-full place-items-center bg-spine">
-      <form onSubmit={submit} className="w-80 rounded-[4px] border border-line bg-paper p-6" aria-label="Sign in">
+      <form onSubmit={submit} className="w-80 rounded-[4px] border border-line bg-paper p-6" aria-label={say.signIn}>
         <div className="mb-5 flex items-center gap-2.5">
           <Mark />
-          <h1 className="text-xl">Fanfold</h1>
+          <h1 className="text-xl">{say.fanfold}</h1>
         </div>
         <label className="mb-1 block" htmlFor="email">
-          Email
+          {say.email}
         </label>
         <input
           id="email"
@@ -50,7 +53,7 @@ export function SignIn() {
           onChange={(e) => setEmail(e.target.value)}
         />
         <label className="mb-1 block" htmlFor="password">
-          Password
+          {say.password}
         </label>
         <input
           id="password"
@@ -64,7 +67,7 @@ export function SignIn() {
         {coded && (
           <>
             <label className="mb-1 block" htmlFor="code">
-              Code of your authenticator app, or a spare one
+              {say.codeOfYourAuthenticatorApp}
             </label>
             <input
               id="code"
@@ -81,7 +84,7 @@ export function SignIn() {
           {wrong}
         </p>
         <button type="submit" className="button button-main w-full justify-center" disabled={busy}>
-          Sign in
+          {say.signIn}
         </button>
         {!whyNoPasskeys() && (
           <button
@@ -90,7 +93,7 @@ export function SignIn() {
             disabled={busy}
             onClick={() => void enter(signInByPasskey)}
           >
-            Sign in with a passkey
+            {say.signInWithAPasskey}
           </button>
         )}
         <button
@@ -99,7 +102,7 @@ export function SignIn() {
           disabled={busy}
           onClick={() => void enter(() => answer(api.POST("/api/session/demo")))}
         >
-          Open the demo studio
+          {say.openTheDemoStudio}
         </button>
       </form>
     </main>

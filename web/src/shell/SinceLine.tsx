@@ -2,8 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { lookedAt, stay } from "../model/looks";
 import { set, useApp } from "../model/store";
-import { plural, when } from "../model/template";
+import { when } from "../model/template";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.sinceLine;
 
 /** SinceLine says what others changed in the template since one was here last. */
 export function SinceLine() {
@@ -21,14 +24,14 @@ export function SinceLine() {
       role="status"
     >
       <span className="min-w-0 truncate">
-        {plural(data.changes.length, "change")} by {who.slice(0, 3).join(", ")}
-        {who.length > 3 && ` and ${who.length - 3} more`} since you were here on {when(data.at)}.
+        {say.changesBy(data.changes.length, who.slice(0, 3).join(", "))}
+        {who.length > 3 && say.andMore(who.length - 3)} {say.sinceYouWereHereOn(when(data.at))}
       </span>
       <button type="button" className="button ml-auto" onClick={() => set({ dialog: "since-here" })}>
-        What has changed
+        {say.whatHasChanged}
       </button>
       <button type="button" className="button" onClick={() => setClosed(id)}>
-        Close
+        {say.close}
       </button>
     </div>
   );
@@ -39,9 +42,9 @@ export function SinceHereDialog({ close }: { close: () => void }) {
   const id = useApp((s) => s.sheet!.id);
   const { data } = useQuery(lookedAt(id));
   return (
-    <Floating title="Since you were here" open onOpenChange={close} className="w-[560px]">
+    <Floating title={say.sinceYouWereHere} open onOpenChange={close} className="w-[560px]">
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling list is reached by keyboard */}
-      <ol className="min-h-0 overflow-y-auto" tabIndex={0} aria-label="Changes">
+      <ol className="min-h-0 overflow-y-auto" tabIndex={0} aria-label={say.changes}>
         {data?.changes.map((c) => (
           <li key={c.revision} className="flex gap-3 border-line border-b py-1">
             <span className="w-24 shrink-0 text-soft">{when(c.at)}</span>
@@ -52,7 +55,7 @@ export function SinceHereDialog({ close }: { close: () => void }) {
       </ol>
       <div className="mt-3 flex justify-end">
         <button type="button" className="button" onClick={() => set({ dialog: "history" })}>
-          Whole history…
+          {say.wholeHistory}
         </button>
       </div>
     </Floating>

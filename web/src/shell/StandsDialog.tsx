@@ -3,8 +3,11 @@ import type { Id } from "../model/api";
 import { useCatalogue } from "../model/catalogue";
 import { bringIn } from "../model/opening";
 import { useApp } from "../model/store";
-import { mib, plural } from "../model/template";
+import { mib } from "../model/template";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.standsDialog;
 
 /** StandsDialog asks which machines of the studio stand for those of a template file
  * that it does not know. */
@@ -16,11 +19,8 @@ export function StandsDialog({ close }: { close: () => void }) {
   const free = (n: number) =>
     rig.filter((m) => !names.has(m.name.toLowerCase()) && !stands.some((id, k) => k !== n && id === m.id));
   return (
-    <Floating title="Which machine stands for which?" open onOpenChange={close} className="w-[520px]">
-      <p className="mb-3 text-soft">
-        The file uses machines that the studio does not have. The studio&rsquo;s are proposed by size; choose another,
-        or add it as a new one.
-      </p>
+    <Floating title={say.whichMachineStandsForWhich} open onOpenChange={close} className="w-[520px]">
+      <p className="mb-3 text-soft">{say.theFileUsesMachines}</p>
       <div className="grid grid-cols-[1fr_240px] items-center gap-2">
         {machines.map(
           (m, n) =>
@@ -29,16 +29,16 @@ export function StandsDialog({ close }: { close: () => void }) {
                 <span>
                   {m.name}{" "}
                   <span className="text-soft">
-                    {mib(m.memoryMib)}, {plural(m.seats, "seat")}
+                    {mib(m.memoryMib)}, {say.seats(m.seats)}
                   </span>
                 </span>
                 <select
                   className="field"
-                  aria-label={`In place of ${m.name}`}
+                  aria-label={say.inPlaceOf(m.name)}
                   value={stands[n]}
                   onChange={(e) => setStands(stands.with(n, e.target.value))}
                 >
-                  <option value="">add it as a new one</option>
+                  <option value="">{say.addItAsANew}</option>
                   {free(n).map((x) => (
                     <option key={x.id} value={x.id}>
                       {x.name}, {mib(x.memoryMib)}
@@ -54,7 +54,7 @@ export function StandsDialog({ close }: { close: () => void }) {
         className="button button-main mt-4 ml-auto block"
         onClick={() => void bringIn(file, [...stands]).then((done) => done && close())}
       >
-        Bring it in
+        {say.bringItIn}
       </button>
     </Floating>
   );

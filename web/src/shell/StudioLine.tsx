@@ -1,6 +1,9 @@
 import { keepStudio } from "../model/members";
 import { useApp } from "../model/store";
 import { when } from "../model/template";
+import { words } from "./words";
+
+const say = words.studioLine;
 
 /** StudioLine says that the studio was deleted, when it goes for good, and lets an owner keep it. */
 export function StudioLine() {
@@ -12,12 +15,10 @@ export function StudioLine() {
       data-part="studio-ends"
       role="status"
     >
-      <span>
-        {person.studio} was deleted. It goes for good on {when(person.studioEnds)}, with everything in it.
-      </span>
+      <span>{say.wasDeletedItGoes(person.studio, when(person.studioEnds))}</span>
       {person.role === "owner" && (
         <button type="button" className="button button-main ml-auto" onClick={() => void keepStudio()}>
-          Keep it
+          {say.keepIt}
         </button>
       )}
     </div>

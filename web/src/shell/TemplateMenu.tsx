@@ -6,6 +6,9 @@ import { computed } from "../model/queries";
 import { attempt, set, useApp } from "../model/store";
 import { listed } from "../model/templates";
 import { Actions } from "../parts/Actions";
+import { words } from "./words";
+
+const say = words.templateMenu;
 
 /** How many others are one click away: those that were changed last. */
 const mostOthers = 3;
@@ -20,7 +23,7 @@ export function TemplateMenu() {
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         className="-ml-1 flex min-w-0 items-baseline gap-1.5 rounded-[3px] px-1.5 py-0.5 hover:bg-band"
-        aria-label={`Template: ${name}`}
+        aria-label={say.template(name)}
       >
         <h1 className="truncate text-[17px]">{name}</h1>
         <span aria-hidden="true">▾</span>
@@ -31,21 +34,21 @@ export function TemplateMenu() {
           <Actions
             within="dropdown"
             list={[
-              { text: "All templates…", run: () => set({ dialog: "templates" }) },
-              { text: "New template…", run: () => set({ dialog: "new" }) },
-              { text: "Make it ready to play…", run: () => set({ dialog: "ready" }) },
+              { text: say.allTemplates, run: () => set({ dialog: "templates" }) },
+              { text: say.newTemplate, run: () => set({ dialog: "new" }) },
+              { text: say.makeItReadyToPlay, run: () => set({ dialog: "ready" }) },
               {
-                text: "Versions",
+                text: say.versions,
                 more: [
-                  { text: "History and versions…", run: () => set({ dialog: "history" }) },
-                  { text: "Compare…", run: () => set({ dialog: "compare-templates" }) },
-                  { text: "Read a session back…", run: () => set({ dialog: "drift" }) },
-                  { text: "Make a copy", run: () => void branch(`${name}, copy`) },
-                  { text: locked ? "Unlock" : "Lock against change", off: of, run: () => void lock(!locked) },
+                  { text: say.historyAndVersions, run: () => set({ dialog: "history" }) },
+                  { text: say.compare, run: () => set({ dialog: "compare-templates" }) },
+                  { text: say.readASessionBack, run: () => set({ dialog: "drift" }) },
+                  { text: say.makeACopy, run: () => void branch(say.copy(name)) },
+                  { text: locked ? say.unlock : say.lockAgainstChange, off: of, run: () => void lock(!locked) },
                 ],
               },
-              { text: "Share by a link…", run: () => set({ dialog: "links" }) },
-              { text: "Name and settings…", run: () => set({ dialog: "settings" }) },
+              { text: say.shareByALink, run: () => set({ dialog: "links" }) },
+              { text: say.nameAndSettings, run: () => set({ dialog: "settings" }) },
             ]}
           />
         </DropdownMenu.Content>

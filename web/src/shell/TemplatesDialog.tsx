@@ -3,10 +3,13 @@ import { useState } from "react";
 import { openTemplate, takeFile } from "../model/opening";
 import { computed } from "../model/queries";
 import { attempt, remember, remembered, set, useApp } from "../model/store";
-import { plural, when } from "../model/template";
+import { when } from "../model/template";
 import { bringBack, deleteTemplate, type Listed, listed, type Order, orders } from "../model/templates";
 import { ChooseFile } from "../parts/ChooseFile";
 import { Floating } from "./Floating";
+import { words } from "./words";
+
+const say = words.templatesDialog;
 
 /** TemplatesDialog lists the templates of the studio, with what each is for, and who changed it when;
  * those that were deleted can be brought back. */
@@ -26,7 +29,7 @@ export function TemplatesDialog({ close }: { close: () => void }) {
     if (await deleteTemplate(t)) await again();
   };
   return (
-    <Floating title="All templates" open onOpenChange={close} className="w-[640px]">
+    <Floating title={say.allTemplates} open onOpenChange={close} className="w-[640px]">
       <form
         className="mb-2 flex items-center gap-2"
         onSubmit={(e) => {
@@ -36,13 +39,13 @@ export function TemplatesDialog({ close }: { close: () => void }) {
       >
         <input
           className="field min-w-0 flex-1"
-          aria-label="Find a template"
-          placeholder="Find by name, what it is for, or who changed it"
+          aria-label={say.findATemplate}
+          placeholder={say.findByNameWhat}
           value={words}
           onChange={(e) => setWords(e.target.value)}
         />
         <label className="flex items-center gap-1.5">
-          Sort by
+          {say.sortBy}
           <select
             className="field"
             value={order}
@@ -61,7 +64,7 @@ export function TemplatesDialog({ close }: { close: () => void }) {
         </label>
       </form>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
-      <div className="min-h-0 overflow-y-auto" tabIndex={0} role="region" aria-label="Templates">
+      <div className="min-h-0 overflow-y-auto" tabIndex={0} role="region" aria-label={say.templates}>
         <ul>
           {there.map((t) => (
             <li
@@ -76,26 +79,26 @@ export function TemplatesDialog({ close }: { close: () => void }) {
                 <span className="block text-[12px] text-soft">{toldOf(t)}</span>
               </button>
               {t.id === id ? (
-                <span className="text-[12px] text-soft">open now</span>
+                <span className="text-[12px] text-soft">{say.openNow}</span>
               ) : (
                 <button
                   type="button"
                   className="button"
-                  aria-label={`Delete ${t.name}`}
+                  aria-label={say.delete(t.name)}
                   disabled={t.locked}
-                  title={t.locked ? "It is locked" : "It can be brought back for thirty days"}
+                  title={t.locked ? say.itIsLocked : say.itCanBeBroughtBack}
                   onClick={() => void remove(t)}
                 >
-                  Delete
+                  {say.Delete}
                 </button>
               )}
             </li>
           ))}
         </ul>
-        {there.length === 0 && <p className="px-2 py-3 text-soft">No template is called so.</p>}
+        {there.length === 0 && <p className="px-2 py-3 text-soft">{say.noTemplateIsCalledSo}</p>}
         {deleted.length > 0 && (
           <details className="mt-2" open={words !== ""} data-part="deleted">
-            <summary className="cursor-pointer px-2 py-1">{deleted.length} deleted</summary>
+            <summary className="cursor-pointer px-2 py-1">{say.deleted(deleted.length)}</summary>
             <ul>
               {deleted.map((t) => (
                 <li key={t.id} data-deleted={t.name} className="flex items-center gap-3 border-line border-b px-2 py-2">
@@ -105,10 +108,10 @@ export function TemplatesDialog({ close }: { close: () => void }) {
                   <button
                     type="button"
                     className="button"
-                    aria-label={`Bring back ${t.name}`}
+                    aria-label={say.bringBack(t.name)}
                     onClick={() => void bringBack(t.id).then((done) => done && close())}
                   >
-                    Bring back
+                    {say.BringBack}
                   </button>
                 </li>
               ))}
@@ -119,16 +122,16 @@ export function TemplatesDialog({ close }: { close: () => void }) {
       <div className="mt-3 flex justify-end gap-2">
         <ChooseFile
           accept=".json"
-          label="Template file to bring in"
+          label={say.templateFileToBringIn}
           take={(f) => {
             close();
             void takeFile(f);
           }}
         >
-          Bring in a file…
+          {say.bringInAFile}
         </ChooseFile>
         <button type="button" className="button button-main" onClick={() => set({ dialog: "new" })}>
-          New template…
+          {say.newTemplate}
         </button>
       </div>
     </Floating>
@@ -137,11 +140,11 @@ export function TemplatesDialog({ close }: { close: () => void }) {
 
 /** toldOf is who changed a template when, and how large it is. */
 function toldOf(t: Listed): string {
-  const size = t.rows > 0 ? `${plural(t.rows, "instrument")} · ` : "";
-  const lock = t.locked ? " · locked" : "";
-  return `${size}${t.changedBy ? `changed ${when(t.changedAt)} by ${t.changedBy}` : `made ${when(t.changedAt)}`}${lock}`;
+  const size = t.rows > 0 ? `${say.instruments(t.rows)} · ` : "";
+  const lock = t.locked ? say.locked : "";
+  return `${size}${t.changedBy ? say.changedBy(when(t.changedAt), t.changedBy) : say.made(when(t.changedAt))}${lock}`;
 }
 
 /** ends is when a template that was deleted goes for good; one with prints stays. */
 const ends = (t: Listed) =>
-  Date.parse(t.endsAt!) > Date.now() ? `goes for good on ${when(t.endsAt!)}` : "stays while there are prints of it";
+  Date.parse(t.endsAt!) > Date.now() ? say.goesForGoodOn(when(t.endsAt!)) : say.staysWhileThereArePrints;

@@ -6,12 +6,15 @@ import { signOut } from "../model/opening";
 import { computed } from "../model/queries";
 import { pageId } from "../model/sending";
 import { explain, set, useApp } from "../model/store";
-import { gib, plural, things } from "../model/template";
+import { gib, things } from "../model/template";
 import { MemoryGlass } from "../parts/MemoryGlass";
 import { useGlass } from "../parts/useGlass";
 import { Mark } from "./Mark";
 import { TemplateMenu } from "./TemplateMenu";
 import { setTheme, type Theme, theme } from "./theme";
+import { words } from "./words";
+
+const say = words.titleLine;
 
 export function TitleLine() {
   const sheet = useApp((s) => s.sheet)!;
@@ -28,14 +31,14 @@ export function TitleLine() {
           type="button"
           className="link shrink-0 text-soft"
           data-revision={sheet.revision}
-          title="History and versions"
+          title={say.historyAndVersions}
           onClick={() => set({ dialog: "history" })}
         >
-          revision {(sheet.at ?? sheet.revision).toLocaleString("en")}
+          {say.revision((sheet.at ?? sheet.revision).toLocaleString("en"))}
         </button>
       ) : (
         <span className="shrink-0 text-soft" data-revision={sheet.revision}>
-          the server does not answer; reconnecting…
+          {say.theServerDoesNotAnswer}
         </span>
       )}
       <button
@@ -44,7 +47,7 @@ export function TitleLine() {
         onClick={() => set({ dialog: "finder" })}
         style={{ maxWidth: 260 }}
       >
-        <Search size={14} aria-hidden="true" /> Find anything <span className="key ml-auto">Ctrl K</span>
+        <Search size={14} aria-hidden="true" /> {say.findAnything} <span className="key ml-auto">{say.ctrlK}</span>
       </button>
       <Others />
       <RigBars />
@@ -54,18 +57,18 @@ export function TitleLine() {
         onClick={() => set({ dialog: "marks" })}
         data-badge="marks"
       >
-        {marks === 0 ? "Proved" : plural(marks, "mark")}
+        {marks === 0 ? say.proved : say.marks(marks)}
       </button>
       <div className="flex">
         <IconButton
-          label={can?.undo ? `Undo: ${can.undo}` : "Nothing to undo"}
+          label={can?.undo ? say.undo(can.undo) : say.nothingToUndo}
           disabled={!can?.undo}
           onClick={() => void undo()}
         >
           <Undo2 size={16} />
         </IconButton>
         <IconButton
-          label={can?.redo ? `Redo: ${can.redo}` : "Nothing to redo"}
+          label={can?.redo ? say.redo(can.redo) : say.nothingToRedo}
           disabled={!can?.redo}
           onClick={() => void redo()}
         >
@@ -83,14 +86,14 @@ function Others() {
   const browser = pageId;
   const others = here.filter((h) => h.id !== browser);
   if (others.length === 0) return null;
-  const said = others.map((h) => (h.count > 0 ? `${h.name}, ${h.count} selected` : h.name)).join("; ");
+  const said = others.map((h) => (h.count > 0 ? say.selected(h.name, h.count) : h.name)).join("; ");
   return (
     <span
       className="min-w-0 max-w-32 shrink truncate text-[12px] text-soft"
       data-part="others"
-      title={`Also here: ${said}`}
+      title={say.alsoHere(said)}
     >
-      with {others.length > 2 ? `${others.length} others` : others.map((h) => h.name).join(", ")}
+      {say.with(others.length > 2 ? say.others(others.length) : others.map((h) => h.name).join(", "))}
     </span>
   );
 }
@@ -110,7 +113,7 @@ function RigBars() {
               <div className="flex justify-between gap-2 text-[12px]">
                 <span className="truncate">{m.name}</span>
                 <span className="shrink-0 text-soft">
-                  {state?.online ? `${gib(state.usedMib)} of ${gib(state.limitMib)} GiB` : "away"}
+                  {state?.online ? say.ofGib(gib(state.usedMib), gib(state.limitMib)) : say.away}
                 </span>
               </div>
               <MemoryGlass name={m.name} parts={glass.get(m.id) ?? []} limit={state?.limitMib ?? 1} />
@@ -147,21 +150,21 @@ function Menu() {
   const choose = (t: string) => setTheme(t as Theme);
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="button ml-1 h-8" aria-label="View and account">
-        View
+      <DropdownMenu.Trigger className="button ml-1 h-8" aria-label={say.viewAndAccount}>
+        {say.view}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
           <DropdownMenu.Sub>
             <DropdownMenu.SubTrigger className="menu-item">
-              Theme <span aria-hidden="true">▸</span>
+              {say.theme} <span aria-hidden="true">▸</span>
             </DropdownMenu.SubTrigger>
             <DropdownMenu.Portal>
               <DropdownMenu.SubContent className="floating w-44 p-1">
                 <DropdownMenu.RadioGroup value={theme()} onValueChange={choose}>
                   {(["day", "pit", "system"] as const).map((t) => (
                     <DropdownMenu.RadioItem key={t} value={t} className="menu-item">
-                      {{ day: "Day", pit: "Pit", system: "As the system" }[t]}
+                      {{ day: say.Day, pit: say.Pit, system: say.asTheSystem }[t]}
                       <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
                     </DropdownMenu.RadioItem>
                   ))}
@@ -174,30 +177,30 @@ function Menu() {
             checked={readyOnly}
             onCheckedChange={(on) => set({ readyOnly: on })}
           >
-            Ready only <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
+            {say.readyOnly} <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
           </DropdownMenu.CheckboxItem>
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "palette" })}>
-            Palette…
+            {say.palette}
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "keys" })}>
-            Keys <span className="key">?</span>
+            {say.keys} <span className="key">?</span>
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => explain("start")}>
-            Guide <span className="key">F1</span>
+            {say.guide} <span className="key">{say.f1}</span>
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "members" })}>
-            Members…
+            {say.members}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "links" })}>
-            Links for people outside…
+            {say.linksForPeopleOutside}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "account" })}>
-            Your account…
+            {say.yourAccount}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void signOut()}>
-            Sign out {person?.name}
+            {say.signOut(person?.name ?? "")}
           </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>

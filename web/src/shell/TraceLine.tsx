@@ -6,6 +6,9 @@ import { computed } from "../model/queries";
 import { arm, useSounding } from "../model/sounding";
 import { lookUp, select, set, show, useApp } from "../model/store";
 import { RowCard } from "./RowCard";
+import { words } from "./words";
+
+const say = words.traceLine;
 
 /** TraceLine tells the whole way of what is selected; every word leads to the
  * leaf that shows it. */
@@ -16,8 +19,12 @@ export function TraceLine() {
   const bus = useApp((s) => s.bus);
   const subject = cursor && selection.has(cursor) ? cursor : ([...selection][0] ?? null);
   return (
-    <section className="flex h-[30px] shrink-0 items-center gap-2 bg-paper px-3" aria-label="Trace" aria-live="polite">
-      <span className="text-soft">Trace</span>
+    <section
+      className="flex h-[30px] shrink-0 items-center gap-2 bg-paper px-3"
+      aria-label={say.trace}
+      aria-live="polite"
+    >
+      <span className="text-soft">{say.trace}</span>
       {bus ? (
         <BusSentence key={sheet.id} id={sheet.id} revision={sheet.revision} bus={bus} />
       ) : subject ? (
@@ -29,7 +36,7 @@ export function TraceLine() {
           more={selection.size - 1}
         />
       ) : (
-        <span className="text-soft">Select an instrument to see its whole way from patch to mix.</span>
+        <span className="text-soft">{say.selectAnInstrumentToSee}</span>
       )}
       <span className="ml-auto flex shrink-0 items-center gap-2">
         {!bus && subject && <RowCard id={subject} />}
@@ -48,7 +55,7 @@ function Hear() {
     <span className="flex shrink-0 items-center gap-2">
       {open && (
         <span className="text-accent">
-          {armed.length === 1 ? `${armed[0]!.name} is armed` : `${armed.length} rows are armed`}
+          {armed.length === 1 ? say.isArmed(armed[0]!.name) : say.rowsAreArmed(armed.length)}
         </span>
       )}
       <button
@@ -56,9 +63,9 @@ function Hear() {
         className="button h-6"
         disabled={selection.size === 0}
         onClick={() => void arm([...selection])}
-        title="Play and hear the selection (H)"
+        title={say.playAndHearTheSelection}
       >
-        <Volume2 size={13} aria-hidden="true" /> Hear
+        <Volume2 size={13} aria-hidden="true" /> {say.hear}
       </button>
     </span>
   );

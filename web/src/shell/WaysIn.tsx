@@ -12,6 +12,9 @@ import {
   whyNoPasskeys,
 } from "../model/factors";
 import { when } from "../model/template";
+import { words } from "./words";
+
+const say = words.waysIn;
 
 /** WaysIn is what one signs in with beside a password: passkeys, and codes after the password. */
 export function WaysIn() {
@@ -39,28 +42,28 @@ function Passkeys({ list, again }: { list: Schemas["Passkey"][]; again: () => Pr
     await again();
   };
   return (
-    <section className="mt-4" aria-label="Passkeys">
-      <h3 className="mb-1 text-[15px]">Passkeys</h3>
+    <section className="mt-4" aria-label={say.passkeys}>
+      <h3 className="mb-1 text-[15px]">{say.passkeys}</h3>
       <ul className="border-line border-b empty:hidden">
         {list.map((k) => (
           <li
             key={k.id}
             className="flex min-h-8 items-center gap-3 border-line border-t"
             data-passkey={k.name}
-            title={`for ${k.place}`}
+            title={say.for(k.place)}
           >
             <span className="min-w-0 flex-1 truncate">{k.name}</span>
-            <span className="text-soft">{k.used ? `used ${when(k.used)}` : `added ${when(k.since)}`}</span>
+            <span className="text-soft">{k.used ? say.used(when(k.used)) : say.added(when(k.since))}</span>
             <button
               type="button"
               className="link"
-              aria-label={`Remove the passkey ${k.name}`}
+              aria-label={say.removeThePasskey(k.name)}
               onClick={async () => {
                 await removePasskey(k.id);
                 await again();
               }}
             >
-              remove
+              {say.remove}
             </button>
           </li>
         ))}
@@ -71,20 +74,18 @@ function Passkeys({ list, again }: { list: Schemas["Passkey"][]; again: () => Pr
         <form onSubmit={(e) => void add(e)} className="mt-2 flex gap-2">
           <input
             className="field flex-1"
-            aria-label="Name of the device"
+            aria-label={say.nameOfTheDevice}
             required
             maxLength={100}
             value={name}
             onChange={(e) => setName(e.target.value)}
           />
           <button type="submit" className="button" disabled={busy}>
-            Add a passkey of this device
+            {say.addAPasskey}
           </button>
         </form>
       )}
-      <p className="mt-1 text-[12px] text-soft">
-        You sign in with the finger, face or number that your device asks for, without a password.
-      </p>
+      <p className="mt-1 text-[12px] text-soft">{say.youSign}</p>
     </section>
   );
 }
@@ -113,8 +114,8 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
   const field = (
     <input
       className="field w-40"
-      aria-label="Code"
-      placeholder={on ? "Code, or a spare one" : "Code"}
+      aria-label={say.code}
+      placeholder={on ? say.codeOrASpareOne : say.code}
       autoComplete="one-time-code"
       required
       value={code}
@@ -122,11 +123,11 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
     />
   );
   return (
-    <section className="mt-4" aria-label="Code at sign-in">
-      <h3 className="mb-1 text-[15px]">Code at sign-in</h3>
+    <section className="mt-4" aria-label={say.codeAtSignIn}>
+      <h3 className="mb-1 text-[15px]">{say.codeAtSignIn}</h3>
       {!on && !key && (
         <div className="flex items-center gap-3">
-          <p className="flex-1 text-soft">After the password, a code of an authenticator app on your phone.</p>
+          <p className="flex-1 text-soft">{say.afterThePasswordACode}</p>
           <button
             type="button"
             className="button"
@@ -134,7 +135,7 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
               setKey((await startCodes()) ?? null);
             }}
           >
-            Turn on
+            {say.turnOn}
           </button>
         </div>
       )}
@@ -144,22 +145,22 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
             src={key.picture}
             width={140}
             height={140}
-            alt="The key as a QR code"
+            alt={say.theKeyAsAQr}
             className="shrink-0 self-start bg-white p-2"
           />
           <form onSubmit={(e) => void send(e)} className="min-w-0">
-            <p>Scan this with an authenticator app, or type the key into it:</p>
+            <p>{say.scanThisWithAnAuthenticator}</p>
             <p className="my-1 select-all break-all font-mono text-[12px]" data-part="key">
               {key.secret.replace(/(.{4})/g, "$1 ")}
             </p>
-            <p className="mb-2">Then give the code that the app shows.</p>
+            <p className="mb-2">{say.thenGiveTheCode}</p>
             <div className="flex gap-2">
               {field}
               <button type="submit" className="button button-main">
-                Turn on
+                {say.turnOn}
               </button>
               <button type="button" className="button" onClick={() => setKey(null)}>
-                Cancel
+                {say.cancel}
               </button>
             </div>
           </form>
@@ -167,7 +168,7 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
       )}
       {told && (
         <div className="mb-2" data-part="spares">
-          <p>Write these spare codes down. Each works once, when your phone is not at hand. They are shown only now.</p>
+          <p>{say.writeTheseSpareCodesDown}</p>
           <ul className="mt-1 grid select-all grid-cols-2 gap-x-6 font-mono text-[12px]">
             {told.map((s) => (
               <li key={s}>{s}</li>
@@ -180,20 +181,22 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
           <form onSubmit={(e) => void send(e)} className="flex gap-2">
             {field}
             <button type="submit" className="button">
-              Turn off
+              {say.turnOff}
             </button>
             <button type="button" className="button" onClick={() => setEnding(false)}>
-              Cancel
+              {say.cancel}
             </button>
           </form>
         ) : (
           <div className="flex items-center gap-3">
             <p className="flex-1">
-              On.{" "}
-              <span className="text-soft">{spares === 1 ? "1 spare code is" : `${spares} spare codes are`} left.</span>
+              {say.on}{" "}
+              <span className="text-soft">
+                {say.left(spares === 1 ? say.n1SpareCodeIs : say.spareCodesAre(spares))}
+              </span>
             </p>
             <button type="button" className="button" onClick={() => setEnding(true)}>
-              Turn off…
+              {say.turnOffDots}
             </button>
           </div>
         ))}

@@ -1,6 +1,9 @@
 import { type FormEvent, useState } from "react";
 import { endStudio } from "../model/members";
 import { useApp } from "../model/store";
+import { words } from "./words";
+
+const say = words.wholeStudio;
 
 /** WholeStudio takes everything of the studio out, and deletes it. */
 export function WholeStudio({ close }: { close: () => void }) {
@@ -14,32 +17,32 @@ export function WholeStudio({ close }: { close: () => void }) {
   return (
     <div className="mt-3 border-line border-t pt-3" data-part="whole-studio">
       <div className="flex items-center gap-4">
-        <span className="flex-1">The whole studio</span>
+        <span className="flex-1">{say.theWholeStudio}</span>
         <a className="link" href="/api/studio/archive" download>
-          take everything out in one archive
+          {say.takeEverythingOut}
         </a>
         {!studioEnds && (
           <button type="button" className="link" onClick={() => setSure(!sure)}>
-            delete the studio…
+            {say.deleteTheStudio}
           </button>
         )}
       </div>
       {sure && (
         <form onSubmit={(e) => void end(e)} className="mt-2">
           <p>
-            All templates, productions, prints and recordings go for good after thirty days. Until then everybody can
-            work on, and you can keep it. Type the name, <b>{studio}</b>, to delete it.
+            {say.allTemplatesProductionsPrints} <b>{studio}</b>
+            {say.toDeleteIt}
           </p>
           <div className="mt-2 flex gap-2">
             <input
               className="field flex-1"
-              aria-label="Name of the studio"
+              aria-label={say.nameOfTheStudio}
               required
               value={name}
               onChange={(e) => setName(e.target.value)}
             />
             <button type="submit" className="button">
-              Delete the studio
+              {say.DeleteTheStudio}
             </button>
           </div>
         </form>

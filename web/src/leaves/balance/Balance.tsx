@@ -15,7 +15,7 @@ import {
 } from "../../model/balance";
 import { computed } from "../../model/queries";
 import { remember, remembered, select, set, tell, useApp } from "../../model/store";
-import { pathOf, plural, rowTint, type Sheet, things, wait } from "../../model/template";
+import { pathOf, rowTint, type Sheet, things, wait } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
@@ -24,6 +24,9 @@ import { HeadroomView } from "./HeadroomView";
 import { Scale, ScaleHead } from "./Scale";
 import { Starts } from "./Starts";
 import { StrengthsView } from "./StrengthsView";
+import { words } from "./words";
+
+const say = words.balance;
 
 const views = ["levels", "strengths", "hall", "headroom"] as const;
 type View = (typeof views)[number];
@@ -49,12 +52,12 @@ export function Balance() {
   const note = !data
     ? ""
     : data.rows.length === 0
-      ? "nothing measured yet"
-      : `${data.rows.length} heard, ${off} off${data.unheard > 0 ? `, ${data.unheard} not heard` : ""}`;
+      ? say.nothingMeasuredYet
+      : say.heardOff(data.rows.length, off, data.unheard > 0 ? say.notHeard(data.unheard) : "");
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Balance" note={view === "levels" ? note : ""}>
-        <fieldset className="flex" aria-label="What shows">
+      <LeafHead title={say.balance} note={view === "levels" ? note : ""}>
+        <fieldset className="flex" aria-label={say.whatShows}>
           {views.map((v) => (
             <button
               key={v}
@@ -75,30 +78,30 @@ export function Balance() {
             className="field"
             value={by}
             onChange={(e) => setBy(e.target.value as By)}
-            aria-label="Order of the rows"
+            aria-label={say.orderOfTheRows}
           >
-            <option value="section">by section</option>
-            <option value="instrument">similar rows together</option>
+            <option value="section">{say.bySection}</option>
+            <option value="instrument">{say.similarRowsTogether}</option>
           </select>
         )}
         <DropdownMenu.Root>
           <DropdownMenu.Trigger className="button" disabled={measuring?.running ?? false}>
-            Measure ▾
+            {say.measure}
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
             <DropdownMenu.Content className="floating p-1" align="end" sideOffset={4}>
               <DropdownMenu.Item className="menu-item" onSelect={() => void begin([])}>
-                All rows
+                {say.allRows}
               </DropdownMenu.Item>
               <DropdownMenu.Item
                 className="menu-item"
                 disabled={selection.size === 0}
                 onSelect={() => void begin([...selection])}
               >
-                The selection ({selection.size})
+                {say.theSelection(selection.size)}
               </DropdownMenu.Item>
               <DropdownMenu.Sub>
-                <DropdownMenu.SubTrigger className="menu-item">Rows of a library ▸</DropdownMenu.SubTrigger>
+                <DropdownMenu.SubTrigger className="menu-item">{say.rowsOfALibrary}</DropdownMenu.SubTrigger>
                 <DropdownMenu.Portal>
                   <DropdownMenu.SubContent className="floating max-h-80 overflow-y-auto p-1" sideOffset={4}>
                     {things(sheet.libraries).map((l) => (
@@ -117,13 +120,13 @@ export function Balance() {
                 className="menu-item"
                 disabled={ready.length === 0}
                 onSelect={() => void begin(ready)}
-                title="Measure what is ready, and tell what has changed since the last time"
+                title={say.measureWhatIsReady}
               >
-                Roll call of what is ready ({ready.length})
+                {say.rollCallOfWhat(ready.length)}
               </DropdownMenu.Item>
               <DropdownMenu.Separator className="my-1 h-px bg-line" />
               <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "calibrate" })}>
-                By your own recording…
+                {say.byYourOwnRecording}
               </DropdownMenu.Item>
             </DropdownMenu.Content>
           </DropdownMenu.Portal>
@@ -134,7 +137,7 @@ export function Balance() {
           disabled={!data || data.rows.length === 0}
           onClick={() => set({ dialog: "level-trims" })}
         >
-          Level trims…
+          {say.levelTrims}
         </button>
       </LeafHead>
       {measuring?.running && <Progress m={measuring} />}
@@ -151,14 +154,13 @@ export function Balance() {
       {view === "levels" && data && data.rows.length > 0 && <Starts strengths={data.strengths} />}
       {view === "levels" && data && data.rows.length === 0 && !measuring?.running && (
         <Empty
-          says="How every row sounds: how loud, how quickly it speaks, how noisy it is, and what is wrong with it."
+          says={say.howEveryRowSoundsHow}
           steps={[
-            { text: `Measure all ${plural(data.unheard, "row")}`, run: () => void begin([]), off: data.unheard === 0 },
-            { text: "By your own recording…", run: () => set({ dialog: "calibrate" }) },
+            { text: say.measureAllRows(data.unheard), run: () => void begin([]), off: data.unheard === 0 },
+            { text: say.byYourOwnRecording, run: () => set({ dialog: "calibrate" }) },
           ]}
         >
-          The machines play a short test on each row, faster than real time. For libraries that only your own sequencer
-          can play, record the same test yourself.
+          {say.theMachinesPlayAShort}
         </Empty>
       )}
     </div>
@@ -169,23 +171,20 @@ export function Balance() {
 function Before({ rows }: { rows: readonly Id[] }) {
   return (
     <div className="flex items-center gap-2 border-line border-b px-3 py-1.5" data-part="measured-before">
-      <span className="text-accent">
-        {plural(rows.length, "row")} measured before {rows.length === 1 ? "its" : "their"} patches, layers or
-        microphones changed
-      </span>
+      <span className="text-accent">{say.rowsMeasuredBeforeTheirPatches(rows.length)}</span>
       <button type="button" className="button ml-auto h-6 shrink-0" onClick={() => select([...rows], rows[0]!)}>
-        Select
+        {say.select}
       </button>
       <button type="button" className="button h-6 shrink-0" onClick={() => void measure(rows)}>
-        Measure
+        {say.Measure}
       </button>
       <button
         type="button"
         className="button button-main h-6 shrink-0"
-        title="Changes their level trims so that they are as loud as before"
+        title={say.changesTheirLevelTrims}
         onClick={() => void measure(rows, true)}
       >
-        Measure and keep the level
+        {say.measureAndKeepTheLevel}
       </button>
     </div>
   );
@@ -194,11 +193,11 @@ function Before({ rows }: { rows: readonly Id[] }) {
 /** Changed lists the rows that sound other than the last time. */
 function Changed({ rows, close }: { rows: Measuring["changed"]; close: () => void }) {
   return (
-    <section className="border-line border-b px-3 py-2" aria-label="Changed since the last time" data-part="changed">
+    <section className="border-line border-b px-3 py-2" aria-label={say.changedSinceTheLastTime} data-part="changed">
       <div className="flex items-center">
-        <h3 className="text-[15px]">{plural(rows.length, "row")} changed since the last time</h3>
+        <h3 className="text-[15px]">{say.rowsChangedSinceTheLast(rows.length)}</h3>
         <button type="button" className="button ml-auto h-6" onClick={close}>
-          Seen
+          {say.seen}
         </button>
       </div>
       <ul className="mt-1 max-h-[130px] overflow-y-auto">
@@ -225,11 +224,11 @@ function Progress({ m }: { m: Measuring }) {
         />
       </span>
       <span className="tabular-nums">
-        {m.done} of {m.of}
-        {m.leftMs > 0 && `, ${wait(m.leftMs / 1000)} left`}
+        {say.of(m.done, m.of)}
+        {m.leftMs > 0 && say.left(wait(m.leftMs / 1000))}
       </span>
       <button type="button" className="button h-6" onClick={() => void stopMeasuring()}>
-        Stop
+        {say.stop}
       </button>
     </div>
   );
@@ -260,10 +259,10 @@ function linesOf(sheet: Sheet, rows: readonly BalanceRow[], by: By): Line[] {
       continue;
     }
     const first = list[0]!;
-    const text = by === "section" ? key : first.kind === "row" ? `As ${first.is.name}` : "";
+    const text = by === "section" ? key : first.kind === "row" ? say.as(first.is.name) : "";
     out.push({ kind: "head", key: `head ${key}`, text }, ...list);
   }
-  if (alone.length > 0) out.push({ kind: "head", key: "head", text: "No similar rows" }, ...alone);
+  if (alone.length > 0) out.push({ kind: "head", key: "head", text: say.noSimilarRows }, ...alone);
   return out;
 }
 
@@ -326,23 +325,20 @@ function Rows({
         className="grid shrink-0 items-end gap-x-2 border-line border-b py-1 pr-3 pl-3 text-soft"
         style={{ gridTemplateColumns: columns }}
       >
-        <span>Instrument</span>
+        <span>{say.instrument}</span>
         <ScaleHead width={scale} workingDb={workingDb} />
-        <span className="text-right">trim, dB</span>
-        <span className="text-right">start</span>
+        <span className="text-right">{say.trimDb}</span>
+        <span className="text-right">{say.start}</span>
         {wide && (
           <>
             {tones && (
-              <span
-                className="text-right"
-                title="How far its tone is from the average of similar rows, in third-octave bands"
-              >
-                tone
+              <span className="text-right" title={say.howFarItsTone}>
+                {say.tone}
               </span>
             )}
-            <span className="text-right">place</span>
-            <span className="text-right">decay</span>
-            <span className="text-right">noise</span>
+            <span className="text-right">{say.place}</span>
+            <span className="text-right">{say.decay}</span>
+            <span className="text-right">{say.noise}</span>
           </>
         )}
       </div>
@@ -351,7 +347,7 @@ function Rows({
         className="min-h-0 flex-1 overflow-y-auto"
         tabIndex={0}
         role="listbox"
-        aria-label="Rows by level"
+        aria-label={say.rowsByLevel}
         aria-multiselectable
         onKeyDown={keys}
       >
@@ -382,7 +378,11 @@ function Rows({
                 data-balance={row.id}
                 data-off={row.off || undefined}
                 onClick={(e) => click(e, row.id)}
-                title={`${row.before ? "Before its patches, layers or microphones changed: measured by" : "Measured by"} ${h.by === "stand-in" ? "the stand-in" : "calibration"} on ${new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}`}
+                title={say.measuredByCalibrationOn(
+                  row.before,
+                  h.by === "stand-in",
+                  new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }),
+                )}
                 className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 px-3 ${chosen ? "bg-chosen" : v.index % 2 ? "bg-band" : ""}`}
                 style={style}
               >
@@ -434,7 +434,7 @@ function TrimField({ ids, value, name }: { ids: readonly Id[]; value: number; na
   const keep = () => {
     const db = Number(text.replace("−", "-").replace(",", "."));
     if (text.trim() === "" || Number.isNaN(db) || db < -48 || db > 24) {
-      if (text !== shown) tell("A level trim is −48 to +24 dB.", "refused");
+      if (text !== shown) tell(say.aLevelTrimIs48, "refused");
       return setText(shown);
     }
     if (db !== value) void trimBy(ids, Math.round(db * 10) / 10);
@@ -443,7 +443,7 @@ function TrimField({ ids, value, name }: { ids: readonly Id[]; value: number; na
   return (
     <input
       className="field h-[22px] w-full border-transparent bg-transparent text-right hover:border-line focus:border-line"
-      aria-label={`Level trim of ${name}, dB`}
+      aria-label={say.levelTrimOfDb(name)}
       data-db={value}
       value={text}
       onClick={(e) => e.stopPropagation()}

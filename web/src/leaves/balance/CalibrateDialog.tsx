@@ -3,8 +3,11 @@ import { useState } from "react";
 import { type Calibrated, calibrate, testLink } from "../../model/balance";
 import { computed } from "../../model/queries";
 import { remember, remembered, useApp } from "../../model/store";
-import { plural, wait } from "../../model/template";
+import { wait } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.calibrateDialog;
 
 /** Taken is the test that was taken out last, of a template. */
 interface Taken {
@@ -42,19 +45,16 @@ export function CalibrateDialog({ close }: { close: () => void }) {
     });
   };
   return (
-    <Floating title="Measure by your own recording" open onOpenChange={close} className="w-[680px]">
+    <Floating title={say.measureByYourOwnRecording} open onOpenChange={close} className="w-[680px]">
       <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
-        <p className="text-soft">
-          Play the test in your sequencer once, with every row called and on its own output, and record what comes. A
-          click at the start of each recording lines it up; any sample rate will do.
-        </p>
+        <p className="text-soft">{say.playTheTest}</p>
         <label className="flex items-center gap-2">
-          Record
+          {say.record}
           <select className="field" value={String(together)} onChange={(e) => setTogether(e.target.value === "true")}>
-            <option value="false">each output pair by itself</option>
-            <option value="true">everything into one file</option>
+            <option value="false">{say.eachOutputPairByItself}</option>
+            <option value="true">{say.everythingIntoOneFile}</option>
           </select>
-          {data && <span className="text-soft">takes {wait(data.seconds)}</span>}
+          {data && <span className="text-soft">{say.takes(wait(data.seconds))}</span>}
         </label>
         {error && <p className="text-accent">{error.message}</p>}
         {data && (
@@ -64,12 +64,12 @@ export function CalibrateDialog({ close }: { close: () => void }) {
             download
             onClick={take}
           >
-            Take out the test
+            {say.takeOutTheTest}
           </a>
         )}
         {at && was && (
           <>
-            <h3 className="text-[15px]">The recordings</h3>
+            <h3 className="text-[15px]">{say.theRecordings}</h3>
             <ul className="border-line border-t" data-part="recordings">
               {was.pairs.map((p, n) => {
                 const got = done.get(n + 1);
@@ -77,25 +77,25 @@ export function CalibrateDialog({ close }: { close: () => void }) {
                   <li key={p.name} className="flex items-center gap-3 border-line border-b py-1">
                     <span className="w-6 text-right text-soft tabular-nums">{n + 1}</span>
                     <span className="min-w-0 flex-1 truncate" title={p.name}>
-                      {p.name} <span className="text-soft">{plural(p.rows, "row")}</span>
+                      {p.name} <span className="text-soft">{say.rows(p.rows)}</span>
                     </span>
                     {got && got !== "measuring" && (
                       <span
                         className="min-w-0 truncate text-soft"
                         title={[...got.not, ...got.changed.map((c) => `${c.name}: ${c.what.join(", ")}`)].join("\n")}
                       >
-                        {got.heard} heard
-                        {got.not.length > 0 && `, ${got.not.length} not: ${got.not[0]}`}
-                        {got.changed.length > 0 && `, ${got.changed.length} changed`}
+                        {say.heard(got.heard)}
+                        {got.not.length > 0 && say.not(got.not.length, got.not[0] ?? "")}
+                        {got.changed.length > 0 && say.changed(got.changed.length)}
                       </span>
                     )}
                     <label className="button cursor-pointer">
-                      {got === "measuring" ? "Measuring…" : got ? "Again…" : "WAV file…"}
+                      {got === "measuring" ? say.measuring : got ? say.again : say.wavFile}
                       <input
                         type="file"
                         accept=".wav,audio/wav"
                         className="sr-only"
-                        aria-label={`Recording of ${p.name}`}
+                        aria-label={say.recordingOf(p.name)}
                         disabled={got === "measuring"}
                         onChange={(e) => {
                           const file = e.target.files?.[0];

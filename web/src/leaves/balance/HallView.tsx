@@ -8,12 +8,15 @@ import { within } from "../../model/score";
 import { get, select, useApp } from "../../model/store";
 import { db, panText, pathOf, type Sheet, tintOf, tintVar } from "../../model/template";
 import { useSize } from "../../parts/useSize";
+import { words } from "./words";
+
+const say = words.hallView;
 
 type Standing = Schemas["Standing"];
 type Stage = Schemas["StagePlan"];
 
 const reach = { x: 11, back: 18, front: -1 }; // of the drawing, m
-const rooms: Record<string, string> = { dry: "dry", stage: "stage", hall: "hall", "": "room not said" };
+const rooms: Record<string, string> = { dry: say.dry, stage: say.stage, hall: say.hall, "": say.roomNotSaid };
 
 /** HallView draws the hall from above: who sits where, and what follows for each section. */
 export function HallView() {
@@ -74,7 +77,7 @@ export function HallView() {
           height={height}
           className="m-3 shrink-0 touch-none select-none"
           role="group"
-          aria-label="The hall from above"
+          aria-label={say.theHallFromAbove}
         >
           <path d={`M0 ${py(0)}L${px(-reach.x + 1)} 0H${px(reach.x - 1)}L${room} ${py(0)}Z`} fill="var(--band)" />
           {[5, 10, 15].map((m) => (
@@ -93,10 +96,10 @@ export function HallView() {
             stroke="var(--accent)"
             strokeDasharray="4 4"
           >
-            <title>{`Within ${data.criticalM.toFixed(1)} m the direct sound is stronger than the hall`}</title>
+            <title>{say.withinMTheDirectSound(data.criticalM.toFixed(1))}</title>
           </circle>
           <path d={`M${px(0) - 6} ${py(0)}h12M${px(0)} ${py(0) - 6}v12`} stroke="var(--ink)" strokeWidth={1.5}>
-            <title>The microphones</title>
+            <title>{say.theMicrophones}</title>
           </path>
           {data.sections.map((s) => {
             const at = drag?.id === s.section ? drag : s;
@@ -108,7 +111,7 @@ export function HallView() {
                 role="button"
                 tabIndex={0}
                 data-area={s.section}
-                aria-label={`${name}: ${s.distanceM.toFixed(1)} m off; the arrow keys move it`}
+                aria-label={say.mOffTheArrowKeys(name, s.distanceM.toFixed(1))}
                 className="cursor-grab focus-visible:outline-none"
                 onPointerDown={(e) => {
                   e.currentTarget.setPointerCapture(e.pointerId);
@@ -157,29 +160,35 @@ function HallHead({
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5 border-line border-b px-3 py-2">
       <select
         className="field"
-        aria-label="The hall"
+        aria-label={say.theHall}
         value={preset?.name ?? ""}
         onChange={(e) => {
           const h = halls.find((x) => x.name === e.target.value);
           if (h) void keep({ ...stage, volumeM3: h.stage.volumeM3, decayS: h.stage.decayS });
         }}
       >
-        {!preset && <option value="">Your own hall</option>}
+        {!preset && <option value="">{say.yourOwnHall}</option>}
         {halls.map((h) => (
           <option key={h.name}>{h.name}</option>
         ))}
       </select>
       <Setting
-        label="Volume, m³"
+        label={say.volumeM}
         value={stage.volumeM3}
         min={20}
         max={200000}
         keep={(volumeM3) => keep({ ...stage, volumeM3 })}
       />
-      <Setting label="Decay, s" value={stage.decayS} min={0.1} max={15} keep={(decayS) => keep({ ...stage, decayS })} />
-      <span className="text-soft">the hall is as loud as the direct sound at {criticalM.toFixed(1)} m</span>
+      <Setting
+        label={say.decayS}
+        value={stage.decayS}
+        min={0.1}
+        max={15}
+        keep={(decayS) => keep({ ...stage, decayS })}
+      />
+      <span className="text-soft">{say.theHallIsAsLoud(criticalM.toFixed(1))}</span>
       <button type="button" className="button button-main ml-auto" onClick={() => void takeHall([])}>
-        Set sends and pans
+        {say.setSendsAndPans}
       </button>
     </div>
   );
@@ -240,12 +249,12 @@ function Figures({
     >
       <thead>
         <tr className="text-right text-soft">
-          <th className="py-1 text-left font-normal">Section</th>
-          <th className="font-normal">off</th>
-          <th className="font-normal">delay</th>
-          <th className="font-normal">direct</th>
-          <th className="font-normal">pan</th>
-          <th className="pl-3 text-left font-normal">send</th>
+          <th className="py-1 text-left font-normal">{say.section}</th>
+          <th className="font-normal">{say.off}</th>
+          <th className="font-normal">{say.delay}</th>
+          <th className="font-normal">{say.direct}</th>
+          <th className="font-normal">{say.pan}</th>
+          <th className="pl-3 text-left font-normal">{say.send}</th>
         </tr>
       </thead>
       <tbody>
@@ -254,7 +263,7 @@ function Figures({
             key={s.section}
             className={`cursor-default border-line border-t text-right tabular-nums ${chosen === s.section ? "bg-chosen" : ""}`}
             onClick={() => pick(s)}
-            title={`${pathOf(sheet, s.section)}: its direct sound is ${db(s.levelDb)} relative to the nearest section; the air takes away ${s.airDb.toFixed(1)} dB at 8 kHz`}
+            title={say.itsDirectSoundIsRelative(pathOf(sheet, s.section), db(s.levelDb), s.airDb.toFixed(1))}
           >
             <td className="truncate text-left">{sheet.sections.byId.get(s.section)?.name}</td>
             <td>{s.distanceM.toFixed(1)} m</td>
@@ -264,7 +273,7 @@ function Figures({
             <td className="pl-3 text-left">
               {s.sends.map((x) => (
                 <span key={x.room} className="mr-2 whitespace-nowrap">
-                  {x.none ? "nothing to add" : db(x.level)} <span className="text-soft">{rooms[x.room]}</span>
+                  {x.none ? say.nothingToAdd : db(x.level)} <span className="text-soft">{rooms[x.room]}</span>
                 </span>
               ))}
             </td>

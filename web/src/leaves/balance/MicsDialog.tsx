@@ -2,6 +2,9 @@ import { useEffect, useState } from "react";
 import { listenThrough, type Microphones, microphones } from "../../model/balance";
 import { get, useApp } from "../../model/store";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.micsDialog;
 
 const figure = (x: number, unit: string) => `${x.toFixed(1).replace("-", "−")} ${unit}`;
 
@@ -19,31 +22,28 @@ export function MicsDialog({ close }: { close: () => void }) {
   }, [list, row, close]);
   if (!row) return null;
   return (
-    <Floating title={`Microphones of ${row.name}`} open onOpenChange={close} className="w-[560px]">
-      <p className="mb-2 text-soft">
-        Each position is measured alone and compared with similar rows: how far its tone is from theirs, and how much
-        longer or shorter it rings. The closest comes first.
-      </p>
-      {!list && <p role="status">Measuring…</p>}
+    <Floating title={say.microphonesOf(row.name)} open onOpenChange={close} className="w-[560px]">
+      <p className="mb-2 text-soft">{say.eachPositionIsMeasuredAlone}</p>
+      {!list && <p role="status">{say.measuring}</p>}
       {list && (
         <table className="w-full border-collapse" data-part="microphones">
           <thead>
             <tr className="text-soft">
-              <th className="py-1 text-left font-normal">Position</th>
-              <th className="text-right font-normal">level</th>
-              <th className="text-right font-normal">decay</th>
-              <th className="text-right font-normal">tone</th>
-              <th className="text-right font-normal">apart</th>
-              <th aria-label="Take" />
+              <th className="py-1 text-left font-normal">{say.position}</th>
+              <th className="text-right font-normal">{say.level}</th>
+              <th className="text-right font-normal">{say.decay}</th>
+              <th className="text-right font-normal">{say.tone}</th>
+              <th className="text-right font-normal">{say.apart}</th>
+              <th aria-label={say.take} />
             </tr>
           </thead>
           <tbody>
             {list.map((m) => {
-              const name = m.names.join(" and ") || "all";
+              const name = m.names.join(say.and) || say.all;
               return (
                 <tr key={name} className="border-line border-t" data-mics={name}>
                   <td className="py-1">
-                    {name} {m.now && <span className="text-soft">now</span>}
+                    {name} {m.now && <span className="text-soft">{say.now}</span>}
                   </td>
                   <td className="text-right tabular-nums">{figure(m.level, "dBFS")}</td>
                   <td className="text-right tabular-nums">{m.decayS > 0 ? figure(m.decayS, "s") : "–"}</td>
@@ -54,10 +54,10 @@ export function MicsDialog({ close }: { close: () => void }) {
                       <button
                         type="button"
                         className="button h-6"
-                        aria-label={`Take ${name}`}
+                        aria-label={say.takeName(name)}
                         onClick={() => void listenThrough(id, m.names).then((done) => done && close())}
                       >
-                        Take
+                        {say.take}
                       </button>
                     )}
                   </td>

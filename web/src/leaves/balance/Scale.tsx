@@ -1,3 +1,6 @@
+import { words } from "./words";
+
+const say = words.scale;
 /** The scale of levels: from soft to loud, dBFS. */
 export interface Range {
   low: number;
@@ -21,10 +24,16 @@ export function ScaleHead({ width, workingDb, range = ofRows }: { width: number;
       width={width}
       height={20}
       role="img"
-      aria-label={`Levels from ${range.low} to ${range.high} dBFS`}
+      aria-label={say.levelsFromToDbfs(range.low, range.high)}
       className="block overflow-visible"
     >
-      <title>{`Levels from ${range.low} to ${range.high} dBFS; the long tick is ${workingDb === 0 ? "full scale" : `the working level, ${workingDb}`}`}</title>
+      <title>
+        {say.levelsFromToDbfsTheLong(
+          range.low,
+          range.high,
+          workingDb === 0 ? say.fullScale : say.theWorkingLevel(workingDb),
+        )}
+      </title>
       {ticks(range).map((t) => (
         <text
           key={t}
@@ -58,9 +67,7 @@ interface Props {
  * hollow where that is off, and a tick for the working level. */
 export function Scale({ width, soft, level, strong, off, workingDb, tint, label, range = ofRows }: Props) {
   const [a, b] = [place(Math.min(soft, strong), width, range), place(Math.max(soft, strong), width, range)];
-  const text =
-    label ??
-    `${level.toFixed(1)} dBFS, from ${soft.toFixed(1)} to ${strong.toFixed(1)}${off ? "; off the working level" : ""}`;
+  const text = label ?? say.dbfsFromToOff(level.toFixed(1), soft.toFixed(1), strong.toFixed(1), off);
   return (
     <svg width={width} height={22} role="img" aria-label={text} className="block" data-level={level}>
       <title>{text}</title>

@@ -2,11 +2,14 @@ import { useEffect, useState } from "react";
 import type { Instrument } from "../../model/api";
 import { startWith } from "../../model/balance";
 import { set, tell, useApp } from "../../model/store";
+import { words } from "./words";
+
+const say = words.starts;
 
 const controls = [
-  [1, "dynamics"],
-  [11, "expression"],
-  [91, "reverberation"],
+  [1, say.dynamics],
+  [11, say.expression],
+  [91, say.reverberation],
 ] as const;
 
 /** Starts tells with which controller values the selected rows begin, and what the dynamics
@@ -24,11 +27,11 @@ export function Starts({ strengths }: { strengths: readonly number[] }) {
   return (
     <section
       className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 border-line border-t px-3 py-1.5"
-      aria-label="Upbeat"
+      aria-label={say.upbeat}
       data-part="starts"
     >
       <span className="min-w-32 max-w-full truncate">
-        {rows.length === 1 ? rows[0]!.name : `${rows.length} rows`} <span className="text-soft">begin with</span>
+        {rows.length === 1 ? rows[0]!.name : say.rows(rows.length)} <span className="text-soft">{say.beginWith}</span>
       </span>
       {controls.map(([number, text]) => (
         <Value key={number} number={number} text={text} rows={rows} usual={usual.get(number)} />
@@ -37,10 +40,10 @@ export function Starts({ strengths }: { strengths: readonly number[] }) {
         <button
           type="button"
           className="button h-6"
-          title="Which microphone positions bring it nearest to the rows of its kind"
+          title={say.whichMicrophonePositionsBring}
           onClick={() => set({ dialog: "microphones" })}
         >
-          Microphones…
+          {say.microphones}
         </button>
       )}
       <Curve strengths={strengths} row={rows[0]!} at={own(rows[0]!, 1) ?? usual.get(1)} />
@@ -69,7 +72,7 @@ function Value({
     if (typed.trim() === shown) return;
     const value = typed.trim() === "" ? null : Number(typed);
     if (value !== null && !(Number.isInteger(value) && value >= 0 && value <= 127)) {
-      tell("A controller value is 0 to 127.", "refused");
+      tell(say.aControllerValueIs0, "refused");
       return setTyped(shown);
     }
     void startWith(rows, number, value);
@@ -79,9 +82,9 @@ function Value({
       <span className="text-soft">{text}</span>
       <input
         className="field h-6 w-14 text-right"
-        aria-label={`Upbeat: ${text}`}
-        title={`Controller ${number}; empty uses the one in the settings`}
-        placeholder={values.size > 1 ? "several" : usual === undefined ? "–" : String(usual)}
+        aria-label={say.upbeatText(text)}
+        title={say.controllerEmptyUses(number)}
+        placeholder={values.size > 1 ? say.several : usual === undefined ? "–" : String(usual)}
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={keep}
@@ -100,7 +103,7 @@ function Curve({ strengths, row, at }: { strengths: readonly number[]; row: Inst
   const y = (db: number) => (1 - (Math.max(floor, Math.min(0, db)) - floor) / -floor) * (height - 4) + 2;
   const levels = row.heard.levels.map((db) => db + (row.levelTrimDb ?? 0));
   const line = strengths.map((s, n) => `${x(s)} ${y(levels[n]!)}`).join("L");
-  const text = `Measured: ${strengths.map((s, n) => `${levels[n]!.toFixed(1)} dBFS at ${s}`).join(", ")}`;
+  const text = say.measured(strengths.map((s, n) => say.dbfsAt(levels[n]!.toFixed(1), s)).join(", "));
   return (
     <svg width={width} height={height} role="img" aria-label={text} className="ml-auto shrink-0">
       <title>{text}</title>

@@ -2,8 +2,11 @@ import { useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { takeWeights } from "../../model/balance";
 import { select, useApp } from "../../model/store";
-import { db, plural } from "../../model/template";
+import { db } from "../../model/template";
 import { ofMixes, Scale, ScaleHead } from "./Scale";
+import { words } from "./words";
+
+const say = words.strengthsView;
 
 type Weight = Schemas["GroupWeight"];
 
@@ -14,39 +17,29 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
   const [left, setLeft] = useState<ReadonlySet<Id>>(new Set()); // those a person leaves as they are
   const differ = weights.filter((w) => w.from !== w.to);
   const chosen = differ.filter((w) => !left.has(w.group));
-  if (weights.length === 0)
-    return (
-      <p className="max-w-[60ch] px-3 py-3 text-soft">
-        No group holds woodwinds, brass or a section of strings yet. Deliver makes groups by section: choose them there
-        and compute the wiring.
-      </p>
-    );
+  if (weights.length === 0) return <p className="max-w-[60ch] px-3 py-3 text-soft">{say.noGroupHoldsWoodwindsBrass}</p>;
   const scale = 300;
   return (
     <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2" data-part="strengths">
       <div className="mb-2 flex items-start gap-4">
-        <p className="max-w-[70ch] text-soft">
-          At forte, one trumpet or trombone is as strong as two horns or four woodwinds; a section of strings as two
-          woodwinds. With every row at the working level, these group faders give that balance. Beside it: how loud a
-          dry chord of all of them would be.
-        </p>
+        <p className="max-w-[70ch] text-soft">{say.atForteOneTrumpet}</p>
         <button
           type="button"
           className="button button-main ml-auto shrink-0"
           disabled={chosen.length === 0}
           onClick={() => void takeWeights(chosen.map((w) => w.group))}
         >
-          Set {plural(chosen.length, "fader")}
+          {say.setFaders(chosen.length)}
         </button>
       </div>
       <table className="border-collapse">
         <thead>
           <tr className="text-soft">
-            <th className="pr-4 text-left font-normal">Group</th>
-            <th className="pr-4 text-right font-normal">desks</th>
-            <th className="pr-4 text-right font-normal">strength</th>
-            <th className="pr-4 text-right font-normal">fader</th>
-            <th className="pr-4 text-left font-normal">proposed</th>
+            <th className="pr-4 text-left font-normal">{say.group}</th>
+            <th className="pr-4 text-right font-normal">{say.desks}</th>
+            <th className="pr-4 text-right font-normal">{say.strength}</th>
+            <th className="pr-4 text-right font-normal">{say.fader}</th>
+            <th className="pr-4 text-left font-normal">{say.proposed}</th>
             <th className="font-normal">
               <ScaleHead width={scale} workingDb={0} range={ofMixes} />
             </th>
@@ -63,7 +56,7 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
                     {group?.name}
                   </button>
                 </td>
-                <td className="pr-4 text-right tabular-nums" title={plural(w.rows.length, "row")}>
+                <td className="pr-4 text-right tabular-nums" title={say.rows(w.rows.length)}>
                   {w.desks}
                 </td>
                 <td className="pr-4 text-right tabular-nums" title={w.why}>
@@ -86,7 +79,7 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
                       {db(w.to)}
                     </label>
                   ) : (
-                    <span className="text-soft">as it is</span>
+                    <span className="text-soft">{say.asItIs}</span>
                   )}
                 </td>
                 <td>
@@ -99,7 +92,7 @@ export function StrengthsView({ weights }: { weights: readonly Weight[] }) {
                     off={false}
                     workingDb={0}
                     tint="var(--tint-grey)"
-                    label={`${group?.name}: ${w.now.toFixed(1)} dBFS now, ${w.then.toFixed(1)} as proposed`}
+                    label={say.dbfsNowAsProposed(group?.name ?? "", w.now.toFixed(1), w.then.toFixed(1))}
                   />
                 </td>
               </tr>

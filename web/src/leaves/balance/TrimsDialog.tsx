@@ -2,8 +2,11 @@ import { useEffect, useState } from "react";
 import type { Id } from "../../model/api";
 import { type LevelTrim, levelTrims, takeLevelTrims } from "../../model/balance";
 import { get } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.trimsDialog;
 
 const signed = (x: number) => `${x > 0 ? "+" : x < 0 ? "−" : ""}${Math.abs(x).toFixed(1)}`;
 
@@ -26,11 +29,8 @@ export function TrimsDialog({ close }: { close: () => void }) {
     if (await takeLevelTrims(taken)) close();
   };
   return (
-    <Floating title="Trim levels" open onOpenChange={close} className="w-[680px]">
-      <p className="text-soft">
-        A level trim brings the medium note of a row to the working level. It comes before everything else, so the
-        faders stay free.
-      </p>
+    <Floating title={say.trimLevels} open onOpenChange={close} className="w-[680px]">
+      <p className="text-soft">{say.aLevelTrimBrings}</p>
       <label className="my-2 flex items-center gap-1.5">
         <input
           type="checkbox"
@@ -38,9 +38,9 @@ export function TrimsDialog({ close }: { close: () => void }) {
           disabled={get().selection.size === 0}
           onChange={(e) => setOnly(e.target.checked)}
         />
-        only the selection ({get().selection.size})
+        {say.onlyTheSelection(get().selection.size)}
       </label>
-      {trims?.length === 0 && <p>Every row that was heard is where it should be.</p>}
+      {trims?.length === 0 && <p>{say.everyRowThatWasHeard}</p>}
       {trims && trims.length > 0 && (
         <div className="min-h-0 overflow-y-auto border-line border-y">
           <table className="w-full border-collapse" data-part="trims">
@@ -49,14 +49,14 @@ export function TrimsDialog({ close }: { close: () => void }) {
                 <th className="w-8 py-1 font-normal">
                   <input
                     type="checkbox"
-                    aria-label="All of them"
+                    aria-label={say.allOfThem}
                     checked={left.size === 0}
                     onChange={(e) => setLeft(e.target.checked ? new Set() : new Set(trims.map((t) => t.id)))}
                   />
                 </th>
-                <th className="font-normal">Row</th>
-                <th className="w-32 text-right font-normal">trim, dB</th>
-                <th className="pl-4 font-normal">since</th>
+                <th className="font-normal">{say.row}</th>
+                <th className="w-32 text-right font-normal">{say.trimDb}</th>
+                <th className="pl-4 font-normal">{say.since}</th>
               </tr>
             </thead>
             <tbody>
@@ -83,10 +83,10 @@ export function TrimsDialog({ close }: { close: () => void }) {
       )}
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Cancel
+          {say.cancel}
         </button>
         <button type="button" className="button button-main" disabled={taken.length === 0} onClick={() => void take()}>
-          Trim {plural(taken.length, "row")}
+          {say.trimRows(taken.length)}
         </button>
       </div>
     </Floating>

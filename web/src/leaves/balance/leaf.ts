@@ -6,28 +6,31 @@ import { Balance } from "./Balance";
 import { CalibrateDialog } from "./CalibrateDialog";
 import { MicsDialog } from "./MicsDialog";
 import { TrimsDialog } from "./TrimsDialog";
+import { words } from "./words";
+
+const say = words.leaf;
 
 export const balance = leaf({
   name: "balance",
-  title: "Balance",
+  title: say.balance,
   number: 6,
   width: 1.1,
   Content: Balance,
   figure: (sheet) => {
     const heard = things(sheet.instruments).filter((i) => i.heard).length;
-    return heard === 0 ? "nothing heard" : `${heard} heard`;
+    return heard === 0 ? say.nothingHeard : say.heard(heard);
   },
   dialogs: { "level-trims": TrimsDialog, calibrate: CalibrateDialog, microphones: MicsDialog },
   doings: () => [
-    command("Measure all rows", "", () => {
+    command(say.measureAllRows, "", () => {
       show("balance");
       void measure([]);
     }),
-    command("Measure the selection", "", () => {
+    command(say.measureTheSelection, "", () => {
       show("balance");
       void measure([...get().selection]);
     }),
-    command("Calibrate", "", () => set({ dialog: "calibrate" })),
-    command("Trim levels", "", () => set({ dialog: "level-trims" })),
+    command(say.calibrate, "", () => set({ dialog: "calibrate" })),
+    command(say.trimLevels, "", () => set({ dialog: "level-trims" })),
   ],
 });

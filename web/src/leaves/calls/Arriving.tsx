@@ -2,6 +2,9 @@ import { call } from "../../model/changing";
 import { useApp } from "../../model/store";
 import { wait } from "../../model/template";
 import { RestGlyph } from "../../parts/RestGlyph";
+import { words } from "./words";
+
+const say = words.arriving;
 
 /** Arriving lists what is loading or has failed. */
 export function Arriving() {
@@ -14,9 +17,10 @@ export function Arriving() {
   return (
     <section className="border-line border-t px-3 py-2" data-part="arriving">
       <h3 className="mb-1 flex items-baseline gap-2 text-[15px]">
-        Arriving
+        {say.arriving}
         <span className="font-normal font-sans text-[13px] text-soft">
-          {list.length} to come{left > 0 && `, ${wait(left / 1000)} left`}
+          {say.toCome(list.length)}
+          {left > 0 && say.left(wait(left / 1000))}
         </span>
         <button
           type="button"
@@ -28,7 +32,7 @@ export function Arriving() {
             )
           }
         >
-          Stop
+          {say.stop}
         </button>
       </h3>
       {list.slice(0, 100).map((s) => {
@@ -39,11 +43,11 @@ export function Arriving() {
             <RestGlyph state={s.state} progress={s.progress} reason={s.reason} />
             <span className="min-w-0 flex-1 truncate">{i?.name}</span>
             <span className="min-w-0 truncate text-soft" title={s.reason}>
-              {s.reason || `${machine}, riser ${i?.seat?.riser}`}
+              {s.reason || say.riser(machine ?? "", i?.seat?.riser ?? 0)}
             </span>
             {s.state === "failed" || s.stalled ? (
               <button type="button" className="button h-6" onClick={() => void call([s.id], "call")}>
-                Again
+                {say.again}
               </button>
             ) : (
               <span className="w-10 text-right">{Math.round(s.progress * 100)}%</span>
@@ -51,10 +55,10 @@ export function Arriving() {
             <button
               type="button"
               className="button h-6"
-              aria-label={`Stop loading ${i?.name}`}
+              aria-label={say.stopLoading(i?.name ?? "")}
               onClick={() => void call([s.id], "rest")}
             >
-              Rest
+              {say.rest}
             </button>
           </div>
         );

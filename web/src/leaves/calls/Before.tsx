@@ -7,6 +7,9 @@ import { select, set, tell, useApp } from "../../model/store";
 import { gib, mib, wait } from "../../model/template";
 import { MemoryGlass } from "../../parts/MemoryGlass";
 import { useGlass } from "../../parts/useGlass";
+import { words } from "./words";
+
+const say = words.before;
 
 /** Before shows each machine's memory now and after the chosen call, or after
  * calling the selection. */
@@ -25,32 +28,32 @@ export function Before({ picked, selected }: { picked: Call | undefined; selecte
     if (!(await call(inTheWay, "rest"))) return;
     if (wanted.length > 0) void call(wanted, picked ? "only" : "call");
   };
-  const title = picked ? picked.name : selected.size ? "Calling the selection" : "Memory";
+  const title = picked ? picked.name : selected.size ? say.callingTheSelection : say.memory;
   return (
     <section className="border-line border-t px-3 py-2" data-part="memory">
       <h3 className="text-[15px]">
         {title}{" "}
         {asked && (
           <span className="font-normal font-sans text-[13px] text-soft">
-            {loads === 0 ? "nothing to load" : `loads ${loads}; ${wait(seconds)}`}
+            {loads === 0 ? say.nothingToLoad : say.loads(loads, wait(seconds))}
           </span>
         )}
       </h3>
-      {data?.machines.length === 0 && <p className="mt-1 text-soft">There is no machine yet; add one in Seating.</p>}
+      {data?.machines.length === 0 && <p className="mt-1 text-soft">{say.thereIsNoMachineYet}</p>}
       {data?.machines.map((m) => (
         <MachineCost key={m.id} cost={m} asked={asked} />
       ))}
       {inTheWay.length > 0 && (
         <button type="button" className="button mt-2" onClick={() => void instead()}>
-          Call it with those {inTheWay.length} resting
+          {say.callItWithThoseResting(inTheWay.length)}
         </button>
       )}
       {inTheWay.length > 0 && picked?.uses && (
         <button type="button" className="button mt-2 ml-2" onClick={() => set({ dialog: "trim", trimming: picked.id })}>
-          Trim it to its music…
+          {say.trimItToItsMusic}
         </button>
       )}
-      {data && data.unseated > 0 && <p className="mt-1">{data.unseated} of them have no seat and cannot load.</p>}
+      {data && data.unseated > 0 && <p className="mt-1">{say.ofThemHaveNoSeat(data.unseated)}</p>}
     </section>
   );
 }
@@ -72,8 +75,8 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
         <span className="font-serif">{cost.name}</span>
         <span className="text-soft">
           {gib(now)}
-          {gib(then) !== gib(now) && ` → ${gib(then)}`} of {gib(cost.limitMib)} GiB
-          {cost.fits && `, ${gib(cost.limitMib - then)} left`}
+          {gib(then) !== gib(now) && ` → ${gib(then)}`} {say.ofGib(gib(cost.limitMib))}
+          {cost.fits && say.left(gib(cost.limitMib - then))}
         </span>
       </div>
       <MemoryGlass
@@ -85,17 +88,15 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
       />
       {cost.others.map((o) => (
         <p key={o.template} className="mt-0.5 flex justify-between text-[12px]" data-part="held-elsewhere">
-          <span className="text-soft">
-            {o.name} holds {mib(o.mib)} of it
-          </span>
+          <span className="text-soft">{say.holdsOfIt(o.name, mib(o.mib))}</span>
           <button type="button" className="link" onClick={() => void restThere(o.template, o.machine)}>
-            Rest {o.name} there
+            {say.restThere(o.name)}
           </button>
         </p>
       ))}
       {state && state.tookMs !== undefined && state.computedMs !== undefined && (
         <p className="mt-0.5 text-[12px] text-soft" data-part="took">
-          last load: computed {wait(state.computedMs / 1000)}, took {wait(state.tookMs / 1000)}
+          {say.lastLoadComputedTook(wait(state.computedMs / 1000), wait(state.tookMs / 1000))}
         </p>
       )}
       {!cost.fits && (
@@ -104,13 +105,13 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
           {cost.rest.length > 0 && (
             <>
               <button type="button" className="link" onClick={() => select(cost.rest, cost.rest[0] ?? null)}>
-                Select {cost.rest.length === 1 ? "it" : `those ${cost.rest.length}`}
+                {say.select(cost.rest.length === 1 ? say.it : say.those(cost.rest.length))}
               </button>
               {" · "}
             </>
           )}
           <button type="button" className="link" onClick={() => void moveSome()}>
-            Move seats elsewhere
+            {say.moveSeatsElsewhere}
           </button>
         </p>
       )}

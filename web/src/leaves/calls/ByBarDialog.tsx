@@ -4,10 +4,13 @@ import { useFilm } from "../../model/film";
 import { handOfParts, listen } from "../../model/music";
 import { save } from "../../model/saving";
 import { attempt, useApp } from "../../model/store";
-import { mib, plural } from "../../model/template";
+import { mib } from "../../model/template";
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { useSize } from "../../parts/useSize";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.byBarDialog;
 
 type Followed = Schemas["FollowedMusic"];
 
@@ -44,34 +47,36 @@ export function ByBarDialog({ close }: { close: () => void }) {
         }),
       ),
     );
-    if (data) save(`${got?.title || "Music"} calls.${format === "midi" ? "mid" : "csv"}`, data as unknown as Blob);
+    if (data) save(`${got?.title || say.music} calls.${format === "midi" ? "mid" : "csv"}`, data as unknown as Blob);
   };
   const name = (id: string) => sheet.instruments.byId.get(id)?.name ?? "";
   const changes = got?.steps.filter((s) => s.bar > 0) ?? [];
   const over = got?.machines.filter((m) => m.over.length > 0) ?? [];
   const fits = got?.machines.every((m) => m.allMib <= m.limitMib);
   return (
-    <Floating title="Memory by bar" open onOpenChange={close} className="w-[860px]">
+    <Floating title={say.memoryByBar} open onOpenChange={close} className="w-[860px]">
       <div className="mb-2 flex items-center gap-3">
-        <ChooseFile accept={musicFiles} label="Music" className="button-main" take={(f) => void choose(f)}>
-          {file ? "Another file…" : "Choose a cue's music…"}
+        <ChooseFile accept={musicFiles} label={say.music} className="button-main" take={(f) => void choose(f)}>
+          {file ? say.anotherFile : say.chooseACuesMusic}
         </ChooseFile>
-        <span className="truncate">{file?.name ?? "MIDI, MusicXML or a session, from its first bar"}</span>
+        <span className="truncate">{file?.name ?? say.midiMusicxmlOrASession}</span>
       </div>
       {got && (
         <div className="min-h-0 overflow-y-auto">
           <p data-part="by-bar">
-            {plural(got.bars, "bar")}.{" "}
-            {fits && "Everything that plays fits at once, and can be called before the music. "}
-            {changes.length > 0 && `${plural(changes.length, "step")} within the music.`}
+            {say.bars(got.bars)}. {fits && say.everythingThatPlaysFits}
+            {changes.length > 0 && say.stepsWithinTheMusic(changes.length)}
             {over.map((m) => (
               <span key={m.machine} className="text-accent">
                 {" "}
-                {sheet.machines.byId.get(m.machine)?.name} cannot hold what plays in {plural(m.over.length, "bar")},
-                from bar {m.over[0]} on.
+                {say.cannotHoldWhatPlays(
+                  sheet.machines.byId.get(m.machine)?.name ?? "",
+                  m.over.length,
+                  m.over[0] ?? "",
+                )}
               </span>
             ))}
-            {got.silent.length > 0 && <span className="text-soft"> Not cast: {got.silent.join("; ")}.</span>}
+            {got.silent.length > 0 && <span className="text-soft"> {say.notCast(got.silent.join("; "))}</span>}
           </p>
           {got.machines
             .filter((m) => m.bars.some((x) => x > 0))
@@ -81,15 +86,15 @@ export function ByBarDialog({ close }: { close: () => void }) {
           <table className="mt-2 w-full border-collapse" data-part="steps">
             <thead>
               <tr className="text-left text-soft">
-                <th className="w-20 py-1 font-normal">From</th>
-                <th className="font-normal">Called</th>
-                <th className="font-normal">Rests</th>
+                <th className="w-20 py-1 font-normal">{say.from}</th>
+                <th className="font-normal">{say.called}</th>
+                <th className="font-normal">{say.rests}</th>
               </tr>
             </thead>
             <tbody>
               {got.steps.map((s) => (
                 <tr key={s.bar} className="border-line border-t align-top">
-                  <td className="py-1">{s.bar === 0 ? "before" : `bar ${s.bar}`}</td>
+                  <td className="py-1">{s.bar === 0 ? say.before : say.bar(s.bar)}</td>
                   <td className="py-1 pr-3">
                     <Names names={s.wake.map(name)} />
                   </td>
@@ -105,10 +110,10 @@ export function ByBarDialog({ close }: { close: () => void }) {
       {got && (
         <div className="mt-3 flex justify-end gap-2">
           <button type="button" className="button" onClick={() => void out("midi")}>
-            As MIDI with markers
+            {say.asMidiWithMarkers}
           </button>
           <button type="button" className="button" onClick={() => void out("osc")}>
-            As Open Sound Control (CSV)
+            {say.asOpenSoundControlCsv}
           </button>
         </div>
       )}
@@ -129,7 +134,7 @@ function Names({ names }: { names: readonly string[] }) {
         <>
           {" "}
           <button type="button" className="link" onClick={() => setAll(true)}>
-            and {names.length - most} more
+            {say.andMore(names.length - most)}
           </button>
         </>
       )}
@@ -152,11 +157,11 @@ function Chart({ name, m }: { name: string; m: Followed["machines"][number] }) {
       <div className="flex">
         <span className="font-semibold font-serif">{name}</span>
         <span className="ml-2 text-soft">
-          {mib(Math.max(...m.bars))} at most, {mib(m.allMib)} with everything at once; it holds {mib(m.limitMib)}
+          {say.atMostWithEverything(mib(Math.max(...m.bars)), mib(m.allMib), mib(m.limitMib))}
         </span>
       </div>
-      <svg width={width} height={high + 2} role="img" aria-label={`${name}, memory by bar`} className="block">
-        <title>{`${name}: memory by bar`}</title>
+      <svg width={width} height={high + 2} role="img" aria-label={say.memoryByBarName(name)} className="block">
+        <title>{say.memoryByBar2(name)}</title>
         {m.bars.map((amount, bar) => (
           <rect
             key={bar}
@@ -166,7 +171,7 @@ function Chart({ name, m }: { name: string; m: Followed["machines"][number] }) {
             height={Math.max(0, high - y(amount))}
             fill={over.has(bar + 1) ? "var(--accent)" : "var(--tint-petrol)"}
           >
-            <title>{`bar ${bar + 1}: ${mib(amount)}`}</title>
+            <title>{say.barBar(bar + 1, mib(amount))}</title>
           </rect>
         ))}
         <path d={`M0 ${y(m.limitMib)}H${width}`} stroke="var(--ink)" strokeDasharray="4 3" />

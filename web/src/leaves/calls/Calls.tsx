@@ -8,6 +8,9 @@ import { Arriving } from "./Arriving";
 import { Before } from "./Before";
 import { MadeOf } from "./MadeOf";
 import { SavedCalls, SaveForm } from "./SavedCalls";
+import { words } from "./words";
+
+const say = words.calls;
 
 /** Beside each other where there is room, else one below the other. */
 const column = "@min-[860px]:min-h-0 @min-[860px]:min-w-0 @min-[860px]:flex-1 @min-[860px]:overflow-y-auto";
@@ -28,32 +31,27 @@ export function Calls() {
   );
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Calls" note={`${ready.length} ready, ${mib(total)} with their players`}>
+      <LeafHead title={say.calls} note={say.readyWithTheirPlayers(ready.length, mib(total))}>
         {opening && all.length === 0 && (
           <button
             type="button"
             className="button button-main"
             onClick={() => void call(opening.instruments, "only", opening.id)}
           >
-            Open
+            {say.open}
           </button>
         )}
         <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
-          From music…
+          {say.fromMusic}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "by-bar" })}>
-          By bar…
+          {say.byBar}
         </button>
-        <button
-          type="button"
-          className="button"
-          title="What no cue has played, and what is always called together"
-          onClick={() => set({ dialog: "dust" })}
-        >
-          Dust…
+        <button type="button" className="button" title={say.whatNoCueHasPlayed} onClick={() => set({ dialog: "dust" })}>
+          {say.dust}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "small" })}>
-          Small…
+          {say.small}
         </button>
         <button
           type="button"
@@ -61,10 +59,10 @@ export function Calls() {
           disabled={sheet.calls.order.length === 0}
           onClick={() => set({ dialog: "compare-calls" })}
         >
-          Compare…
+          {say.compare}
         </button>
         <button type="button" className="button" disabled={all.length === 0} onClick={() => void call(all, "rest")}>
-          Rest all
+          {say.restAll}
         </button>
       </LeafHead>
       <div className="@container flex min-h-0 flex-1 flex-col">
@@ -73,7 +71,7 @@ export function Calls() {
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
           tabIndex={0}
           role="region"
-          aria-label="Calls and memory"
+          aria-label={say.callsAndMemory}
         >
           <div className={`${column} @min-[860px]:border-line @min-[860px]:border-r`}>
             <SavedCalls chosen={chosen} choose={setChosen} />

@@ -5,6 +5,9 @@ import { call } from "../../model/changing";
 import { get, useApp } from "../../model/store";
 import { gib, things, wait } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.compareDialog;
 
 /** What is ready or coming counts as a call, too. */
 const readyNow = "";
@@ -32,7 +35,7 @@ export function CompareDialog({ close }: { close: () => void }) {
   });
   const pick = (label: string, value: Id, set: (id: Id) => void) => (
     <select className="field w-48" aria-label={label} value={value} onChange={(e) => set(e.target.value)}>
-      <option value={readyNow}>what is ready now</option>
+      <option value={readyNow}>{say.whatIsReadyNow}</option>
       {saved.map((c) => (
         <option key={c.id} value={c.id}>
           {c.name}
@@ -44,30 +47,30 @@ export function CompareDialog({ close }: { close: () => void }) {
   const fits = data?.cost.machines.every((m) => m.fits);
   const target = both && data ? [...data.stays, ...data.rests, ...data.loads] : rows(to);
   return (
-    <Floating title="Compare two calls" open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.compareTwoCalls} open onOpenChange={close} className="w-[760px]">
       <div className="mb-3 flex flex-wrap items-center gap-2">
-        From {pick("From", from, setFrom)} to {pick("To", to, setTo)}
+        {say.from} {pick(say.from, from, setFrom)} {say.to} {pick(say.To, to, setTo)}
         <label className="flex items-center gap-1.5">
           <input type="checkbox" checked={both} onChange={(e) => setBoth(e.target.checked)} />
-          both together
+          {say.bothTogether}
         </label>
       </div>
       {data && (
         <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
           <div className="grid grid-cols-3 gap-4" data-part="comparison">
-            <Rows title="Loads" ids={data.loads} />
-            <Rows title="Rests" ids={data.rests} />
-            <Rows title="Stays" ids={data.stays} />
+            <Rows title={say.loads} ids={data.loads} />
+            <Rows title={say.rests} ids={data.rests} />
+            <Rows title={say.stays} ids={data.stays} />
           </div>
           <table className="w-full border-collapse" data-part="machines">
             <thead>
               <tr className="text-left text-soft">
-                <th className="py-1 font-normal">machine</th>
-                <th className="text-right font-normal">from, GiB</th>
-                <th className="text-right font-normal">to, GiB</th>
-                <th className="text-right font-normal">of</th>
-                <th className="text-right font-normal">loads</th>
-                <th className="text-right font-normal">takes</th>
+                <th className="py-1 font-normal">{say.machine}</th>
+                <th className="text-right font-normal">{say.fromGib}</th>
+                <th className="text-right font-normal">{say.toGib}</th>
+                <th className="text-right font-normal">{say.of}</th>
+                <th className="text-right font-normal">{say.loads2}</th>
+                <th className="text-right font-normal">{say.takes}</th>
               </tr>
             </thead>
             <tbody className="tabular-nums">
@@ -90,18 +93,18 @@ export function CompareDialog({ close }: { close: () => void }) {
                 {m.refusal}.
               </p>
             ))}
-          {data.cost.unseated > 0 && <p>{data.cost.unseated} of them have no seat and cannot load.</p>}
+          {data.cost.unseated > 0 && <p>{say.ofThemHaveNoSeat(data.cost.unseated)}</p>}
         </div>
       )}
       <div className="mt-3 flex items-center justify-end gap-2">
-        <span className="text-soft">{data && (data.loads.length ? wait(seconds) : "nothing to load")}</span>
+        <span className="text-soft">{data && (data.loads.length ? wait(seconds) : say.nothingToLoad)}</span>
         <button
           type="button"
           className="button button-main"
           disabled={!data || !fits || target.length === 0}
           onClick={() => void call(target, "only").then((done) => done && close())}
         >
-          {both ? "Call both" : "Call the second"}
+          {both ? say.callBoth : say.callTheSecond}
         </button>
       </div>
     </Floating>
@@ -123,7 +126,7 @@ function Rows({ title, ids }: { title: string; ids: Id[] }) {
           {sheet.instruments.byId.get(id)?.name}
         </div>
       ))}
-      {ids.length > mostNames && <div className="text-soft">and {ids.length - mostNames} more</div>}
+      {ids.length > mostNames && <div className="text-soft">{say.andMore(ids.length - mostNames)}</div>}
     </section>
   );
 }

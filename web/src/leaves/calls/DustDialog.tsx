@@ -6,8 +6,11 @@ import { at, change, setAside } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { lookAside } from "../../model/sight";
 import { show, tell, useApp } from "../../model/store";
-import { mib, plural, type Sheet, wait } from "../../model/template";
+import { mib, type Sheet, wait } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.dustDialog;
 
 type Dust = Schemas["Dust"];
 
@@ -30,9 +33,9 @@ export function DustDialog({ close }: { close: () => void }) {
   const [since, setSince] = useState("");
   const { data, error } = useQuery(dustOf(sheet.id, sheet.revision, since));
   return (
-    <Floating title="Dust" open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.dust} open onOpenChange={close} className="w-[760px]">
       <div className="flex items-center gap-2">
-        <label htmlFor="dust-since">Never played since</label>
+        <label htmlFor="dust-since">{say.neverPlayedSince}</label>
         <input
           id="dust-since"
           type="date"
@@ -41,16 +44,11 @@ export function DustDialog({ close }: { close: () => void }) {
           onChange={(e) => setSince(e.target.value)}
         />
         <span className="text-soft">
-          {data ? `by the music of ${plural(data.pieces, "cue")}` : error ? "" : "Listening through the cues…"}
+          {data ? say.byTheMusicOfCues(data.pieces) : error ? "" : say.listeningThroughTheCues}
         </span>
       </div>
       {error && <p className="mt-2 text-accent">{error.message}</p>}
-      {data && data.pieces === 0 && (
-        <p className="mt-2 text-soft">
-          No cue {since ? "has got its music since then" : "keeps its music yet"}: give it in Cues, under Music, where a
-          cue is chosen.
-        </p>
-      )}
+      {data && data.pieces === 0 && <p className="mt-2 text-soft">{say.noCueKeepsItsMusic(!!since)}</p>}
       {data && data.pieces > 0 && <Never key={since + sheet.revision} sheet={sheet} dust={data} />}
       {data && <Aside sheet={sheet} dust={data} close={close} />}
       {data && data.together.length > 0 && <Together sheet={sheet} dust={data} />}
@@ -77,19 +75,19 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
     }
     setPicked(next);
   };
-  if (dust.rows.length === 0)
-    return <p className="mt-2">Every row that is not set aside is played in one of them, or is kept ready.</p>;
+  if (dust.rows.length === 0) return <p className="mt-2">{say.everyRow}</p>;
   const memory = (rows: Dust["rows"]) => rows.reduce((n, r) => n + r.mib, 0);
   return (
     <>
       <p className="mt-2" data-part="dust-cost">
-        {plural(dust.rows.length, "row")}. Called, they cost{" "}
-        {dust.machines
-          .map((m) => `${sheet.machines.byId.get(m.machine)?.name} ${mib(m.mib)} and ${wait(m.seconds)}`)
-          .join(", ")}
-        .
+        {say.rowsCalledTheyCost(
+          dust.rows.length,
+          dust.machines
+            .map((m) => say.and(sheet.machines.byId.get(m.machine)?.name ?? "", mib(m.mib), wait(m.seconds)))
+            .join(", "),
+        )}
       </p>
-      <ul aria-label="Never played" className="mt-2 max-h-[34vh] overflow-y-auto border-line border-y">
+      <ul aria-label={say.neverPlayed} className="mt-2 max-h-[34vh] overflow-y-auto border-line border-y">
         {parts.map((p) => {
           const on = p.rows.filter((r) => picked.has(r.id)).length;
           return (
@@ -117,7 +115,7 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
                   {open.has(p.name) ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
                   {p.name}
                 </button>
-                <span className="text-soft">{plural(p.rows.length, "row")}</span>
+                <span className="text-soft">{say.rows(p.rows.length)}</span>
                 <span className="w-24 text-right">{mib(memory(p.rows))}</span>
               </div>
               {open.has(p.name) &&
@@ -125,8 +123,8 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
                   <label key={r.id} className="ml-6 flex h-6 items-center gap-2">
                     <input type="checkbox" checked={picked.has(r.id)} onChange={(e) => put([r], e.target.checked)} />
                     <span className="min-w-0 flex-1 truncate">{sheet.instruments.byId.get(r.id)?.name}</span>
-                    <span className="truncate text-soft">{r.before && `last in ${r.before}`}</span>
-                    <span className="w-24 text-right text-soft">{r.mib > 0 ? mib(r.mib) : "with another"}</span>
+                    <span className="truncate text-soft">{r.before && say.lastIn(r.before)}</span>
+                    <span className="w-24 text-right text-soft">{r.mib > 0 ? mib(r.mib) : say.withAnother}</span>
                   </label>
                 ))}
             </li>
@@ -135,11 +133,10 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
       </ul>
       <div className="mt-2 flex items-center gap-3">
         <button type="button" className="button" onClick={() => put(dust.rows, chosen.length < dust.rows.length)}>
-          {chosen.length < dust.rows.length ? "Choose all" : "Choose none"}
+          {chosen.length < dust.rows.length ? say.chooseAll : say.chooseNone}
         </button>
         <span className="text-soft">
-          {chosen.length > 0 ? `${mib(memory(chosen))} chosen. ` : ""}They keep their seats, routes and levels, but are
-          no longer loaded or shown.
+          {say.theyKeepTheirSeatsRoutes(chosen.length > 0 ? say.chosen(mib(memory(chosen))) : "")}
         </span>
         <button
           type="button"
@@ -149,10 +146,10 @@ function Never({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
             void setAside(
               chosen.map((r) => r.id),
               true,
-            ).then((done) => done && tell(`${plural(chosen.length, "row")} set aside.`))
+            ).then((done) => done && tell(say.rowsSetAside(chosen.length)))
           }
         >
-          {chosen.length > 0 ? `Set ${plural(chosen.length, "row")} aside` : "Set aside"}
+          {chosen.length > 0 ? say.setRowsAside(chosen.length) : say.setAside}
         </button>
       </div>
     </>
@@ -176,12 +173,14 @@ function Aside({ sheet, dust, close }: { sheet: Sheet; dust: Dust; close: () => 
   const names = dust.missed.map((id) => sheet.instruments.byId.get(id)?.name).slice(0, 4);
   return (
     <div className="mt-3 flex flex-wrap items-center gap-2 border-line border-t pt-2" data-part="aside">
-      <span>{plural(dust.aside.length, "row")} set aside already.</span>
+      <span>{say.rowsSetAsideAlready(dust.aside.length)}</span>
       {dust.missed.length > 0 && (
         <span className="text-accent">
-          ! {names.join(", ")}
-          {dust.missed.length > names.length ? ` and ${dust.missed.length - names.length} more` : ""}{" "}
-          {dust.missed.length === 1 ? "is" : "are"} asked for by music.
+          {say.areAskedForByMusic(
+            names.join(", "),
+            dust.missed.length > names.length ? say.andMore(dust.missed.length - names.length) : "",
+            dust.missed.length,
+          )}
         </span>
       )}
       <span className="ml-auto flex gap-2">
@@ -194,15 +193,15 @@ function Aside({ sheet, dust, close }: { sheet: Sheet; dust: Dust; close: () => 
             close();
           }}
         >
-          Show them
+          {say.showThem}
         </button>
         {dust.missed.length > 0 && (
           <button type="button" className="button" onClick={() => void setAside(dust.missed, false)}>
-            Bring back who is missed
+            {say.bringBackWhoIsMissed}
           </button>
         )}
         <button type="button" className="button" onClick={() => void setAside(dust.aside, false)}>
-          Bring all back
+          {say.bringAllBack}
         </button>
       </span>
     </div>
@@ -214,8 +213,8 @@ function Together({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
   const taken = new Set([...sheet.calls.byId.values()].map((c) => c.name));
   return (
     <>
-      <h3 className="mt-3 font-semibold font-serif">Always called together</h3>
-      <ul aria-label="Always called together">
+      <h3 className="mt-3 font-semibold font-serif">{say.alwaysCalledTogether}</h3>
+      <ul aria-label={say.alwaysCalledTogether}>
         {dust.together.map((g) => (
           <li key={g.rows[0]} className="flex h-7 items-center gap-2">
             <span
@@ -224,11 +223,9 @@ function Together({ sheet, dust }: { sheet: Sheet; dust: Dust }) {
             >
               {g.name}
             </span>
-            <span className="text-soft">
-              {plural(g.rows.length, "row")} in {plural(g.pieces, "cue")}, {mib(g.mib)}
-            </span>
+            <span className="text-soft">{say.rowsInCues(g.rows.length, g.pieces, mib(g.mib))}</span>
             <button type="button" className="button h-6" onClick={() => void makeCall(free(g.name, taken), g.rows)}>
-              Make it a call
+              {say.makeItACall}
             </button>
           </li>
         ))}
@@ -247,5 +244,5 @@ function free(name: string, taken: ReadonlySet<string>): string {
 
 async function makeCall(name: string, rows: readonly Id[]) {
   const value = { id: `call-${randomId()}`, name, instruments: [...rows] };
-  if (await change({ kind: "put", calls: [{ at: -1, value }] })) tell(`Saved as ${name}.`);
+  if (await change({ kind: "put", calls: [{ at: -1, value }] })) tell(say.savedAs(name));
 }

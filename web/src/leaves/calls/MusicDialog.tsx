@@ -7,17 +7,20 @@ import { called as calledCue, films, inOrder, setCue, useFilm } from "../../mode
 import { handByName, handOfParts, heard, keepCue, type MusicAsk, type MusicPart, nameOf } from "../../model/music";
 import { openScore } from "../../model/performing";
 import { get, set, tell, useApp } from "../../model/store";
-import { mib, plural, wait } from "../../model/template";
+import { mib, wait } from "../../model/template";
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.musicDialog;
 
 const matched: Record<MusicPart["how"], string> = {
-  hand: "by hand",
-  name: "by name",
-  seat: "by port and channel",
-  cast: "by casting",
-  "": "nobody",
+  hand: say.byHand,
+  name: say.byName,
+  seat: say.byPortAndChannel,
+  cast: say.byCasting,
+  "": say.nobody,
 };
 
 /** MusicDialog reads the music of a cue and makes it the cue's call: who plays
@@ -62,7 +65,7 @@ export function MusicDialog({ close }: { close: () => void }) {
     e.preventDefault();
     const done = await keepCue(ask, name);
     if (!done) return;
-    tell(`${name} is a call now.`);
+    tell(say.isACallNow(name));
     if (cue && done.call) void setCue(cue.id, { call: done.call, hand: handByName(ask.hand, done.parts) });
     if (bring && !(await call([...new Set(done.parts.flatMap((p) => p.uses.map((u) => u.instrument)))], "only")))
       return;
@@ -73,7 +76,7 @@ export function MusicDialog({ close }: { close: () => void }) {
   const seconds = Math.max(0, ...(report?.cost.machines.map((m) => m.seconds) ?? []));
   return (
     <Floating
-      title={cue ? `Who plays in ${calledCue(cue)}` : "A call from the music"}
+      title={cue ? say.whoPlaysIn(calledCue(cue)) : say.aCallFromTheMusic}
       open
       onOpenChange={close}
       className="w-[860px]"
@@ -88,25 +91,25 @@ export function MusicDialog({ close }: { close: () => void }) {
         }}
       >
         <div className="mb-2 flex items-center gap-3">
-          <ChooseFile accept={musicFiles} label="Music" take={open}>
-            {ask.file ? "Another file…" : "Choose a file…"}
+          <ChooseFile accept={musicFiles} label={say.music} take={open}>
+            {ask.file ? say.anotherFile : say.chooseAFile}
           </ChooseFile>
-          <span className="text-soft">{ask.file?.name ?? "MIDI file or MusicXML of one cue; or drop it here"}</span>
+          <span className="text-soft">{ask.file?.name ?? say.midiFileOrMusicxml}</span>
           {ask.file && (
             <button
               type="button"
               className="link ml-auto"
               onClick={() => set({ dialog: "playable", importing: ask.file })}
             >
-              Could people play it?
+              {say.couldPeoplePlayIt}
             </button>
           )}
         </div>
         {like && (
           <p className="pb-1 text-soft">
-            Cast as {like} is.{" "}
+            {say.castAsIs(like)}{" "}
             <button type="button" className="link" onClick={() => cast({})}>
-              As matched
+              {say.asMatched}
             </button>
           </p>
         )}
@@ -115,15 +118,15 @@ export function MusicDialog({ close }: { close: () => void }) {
         {report && (
           <>
             <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
-              <table className="w-full text-left" aria-label="Parts">
+              <table className="w-full text-left" aria-label={say.parts}>
                 <thead className="sticky top-0 bg-paper">
                   <tr className="text-soft">
-                    <th className="py-1 pl-1 font-normal">Part</th>
-                    <th className="font-normal">Played by</th>
-                    <th className="font-normal">It asks for</th>
-                    <th className="font-normal">Matched</th>
+                    <th className="py-1 pl-1 font-normal">{say.part}</th>
+                    <th className="font-normal">{say.playedBy}</th>
+                    <th className="font-normal">{say.itAsksFor}</th>
+                    <th className="font-normal">{say.matched}</th>
                     <th className="font-normal">
-                      <span className="sr-only">Choose</span>
+                      <span className="sr-only">{say.choose}</span>
                     </th>
                   </tr>
                 </thead>
@@ -138,7 +141,7 @@ export function MusicDialog({ close }: { close: () => void }) {
                   ))}
                 </tbody>
               </table>
-              {report.parts.length === 0 && <p className="p-3 text-soft">There are no notes in this file.</p>}
+              {report.parts.length === 0 && <p className="p-3 text-soft">{say.thereAreNoNotes}</p>}
             </div>
             {report.cost.machines
               .filter((m) => !m.fits)
@@ -149,11 +152,11 @@ export function MusicDialog({ close }: { close: () => void }) {
               ))}
             <form className="mt-3 flex items-center gap-2" onSubmit={(e) => void take(e, true)}>
               <span data-part="cue-cost">
-                {plural(used.size, "instrument")} · {mib(memory)} with players and what stays · {wait(seconds)}
+                {say.instrumentsWithPlayersAndWhat(used.size, mib(memory), wait(seconds))}
               </span>
               <input
                 className="field ml-auto w-56"
-                aria-label="Name of the cue"
+                aria-label={say.nameOfTheCue}
                 value={name}
                 onChange={(e) => setName(e.target.value)}
               />
@@ -166,13 +169,13 @@ export function MusicDialog({ close }: { close: () => void }) {
                   close();
                 }}
               >
-                Hear it
+                {say.hearIt}
               </button>
               <button type="button" className="button" disabled={used.size === 0} onClick={(e) => void take(e, false)}>
-                Save as a call
+                {say.saveAsACall}
               </button>
               <button type="submit" className="button button-main" disabled={used.size === 0}>
-                Save and call it
+                {say.saveAndCallIt}
               </button>
             </form>
           </>
@@ -196,10 +199,10 @@ function PartRow({ part: p, byHand, choose }: PartProps) {
     <tr className="align-top odd:bg-band" data-part-name={p.name}>
       <td className="py-1 pl-1">
         <span className="block font-medium">{p.name}</span>
-        <span className="block text-[12px] text-soft">{plural(p.notes, "note")}</span>
+        <span className="block text-[12px] text-soft">{say.notes(p.notes)}</span>
       </td>
       <td className="py-1 pr-2">
-        {p.uses.length === 0 && <span className="text-accent">&gt; nobody</span>}
+        {p.uses.length === 0 && <span className="text-accent">{say.nobody2}</span>}
         {p.uses.map((u) => (
           <span key={u.instrument} className="block">
             {sheet.instruments.byId.get(u.instrument)?.name} <span className="text-[12px] text-soft">{u.notes}</span>
@@ -208,8 +211,8 @@ function PartRow({ part: p, byHand, choose }: PartProps) {
       </td>
       <td className="max-w-[220px] py-1 pr-2 text-soft">
         {ways.join(" · ")}
-        {p.beyond.length > 0 && <span className="block text-accent">! beyond its range: {p.beyond.join(", ")}</span>}
-        {p.lacks.length > 0 && <span className="block text-accent">lacks {p.lacks.join(", ")}</span>}
+        {p.beyond.length > 0 && <span className="block text-accent">{say.beyondItsRange(p.beyond.join(", "))}</span>}
+        {p.lacks.length > 0 && <span className="block text-accent">{say.lacks(p.lacks.join(", "))}</span>}
       </td>
       <td className="py-1 pr-2 text-soft" title={p.why}>
         {p.how === "" ? p.why : matched[p.how]}
@@ -217,7 +220,7 @@ function PartRow({ part: p, byHand, choose }: PartProps) {
       <td className="whitespace-nowrap py-1 text-right">
         {byHand ? (
           <button type="button" className="link h-6" onClick={() => choose(null)}>
-            as matched
+            {say.asMatched2}
           </button>
         ) : (
           <>
@@ -225,13 +228,13 @@ function PartRow({ part: p, byHand, choose }: PartProps) {
               type="button"
               className="link mr-3 h-6"
               disabled={selected === 0}
-              title="The instruments selected in the Orchestra play it"
+              title={say.theInstrumentsSelected}
               onClick={() => choose(sheet.instruments.order.filter((id) => get().selection.has(id)))}
             >
-              the selected
+              {say.theSelected}
             </button>
             <button type="button" className="link h-6" onClick={() => choose([])}>
-              leave out
+              {say.leaveOut}
             </button>
           </>
         )}

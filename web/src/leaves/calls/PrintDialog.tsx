@@ -7,6 +7,9 @@ import { get, tell, useApp } from "../../model/store";
 import { mib, things } from "../../model/template";
 import { Listen } from "../../parts/Listen";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.printDialog;
 
 /** PrintDialog lets a row play a recording of itself, or its patches again. */
 export function PrintDialog({ close }: { close: () => void }) {
@@ -27,46 +30,43 @@ export function PrintDialog({ close }: { close: () => void }) {
   const take = async (e: FormEvent) => {
     e.preventDefault();
     if (!file || !(await print(id, file, call))) return;
-    tell(`${file.name} plays for ${i.name}; its memory is free.`);
+    tell(say.playsForItsMemory(file.name, i.name));
     close();
   };
   const back = () => void unprint([id]).then((done) => done && close());
   return (
-    <Floating title={`A recording for ${i.name}`} open onOpenChange={close} className="w-[480px]">
+    <Floating title={say.aRecordingFor(i.name)} open onOpenChange={close} className="w-[480px]">
       {i.printed && (
         <div className="mb-4 flex flex-col gap-2 border-line border-b pb-4" data-part="printed">
           <p>
-            {i.printed.file}, {i.printed.seconds.toFixed(1)} s, plays now.{" "}
+            {say.sPlaysNow(i.printed.file, i.printed.seconds.toFixed(1))}{" "}
             {state?.reason && <span className="text-accent">! {state.reason}. </span>}
             <button type="button" className="link" onClick={back}>
-              Play its patches again
+              {say.playItsPatchesAgain}
             </button>
           </p>
           {i.printed.audio ? (
             <Listen src={`/api/recordings/${i.printed.audio}`} seconds={i.printed.seconds} name={i.printed.file} />
           ) : (
-            <p className="text-soft">The file is not here. Choose it again to keep it.</p>
+            <p className="text-soft">{say.theFileIsNotHere}</p>
           )}
         </div>
       )}
       <form className="flex flex-col gap-3" onSubmit={(e) => void take(e)}>
-        <p className="text-soft">
-          A recording takes no memory: {mib(sheet.facts.get(id)?.readyMib ?? 0)} are freed. Notes, routes and settings
-          stay, and the patches come back whenever you like.
-        </p>
+        <p className="text-soft">{say.aRecordingTakesNoMemory(mib(sheet.facts.get(id)?.readyMib ?? 0))}</p>
         <label className="button self-start">
-          {file ? file.name : "Choose the recording…"}
+          {file ? file.name : say.chooseTheRecording}
           <input
             type="file"
             className="sr-only"
             accept=".wav,.flac"
-            aria-label="Recording"
+            aria-label={say.recording}
             onChange={(e) => setFile(e.target.files?.[0] ?? null)}
           />
         </label>
         {cues.length > 0 && (
           <label className="flex items-center gap-2">
-            For the cue
+            {say.forTheCue}
             <select className="field" value={call} onChange={(e) => setCall(e.target.value)}>
               {cues.map((c) => (
                 <option key={c.id} value={c.id}>
@@ -78,10 +78,10 @@ export function PrintDialog({ close }: { close: () => void }) {
         )}
         <div className="flex items-center justify-between gap-3">
           <span className="text-soft" data-part="recordings">
-            {taken && `Recordings take ${gib(taken.bytes)} of the studio's ${gib(taken.mostBytes)}`}
+            {taken && say.recordingsTakeOfTheStudios(gib(taken.bytes), gib(taken.mostBytes))}
           </span>
           <button type="submit" className="button button-main" disabled={!file}>
-            Play it
+            {say.playIt}
           </button>
         </div>
       </form>

@@ -5,8 +5,11 @@ import type { Call, Id } from "../../model/api";
 import { call, change, saveCall } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
-import { mib, plural, things, wait } from "../../model/template";
+import { mib, things, wait } from "../../model/template";
 import { Empty } from "../../parts/Empty";
+import { words } from "./words";
+
+const say = words.savedCalls;
 
 /** SavedCalls lists the named calls: what each takes and how long it waits. */
 export function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id: Id | null) => void }) {
@@ -14,14 +17,13 @@ export function SavedCalls({ chosen, choose }: { chosen: Id | null; choose: (id:
   if (sheet.calls.order.length === 0)
     return (
       <Empty
-        says="Saved calls stand here: a cue, a sketch, the opening of the day."
+        says={say.savedCallsStandHere}
         steps={[
-          { text: "From music…", run: () => set({ dialog: "music" }) },
-          { text: "Small…", run: () => set({ dialog: "small" }) },
+          { text: say.fromMusic, run: () => set({ dialog: "music" }) },
+          { text: say.small, run: () => set({ dialog: "small" }) },
         ]}
       >
-        Call some rows in the Orchestra and save what is ready under a name; or take the rows that a piece of music
-        needs.
+        {say.callSomeRows}
       </Empty>
     );
   return (
@@ -56,16 +58,19 @@ function SavedCall({ saved, chosen, choose }: { saved: Call; chosen: boolean; ch
       <button type="button" aria-pressed={chosen} className="min-w-0 flex-1 text-left" onClick={choose}>
         <span className="block truncate font-medium">
           {saved.name}
-          {saved.opening && <span className="font-normal text-[12px] text-soft"> opens</span>}
-          {saved.uses && <span className="font-normal text-[12px] text-soft"> from its music</span>}
+          {saved.opening && <span className="font-normal text-[12px] text-soft"> {say.opens}</span>}
+          {saved.uses && <span className="font-normal text-[12px] text-soft"> {say.fromItsMusic}</span>}
         </span>
         <span className="text-[12px] text-soft">
-          {plural(saved.instruments.length, "row")} · {mib(memory)} with players and what stays ·{" "}
-          {here ? (coming ? "arriving" : "ready now") : wait(seconds)}
+          {say.rowsWithPlayersAndWhat(
+            saved.instruments.length,
+            mib(memory),
+            here ? (coming ? say.arriving : say.readyNow) : wait(seconds),
+          )}
         </span>
       </button>
       <button type="button" className="button" onClick={() => void make("only")}>
-        Call it
+        {say.callIt}
       </button>
       <CallMenu saved={saved} make={make} />
     </li>
@@ -85,29 +90,29 @@ function CallMenu({ saved, make }: { saved: Call; make: (how: "only" | "call") =
     });
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="button px-2" aria-label={`Actions for the call ${saved.name}`}>
+      <DropdownMenu.Trigger className="button px-2" aria-label={say.actionsForTheCall(saved.name)}>
         ▾
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-64 p-1" align="end" sideOffset={4}>
           <DropdownMenu.Item className="menu-item" onSelect={() => void make("call")}>
-            Call it beside what is ready
+            {say.callItBesideWhat}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void open()}>
-            {saved.opening ? "No opening call" : "Make it the opening call"}
+            {saved.opening ? say.noOpeningCall : say.makeItTheOpeningCall}
           </DropdownMenu.Item>
           {saved.uses && (
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "trim", trimming: saved.id })}>
-              Trim to its music…
+              {say.trimToItsMusic}
             </DropdownMenu.Item>
           )}
           <DropdownMenu.Item className="menu-item" asChild>
             <a href={`/api/templates/${id}/calls/${saved.id}/midi`} download>
-              Take out as MIDI
+              {say.takeOutAsMidi}
             </a>
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void change({ kind: "drop", calls: [saved.id] })}>
-            Forget it
+            {say.forgetIt}
           </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
@@ -126,13 +131,13 @@ export function SaveForm({ any }: { any: boolean }) {
     <form onSubmit={(e) => void save(e)} className="flex gap-2 px-3 py-2">
       <input
         className="field min-w-0 flex-1"
-        aria-label="Name of the call"
-        placeholder="Save what is ready as…"
+        aria-label={say.nameOfTheCall}
+        placeholder={say.saveWhatIsReadyAs}
         value={name}
         onChange={(e) => setName(e.target.value)}
       />
       <button type="submit" className="button" disabled={!any || name.trim() === ""}>
-        Save
+        {say.save}
       </button>
     </form>
   );

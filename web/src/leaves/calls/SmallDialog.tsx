@@ -4,8 +4,11 @@ import { answer, api } from "../../model/api";
 import { call } from "../../model/changing";
 import { createTemplate } from "../../model/opening";
 import { attempt, get, select, tell, useApp } from "../../model/store";
-import { mib, plural } from "../../model/template";
+import { mib } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.smallDialog;
 
 const mibOfGib = 1024;
 
@@ -17,7 +20,7 @@ export function SmallDialog({ close }: { close: () => void }) {
   const [without, setWithout] = useState<ReadonlySet<string>>(new Set()); // names of what is not wanted
   const [word, setWord] = useState("");
   const [words, setWords] = useState<string[]>([]);
-  const [name, setName] = useState("Sketch");
+  const [name, setName] = useState(say.sketch);
   const ask = (keep?: string) =>
     answer(
       api.POST("/api/templates/{id}/calls/small", {
@@ -40,7 +43,7 @@ export function SmallDialog({ close }: { close: () => void }) {
   const ids = data?.rows.map((r) => r.id) ?? [];
   const keep = async () => {
     if (!(await attempt(() => ask(name)))) return;
-    tell(`${name} is a call now.`);
+    tell(say.isACallNow(name));
     close();
   };
   const bring = async () => {
@@ -53,28 +56,28 @@ export function SmallDialog({ close }: { close: () => void }) {
   const extra = data?.rows.filter((r) => r.for.startsWith("more: ")) ?? [];
   const idle = ids.length === 0;
   return (
-    <Floating title="Make a small set" open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.makeASmallSet} open onOpenChange={close} className="w-[760px]">
       <div className="mb-2 flex items-center gap-3">
         <label className="flex items-center gap-2">
-          Within
+          {say.within}
           <input
             type="number"
             className="field w-20"
             min={0}
             max={65536}
             step="any"
-            aria-label="Budget, GiB"
+            aria-label={say.budgetGib}
             value={budget}
             onChange={(e) => setBudget(Number(e.target.value))}
           />
-          GiB of memory, with players
+          {say.gibOfMemoryWithPlayers}
         </label>
         <span className="ml-auto" data-part="small-sum">
-          {data && `${plural(ids.length, "instrument")} in ${mib(data.mib)}`}
+          {data && say.instrumentsIn(ids.length, mib(data.mib))}
         </span>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
-        <table className="w-full text-left" aria-label="What it plays">
+        <table className="w-full text-left" aria-label={say.whatItPlays}>
           <tbody>
             {data?.wants.map((w) => (
               <tr key={w.name} className="odd:bg-band" data-want={w.name}>
@@ -90,11 +93,11 @@ export function SmallDialog({ close }: { close: () => void }) {
                 </td>
                 <td>
                   {without.has(w.name) ? (
-                    <span className="text-soft">not wanted</span>
+                    <span className="text-soft">{say.notWanted}</span>
                   ) : w.by ? (
                     rowName(w.by)
                   ) : (
-                    <span className="text-accent">&gt; left out: {w.why}</span>
+                    <span className="text-accent">{say.leftOut(w.why)}</span>
                   )}
                 </td>
               </tr>
@@ -119,29 +122,29 @@ export function SmallDialog({ close }: { close: () => void }) {
       >
         <input
           className="field w-56"
-          aria-label="Also wanted"
-          placeholder="Also: harpsichord, col legno, girls…"
+          aria-label={say.alsoWanted}
+          placeholder={say.alsoHarpsichordColLegnoGirls}
           value={word}
           onChange={(e) => setWord(e.target.value)}
         />
         <button type="submit" className="button" disabled={word.trim() === ""}>
-          Add
+          {say.add}
         </button>
         {words.some((w) => data && !data.wants.some((x) => x.name === w)) && (
           <span className="text-soft">
-            Nobody plays {words.filter((w) => !data?.wants.some((x) => x.name === w)).join(", ")}.
+            {say.nobodyPlays(words.filter((w) => !data?.wants.some((x) => x.name === w)).join(", "))}
           </span>
         )}
       </form>
       <div className="mt-3 flex items-center gap-2">
         <input
           className="field w-44"
-          aria-label="Name of the small set"
+          aria-label={say.nameOfTheSmallSet}
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
         <button type="button" className="link h-6" disabled={idle} onClick={() => select(ids, ids[0] ?? null)}>
-          Select them
+          {say.selectThem}
         </button>
         <button
           type="button"
@@ -149,13 +152,13 @@ export function SmallDialog({ close }: { close: () => void }) {
           disabled={idle || name.trim() === ""}
           onClick={() => void template()}
         >
-          Make a template
+          {say.makeATemplate}
         </button>
         <button type="button" className="button" disabled={idle || name.trim() === ""} onClick={() => void keep()}>
-          Save as a call
+          {say.saveAsACall}
         </button>
         <button type="button" className="button button-main" disabled={idle} onClick={() => void bring()}>
-          Call it
+          {say.callIt}
         </button>
       </div>
     </Floating>

@@ -1,8 +1,11 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answer, api, type Id } from "../../model/api";
 import { attempt, get, tell, useApp } from "../../model/store";
-import { mib, plural } from "../../model/template";
+import { mib } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.trimDialog;
 
 type Take = "tell" | "trim" | "whole";
 
@@ -27,13 +30,13 @@ export function TrimDialog({ close }: { close: () => void }) {
     retry: false,
   });
   const act = async (take: Take) => {
-    if (await attempt(() => ask(call, take))) tell(take === "trim" ? "Trimmed to the music." : "Loaded whole again.");
+    if (await attempt(() => ask(call, take))) tell(take === "trim" ? say.trimmedToTheMusic : say.loadedWholeAgain);
   };
   const sum = (of: (r: { preloadMib: number; trimmedMib: number }) => number) =>
     data?.rows.reduce((n, r) => n + of(r), 0) ?? 0;
   return (
     <Floating
-      title={`Trim to the music of ${sheet.calls.byId.get(call)?.name ?? ""}`}
+      title={say.trimToTheMusicOf(sheet.calls.byId.get(call)?.name ?? "")}
       open
       onOpenChange={close}
       className="w-[760px]"
@@ -42,14 +45,14 @@ export function TrimDialog({ close }: { close: () => void }) {
       {data && (
         <>
           <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
-            <table className="w-full text-left" aria-label="Trims">
+            <table className="w-full text-left" aria-label={say.trims}>
               <thead className="sticky top-0 bg-paper">
                 <tr className="text-soft">
-                  <th className="py-1 pl-1 font-normal">Instrument</th>
-                  <th className="text-right font-normal">On disk</th>
-                  <th className="text-right font-normal">Whole</th>
-                  <th className="text-right font-normal">Trimmed</th>
-                  <th className="pl-4 font-normal">Zones</th>
+                  <th className="py-1 pl-1 font-normal">{say.instrument}</th>
+                  <th className="text-right font-normal">{say.onDisk}</th>
+                  <th className="text-right font-normal">{say.whole}</th>
+                  <th className="text-right font-normal">{say.trimmed}</th>
+                  <th className="pl-4 font-normal">{say.zones}</th>
                 </tr>
               </thead>
               <tbody className="tabular-nums">
@@ -61,22 +64,20 @@ export function TrimDialog({ close }: { close: () => void }) {
                       <td className="py-1 pl-1">
                         {name}
                         {r.beside > 0 && (
-                          <span className="text-[12px] text-soft"> and {plural(r.beside, "row")} of its player</span>
+                          <span className="text-[12px] text-soft"> {say.andRowsOfItsPlayer(r.beside)}</span>
                         )}
-                        {r.trimmed && <span className="text-[12px] text-soft"> trimmed</span>}
+                        {r.trimmed && <span className="text-[12px] text-soft"> {say.trimmed2}</span>}
                         {r.stale && (
-                          <span className="block text-[12px] text-accent">! its notes have changed; trim it again</span>
+                          <span className="block text-[12px] text-accent">{say.itsNotesHaveChangedTrim}</span>
                         )}
                         {missed > 0 && (
-                          <span className="block text-[12px] text-accent">
-                            ! {plural(missed, "note")} outside it, loaded on demand
-                          </span>
+                          <span className="block text-[12px] text-accent">{say.notesOutsideItLoaded(missed)}</span>
                         )}
                       </td>
                       <td className="text-right text-soft">{mib(r.fullMib)}</td>
                       <td className="text-right">{mib(r.preloadMib)}</td>
                       <td className="text-right">{r.of > 0 ? mib(r.trimmedMib) : ""}</td>
-                      <td className="max-w-[300px] pl-4 text-soft">{r.why || `${r.zones} of ${r.of}`}</td>
+                      <td className="max-w-[300px] pl-4 text-soft">{r.why || say.of(r.zones, r.of)}</td>
                     </tr>
                   );
                 })}
@@ -85,7 +86,7 @@ export function TrimDialog({ close }: { close: () => void }) {
           </div>
           <div className="mt-3 flex items-center gap-2">
             <span data-part="trim-sum">
-              {mib(sum((r) => r.preloadMib))} whole, {mib(sum((r) => r.trimmedMib))} trimmed, without players
+              {say.wholeTrimmedWithoutPlayers(mib(sum((r) => r.preloadMib)), mib(sum((r) => r.trimmedMib)))}
             </span>
             <button
               type="button"
@@ -93,7 +94,7 @@ export function TrimDialog({ close }: { close: () => void }) {
               disabled={!data.rows.some((r) => r.trimmed)}
               onClick={() => void act("whole")}
             >
-              Load whole
+              {say.loadWhole}
             </button>
             <button
               type="button"
@@ -101,7 +102,7 @@ export function TrimDialog({ close }: { close: () => void }) {
               disabled={!data.rows.some((r) => r.of > 0)}
               onClick={() => void act("trim")}
             >
-              Trim
+              {say.trim}
             </button>
           </div>
         </>

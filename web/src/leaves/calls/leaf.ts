@@ -1,6 +1,6 @@
 import { call } from "../../model/changing";
 import { get, set, show } from "../../model/store";
-import { gib, inUse, plural, things } from "../../model/template";
+import { gib, inUse, things } from "../../model/template";
 import { command, leaf } from "../leaf";
 import { ByBarDialog } from "./ByBarDialog";
 import { Calls } from "./Calls";
@@ -11,15 +11,18 @@ import { PlayableDialog } from "./PlayableDialog";
 import { PrintDialog } from "./PrintDialog";
 import { SmallDialog } from "./SmallDialog";
 import { TrimDialog } from "./TrimDialog";
+import { words } from "./words";
+
+const say = words.leaf;
 
 export const calls = leaf({
   name: "calls",
-  title: "Calls",
+  title: say.calls,
   number: 7,
   width: 0.9,
   Content: Calls,
   figure: (_, rig) => {
-    return `${gib(inUse(rig.values()))} GiB ready`;
+    return say.gibReady(gib(inUse(rig.values())));
   },
   dialogs: {
     "compare-calls": CompareDialog,
@@ -34,22 +37,22 @@ export const calls = leaf({
   doings: (sheet) => [
     ...things(sheet.calls).map((c) => ({
       key: c.id,
-      kind: "call",
-      text: `Call ${c.name}`,
-      note: plural(c.instruments.length, "row"),
+      kind: say.call,
+      text: say.callName(c.name),
+      note: say.rows(c.instruments.length),
       run: () => {
         show("calls");
         void call(c.instruments, "only");
       },
     })),
-    command("A call from the music", "", () => set({ dialog: "music" })),
-    command("Dust: what nobody plays", "", () => set({ dialog: "dust" })),
-    command("Memory by bar", "", () => set({ dialog: "by-bar" })),
-    command("Could people play it?", "", () => set({ dialog: "playable" })),
-    command("Make a small set", "", () => set({ dialog: "small" })),
-    command("Compare two calls", "", () => set({ dialog: "compare-calls" })),
-    command("Show only what is ready", "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
-    command("Call the selection", "C", () => void call([...get().selection], "call")),
-    command("Rest the selection", "X", () => void call([...get().selection], "rest")),
+    command(say.aCallFromTheMusic, "", () => set({ dialog: "music" })),
+    command(say.dustWhatNobodyPlays, "", () => set({ dialog: "dust" })),
+    command(say.memoryByBar, "", () => set({ dialog: "by-bar" })),
+    command(say.couldPeoplePlayIt, "", () => set({ dialog: "playable" })),
+    command(say.makeASmallSet, "", () => set({ dialog: "small" })),
+    command(say.compareTwoCalls, "", () => set({ dialog: "compare-calls" })),
+    command(say.showOnlyWhatIsReady, "", () => set((s) => ({ readyOnly: !s.readyOnly }))),
+    command(say.callTheSelection, "C", () => void call([...get().selection], "call")),
+    command(say.restTheSelection, "X", () => void call([...get().selection], "rest")),
   ],
 });

@@ -1,8 +1,11 @@
 import { useState } from "react";
 import { openArchive, openFilm, openFilms, useFilm } from "../../model/film";
 import { tell } from "../../model/store";
-import { bytes, plural } from "../../model/template";
+import { bytes } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.archiveDialog;
 
 /** ArchiveDialog takes a production or a cue out as an archive, and opens archives. */
 export function ArchiveDialog({ close }: { close: () => void }) {
@@ -19,21 +22,17 @@ export function ArchiveDialog({ close }: { close: () => void }) {
     if (!made) return;
     await openFilms();
     await openFilm(made.production);
-    tell(`${made.name} is open: ${plural(made.cues, "cue")}, ${plural(made.prints, "print")}, and its templates.`);
+    tell(say.isOpenCuesPrints(made.name, made.cues, made.prints));
     close();
   };
   return (
-    <Floating title="Archive" open onOpenChange={close} className="w-[560px]">
+    <Floating title={say.archive} open onOpenChange={close} className="w-[560px]">
       {film && (
         <>
-          <p>
-            An archive holds all that it takes to open a production again years later, without any library installed:
-            reels, cuts, cues and their music, the templates, and the newest print of each cue with its proof. It can be
-            read without Fanfold too.
-          </p>
+          <p>{say.anArchiveHoldsAll}</p>
           <div className="mt-3 flex flex-wrap gap-2">
             <a className="button" href={`/api/productions/${film.id}/archive`} download>
-              Take out {film.settings.name}
+              {say.takeOut(film.settings.name)}
             </a>
             {one && (
               <a
@@ -41,22 +40,22 @@ export function ArchiveDialog({ close }: { close: () => void }) {
                 href={`/api/productions/${film.id}/archive?cue=${encodeURIComponent(one.id)}`}
                 download
               >
-                Take out {[one.number, one.title].filter(Boolean).join(" ")} alone
+                {say.takeOutAlone([one.number, one.title].filter(Boolean).join(" "))}
               </a>
             )}
           </div>
         </>
       )}
-      <h3 className={`font-serif text-[15px] ${film ? "mt-5 border-line border-t pt-4" : ""}`}>Open an archive</h3>
-      <p className="text-soft">It becomes a production of its own, beside what is there.</p>
+      <h3 className={`font-serif text-[15px] ${film ? "mt-5 border-line border-t pt-4" : ""}`}>{say.openAnArchive}</h3>
+      <p className="text-soft">{say.itBecomesAProduction}</p>
       <div className="mt-2 flex items-center gap-2">
         <label className="button relative">
-          Choose a file…
+          {say.chooseAFile}
           <input
             type="file"
             accept=".zip"
             className="sr-only"
-            aria-label="Archive file"
+            aria-label={say.archiveFile}
             onChange={(e) => setFile(e.target.files?.[0] ?? null)}
           />
         </label>
@@ -67,7 +66,7 @@ export function ArchiveDialog({ close }: { close: () => void }) {
           disabled={!file || busy}
           onClick={() => void open()}
         >
-          {busy ? "Opening…" : "Open it"}
+          {busy ? say.opening : say.openIt}
         </button>
       </div>
     </Floating>

@@ -6,10 +6,13 @@ import { type Cue, called, type Film, filmed, films, nearestTick, recut, setCue,
 import { hearMusic, keepMusic, takeMusicTime, usePicture, withMusic } from "../../model/picture";
 import { computed } from "../../model/queries";
 import { set, tell, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { frameOf, timecode } from "../../model/timecode";
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { Cell } from "./Cell";
+import { words } from "./words";
+
+const say = words.cueInspector;
 
 type Bar = Schemas["CueBar"];
 
@@ -17,17 +20,17 @@ type Bar = Schemas["CueBar"];
 export function CueInspector({ film, cue }: { film: Film; cue: Cue }) {
   const { data: bars = [] } = useQuery(filmed.bars(film.id, film.revision, cue.id));
   return (
-    <section aria-label={`Cue ${called(cue)}`} className="px-3 py-2" data-part="cue">
-      <h3 className="truncate text-[15px]">{called(cue) || "Cue"}</h3>
+    <section aria-label={say.cue(called(cue))} className="px-3 py-2" data-part="cue">
+      <h3 className="truncate text-[15px]">{called(cue) || say.Cue}</h3>
       <div className="mt-1 flex items-center gap-1">
-        bar
+        {say.bar}
         <Cell
           value={String(cue.bar)}
-          label="The bar on its start"
+          label={say.theBarOnItsStart}
           className="w-12 text-right"
           keep={(text) => void setCue(cue.id, { bar: Math.round(Number(text)) || cue.bar })}
         />
-        stands on its start
+        {say.standsOnItsStart}
       </div>
       <Begun cue={cue} />
       <Tempi cue={cue} bars={bars} />
@@ -51,12 +54,14 @@ function Begun({ cue }: { cue: Cue }) {
   const behind = here && cue.version !== undefined && here.revision > cue.version;
   return (
     <p className="mt-1 text-soft" data-part="begun">
-      started on {new Date(cue.started).toLocaleDateString("en-GB", { day: "numeric", month: "short" })} from{" "}
-      {here ? `${here.name}, revision ${cue.version}` : "a template that is gone"}
-      {(cue.took?.length ?? 0) > 0 && `, with ${plural(cue.took!.length, "later change")}`}
+      {say.startedOnFrom(
+        new Date(cue.started).toLocaleDateString("en-GB", { day: "numeric", month: "short" }),
+        here ? say.revision(here.name, cue.version ?? 0) : say.aTemplateThatIsGone,
+      )}
+      {(cue.took?.length ?? 0) > 0 && say.withLaterChanges(cue.took!.length)}
       {behind && (
         <button type="button" className="link ml-2" onClick={() => set({ dialog: "since-started" })}>
-          What has changed since
+          {say.whatHasChangedSince}
         </button>
       )}
     </p>
@@ -105,14 +110,14 @@ function tickOf(bars: readonly Bar[], text: string): number | null {
   return beat >= 1 && beat <= bar.beats.length ? bar.tick + (beat - 1) * bar.beat : null;
 }
 
-const beyond = () => tell("The cue has no such bar or beat.", "refused");
+const beyond = () => tell(say.theCueHasNoSuch, "refused");
 
 function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
   const put = (tempi: Cue["tempi"]) => void setCue(cue.id, { tempi });
   const bpm = (text: string) => Math.round(Number(text.replace(",", ".")) * 1000);
   return (
     <Part
-      title="Tempo"
+      title={say.tempo}
       more={
         <button
           type="button"
@@ -129,17 +134,17 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
             else beyond();
           }}
         >
-          Add
+          {say.add}
         </button>
       }
     >
-      <ul aria-label="Tempi">
+      <ul aria-label={say.tempi}>
         {cue.tempi.map((t, n) => (
           <li key={t.tick} className="flex items-center gap-1">
-            <span className="text-soft">bar</span>
+            <span className="text-soft">{say.bar}</span>
             <Cell
               value={placeOf(bars, t.tick)}
-              label={`Bar of tempo ${n + 1}`}
+              label={say.barOfTempo(n + 1)}
               className="w-14"
               keep={(text) => {
                 const tick = tickOf(bars, text);
@@ -149,7 +154,7 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
             />
             <Cell
               value={String(t.milliBpm / 1000)}
-              label={`Tempo ${n + 1}, quarter notes a minute`}
+              label={say.tempoQuarterNotesAMinute(n + 1)}
               className="w-16 text-right"
               keep={(text) => put(cue.tempi.map((x, k) => (k === n ? { ...x, milliBpm: bpm(text) } : x)))}
             />
@@ -160,22 +165,22 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
                   checked={t.ramp ?? false}
                   onChange={(e) => put(cue.tempi.map((x, k) => (k === n ? { ...x, ramp: e.target.checked } : x)))}
                 />
-                to the next
+                {say.toTheNext}
               </label>
             )}
             {cue.tempi.length > 1 && (
               <span className="ml-auto">
-                <Remove label={`Remove tempo ${n + 1}`} run={() => put(cue.tempi.filter((_, k) => k !== n))} />
+                <Remove label={say.removeTempo(n + 1)} run={() => put(cue.tempi.filter((_, k) => k !== n))} />
               </span>
             )}
           </li>
         ))}
       </ul>
       <div className="flex items-center gap-1 text-soft">
-        may be bent by
+        {say.mayBeBentBy}
         <Cell
           value={String(cue.bendLimit)}
-          label="How much its tempo may be bent, %"
+          label={say.howMuchItsTempoMay}
           className="w-10 text-right"
           keep={(text) => void setCue(cue.id, { bendLimit: Number(text.replace(",", ".")) })}
         />
@@ -183,10 +188,10 @@ function Tempi({ cue, bars }: { cue: Cue; bars: readonly Bar[] }) {
         <a
           className="link ml-auto"
           href={`/api/productions/${films.getState().film!.id}/cues/${cue.id}/click`}
-          title="From its first bar until its end; the file says at which timecode it begins"
+          title={say.fromItsFirstBarUntil}
           download
         >
-          Click as WAV
+          {say.clickAsWav}
         </a>
       </div>
     </Part>
@@ -198,7 +203,7 @@ function Metres({ cue }: { cue: Cue }) {
   const read = (text: string) => /^(\d+)\s*\/\s*(\d+)$/.exec(text.trim());
   return (
     <Part
-      title="Metre"
+      title={say.metre}
       more={
         <button
           type="button"
@@ -208,17 +213,17 @@ function Metres({ cue }: { cue: Cue }) {
             put([...cue.metres, { ...last, bar: last.bar + 4 }]);
           }}
         >
-          Add
+          {say.add}
         </button>
       }
     >
-      <ul aria-label="Metres">
+      <ul aria-label={say.metres}>
         {cue.metres.map((m, n) => (
           <li key={m.bar} className="flex items-center gap-1">
-            <span className="text-soft">bar</span>
+            <span className="text-soft">{say.bar}</span>
             <Cell
               value={String(m.bar)}
-              label={`Bar of metre ${n + 1}`}
+              label={say.barOfMetre(n + 1)}
               className="w-14"
               keep={(text) =>
                 put(
@@ -230,17 +235,17 @@ function Metres({ cue }: { cue: Cue }) {
             />
             <Cell
               value={`${m.beats}/${m.unit}`}
-              label={`Metre ${n + 1}`}
+              label={say.metreN(n + 1)}
               className="w-16 text-right"
               keep={(text) => {
                 const got = read(text);
-                if (!got) return tell(`“${text}” is not a metre; it is written as 3/4.`, "refused");
+                if (!got) return tell(say.isNotAMetre(text), "refused");
                 put(cue.metres.map((x, k) => (k === n ? { ...x, beats: Number(got[1]), unit: Number(got[2]) } : x)));
               }}
             />
             {cue.metres.length > 1 && (
               <span className="ml-auto">
-                <Remove label={`Remove metre ${n + 1}`} run={() => put(cue.metres.filter((_, k) => k !== n))} />
+                <Remove label={say.removeMetre(n + 1)} run={() => put(cue.metres.filter((_, k) => k !== n))} />
               </span>
             )}
           </li>
@@ -258,17 +263,17 @@ function Hits({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar[] 
   const frame = film.settings.frame;
   return (
     <Part
-      title="Hits"
+      title={say.hits}
       more={
         <span className="flex gap-1">
           <button
             type="button"
             className="button h-6"
             disabled={at === null}
-            title="At the playhead"
+            title={say.atThePlayhead}
             onClick={() => put([...hits, { frame: at!, weight: 1, tolerance: 2 }])}
           >
-            Add here
+            {say.addHere}
           </button>
           <button
             type="button"
@@ -276,41 +281,41 @@ function Hits({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar[] 
             disabled={hits.length === 0}
             onClick={() => set({ dialog: "tempi" })}
           >
-            Find tempi…
+            {say.findTempi}
           </button>
         </span>
       }
     >
-      <ul aria-label="Hits">
+      <ul aria-label={say.hits}>
         {hits.map((h, n) => (
           <li key={h.frame} className="flex items-center gap-1">
             <Cell
               value={timecode(frame, h.frame)}
-              label={`Time of hit ${n + 1}`}
+              label={say.timeOfHit(n + 1)}
               className="w-[86px]"
               keep={(text) => {
                 const to = frameOf(frame, text);
-                if (to === null) return tell(`“${text}” is not a timecode.`, "refused");
+                if (to === null) return tell(say.isNotATimecode(text), "refused");
                 put(hits.map((x, k) => (k === n ? { ...x, frame: to } : x)));
               }}
             />
             <Cell
               value={h.name ?? ""}
-              label={`Name of hit ${n + 1}`}
+              label={say.nameOfHit(n + 1)}
               className="flex-1"
-              placeholder="what happens"
+              placeholder={say.whatHappens}
               keep={(name) => put(hits.map((x, k) => (k === n ? { ...x, name } : x)))}
             />
-            <span title="The nearest beat, frames after it" className="w-12 text-right text-soft">
+            <span title={say.theNearestBeatFramesAfter} className="w-12 text-right text-soft">
               {missOf(bars, h.frame)}
             </span>
             <Cell
               value={String(h.weight)}
-              label={`Weight of hit ${n + 1}`}
+              label={say.weightOfHit(n + 1)}
               className="w-8 text-right"
               keep={(text) => put(hits.map((x, k) => (k === n ? { ...x, weight: Number(text.replace(",", ".")) } : x)))}
             />
-            <Remove label={`Remove hit ${n + 1}`} run={() => put(hits.filter((_, k) => k !== n))} />
+            <Remove label={say.removeHit(n + 1)} run={() => put(hits.filter((_, k) => k !== n))} />
           </li>
         ))}
       </ul>
@@ -323,7 +328,7 @@ function missOf(bars: readonly Bar[], frame: number): string {
   let best = Number.POSITIVE_INFINITY;
   for (const b of bars) for (const beat of b.beats) if (Math.abs(beat - frame) < Math.abs(best)) best = beat - frame;
   if (!Number.isFinite(best)) return "";
-  return Math.abs(best) < 0.05 ? "0 f" : `${best > 0 ? "+" : "−"}${Math.abs(best).toFixed(1)} f`;
+  return Math.abs(best) < 0.05 ? say.n0F : say.f(best > 0 ? "+" : "−", Math.abs(best).toFixed(1));
 }
 
 function Markers({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar[] }) {
@@ -335,31 +340,31 @@ function Markers({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar
   const beat = at === null ? undefined : nearestTick(bars, at);
   return (
     <Part
-      title="Markers"
+      title={say.markers}
       more={
         <span className="flex gap-1">
           <button
             type="button"
             className="button h-6"
             disabled={beat === undefined}
-            title="On the beat at the playhead; it keeps its bar"
-            onClick={() => put([...list, { name: `Marker ${list.length + 1}`, tick: beat! }])}
+            title={say.onTheBeat}
+            onClick={() => put([...list, { name: say.marker(list.length + 1), tick: beat! }])}
           >
-            On the beat
+            {say.OnTheBeat}
           </button>
           <button
             type="button"
             className="button h-6"
             disabled={at === null}
-            title="At the playhead; it keeps its time"
-            onClick={() => put([...list, { name: `Marker ${list.length + 1}`, frame: at! }])}
+            title={say.atThePlayheadItKeeps}
+            onClick={() => put([...list, { name: say.marker(list.length + 1), frame: at! }])}
           >
-            On the picture
+            {say.onThePicture}
           </button>
         </span>
       }
     >
-      <ul aria-label="Markers">
+      <ul aria-label={say.markers}>
         {list.map((m, n) => (
           <li key={n} className="flex items-center gap-1">
             <button
@@ -367,15 +372,15 @@ function Markers({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar
               className="w-[92px] shrink-0 truncate text-left text-soft"
               onClick={() => m.frame !== undefined && films.setState({ at: m.frame })}
             >
-              {m.frame === undefined ? `bar ${placeOf(bars, m.tick ?? 0)}` : timecode(frame, m.frame)}
+              {m.frame === undefined ? say.barBars(placeOf(bars, m.tick ?? 0)) : timecode(frame, m.frame)}
             </button>
             <Cell
               value={m.name}
-              label={`Name of marker ${n + 1}`}
+              label={say.nameOfMarker(n + 1)}
               className="flex-1"
               keep={(name) => put(list.map((x, k) => (k === n ? { ...x, name } : x)))}
             />
-            <Remove label={`Remove marker ${n + 1}`} run={() => put(list.filter((_, k) => k !== n))} />
+            <Remove label={say.removeMarker(n + 1)} run={() => put(list.filter((_, k) => k !== n))} />
           </li>
         ))}
       </ul>
@@ -391,7 +396,7 @@ function Music({ cue }: { cue: Cue }) {
   const apart = useFilm((s) => s.film?.marks.find((m) => m.cue === cue.id && m.code === "music-apart")?.message);
   return (
     <Part
-      title="Music"
+      title={say.music}
       more={
         <span className="flex gap-1">
           {music && (
@@ -399,14 +404,19 @@ function Music({ cue }: { cue: Cue }) {
               type="button"
               className="button h-6"
               aria-pressed={heard}
-              title="The stand-ins play it through the open template, and the picture goes with it"
+              title={say.theStandInsPlay}
               onClick={() => void hearMusic(heard ? null : cue)}
             >
-              {heard ? "Close it" : "Hear it"}
+              {heard ? say.closeIt : say.hearIt}
             </button>
           )}
-          <ChooseFile accept={musicFiles} label="Music of the cue" className="h-6" take={(f) => void keepMusic(cue, f)}>
-            {music ? "Another file…" : "Choose a file…"}
+          <ChooseFile
+            accept={musicFiles}
+            label={say.musicOfTheCue}
+            className="h-6"
+            take={(f) => void keepMusic(cue, f)}
+          >
+            {music ? say.anotherFile : say.chooseAFile}
           </ChooseFile>
         </span>
       }
@@ -415,17 +425,17 @@ function Music({ cue }: { cue: Cue }) {
         <p>
           <span className="text-accent">! {apart}.</span>{" "}
           <button type="button" className="link" onClick={() => void takeMusicTime(cue)}>
-            Take its tempo
+            {say.takeItsTempo}
           </button>
         </p>
       )}
       {music && (
         <p className="flex gap-3">
           <button type="button" className="link" onClick={() => void withMusic(cue, "music")}>
-            Who plays…
+            {say.whoPlays}
           </button>
           <button type="button" className="link" onClick={() => void withMusic(cue, "by-bar")}>
-            Memory by bar…
+            {say.memoryByBar}
           </button>
         </p>
       )}
@@ -439,14 +449,12 @@ function Music({ cue }: { cue: Cue }) {
             {music.file}
           </a>
           <span className="ml-auto shrink-0 text-soft">
-            {plural(music.parts, "part")}, {plural(music.notes, "note")}
+            {say.parts(music.parts)}, {say.notes(music.notes)}
           </span>
-          <Remove label="Remove the music" run={() => void setCue(cue.id, { music: null })} />
+          <Remove label={say.removeTheMusic} run={() => void setCue(cue.id, { music: null })} />
         </div>
       ) : (
-        <p className="text-soft">
-          Its MIDI or MusicXML file, or its session: then it is known who plays, and who never does.
-        </p>
+        <p className="text-soft">{say.itsMidiOrMusicxmlFile}</p>
       )}
     </Part>
   );
@@ -458,16 +466,15 @@ function Recut({ cue }: { cue: Cue }) {
   if (edits.length === 0) return null;
   return (
     <Part
-      title="Its MIDI file"
+      title={say.itsMidiFile}
       more={
-        <ChooseFile accept=".mid,.midi" label="MIDI file of the cue" className="h-6" take={(f) => void recut(cue, f)}>
-          Edit it…
+        <ChooseFile accept=".mid,.midi" label={say.midiFileOfTheCue} className="h-6" take={(f) => void recut(cue, f)}>
+          {say.editIt}
         </ChooseFile>
       }
     >
       <p className="text-soft">
-        The cut changed its music in {edits.length === 1 ? "one place" : `${edits.length} places`}. Give the file as it
-        was before: notes across a seam are shortened, controllers follow.
+        {say.theCutChangedItsMusic(edits.length === 1 ? say.onePlace : say.places(edits.length))}
       </p>
     </Part>
   );
@@ -478,16 +485,16 @@ function Anchor({ film, cue }: { film: Film; cue: Cue }) {
   const frame = film.settings.frame;
   return (
     <Part
-      title="Anchor"
+      title={say.anchor}
       more={
         <button
           type="button"
           className="button h-6"
           disabled={at === null}
-          title="What happens at the playhead is what the cue stays on in a new cut"
+          title={say.whatHappensAtThePlayhead}
           onClick={() => void setCue(cue.id, { anchor: { frame: at!, text: cue.anchor?.text ?? "" } })}
         >
-          Set here
+          {say.setHere}
         </button>
       }
     >
@@ -496,15 +503,15 @@ function Anchor({ film, cue }: { film: Film; cue: Cue }) {
           <span className="text-soft">{timecode(frame, cue.anchor.frame)}</span>
           <Cell
             value={cue.anchor.text}
-            label="What the anchor is"
+            label={say.whatTheAnchorIs}
             className="flex-1"
-            placeholder="what happens there"
+            placeholder={say.whatHappensThere}
             keep={(text) => void setCue(cue.id, { anchor: { ...cue.anchor!, text } })}
           />
-          <Remove label="Remove the anchor" run={() => void setCue(cue.id, { anchor: null })} />
+          <Remove label={say.removeTheAnchor} run={() => void setCue(cue.id, { anchor: null })} />
         </div>
       ) : (
-        <p className="text-soft">Its start: in a new cut, the cue stays on the picture there.</p>
+        <p className="text-soft">{say.itsStartInANew}</p>
       )}
     </Part>
   );

@@ -16,9 +16,12 @@ import {
 } from "../../model/film";
 import { computed } from "../../model/queries";
 import { tell, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { clock, frameOf, secondsOf, timecode } from "../../model/timecode";
 import { Cell } from "./Cell";
+import { words } from "./words";
+
+const say = words.cueSheet;
 
 const columns =
   "grid min-w-[760px] grid-cols-[68px_minmax(96px,1.6fr)_92px_92px_46px_minmax(84px,1fr)_minmax(72px,.8fr)_minmax(64px,.9fr)_70px_minmax(60px,1fr)] items-center gap-x-1 px-3";
@@ -97,7 +100,7 @@ export function CueSheet({ film }: { film: Film }) {
         ref={scroller}
         className="min-h-0 flex-1 overflow-auto"
         role="listbox"
-        aria-label="Cues of the production"
+        aria-label={say.cuesOfTheProduction}
         data-thing-at={one ? `cue-${one}` : undefined}
         aria-multiselectable
         tabIndex={0}
@@ -107,24 +110,20 @@ export function CueSheet({ film }: { film: Film }) {
           className={`${columns} sticky top-0 z-10 border-line border-b bg-paper py-1 text-soft`}
           role="presentation"
         >
-          <span>Cue</span>
-          <span>Title</span>
-          <span>Start</span>
-          <span>End</span>
-          <span className="text-right">Length</span>
-          <span className="pl-1">Status</span>
-          <span title="What comes after its status">Left to do</span>
-          <span>Who</span>
-          <span className="pl-1" title="The revision of its template that it was started from, and what is ready">
-            Started
+          <span>{say.cue}</span>
+          <span>{say.title}</span>
+          <span>{say.start}</span>
+          <span>{say.end}</span>
+          <span className="text-right">{say.length}</span>
+          <span className="pl-1">{say.status}</span>
+          <span title={say.whatComesAfterItsStatus}>{say.leftToDo}</span>
+          <span>{say.who}</span>
+          <span className="pl-1" title={say.theRevisionOfItsTemplate}>
+            {say.started}
           </span>
-          <span>Notes</span>
+          <span>{say.notes}</span>
         </div>
-        {list.length === 0 && (
-          <p className="px-3 py-2 text-soft">
-            No cue yet: bring in a spotting list, or set the playhead and add one there.
-          </p>
-        )}
+        {list.length === 0 && <p className="px-3 py-2 text-soft">{say.noCueYetBring}</p>}
         <div className="relative" role="presentation" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {
             const line = lines[v.index]!;
@@ -149,7 +148,7 @@ export function CueSheet({ film }: { film: Film }) {
                     <Line cue={line.cue} settings={film.settings} mark={marked.get(line.cue.id) ?? ""} />
                   </div>
                 ) : (
-                  <div className="px-3 pt-2 font-semibold font-serif">Reel {line.reel}</div>
+                  <div className="px-3 pt-2 font-semibold font-serif">{say.reel(line.reel)}</div>
                 )}
               </div>
             );
@@ -172,27 +171,27 @@ const Line = memo(function Line({ cue, settings, mark }: LineProps) {
   const name = cue.number || cue.title;
   const keepTime = (field: "start" | "end") => (text: string) => {
     const at = frameOf(frame, text);
-    if (at === null) return tell(`“${text}” is not a timecode at ${settings.rate} frames a second.`, "refused");
+    if (at === null) return tell(say.isNotATimecode(text, settings.rate), "refused");
     void setCue(cue.id, { [field]: at });
   };
   const left = statuses.slice(statuses.indexOf(cue.status) + 1);
   return (
     <>
       <span className="flex items-center">
-        <Cell value={cue.number} label={`Number of ${name}`} keep={(number) => void setCue(cue.id, { number })} />
+        <Cell value={cue.number} label={say.numberOf(name)} keep={(number) => void setCue(cue.id, { number })} />
         {mark && (
           <span className="text-accent" title={mark} aria-label={mark} role="img">
             !
           </span>
         )}
       </span>
-      <Cell value={cue.title} label={`Title of ${name}`} keep={(title) => void setCue(cue.id, { title })} />
-      <Cell value={timecode(frame, cue.start)} label={`Start of ${name}`} keep={keepTime("start")} />
-      <Cell value={timecode(frame, cue.end)} label={`End of ${name}`} keep={keepTime("end")} />
+      <Cell value={cue.title} label={say.titleOf(name)} keep={(title) => void setCue(cue.id, { title })} />
+      <Cell value={timecode(frame, cue.start)} label={say.startOf(name)} keep={keepTime("start")} />
+      <Cell value={timecode(frame, cue.end)} label={say.endOf(name)} keep={keepTime("end")} />
       <span className="text-right">{clock(secondsOf(frame, cue.end - cue.start))}</span>
       <select
         className="field h-[22px] min-w-0 border-transparent bg-transparent px-0.5 hover:border-line"
-        aria-label={`Status of ${name}`}
+        aria-label={say.statusOf(name)}
         value={cue.status}
         onChange={(e) => {
           const { chosen } = films.getState();
@@ -204,11 +203,11 @@ const Line = memo(function Line({ cue, settings, mark }: LineProps) {
         ))}
       </select>
       <span className="truncate text-soft" title={left.join(", then ")} data-part="left">
-        {left[0] ?? "nothing"}
+        {left[0] ?? say.nothing}
       </span>
-      <Cell value={cue.who ?? ""} label={`Who writes ${name}`} keep={(who) => void setCue(cue.id, { who })} />
+      <Cell value={cue.who ?? ""} label={say.whoWrites(name)} keep={(who) => void setCue(cue.id, { who })} />
       <StartedFrom cue={cue} />
-      <Cell value={cue.notes ?? ""} label={`Notes of ${name}`} keep={(notes) => void setCue(cue.id, { notes })} />
+      <Cell value={cue.notes ?? ""} label={say.notesOf(name)} keep={(notes) => void setCue(cue.id, { notes })} />
     </>
   );
 });
@@ -224,10 +223,15 @@ function StartedFrom({ cue }: { cue: Cue }) {
   const now = here?.revision ?? template?.revision ?? 0;
   const changed = now > (cue.version ?? 0);
   const call = here && cue.call ? here.calls.byId.get(cue.call)?.name : undefined;
-  const whole = `${template?.name ?? "a template that is gone"}, revision ${cue.version}${changed ? `, now ${now}` : ""}${call ? `; ready: ${call}` : ""}`;
+  const whole = say.revision(
+    template?.name ?? say.aTemplateThatIsGone,
+    cue.version ?? 0,
+    changed ? say.now(now) : "",
+    call ? say.ready(call) : "",
+  );
   return (
     <span className="truncate pl-1" title={whole} data-part="started-from">
-      rev. {cue.version}
+      {say.rev(cue.version ?? "")}
       {changed && " +"}
       {call && `, ${call}`}
     </span>
@@ -241,7 +245,7 @@ function Sums({ film }: { film: Film }) {
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-line border-t px-3 py-1.5" data-part="sums">
       {reels.map((r) => (
         <span key={r.of}>
-          Reel {r.of}: {clock(r.seconds)} <span className="text-soft">({r.cues})</span>
+          {say.reelOfs(r.of, clock(r.seconds))} <span className="text-soft">({r.cues})</span>
         </span>
       ))}
       {statuses
@@ -252,24 +256,24 @@ function Sums({ film }: { film: Film }) {
           </span>
         ))}
       <span className="ml-auto flex items-center gap-1">
-        at
+        {say.at}
         <Cell
           value={String(film.settings.minutesADay)}
-          label="Minutes of music a day"
+          label={say.minutesOfMusicADay}
           className="w-10 text-right"
           keep={(text) => {
             const minutesADay = Number(text.replace(",", "."));
-            if (!(minutesADay >= 0 && minutesADay <= 60)) return tell("0 to 60 minutes a day can be.", "refused");
+            if (!(minutesADay >= 0 && minutesADay <= 60)) return tell(say.n0To60Minutes, "refused");
             void setFilm({ minutesADay });
           }}
         />
-        minutes a day
+        {say.minutesADay}
       </span>
       <span data-part="done">
         {whole.left === 0
-          ? "all is written"
+          ? say.allIsWritten
           : days > 0
-            ? `${plural(days, "day")}, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`
+            ? say.daysDoneBy(days, new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "long" }))
             : ""}
       </span>
     </div>

@@ -16,7 +16,7 @@ import {
 } from "../../model/film";
 import { choose, keepMusic, toggle, usePicture } from "../../model/picture";
 import { set, tell } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { clock, counted } from "../../model/timecode";
 import { musicFiles } from "../../parts/ChooseFile";
 import { Empty } from "../../parts/Empty";
@@ -25,6 +25,9 @@ import { CueInspector } from "./CueInspector";
 import { CueSheet } from "./CueSheet";
 import { Picture } from "./Picture";
 import { Strips } from "./Strips";
+import { words } from "./words";
+
+const say = words.cues;
 
 /** Cues holds a production: its reels as strips, its cues as a sheet, and what a cue is made of. */
 export function Cues() {
@@ -60,10 +63,10 @@ export function Cues() {
         drop(file, one);
       }}
     >
-      <LeafHead title="Cues" note={noteOf(film)}>
+      <LeafHead title={say.cues} note={noteOf(film)}>
         <select
           className="field max-w-48"
-          aria-label="Production"
+          aria-label={say.production}
           value={film.id}
           onChange={(e) => {
             const dialog = dialogs[e.target.value];
@@ -76,10 +79,10 @@ export function Cues() {
               {r.id === film.id ? film.settings.name : r.name}
             </option>
           ))}
-          <option value="settings">Settings of this one…</option>
-          <option value="history">Its history…</option>
-          <option value="archive">Archive…</option>
-          <option value="">New production…</option>
+          <option value="settings">{say.settingsOfThisOne}</option>
+          <option value="history">{say.itsHistory}</option>
+          <option value="archive">{say.archive}</option>
+          <option value="">{say.newProduction}</option>
         </select>
         <Add film={film} />
         <TakeOut film={film} />
@@ -89,19 +92,19 @@ export function Cues() {
           disabled={chosen.size === 0}
           onClick={() => set({ dialog: "start-cues" })}
         >
-          Start…
+          {say.start}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "cut" })}>
-          Cuts…
+          {say.cuts}
         </button>
         <button type="button" className="button" aria-pressed={open} onClick={() => choose({ open: !open })}>
-          Picture
+          {say.picture}
         </button>
-        <button type="button" className="button" onClick={() => void undoFilm()} title="Ctrl Z within Cues">
-          Undo
+        <button type="button" className="button" onClick={() => void undoFilm()} title={say.ctrlZWithinCues}>
+          {say.undo}
         </button>
-        <button type="button" className="button" onClick={() => void redoFilm()} title="Ctrl Shift Z within Cues">
-          Redo
+        <button type="button" className="button" onClick={() => void redoFilm()} title={say.ctrlShiftZWithinCues}>
+          {say.redo}
         </button>
       </LeafHead>
       <Strips film={film} />
@@ -126,13 +129,9 @@ function drop(file: File, cue: Cue | undefined) {
   const end = file.name.slice(file.name.lastIndexOf(".")).toLowerCase();
   if ([".edl", ".otio"].includes(end)) set({ dialog: "cut", importing: file });
   else if ([".csv", ".tsv", ".txt"].includes(end)) set({ dialog: "spot", importing: file });
-  else if (!musicFiles.split(",").includes(end))
-    tell(
-      "Drop an event list, a list of cues, or the MIDI or MusicXML file, or the session, of the chosen cue.",
-      "refused",
-    );
+  else if (!musicFiles.split(",").includes(end)) tell(say.dropAnEventList, "refused");
   else if (cue) void keepMusic(cue, file);
-  else tell("Choose the cue that this music belongs to first.", "refused");
+  else tell(say.chooseTheCue, "refused");
 }
 
 /** dialogs are what the list of productions opens beside them. */
@@ -145,17 +144,16 @@ const dialogs: Record<string, "new-film" | "film-settings" | "film-history" | "a
 
 function noteOf(film: Film): string {
   const { whole, days, done } = film.sums;
-  const left = whole.left > 0 ? `, ${clock(whole.left)} to write` : "";
-  const by =
-    days > 0 ? `, done by ${new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}` : "";
-  return `${plural(whole.cues, "cue")}, ${clock(whole.seconds)}${left}${by}`;
+  const left = whole.left > 0 ? say.toWrite(clock(whole.left)) : "";
+  const by = days > 0 ? say.doneBy(new Date(done).toLocaleDateString("en-GB", { day: "numeric", month: "short" })) : "";
+  return `${say.cuesCues(whole.cues)}, ${clock(whole.seconds)}${left}${by}`;
 }
 
 function Add({ film }: { film: Film }) {
   const add = () => {
     const { at } = films.getState();
     const reel = film.reels.find((r) => at !== null && at >= r.start && at < spanOf(film, r).end) ?? film.reels[0];
-    if (!reel) return tell("Add a reel first.", "refused");
+    if (!reel) return tell(say.addAReelFirst, "refused");
     const c = counted(film.settings.frame);
     const cues = film.cues.filter((x) => x.reel === reel.id);
     const start = at !== null && at >= reel.start ? at : cues.reduce((end, x) => Math.max(end, x.end), reel.start);
@@ -163,18 +161,18 @@ function Add({ film }: { film: Film }) {
   };
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="button">Add ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger className="button">{say.add}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating p-1" align="end" sideOffset={4}>
           <DropdownMenu.Item className="menu-item" disabled={film.reels.length === 0} onSelect={add}>
-            A cue at the playhead
+            {say.aCueAtThePlayhead}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void addReel()}>
-            A reel
+            {say.aReel}
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "spot" })}>
-            A list of cues…
+            {say.aListOfCues}
           </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
@@ -184,9 +182,9 @@ function Add({ film }: { film: Film }) {
 
 /** What cues leave in. */
 const formats: [string, string][] = [
-  ["list", "List of cues"],
-  ["edl", "Event list, CMX 3600"],
-  ["otio", "Timeline, OpenTimelineIO"],
+  ["list", say.listOfCues],
+  ["edl", say.eventListCmx3600],
+  ["otio", say.timelineOpentimelineio],
 ];
 
 /** TakeOut writes the cues of a reel, or of all, in the open formats. */
@@ -210,7 +208,7 @@ function TakeOut({ film }: { film: Film }) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className="button" disabled={film.cues.length === 0}>
-        Take out ▾
+        {say.takeOut}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-52 p-1" align="end" sideOffset={4}>
@@ -219,7 +217,7 @@ function TakeOut({ film }: { film: Film }) {
           {film.reels.length > 1 &&
             film.reels.map((r) => (
               <DropdownMenu.Sub key={r.id}>
-                <DropdownMenu.SubTrigger className="menu-item">Reel {r.name} ▸</DropdownMenu.SubTrigger>
+                <DropdownMenu.SubTrigger className="menu-item">{say.reel(r.name)}</DropdownMenu.SubTrigger>
                 <DropdownMenu.Portal>
                   <DropdownMenu.SubContent className="floating w-52 p-1">{items(r.id)}</DropdownMenu.SubContent>
                 </DropdownMenu.Portal>
@@ -234,16 +232,16 @@ function TakeOut({ film }: { film: Film }) {
 function None({ known }: { known: boolean }) {
   return (
     <>
-      <LeafHead title="Cues" note={known ? "no production yet" : ""} />
+      <LeafHead title={say.cues} note={known ? say.noProductionYet : ""} />
       {known && (
         <Empty
-          says="A film, an episode or a game, with its reels, its cuts and its cues."
+          says={say.aFilmAnEpisode}
           steps={[
-            { text: "New production…", run: () => set({ dialog: "new-film" }) },
-            { text: "Open an archive…", run: () => set({ dialog: "archive" }) },
+            { text: say.newProduction, run: () => set({ dialog: "new-film" }) },
+            { text: say.openAnArchive, run: () => set({ dialog: "archive" }) },
           ]}
         >
-          A production keeps each cue at its timecode, and moves it with every new cut.
+          {say.aProductionKeepsEachCue}
         </Empty>
       )}
     </>

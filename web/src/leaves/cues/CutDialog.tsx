@@ -3,11 +3,14 @@ import { useEffect, useState } from "react";
 import type { Id, Schemas } from "../../model/api";
 import { backTo, bringIn, called, type Film, filmed, films, newCut, takeCut, useFilm } from "../../model/film";
 import { set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { timecode } from "../../model/timecode";
 import { ChooseFile } from "../../parts/ChooseFile";
 import { Floating } from "../../shell/Floating";
 import { Ribbons } from "./Ribbons";
+import { words } from "./words";
+
+const say = words.cutDialog;
 
 /** CutDialog keeps the cuts of a production, and holds the cues against one of them. */
 export function CutDialog({ close }: { close: () => void }) {
@@ -21,7 +24,7 @@ export function CutDialog({ close }: { close: () => void }) {
   };
   return (
     <Floating
-      title={held ? `${film.cuts.find((c) => c.id === film.settings.cut)?.name ?? "No cut"} to ${held.name}` : "Cuts"}
+      title={held ? say.to(film.cuts.find((c) => c.id === film.settings.cut)?.name ?? say.noCut, held.name) : say.cuts}
       open
       onOpenChange={leave}
       className={held ? "w-[1040px]" : "w-[640px]"}
@@ -36,35 +39,32 @@ function Cuts({ film }: { film: Film }) {
   return (
     <>
       {film.cuts.length === 0 ? (
-        <p className="text-soft">
-          No cut yet. Bring in the event list of a reel, CMX 3600 (.edl) or OpenTimelineIO; or make a cut without a
-          list, and choose its film.
-        </p>
+        <p className="text-soft">{say.noCutYetBring}</p>
       ) : (
-        <ul aria-label="Cuts">
+        <ul aria-label={say.cuts}>
           {film.cuts.map((c) => (
             <li key={c.id} className="border-line border-b py-1.5" data-cut={c.name}>
               <div className="flex items-center gap-3">
                 <span className="w-40 truncate font-semibold">{c.name}</span>
                 <span className="text-soft">
                   {c.reels
-                    .map((r) => `R${film.reels.find((x) => x.id === r.reel)?.name}: ${plural(r.events, "event")}`)
-                    .join(", ") || "no picture"}
+                    .map((r) => say.rEvents(film.reels.find((x) => x.id === r.reel)?.name ?? "", r.events))
+                    .join(", ") || say.noPicture}
                 </span>
                 <span className="ml-auto flex gap-1">
                   {c.id === present ? (
-                    <span className="text-soft">the cues are in it</span>
+                    <span className="text-soft">{say.theCuesAreInIt}</span>
                   ) : (
                     <>
                       <button type="button" className="button h-6" onClick={() => void backTo(c.id)}>
-                        Go back to it
+                        {say.goBackToIt}
                       </button>
                       <button
                         type="button"
                         className="button button-main h-6"
                         onClick={() => films.setState({ cut: c.id })}
                       >
-                        Compare the cues with it
+                        {say.compareTheCuesWithIt}
                       </button>
                     </>
                   )}
@@ -89,10 +89,10 @@ function Films({ film, cut }: { film: Film; cut: Schemas["FilmCut"] }) {
           key={r.id}
           type="button"
           className="link max-w-64 truncate"
-          aria-label={`Film of reel ${r.name} in ${cut.name}`}
+          aria-label={say.filmOfReelIn(r.name, cut.name)}
           onClick={() => set({ dialog: "movie", movie: { cut: cut.id, reel: r.id } })}
         >
-          R{r.name} {cut.films[r.id]?.file ?? "film…"}
+          {say.r(r.name, cut.films[r.id]?.file ?? say.film)}
         </button>
       ))}
     </div>
@@ -117,7 +117,7 @@ function BringIn({ film }: { film: Film }) {
       ...(reel ? { reel } : {}),
     });
     if (!done) return;
-    setNotes([`${plural(done.events, "event")} taken.`, ...done.notes]);
+    setNotes([say.eventsTaken(done.events), ...done.notes]);
     setInto(done.cut);
     if (film.settings.cut && done.cut !== film.settings.cut) films.setState({ cut: done.cut });
   };
@@ -136,26 +136,26 @@ function BringIn({ film }: { film: Film }) {
     >
       <ChooseFile
         accept=".edl,.otio,.txt,.csv,.tsv"
-        label="Event list"
+        label={say.eventList}
         className="button-main"
-        title="An event list (CMX 3600, OpenTimelineIO), or a list of changes (CSV: at, gone, added)"
+        title={say.anEventListCmx3600}
         take={(f) => void take(f)}
       >
-        Bring in a list…
+        {say.bringInAList}
       </ChooseFile>
-      <select className="field" aria-label="Into which cut" value={into} onChange={(e) => setInto(e.target.value)}>
-        <option value="">into a new cut</option>
+      <select className="field" aria-label={say.intoWhichCut} value={into} onChange={(e) => setInto(e.target.value)}>
+        <option value="">{say.intoANewCut}</option>
         {others.map((c) => (
           <option key={c.id} value={c.id}>
-            into {c.name}
+            {say.into(c.name)}
           </option>
         ))}
       </select>
       {into === "" && (
         <input
           className="field w-36"
-          aria-label="Name of the new cut"
-          placeholder={`Cut ${film.cuts.length + 1}`}
+          aria-label={say.nameOfTheNewCut}
+          placeholder={say.cut(film.cuts.length + 1)}
           value={name}
           onChange={(e) => setName(e.target.value)}
         />
@@ -163,22 +163,22 @@ function BringIn({ film }: { film: Film }) {
       <button
         type="button"
         className="button"
-        title="A cut without an event list: its picture is a film"
+        title={say.aCutWithoutAnEvent}
         disabled={film.reels.length === 0}
         onClick={() => void newCut(name.trim())}
       >
-        Without a list
+        {say.withoutAList}
       </button>
-      <select className="field" aria-label="Which reel" value={reel} onChange={(e) => setReel(e.target.value)}>
-        <option value="">the reel of its timecode</option>
+      <select className="field" aria-label={say.whichReel} value={reel} onChange={(e) => setReel(e.target.value)}>
+        <option value="">{say.theReelOfItsTimecode}</option>
         {film.reels.map((r) => (
           <option key={r.id} value={r.id}>
-            reel {r.name}
+            {say.reel(r.name)}
           </option>
         ))}
       </select>
       {notes.length > 0 && (
-        <ul className="w-full text-soft" aria-label="What was read">
+        <ul className="w-full text-soft" aria-label={say.whatWasRead}>
           {notes.map((n) => (
             <li key={n}>{n}</li>
           ))}
@@ -188,13 +188,13 @@ function BringIn({ film }: { film: Film }) {
   );
 }
 
-const kinds = { untouched: "untouched", moved: "moved", changed: "changed inside", gone: "gone" } as const;
+const kinds = { untouched: say.untouched, moved: say.moved, changed: say.changedInside, gone: say.gone } as const;
 
 /** Held shows what a cut does to every cue, and how each can follow. */
 function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close: () => void }) {
   const { data } = useQuery(filmed.conforming(film.id, film.revision, cut.id));
   const [choices, setChoices] = useState<Record<Id, number>>({});
-  if (!data) return <p className="text-soft">Comparing…</p>;
+  if (!data) return <p className="text-soft">{say.comparing}</p>;
   const sum = (list: readonly { start: number; end: number }[]) => list.reduce((n, s) => n + s.end - s.start, 0);
   const gone = data.reels.reduce((n, r) => n + sum(r.gone), 0);
   const fresh = data.reels.reduce((n, r) => n + sum(r.fresh), 0);
@@ -205,8 +205,7 @@ function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close
   return (
     <div className="flex min-h-0 flex-col">
       <p data-part="conform-sum">
-        {gone} frames are gone, {fresh} are new. Cues: {count("untouched")} untouched, {count("moved")} moved,{" "}
-        {count("changed")} changed inside, {count("gone")} gone.
+        {say.framesAreGoneAreNew(gone, fresh, count("untouched"), count("moved"), count("changed"), count("gone"))}
       </p>
       <div className="min-h-0 overflow-y-auto">
         {data.reels.map((r) => (
@@ -216,11 +215,11 @@ function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close
           <thead>
             <tr className="text-left text-soft">
               <th className="w-8 py-1 font-normal" />
-              <th className="font-normal">Cue</th>
-              <th className="font-normal">What becomes of it</th>
-              <th className="font-normal">Starts</th>
-              <th className="font-normal">How it follows</th>
-              <th className="w-24 text-right font-normal">worst, frames</th>
+              <th className="font-normal">{say.cue}</th>
+              <th className="font-normal">{say.whatBecomesOfIt}</th>
+              <th className="font-normal">{say.starts}</th>
+              <th className="font-normal">{say.howItFollows}</th>
+              <th className="w-24 text-right font-normal">{say.worstFrames}</th>
             </tr>
           </thead>
           <tbody>
@@ -240,14 +239,14 @@ function Held({ film, cut, close }: { film: Film; cut: Schemas["FilmCut"]; close
       <div className="mt-3 flex justify-end gap-2">
         {(["pdf", "csv"] as const).map((f) => (
           <a key={f} className="button" href={`/api/productions/${film.id}/cuts/${cut.id}/report/${f}`} download>
-            Report as {f.toUpperCase()}
+            {say.reportAs(f.toUpperCase())}
           </a>
         ))}
         <button type="button" className="button" onClick={() => films.setState({ cut: null })}>
-          All cuts
+          {say.allCuts}
         </button>
         <button type="button" className="button button-main" onClick={() => void take()}>
-          Take {cut.name}
+          {say.take(cut.name)}
         </button>
       </div>
     </div>
@@ -267,14 +266,14 @@ function Row({ film, v, proposals, choice, choose }: RowProps) {
   const frame = film.settings.frame;
   const p = proposals[Math.max(0, choice)];
   if (!cue) return null;
-  const by = v.by === 0 ? "" : ` by ${v.by > 0 ? "+" : "−"}${Math.abs(v.by)} frames`;
+  const by = v.by === 0 ? "" : say.byFrames(v.by > 0 ? "+" : "−", Math.abs(v.by));
   return (
     <>
       <tr className="border-line border-t align-top" data-verdict={v.kind} data-cue-number={cue.number}>
         <td className="py-1">
           <input
             type="checkbox"
-            aria-label={`${called(cue)} follows`}
+            aria-label={say.follows(called(cue))}
             checked={choice >= 0}
             onChange={(e) => choose(e.target.checked ? 0 : -1)}
           />
@@ -284,21 +283,21 @@ function Row({ film, v, proposals, choice, choose }: RowProps) {
         </td>
         <td className={`py-1 ${v.kind === "changed" || v.kind === "gone" ? "text-accent" : ""}`}>
           {v.kind === "moved"
-            ? `moved${by}`
+            ? say.movedBy(by)
             : v.kind === "changed" && by
-              ? `changed inside, moves${by}`
+              ? say.changedInsideMoves(by)
               : kinds[v.kind]}
-          {v.unsure && <span className="text-soft"> (by timecode alone)</span>}
+          {v.unsure && <span className="text-soft"> {say.byTimecodeAlone}</span>}
         </td>
         <td className="py-1">{timecode(frame, v.start)}</td>
         <td className="py-1">
           {choice < 0 ? (
-            <span className="text-soft">stays as it is</span>
+            <span className="text-soft">{say.staysAsItIs}</span>
           ) : proposals.length > 1 ? (
             <select
               className="field h-6 w-full min-w-[360px]"
               title={p?.text}
-              aria-label={`How ${cue.number} follows`}
+              aria-label={say.howFollows(cue.number)}
               value={choice}
               onChange={(e) => choose(Number(e.target.value))}
             >
@@ -319,17 +318,15 @@ function Row({ film, v, proposals, choice, choose }: RowProps) {
           <td />
           <td colSpan={5} className="pb-1 text-soft">
             {[
-              ...v.seams.map(
-                (s) => `bar ${s.place.bar} beat ${s.place.beat}: ${s.by > 0 ? "+" : "−"}${Math.abs(s.by)} frames`,
-              ),
+              ...v.seams.map((s) => say.barBeatFrames(s.place.bar, s.place.beat, s.by > 0 ? "+" : "−", Math.abs(s.by))),
               ...v.look,
               ...(p?.errors ?? [])
                 .filter((e) => e.weight > 0)
                 .map(
                   (e) =>
-                    `${e.name}: ${Math.abs(e.frames) < 0.05 ? "met" : `${e.frames > 0 ? "+" : "−"}${Math.abs(e.frames)} frames`}`,
+                    `${e.name}: ${Math.abs(e.frames) < 0.05 ? say.met : say.frames(e.frames > 0 ? "+" : "−", Math.abs(e.frames))}`,
                 ),
-              ...(p?.lost ?? []).map((l) => `${l} is gone`),
+              ...(p?.lost ?? []).map((l) => say.isGone(l)),
             ].join("; ")}
           </td>
         </tr>

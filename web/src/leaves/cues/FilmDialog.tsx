@@ -2,6 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { createFilm, filmed } from "../../model/film";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.filmDialog;
 
 /** FilmDialog makes a production. */
 export function FilmDialog({ close }: { close: () => void }) {
@@ -13,9 +16,9 @@ export function FilmDialog({ close }: { close: () => void }) {
     if (await createFilm(name.trim(), rate)) close();
   };
   return (
-    <Floating title="New production" open onOpenChange={close} className="w-[420px]">
+    <Floating title={say.newProduction} open onOpenChange={close} className="w-[420px]">
       <form onSubmit={(e) => void make(e)} className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
-        <label htmlFor="film-name">Name</label>
+        <label htmlFor="film-name">{say.name}</label>
         <input
           id="film-name"
           className="field"
@@ -23,7 +26,7 @@ export function FilmDialog({ close }: { close: () => void }) {
           maxLength={200}
           onChange={(e) => setName(e.target.value)}
         />
-        <label htmlFor="film-rate">Frames a second</label>
+        <label htmlFor="film-rate">{say.framesASecond}</label>
         <select id="film-rate" className="field" value={rate} onChange={(e) => setRate(e.target.value)}>
           {(data ?? [rate]).map((r) => (
             <option key={r}>{r}</option>
@@ -31,10 +34,10 @@ export function FilmDialog({ close }: { close: () => void }) {
         </select>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            Cancel
+            {say.cancel}
           </button>
           <button type="submit" className="button button-main" disabled={name.trim() === ""}>
-            Create
+            {say.create}
           </button>
         </div>
       </form>

@@ -5,6 +5,9 @@ import { films, useFilm } from "../../model/film";
 import { attempt } from "../../model/store";
 import { PastLine } from "../../parts/PastLine";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.filmHistoryDialog;
 
 const filmHistory = (id: string, revision: number, before: number) =>
   queryOptions({
@@ -32,21 +35,21 @@ export function FilmHistoryDialog({ close }: { close: () => void }) {
   const { data } = useQuery({ ...filmHistory(film?.id ?? "", film?.revision ?? 0, before), enabled: film !== null });
   const oldest = data?.at(-1)?.revision ?? 1;
   return (
-    <Floating title="History of the production" open onOpenChange={close} className="w-[700px]">
-      <ul aria-label="Changes of the production" className="max-h-[56vh] overflow-y-auto border-line border-y">
+    <Floating title={say.historyOfTheProduction} open onOpenChange={close} className="w-[700px]">
+      <ul aria-label={say.changesOfTheProduction} className="max-h-[56vh] overflow-y-auto border-line border-y">
         {data?.map((c) => (
           <li key={c.revision}>
             <PastLine change={c} takeBack={takeBack} />
           </li>
         ))}
-        {data?.length === 0 && <li className="py-2 text-soft">Nothing was changed yet.</li>}
+        {data?.length === 0 && <li className="py-2 text-soft">{say.nothingWasChangedYet}</li>}
       </ul>
       <div className="mt-3 flex gap-2">
         <button type="button" className="button" disabled={before === 0} onClick={() => setBefore(0)}>
-          Newest
+          {say.newest}
         </button>
         <button type="button" className="button" disabled={oldest <= 1} onClick={() => setBefore(oldest)}>
-          Older
+          {say.older}
         </button>
       </div>
     </Floating>

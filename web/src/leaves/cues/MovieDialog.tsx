@@ -8,6 +8,9 @@ import { remember, remembered, tell, useApp } from "../../model/store";
 import { frameOf, timecode } from "../../model/timecode";
 import { Floating } from "../../shell/Floating";
 import { Cell } from "./Cell";
+import { words } from "./words";
+
+const say = words.movieDialog;
 
 const movies = (folder: string) =>
   queryOptions({
@@ -25,19 +28,19 @@ export function MovieDialog({ close }: { close: () => void }) {
   if (!film || !cut || !reel) return null;
   const has = filmOf(film, cut.id, reel.id);
   return (
-    <Floating title={`Film of reel ${reel.name}, ${cut.name}`} open onOpenChange={close} className="w-[620px]">
+    <Floating title={say.filmOfReel(reel.name, cut.name)} open onOpenChange={close} className="w-[620px]">
       {has ? (
         <>
           <Told film={film} movie={has} set={(begin) => void chooseFilm(cut.id, reel.id, askOf(has, begin))} />
           <div className="mt-3 flex justify-end gap-2">
             <button type="button" className="button" onClick={() => void chooseFilm(cut.id, reel.id, null)}>
-              Remove it
+              {say.removeIt}
             </button>
             <button type="button" className="button" onClick={() => void chooseFilm(cut.id, reel.id, askOf(has))}>
-              Read it again
+              {say.readItAgain}
             </button>
             <button type="button" className="button button-main" onClick={close}>
-              Done
+              {say.done}
             </button>
           </div>
         </>
@@ -66,40 +69,38 @@ function Told({ film, movie, set }: { film: Film; movie: Movie; set: (begin: num
   return (
     <>
       <dl className="grid grid-cols-[110px_1fr] gap-y-1">
-        <dt className="text-soft">File</dt>
+        <dt className="text-soft">{say.file}</dt>
         <dd className="truncate" title={`${movie.folder}/${movie.file}`}>
           {movie.file}
         </dd>
-        <dt className="text-soft">Picture</dt>
-        <dd>
-          {footage.width} × {footage.height}, {rate} frames a second, {footage.codec}
-        </dd>
-        <dt className="text-soft">Its timecode</dt>
-        <dd>{footage.start || "none"}</dd>
-        <dt className="self-center text-soft">Begins at</dt>
+        <dt className="text-soft">{say.picture}</dt>
+        <dd>{say.framesASecond(footage.width, footage.height, rate, footage.codec)}</dd>
+        <dt className="text-soft">{say.itsTimecode}</dt>
+        <dd>{footage.start || say.none}</dd>
+        <dt className="self-center text-soft">{say.beginsAt}</dt>
         <dd className="flex items-center gap-2">
           <Cell
             value={timecode(frame, movie.starts)}
-            label="Where the film begins"
+            label={say.whereTheFilmBegins}
             className="w-28"
             keep={(text) => {
               const begin = frameOf(frame, text);
               if (begin !== null) set(begin);
-              else tell(`“${text}” is not a timecode.`, "refused");
+              else tell(say.isNotATimecode(text), "refused");
             }}
           />
           {movie.begin !== undefined && (
             <button type="button" className="link" onClick={() => set(null)}>
-              as its timecode says
+              {say.asItsTimecodeSays}
             </button>
           )}
         </dd>
-        <dt className="text-soft">Ends at</dt>
+        <dt className="text-soft">{say.endsAt}</dt>
         <dd>{timecode(frame, movie.ends)}</dd>
-        <dt className="text-soft">Its sound</dt>
-        <dd>{footage.soundMs ? `${(footage.soundMs / 1000).toFixed(1)} s` : "none"}</dd>
+        <dt className="text-soft">{say.itsSound}</dt>
+        <dd>{footage.soundMs ? `${(footage.soundMs / 1000).toFixed(1)} s` : say.none}</dd>
       </dl>
-      <ul className="mt-2" aria-label="To check">
+      <ul className="mt-2" aria-label={say.toCheck}>
         {marks.map((m) => (
           <li key={m.code + m.message}>
             <span className="text-accent">! {m.message}.</span> <span className="text-soft">{m.remedy}.</span>
@@ -129,14 +130,14 @@ function Browse({ take }: { take: (folder: string, file: string) => Promise<unkn
   if (top && roots.length === 0)
     return (
       <p className="text-soft">
-        This server has no folder with films yet. Start it with <code>--scan-root FOLDER</code>, the folder that holds
-        the films. Until then every shot shows a slate.
+        {say.thisServerHasNoFolder} <code>{say.scanRootFolder}</code>
+        {say.theFolderThatHolds}
       </p>
     );
   return (
     <>
-      <p className="truncate text-soft">{root ? folder : "Folders with films"}</p>
-      <ul aria-label="Films" className="mt-1 max-h-72 overflow-y-auto">
+      <p className="truncate text-soft">{root ? folder : say.foldersWithFilms}</p>
+      <ul aria-label={say.films} className="mt-1 max-h-72 overflow-y-auto">
         {root && (
           <li>
             <button
@@ -144,7 +145,7 @@ function Browse({ take }: { take: (folder: string, file: string) => Promise<unkn
               className="menu-item flex w-full items-center gap-2"
               onClick={() => go(folder === root ? "" : folder.slice(0, folder.lastIndexOf("/")))}
             >
-              <CornerLeftUp size={13} /> Up
+              <CornerLeftUp size={13} /> {say.up}
             </button>
           </li>
         )}
@@ -173,9 +174,7 @@ function Browse({ take }: { take: (folder: string, file: string) => Promise<unkn
             </li>
           ))}
       </ul>
-      {root && data && data.movies.length === 0 && (
-        <p className="text-soft">No film here: MP4 and MOV files are shown.</p>
-      )}
+      {root && data && data.movies.length === 0 && <p className="text-soft">{say.noFilmHereMp4}</p>}
       {error && <p className="text-accent">{error.message}</p>}
     </>
   );

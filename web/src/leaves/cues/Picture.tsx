@@ -18,6 +18,9 @@ import {
 import { timecode } from "../../model/timecode";
 import { Running } from "./Running";
 import { Stage } from "./Stage";
+import { words } from "./words";
+
+const say = words.picture;
 
 /** Picture plays the picture of the present cut, with bars, markers and hits running over it; beside
  * it that of another cut, at the place where the same picture was. */
@@ -33,28 +36,28 @@ export function Picture({ film }: { film: Film }) {
   const movie = filmOf(film, cut, reel.id);
   const other = film.cuts.find((c) => c.id === beside && c.id !== cut);
   return (
-    <section aria-label="Picture" className="shrink-0 border-line border-b p-2" data-part="picture" data-at={now}>
+    <section aria-label={say.picture} className="shrink-0 border-line border-b p-2" data-part="picture" data-at={now}>
       <div className="relative aspect-video w-full overflow-hidden rounded-[3px] bg-black">
         <Stage film={film} cut={cut} reel={reel} at={now} leads />
         <Running film={film} reel={reel} at={now} />
       </div>
       <Transport film={film} reel={reel} at={now} />
       <div className="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
-        <Tick is="click">Click</Tick>
+        <Tick is="click">{say.click}</Tick>
         {movie && (movie.footage.soundMs ?? 0) > 0 && <Guide />}
         {film.cuts.length > 1 && (
           <select
             className="field ml-auto h-6 max-w-36"
-            aria-label="Compare with"
+            aria-label={say.compareWith}
             value={other?.id ?? ""}
             onChange={(e) => picture.setState({ beside: e.target.value || null })}
           >
-            <option value="">no other cut</option>
+            <option value="">{say.noOtherCut}</option>
             {film.cuts
               .filter((c) => c.id !== cut)
               .map((c) => (
                 <option key={c.id} value={c.id}>
-                  beside {c.name}
+                  {say.beside(c.name)}
                 </option>
               ))}
           </select>
@@ -74,23 +77,23 @@ function Transport({ film, reel, at }: { film: Film; reel: Reel; at: number }) {
   };
   return (
     <div className="mt-1 flex items-center gap-1">
-      <Act label="Back to the start of the cue, or of the reel" run={back}>
+      <Act label={say.backToTheStart} run={back}>
         <SkipBack size={13} />
       </Act>
-      <Act label="One frame back" run={() => goBy(-1)}>
+      <Act label={say.oneFrameBack} run={() => goBy(-1)}>
         <StepBack size={13} />
       </Act>
-      <Act label={playing ? "Stop" : "Play"} run={toggle} main>
+      <Act label={playing ? say.stop : say.play} run={toggle} main>
         {playing ? <Pause size={14} /> : <Play size={14} />}
       </Act>
-      <Act label="One frame on" run={() => goBy(1)}>
+      <Act label={say.oneFrameOn} run={() => goBy(1)}>
         <StepForward size={13} />
       </Act>
       <span className="ml-2 text-[15px]" data-part="picture-time">
         {timecode(film.settings.frame, at)}
       </span>
       <span className="ml-auto">
-        <Act label={large ? "Smaller picture" : "Larger picture"} run={() => choose({ large: !large })}>
+        <Act label={large ? say.smallerPicture : say.largerPicture} run={() => choose({ large: !large })}>
           {large ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
         </Act>
       </span>
@@ -126,12 +129,12 @@ function Tick({ is, children }: { is: "click" | "sound"; children: ReactNode }) 
 function Guide() {
   const level = usePicture((s) => s.level);
   return (
-    <span className="flex items-center gap-1" title="A guide: it is heard here, and is in no stem">
-      <Tick is="sound">Film's sound</Tick>
+    <span className="flex items-center gap-1" title={say.aGuideItIsHeard}>
+      <Tick is="sound">{say.filmsSound}</Tick>
       <input
         type="range"
         className="w-16"
-        aria-label="Level of the film's sound"
+        aria-label={say.levelOfTheFilmsSound}
         min={0}
         max={1}
         step={0.05}
@@ -153,9 +156,7 @@ function Beside({ film, cut, name, reel, at }: { film: Film; cut: Id; name: stri
       {there !== null && <Stage film={film} cut={cut} reel={reel} at={there} />}
       <p className="absolute inset-x-0 top-0 flex justify-between bg-[#14181ab8] px-1.5 text-[#f4eedd] text-[12px]">
         <span>{name}</span>
-        <span>
-          {there === null ? (pieces ? "this picture is not in it" : "") : timecode(film.settings.frame, there)}
-        </span>
+        <span>{there === null ? (pieces ? say.thisPicture : "") : timecode(film.settings.frame, there)}</span>
       </p>
     </div>
   );

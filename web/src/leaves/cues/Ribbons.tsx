@@ -3,6 +3,9 @@ import type { Schemas } from "../../model/api";
 import { called, type Film } from "../../model/film";
 import { timecode } from "../../model/timecode";
 import { useSize } from "../../parts/useSize";
+import { words } from "./words";
+
+const say = words.ribbons;
 
 type Match = Schemas["ReelMatch"];
 type Verdict = Schemas["CueVerdict"];
@@ -32,10 +35,10 @@ export function Ribbons({ film, match, verdicts }: { film: Film; match: Match; v
         width={width}
         height={height}
         role="img"
-        aria-label={`Reel ${reel?.name}, from the old cut to the new`}
+        aria-label={say.reelFromTheOldCut(reel?.name ?? "")}
         className="block"
       >
-        <title>{`Reel ${reel?.name}: the old cut above, the new one below`}</title>
+        <title>{say.reelTheOldCutAbove(reel?.name ?? "")}</title>
         <rect
           x={x(match.old.start)}
           y={top}
@@ -57,7 +60,7 @@ export function Ribbons({ film, match, verdicts }: { film: Film; match: Match; v
             fill={tints[p.how]}
             opacity={p.unsure ? 0.25 : 0.5}
           >
-            <title>{`${timecode(frame, p.old.start)} to ${timecode(frame, p.new.start)}, ${p.how}`}</title>
+            <title>{say.to(timecode(frame, p.old.start), timecode(frame, p.new.start), p.how)}</title>
           </path>
         ))}
         {match.gone.map((g) => (
@@ -70,7 +73,7 @@ export function Ribbons({ film, match, verdicts }: { film: Film; match: Match; v
             fill="var(--accent)"
             opacity={0.75}
           >
-            <title>{`gone: ${timecode(frame, g.start)} to ${timecode(frame, g.end)}`}</title>
+            <title>{say.goneTo(timecode(frame, g.start), timecode(frame, g.end))}</title>
           </rect>
         ))}
         {match.fresh.map((g) => (
@@ -82,7 +85,7 @@ export function Ribbons({ film, match, verdicts }: { film: Film; match: Match; v
             height={band}
             fill="var(--tint-petrol)"
           >
-            <title>{`new: ${timecode(frame, g.start)} to ${timecode(frame, g.end)}`}</title>
+            <title>{say.newTo(timecode(frame, g.start), timecode(frame, g.end))}</title>
           </rect>
         ))}
         {cues.map(({ c, v }) => (
@@ -115,10 +118,10 @@ export function Ribbons({ film, match, verdicts }: { film: Film; match: Match; v
           </g>
         ))}
         <text x={4} y={10} fontSize={10} fill="var(--soft)">
-          R{reel?.name} before
+          {say.rBefore(reel?.name ?? "")}
         </text>
         <text x={4} y={height - 1} fontSize={10} fill="var(--soft)">
-          R{reel?.name} now
+          {say.rNow(reel?.name ?? "")}
         </text>
       </svg>
     </div>

@@ -2,6 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../model/api";
 import { type Cue, type Film, filmed, frameOfTick, placeAt, type Reel } from "../../model/film";
 import { timecode } from "../../model/timecode";
+import { words } from "./words";
+
+const say = words.running;
 
 const wide = 320;
 const high = 180;
@@ -46,7 +49,7 @@ export function Running({ film, reel, at }: { film: Film; reel: Reel; at: number
       )}
       {met && <circle cx={wide / 2} cy={(high - band) / 2} r={22} fill={ember} data-met={met.frame} />}
       <Said x={6} y={15} size={13}>
-        {place ? `bar ${place.bar}  beat ${place.beat}` : ""}
+        {place ? say.barBeat(place.bar, place.beat) : ""}
       </Said>
       <Said x={wide - 6} y={15} size={13} end>
         {timecode(frame, at)}

@@ -3,6 +3,9 @@ import { type CueOp, edit, type Film, useFilm } from "../../model/film";
 import { tell } from "../../model/store";
 import { frameOf, timecode } from "../../model/timecode";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.settingsDialog;
 
 const sampleRates = [44_100, 48_000, 88_200, 96_000];
 
@@ -44,22 +47,22 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
     for (const r of reels) {
       const was = film.reels.find((x) => x.id === r.id)!;
       const start = frameOf(s.frame, r.start);
-      if (start === null) return tell(`“${r.start}” is not a timecode at ${s.rate} frames a second.`, "refused");
+      if (start === null) return tell(say.isNotATimecode(r.start, s.rate), "refused");
       if (start !== was.start || r.name.trim() !== was.name)
         ops.push({ kind: "reel", id: r.id, set: { name: r.name.trim(), start } as never });
     }
-    if (ops.length === 0 || (await edit(ops, `Set up ${name.trim()}`))) close();
+    if (ops.length === 0 || (await edit(ops, say.setUp(name.trim())))) close();
   };
   const set = (id: string, to: { name?: string; start?: string }) =>
     setReels(reels.map((r) => (r.id === id ? { ...r, ...to } : r)));
   return (
-    <Floating title={`Settings of ${s.name}`} open onOpenChange={close} className="w-[520px]">
+    <Floating title={say.settingsOf(s.name)} open onOpenChange={close} className="w-[520px]">
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[auto_1fr] items-start gap-x-4 gap-y-2">
-        <label htmlFor="set-name">Name</label>
+        <label htmlFor="set-name">{say.name}</label>
         <input id="set-name" className="field" value={name} maxLength={200} onChange={(e) => setName(e.target.value)} />
-        <span>Frames a second</span>
+        <span>{say.framesASecond}</span>
         <span>{s.rate}</span>
-        <label htmlFor="set-hz">Samples a second</label>
+        <label htmlFor="set-hz">{say.samplesASecond}</label>
         <select id="set-hz" className="field" value={rateHz} onChange={(e) => setRateHz(Number(e.target.value))}>
           {[...new Set([...sampleRates, rateHz])].map((r) => (
             <option key={r} value={r}>
@@ -67,7 +70,7 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             </option>
           ))}
         </select>
-        <label htmlFor="set-numbering">Cue numbers</label>
+        <label htmlFor="set-numbering">{say.cueNumbers}</label>
         <div>
           <input
             id="set-numbering"
@@ -76,21 +79,21 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             maxLength={60}
             onChange={(e) => setNumbering(e.target.value)}
           />
-          <div className="text-soft">{"{reel}M{number:2} gives 1M05; existing numbers are kept"}</div>
+          <div className="text-soft">{say.reelMNumber2Gives}</div>
         </div>
-        <label htmlFor="set-files">Printed files</label>
+        <label htmlFor="set-files">{say.printedFiles}</label>
         <div>
           <input
             id="set-files"
             className="field w-full"
             value={files}
             maxLength={200}
-            placeholder="{cue} {title} {version} {stem}"
+            placeholder={say.cueTitleVersionStem}
             onChange={(e) => setFiles(e.target.value)}
           />
-          <div className="text-soft">how stems and mixes are called; {"{number}, {start} and {rate}"} can be added</div>
+          <div className="text-soft">{say.howStemsAndMixes}</div>
         </div>
-        <label htmlFor="set-statuses">Statuses</label>
+        <label htmlFor="set-statuses">{say.statuses}</label>
         <div>
           <textarea
             id="set-statuses"
@@ -98,9 +101,9 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             value={statuses}
             onChange={(e) => setStatuses(e.target.value)}
           />
-          <div className="text-soft">one per line, in order</div>
+          <div className="text-soft">{say.onePerLineInOrder}</div>
         </div>
-        <label htmlFor="set-begin">Planned from</label>
+        <label htmlFor="set-begin">{say.plannedFrom}</label>
         <div>
           <input
             id="set-begin"
@@ -109,23 +112,23 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
             value={begin}
             onChange={(e) => setBegin(e.target.value)}
           />
-          <span className="ml-2 text-soft">{begin ? "" : "from today"}</span>
+          <span className="ml-2 text-soft">{begin ? "" : say.fromToday}</span>
         </div>
-        {reels.length > 0 && <span>Reels</span>}
+        {reels.length > 0 && <span>{say.reels}</span>}
         <div>
           {reels.map((r, n) => (
             <div key={r.id} className="mb-1 flex items-center gap-2">
               <input
                 className="field w-16"
-                aria-label={`Name of reel ${n + 1}`}
+                aria-label={say.nameOfReel(n + 1)}
                 value={r.name}
                 maxLength={200}
                 onChange={(e) => set(r.id, { name: e.target.value })}
               />
-              begins at
+              {say.beginsAt}
               <input
                 className="field w-28"
-                aria-label={`Start of reel ${n + 1}`}
+                aria-label={say.startOfReel(n + 1)}
                 value={r.start}
                 onChange={(e) => set(r.id, { start: e.target.value })}
               />
@@ -134,10 +137,10 @@ function Settings({ film, close }: { film: Film; close: () => void }) {
         </div>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            Cancel
+            {say.cancel}
           </button>
           <button type="submit" className="button button-main" disabled={name.trim() === ""}>
-            Save
+            {say.save}
           </button>
         </div>
       </form>

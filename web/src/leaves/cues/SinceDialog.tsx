@@ -2,8 +2,11 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { answer, api, type Id } from "../../model/api";
 import { called, films, startCues, useFilm } from "../../model/film";
 import { attempt, set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.sinceDialog;
 
 const sinceStarted = (id: string, revision: number, template: number, cue: Id) =>
   queryOptions({
@@ -37,13 +40,10 @@ export function SinceDialog({ close }: { close: () => void }) {
   if (!film || !cue) return null;
   const took = cue.took?.length ?? 0;
   return (
-    <Floating title={`Since ${called(cue)} was started`} open onOpenChange={close} className="w-[640px]">
-      <p className="text-soft">
-        It has its template as of revision {cue.version}
-        {took > 0 ? `, and ${plural(took, "later change")}` : ""}. What is ticked goes into its own.
-      </p>
+    <Floating title={say.sinceWasStarted(called(cue))} open onOpenChange={close} className="w-[640px]">
+      <p className="text-soft">{say.itHasItsTemplate(cue.version ?? "", took > 0 ? say.andLaterChanges(took) : "")}</p>
       {error && <p className="mt-2 text-accent">{error.message}</p>}
-      <ul aria-label="Changes since" className="mt-2 max-h-[44vh] overflow-y-auto border-line border-y">
+      <ul aria-label={say.changesSince} className="mt-2 max-h-[44vh] overflow-y-auto border-line border-y">
         {data?.map((c) => (
           <li key={c.revision}>
             <label className={`flex min-h-[26px] items-center gap-2 px-1 ${c.revision % 2 ? "bg-band" : ""}`}>
@@ -62,7 +62,7 @@ export function SinceDialog({ close }: { close: () => void }) {
             </label>
           </li>
         ))}
-        {data?.length === 0 && <li className="py-1 text-soft">Nothing: it has the template as it is.</li>}
+        {data?.length === 0 && <li className="py-1 text-soft">{say.nothingItHasTheTemplate}</li>}
       </ul>
       <div className="mt-3 flex gap-2">
         {sheet?.id === cue.template && (
@@ -73,24 +73,24 @@ export function SinceDialog({ close }: { close: () => void }) {
               set({ comparing: { template: cue.template!, revision: cue.version! }, dialog: "compare-templates" })
             }
           >
-            Compare the two…
+            {say.compareTheTwo}
           </button>
         )}
         <button
           type="button"
           className="button ml-auto"
           onClick={() => set({ dialog: "start-cues" })}
-          title="From the template as it is now"
+          title={say.fromTheTemplate}
         >
-          Start it anew…
+          {say.startItAnew}
         </button>
         <button
           type="button"
           className="button button-main"
-          title="From its own template: as it was started, with what it took"
+          title={say.fromItsOwnTemplate}
           onClick={() => void startCues([cue.id], { own: true, click: true })}
         >
-          Write its files again
+          {say.writeItsFilesAgain}
         </button>
       </div>
     </Floating>

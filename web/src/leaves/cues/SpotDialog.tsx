@@ -2,9 +2,12 @@ import { useEffect, useState } from "react";
 import { Refusal } from "../../model/api";
 import { type SpottingReport, spot } from "../../model/film";
 import { attempt, tell, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { ChooseFile } from "../../parts/ChooseFile";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.spotDialog;
 
 /** SpotDialog brings in a list of cues: its columns as they were matched, what is wrong by line,
  * then all good lines in one change. */
@@ -30,12 +33,12 @@ export function SpotDialog({ close }: { close: () => void }) {
   const take = async () => {
     const done = await attempt(() => spot(file!, mapping, true));
     if (!done) return;
-    tell(`${plural(done.new, "new cue")}${done.changed > 0 ? `, ${done.changed} changed` : ""}.`);
+    tell(`${say.newCues(done.new)}${done.changed > 0 ? say.changed(done.changed) : ""}.`);
     close();
   };
   const good = report ? report.new + report.changed : 0;
   return (
-    <Floating title="Bring in a list of cues" open onOpenChange={close} className="w-[680px]">
+    <Floating title={say.bringInAList} open onOpenChange={close} className="w-[680px]">
       <div className="mb-3 flex items-center gap-3">
         <ChooseFile
           accept=".csv,.tsv,.txt"
@@ -45,9 +48,9 @@ export function SpotDialog({ close }: { close: () => void }) {
             setFile(f);
           }}
         >
-          {file ? "Another file…" : "Choose a file…"}
+          {file ? say.anotherFile : say.chooseAFile}
         </ChooseFile>
-        <span className="truncate">{file?.name ?? "CSV, one line a cue: number, title, start, end or length"}</span>
+        <span className="truncate">{file?.name ?? say.csvOneLineACue}</span>
       </div>
       {wrong && (
         <p role="alert" className="mb-3 border-accent border-l-4 pl-3">
@@ -57,7 +60,7 @@ export function SpotDialog({ close }: { close: () => void }) {
       {report && (
         <>
           <fieldset className="mb-3">
-            <legend className="mb-1 font-semibold font-serif text-[14px]">Columns</legend>
+            <legend className="mb-1 font-semibold font-serif text-[14px]">{say.columns}</legend>
             <div className="grid max-h-40 grid-cols-2 gap-x-4 gap-y-1 overflow-y-auto">
               {report.headings.map((h) => (
                 <label key={h} className="flex items-center gap-2">
@@ -65,12 +68,12 @@ export function SpotDialog({ close }: { close: () => void }) {
                     {h}
                   </span>
                   <select
-                    aria-label={`Read ${h} as`}
+                    aria-label={say.readAs(h)}
                     className="field w-32"
                     value={mapping[h] ?? report.mapping[h] ?? ""}
                     onChange={(e) => setMapping({ ...mapping, [h]: e.target.value })}
                   >
-                    <option value="">leave out</option>
+                    <option value="">{say.leaveOut}</option>
                     {report.columns.map((c) => (
                       <option key={c}>{c}</option>
                     ))}
@@ -80,15 +83,15 @@ export function SpotDialog({ close }: { close: () => void }) {
             </div>
           </fieldset>
           <p data-part="spotted">
-            {plural(report.new, "new cue")}
-            {report.changed > 0 && `, ${report.changed} that the production has by number`}
-            {report.reels.length > 0 && `; ${plural(report.reels.length, "reel")} made: ${report.reels.join(", ")}`}
+            {say.newCues(report.new)}
+            {report.changed > 0 && say.thatTheProduction(report.changed)}
+            {report.reels.length > 0 && say.reelsMade(report.reels.length, report.reels.join(", "))}
           </p>
           {report.problems.length > 0 && (
-            <ul className="mt-2 max-h-40 overflow-y-auto" aria-label="What cannot be taken">
+            <ul className="mt-2 max-h-40 overflow-y-auto" aria-label={say.whatCannotBeTaken}>
               {report.problems.map((p) => (
                 <li key={`${p.line} ${p.reason}`} className="text-accent">
-                  line {p.line}: {p.reason}
+                  {say.line(p.line, p.reason)}
                 </li>
               ))}
             </ul>
@@ -97,7 +100,7 @@ export function SpotDialog({ close }: { close: () => void }) {
       )}
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Cancel
+          {say.cancel}
         </button>
         <button
           type="button"
@@ -105,7 +108,7 @@ export function SpotDialog({ close }: { close: () => void }) {
           disabled={good === 0 || wrong !== ""}
           onClick={() => void take()}
         >
-          {good > 0 ? `Take ${plural(good, "cue")}` : "Take"}
+          {good > 0 ? say.takeCues(good) : say.take}
         </button>
       </div>
     </Floating>

@@ -5,6 +5,9 @@ import { type CutEvent, type Film, filmed, type Reel } from "../../model/film";
 import { attach, filmOf, seek, usePicture } from "../../model/picture";
 import { timecode } from "../../model/timecode";
 import { isBlack, shotAt, shotTints } from "./shots";
+import { words } from "./words";
+
+const say = words.stage;
 
 interface Props {
   film: Film;
@@ -32,7 +35,7 @@ export function Stage({ film, cut, reel, at, leads = false }: Props) {
         fail={() => setBroken(movie.file)}
       />
     );
-  return <Slate film={film} cut={cut} reel={reel} at={at} why={broken && `${broken} cannot be played here`} />;
+  return <Slate film={film} cut={cut} reel={reel} at={at} why={broken && say.cannotBePlayedHere(broken)} />;
 }
 
 interface MovieProps {
@@ -85,7 +88,7 @@ function Movie({ address, starts, ends, rate, at, leads, fail }: MovieProps) {
         data-starts={starts}
       />
       {(at < starts || at >= ends) && (
-        <p className="absolute inset-0 grid place-items-center bg-black text-[#c9c4b6]">The film has no picture here</p>
+        <p className="absolute inset-0 grid place-items-center bg-black text-[#c9c4b6]">{say.theFilmHasNoPicture}</p>
       )}
     </>
   );
@@ -109,11 +112,11 @@ function Slate({ film, cut, reel, at, why }: SlateProps) {
     return (
       <p className="grid size-full place-items-center bg-black text-[#c9c4b6]" data-slate="">
         {cut === ""
-          ? "No picture yet: see Cuts"
+          ? say.noPictureYetSeeCuts
           : count === 0
-            ? "No picture of this reel in this cut"
+            ? say.noPictureOfThisReel
             : e && at < e.end
-              ? "black"
+              ? say.black
               : ""}
       </p>
     );
@@ -123,7 +126,7 @@ function Slate({ film, cut, reel, at, why }: SlateProps) {
       viewBox="0 0 320 180"
       className="size-full"
       role="img"
-      aria-label={`Shot ${n + 1}: ${nameOf(e)}`}
+      aria-label={say.shot(n + 1, nameOf(e))}
       data-slate={n + 1}
     >
       <rect width={320} height={180} fill="var(--paper)" />

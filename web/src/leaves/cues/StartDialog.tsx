@@ -3,8 +3,11 @@ import { useState } from "react";
 import { called, inOrder, startCues, useFilm } from "../../model/film";
 import { computed } from "../../model/queries";
 import { useApp } from "../../model/store";
-import { plural, things } from "../../model/template";
+import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.startDialog;
 
 /** StartDialog starts cues from a template: a folder for each, that a sequencer opens at the right
  * place. What it proposes is that of the cue before. */
@@ -33,16 +36,12 @@ export function StartDialog({ close }: { close: () => void }) {
     setBusy(false);
     if (done) close();
   };
-  const what = chosen.size === 1 ? called(order[at]!) : plural(chosen.size, "cue");
+  const what = chosen.size === 1 ? called(order[at]!) : say.cues(chosen.size);
   return (
-    <Floating title={`Start ${what}`} open onOpenChange={close} className="w-[520px]">
-      <p className="mb-3 text-soft">
-        A folder for each cue, in a zip: a MIDI file that begins at its timecode, with its tempo, metre and markers; a
-        session in the open DAWproject format; the call; and a sheet for people, which says what the session cannot
-        hold.
-      </p>
+    <Floating title={say.start(what)} open onOpenChange={close} className="w-[520px]">
+      <p className="mb-3 text-soft">{say.aFolderForEachCue}</p>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
-        <label htmlFor="start-template">Template</label>
+        <label htmlFor="start-template">{say.template}</label>
         <select id="start-template" className="field" value={template} onChange={(e) => setTemplate(e.target.value)}>
           {(templates ?? [])
             .filter((t) => !t.endsAt)
@@ -52,16 +51,16 @@ export function StartDialog({ close }: { close: () => void }) {
               </option>
             ))}
         </select>
-        <label htmlFor="start-call">Ready</label>
+        <label htmlFor="start-call">{say.ready}</label>
         <select
           id="start-call"
           className="field"
           value={here ? call : ""}
           disabled={!here}
-          title={here ? undefined : "Open that template to choose one of its calls"}
+          title={here ? undefined : say.openThatTemplateToChoose}
           onChange={(e) => setCall(e.target.value)}
         >
-          <option value="">every row</option>
+          <option value="">{say.everyRow}</option>
           {things(sheet.calls).map((c) => (
             <option key={c.id} value={c.id}>
               {c.name}
@@ -71,15 +70,15 @@ export function StartDialog({ close }: { close: () => void }) {
         <span />
         <label className="flex items-center gap-1.5">
           <input type="checkbox" checked={click} onChange={(e) => setClick(e.target.checked)} />
-          with a track of clicks
+          {say.withATrackOfClicks}
         </label>
       </div>
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Cancel
+          {say.cancel}
         </button>
         <button type="button" className="button button-main" disabled={busy || !template} onClick={() => void start()}>
-          Start {what}
+          {say.start(what)}
         </button>
       </div>
     </Floating>

@@ -31,6 +31,9 @@ import { explain } from "../../model/store";
 import { counted, type FrameRate, timecode } from "../../model/timecode";
 import { useSize } from "../../parts/useSize";
 import { isBlack, shotAt, shotTints } from "./shots";
+import { words } from "./words";
+
+const say = words.strips;
 
 const label = 44; // room for the name of a reel, px
 const near = 6; // how near something snaps, px
@@ -131,7 +134,7 @@ export function Strips({ film }: { film: Film }) {
     }
   };
   return (
-    <section aria-label="Reels" className="shrink-0 border-line border-b" ref={box} onWheel={wheel}>
+    <section aria-label={say.reels} className="shrink-0 border-line border-b" ref={box} onWheel={wheel}>
       <div className="flex items-center gap-2 px-3 py-1">
         <Playhead film={film} />
         <div className="ml-auto flex items-center gap-1">
@@ -139,7 +142,7 @@ export function Strips({ film }: { film: Film }) {
             <input
               type="range"
               className="w-40"
-              aria-label="Where the strips begin"
+              aria-label={say.whereTheStripsBegin}
               min={0}
               max={Math.max(1, Math.round(longest - frames))}
               value={Math.round(offset)}
@@ -149,7 +152,7 @@ export function Strips({ film }: { film: Film }) {
           <button
             type="button"
             className="button h-6"
-            aria-label="Farther"
+            aria-label={say.farther}
             onClick={() => zoomHere(2)}
             disabled={!view}
           >
@@ -158,21 +161,19 @@ export function Strips({ film }: { film: Film }) {
           <button
             type="button"
             className="button h-6"
-            aria-label="Nearer"
+            aria-label={say.nearer}
             onClick={() => zoomHere(0.5)}
             disabled={frames <= 48}
           >
             +
           </button>
           <button type="button" className="button h-6" onClick={() => setView(null)} disabled={!view}>
-            Whole reels
+            {say.wholeReels}
           </button>
         </div>
       </div>
       <div className="max-h-[42vh] overflow-y-auto pb-1">
-        {film.reels.length === 0 && (
-          <p className="px-3 py-2 text-soft">No reel yet: add one, or bring in a list of cues or an event list.</p>
-        )}
+        {film.reels.length === 0 && <p className="px-3 py-2 text-soft">{say.noReelYetAdd}</p>}
         {film.reels.map((r) => (
           <Strip key={r.id} film={film} reel={r} width={width} from={r.start + offset} frames={frames} />
         ))}
@@ -195,14 +196,14 @@ function Playhead({ film }: { film: Film }) {
   const at = useFilm((s) => s.at);
   const cue = at === null ? undefined : film.cues.find((c) => at >= c.start && at < c.end);
   const { data } = useQuery({ ...filmed.bars(film.id, film.revision, cue?.id ?? ""), enabled: cue !== undefined });
-  if (at === null) return <span className="text-soft">Click a strip to set the playhead</span>;
+  if (at === null) return <span className="text-soft">{say.clickAStripToSet}</span>;
   const place = cue && data ? placeAt(data, at) : null;
   return (
     <span data-part="playhead">
       <strong className="text-[15px]">{timecode(film.settings.frame, at)}</strong>
       {place && (
         <span className="ml-2">
-          bar {place.bar} beat {place.beat} <span className="text-soft">of {called(cue!)}</span>
+          {say.barBeat(place.bar, place.beat)} <span className="text-soft">{say.of(called(cue!))}</span>
         </span>
       )}
     </span>
@@ -228,7 +229,7 @@ function Marks({ film }: { film: Film }) {
           <button
             type="button"
             className="link ml-auto shrink-0 text-soft"
-            title="What this mark means"
+            title={say.whatThisMarkMeans}
             onClick={() => explain("marks", m.code)}
           >
             {m.code}
@@ -238,7 +239,7 @@ function Marks({ film }: { film: Film }) {
       {film.marks.length > 1 && (
         <li>
           <button type="button" className="link" onClick={() => setAll(!all)}>
-            {all ? "Only the first" : `and ${film.marks.length - 1} more`}
+            {all ? say.onlyTheFirst : say.andMore(film.marks.length - 1)}
           </button>
         </li>
       )}
@@ -397,7 +398,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
       height={height}
       className="block touch-none select-none will-change-transform"
       role="application"
-      aria-label={`Reel ${reel.name}`}
+      aria-label={say.reel(reel.name)}
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the playhead is moved by keys
       tabIndex={0}
       data-strip={reel.name}
@@ -409,12 +410,12 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
       onPointerCancel={() => setDrag(null)}
       onKeyDown={keys}
     >
-      <title>{`Reel ${reel.name}, from ${timecode(frame, span.start)} to ${timecode(frame, span.end)}`}</title>
+      <title>{say.reelFromTo(reel.name, timecode(frame, span.start), timecode(frame, span.end))}</title>
       <clipPath id={`reel-${reel.id}`}>
         <rect x={label} y={0} width={width} height={height} />
       </clipPath>
       <text x={4} y={ruler + shots - 5} fontSize={14} fontWeight={600} fontFamily="var(--font-serif)" fill="var(--ink)">
-        R{reel.name}
+        {say.r(reel.name)}
       </text>
       <g clipPath={`url(#reel-${reel.id})`}>
         <rect
@@ -569,7 +570,7 @@ const CueBlock = memo(function CueBlock({ settings, cue, scale: { x }, chosen, d
   const done = settings.statuses.indexOf(cue.status) / Math.max(1, settings.statuses.length - 1);
   return (
     <g data-cue={cue.id} data-thing={`cue ${cue.id}`} style={{ cursor: "grab" }}>
-      <title>{`${text}: ${timecode(settings.frame, cue.start)} to ${timecode(settings.frame, cue.end)}, ${cue.status}`}</title>
+      <title>{say.to(text, timecode(settings.frame, cue.start), timecode(settings.frame, cue.end), cue.status)}</title>
       <rect
         x={a}
         y={top}
@@ -604,7 +605,7 @@ const CueBlock = memo(function CueBlock({ settings, cue, scale: { x }, chosen, d
           data-at={h.frame}
           style={{ cursor: "ew-resize" }}
         >
-          <title>{h.name ?? "Hit"}</title>
+          <title>{h.name ?? say.hit}</title>
         </path>
       ))}
       {(cue.markers ?? []).map(

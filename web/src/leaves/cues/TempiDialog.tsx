@@ -4,6 +4,9 @@ import { called, type Film, filmed, findTempi, setCue, type Tempi, useFilm } fro
 import { tell } from "../../model/store";
 
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.tempiDialog;
 
 type Found = Tempi["steady"][number];
 type Mapped = Tempi["maps"][number];
@@ -33,7 +36,7 @@ export function TempiDialog({ close }: { close: () => void }) {
       ...(start !== cue.start ? { start } : {}),
     };
     if (await setCue(cue.id, fields)) {
-      tell(`${called(cue)} goes at ${f.bpm}.`);
+      tell(say.goesAt(called(cue), f.bpm));
       close();
     }
   };
@@ -48,36 +51,41 @@ export function TempiDialog({ close }: { close: () => void }) {
     });
     if (start > 0) tempi.unshift({ tick: 0, milliBpm: tempi[0]!.milliBpm });
     if (await setCue(cue.id, { tempi })) {
-      tell(`${called(cue)} meets ${m.met} of its hits.`);
+      tell(say.meetsOfItsHits(called(cue), m.met));
       close();
     }
   };
   return (
-    <Floating title={`Tempi for ${called(cue)}`} open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.tempiFor(called(cue))} open onOpenChange={close} className="w-[760px]">
       <div className="mb-2 flex flex-wrap items-center gap-2">
-        from
-        <input className="field w-16" aria-label="Slowest tempo" value={low} onChange={(e) => setLow(e.target.value)} />
-        to
+        {say.from}
         <input
           className="field w-16"
-          aria-label="Fastest tempo"
+          aria-label={say.slowestTempo}
+          value={low}
+          onChange={(e) => setLow(e.target.value)}
+        />
+        {say.to}
+        <input
+          className="field w-16"
+          aria-label={say.fastestTempo}
           value={high}
           onChange={(e) => setHigh(e.target.value)}
         />
-        , the start may shift by
+        {say.theStartMayShiftBy}
         <input
           className="field w-12"
-          aria-label="Frames by which the start may shift"
+          aria-label={say.framesByWhichTheStart}
           value={ways}
           onChange={(e) => setWays(e.target.value)}
         />
-        frames
+        {say.frames}
         <label className="flex items-center gap-1">
           <input type="checkbox" checked={maps} onChange={(e) => setMaps(e.target.checked)} />
-          the tempo may change at hits
+          {say.theTempoMayChange}
         </label>
         <button type="button" className="button button-main ml-auto" onClick={() => void find()}>
-          Find
+          {say.find}
         </button>
       </div>
       {found && (
@@ -85,12 +93,12 @@ export function TempiDialog({ close }: { close: () => void }) {
           <table className="w-full border-collapse" data-part="tempi">
             <thead>
               <tr className="text-left text-soft">
-                <th className="py-1 font-normal">Tempo</th>
-                <th className="font-normal" title="Frames and eighths of a frame in a beat">
-                  Frames
+                <th className="py-1 font-normal">{say.tempo}</th>
+                <th className="font-normal" title={say.framesAndEighths}>
+                  {say.Frames}
                 </th>
-                <th className="font-normal">Meets</th>
-                <th className="font-normal">The beat after each hit, frames</th>
+                <th className="font-normal">{say.meets}</th>
+                <th className="font-normal">{say.theBeatAfterEachHit}</th>
                 <th />
               </tr>
             </thead>
@@ -99,15 +107,13 @@ export function TempiDialog({ close }: { close: () => void }) {
                 <tr key={f.bpm} className="border-line border-t">
                   <td className="py-1 font-semibold">{f.bpm.toFixed(2)}</td>
                   <td>{f.click}</td>
-                  <td>
-                    {f.met} of {f.errors.length}
-                  </td>
+                  <td>{say.of(f.met, f.errors.length)}</td>
                   <td>
                     <Misses list={f.errors} />
                   </td>
                   <td className="text-right">
                     <button type="button" className="button h-6" onClick={() => void take(f)}>
-                      Take
+                      {say.take}
                     </button>
                   </td>
                 </tr>
@@ -115,23 +121,21 @@ export function TempiDialog({ close }: { close: () => void }) {
               {found.maps.map((m, n) => (
                 <tr key={n} className="border-line border-t">
                   <td className="py-1 font-semibold">{m.legs.map((l) => l.bpm.toFixed(1)).join(" → ")}</td>
-                  <td className="text-soft">{m.changes} changes</td>
-                  <td>
-                    {m.met} of {m.errors.length}
-                  </td>
+                  <td className="text-soft">{say.changes(m.changes)}</td>
+                  <td>{say.of(m.met, m.errors.length)}</td>
                   <td>
                     <Misses list={m.errors} />
                   </td>
                   <td className="text-right">
                     <button type="button" className="button h-6" onClick={() => void takeMap(m)}>
-                      Take
+                      {say.take}
                     </button>
                   </td>
                 </tr>
               ))}
             </tbody>
           </table>
-          {found.steady.length + found.maps.length === 0 && <p>No tempo in these bounds meets a hit.</p>}
+          {found.steady.length + found.maps.length === 0 && <p>{say.noTempoInTheseBounds}</p>}
         </div>
       )}
     </Floating>
@@ -147,7 +151,7 @@ function Misses({ list }: { list: readonly Schemas["CueHitMiss"][] }) {
   return (
     <span className="flex flex-wrap gap-x-2">
       {list.map((m, n) => (
-        <span key={n} className={m.met ? "" : "text-accent"} title={`bar ${m.place.bar} beat ${m.place.beat}`}>
+        <span key={n} className={m.met ? "" : "text-accent"} title={say.barBeat(m.place.bar, m.place.beat)}>
           {Math.abs(m.frames) < 0.05 ? "0" : `${m.frames > 0 ? "+" : "−"}${Math.abs(m.frames).toFixed(1)}`}
         </span>
       ))}

@@ -1,6 +1,6 @@
 import { films, useFilm } from "../../model/film";
 import { set, show } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { command, leaf } from "../leaf";
 import { ArchiveDialog } from "./ArchiveDialog";
 import { Cues } from "./Cues";
@@ -14,15 +14,18 @@ import { SinceDialog } from "./SinceDialog";
 import { SpotDialog } from "./SpotDialog";
 import { StartDialog } from "./StartDialog";
 import { TempiDialog } from "./TempiDialog";
+import { words } from "./words";
+
+const say = words.leaf;
 
 export const cues = leaf({
   name: "cues",
-  title: "Cues",
+  title: say.cues,
   number: 8,
   width: 1.6,
   Content: Cues,
   // A spine draws it, so that it follows the production.
-  figure: () => useFilm((s) => (s.film ? plural(s.film.cues.length, "cue") : "no production")),
+  figure: () => useFilm((s) => (s.film ? say.cuesCues(s.film.cues.length) : say.noProduction)),
   dialogs: {
     "new-film": FilmDialog,
     "film-settings": SettingsDialog,
@@ -36,26 +39,26 @@ export const cues = leaf({
     archive: ArchiveDialog,
   },
   doings: () => [
-    command("New production", "", () => {
+    command(say.newProduction, "", () => {
       show("cues");
       set({ dialog: "new-film" });
     }),
-    command("Open an archive", "", () => {
+    command(say.openAnArchive, "", () => {
       show("cues");
       set({ dialog: "archive" });
     }),
     ...(films.getState().film
       ? [
-          command("Take out an archive", "", () => set({ dialog: "archive" })),
-          command("Bring in a list of cues", "", () => set({ dialog: "spot" })),
-          command("Settings of the production", "", () => set({ dialog: "film-settings" })),
-          command("Bring in a cut", "", () => set({ dialog: "cut" })),
-          command("History of the production", "", () => set({ dialog: "film-history" })),
+          command(say.takeOutAnArchive, "", () => set({ dialog: "archive" })),
+          command(say.bringInAList, "", () => set({ dialog: "spot" })),
+          command(say.settingsOfTheProduction, "", () => set({ dialog: "film-settings" })),
+          command(say.bringInACut, "", () => set({ dialog: "cut" })),
+          command(say.historyOfTheProduction, "", () => set({ dialog: "film-history" })),
         ]
       : []),
     ...(films.getState().film?.cues ?? []).map((c) => ({
       key: c.id,
-      kind: "cue",
+      kind: say.cue,
       text: [c.number, c.title].filter(Boolean).join(" "),
       note: c.status,
       run: () => {
@@ -73,9 +76,9 @@ export const cues = leaf({
     },
   },
   keys: [
-    ["Ctrl Z", "in Cues: take the last change of the production back"],
-    ["Space", "in Cues: play the picture, or stop it"],
-    ["← →", "in a strip: the playhead by a frame, with Shift by a second"],
-    ["Delete", "in the sheet of cues: take the chosen cues away"],
+    ["Ctrl Z", say.inCuesTakeTheLast],
+    ["Space", say.inCuesPlayThePicture],
+    ["← →", say.inAStripThePlayhead],
+    ["Delete", say.inTheSheetOfCues],
   ],
 });

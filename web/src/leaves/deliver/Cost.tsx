@@ -3,7 +3,8 @@ import type { Schemas } from "../../model/api";
 import { change } from "../../model/changing";
 import { wire } from "../../model/delivering";
 import { get, useApp } from "../../model/store";
-import { bytes, plural } from "../../model/template";
+import { bytes } from "../../model/template";
+import { words } from "./words";
 
 /** Cost tells what the delivery takes, and what each fold adds. */
 export function Cost({ cost }: { cost: Schemas["DeliveryCost"] }) {
@@ -17,23 +18,22 @@ export function Cost({ cost }: { cost: Schemas["DeliveryCost"] }) {
   return (
     <div className="shrink-0 border-line border-t px-3 py-2" data-part="cost">
       <p>
-        <strong className="font-serif">{plural(cost.files, "print file")}</strong>
+        <strong className="font-serif">{words.cost.printFiles(cost.files)}</strong>
         <span className="text-soft">
           {" "}
-          · {plural(cost.buses, "bus", "buses")}: {plural(cost.groups, "group")}, {plural(cost.returns, "return")},{" "}
-          {plural(cost.stems, "stem")}, {plural(cost.pairs, "output pair")} ·{" "}
+          · {words.cost.buses(cost.buses)}: {words.cost.groups(cost.groups)}, {words.cost.returns(cost.returns)},{" "}
+          {words.cost.stems(cost.stems)}, {words.cost.outputPairs(cost.pairs)} ·{" "}
         </span>
         {cost.minutes > 0 ? (
           <>
             {bytes(cost.bytes)}
             <span className="text-soft">
               {" "}
-              for {cost.minutes} min, 24 bit, 48 kHz · {plural(cost.effects, "effect")} running,{" "}
-              {Math.round(cost.addsPerSecond / 1e6)} million sums a second
+              {words.cost.forMin24Bit48(cost.minutes, cost.effects, Math.round(cost.addsPerSecond / 1e6))}
             </span>
           </>
         ) : (
-          <span className="text-soft">say how long the music is</span>
+          <span className="text-soft">{words.cost.sayHowLongTheMusic}</span>
         )}
       </p>
       <p className="text-soft">
@@ -41,21 +41,21 @@ export function Cost({ cost }: { cost: Schemas["DeliveryCost"] }) {
           .filter((f) => f.stems > 0)
           .map((f) => {
             const parts = [
-              plural(f.stems, "bus", "buses"),
-              ...(f.returns > 0 ? [plural(f.returns, "return")] : []),
+              words.cost.buses(f.stems),
+              ...(f.returns > 0 ? [words.cost.returns(f.returns)] : []),
               ...(cost.minutes > 0 ? [bytes(f.bytes)] : []),
             ];
-            return `Without the ${fold(f.fold)} fold: ${parts.join(", ")} less.`;
+            return words.cost.withoutTheFoldLess(fold(f.fold), parts.join(", "));
           })
           .join(" ")}
       </p>
       <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
         <span className="flex items-center gap-1.5">
-          Length, minutes
-          <Figure value={cost.minutes} label="Length, minutes" keep={(minutes) => configure({ minutes })} />
+          {words.cost.lengthMinutes}
+          <Figure value={cost.minutes} label={words.cost.lengthMinutes} keep={(minutes) => configure({ minutes })} />
         </span>
         <label className="flex items-center gap-1.5">
-          Groups
+          {words.cost.Groups}
           <select
             className="field"
             value={deliver.groups ?? ""}
@@ -67,10 +67,10 @@ export function Cost({ cost }: { cost: Schemas["DeliveryCost"] }) {
               void change({ kind: "configure", name, settings: { ...settings, deliver: next } });
             }}
           >
-            <option value="">as they are</option>
-            <option value="fewest">as few as the stems need</option>
-            <option value="sections">one a section within a stem</option>
-            <option value="none">none</option>
+            <option value="">{words.cost.asTheyAre}</option>
+            <option value="fewest">{words.cost.asFewAsTheStems}</option>
+            <option value="sections">{words.cost.oneASectionWithin}</option>
+            <option value="none">{words.cost.none}</option>
           </select>
         </label>
         <Numbering first={deliver.firstNumber ?? 1} gap={deliver.numberGap ?? 0} />
@@ -91,25 +91,25 @@ function Numbering({ first, gap }: { first: number; gap: number }) {
         void wire("numbers", now.first, now.gap);
       }}
     >
-      Numbers from
+      {words.cost.numbersFrom}
       <input
         className="field w-14 text-right"
-        aria-label="First number"
+        aria-label={words.cost.firstNumber}
         inputMode="numeric"
         value={now.first}
         onChange={(e) => setDraft({ ...now, first: Number(e.target.value) || 0 })}
       />
-      leaving
+      {words.cost.leaving}
       <input
         className="field w-12 text-right"
-        aria-label="Numbers kept free after each section"
+        aria-label={words.cost.numbersKeptFreeAfterEach}
         inputMode="numeric"
         value={now.gap}
         onChange={(e) => setDraft({ ...now, gap: Number(e.target.value) || 0 })}
       />
-      free
+      {words.cost.free}
       <button type="submit" className="button">
-        Number
+        {words.cost.number}
       </button>
     </form>
   );

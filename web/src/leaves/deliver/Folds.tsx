@@ -7,8 +7,11 @@ import { busKinds } from "../../model/buskinds";
 import { addFold, nest, removeFold } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
-import { plural, type Sheet, things, tintOf, tintVar } from "../../model/template";
+import { type Sheet, things, tintOf, tintVar } from "../../model/template";
 import { type Cell, parentOf, tree } from "./tree";
+import { words } from "./words";
+
+const say = words.folds;
 
 const rowHeight = 26;
 const carried = "application/x-fanfold-stems";
@@ -31,7 +34,7 @@ export function Folds() {
   const columns = `minmax(190px,1.6fr) repeat(${Math.max(0, folds.length - 1)}, minmax(120px,1fr)) 74px`;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
-    <div className="min-h-0 min-w-0 flex-1 overflow-auto px-3 pb-3" tabIndex={0} role="region" aria-label="Folds">
+    <div className="min-h-0 min-w-0 flex-1 overflow-auto px-3 pb-3" tabIndex={0} role="region" aria-label={say.folds}>
       <div className="sticky top-0 z-10 grid gap-x-px bg-paper pt-2 pb-1" style={{ gridTemplateColumns: columns }}>
         {folds.map((f, n) => (
           <FoldHead
@@ -46,17 +49,17 @@ export function Folds() {
           <button
             type="button"
             className="link text-soft"
-            title="A fold coarser than all others"
-            onClick={() => void addFold("whole", folds.length)}
+            title={say.aFoldCoarserThanAll}
+            onClick={() => void addFold(say.whole, folds.length)}
           >
-            + fold
+            {say.fold}
           </button>
         </div>
       </div>
       <div
         className="grid gap-px"
         role="group"
-        aria-label="Stems by fold"
+        aria-label={say.stemsByFold}
         style={{ gridTemplateColumns: columns, gridTemplateRows: `repeat(${Math.max(1, rows)}, ${rowHeight}px)` }}
       >
         {cells.map((c) => (
@@ -94,25 +97,25 @@ interface HeadProps {
 }
 
 function FoldHead({ fold, place, sum, last }: HeadProps) {
-  const state = !sum ? "" : sum.addsUp ? "add up" : "do not add up";
+  const state = !sum ? "" : sum.addsUp ? say.addUp : say.doNotAddUp;
   return (
     <div className="flex items-baseline gap-2 px-2" data-fold={fold.name}>
       <h3 className="text-[14px]">{fold.name}</h3>
       <span className={`truncate ${sum && !sum.addsUp ? "text-accent" : "text-soft"}`}>
         {sum?.stems ?? 0} {state}
-        {sum && sum.without.length > 0 ? ", not all wet" : ""}
+        {sum && sum.without.length > 0 ? say.notAllWet : ""}
       </span>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="link ml-auto text-soft" aria-label={`The fold ${fold.name}`}>
+        <DropdownMenu.Trigger className="link ml-auto text-soft" aria-label={say.theFold(fold.name)}>
           ▾
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="floating w-60 p-1" align="end">
-            <DropdownMenu.Item className="menu-item" onSelect={() => void addFold(`${fold.name} split`, place)}>
-              Add a finer fold before it <Plus size={13} />
+            <DropdownMenu.Item className="menu-item" onSelect={() => void addFold(say.split(fold.name), place)}>
+              {say.addAFinerFoldBefore} <Plus size={13} />
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" disabled={last} onSelect={() => void removeFold(fold.id)}>
-              Remove this fold <X size={13} />
+              {say.removeThisFold} <X size={13} />
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
@@ -158,7 +161,7 @@ function Stem({ cell: { stem, column, row, span, inside, count }, folded, chosen
           type="button"
           className="grid w-6 shrink-0 place-items-center text-soft"
           aria-expanded={!folded}
-          aria-label={`${folded ? "Unfold" : "Fold"} ${stem.name}`}
+          aria-label={`${folded ? say.unfold : say.Fold} ${stem.name}`}
           onClick={toggle}
         >
           <ChevronRight size={14} className={folded ? "" : "rotate-90"} />
@@ -171,14 +174,14 @@ function Stem({ cell: { stem, column, row, span, inside, count }, folded, chosen
         onKeyDown={key}
         onDragStart={(e) => e.dataTransfer.setData(carried, stem.id)}
         onClick={() => set({ bus: chosen ? null : stem.id })}
-        title={`${stem.name}: ${plural(count, "instrument")}. Drag it onto the stem it shall belong to`}
+        title={say.instrumentsDragItOnto(stem.name, count)}
         className="flex min-w-0 flex-1 items-center gap-2 px-2 text-left"
       >
         {stem.number && <span className="w-6 shrink-0 text-right text-[11px] text-soft">{stem.number}</span>}
         <span className={`truncate ${column > 0 ? "font-semibold font-serif" : ""}`}>{stem.name}</span>
         <span className="ml-auto flex shrink-0 gap-2 text-[12px] text-soft">
           {stem.carries && <em>{stem.carries}</em>}
-          {stem.mono && <em>mono</em>}
+          {stem.mono && <em>{say.mono}</em>}
           {column === 0 && returns && <span>{returns.name}</span>}
           <span className="w-6 text-right">{count}</span>
         </span>

@@ -8,6 +8,9 @@ import { useApp } from "../../model/store";
 import { db, mostNested, pathOf, type Sheet, things } from "../../model/template";
 import { EffectList } from "../../parts/EffectList";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.returnsDialog;
 
 type ReturnSet = Schemas["ReturnSet"];
 type Effect = ReturnSet["effects"][number];
@@ -19,8 +22,8 @@ const fresh = (prefix: string) => `${prefix}-${randomId()}`;
 
 const hall = (): Effect => ({
   id: fresh("effect"),
-  name: "Hall",
-  process: "Hall 2.4 s",
+  name: say.hall,
+  process: say.hall24S,
   runs: [{ kind: "hall", set: { decayS: 2.4 } }],
   nearDb: -16,
   middleDb: -14,
@@ -28,8 +31,8 @@ const hall = (): Effect => ({
 });
 const delay = (): Effect => ({
   id: fresh("effect"),
-  name: "Delay",
-  process: "Delay 420 ms",
+  name: say.delay,
+  process: say.delay420Ms,
   runs: [{ kind: "delay" }],
   delay: true,
   middleDb: -20,
@@ -46,18 +49,15 @@ export function ReturnsDialog({ close }: { close: () => void }) {
     if (await settle({ kind: "set-returns", sets: [...draft] }, base)) setBase(seen());
   };
   return (
-    <Floating title="Returns" open onOpenChange={close} className="w-[900px]">
-      <p className="mb-2 text-soft">
-        A stem with a return set gets a return of its own for each effect. Sections send by how far back they sit; halls
-        are sent to before the fader, delays after it.
-      </p>
+    <Floating title={say.returns} open onOpenChange={close} className="w-[900px]">
+      <p className="mb-2 text-soft">{say.aStemWithAReturn}</p>
       <div className="min-h-0 flex-1 overflow-y-auto">
         {draft.map((s, n) => (
           <fieldset key={s.id} className="mb-2 border border-line p-2" data-return-set={s.name}>
             <div className="mb-1 flex items-center gap-2">
               <input
                 className="field w-48 font-semibold"
-                aria-label="Name of the return set"
+                aria-label={say.nameOfTheReturnSet}
                 value={s.name}
                 onChange={(e) => put(n, { ...s, name: e.target.value })}
               />
@@ -66,21 +66,21 @@ export function ReturnsDialog({ close }: { close: () => void }) {
                 className="button"
                 onClick={() => put(n, { ...s, effects: [...s.effects, hall()] })}
               >
-                Add a hall
+                {say.addAHall}
               </button>
               <button
                 type="button"
                 className="button"
                 onClick={() => put(n, { ...s, effects: [...s.effects, delay()] })}
               >
-                Add a delay
+                {say.addADelay}
               </button>
               <button
                 type="button"
                 className="link ml-auto text-soft"
                 onClick={() => setDraft(draft.filter((_, k) => k !== n))}
               >
-                remove the set
+                {say.removeTheSet}
               </button>
             </div>
             <Effects set={s} put={(x) => put(n, x)} />
@@ -91,13 +91,13 @@ export function ReturnsDialog({ close }: { close: () => void }) {
             type="button"
             className="button"
             onClick={() =>
-              setDraft([...draft, { id: fresh("returns"), name: `Hall ${draft.length + 1}`, effects: [hall()] }])
+              setDraft([...draft, { id: fresh("returns"), name: say.hallDraft(draft.length + 1), effects: [hall()] }])
             }
           >
-            Add a return set
+            {say.addAReturnSet}
           </button>
           <button type="button" className="button button-main ml-auto" disabled={!changed} onClick={() => void keep()}>
-            Save the return sets
+            {say.saveTheReturnSets}
           </button>
         </div>
         {sheet.returnSets.length > 0 && !changed && <Sections sheet={sheet} />}
@@ -112,15 +112,15 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
     <table className="w-full">
       <thead>
         <tr className="text-left text-soft">
-          <th className="w-36 font-normal">Effect</th>
-          <th className="font-normal">What runs on it</th>
-          <th className="w-24 font-normal">Taken</th>
+          <th className="w-36 font-normal">{say.effect}</th>
+          <th className="font-normal">{say.whatRunsOnIt}</th>
+          <th className="w-24 font-normal">{say.taken}</th>
           {depths.map((d) => (
             <th key={d} className="w-24 font-normal">
-              From {d}, dB
+              {say.fromDb(d)}
             </th>
           ))}
-          <th className="w-8" aria-label="Remove" />
+          <th className="w-8" aria-label={say.remove} />
         </tr>
       </thead>
       <tbody>
@@ -129,7 +129,7 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
             <td>
               <input
                 className="field w-32"
-                aria-label="Effect"
+                aria-label={say.effect}
                 value={e.name}
                 onChange={(x) => one(n, { ...e, name: x.target.value })}
               />
@@ -137,12 +137,12 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
             <td>
               <input
                 className="field w-full"
-                aria-label="What runs on it"
+                aria-label={say.whatRunsOnIt}
                 value={e.process}
                 onChange={(x) => one(n, { ...e, process: x.target.value })}
               />
               <EffectList
-                label={`Effects of ${e.name}`}
+                label={say.effectsOf(e.name)}
                 runs={e.runs ?? []}
                 keep={(runs) => {
                   const { runs: _, ...bare } = e;
@@ -150,11 +150,11 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
                 }}
               />
             </td>
-            <td className="px-2 text-soft">{e.delay ? "after fader" : "before fader"}</td>
+            <td className="px-2 text-soft">{e.delay ? say.afterFader : say.beforeFader}</td>
             {depths.map((d) => (
               <td key={d}>
                 <Amount
-                  label={`${e.name} from ${d}, dB`}
+                  label={say.fromDbName(e.name, d)}
                   value={e[amountKey[d]]}
                   keep={(db) => {
                     const next = { ...e };
@@ -168,7 +168,7 @@ function Effects({ set, put }: { set: ReturnSet; put: (s: ReturnSet) => void }) 
             <td>
               <button
                 type="button"
-                aria-label={`Remove ${e.name}`}
+                aria-label={say.removeName(e.name)}
                 className="grid size-6 place-items-center rounded-[3px] hover:bg-band"
                 onClick={() => put({ ...set, effects: set.effects.filter((_, k) => k !== n) })}
               >
@@ -197,7 +197,7 @@ function Amount({
     <input
       className="field w-20 text-right"
       aria-label={label}
-      placeholder="off"
+      placeholder={say.off}
       value={text ?? (value === undefined ? "" : db(value))}
       onFocus={() => setText(value === undefined ? "" : String(value))}
       onChange={(e) => setText(e.target.value)}
@@ -224,13 +224,13 @@ function Sections({ sheet }: { sheet: Sheet }) {
     return "middle";
   };
   return (
-    <table className="w-full" aria-label="What sections send">
+    <table className="w-full" aria-label={say.whatSectionsSend}>
       <thead>
         <tr className="text-left text-soft">
-          <th className="font-normal">Section</th>
-          <th className="w-36 font-normal">Sits</th>
+          <th className="font-normal">{say.section}</th>
+          <th className="w-36 font-normal">{say.sits}</th>
           {effects.map((e) => (
-            <th key={e.id} className="w-28 font-normal" title={`of ${e.set}`}>
+            <th key={e.id} className="w-28 font-normal" title={say.of(e.set)}>
               {e.name}
             </th>
           ))}
@@ -243,14 +243,16 @@ function Sections({ sheet }: { sheet: Sheet }) {
             <td>
               <select
                 className="field w-32"
-                aria-label={`${s.name} sits`}
+                aria-label={say.sitsName(s.name)}
                 value={s.depth ?? ""}
                 onChange={(e) => {
                   const { depth: _, ...rest } = s;
                   void setSection(e.target.value ? { ...rest, depth: e.target.value as Depth } : rest);
                 }}
               >
-                <option value="">{s.parent ? `as ${sheet.sections.byId.get(s.parent)?.name}` : "middle"}</option>
+                <option value="">
+                  {s.parent ? say.as(sheet.sections.byId.get(s.parent)?.name ?? "") : say.middle}
+                </option>
                 {depths.map((d) => (
                   <option key={d} value={d}>
                     {d}
@@ -266,16 +268,16 @@ function Sections({ sheet }: { sheet: Sheet }) {
                   <input
                     key={`${own?.gainDb}${own?.off}`}
                     className="field w-24 text-right"
-                    aria-label={`${s.name} to ${e.name}, dB`}
-                    title="Empty: by its depth. off: nothing"
-                    placeholder={usual === undefined ? "off" : db(usual)}
-                    defaultValue={own ? (own.off ? "off" : db(own.gainDb)) : ""}
+                    aria-label={say.toDb(s.name, e.name)}
+                    title={say.emptyByItsDepthOff}
+                    placeholder={usual === undefined ? say.off : db(usual)}
+                    defaultValue={own ? (own.off ? say.off : db(own.gainDb)) : ""}
                     onBlur={(x) => {
                       const text = x.target.value.trim().replace("−", "-").replace(",", ".").replace(/ ?dB$/, "");
                       const rest = (s.sends ?? []).filter((o) => o.effect !== e.id);
                       const tap = e.delay ? "post" : "pre";
                       const gainDb = Number(text);
-                      const before = own ? (own.off ? "off" : String(own.gainDb)) : "";
+                      const before = own ? (own.off ? say.off : String(own.gainDb)) : "";
                       if (text === before) return;
                       if (text === "") void setSection({ ...s, sends: rest });
                       else if (text === "off")

@@ -9,9 +9,12 @@ import { obey, wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { randomId } from "../../model/sending";
 import { select, show, useApp } from "../../model/store";
-import { pathOf, plural, type Sheet, things } from "../../model/template";
+import { pathOf, type Sheet, things } from "../../model/template";
 import { Small } from "../../parts/Small";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.rulesDialog;
 
 type Rule = Schemas["StemRule"];
 type Verdict = Schemas["Verdict"];
@@ -50,25 +53,23 @@ export function RulesDialog({ close }: { close: () => void }) {
   const keep = () =>
     changed ? change({ kind: "set-rules", rules: [...draft] }, base) : Promise.resolve({ revision: 0 });
   return (
-    <Floating title="Stem rules" open onOpenChange={close} className="w-[1120px]">
-      <p className="mb-2 text-soft">
-        The first rule that matches an instrument decides its stem. New instruments follow the rules right away.
-      </p>
-      <ol className="min-h-24 flex-1 overflow-y-auto" aria-label="Rules">
+    <Floating title={say.stemRules} open onOpenChange={close} className="w-[1120px]">
+      <p className="mb-2 text-soft">{say.theFirstRuleThatMatches}</p>
+      <ol className="min-h-24 flex-1 overflow-y-auto" aria-label={say.rules}>
         {draft.map((r, n) => (
           <li key={r.id} className="flex items-center gap-1 py-0.5 odd:bg-band" data-rule={n + 1}>
             <span className="w-6 text-right text-soft">{n + 1}</span>
             <RuleFields sheet={sheet} rule={r} put={(x) => put(n, x)} />
-            <span className="w-14 shrink-0 text-right text-soft" title="instruments that this rule matches first">
-              {plural(meets[n] ?? 0, "row")}
+            <span className="w-14 shrink-0 text-right text-soft" title={say.instrumentsThatThisRuleMatches}>
+              {say.rows(meets[n] ?? 0)}
             </span>
-            <Small label={`Rule ${n + 1} up`} off={n === 0} run={() => shift(n, -1)}>
+            <Small label={say.ruleUp(n + 1)} off={n === 0} run={() => shift(n, -1)}>
               <ArrowUp size={13} />
             </Small>
-            <Small label={`Rule ${n + 1} down`} off={n === draft.length - 1} run={() => shift(n, 1)}>
+            <Small label={say.ruleDown(n + 1)} off={n === draft.length - 1} run={() => shift(n, 1)}>
               <ArrowDown size={13} />
             </Small>
-            <Small label={`Remove rule ${n + 1}`} run={() => setDraft(draft.filter((_, k) => k !== n))}>
+            <Small label={say.removeRule(n + 1)} run={() => setDraft(draft.filter((_, k) => k !== n))}>
               <X size={13} />
             </Small>
           </li>
@@ -81,23 +82,23 @@ export function RulesDialog({ close }: { close: () => void }) {
           disabled={!first}
           onClick={() => setDraft([...draft, { id: `rule-${randomId()}`, stem: first!.id }])}
         >
-          Add a rule
+          {say.addARule}
         </button>
-        {!first && <span className="text-soft">Make a stem first.</span>}
+        {!first && <span className="text-soft">{say.makeAStemFirst}</span>}
         {error instanceof Refusal && <span className="text-accent">{error.problem.detail}</span>}
         <span className="ml-auto text-soft" data-part="verdict-sums">
-          {plural(moving, "instrument")} would move, {lost} match no rule, {plural(exceptions, "exception")}
+          {say.instrumentsWouldMoveMatch(moving, lost, exceptions)}
         </span>
-        <select className="field" aria-label="Show" value={only} onChange={(e) => setOnly(e.target.value as "all")}>
-          <option value="moves">those that move</option>
-          <option value="exceptions">exceptions</option>
-          <option value="all">all instruments</option>
+        <select className="field" aria-label={say.show} value={only} onChange={(e) => setOnly(e.target.value as "all")}>
+          <option value="moves">{say.thoseThatMove}</option>
+          <option value="exceptions">{say.exceptions}</option>
+          <option value="all">{say.allInstruments}</option>
         </select>
       </div>
       <Preview sheet={sheet} rows={rows} close={close} />
       <div className="mt-3 flex justify-end gap-2">
         <button type="button" className="button" disabled={!changed} onClick={() => void keep()}>
-          Save the rules
+          {say.saveTheRules}
         </button>
         <button
           type="button"
@@ -105,7 +106,7 @@ export function RulesDialog({ close }: { close: () => void }) {
           disabled={moving === 0}
           onClick={() => void keep().then((done) => done && wire("rules"))}
         >
-          Apply to {plural(moving, "instrument")}
+          {say.applyToInstruments(moving)}
         </button>
       </div>
     </Floating>
@@ -142,15 +143,15 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
     <>
       {pick(
         "section",
-        "Within",
-        "any section",
+        say.within,
+        say.anySection,
         things(sheet.sections).map((s) => [s.id, pathOf(sheet, s.id)]),
         "min-w-0 flex-1",
       )}
       {pick(
         "register",
-        "Register",
-        "any register",
+        say.register,
+        say.anyRegister,
         [
           ["low", "low"],
           ["high", "high"],
@@ -159,22 +160,22 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
       )}
       {pick(
         "family",
-        "Articulation family",
-        "any playing",
+        say.articulationFamily,
+        say.anyPlaying,
         families.map((f) => [f, f]),
         "w-[104px]",
       )}
       {pick(
         "library",
-        "Library",
-        "any library",
+        say.library,
+        say.anyLibrary,
         things(sheet.libraries).map((l) => [l.id, l.name]),
         "w-[104px]",
       )}
       {pick(
         "kind",
-        "Kind",
-        "any kind",
+        say.kind,
+        say.anyKind,
         [
           ["sampled", "sampled"],
           ["input", "input"],
@@ -183,23 +184,23 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
       )}
       <input
         className="field w-[66px] px-1"
-        aria-label="Role"
-        placeholder="any role"
+        aria-label={say.role}
+        placeholder={say.anyRole}
         value={rule.role ?? ""}
         onChange={(e) => set("role", e.target.value)}
       />
       <input
         className="field w-[80px] px-1"
-        aria-label="Name"
-        placeholder="any name"
-        title="A part of the name, or a pattern: * stands for any letters, ? for one"
+        aria-label={say.name}
+        placeholder={say.anyName}
+        title={say.aPartOfTheName}
         value={rule.name ?? ""}
         onChange={(e) => set("name", e.target.value)}
       />
       <span className="text-soft">→</span>
       <select
         className="field w-[150px] px-1 font-semibold"
-        aria-label="Stem"
+        aria-label={say.stem}
         value={rule.stem}
         onChange={(e) => put({ ...rule, stem: e.target.value })}
       >
@@ -234,11 +235,11 @@ function Preview({ sheet, rows, close }: PreviewProps) {
       // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling list is reached by keyboard
       tabIndex={0}
       role="list"
-      aria-label="What the rules do"
+      aria-label={say.whatTheRulesDo}
       className="mt-2 h-[200px] shrink-0 overflow-y-auto border-line border-y"
       data-part="verdicts"
     >
-      {rows.length === 0 && <p className="p-3 text-soft">Nothing of that kind.</p>}
+      {rows.length === 0 && <p className="p-3 text-soft">{say.nothingOfThatKind}</p>}
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((v) => {
           const x = rows[v.index]!;
@@ -262,18 +263,18 @@ function Preview({ sheet, rows, close }: PreviewProps) {
               >
                 {i?.name}
               </button>
-              <span className="truncate text-soft">{x.now.map(name).join(", ") || "no stem"}</span>
+              <span className="truncate text-soft">{x.now.map(name).join(", ") || say.noStem}</span>
               <span className="text-soft">→</span>
               <span className={`truncate ${x.moves ? "font-semibold" : ""}`}>
-                {x.exception ? "stays: set by hand" : name(x.stem) || "no rule matches it"}
+                {x.exception ? say.staysSetByHand : name(x.stem) || say.noRuleMatchesIt}
               </span>
               <span className="truncate text-soft" title={x.why}>
-                {x.rule >= 0 ? `rule ${x.rule + 1}: ${x.why}` : ""}
-                {x.also.length > 0 && ` (plays ${x.also.join(" and ")} too)`}
+                {x.rule >= 0 ? say.rule(x.rule + 1, x.why) : ""}
+                {x.also.length > 0 && say.playsToo(x.also.join(say.and))}
               </span>
               {x.exception ? (
                 <button type="button" className="link" onClick={() => void obey([x.id])}>
-                  follow the rules
+                  {say.followTheRules}
                 </button>
               ) : (
                 <span />

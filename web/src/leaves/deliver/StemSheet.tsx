@@ -6,8 +6,11 @@ import { seen } from "../../model/changing";
 import { addWet, nest, setBus } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { select, set, show, useApp } from "../../model/store";
-import { plural, things } from "../../model/template";
+import { things } from "../../model/template";
 import { parentOf } from "./tree";
+import { words } from "./words";
+
+const say = words.stemSheet;
 
 /** Lacking tells which wet sound a dry stem leaves out of its fold, and proposes the
  * stem that would carry it. */
@@ -19,10 +22,9 @@ function Lacking({ stem }: { stem: Bus }) {
   if (!sum || !lacks) return null;
   return (
     <p className="col-start-2" data-part="lacking">
-      The wet sound of its {plural(lacks.rows, "instrument")} is in no {sum.name} stem
-      {lacks.home ? `; ${lacks.home} carries it` : ""}.{" "}
+      {say.theWetSound(lacks.rows, sum.name, lacks.home ? say.carriesIt(lacks.home) : "")}{" "}
       <button type="button" className="link" onClick={() => void addWet(stem.id)}>
-        Add a wet stem for it
+        {say.addAWetStem}
       </button>
     </p>
   );
@@ -48,42 +50,42 @@ export function StemSheet() {
     void setBus(next, base);
   };
   return (
-    <section className={box} aria-label={`How ${stem.name} is delivered`} data-part="stem-sheet">
+    <section className={box} aria-label={say.howIsDelivered(stem.name)} data-part="stem-sheet">
       <h3 className="mb-2 truncate text-[15px]">{stem.name}</h3>
       <div className="grid grid-cols-[84px_1fr] items-center gap-x-2 gap-y-1.5">
-        <Text key={`${stem.id}n`} label="Label" value={stem.name} keep={(name, base) => put({ name }, [], base)} />
+        <Text key={`${stem.id}n`} label={say.label} value={stem.name} keep={(name, base) => put({ name }, [], base)} />
         <Text
           key={`${stem.id}f`}
-          label="In file names"
+          label={say.inFileNames}
           value={stem.file ?? ""}
           placeholder={stem.name}
           keep={(file, base) => put(file ? { file } : {}, file ? [] : ["file"], base)}
         />
         <Text
           key={`${stem.id}#`}
-          label="Number"
+          label={say.number}
           value={stem.number ? String(stem.number) : ""}
-          placeholder="none"
+          placeholder={say.none}
           keep={(text, base) => {
             const number = Math.round(Number(text));
             put(number ? { number } : {}, number ? [] : ["number"], base);
           }}
         />
-        <label htmlFor="stem-parent">Belongs to</label>
+        <label htmlFor="stem-parent">{say.belongsTo}</label>
         <select
           id="stem-parent"
           className="field"
           value={parent?.id ?? ""}
           onChange={(e) => void nest([stem.id], e.target.value || undefined)}
         >
-          <option value="">only the mix</option>
+          <option value="">{say.onlyTheMix}</option>
           {coarser.map((b) => (
             <option key={b.id} value={b.id}>
               {b.name}
             </option>
           ))}
         </select>
-        <label htmlFor="stem-carries">Carries</label>
+        <label htmlFor="stem-carries">{say.carries}</label>
         <select
           id="stem-carries"
           className="field"
@@ -92,26 +94,26 @@ export function StemSheet() {
             put(e.target.value ? { carries: e.target.value as "dry" } : {}, e.target.value ? [] : ["carries"])
           }
         >
-          <option value="">dry and wet together</option>
-          <option value="dry">dry only</option>
-          <option value="wet">the returns of dry stems</option>
+          <option value="">{say.dryAndWetTogether}</option>
+          <option value="dry">{say.dryOnly}</option>
+          <option value="wet">{say.theReturnsOfDryStems}</option>
         </select>
         {stem.carries === "dry" && <Lacking stem={stem} />}
-        <label htmlFor="stem-returns">Return set</label>
+        <label htmlFor="stem-returns">{say.returnSet}</label>
         <select
           id="stem-returns"
           className="field"
           value={stem.returns ?? ""}
           onChange={(e) => put(e.target.value ? { returns: e.target.value } : {}, e.target.value ? [] : ["returns"])}
         >
-          <option value="">{parent ? `as ${parent.name}` : "none"}</option>
+          <option value="">{parent ? say.as(parent.name) : say.none}</option>
           {sheet.returnSets.map((r) => (
             <option key={r.id} value={r.id}>
               {r.name}
             </option>
           ))}
         </select>
-        <label htmlFor="stem-mono">Channels</label>
+        <label htmlFor="stem-mono">{say.channels}</label>
         <select
           id="stem-mono"
           className="field"
@@ -120,17 +122,17 @@ export function StemSheet() {
             put(e.target.value === "mono" ? { mono: true } : {}, e.target.value === "mono" ? [] : ["mono"])
           }
         >
-          <option value="stereo">stereo</option>
-          <option value="mono">mono</option>
+          <option value="stereo">{say.stereo}</option>
+          <option value="mono">{say.mono}</option>
         </select>
-        <label htmlFor="stem-section">Colour of</label>
+        <label htmlFor="stem-section">{say.colourOf}</label>
         <select
           id="stem-section"
           className="field"
           value={stem.section ?? ""}
           onChange={(e) => put(e.target.value ? { section: e.target.value } : {}, e.target.value ? [] : ["section"])}
         >
-          <option value="">no section</option>
+          <option value="">{say.noSection}</option>
           {things(sheet.sections).map((s) => (
             <option key={s.id} value={s.id}>
               {s.name}
@@ -148,13 +150,13 @@ export function StemSheet() {
               show("orchestra");
             }}
           >
-            Select its {plural(rows.length, "instrument")}
+            {say.selectItsInstruments(rows.length)}
           </button>
         )}
-        {exceptions > 0 && ` ${plural(exceptions, "exception")} set by hand.`}
+        {exceptions > 0 && say.exceptionsSetByHand(exceptions)}
       </p>
       <button type="button" className="button mt-2" onClick={() => set({ dialog: "remove-bus" })}>
-        Remove…
+        {say.remove}
       </button>
     </section>
   );

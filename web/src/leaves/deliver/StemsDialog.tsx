@@ -4,10 +4,11 @@ import { Refusal, type Schemas } from "../../model/api";
 import { establish, type StemSource } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { tell, useApp } from "../../model/store";
-import { plural } from "../../model/template";
-import { Floating } from "../../shell/Floating";
 
-const example = "Winds\n  Flutes\n  Oboes\n  Low winds\nStrings: High strings, Low strings\nLive (dry)";
+import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const example = words.stemsDialog.windsFlutesOboesLowWinds;
 
 /** StemsDialog makes stems from a list somebody wrote, a starting point, or the
  * sections; what would be made shows while typing. */
@@ -27,14 +28,14 @@ export function StemsDialog({ close }: { close: () => void }) {
   const take = async () => {
     try {
       const done = await establish(source, true);
-      tell(`${plural(done.made.length, "stem")} made, ${done.kept.length} kept.`);
+      tell(words.stemsDialog.stemsMadeKept(done.made.length, done.kept.length));
       close();
     } catch (e) {
-      tell(e instanceof Refusal ? e.problem.detail : "The server does not answer.", "refused");
+      tell(e instanceof Refusal ? e.problem.detail : words.stemsDialog.theServerDoesNotAnswer, "refused");
     }
   };
   return (
-    <Floating title="Stems from" open onOpenChange={close} className="w-[860px]">
+    <Floating title={words.stemsDialog.stemsFrom} open onOpenChange={close} className="w-[860px]">
       <form
         className="grid min-h-0 grid-cols-[230px_1fr] gap-4"
         onSubmit={(e) => {
@@ -42,8 +43,14 @@ export function StemsDialog({ close }: { close: () => void }) {
           void take();
         }}
       >
-        <div className="flex flex-col gap-1" role="radiogroup" aria-label="Where the stems come from">
-          <Choice value="list" now={from} pick={setFrom} name="A list" about="paste what you were sent, or write it" />
+        <div className="flex flex-col gap-1" role="radiogroup" aria-label={words.stemsDialog.whereTheStemsComeFrom}>
+          <Choice
+            value="list"
+            now={from}
+            pick={setFrom}
+            name={words.stemsDialog.aList}
+            about={words.stemsDialog.pasteWhatYouWereSent}
+          />
           {(starts ?? []).map((s) => (
             <Choice key={s.name} value={s.name} now={from} pick={setFrom} name={s.name} about={s.about} />
           ))}
@@ -51,40 +58,37 @@ export function StemsDialog({ close }: { close: () => void }) {
             value="sections"
             now={from}
             pick={setFrom}
-            name="The sections"
-            about="as the Orchestra has them now"
+            name={words.stemsDialog.theSections}
+            about={words.stemsDialog.asTheOrchestra}
           />
         </div>
         <div className="flex min-h-0 min-w-0 flex-col gap-2">
           {from === "list" && (
             <>
               <textarea
-                aria-label="Stem list"
+                aria-label={words.stemsDialog.stemList}
                 className="field h-56 w-full resize-none py-1.5 font-mono text-[12px] leading-5"
                 placeholder={example}
                 value={list}
                 onChange={(e) => setList(e.target.value)}
               />
-              <p className="text-soft">
-                One stem per line; what is indented belongs to the line above. Add (dry), (wet) or (mono) after a name
-                to say how it is delivered.
-              </p>
+              <p className="text-soft">{words.stemsDialog.oneStemPerLineWhat}</p>
             </>
           )}
           <Report report={report} wrong={wrong} />
           <div className="mt-auto flex flex-col gap-1">
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={rules} onChange={(e) => setRules(e.target.checked)} />
-              Apply the stem rules, so that instruments go there
+              {words.stemsDialog.applyTheStemRules}
             </label>
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={takeAway} onChange={(e) => setTakeAway(e.target.checked)} />
-              Remove other stems that nothing feeds
+              {words.stemsDialog.removeOtherStemsThatNothing}
             </label>
           </div>
           <div className="flex justify-end">
             <button type="submit" className="button button-main" disabled={!report}>
-              Make them
+              {words.stemsDialog.makeThem}
             </button>
           </div>
         </div>
@@ -123,12 +127,12 @@ function Report({ report, wrong }: { report: Schemas["StemReport"] | null; wrong
   if (wrong) return <p className="text-accent">{wrong}</p>;
   if (!report) return null;
   const lines: [string, string[]][] = [
-    ["New folds", report.folds],
-    ["New stems", report.made],
-    ["Already there", report.kept],
-    ["Moved", report.moved],
-    ["Taken away", report.removed],
-    ["Kept, because something feeds them", report.staying],
+    [words.stemsDialog.newFolds, report.folds],
+    [words.stemsDialog.newStems, report.made],
+    [words.stemsDialog.alreadyThere, report.kept],
+    [words.stemsDialog.moved, report.moved],
+    [words.stemsDialog.takenAway, report.removed],
+    [words.stemsDialog.keptBecauseSomethingFeedsThem, report.staying],
   ];
   return (
     <dl className="min-h-0 overflow-y-auto" data-part="stem-report">
@@ -142,7 +146,7 @@ function Report({ report, wrong }: { report: Schemas["StemReport"] | null; wrong
             <dd className="inline text-soft">{names.join(", ")}</dd>
           </div>
         ))}
-      {report.rules > 0 && <div className="text-soft">{plural(report.rules, "new stem rule")} for them.</div>}
+      {report.rules > 0 && <div className="text-soft">{words.stemsDialog.newStemRulesForThem(report.rules)}</div>}
     </dl>
   );
 }

@@ -3,8 +3,11 @@ import type { Schemas } from "../../model/api";
 import { wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.wiringDialog;
 
 /** WiringDialog tells what computing the wiring would make, split, move and take
  * away, before it is done. */
@@ -17,7 +20,7 @@ export function WiringDialog({ close }: { close: () => void }) {
     if (await wire("everything")) close();
   };
   return (
-    <Floating title="Compute the wiring" open onOpenChange={close} className="w-[720px]">
+    <Floating title={say.computeTheWiring} open onOpenChange={close} className="w-[720px]">
       <form
         className="flex min-h-0 flex-col"
         onSubmit={(e) => {
@@ -26,17 +29,17 @@ export function WiringDialog({ close }: { close: () => void }) {
         }}
       >
         <div className="min-h-0 flex-1 overflow-y-auto" data-part="wiring">
-          {isPending && <p className="text-soft">Computing…</p>}
-          {nothing && <p>Nothing to do: groups, returns and sends are as the stems need them.</p>}
+          {isPending && <p className="text-soft">{say.computing}</p>}
+          {nothing && <p>{say.nothingToDoGroupsReturns}</p>}
           {seen && !nothing && <Outcome seen={seen} />}
         </div>
         <div className="mt-3 flex justify-end gap-2">
           <button type="button" className="button" onClick={close}>
-            {nothing ? "Close" : "Cancel"}
+            {nothing ? say.close : say.cancel}
           </button>
           {!nothing && (
             <button type="submit" className="button button-main" disabled={!seen}>
-              Wire it
+              {say.wireIt}
             </button>
           )}
         </div>
@@ -50,43 +53,41 @@ function still(seen: Schemas["WiringOutcome"]) {
 }
 
 function Outcome({ seen }: { seen: Schemas["WiringOutcome"] }) {
-  const buses = (list: Schemas["NamedBus"][]) => list.map((b) => `the ${b.kind} “${b.name}”`).join(", ");
+  const buses = (list: Schemas["NamedBus"][]) => list.map((b) => say.the(b.kind, b.name)).join(", ");
   return (
     <>
       <dl className="grid grid-cols-[96px_1fr] gap-x-3 gap-y-1">
         {seen.split.map((s) => (
-          <Line key={s.name} title="Split">
-            {s.name}, which several stems share, into {s.into.map((n) => `“${n}”`).join(" and ")}
+          <Line key={s.name} title={say.split}>
+            {say.whichSeveralStemsShareInto(s.name, s.into.map((n) => `“${n}”`).join(say.and))}
           </Line>
         ))}
-        {seen.made.length > 0 && <Line title="Made">{buses(seen.made)}</Line>}
-        {seen.removed.length > 0 && <Line title="Taken away">{buses(seen.removed)}</Line>}
+        {seen.made.length > 0 && <Line title={say.made}>{buses(seen.made)}</Line>}
+        {seen.removed.length > 0 && <Line title={say.takenAway}>{buses(seen.removed)}</Line>}
         {seen.movedRows > 0 && (
-          <Line title="Moved">
+          <Line title={say.moved}>
             <ul>
               {seen.moved.map((m) => (
                 <li key={m.id}>
-                  {m.name}: {m.from.join(", ") || "no stem"} → {m.to.join(", ") || "no stem"}
+                  {m.name}: {m.from.join(", ") || say.noStem} → {m.to.join(", ") || say.noStem}
                 </li>
               ))}
-              {seen.movedRows > seen.moved.length && <li>and {seen.movedRows - seen.moved.length} more</li>}
+              {seen.movedRows > seen.moved.length && <li>{say.andMore(seen.movedRows - seen.moved.length)}</li>}
             </ul>
           </Line>
         )}
-        {seen.rewired > 0 && (
-          <Line title="Rewired">{plural(seen.rewired, "instrument")} in the same stem, with other routes or sends</Line>
-        )}
+        {seen.rewired > 0 && <Line title={say.rewired}>{say.instrumentsInTheSameStem(seen.rewired)}</Line>}
       </dl>
       {seen.stems.length > 0 ? (
-        <table className="mt-3 w-full" aria-label="What each stem carries">
+        <table className="mt-3 w-full" aria-label={say.whatEachStemCarries}>
           <thead>
             <tr className="border-line border-b text-left text-soft">
-              <th className="py-1 font-normal">Stem</th>
-              <th className="font-normal">Fold</th>
-              <th className="text-right font-normal">Dry, before</th>
-              <th className="text-right font-normal">after</th>
-              <th className="text-right font-normal">Wet, before</th>
-              <th className="text-right font-normal">after</th>
+              <th className="py-1 font-normal">{say.stem}</th>
+              <th className="font-normal">{say.fold}</th>
+              <th className="text-right font-normal">{say.dryBefore}</th>
+              <th className="text-right font-normal">{say.after}</th>
+              <th className="text-right font-normal">{say.wetBefore}</th>
+              <th className="text-right font-normal">{say.after}</th>
             </tr>
           </thead>
           <tbody>
@@ -101,7 +102,7 @@ function Outcome({ seen }: { seen: Schemas["WiringOutcome"] }) {
           </tbody>
         </table>
       ) : (
-        <p className="mt-3 text-soft">Every stem carries the same instruments as before.</p>
+        <p className="mt-3 text-soft">{say.everyStemCarriesTheSame}</p>
       )}
     </>
   );

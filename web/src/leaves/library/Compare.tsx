@@ -1,13 +1,16 @@
 import type { Catalogue, Patch } from "../../model/catalogue";
 import { Keyboard } from "../../parts/Keyboard";
 import { keysOf, writtenAll } from "./switches";
+import { words } from "./words";
+
+const say = words.compare;
 
 /** Compare shows the articulation maps of two patches side by side. */
 export function Compare({ cat, a, b }: { cat: Catalogue; a: Patch; b: Patch }) {
   const names = [...new Set([...(a.map ?? []), ...(b.map ?? [])].map((m) => m.articulation))];
   const how = (p: Patch, name: string) => {
     const m = p.map?.find((x) => x.articulation === name);
-    return m ? writtenAll(m.switches, cat.middleC) || "always" : "—";
+    return m ? writtenAll(m.switches, cat.middleC) || say.always : "—";
   };
   return (
     <div>
@@ -24,7 +27,7 @@ export function Compare({ cat, a, b }: { cat: Catalogue; a: Patch; b: Patch }) {
       <table className="w-full text-left">
         <thead>
           <tr className="text-soft">
-            <th className="font-normal">Articulation</th>
+            <th className="font-normal">{say.articulation}</th>
             <th className="font-normal">{a.name}</th>
             <th className="font-normal">{b.name}</th>
           </tr>

@@ -4,19 +4,22 @@ import type { Id, Schemas } from "../../model/api";
 import { type Catalogue, useCatalogue } from "../../model/catalogue";
 import { hand, setHand, takeOutTranslated } from "../../model/hand";
 import { get, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 import { MapEditor } from "./MapEditor";
 import { writtenAll } from "./switches";
+import { words } from "./words";
+
+const say = words.handDialog;
 
 type Page = "hand" | "rows" | "file";
 
 const pages: [Page, string][] = [
-  ["hand", "The hand"],
-  ["rows", "On the rows"],
-  ["file", "A file played with it"],
+  ["hand", say.theHand],
+  ["rows", say.onTheRows],
+  ["file", say.aFilePlayedWithIt],
 ];
 
 /** The keys of a piano, which a hand leaves to notes, MIDI notes. */
@@ -31,7 +34,7 @@ export function HandDialog({ close }: { close: () => void }) {
   if (!cat || !data) return null;
   const none = data.map.length === 0;
   return (
-    <Floating title="One hand for all libraries" open onOpenChange={close} className="w-[820px]">
+    <Floating title={say.oneHandForAllLibraries} open onOpenChange={close} className="w-[820px]">
       <div className="mb-2 flex gap-1" role="tablist">
         {pages.map(([key, text]) => (
           <button
@@ -65,20 +68,17 @@ function TheHand({ cat, is }: { cat: Catalogue; is: Schemas["Hand"] }) {
   };
   return (
     <>
-      <p className="mb-2 text-soft">
-        One key or controller value for each articulation, the same whatever the library. Play with these; what you
-        played is turned into each row&rsquo;s own switches.
-      </p>
+      <p className="mb-2 text-soft">{say.oneKeyOrControllerValue}</p>
       {is.map.length === 0 && (
         <p className="mb-3 flex items-center gap-3">
           <span>
             {is.proposed.length > 0
-              ? `${plural(is.proposed.length, "articulation")} of the studio’s libraries, on keys below and above a piano’s.`
-              : "The studio’s patches name no articulations yet."}
+              ? say.articulationsOfTheStudiosLibraries(is.proposed.length)
+              : say.theStudiosPatchesName}
           </span>
           {is.proposed.length > 0 && (
             <button type="button" className="button button-main" onClick={() => void keep(is.proposed)}>
-              Take what is proposed
+              {say.takeWhatIsProposed}
             </button>
           )}
         </p>
@@ -86,7 +86,7 @@ function TheHand({ cat, is }: { cat: Catalogue; is: Schemas["Hand"] }) {
       <MapEditor
         key={is.map.length}
         cat={cat}
-        patch={{ name: "the hand", map: is.map, ...piano }}
+        patch={{ name: say.theHand2, map: is.map, ...piano }}
         seen={() => cat.revision}
         set={keep}
       />
@@ -105,12 +105,12 @@ function OnRows({ cat }: { cat: Catalogue }) {
   const row = data?.[Math.min(at, data.length - 1)];
   if (error) return <p className="text-accent">! {error.message}</p>;
   if (!data) return null;
-  if (!row) return <p className="text-soft">None of the rows plays a patch.</p>;
+  if (!row) return <p className="text-soft">{say.noneOfTheRowsPlays}</p>;
   return (
     <>
       <label className="mb-2 flex items-center gap-2">
-        <span className="text-soft">{selection.size > 0 ? "Selected" : "Row"}</span>
-        <select className="field" aria-label="Row" value={at} onChange={(e) => setAt(Number(e.target.value))}>
+        <span className="text-soft">{selection.size > 0 ? say.selected : say.row}</span>
+        <select className="field" aria-label={say.row} value={at} onChange={(e) => setAt(Number(e.target.value))}>
           {data.map((r, n) => (
             <option key={r.id} value={n}>
               {sheet.instruments.byId.get(r.id)?.name}: {lacking(r)}
@@ -119,16 +119,14 @@ function OnRows({ cat }: { cat: Catalogue }) {
         </select>
       </label>
       {row.inTheWay.length > 0 && (
-        <p className="mb-2 text-accent">
-          ! Its notes reach the keys of {row.inTheWay.join(", ")}: there, a note is taken for a switch.
-        </p>
+        <p className="mb-2 text-accent">{say.itsNotesReachTheKeys(row.inTheWay.join(", "))}</p>
       )}
-      <table className="w-full text-left" aria-label="How it comes out">
+      <table className="w-full text-left" aria-label={say.howItComesOut}>
         <thead>
           <tr className="text-soft">
-            <th className="font-normal">Asked for</th>
-            <th className="font-normal">It plays</th>
-            <th className="font-normal">By</th>
+            <th className="font-normal">{say.askedFor}</th>
+            <th className="font-normal">{say.itPlays}</th>
+            <th className="font-normal">{say.by}</th>
           </tr>
         </thead>
         <tbody>
@@ -136,7 +134,7 @@ function OnRows({ cat }: { cat: Catalogue }) {
             <tr key={r.wanted} className="odd:bg-band" data-wanted={r.wanted}>
               <td className="py-0.5 pl-1">{r.wanted}</td>
               <td className={r.exact ? "" : "text-accent"}>
-                {r.exact ? r.plays : r.plays ? `> ${r.plays} instead` : "> nothing close; it stays as it was"}
+                {r.exact ? r.plays : r.plays ? say.instead(r.plays) : say.nothingCloseItStays}
               </td>
               <td className="text-soft">{writtenAll(r.switches, cat.middleC)}</td>
             </tr>
@@ -149,7 +147,7 @@ function OnRows({ cat }: { cat: Catalogue }) {
 
 function lacking(r: Schemas["HandRow"]) {
   const n = r.reaches.filter((x) => !x.exact).length;
-  return n === 0 ? "has them all" : `lacks ${n} of ${r.reaches.length}`;
+  return n === 0 ? say.hasThemAll : say.lacksOf(n, r.reaches.length);
 }
 
 function AFile() {
@@ -160,31 +158,27 @@ function AFile() {
   return (
     <>
       <div className="mb-2 flex items-center gap-2">
-        <ChooseFile accept={musicFiles} label="Played file" take={setFile}>
-          {file ? file.name : "Choose a MIDI file"}
+        <ChooseFile accept={musicFiles} label={say.playedFile} take={setFile}>
+          {file ? file.name : say.chooseAMidiFile}
         </ChooseFile>
         {file && rows > 0 && (
           <button type="button" className="button button-main ml-auto" onClick={() => void takeOutTranslated(file)}>
-            Take out as MIDI
+            {say.takeOutAsMidi}
           </button>
         )}
       </div>
-      {!file && (
-        <p className="py-4 text-center text-soft">
-          Every track finds its row by name, by port and channel, or by casting; its switches become those of the row.
-        </p>
-      )}
+      {!file && <p className="py-4 text-center text-soft">{say.everyTrackFindsItsRow}</p>}
       {error && <p className="text-accent">! {error.message}</p>}
       {data && <FileNotes notes={data.notes} />}
       {data && (
-        <table className="w-full text-left" aria-label="Translated">
+        <table className="w-full text-left" aria-label={say.translated}>
           <thead>
             <tr className="text-soft">
-              <th className="font-normal">Track</th>
-              <th className="font-normal">Row</th>
-              <th className="font-normal">Notes</th>
-              <th className="font-normal">Switches</th>
-              <th className="font-normal">Played otherwise</th>
+              <th className="font-normal">{say.track}</th>
+              <th className="font-normal">{say.row}</th>
+              <th className="font-normal">{say.notes}</th>
+              <th className="font-normal">{say.switches}</th>
+              <th className="font-normal">{say.playedOtherwise}</th>
             </tr>
           </thead>
           <tbody>
@@ -193,7 +187,7 @@ function AFile() {
                 <tr key={n} className="odd:bg-band">
                   <td className="py-0.5 pl-1">{p.name}</td>
                   <td colSpan={4} className="text-accent">
-                    &gt; nobody: {p.why}
+                    {say.nobody(p.why)}
                   </td>
                 </tr>
               ) : (
@@ -204,8 +198,8 @@ function AFile() {
                     <td>{r.notes.toLocaleString("en")}</td>
                     <td>{r.switches.toLocaleString("en")}</td>
                     <td className="text-accent">
-                      {r.instead.map((x) => `${x.wanted} as ${x.plays ?? "before"}`).join(", ")}
-                      {r.outside > 0 && ` ${plural(r.outside, "note")} beyond its keys`}
+                      {r.instead.map((x) => say.as(x.wanted, x.plays ?? say.before)).join(", ")}
+                      {r.outside > 0 && say.notesBeyondItsKeys(r.outside)}
                     </td>
                   </tr>
                 ))

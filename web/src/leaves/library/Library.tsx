@@ -9,7 +9,7 @@ import {
   useCatalogueEvents,
 } from "../../model/catalogue";
 import { set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { LeafHead } from "../../parts/LeafHead";
 import { LibraryDialog } from "./LibraryDialog";
 import { MoreMenu } from "./MoreMenu";
@@ -18,6 +18,9 @@ import { PatchSheet } from "./PatchSheet";
 import { ScanDialog } from "./ScanDialog";
 import { Shelves } from "./Shelves";
 import { UseMenu } from "./UseMenu";
+import { words } from "./words";
+
+const say = words.library;
 
 /** Library is what the studio owns, what it costs, and how each articulation
  * is reached. */
@@ -36,7 +39,7 @@ export function Library() {
     setWanted(shelf.patch);
     set({ shelf: null });
   }, [shelf]);
-  if (!cat) return <p className="p-4 text-soft">Loading the library…</p>;
+  if (!cat) return <p className="p-4 text-soft">{say.loadingTheLibrary}</p>;
   const patches = cat.shelves.reduce((n, s) => n + s.patches, 0);
   const keys = (e: KeyboardEvent) => {
     if (
@@ -51,15 +54,12 @@ export function Library() {
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: undo anywhere in the leaf is the catalogue's
     <div className="flex min-h-0 flex-1 flex-col" onKeyDown={keys}>
-      <LeafHead
-        title="Library"
-        note={`${plural(cat.libraries.length, "library", "libraries")}, ${plural(patches, "patch", "patches")}`}
-      >
+      <LeafHead title={say.library} note={`${say.libraries(cat.libraries.length)}, ${say.patches(patches)}`}>
         <button type="button" className="button" onClick={() => set({ dialog: "casting" })}>
-          Cast…
+          {say.cast}
         </button>
         <button type="button" className="button" onClick={() => setScanning(true)}>
-          Scan…
+          {say.scan}
         </button>
         <MoreMenu cat={cat} />
         <UseMenu chosen={chosen} />

@@ -4,6 +4,9 @@ import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { randomId } from "../../model/sending";
 import { EmblemField } from "../../parts/EmblemField";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.libraryDialog;
 
 const rooms = ["", "dry", "stage", "hall"] as const;
 
@@ -35,14 +38,14 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
   };
   const offered = [...new Set([...cat.rig.map((m) => m.name), ...machines])];
   return (
-    <Floating title={there?.name ?? "New library"} open onOpenChange={close} className="w-[420px]">
+    <Floating title={there?.name ?? say.newLibrary} open onOpenChange={close} className="w-[420px]">
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[110px_1fr] items-center gap-2">
         <label className="contents">
-          <span>Name</span>
+          <span>{say.name}</span>
           <input required className="field" value={name} onChange={(e) => setName(e.target.value)} />
         </label>
         <label className="contents">
-          <span>Short code</span>
+          <span>{say.shortCode}</span>
           <input
             required
             maxLength={16}
@@ -52,28 +55,28 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
           />
         </label>
         <label className="contents">
-          <span>Family</span>
+          <span>{say.family}</span>
           <input
             className="field"
-            placeholder="strings, brass…"
+            placeholder={say.stringsBrass}
             value={family}
             onChange={(e) => setFamily(e.target.value)}
           />
         </label>
         <label className="contents">
-          <span>Room</span>
+          <span>{say.room}</span>
           <select className="field" value={room} onChange={(e) => setRoom(e.target.value as typeof room)}>
             {rooms.map((r) => (
               <option key={r} value={r}>
-                {r || "not said"}
+                {r || say.notSaid}
               </option>
             ))}
           </select>
         </label>
         <EmblemField value={emblem} set={setEmblem} />
-        <span className="self-start pt-1">Installed on</span>
+        <span className="self-start pt-1">{say.installedOn}</span>
         <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
-          <legend className="sr-only">Machines it is installed on</legend>
+          <legend className="sr-only">{say.machinesItIsInstalledOn}</legend>
           {offered.map((m) => (
             <label key={m} className="flex h-7 items-center gap-1.5">
               <input
@@ -84,16 +87,16 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
               {m}
             </label>
           ))}
-          <span className="w-full text-[12px] text-soft">None chosen: it counts as installed everywhere.</span>
+          <span className="w-full text-[12px] text-soft">{say.noneChosenItCounts}</span>
         </fieldset>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {there && (
             <button type="button" className="button mr-auto" onClick={() => void remove()}>
-              Remove
+              {say.remove}
             </button>
           )}
           <button type="submit" className="button button-main">
-            {there ? "Save" : "Add"}
+            {there ? say.save : say.add}
           </button>
         </div>
       </form>

@@ -8,6 +8,9 @@ import { clipboard } from "./clipboard";
 import { keysOf, type Mapped, named, read, writtenAll } from "./switches";
 import { TryOut } from "./TryOut";
 import { useLearn } from "./useLearn";
+import { words } from "./words";
+
+const say = words.mapEditor;
 
 interface Props {
   cat: Catalogue;
@@ -54,28 +57,28 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
     setRow(map.length);
   };
   return (
-    <div aria-label={`Articulation map of ${patch.name}`} role="group">
+    <div aria-label={say.articulationMapOf(patch.name)} role="group">
       <div className="mb-1 flex flex-wrap items-center gap-1.5">
-        <h4 className="mr-auto font-semibold font-serif text-[14px]">How its articulations are reached</h4>
+        <h4 className="mr-auto font-semibold font-serif text-[14px]">{say.howItsArticulationsAreReached}</h4>
         {learn.can && (
           <button type="button" className="button" aria-pressed={learn.on} onClick={learn.toggle}>
-            {learn.on ? "Play the switch…" : "Learn"}
+            {learn.on ? say.playTheSwitch : say.learn}
           </button>
         )}
         <button type="button" className="button" onClick={() => clipboard.copy(patch.name, map)}>
-          Copy map
+          {say.copyMap}
         </button>
         <PasteButton onPaste={(m) => edit(m)} />
         <button type="button" className="button" onClick={add}>
-          <Plus size={13} /> Articulation
+          <Plus size={13} /> {say.articulation}
         </button>
         {draft && (
           <>
             <button type="button" className="button" onClick={() => setDraft(null)}>
-              Cancel
+              {say.cancel}
             </button>
             <button type="button" className="button button-main" onClick={() => void keep()}>
-              Save map
+              {say.saveMap}
             </button>
           </>
         )}
@@ -89,10 +92,14 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
         flags={keysOf(map).map((f) => ({ ...f, wrong: wrong.has(f.at), chosen: f.at === row }))}
         onKey={setKey}
       />
-      <ul className="my-1" aria-label="Faults of the map">
+      <ul className="my-1" aria-label={say.faultsOfTheMap}>
         {(faults?.clashes ?? []).map((c) => (
           <li key={`${c.a} ${c.b}`} className="text-accent">
-            ! {named(c.message, cat.middleC)} selects both {map[c.a]?.articulation} and {map[c.b]?.articulation}.{" "}
+            {say.selectsBothAnd(
+              named(c.message, cat.middleC),
+              map[c.a]?.articulation ?? "",
+              map[c.b]?.articulation ?? "",
+            )}{" "}
             {faults?.free[0] !== undefined && (
               <button
                 type="button"
@@ -103,14 +110,14 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
                   put(c.b, { ...m, switches: m.switches.map((s) => (s.kind === "key" ? { ...s, number: free } : s)) });
                 }}
               >
-                Give {map[c.b]?.articulation} a free key
+                {say.giveAFreeKey(map[c.b]?.articulation ?? "")}
               </button>
             )}
           </li>
         ))}
         {(faults?.inRange ?? []).map((n) => (
           <li key={n} className="text-accent">
-            ! {map[n]?.articulation} switches on a key that also plays.
+            {say.switchesOnAKey(map[n]?.articulation ?? "")}
           </li>
         ))}
         {error && <li className="text-accent">! {error.message}</li>}
@@ -119,17 +126,14 @@ export function MapEditor({ cat, patch, seen, set }: Props) {
         <table className="w-full text-left">
           <thead>
             <tr className="text-soft">
-              <th className="font-normal">Articulation</th>
-              <th
-                className="font-normal"
-                title="As in: key C1 · key C1 held · cc 32 0-20 · prog 7 bank 2 · chan +2 · vel 1-64; with commas between"
-              >
-                Switches
+              <th className="font-normal">{say.articulation}</th>
+              <th className="font-normal" title={say.asInKeyC1Key}>
+                {say.switches}
               </th>
-              <th className="font-normal">Lead, ms</th>
-              <th className="font-normal">Late by, ms</th>
+              <th className="font-normal">{say.leadMs}</th>
+              <th className="font-normal">{say.lateByMs}</th>
               <th>
-                <span className="sr-only">Remove</span>
+                <span className="sr-only">{say.remove}</span>
               </th>
             </tr>
           </thead>
@@ -157,8 +161,8 @@ function PasteButton({ onPaste }: { onPaste: (m: Mapping[]) => void }) {
   const held = clipboard.use();
   if (!held) return null;
   return (
-    <button type="button" className="button" title={`The map of ${held.name}`} onClick={() => onPaste(held.map)}>
-      Take copied map
+    <button type="button" className="button" title={say.theMapOf(held.name)} onClick={() => onPaste(held.map)}>
+      {say.takeCopiedMap}
     </button>
   );
 }
@@ -182,7 +186,7 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
         <input
           className="field h-6 w-full min-w-0"
           list="vocabulary"
-          aria-label="Articulation"
+          aria-label={say.articulation}
           value={m.articulation}
           onChange={(e) => put({ ...m, articulation: e.target.value })}
         />
@@ -198,18 +202,15 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
         <input
           key={shown}
           className={`field h-6 w-full min-w-0 ${wrong ? "border-accent" : ""}`}
-          aria-label={`Switches of ${m.articulation}`}
+          aria-label={say.switchesOf(m.articulation)}
           aria-invalid={wrong}
-          placeholder="always, or: key C1, cc 32 0-20…"
+          placeholder={say.alwaysOrKeyC1Cc}
           defaultValue={shown}
           onBlur={(e) => {
             if (e.target.value === shown) return;
             const switches = read(e.target.value, cat.middleC);
             if (Array.isArray(switches)) return put({ ...m, switches });
-            tell(
-              `"${switches.wrong}" is not a switch; write as in: key C1, cc 32 0-20, prog 7, chan +2, vel 1-64.`,
-              "refused",
-            );
+            tell(say.isNotASwitchWrite(switches.wrong), "refused");
           }}
           onKeyDown={(e) => {
             if (e.key === "Enter") e.currentTarget.blur();
@@ -223,7 +224,7 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
           min={0}
           max={1000}
           className="field h-6 w-full"
-          aria-label={`Lead of ${m.articulation}`}
+          aria-label={say.leadOf(m.articulation)}
           value={m.leadMs ?? 0}
           onChange={(e) => put({ ...m, leadMs: ms(e.target.value) })}
         />
@@ -234,7 +235,7 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
           min={0}
           max={2000}
           className="field h-6 w-full"
-          aria-label={`Delay of ${m.articulation}`}
+          aria-label={say.delayOf(m.articulation)}
           value={m.delayMs ?? 0}
           onChange={(e) => put({ ...m, delayMs: ms(e.target.value) })}
         />
@@ -243,7 +244,7 @@ function MapRow({ cat, mapping: m, chosen, wrong, choose, put, remove }: RowProp
         <button
           type="button"
           className="grid size-6 place-items-center rounded-[3px] hover:bg-band"
-          aria-label={`Take ${m.articulation} out`}
+          aria-label={say.takeOut(m.articulation)}
           onClick={remove}
         >
           <X size={13} />

@@ -4,12 +4,13 @@ import { useRef, useState } from "react";
 import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue, takePatchList } from "../../model/catalogue";
 import { set, tell } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { ToldList } from "../../parts/ToldList";
 import { Floating } from "../../shell/Floating";
 import { PlayersDialog } from "./PlayersDialog";
 import { VocabularyDialog } from "./VocabularyDialog";
+import { words } from "./words";
 
 /** MoreMenu is what concerns the catalogue as a whole. */
 export function MoreMenu({ cat }: { cat: Catalogue }) {
@@ -36,11 +37,15 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
     const done = await takePatchList(list.file, true, decimal || undefined);
     setList(null);
     if (!done) return;
-    tell(`${plural(done.added, "patch", "patches")} added, ${done.updated} changed.`);
+    tell(words.moreMenu.patchesAddedChanged(done.added, done.updated));
     await client.invalidateQueries({ queryKey: ["patches"] });
   };
   const name = (middleC: number) =>
-    void changeCatalogue(cat, { kind: "configure", name: "Catalogue", settings: { ...cat.settings, middleC } });
+    void changeCatalogue(cat, {
+      kind: "configure",
+      name: words.moreMenu.catalogue,
+      settings: { ...cat.settings, middleC },
+    });
   return (
     <>
       <input
@@ -49,40 +54,42 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
         accept=".csv,.tsv,.txt"
         className="sr-only"
         tabIndex={-1}
-        aria-label="Patch list"
+        aria-label={words.moreMenu.patchList}
         onChange={(e) => {
           void bring(e.target.files?.[0]);
           e.target.value = "";
         }}
       />
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="button">More ▾</DropdownMenu.Trigger>
+        <DropdownMenu.Trigger className="button">{words.moreMenu.more}</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="floating w-64 p-1" align="end" sideOffset={4}>
             <DropdownMenu.Item className="menu-item" onSelect={() => setOpen("words")}>
-              Articulations and their names…
+              {words.moreMenu.articulationsAndTheirNames}
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => setOpen("players")}>
-              Players…
+              {words.moreMenu.players}
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => set({ dialog: "hand" })}>
-              One hand for all libraries…
+              {words.moreMenu.oneHandForAllLibraries}
             </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>
-              Bring in a patch list…
+              {words.moreMenu.bringInAPatchList}
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" asChild>
               <a href="/api/catalogue/list" download>
-                Take out the patch list
+                {words.moreMenu.takeOutThePatchList}
               </a>
             </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
-            <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">Key 60 is called</DropdownMenu.Label>
+            <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">
+              {words.moreMenu.key60IsCalled}
+            </DropdownMenu.Label>
             <DropdownMenu.RadioGroup value={String(cat.middleC)} onValueChange={(v) => name(Number(v))}>
               {[3, 4, 5].map((n) => (
                 <DropdownMenu.RadioItem key={n} value={String(n)} className="menu-item">
-                  C{n}
+                  {words.moreMenu.c(n)}
                   <DropdownMenu.ItemIndicator>•</DropdownMenu.ItemIndicator>
                 </DropdownMenu.RadioItem>
               ))}
@@ -93,23 +100,27 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
       {open === "words" && <VocabularyDialog cat={cat} close={() => setOpen(null)} />}
       {open === "players" && <PlayersDialog cat={cat} close={() => setOpen(null)} />}
       {list && (
-        <Floating title={`Bring in ${list.file.name}`} open onOpenChange={() => setList(null)} className="w-[560px]">
+        <Floating
+          title={words.moreMenu.bringIn(list.file.name)}
+          open
+          onOpenChange={() => setList(null)}
+          className="w-[560px]"
+        >
           {unsure && <DecimalChoice unsure={unsure} decimal={decimal} choose={(d) => void say(d)} />}
           <p className="mb-2">
-            {list.report.added} new, {list.report.updated} changed, {list.report.same} as they are.
+            {words.moreMenu.newChangedAsTheyAre(list.report.added, list.report.updated, list.report.same)}
           </p>
           {list.report.problems.length > 0 && (
-            <ul aria-label="Problems" className="mb-2 max-h-64 overflow-y-auto">
+            <ul aria-label={words.moreMenu.problems} className="mb-2 max-h-64 overflow-y-auto">
               {list.report.problems.map((p) => (
                 <li key={`${p.line} ${p.column}`} className="text-accent">
-                  ! line {p.line}
-                  {p.column && `, ${p.column}`}: {p.reason}
+                  {words.moreMenu.line(p.line, p.column && `, ${p.column}`, p.reason)}
                 </li>
               ))}
             </ul>
           )}
           <ToldList told={list.report.told} />
-          <p className="mb-3 text-soft">Columns: {list.report.columns.join(", ")}.</p>
+          <p className="mb-3 text-soft">{words.moreMenu.columns(list.report.columns.join(", "))}</p>
           <div className="flex justify-end">
             <button
               type="button"
@@ -117,7 +128,7 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
               disabled={list.report.added + list.report.updated === 0}
               onClick={() => void take()}
             >
-              Take the good lines
+              {words.moreMenu.takeTheGoodLines}
             </button>
           </div>
         </Floating>

@@ -6,6 +6,9 @@ import { set } from "../../model/store";
 import { Emblem } from "../../parts/Emblem";
 import { Empty } from "../../parts/Empty";
 import { useSize } from "../../parts/useSize";
+import { words } from "./words";
+
+const say = words.patchList;
 
 const lineHeight = 26;
 
@@ -122,45 +125,45 @@ export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found,
         <input
           type="search"
           className="field min-w-0 flex-1"
-          aria-label="Find patches"
-          placeholder="Find: vln spic, low brass, hall flute…"
+          aria-label={say.findPatches}
+          placeholder={say.findVlnSpicLowBrass}
           value={text}
           onChange={(e) => setText(e.target.value)}
         />
         <select
-          aria-label="Order"
+          aria-label={say.order}
           className="field"
           value={asked.sort}
           onChange={(e) => setAsked({ ...asked, sort: e.target.value as Asked["sort"] })}
         >
-          <option value="">As they stand</option>
-          <option value="name">By name</option>
-          <option value="library">By library</option>
-          <option value="memory">By memory</option>
+          <option value="">{say.asTheyStand}</option>
+          <option value="name">{say.byName}</option>
+          <option value="library">{say.byLibrary}</option>
+          <option value="memory">{say.byMemory}</option>
         </select>
       </div>
       <div
         ref={scroller}
         role="listbox"
         tabIndex={0}
-        aria-label="Patches"
+        aria-label={say.patches}
         aria-multiselectable="true"
         aria-activedescendant={cursor >= 0 ? `patch-${cursor}` : undefined}
         onKeyDown={keys}
         className="min-h-0 flex-1 overflow-y-auto focus-visible:outline-offset-[-2px]"
       >
         {total === 0 && !loading && (asked.text || asked.library) && (
-          <p className="p-6 text-center text-soft">No patch matches.</p>
+          <p className="p-6 text-center text-soft">{say.noPatchMatches}</p>
         )}
         {total === 0 && !loading && !asked.text && !asked.library && (
           <Empty
-            says="Your libraries stand here, on their shelves."
+            says={say.yourLibrariesStandHere}
             steps={[
-              { text: "Scan a folder…", run: scan },
-              { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
+              { text: say.scanAFolder, run: scan },
+              { text: say.bringInARowList, run: () => set({ dialog: "import" }) },
             ]}
           >
-            Scan a folder of samples, or bring in a row list that names libraries.
+            {say.scanAFolderOfSamples}
           </Empty>
         )}
         <div className="relative" style={{ height: virtual.getTotalSize() }}>

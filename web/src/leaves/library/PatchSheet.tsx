@@ -2,22 +2,25 @@ import { useEffect, useState } from "react";
 import { type Catalogue, editPatches, type Patch, type PatchFields } from "../../model/catalogue";
 import { keyName, keyOf } from "../../model/keys";
 import { tell } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Card } from "../../parts/Card";
 import { Compare } from "./Compare";
 import { clipboard } from "./clipboard";
 import { MapEditor } from "./MapEditor";
+import { words } from "./words";
+
+const say = words.patchSheet;
 
 /** dynamicsText says what a patch answers to with loudness. */
 export const dynamicsText: Record<string, string> = {
-  "": "not known",
-  none: "nothing",
-  velocity: "velocity",
+  "": say.notKnown,
+  none: say.nothing,
+  velocity: say.velocity,
   controller: "CC 1",
-  "velocity+controller": "velocity, then CC 1",
-  "controller+velocity": "CC 1, then velocity",
-  expression: "CC 11, expression",
-  volume: "CC 1 sent on as volume",
+  "velocity+controller": say.velocityThenCc1,
+  "controller+velocity": say.cc1ThenVelocity,
+  expression: say.cc11Expression,
+  volume: say.cc1Sent,
 };
 
 const fieldGrid = "grid grid-cols-[repeat(auto-fill,minmax(104px,1fr))] gap-x-2 gap-y-1.5 mb-2";
@@ -44,38 +47,38 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
   const roles = same((x) => (x.roles ?? []).join(", "));
   return (
     <section
-      aria-label={many ? plural(chosen.length, "patch", "patches") : p.name}
+      aria-label={many ? say.patches(chosen.length) : p.name}
       className="max-h-[62%] shrink-0 overflow-y-auto border-line border-t px-3 py-2"
     >
       <h3 className="mb-1.5 flex items-baseline gap-2 text-[15px]">
-        {many ? plural(chosen.length, "patch", "patches") : p.name}
+        {many ? say.patches(chosen.length) : p.name}
         {many && held && (
           <button type="button" className="button font-normal font-sans" onClick={() => set({ map: held.map })}>
-            Give all the map of {held.name}
+            {say.giveAllTheMapOf(held.name)}
           </button>
         )}
         {!many && (
           <span className="font-normal font-sans text-[12px] text-soft">
             {cat.libraries.find((l) => l.id === p.library)?.name} ·{" "}
-            {p.measured ? "measured" : p.source ? "declared; what sounds is a small stand-in" : "declared"}
+            {p.measured ? say.measured : p.source ? say.declaredWhatSounds : say.declared}
           </span>
         )}
       </h3>
       <div className={fieldGrid}>
         <Choice
-          label="Instrument"
+          label={say.instrument}
           value={same((x) => x.sound ?? "")}
-          options={[["", "not said"], ...cat.sounds.map((s) => [s.id, s.name] as [string, string])]}
+          options={[["", say.notSaid], ...cat.sounds.map((s) => [s.id, s.name] as [string, string])]}
           set={(sound) => set({ sound })}
         />
         <Choice
-          label="Answers to"
+          label={say.answersTo}
           value={same((x) => x.dynamics ?? "")}
           options={Object.entries(dynamicsText)}
           set={(dynamics) => set({ dynamics })}
         />
         <Keys
-          label="Plays"
+          label={say.plays}
           middleC={cat.middleC}
           value={same((x) => `${x.keyLow} ${x.keyHigh}`) ? { low: p.keyLow, high: p.keyHigh } : undefined}
           set={(z) => set({ keyLow: z.low, keyHigh: z.high })}
@@ -92,43 +95,43 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
       )}
       {chosen.length === 2 && <Compare cat={cat} a={chosen[0]!} b={chosen[1]!} />}
       <details className="my-2" open={many}>
-        <summary className="cursor-default text-soft">What it costs, and what else is known</summary>
+        <summary className="cursor-default text-soft">{say.whatItCostsAndWhat}</summary>
         <div className={`${fieldGrid} mt-1`}>
-          {!many && <Text label="Name" value={p.name} set={(name) => set({ name })} />}
+          {!many && <Text label={say.name} value={p.name} set={(name) => set({ name })} />}
           <Choice
-            label="Library"
+            label={say.library}
             value={same((x) => x.library)}
             options={cat.libraries.map((l) => [l.id, l.name])}
             set={(library) => set({ library })}
           />
           <Choice
-            label="Player"
+            label={say.player}
             value={same((x) => x.player)}
             options={cat.players.map((l) => [l.id, l.name])}
             set={(player) => set({ player })}
           />
-          <Figure label="Ready, MiB" value={same((x) => x.preloadMib)} set={(preloadMib) => set({ preloadMib })} />
-          <Figure label="On disk, MiB" value={same((x) => x.fullMib)} set={(fullMib) => set({ fullMib })} />
+          <Figure label={say.readyMib} value={same((x) => x.preloadMib)} set={(preloadMib) => set({ preloadMib })} />
+          <Figure label={say.onDiskMib} value={same((x) => x.fullMib)} set={(fullMib) => set({ fullMib })} />
           <Figure
-            label="Round robins"
+            label={say.roundRobins}
             whole
             value={same((x) => x.roundRobins ?? 0)}
             set={(roundRobins) => set({ roundRobins })}
           />
           <Figure
-            label="Voices a note"
+            label={say.voicesANote}
             whole
             value={same((x) => x.voicesPerNote ?? 0)}
             set={(voicesPerNote) => set({ voicesPerNote })}
           />
           <Text
-            label="Roles"
+            label={say.roles}
             value={roles ?? ""}
             mixed={roles === undefined}
             set={(text) => set({ roles: parts(text) })}
           />
           <Choice
-            label="Load"
+            label={say.load}
             value={same((x) => (x.heavy ? "heavy" : "light"))}
             options={[
               ["light", "light"],
@@ -138,7 +141,7 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
           />
           {!many && (
             <Keys
-              label="Switch zone"
+              label={say.switchZone}
               middleC={cat.middleC}
               value={p.switchZone}
               set={(switchZone) => set({ switchZone })}
@@ -183,7 +186,7 @@ function Text({ label, value, mixed, set }: TextProps) {
       <input
         className="field w-full min-w-0"
         value={text}
-        placeholder={mixed ? "various" : ""}
+        placeholder={mixed ? say.various : ""}
         onChange={(e) => setText(e.target.value)}
         onBlur={keep}
         onKeyDown={(e) => {
@@ -215,10 +218,7 @@ function Figure({
       set={(text) => {
         const n = Number(text);
         if (text.trim() === "" || Number.isNaN(n) || n < 0 || (whole && !Number.isInteger(n)))
-          return tell(
-            `${label}: "${text}" is not a ${whole ? "whole " : ""}number of 0 or above. It stays as it was.`,
-            "refused",
-          );
+          return tell(say.isNotAWholeNumber(label, text, !!whole), "refused");
         set(n);
       }}
     />
@@ -243,8 +243,7 @@ function Keys({ label, value, middleC, set, none }: KeysProps) {
       set={(text) => {
         if (none && text.trim() === "") return none();
         const [low, high] = text.split(/\s+to\s+/i).map((t) => keyOf(t, middleC));
-        if (typeof low !== "number" || typeof high !== "number")
-          return tell(`${label}: "${text}" is not a run of keys; write as in C3 to C6, or 48 to 84.`, "refused");
+        if (typeof low !== "number" || typeof high !== "number") return tell(say.isNotARun(label, text), "refused");
         set({ low, high });
       }}
     />
@@ -266,7 +265,7 @@ function Choice({
   return (
     <Label text={label}>
       <select className="field w-full min-w-0" value={value ?? "various"} onChange={(e) => set(e.target.value)}>
-        {value === undefined && <option value="various">various</option>}
+        {value === undefined && <option value="various">{say.various}</option>}
         {!known && <option value={value}>{value}</option>}
         {options.map(([v, text]) => (
           <option key={v} value={v}>
@@ -281,19 +280,18 @@ function Choice({
 /** Mics edits the microphone positions as text: "close 120/900, hall 80/700 off". */
 function Mics({ patch, set }: { patch: Patch; set: (f: PatchFields) => void }) {
   const shown = (patch.mics ?? [])
-    .map((m) => `${m.name} ${m.preloadMib}/${m.fullMib}${m.off ? " off" : ""}`)
+    .map((m) => `${m.name} ${m.preloadMib}/${m.fullMib}${m.off ? say.off : ""}`)
     .join(", ");
   return (
     <div className="col-span-2 min-w-0">
       <Text
-        label="Microphones: name ready/on disk MiB, off"
+        label={say.microphonesNameReadyOnDisk}
         value={shown}
         set={(text) => {
           const mics = [];
           for (const part of parts(text)) {
             const m = /^(.+?)\s+([\d.]+)\/([\d.]+)(\s+off)?$/.exec(part);
-            if (!m)
-              return tell(`"${part}" is not a microphone; write as in: close 120/900, hall 80/700 off.`, "refused");
+            if (!m) return tell(say.isNotAMicrophoneWrite(part), "refused");
             mics.push({ name: m[1]!, preloadMib: Number(m[2]), fullMib: Number(m[3]), ...(m[4] ? { off: true } : {}) });
           }
           set({ mics });

@@ -4,17 +4,20 @@ import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { randomId } from "../../model/sending";
 import { EmblemField } from "../../parts/EmblemField";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.playersDialog;
 
 type Player = Schemas["Player"];
 
 const fields: [keyof Player, string, number][] = [
-  ["sounds", "Sounds at once", 1],
-  ["outputs", "Output pairs", 1],
-  ["ownMib", "Its own memory, MiB", 0],
-  ["wakeMs", "Wakes the first time in, ms", 0],
-  ["wakeAgainMs", "and later ones in, ms", 0],
-  ["order", "Place in the loading order", 0],
-  ["banks", "Banks, each on a port of its own (0: one)", 0],
+  ["sounds", say.soundsAtOnce, 1],
+  ["outputs", say.outputPairs, 1],
+  ["ownMib", say.itsOwnMemoryMib, 0],
+  ["wakeMs", say.wakesTheFirstTime, 0],
+  ["wakeAgainMs", say.andLaterOnesInMs, 0],
+  ["order", say.placeInTheLoadingOrder, 0],
+  ["banks", say.banksEachOnAPort, 0],
 ];
 
 const fresh = (order: number): Player => ({
@@ -37,10 +40,10 @@ export function PlayersDialog({ cat, close }: { cat: Catalogue; close: () => voi
     if (await changeCatalogue(began, { kind: "put", players: [{ at: -1, value: player }] })) close();
   };
   return (
-    <Floating title="Players" open onOpenChange={close} className="w-[420px]">
+    <Floating title={say.players} open onOpenChange={close} className="w-[420px]">
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_150px] items-center gap-2">
         <label className="contents">
-          <span>Player</span>
+          <span>{say.player}</span>
           <select
             className="field"
             value={player.id}
@@ -53,12 +56,12 @@ export function PlayersDialog({ cat, close }: { cat: Catalogue; close: () => voi
                 {p.name}
               </option>
             ))}
-            <option value="">a new one</option>
-            {!cat.players.some((p) => p.id === player.id) && <option value={player.id}>a new one</option>}
+            <option value="">{say.aNewOne}</option>
+            {!cat.players.some((p) => p.id === player.id) && <option value={player.id}>{say.aNewOne}</option>}
           </select>
         </label>
         <label className="contents">
-          <span>Name</span>
+          <span>{say.name}</span>
           <input
             required
             className="field"
@@ -89,7 +92,7 @@ export function PlayersDialog({ cat, close }: { cat: Catalogue; close: () => voi
         />
         <div className="col-span-2 mt-2 flex justify-end">
           <button type="submit" className="button button-main">
-            Save
+            {say.save}
           </button>
         </div>
       </form>

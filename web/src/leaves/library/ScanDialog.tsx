@@ -4,6 +4,9 @@ import { type FormEvent, useEffect, useState } from "react";
 import type { Catalogue } from "../../model/catalogue";
 import { folders, type Scan, startScan, stopScan, useScans } from "../../model/scans";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.scanDialog;
 
 /** ScanDialog measures the samples of a folder into a library, and shows how
  * scans go. */
@@ -33,16 +36,16 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
   };
   if (!scans) return null;
   return (
-    <Floating title="Scan samples" open onOpenChange={close} className="w-[640px]">
+    <Floating title={say.scanSamples} open onOpenChange={close} className="w-[640px]">
       {scans.roots.length + scans.machines.length === 0 ? (
         <p className="text-soft">
-          This server has no folder to scan yet. Start it with <code>--scan-root FOLDER</code>, or measure a folder
-          anywhere with <code>fanfold scan FOLDER -o rows.csv</code> and bring the list in.
+          {say.thisServerHasNoFolder} <code>{say.scanRootFolder}</code>
+          {say.orMeasureAFolderAnywhere} <code>{say.fanfoldScanFolderORows}</code> {say.andBringTheListIn}
         </p>
       ) : (
         <form onSubmit={(e) => void start(e)} className="grid grid-cols-[104px_1fr] items-center gap-2">
           <label className="contents">
-            <span>On</span>
+            <span>{say.on}</span>
             <select
               className="field"
               value={machine}
@@ -51,7 +54,7 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
                 setFolder("");
               }}
             >
-              <option value="">the server</option>
+              <option value="">{say.theServer}</option>
               {scans.machines.map((m) => (
                 <option key={m.name} value={m.name}>
                   {m.name}
@@ -60,7 +63,7 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
             </select>
           </label>
           <label className="contents">
-            <span>Folder</span>
+            <span>{say.folder}</span>
             <input
               required
               className="field"
@@ -69,12 +72,12 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
               onChange={(e) => setFolder(e.target.value)}
             />
           </label>
-          <span className="self-start pt-1">Within it</span>
-          {machine && <span className="text-soft">Write the folder on {machine}; its host looks there.</span>}
+          <span className="self-start pt-1">{say.withinIt}</span>
+          {machine && <span className="text-soft">{say.writeTheFolder(machine)}</span>}
           <div className={machine ? "hidden" : "flex max-h-28 flex-wrap gap-1 overflow-y-auto"}>
             {folder !== root && root !== "" && (
               <button type="button" className="button" onClick={() => go(folder.slice(0, folder.lastIndexOf("/")))}>
-                <CornerLeftUp size={13} /> Up
+                <CornerLeftUp size={13} /> {say.up}
               </button>
             )}
             {inside?.map((name) => (
@@ -82,16 +85,16 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
                 <Folder size={13} /> {name}
               </button>
             ))}
-            {inside?.length === 0 && <span className="py-1 text-soft">no folders</span>}
+            {inside?.length === 0 && <span className="py-1 text-soft">{say.noFolders}</span>}
             {error && <span className="py-1 text-accent">{error.message}</span>}
           </div>
           <label className="contents">
-            <span>Library</span>
+            <span>{say.library}</span>
             <input
               required
               list="libraries"
               className="field"
-              placeholder="a name; an existing library is added to"
+              placeholder={say.aNameAnExistingLibrary}
               value={library}
               onChange={(e) => setLibrary(e.target.value)}
             />
@@ -102,7 +105,7 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
             ))}
           </datalist>
           <label className="contents">
-            <span>Preload</span>
+            <span>{say.preload}</span>
             <span className="flex items-center gap-2">
               <input
                 type="number"
@@ -111,69 +114,69 @@ export function ScanDialog({ cat, close }: { cat: Catalogue; close: () => void }
                 value={preload}
                 onChange={(e) => setPreload(Number(e.target.value))}
               />
-              <span className="text-soft">KiB a sample, and</span>
+              <span className="text-soft">{say.kibASampleAnd}</span>
               <input
                 type="number"
                 min={0}
                 className="field w-20 shrink-0"
-                aria-label="Bytes for each zone"
+                aria-label={say.bytesForEachZone}
                 value={zone}
                 onChange={(e) => setZone(Number(e.target.value))}
               />
-              <span className="text-soft">bytes a zone, in memory when ready</span>
+              <span className="text-soft">{say.bytesAZoneInMemory}</span>
             </span>
           </label>
           <div className="col-span-2 flex justify-end">
             <button type="submit" className="button button-main">
-              Scan it
+              {say.scanIt}
             </button>
           </div>
         </form>
       )}
-      <ul aria-label="Scans" className="mt-3 flex flex-col gap-2 overflow-y-auto border-line border-t pt-3">
+      <ul aria-label={say.scans} className="mt-3 flex flex-col gap-2 overflow-y-auto border-line border-t pt-3">
         {scans.scans.map((s) => (
           <ScanLine key={s.id} scan={s} />
         ))}
-        {scans.scans.length === 0 && <li className="text-soft">No scan yet.</li>}
+        {scans.scans.length === 0 && <li className="text-soft">{say.noScanYet}</li>}
       </ul>
     </Floating>
   );
 }
 
 const said: Record<Scan["state"], string> = {
-  waiting: "waiting for its turn",
-  running: "measuring",
-  done: "done",
-  stopped: "stopped",
-  failed: "failed",
+  waiting: say.waitingForItsTurn,
+  running: say.measuring,
+  done: say.done,
+  stopped: say.stopped,
+  failed: say.failed,
 };
 
 function ScanLine({ scan: s }: { scan: Scan }) {
   const busy = s.state === "waiting" || s.state === "running";
-  const left = s.leftMs > 1500 ? `, about ${Math.ceil(s.leftMs / 1000)} s left` : "";
+  const left = s.leftMs > 1500 ? say.aboutSLeft(Math.ceil(s.leftMs / 1000)) : "";
   return (
     <li data-scan={s.library} data-state={s.state}>
       <div className="flex items-baseline gap-2">
         <b className="font-semibold">{s.library}</b>
         <span className="min-w-0 truncate text-soft" title={s.folder}>
           {s.folder.split("/").at(-1)}
-          {s.machine && ` on ${s.machine}`}
+          {s.machine && say.onMachine(s.machine)}
         </span>
         <span className="ml-auto whitespace-nowrap">
           {said[s.state]}
-          {busy && s.files > 0 && `: ${s.done.toLocaleString("en")} of ${s.files.toLocaleString("en")} files${left}`}
-          {s.state === "done" && `: ${s.patches.toLocaleString("en")} patch${s.patches === 1 ? "" : "es"}`}
+          {busy && s.files > 0 && say.ofFiles(s.done.toLocaleString("en"), s.files.toLocaleString("en"), left)}
+          {s.state === "done" && say.patchEs(s.patches.toLocaleString("en"), s.patches)}
         </span>
         {busy && (
           <button type="button" className="button" onClick={() => void stopScan(s.id)}>
-            Stop
+            {say.stop}
           </button>
         )}
       </div>
       {busy && (
         <div
           role="progressbar"
-          aria-label={`Scan of ${s.library}`}
+          aria-label={say.scanOf(s.library)}
           aria-valuemin={0}
           aria-valuemax={100}
           aria-valuenow={s.files ? Math.round((100 * s.done) / s.files) : 0}
@@ -186,7 +189,7 @@ function ScanLine({ scan: s }: { scan: Scan }) {
       {s.brokenCount > 0 && (
         <details>
           <summary className="cursor-default text-accent">
-            ! {s.brokenCount.toLocaleString("en")} file{s.brokenCount === 1 ? "" : "s"} could not be read
+            {say.fileCouldNotBeRead(s.brokenCount.toLocaleString("en"), s.brokenCount === 1 ? "" : "s")}
           </summary>
           <ul className="max-h-40 overflow-y-auto">
             {s.broken.map((b) => (

@@ -1,8 +1,11 @@
 import { Pencil, Plus, Redo2, Undo2 } from "lucide-react";
 import type { Id } from "../../model/api";
 import { type Catalogue, redoCatalogue, undoCatalogue } from "../../model/catalogue";
-import { plural } from "../../model/template";
+
 import { Emblem, type EmblemValue } from "../../parts/Emblem";
+import { words } from "./words";
+
+const say = words.shelves;
 
 interface Props {
   cat: Catalogue;
@@ -18,10 +21,10 @@ export function Shelves({ cat, library, choose, edit }: Props) {
   const all = cat.shelves.reduce((n, s) => n + s.patches, 0);
   return (
     <nav
-      aria-label="Libraries"
+      aria-label={say.libraries}
       className="flex w-[176px] shrink-0 flex-col overflow-y-auto border-line border-r py-1.5"
     >
-      <Shelf name="All libraries" detail={plural(all, "patch", "patches")} on={library === ""} run={() => choose("")} />
+      <Shelf name={say.allLibraries} detail={say.patches(all)} on={library === ""} run={() => choose("")} />
       {cat.libraries.map((l, n) => {
         const shelf = cat.shelves[n]!;
         const detail = [`${shelf.patches.toLocaleString("en")}`, l.room, size(shelf.fullMib)];
@@ -36,8 +39,8 @@ export function Shelves({ cat, library, choose, edit }: Props) {
             />
             <button
               type="button"
-              aria-label={`Edit ${l.name}`}
-              title={`Edit ${l.name}`}
+              aria-label={say.edit(l.name)}
+              title={say.edit(l.name)}
               className="absolute top-2 right-1 grid size-6 place-items-center rounded-[3px] bg-paper opacity-0 hover:bg-band focus-visible:opacity-100 group-hover:opacity-100"
               onClick={() => edit(l.id)}
             >
@@ -48,13 +51,13 @@ export function Shelves({ cat, library, choose, edit }: Props) {
       })}
       <div className="mx-2 mt-2 flex gap-1">
         <button type="button" className="button min-w-0 flex-1 px-1.5" onClick={() => edit("")}>
-          <Plus size={13} /> New library
+          <Plus size={13} /> {say.newLibrary}
         </button>
         <button
           type="button"
           className="button px-1.5"
-          aria-label="Undo in the catalogue"
-          title="Undo in the catalogue (Ctrl Z here)"
+          aria-label={say.undoInTheCatalogue}
+          title={say.undoInTheCatalogueCtrl}
           onClick={() => void undoCatalogue(cat.id)}
         >
           <Undo2 size={15} />
@@ -62,8 +65,8 @@ export function Shelves({ cat, library, choose, edit }: Props) {
         <button
           type="button"
           className="button px-1.5"
-          aria-label="Redo in the catalogue"
-          title="Redo in the catalogue (Ctrl Shift Z here)"
+          aria-label={say.redoInTheCatalogue}
+          title={say.redoInTheCatalogueCtrl}
           onClick={() => void redoCatalogue(cat.id)}
         >
           <Redo2 size={15} />

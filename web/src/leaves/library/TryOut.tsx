@@ -4,6 +4,9 @@ import { type Catalogue, type Mapping, tried } from "../../model/catalogue";
 import { keyName } from "../../model/keys";
 import { Messages } from "./Messages";
 import type { Mapped } from "./switches";
+import { words } from "./words";
+
+const say = words.tryOut;
 
 /** TryOut compiles a few notes written by hand, and shows the messages. */
 export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Mapped; map: Mapping[] }) {
@@ -26,17 +29,17 @@ export function TryOut({ cat, patch, map }: { cat: Catalogue; patch: Mapped; map
   });
   return (
     <details className="mt-2" onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary className="cursor-default text-soft">Try it out: notes in, messages out</summary>
+      <summary className="cursor-default text-soft">{say.tryItOutNotes}</summary>
       <div className="mt-1 flex gap-2">
         <input
           className="field min-w-0 flex-1"
-          aria-label="Notes to try"
-          title="A key, its length and its articulations, then a semicolon: C4 1/4 stacc.; D4; - 1/4; E4 pizz. + con sord."
+          aria-label={say.notesToTry}
+          title={say.aKeyItsLength}
           value={notes}
           onChange={(e) => setNotes(e.target.value)}
         />
         <label className="flex items-center gap-1.5 text-soft">
-          from note
+          {say.fromNote}
           <input
             type="number"
             min={1}

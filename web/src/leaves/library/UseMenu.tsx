@@ -4,6 +4,9 @@ import { keepLevels } from "../../model/balance";
 import { type Patch, swap, use } from "../../model/catalogue";
 import { get, tell, useApp } from "../../model/store";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.useMenu;
 
 /** UseMenu puts the chosen patches to use in the template. */
 export function UseMenu({ chosen }: { chosen: Patch[] }) {
@@ -22,49 +25,50 @@ export function UseMenu({ chosen }: { chosen: Patch[] }) {
     const done = await swap(ids(), patch.id, layer, true);
     setAsking(null);
     if (!done) return;
-    tell(gainedText(done.gained) || `${patch.name} plays now.`);
+    tell(gainedText(done.gained) || say.playsNow(patch.name));
     await keepLevels(ids());
   };
   return (
     <>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger className="button button-main" disabled={chosen.length === 0}>
-          Use {chosen.length || ""} ▾
+          {say.use(chosen.length || "")}
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="floating w-72 p-1" align="end" sideOffset={4}>
             <DropdownMenu.Item className="menu-item" onSelect={() => void use(chosen.map((p) => p.id))}>
-              New rows where they usually stand <span className="key">Enter</span>
+              {say.newRowsWhereTheyUsually} <span className="key">{say.enter}</span>
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" disabled={!one || rows === 0} onSelect={() => void ask(false)}>
-              Swap into {rows || "the"} selected row{rows === 1 ? "" : "s"}
+              {say.swapInto(rows)}
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" disabled={!one || rows === 0} onSelect={() => void ask(true)}>
-              Layer onto {rows || "the"} selected row{rows === 1 ? "" : "s"}
+              {say.layerOnto(rows)}
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       {asking && (
         <Floating
-          title={`Swap the patch for ${asking.patch.name}`}
+          title={say.swapThePatchFor(asking.patch.name)}
           open
           onOpenChange={() => setAsking(null)}
           className="w-[420px]"
         >
           <p className="mb-2">
-            Lost: <b>{asking.lost.join(", ")}</b>
+            {say.lost} <b>{asking.lost.join(", ")}</b>
           </p>
           <p className="mb-3 text-soft">
-            {asking.gained.length ? `Gained: ${asking.gained.join(", ")}.` : "Nothing is gained."} Name, routes, level,
-            notes and seat stay.
+            {say.nameRoutesLevelNotes(
+              asking.gained.length ? say.gained(asking.gained.join(", ")) : say.nothingIsGained,
+            )}
           </p>
           <div className="flex justify-end gap-2">
             <button type="button" className="button" onClick={() => setAsking(null)}>
-              Cancel
+              {say.cancel}
             </button>
             <button type="button" className="button button-main" onClick={() => void take(asking.patch, asking.layer)}>
-              Swap it
+              {say.swapIt}
             </button>
           </div>
         </Floating>
@@ -73,4 +77,4 @@ export function UseMenu({ chosen }: { chosen: Patch[] }) {
   );
 }
 
-const gainedText = (list: string[]) => (list.length ? `Gained: ${list.join(", ")}.` : "");
+const gainedText = (list: string[]) => (list.length ? say.gained(list.join(", ")) : "");

@@ -3,6 +3,9 @@ import type { Schemas } from "../../model/api";
 import { type Catalogue, changeCatalogue } from "../../model/catalogue";
 import { randomId } from "../../model/sending";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.vocabularyDialog;
 
 type Term = Schemas["Term"];
 
@@ -27,13 +30,13 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
     if (term && (await changeCatalogue(cat, { kind: "drop", vocabulary: [term.id] }))) setTerm(null);
   };
   return (
-    <Floating title="Articulations and their names" open onOpenChange={close} className="w-[720px]">
+    <Floating title={say.articulationsAndTheirNames} open onOpenChange={close} className="w-[720px]">
       <form onSubmit={(e) => void keep(e)} className="mb-2 flex flex-wrap items-center gap-2">
         <input
           type="search"
           className="field min-w-0 flex-1"
-          aria-label="Find articulations"
-          placeholder="Find: stacc., mute, effect…"
+          aria-label={say.findArticulations}
+          placeholder={say.findStaccMuteEffect}
           value={text}
           onChange={(e) => setText(e.target.value)}
         />
@@ -42,12 +45,12 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
           className="button"
           onClick={() => setTerm({ id: `term-${randomId()}`, name: text, short: "", synonyms: [], family: "long" })}
         >
-          New articulation
+          {say.newArticulation}
         </button>
         {term && (
           <div className="grid w-full grid-cols-[90px_1fr_90px_1fr] items-center gap-2 border-line border-y py-2">
             <label className="contents">
-              <span>Name</span>
+              <span>{say.name}</span>
               <input
                 required
                 className="field"
@@ -56,19 +59,19 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
               />
             </label>
             <label className="contents">
-              <span>In scores</span>
+              <span>{say.inScores}</span>
               <input
                 className="field"
-                placeholder="stacc."
+                placeholder={say.stacc}
                 value={term.short}
                 onChange={(e) => setTerm({ ...term, short: e.target.value })}
               />
             </label>
             <label className="contents">
-              <span>Also called</span>
+              <span>{say.alsoCalled}</span>
               <input
                 className="field"
-                placeholder="with commas between"
+                placeholder={say.withCommasBetween}
                 defaultValue={term.synonyms.join(", ")}
                 onBlur={(e) =>
                   setTerm({
@@ -82,7 +85,7 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
               />
             </label>
             <label className="contents">
-              <span>Family</span>
+              <span>{say.family}</span>
               <select
                 className="field"
                 value={term.family}
@@ -94,11 +97,11 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
               </select>
             </label>
             <label className="contents">
-              <span>Either/or</span>
+              <span>{say.eitherOr}</span>
               <input
                 className="field"
                 list="groups"
-                placeholder="none"
+                placeholder={say.none}
                 value={term.group ?? ""}
                 onChange={(e) => {
                   const { group: _, ...rest } = term;
@@ -114,18 +117,18 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
             <div className="col-span-2 flex justify-end gap-2">
               {own.has(term.id) && (
                 <button type="button" className="button" onClick={() => void remove()}>
-                  Remove
+                  {say.remove}
                 </button>
               )}
               <button type="submit" className="button button-main">
-                Save
+                {say.save}
               </button>
             </div>
           </div>
         )}
       </form>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls by keyboard */}
-      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label="Articulations" tabIndex={0}>
+      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label={say.articulations} tabIndex={0}>
         {shown.map((t) => (
           <li key={t.id} className="odd:bg-band">
             <button
@@ -141,8 +144,8 @@ export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => 
                 {t.synonyms.join(", ")}
               </span>
               <span className="text-soft">
-                {t.group && `${t.group}${t.natural ? ", natural" : ""}`}
-                {own.has(t.id) && " · own"}
+                {t.group && `${t.group}${t.natural ? say.natural : ""}`}
+                {own.has(t.id) && say.own}
               </span>
             </button>
           </li>

@@ -1,6 +1,9 @@
 import { createStore, useStore } from "zustand";
 import type { Mapping } from "../../model/catalogue";
 import { tell } from "../../model/store";
+import { words } from "./words";
+
+const say = words.clipboard;
 
 const held = createStore<{ held: { name: string; map: Mapping[] } | null }>(() => ({ held: null }));
 
@@ -8,7 +11,7 @@ const held = createStore<{ held: { name: string; map: Mapping[] } | null }>(() =
 export const clipboard = {
   copy(name: string, map: Mapping[]) {
     held.setState({ held: { name, map } });
-    tell(`The map of ${name} is copied; choose another patch to give it to.`);
+    tell(say.theMapOfIsCopied(name));
   },
   use: () => useStore(held, (s) => s.held),
 };

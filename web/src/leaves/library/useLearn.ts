@@ -2,6 +2,9 @@ import { useEffect, useRef, useState } from "react";
 import type { Switch } from "../../model/catalogue";
 import { tell } from "../../model/store";
 import { learned } from "./switches";
+import { words } from "./words";
+
+const say = words.useLearn;
 
 /** useLearn waits for the next switch played on a MIDI keyboard, where the
  * browser has Web MIDI. */
@@ -25,11 +28,11 @@ export function useLearn(take: (s: Switch) => void) {
       .then((a) => {
         if (over) return;
         access = a;
-        if (a.inputs.size === 0) tell("No MIDI keyboard is connected; connect one and try again.", "refused");
+        if (a.inputs.size === 0) tell(say.noMidiKeyboardIsConnected, "refused");
         for (const input of a.inputs.values()) input.onmidimessage = hear;
       })
       .catch(() => {
-        tell("The browser does not allow MIDI keyboards here; change that in its settings.", "refused");
+        tell(say.theBrowserDoesNotAllow, "refused");
         setOn(false);
       });
     return () => {

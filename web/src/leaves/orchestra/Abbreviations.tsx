@@ -1,6 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { abbreviations, setAbbreviations } from "../../model/naming";
+import { words } from "./words";
+
+const say = words.abbreviations;
 
 /** Abbreviations lists what stands for what, and sets the studio's own. */
 export function Abbreviations() {
@@ -24,38 +27,38 @@ export function Abbreviations() {
     }
   };
   return (
-    <section className="mt-3 border-line border-t pt-2" aria-label="Abbreviations">
+    <section className="mt-3 border-line border-t pt-2" aria-label={say.abbreviations}>
       <form className="mb-2 flex items-center gap-2" onSubmit={(e) => void add(e)}>
         <input
           className="field w-48"
-          aria-label="Word"
-          placeholder="word or words"
+          aria-label={say.word}
+          placeholder={say.wordOrWords}
           required
           value={long}
           onChange={(e) => setLong(e.target.value)}
         />
-        becomes
+        {say.becomes}
         <input
           className="field w-28"
-          aria-label="Its abbreviation"
+          aria-label={say.itsAbbreviation}
           value={short}
           onChange={(e) => setShort(e.target.value)}
         />
         <button type="submit" className="button">
-          Save for the studio
+          {say.saveForTheStudio}
         </button>
       </form>
       <div className="flex max-h-24 flex-wrap gap-x-3 gap-y-0.5 overflow-y-auto text-[12px]">
         {data.own.map((a) => (
           <span key={a.long}>
-            {a.long} <b className="font-semibold">{a.short || "(nothing)"}</b>{" "}
+            {a.long} <b className="font-semibold">{a.short || say.nothing}</b>{" "}
             <button
               type="button"
               className="link"
-              aria-label={`Forget the abbreviation of ${a.long}`}
+              aria-label={say.forgetTheAbbreviationOf(a.long)}
               onClick={() => void keep(data.own.filter((x) => x !== a))}
             >
-              forget
+              {say.forget}
             </button>
           </span>
         ))}

@@ -2,6 +2,9 @@ import { useMemo } from "react";
 import type { Line } from "../../model/score";
 import { useApp } from "../../model/store";
 import { tintOf, tintVar } from "../../model/template";
+import { words } from "./words";
+
+const say = words.brackets;
 
 interface Props {
   all: readonly Line[];
@@ -41,7 +44,7 @@ export function Brackets({ all, lineHeight, from, to }: Props) {
 function Bracket({ top, height }: { top: number; height: number }) {
   return (
     <svg className="absolute" style={{ top, left: 12 }} width="12" height={height}>
-      <title>section</title>
+      <title>{say.section}</title>
       <path
         d={`M11 1.2C7 1.6 4 2.6 3 4.5V${height - 4.5}C4 ${height - 2.6} 7 ${height - 1.6} 11 ${height - 1.2}`}
         fill="none"
@@ -58,7 +61,7 @@ function Brace({ top, height, left, tint }: { top: number; height: number; left:
   const r = Math.min(8, h / 4);
   return (
     <svg className="absolute" style={{ top, left }} width="12" height={h}>
-      <title>section</title>
+      <title>{say.section}</title>
       <path
         d={`M10 1C6 1 6 ${r} 6 ${r + 2}V${m - r}C6 ${m - 3} 4 ${m} 1.5 ${m}C4 ${m} 6 ${m + 3} 6 ${m + r}V${h - r - 2}C6 ${h - r} 6 ${h - 1} 10 ${h - 1}`}
         fill="none"

@@ -3,6 +3,9 @@ import type { Id } from "../../model/api";
 import { seen } from "../../model/changing";
 import { get } from "../../model/store";
 import type { Field } from "./fields";
+import { words } from "./words";
+
+const say = words.cellEditor;
 
 interface Props {
   field: Field;
@@ -51,7 +54,7 @@ export function CellEditor({ field, id, shown, stop }: Props) {
       <input
         // biome-ignore lint/a11y/noAutofocus: editing was just asked for
         autoFocus
-        aria-label={`${field.title} of ${i.name}`}
+        aria-label={say.of(field.title, i.name)}
         value={text}
         list={choices ? `choices-${field.key}` : undefined}
         onChange={(e) => setText(e.target.value)}

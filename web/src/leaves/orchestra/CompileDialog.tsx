@@ -6,6 +6,9 @@ import { ChooseFile, musicFiles } from "../../parts/ChooseFile";
 import { FileNotes } from "../../parts/FileNotes";
 import { Floating } from "../../shell/Floating";
 import { Messages } from "../library/Messages";
+import { words } from "./words";
+
+const say = words.compileDialog;
 
 /** CompileDialog plays a part of a score or MIDI file through one row: music
  * in, the exact messages out. */
@@ -18,32 +21,32 @@ export function CompileDialog({ close }: { close: () => void }) {
   const [bar, setBar] = useState(1);
   const { data, error } = useQuery(compiled(id, file, part, bar, sheet.revision));
   return (
-    <Floating title={`Play a part through ${name}`} open onOpenChange={close} className="w-[640px]">
+    <Floating title={say.playAPartThrough(name)} open onOpenChange={close} className="w-[640px]">
       <div className="mb-2 flex flex-wrap items-center gap-2">
         <ChooseFile
           accept={musicFiles}
-          label="Music"
+          label={say.music}
           take={(f) => {
             setFile(f);
             setPart(0);
           }}
         >
-          {file ? file.name : "Choose MusicXML or MIDI"}
+          {file ? file.name : say.chooseMusicxmlOrMidi}
         </ChooseFile>
         {data && (
           <label className="flex items-center gap-1.5">
-            <span className="text-soft">Part</span>
+            <span className="text-soft">{say.part}</span>
             <select className="field" value={part} onChange={(e) => setPart(Number(e.target.value))}>
               {data.parts.map((p, n) => (
                 <option key={n} value={n}>
-                  {p.name}, {p.notes.toLocaleString("en")} notes
+                  {say.notes(p.name, p.notes.toLocaleString("en"))}
                 </option>
               ))}
             </select>
           </label>
         )}
         <label className="flex items-center gap-1.5">
-          <span className="text-soft">from bar</span>
+          <span className="text-soft">{say.fromBar}</span>
           <input
             type="number"
             min={1}
@@ -58,16 +61,11 @@ export function CompileDialog({ close }: { close: () => void }) {
             className="button button-main ml-auto"
             onClick={() => void takeOutCompiled(id, name, file, part, bar)}
           >
-            Take out as MIDI
+            {say.takeOutAsMidi}
           </button>
         )}
       </div>
-      {!file && (
-        <p className="py-4 text-center text-soft">
-          A part of a score, or a MIDI track whose texts name articulations, becomes the messages this row needs:
-          switches only where they change, in time before the note.
-        </p>
-      )}
+      {!file && <p className="py-4 text-center text-soft">{say.aPartOfAScore}</p>}
       {error && <p className="text-accent">! {error.message}</p>}
       {data && !error && <FileNotes notes={data.notes} />}
       {data && !error && <Messages report={data} />}

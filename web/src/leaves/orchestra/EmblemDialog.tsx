@@ -1,11 +1,14 @@
 import { type FormEvent, useState } from "react";
 import { change, seen } from "../../model/changing";
 import { get } from "../../model/store";
-import { plural } from "../../model/template";
+
 import type { EmblemValue } from "../../parts/Emblem";
 import { EmblemField } from "../../parts/EmblemField";
 import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.emblemDialog;
 
 /** EmblemDialog gives the selected rows an emblem of their own; none takes that of their library. */
 export function EmblemDialog({ close }: { close: () => void }) {
@@ -18,12 +21,12 @@ export function EmblemDialog({ close }: { close: () => void }) {
     if (await change({ kind: "edit", edits: [{ ids, emblem: value ?? {} }] }, base)) close();
   };
   return (
-    <Floating title={`Emblem of ${plural(ids.length, "row")}`} open onOpenChange={close} className="w-[440px]">
+    <Floating title={say.emblemOfRows(ids.length)} open onOpenChange={close} className="w-[440px]">
       <form onSubmit={(e) => void keep(e)}>
         <div className="grid grid-cols-[70px_1fr] gap-y-2">
           <EmblemField value={value} set={setValue} />
         </div>
-        <p className="mt-2 text-soft">Without one, rows have the emblem of their library.</p>
+        <p className="mt-2 text-soft">{say.withoutOneRows}</p>
         <CancelOrSave leave={close} />
       </form>
     </Floating>

@@ -6,6 +6,9 @@ import { ChooseFile } from "../../parts/ChooseFile";
 import { type Decimal, DecimalChoice } from "../../parts/DecimalChoice";
 import { ToldList } from "../../parts/ToldList";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.importDialog;
 
 type Report = Schemas["ImportReport"];
 
@@ -47,7 +50,10 @@ export function ImportDialog({ close }: { close: () => void }) {
     setBusy(false);
     if (!done) return;
     tell(
-      `Took ${counted(done.instruments, "row", "rows")}${done.problems.length ? `; ${done.problems.length} problems are left out` : ""}.`,
+      say.took(
+        counted(done.instruments, "row", "rows"),
+        done.problems.length ? say.problemsAreLeftOut(done.problems.length) : "",
+      ),
     );
     const wish = get().furnishing;
     close();
@@ -61,17 +67,17 @@ export function ImportDialog({ close }: { close: () => void }) {
   };
 
   return (
-    <Floating title="Bring in a row list" open onOpenChange={close} className="w-[820px]">
+    <Floating title={say.bringInARowList} open onOpenChange={close} className="w-[820px]">
       <div className="mb-3 flex items-center gap-3">
         <ChooseFile accept=".csv,.tsv,.txt" take={choose}>
-          {file ? "Another file…" : "Choose a file…"}
+          {file ? say.anotherFile : say.chooseAFile}
         </ChooseFile>
-        <span className="truncate">{file?.name ?? "CSV, one row an instrument, with headings in the first line"}</span>
+        <span className="truncate">{file?.name ?? say.csvOneRowAnInstrument}</span>
         <label className="ml-auto flex items-center gap-2 text-soft">
-          MIDI note 60 is written
+          {say.midiNote60IsWritten}
           <select className="field" value={middleC} onChange={(e) => setMiddleC(Number(e.target.value))}>
-            <option value={4}>C4</option>
-            <option value={3}>C3</option>
+            <option value={4}>{say.c4}</option>
+            <option value={3}>{say.c3}</option>
           </select>
         </label>
       </div>
@@ -85,7 +91,7 @@ export function ImportDialog({ close }: { close: () => void }) {
       {report && <Preview report={report} />}
       <div className="mt-3 flex items-center justify-end gap-2">
         <button type="button" className="button" onClick={close}>
-          Cancel
+          {say.cancel}
         </button>
         <button
           type="button"
@@ -93,7 +99,7 @@ export function ImportDialog({ close }: { close: () => void }) {
           disabled={!report || report.instruments === 0 || busy || wrong !== ""}
           onClick={() => void take()}
         >
-          {report ? `Take ${counted(report.instruments, "row", "rows")}` : "Take"}
+          {report ? say.take(counted(report.instruments, "row", "rows")) : say.Take}
         </button>
       </div>
     </Floating>
@@ -131,7 +137,7 @@ interface ColumnsProps {
 function Columns({ report, mapping, setMapping }: ColumnsProps) {
   return (
     <fieldset className="mb-3">
-      <legend className="mb-1 font-semibold font-serif text-[14px]">Columns</legend>
+      <legend className="mb-1 font-semibold font-serif text-[14px]">{say.columns}</legend>
       <div className="grid max-h-40 grid-cols-3 gap-x-4 gap-y-1 overflow-y-auto">
         {report.headings.map((h) => {
           const column = report.mapping[h] ?? "";
@@ -141,12 +147,12 @@ function Columns({ report, mapping, setMapping }: ColumnsProps) {
                 {h}
               </span>
               <select
-                aria-label={`Read ${h} as`}
+                aria-label={say.readAs(h)}
                 className="field w-32"
                 value={column}
                 onChange={(e) => setMapping({ ...mapping, [h]: e.target.value })}
               >
-                <option value="">not read</option>
+                <option value="">{say.notRead}</option>
                 {report.columns.map((c) => (
                   <option key={c} value={c} disabled={c !== column && Object.values(report.mapping).includes(c)}>
                     {c}
@@ -165,20 +171,20 @@ const counted = (n: number, one: string, many: string) => `${n} ${n === 1 ? one 
 
 function Preview({ report }: { report: Report }) {
   const made: [string, string, string[]][] = [
-    ["section", "sections", report.sections],
-    ["stem", "stems", report.stems],
-    ["group", "groups", report.groups],
-    ["library", "libraries", report.libraries],
-    ["player", "players", report.players],
-    ["machine", "machines", report.machines],
+    [say.section, say.sections, report.sections],
+    [say.stem, say.stems, report.stems],
+    [say.group, say.groups, report.groups],
+    [say.library, say.libraries, report.libraries],
+    [say.player, say.players, report.players],
+    [say.machine, say.machines, report.machines],
   ];
   return (
     <div className="min-h-0 flex-1 overflow-y-auto" data-part="preview">
-      <p className="mb-2">{counted(report.instruments, "good row", "good rows")}.</p>
+      <p className="mb-2">{counted(report.instruments, say.goodRow, say.goodRows)}.</p>
       {made.map(([one, many, names]) =>
         names.length > 0 ? (
           <p key={one} className="truncate" title={names.join(", ")}>
-            New {names.length === 1 ? one : `${many}, ${names.length}`}:{" "}
+            {say.new(names.length === 1 ? one : `${many}, ${names.length}`)}{" "}
             <span className="text-soft">{names.join(", ")}</span>
           </p>
         ) : null,
@@ -207,12 +213,12 @@ function Preview({ report }: { report: Report }) {
       {report.problems.length > 0 && (
         <>
           <h3 className="mt-3 mb-1 text-[14px]">
-            {report.problems.length} problem{report.problems.length === 1 ? "" : "s"}; these rows are left out
+            {say.problemTheseRowsAreLeft(report.problems.length, report.problems.length === 1 ? "" : "s")}
           </h3>
           <ul data-part="problems">
             {report.problems.slice(0, 200).map((p, n) => (
               <li key={`${p.line} ${p.column} ${n}`} className="flex gap-3 border-line border-b py-0.5">
-                <span className="w-16 shrink-0 text-soft">line {p.line}</span>
+                <span className="w-16 shrink-0 text-soft">{say.line(p.line)}</span>
                 <span className="w-24 shrink-0">{p.column}</span>
                 <span>{p.reason}</span>
               </li>

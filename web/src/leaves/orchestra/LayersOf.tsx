@@ -8,6 +8,9 @@ import { keyName } from "../../model/keys";
 import { useApp } from "../../model/store";
 import { db as decibels } from "../../model/template";
 import { named, writtenAll } from "../library/switches";
+import { words } from "./words";
+
+const say = words.layersOf;
 
 /** LayersOf shows what the patches of a layered row make of each other's switches:
  * every articulation of any of them, where they disagree, and a map that serves all. */
@@ -24,11 +27,11 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
   if (!data) return null;
   const toSet = data.keys.filter((k) => k >= 0).length;
   return (
-    <section className="mb-3" aria-label="Layers">
+    <section className="mb-3" aria-label={say.layers}>
       <table className="w-full text-left">
         <thead>
           <tr className="text-soft">
-            <th className="py-1 font-normal">Articulation</th>
+            <th className="py-1 font-normal">{say.articulation}</th>
             {data.layers.map((l) => (
               <th key={l.name} className="font-normal" title={l.library}>
                 {l.name}
@@ -38,7 +41,7 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
         </thead>
         <tbody>
           <tr data-part="layer-trims">
-            <td className="py-1 text-soft">Trim of the layer</td>
+            <td className="py-1 text-soft">{say.trimOfTheLayer}</td>
             {data.layers.map((l, n) => (
               <td key={l.name}>
                 <LayerTrim row={id} place={n} name={l.name} />
@@ -54,12 +57,15 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
         <p className="mt-2 flex items-center gap-2">
           <span className="text-soft">
             {toSet > 0
-              ? `A map that serves them all needs ${toSet === 1 ? "one free key" : `${toSet} free keys`}, to be set in the players: ${data.serving
-                  .flatMap((m, n) =>
-                    data.keys[n]! >= 0 ? [`${m.articulation} ${keyName(data.keys[n]!, middleC)}`] : [],
-                  )
-                  .join(", ")}.`
-              : "No key is free for all of them: give the articulations controllers in Library."}
+              ? say.aMapThatServes(
+                  toSet === 1 ? say.oneFreeKey : say.freeKeys(toSet),
+                  data.serving
+                    .flatMap((m, n) =>
+                      data.keys[n]! >= 0 ? [`${m.articulation} ${keyName(data.keys[n]!, middleC)}`] : [],
+                    )
+                    .join(", "),
+                )
+              : say.noKeyIsFree}
           </span>
           {toSet > 0 && (
             <button
@@ -67,7 +73,7 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
               className="button ml-auto shrink-0"
               onClick={() => void change({ kind: "edit", edits: [{ id, map: data.serving }] })}
             >
-              Take that map
+              {say.takeThatMap}
             </button>
           )}
         </p>
@@ -93,7 +99,7 @@ function LayerTrim({ row, place, name }: { row: Id; place: number; name: string 
   return (
     <input
       className="field w-20 text-right"
-      aria-label={`Trim of ${name}, dB`}
+      aria-label={say.trimOfDb(name)}
       value={text ?? decibels(now)}
       onFocus={() => setText(String(now))}
       onChange={(e) => setText(e.target.value)}
@@ -127,9 +133,9 @@ function Way({ is, layered, middleC }: WayProps) {
           return (
             <td key={l.name} className="pr-2">
               {lacks.has(l.name) ? (
-                <span className="text-soft">does not have it; stays as it was</span>
+                <span className="text-soft">{say.doesNotHaveItStays}</span>
               ) : (
-                writtenAll(own?.switches ?? is.switches, middleC) || "no switch"
+                writtenAll(own?.switches ?? is.switches, middleC) || say.noSwitch
               )}
             </td>
           );

@@ -2,11 +2,14 @@ import { type FormEvent, useState } from "react";
 import { layOut } from "../../model/changing";
 import { get } from "../../model/store";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.layoutDialog;
 
 const ways = {
-  switched: "One row that switches between its articulations",
-  spread: "A row for each articulation, feeding one player over several channels",
-  performed: "One row whose playing chooses, by velocity or controller",
+  switched: say.oneRowThatSwitchesBetween,
+  spread: say.aRowForEachArticulation,
+  performed: say.oneRowWhosePlayingChooses,
 } as const;
 
 /** LayoutDialog lays the selection out in another way. */
@@ -24,14 +27,14 @@ export function LayoutDialog({ close }: { close: () => void }) {
     .map((a) => pattern.replaceAll("{name}", first.name).replaceAll("{articulation}", a).replaceAll("{short}", a));
   return (
     <Floating
-      title={`Lay out ${ids.length} row${ids.length === 1 ? "" : "s"}`}
+      title={say.layOutRow(ids.length, ids.length === 1 ? "" : "s")}
       open
       onOpenChange={close}
       className="w-[480px]"
     >
       <form onSubmit={(e) => void keep(e)} className="flex flex-col gap-2">
         <fieldset className="flex flex-col gap-1">
-          <legend className="sr-only">How</legend>
+          <legend className="sr-only">{say.how}</legend>
           {Object.entries(ways).map(([key, text]) => (
             <label key={key} className="flex min-h-7 items-start gap-2">
               <input
@@ -49,17 +52,15 @@ export function LayoutDialog({ close }: { close: () => void }) {
         </fieldset>
         {to === "spread" && (
           <label>
-            <span className="block text-[12px] text-soft">
-              Names; {"{name}"}, {"{articulation}"} and {"{short}"} are filled in
-            </span>
+            <span className="block text-[12px] text-soft">{say.namesNameArticulationAndShort}</span>
             <input className="field w-full" value={pattern} onChange={(e) => setPattern(e.target.value)} />
-            {example && <span className="block truncate text-soft">As in: {example.join(", ")}</span>}
+            {example && <span className="block truncate text-soft">{say.asIn(example.join(", "))}</span>}
           </label>
         )}
-        <p className="text-soft">Routes, notes and calls stay; seats and channels are computed anew.</p>
+        <p className="text-soft">{say.routesNotesAndCallsStay}</p>
         <div className="flex justify-end">
           <button type="submit" className="button button-main">
-            Lay it out
+            {say.layItOut}
           </button>
         </div>
       </form>

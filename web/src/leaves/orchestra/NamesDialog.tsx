@@ -2,12 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { type NamesAsk, named, nameRows } from "../../model/naming";
 import { get, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
 import { Abbreviations } from "./Abbreviations";
+import { words } from "./words";
+
+const say = words.namesDialog;
 
 /** What stands in braces, and what it gives. */
-const parts = "desk, articulation, section, parent, family, register, role, library, code, name, number:2";
+const parts = say.deskArticulationSectionParentFamily;
 
 /** NamesDialog names the selection, or all rows, by a pattern, with what each
  * would be called before it is done. */
@@ -34,20 +37,18 @@ export function NamesDialog({ close }: { close: () => void }) {
     if (await nameRows(ids, ask)) close();
   };
   return (
-    <Floating title={`Name ${plural(ids.length, "row")}`} open onOpenChange={close} className="w-[820px]">
+    <Floating title={say.nameRows(ids.length)} open onOpenChange={close} className="w-[820px]">
       <div className="grid grid-cols-[110px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
-        <label htmlFor="pattern">Names</label>
+        <label htmlFor="pattern">{say.names}</label>
         <input
           id="pattern"
           className="field"
           value={ask.pattern}
-          placeholder="as they are"
+          placeholder={say.asTheyAre}
           onChange={(e) => setAsk({ ...ask, pattern: e.target.value })}
         />
         <span />
-        <p className="-mt-1 text-[12px] text-soft">
-          You can use these in braces: {parts}. {"{section:short}"} is abbreviated, {"{number:2}"} has two digits.
-        </p>
+        <p className="-mt-1 text-[12px] text-soft">{say.youCanUse(parts)}</p>
         <label className="flex items-center gap-2" htmlFor="shorten">
           <input
             id="shorten"
@@ -55,19 +56,19 @@ export function NamesDialog({ close }: { close: () => void }) {
             checked={ask.shorten}
             onChange={(e) => setAsk({ ...ask, shorten: e.target.checked })}
           />
-          Short names
+          {say.shortNames}
         </label>
         <div className="flex items-center gap-2">
           <input
             className="field min-w-0 flex-1"
-            aria-label="Pattern of short names"
-            placeholder="the name, shortened"
+            aria-label={say.patternOfShortNames}
+            placeholder={say.theNameShortened}
             disabled={!ask.shorten}
             value={ask.shortPattern}
             onChange={(e) => setAsk({ ...ask, shortPattern: e.target.value })}
           />
           <label className="flex items-center gap-2">
-            letters
+            {say.letters}
             <select
               className="field"
               disabled={!ask.shorten}
@@ -76,13 +77,13 @@ export function NamesDialog({ close }: { close: () => void }) {
             >
               {[7, 12, 0].map((n) => (
                 <option key={n} value={n}>
-                  {n || "any"}
+                  {n || say.any}
                 </option>
               ))}
             </select>
           </label>
           <button type="button" className="button" aria-expanded={table} onClick={() => setTable(!table)}>
-            Abbreviations…
+            {say.abbreviations}
           </button>
         </div>
       </div>
@@ -92,16 +93,16 @@ export function NamesDialog({ close }: { close: () => void }) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="What they would be called"
+        aria-label={say.whatTheyWouldBeCalled}
       >
         {error && <p className="py-2 text-accent">! {error.message}</p>}
         {!error && (
           <table className={`w-full text-left ${isPlaceholderData ? "text-soft" : ""}`}>
             <thead className="sticky top-0 bg-paper text-soft">
               <tr>
-                <th className="w-[34%] py-1 pl-1 font-normal">now</th>
-                <th className="w-[34%] font-normal">named</th>
-                {ask.shorten && <th className="font-normal">short</th>}
+                <th className="w-[34%] py-1 pl-1 font-normal">{say.now}</th>
+                <th className="w-[34%] font-normal">{say.named}</th>
+                {ask.shorten && <th className="font-normal">{say.short}</th>}
               </tr>
             </thead>
             <tbody>
@@ -110,13 +111,13 @@ export function NamesDialog({ close }: { close: () => void }) {
                   <td className="truncate pl-1 text-soft">{r.before}</td>
                   <td>
                     {r.name}
-                    {r.kept && <span className="text-[12px] text-soft"> by hand</span>}
-                    {r.twice && <span className="text-[12px] text-accent"> ! twice in its section</span>}
+                    {r.kept && <span className="text-[12px] text-soft"> {say.byHand}</span>}
+                    {r.twice && <span className="text-[12px] text-accent"> {say.twiceInItsSection}</span>}
                   </td>
                   {ask.shorten && (
                     <td>
                       {r.short}
-                      {r.keptShort && <span className="text-[12px] text-soft"> by hand</span>}
+                      {r.keptShort && <span className="text-[12px] text-soft"> {say.byHand}</span>}
                     </td>
                   )}
                 </tr>
@@ -124,14 +125,12 @@ export function NamesDialog({ close }: { close: () => void }) {
             </tbody>
           </table>
         )}
-        {rows.length > shown && <p className="p-1 text-soft">and {rows.length - shown} more</p>}
+        {rows.length > shown && <p className="p-1 text-soft">{say.andMore(rows.length - shown)}</p>}
       </div>
       <div className="mt-3 flex items-center gap-4">
         <span data-part="name-count">
-          {plural(changes, "row")} would change
-          {twice > 0 && (
-            <span className="text-accent">; ! {plural(twice, "row")} would have the same name as another</span>
-          )}
+          {say.rowsWouldChange(changes)}
+          {twice > 0 && <span className="text-accent">{say.rowsWouldHaveTheSame(twice)}</span>}
         </span>
         {(kept > 0 || ask.byHand) && (
           <label className="flex items-center gap-2">
@@ -140,7 +139,7 @@ export function NamesDialog({ close }: { close: () => void }) {
               checked={ask.byHand}
               onChange={(e) => setAsk({ ...ask, byHand: e.target.checked })}
             />
-            rename those named by hand, too
+            {say.renameThoseNamedByHand}
           </label>
         )}
         <button
@@ -149,7 +148,7 @@ export function NamesDialog({ close }: { close: () => void }) {
           disabled={changes === 0 || error !== null}
           onClick={() => void take()}
         >
-          Name them
+          {say.nameThem}
         </button>
       </div>
     </Floating>

@@ -3,7 +3,7 @@ import { addRows } from "../../model/changing";
 import { isSession } from "../../model/drift";
 import { takeFile } from "../../model/opening";
 import { set, useApp } from "../../model/store";
-import { played, plural, things } from "../../model/template";
+import { played, things } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { carries, takePatches } from "./dragging";
@@ -11,6 +11,9 @@ import { ScoreSheet } from "./ScoreSheet";
 import { SelectionMenu } from "./SelectionMenu";
 import { SightMenu } from "./SightMenu";
 import { TakeOutMenu } from "./TakeOutMenu";
+import { words } from "./words";
+
+const say = words.orchestra;
 
 export function Orchestra() {
   const empty = useApp((s) => s.sheet!.sections.order.length === 0);
@@ -31,21 +34,21 @@ function Head() {
   const aside = useApp((s) => things(s.sheet!.instruments).filter((i) => i.aside).length);
   return (
     <LeafHead
-      title="Orchestra"
+      title={say.orchestra}
       note={
         count > 0 || rows === 0
-          ? `${plural(count, "instrument")}, ${ready} ready${aside > 0 ? `, ${aside} set aside` : ""}`
-          : `${plural(rows, "free row")}, no instrument yet`
+          ? say.instrumentsReady(count, ready, aside > 0 ? say.setAside(aside) : "")
+          : say.freeRowsNoInstrumentYet(rows)
       }
     >
       <SightMenu />
       {only && (
         <button type="button" className="button" onClick={() => set({ readyOnly: false })}>
-          Ready only ×
+          {say.readyOnly}
         </button>
       )}
       <button type="button" className="button" onClick={() => set({ dialog: "import" })}>
-        Bring in…
+        {say.bringIn}
       </button>
       <TakeOutMenu />
       <SelectionMenu />
@@ -74,14 +77,14 @@ function useDrop() {
 function NoRows() {
   return (
     <Empty
-      says="Instruments appear here section by section, as on a score page."
+      says={say.instrumentsAppearHereSection}
       steps={[
-        { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
-        { text: "Start with one row", run: () => void addRows("sampled", 1, null) },
-        { text: "Begin with a session", run: () => set({ dialog: "drift" }) },
+        { text: say.bringInARowList, run: () => set({ dialog: "import" }) },
+        { text: say.startWithOneRow, run: () => void addRows("sampled", 1, null) },
+        { text: say.beginWithASession, run: () => set({ dialog: "drift" }) },
       ]}
     >
-      Drop a row list (CSV) here: one row an instrument, with its section, library and stem.
+      {say.dropARowListCsv}
     </Empty>
   );
 }

@@ -3,8 +3,11 @@ import { useState } from "react";
 import type { Id } from "../../model/api";
 import { type By, type OrderPlan, ordered, putInOrder, ways } from "../../model/order";
 import { get, useApp } from "../../model/store";
-import { pathOf, plural, things } from "../../model/template";
+import { pathOf, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.orderDialog;
 
 /** OrderDialog puts the whole orchestra or one section in order, and shows the
  * outcome before it is taken. */
@@ -17,13 +20,13 @@ export function OrderDialog({ close }: { close: () => void }) {
     if (await putInOrder(within, by)) close();
   };
   return (
-    <Floating title="Put in order" open onOpenChange={close} className="w-[820px]">
+    <Floating title={say.putInOrder} open onOpenChange={close} className="w-[820px]">
       <div className="grid min-h-0 flex-1 grid-cols-[280px_minmax(0,1fr)] gap-5">
         <form className="flex flex-col gap-3">
           <label className="flex items-center gap-2">
-            What
+            {say.what}
             <select className="field min-w-0 flex-1" value={within} onChange={(e) => setWithin(e.target.value)}>
-              <option value="">the whole orchestra</option>
+              <option value="">{say.theWholeOrchestra}</option>
               {things(sheet.sections).map((s) => (
                 <option key={s.id} value={s.id}>
                   {pathOf(get().sheet!, s.id)}
@@ -32,7 +35,7 @@ export function OrderDialog({ close }: { close: () => void }) {
             </select>
           </label>
           <fieldset className="flex flex-col gap-1">
-            <legend className="sr-only">How</legend>
+            <legend className="sr-only">{say.how}</legend>
             {ways.map(([key, name, about]) => (
               <label key={key} className="flex min-h-7 items-start gap-2">
                 <input type="radio" name="by" className="mt-1" checked={by === key} onChange={() => setBy(key)} />
@@ -50,14 +53,14 @@ export function OrderDialog({ close }: { close: () => void }) {
         </div>
       </div>
       <div className="mt-3 flex items-center gap-2">
-        <span className="text-soft">Routes, stems, seats and calls stay as they are.</span>
+        <span className="text-soft">{say.routesStemsSeatsAndCalls}</span>
         <button
           type="button"
           className="button button-main ml-auto"
           disabled={!plan?.changes}
           onClick={() => void take()}
         >
-          Put in order
+          {say.putInOrder}
         </button>
       </div>
     </Floating>
@@ -74,7 +77,7 @@ function Outcome({ plan }: { plan: OrderPlan }) {
         {text}:{" "}
         <span className="text-ink" title={list.join(", ")}>
           {list.slice(0, shown).join(", ")}
-          {list.length > shown && ` and ${list.length - shown} more`}
+          {list.length > shown && say.andMore(list.length - shown)}
         </span>
       </p>
     );
@@ -83,25 +86,21 @@ function Outcome({ plan }: { plan: OrderPlan }) {
       <p data-part="moved">
         {plan.changes ? (
           <>
-            <b className="font-semibold">{plural(plan.moved, "row")}</b> would move.
+            <b className="font-semibold">{say.rows(plan.moved)}</b> {say.wouldMove}
           </>
         ) : (
-          "Everything is in this order already."
+          say.everythingIsInThisOrder
         )}
       </p>
-      {some("Removed, because it would be empty", plan.gone)}
-      {some("Kept although empty, because stem rules or wishes name it", plan.kept)}
-      {plan.stems > 0 && (
-        <p className="text-accent">
-          ! {plural(plan.stems, "row")} would match another stem rule when the rules are applied again.
-        </p>
-      )}
+      {some(say.removedBecauseItWould, plan.gone)}
+      {some(say.keptAlthoughEmptyBecauseStem, plan.kept)}
+      {plan.stems > 0 && <p className="text-accent">{say.rowsWouldMatchAnotherStem(plan.stems)}</p>}
       <div
         className="min-h-[340px] flex-1 overflow-y-auto border-line border-y py-1"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="The order"
+        aria-label={say.theOrder}
       >
         {plan.sections.map((s, n) => (
           <div key={n} className="flex min-h-[22px] items-baseline gap-2 pr-1" style={{ paddingLeft: s.depth * 16 }}>

@@ -5,6 +5,9 @@ import { get, useApp } from "../../model/store";
 import { Floating } from "../../shell/Floating";
 import { MapEditor } from "../library/MapEditor";
 import { LayersOf } from "./LayersOf";
+import { words } from "./words";
+
+const say = words.ownMapDialog;
 
 /** OwnMapDialog gives one row an articulation map of its own, in place of its
  * patch's. */
@@ -24,21 +27,17 @@ export function OwnMapDialog({ close }: { close: () => void }) {
     keyHigh: Math.max(...patches.map((p) => p.keyHigh)),
   };
   return (
-    <Floating title={`Articulations of ${i.name}`} open onOpenChange={close} className="w-[760px]">
+    <Floating title={say.articulationsOf(i.name)} open onOpenChange={close} className="w-[760px]">
       <div className="min-h-0 overflow-y-auto">
         <p className="mb-2 flex items-center gap-2 text-soft">
-          {own
-            ? "It has a map of its own."
-            : layered
-              ? "Its patches hear the same messages: each articulation sends the switches of all of them."
-              : `It follows the map of its patch, ${patch.name}; what is kept here is its own.`}
+          {own ? say.itHasAMap : layered ? say.itsPatchesHearTheSame : say.itFollowsTheMap(patch.name)}
           {own && (
             <button
               type="button"
               className="button"
               onClick={() => void change({ kind: "edit", edits: [{ id, map: [] }] })}
             >
-              {layered ? "Follow the patches again" : "Follow the patch again"}
+              {layered ? say.followThePatchesAgain : say.followThePatchAgain}
             </button>
           )}
         </p>

@@ -15,8 +15,11 @@ import {
   tintSections,
 } from "../../model/palette";
 import { get, tell, useApp } from "../../model/store";
-import { plural, things, tintNames, tintOf, tintVar } from "../../model/template";
+import { things, tintNames, tintOf, tintVar } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.paletteDialog;
 
 /** PaletteDialog gives the tints their colours. What is chosen shows at once
  * everywhere, and is kept with the template, or for the studio. */
@@ -34,12 +37,12 @@ export function PaletteDialog({ close }: { close: () => void }) {
   if (!now || !all) return null;
   const keep = async () => {
     if (!(await takePalette(now, base))) return;
-    tell(`${now.name} colours this template.`);
+    tell(say.coloursThisTemplate(now.name));
     close();
   };
   const forStudio = async () => {
     if (!(await setPalettes([...all.own.filter((p) => p.name !== now.name), now]))) return;
-    tell(`${now.name} is kept for the studio.`);
+    tell(say.isKeptForTheStudio(now.name));
     await queries.invalidateQueries({ queryKey: ["palettes"] });
   };
   const sections = things(sheet.sections);
@@ -54,7 +57,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
       <input
         type="range"
         className="min-w-0 flex-1"
-        aria-label={`${text} of the palette`}
+        aria-label={say.ofThePalette(text)}
         min={min}
         max={max}
         step={0.01}
@@ -64,15 +67,15 @@ export function PaletteDialog({ close }: { close: () => void }) {
     </label>
   );
   return (
-    <Floating title="Palette" open onOpenChange={close} className="top-[5vh]! max-h-[90vh]! w-[760px]">
+    <Floating title={say.palette} open onOpenChange={close} className="top-[5vh]! max-h-[90vh]! w-[760px]">
       <div className="flex flex-wrap items-center gap-2">
         <select
           className="field w-52"
-          aria-label="Palette"
+          aria-label={say.palette}
           value=""
           onChange={(e) => take([...all.shipped, ...all.own][Number(e.target.value)])}
         >
-          <option value="">begin with…</option>
+          <option value="">{say.beginWith}</option>
           {[...all.shipped, ...all.own].map((p, n) => (
             <option key={`${p.name} ${n}`} value={n}>
               {p.name}
@@ -81,17 +84,17 @@ export function PaletteDialog({ close }: { close: () => void }) {
         </select>
         <input
           className="field min-w-0 flex-1"
-          aria-label="Name of the palette"
+          aria-label={say.nameOfThePalette}
           value={now.name}
           onChange={(e) => setDraft({ ...now, name: e.target.value })}
         />
         <label className="button">
-          Read a file…
+          {say.readAFile}
           <input
             type="file"
             className="sr-only"
             accept=".gpl,.json"
-            aria-label="Palette file"
+            aria-label={say.paletteFile}
             onChange={(e) => {
               const file = e.target.files?.[0];
               e.target.value = "";
@@ -103,23 +106,23 @@ export function PaletteDialog({ close }: { close: () => void }) {
           JSON
         </a>
         <a className="button" href={`/api/templates/${sheet.id}/export/palette-gpl`} download>
-          GIMP palette
+          {say.gimpPalette}
         </a>
       </div>
       <div className="mt-3 grid grid-cols-2 gap-6">
-        {whole("lightness", "Lightness", -0.15, 0.15, 0)}
-        {whole("strength", "Strength", 0, 2, 1)}
+        {whole("lightness", say.lightness, -0.15, 0.15, 0)}
+        {whole("strength", say.strength, 0, 2, 1)}
       </div>
       <div className="mt-3 max-h-[344px] min-h-[100px] shrink overflow-y-auto">
-        <table className="w-full text-left" aria-label="Tints">
+        <table className="w-full text-left" aria-label={say.tints}>
           <thead className="text-soft">
             <tr>
-              <th className="w-10 font-normal" aria-label="Colour" />
-              <th className="font-normal">For</th>
-              <th className="w-44 font-normal">Hue</th>
-              <th className="w-44 font-normal">Chroma</th>
-              <th className="w-44 font-normal">Lightness</th>
-              <th className="w-6" aria-label="Take away" />
+              <th className="w-10 font-normal" aria-label={say.colour} />
+              <th className="font-normal">{say.for}</th>
+              <th className="w-44 font-normal">{say.hue}</th>
+              <th className="w-44 font-normal">{say.chroma}</th>
+              <th className="w-44 font-normal">{say.lightness}</th>
+              <th className="w-6" aria-label={say.takeAway} />
             </tr>
           </thead>
           <tbody>
@@ -131,7 +134,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
                   <input
                     type="range"
                     className="w-full"
-                    aria-label={`${key} of ${x.tint}`}
+                    aria-label={say.of(key, x.tint)}
                     min={0}
                     max={max}
                     step={step}
@@ -148,7 +151,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
                   <td className="pr-4">
                     <input
                       className="field h-7 w-36"
-                      aria-label={`Label of ${x.tint}`}
+                      aria-label={say.labelOf(x.tint)}
                       placeholder={x.tint}
                       value={x.label ?? ""}
                       onChange={(e) => put({ label: e.target.value })}
@@ -162,8 +165,8 @@ export function PaletteDialog({ close }: { close: () => void }) {
                       <button
                         type="button"
                         className="grid size-6 place-items-center disabled:opacity-40"
-                        aria-label={`Take ${x.label || x.tint} away`}
-                        title={inUse.has(x.tint) ? "It is in use" : "Remove it"}
+                        aria-label={say.takeAwayLabel(x.label || x.tint)}
+                        title={inUse.has(x.tint) ? say.itIsInUse : say.removeIt}
                         disabled={inUse.has(x.tint)}
                         onClick={() => setDraft({ ...now, tints: now.tints.filter((_, m) => m !== n) })}
                       >
@@ -182,17 +185,17 @@ export function PaletteDialog({ close }: { close: () => void }) {
         className="link mt-1 h-6 shrink-0 self-start text-[12px]"
         onClick={() => setDraft({ ...now, tints: [...now.tints, another(now)] })}
       >
-        Add a colour
+        {say.addAColour}
       </button>
       <SectionTints now={now} />
       <Faults now={now} take={setDraft} />
       <div className="mt-3 flex shrink-0 items-center gap-2">
         <button type="button" className="button" onClick={() => void forStudio()}>
-          Save for the studio
+          {say.saveForTheStudio}
         </button>
-        <span className="text-soft">Rows coloured by hand keep their tint.</span>
+        <span className="text-soft">{say.rowsColouredByHandKeep}</span>
         <button type="button" className="button button-main ml-auto" onClick={() => void keep()}>
-          Use it here
+          {say.useItHere}
         </button>
       </div>
     </Floating>
@@ -208,7 +211,7 @@ function SectionTints({ now }: { now: Palette }) {
   const known = new Set(sheet.settings.palette?.tints.map((x) => x.tint) ?? tintNames);
   return (
     <fieldset className="mt-2 grid shrink-0 grid-cols-4 gap-x-4 gap-y-1 border-line border-t pt-2">
-      <legend className="sr-only">Colours of the sections</legend>
+      <legend className="sr-only">{say.coloursOfTheSections}</legend>
       {things(sheet.sections)
         .filter((s) => !s.parent)
         .map((s) => (
@@ -219,7 +222,7 @@ function SectionTints({ now }: { now: Palette }) {
             <span className="size-3.5 shrink-0 rounded-[3px]" style={{ background: tintVar(tintOf(sheet, s.id)) }} />
             <select
               className="field h-7 w-20 px-1"
-              aria-label={`Colour of ${s.name}`}
+              aria-label={say.colourOf(s.name)}
               value={tintOf(sheet, s.id)}
               onChange={(e) => void tintSections([s.id], e.target.value)}
             >
@@ -246,23 +249,18 @@ function Faults({ now, take }: { now: Palette; take: (p: Palette) => void }) {
   return (
     <div className="mt-3 flex min-h-[70px] shrink-0 gap-4 border-line border-t pt-2">
       <div className="min-w-0 flex-1" data-part="palette-faults" aria-live="polite">
-        {data && faults.length === 0 && (
-          <p className="text-soft">
-            Neighbouring colours can be told apart, also with each kind of colour blindness, and text is readable on all
-            of them.
-          </p>
-        )}
+        {data && faults.length === 0 && <p className="text-soft">{say.neighbouringColoursCanBeTold}</p>}
         {faults.slice(0, shown).map((f) => (
           <p key={f.message} className="text-accent">
             ! {f.message}
           </p>
         ))}
-        {faults.length > shown && <p className="text-soft">and {plural(faults.length - shown, "more", "more")}</p>}
+        {faults.length > shown && <p className="text-soft">{say.andMore(faults.length - shown)}</p>}
         {data?.why && <p className="text-soft">{data.why}</p>}
       </div>
       {faults.length > 0 && data?.mended && (
         <button type="button" className="button self-start" onClick={() => take(data.mended!)}>
-          Fix it
+          {say.fixIt}
         </button>
       )}
     </div>

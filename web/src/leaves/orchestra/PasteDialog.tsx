@@ -3,8 +3,11 @@ import type { Id, Schemas } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { type Answers, copiedRows, paste } from "../../model/delivering";
 import { tell, useApp } from "../../model/store";
-import { plural, things } from "../../model/template";
+import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.pasteDialog;
 
 type Question = Schemas["Pasted"]["questions"][number];
 
@@ -20,7 +23,7 @@ export function PasteDialog({ close }: { close: () => void }) {
     const done = await paste(copied, given);
     if (!done) return close();
     if (done.questions.length > 0) return setQuestions(done.questions);
-    tell(`Pasted ${plural(copied.ids.length, "row")} with their routes.`);
+    tell(say.pastedRowsWithTheirRoutes(copied.ids.length));
     close();
   };
   useEffect(() => {
@@ -28,8 +31,8 @@ export function PasteDialog({ close }: { close: () => void }) {
   }, []);
   if (!copied) {
     return (
-      <Floating title="Paste" open onOpenChange={close} className="w-96">
-        <p className="text-soft">Nothing is copied yet. Select rows, in this template or another, and press Ctrl C.</p>
+      <Floating title={say.paste} open onOpenChange={close} className="w-96">
+        <p className="text-soft">{say.nothingIsCopiedYetSelect}</p>
       </Floating>
     );
   }
@@ -37,13 +40,8 @@ export function PasteDialog({ close }: { close: () => void }) {
   const set = (bus: Id, value: string) =>
     setAnswers({ ...answers, [bus]: value === "make" ? { make: true } : value ? { bus: value } : {} });
   return (
-    <Floating
-      title={`Paste ${plural(copied.ids.length, "row")} from ${copied.name}`}
-      open
-      onOpenChange={close}
-      className="w-[560px]"
-    >
-      <p className="mb-2 text-soft">This template has no buses with these labels. What should replace them?</p>
+    <Floating title={say.pasteRowsFrom(copied.ids.length, copied.name)} open onOpenChange={close} className="w-[560px]">
+      <p className="mb-2 text-soft">{say.thisTemplateHasNoBuses}</p>
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -56,19 +54,16 @@ export function PasteDialog({ close }: { close: () => void }) {
         {questions.map((q) => (
           <label key={q.bus} className="grid grid-cols-[1fr_240px] items-center gap-2 py-1" data-question={q.name}>
             <span className="truncate">
-              {q.name}{" "}
-              <span className="text-soft">
-                {q.kind}, fed by {plural(q.instruments, "row")}
-              </span>
+              {q.name} <span className="text-soft">{say.fedByRows(q.kind, q.instruments)}</span>
             </span>
             <select
               className="field"
-              aria-label={`Instead of ${q.name}`}
+              aria-label={say.insteadOf(q.name)}
               defaultValue="make"
               onChange={(e) => set(q.bus, e.target.value)}
             >
-              <option value="make">make one like it</option>
-              <option value="">leave its routes out</option>
+              <option value="make">{say.makeOneLikeIt}</option>
+              <option value="">{say.leaveItsRoutesOut}</option>
               {things(sheet.buses)
                 .filter((b) => b.kind === q.kind || busKinds[b.kind].stem || busKinds[b.kind].sums)
                 .map((b) => (
@@ -81,7 +76,7 @@ export function PasteDialog({ close }: { close: () => void }) {
         ))}
         <div className="mt-3 flex justify-end">
           <button type="submit" className="button button-main">
-            Paste
+            {say.paste}
           </button>
         </div>
       </form>

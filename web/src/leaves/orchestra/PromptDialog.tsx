@@ -5,17 +5,20 @@ import { tintVar } from "../../model/template";
 import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
 import { type Field, fieldNamed } from "./fields";
+import { words } from "./words";
+
+const say = words.promptDialog;
 
 const hints: Record<string, string> = {
-  machine: "Leave it empty to let them sit anywhere.",
-  stem: "A new name makes the stem.",
-  library: "A new name makes the library.",
-  section: "A path such as Winds / Flutes; a new one makes the section.",
-  "section colour": "Of the sections they stand in.",
-  kind: "Others than sampled give up seat and patch.",
+  machine: say.leaveItEmptyToLet,
+  stem: say.aNewNameMakes,
+  library: say.aNewNameMakesTheLibrary,
+  section: say.aPathSuchAsWinds,
+  "section colour": say.ofTheSectionsTheyStand,
+  kind: say.othersThanSampledGiveUp,
 };
 
-const none: Record<string, string> = { colour: "the section’s", "section colour": "that of the section above" };
+const none: Record<string, string> = { colour: say.theSections, "section colour": say.thatOfTheSectionAbove };
 
 interface ClosedProps {
   field: Field;
@@ -65,7 +68,7 @@ export function PromptDialog({ close }: { close: () => void }) {
   };
   return (
     <Floating
-      title={`Set ${field.key} of ${ids.length} row${ids.length === 1 ? "" : "s"}`}
+      title={say.setOfRow(field.key, ids.length, ids.length === 1 ? "" : "s")}
       open
       onOpenChange={close}
       className="w-96"
@@ -80,7 +83,7 @@ export function PromptDialog({ close }: { close: () => void }) {
               aria-label={field.title}
               value={text}
               list="prompt-choices"
-              placeholder={values.size > 1 ? `${values.size} different values` : ""}
+              placeholder={values.size > 1 ? say.differentValues(values.size) : ""}
               onChange={(e) => setText(e.target.value)}
             />
             <datalist id="prompt-choices">

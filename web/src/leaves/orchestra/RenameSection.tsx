@@ -2,6 +2,9 @@ import { type KeyboardEvent, useRef, useState } from "react";
 import type { Section } from "../../model/api";
 import { change, seen } from "../../model/changing";
 import { set } from "../../model/store";
+import { words } from "./words";
+
+const say = words.renameSection;
 
 /** RenameSection edits a section's name in place: Enter keeps, Escape leaves
  * it as it was. */
@@ -28,7 +31,7 @@ export function RenameSection({ section }: { section: Section }) {
     <input
       // biome-ignore lint/a11y/noAutofocus: renaming was just asked for
       autoFocus
-      aria-label={`Name of the section ${section.name}`}
+      aria-label={say.nameOfTheSection(section.name)}
       className="h-6 min-w-0 flex-1 border border-accent bg-paper px-1 font-serif"
       value={name}
       onChange={(e) => setName(e.target.value)}

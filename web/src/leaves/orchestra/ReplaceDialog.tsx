@@ -2,8 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { replaceText, type Search, searched } from "../../model/naming";
 import { get, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.replaceDialog;
 
 const places = [
   "names",
@@ -43,9 +46,9 @@ export function ReplaceDialog({ close }: { close: () => void }) {
     </label>
   );
   return (
-    <Floating title="Find and replace" open onOpenChange={close} className="w-[720px]">
+    <Floating title={say.findAndReplace} open onOpenChange={close} className="w-[720px]">
       <div className="grid grid-cols-[70px_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
-        <label htmlFor="find-in">In</label>
+        <label htmlFor="find-in">{say.in}</label>
         <div className="flex items-center gap-4">
           <select
             id="find-in"
@@ -60,29 +63,29 @@ export function ReplaceDialog({ close }: { close: () => void }) {
           {selected.length > 0 && ofRows && (
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={inSelection} onChange={(e) => setInSelection(e.target.checked)} />
-              only in the {plural(selected.length, "selected row")}
+              {say.onlyInTheSelectedRows(selected.length)}
             </label>
           )}
         </div>
-        <label htmlFor="find">Find</label>
+        <label htmlFor="find">{say.find}</label>
         <input
           id="find"
           className="field"
           value={search.find}
           onChange={(e) => setSearch({ ...search, find: e.target.value })}
         />
-        <label htmlFor="with">Replace</label>
+        <label htmlFor="with">{say.replace}</label>
         <input
           id="with"
           className="field"
-          placeholder={search.expression ? "$1 is what the first brackets found" : "empty removes it"}
+          placeholder={search.expression ? say.n1IsWhatTheFirst : say.emptyRemovesIt}
           value={search.with}
           onChange={(e) => setSearch({ ...search, with: e.target.value })}
         />
         <span />
         <div className="flex gap-5">
-          {flag("expression", "a regular expression")}
-          {flag("case", "match capitals")}
+          {flag("expression", say.aRegularExpression)}
+          {flag("case", say.matchCapitals)}
         </div>
       </div>
       <div
@@ -90,7 +93,7 @@ export function ReplaceDialog({ close }: { close: () => void }) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
         tabIndex={0}
         role="region"
-        aria-label="What would be replaced"
+        aria-label={say.whatWouldBeReplaced}
       >
         {error && <p className="py-2 text-accent">! {error.message}</p>}
         {found.slice(0, shown).map((f) => (
@@ -99,21 +102,21 @@ export function ReplaceDialog({ close }: { close: () => void }) {
               {f.before}
             </span>
             <span className="truncate" title={f.after}>
-              {f.after || <i>nothing</i>}
+              {f.after || <i>{say.nothing}</i>}
             </span>
           </div>
         ))}
-        {found.length > shown && <p className="p-1 text-soft">and {found.length - shown} more</p>}
+        {found.length > shown && <p className="p-1 text-soft">{say.andMore(found.length - shown)}</p>}
       </div>
       <div className="mt-3 flex items-center">
-        <span data-part="found-count">{search.find ? `${plural(found.length, "text")} would change` : ""}</span>
+        <span data-part="found-count">{search.find ? say.textsWouldChange(found.length) : ""}</span>
         <button
           type="button"
           className="button button-main ml-auto"
           disabled={found.length === 0 || error !== null}
           onClick={() => void take()}
         >
-          Replace
+          {say.replace}
         </button>
       </div>
     </Floating>

@@ -3,12 +3,15 @@ import type { Id, Schemas } from "../../model/api";
 import { between, type Line } from "../../model/score";
 import { pageId } from "../../model/sending";
 import { get, select, useApp } from "../../model/store";
-import { emblemOf, plural, rowTint } from "../../model/template";
+import { emblemOf, rowTint } from "../../model/template";
 import { Emblem } from "../../parts/Emblem";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
 import { carries, dragged, moveRows, takePatches } from "./dragging";
 import type { Field } from "./fields";
+import { words } from "./words";
+
+const say = words.row;
 
 const em = 13; // pixels; no letter is wider
 
@@ -86,15 +89,15 @@ export const Row = memo(function Row({
       className={`absolute inset-x-0 top-0 grid h-[26px] cursor-default [contain:strict] items-center pr-3 pl-[62px] ${chosen ? "bg-chosen shadow-[inset_4px_0_0_var(--accent)]" : index % 2 ? "bg-band" : ""} ${i.kind === "spare" ? "italic" : ""}`}
       style={{ top, gridTemplateColumns: grid }}
     >
-      <span role="gridcell" className="flex items-center" title={i.keep ? "kept" : undefined}>
+      <span role="gridcell" className="flex items-center" title={i.keep ? say.kept : undefined}>
         {i.keep && (
-          <span role="img" aria-label="kept" className="absolute left-[50px] size-1.5 rounded-full bg-accent" />
+          <span role="img" aria-label={say.kept} className="absolute left-[50px] size-1.5 rounded-full bg-accent" />
         )}
         {by && (
           <span
             role="img"
-            aria-label={`${by} has it selected`}
-            title={`${by} has it selected`}
+            aria-label={say.hasItSelected(by)}
+            title={say.hasItSelected(by)}
             className="absolute top-1 left-[40px] h-[18px] w-[3px] rounded-full bg-soft"
             data-by={by}
           />
@@ -115,7 +118,7 @@ export const Row = memo(function Row({
             data-field={f.key}
             title={
               f.key === "machine" && i.with
-                ? `on the seat of ${sheet.instruments.byId.get(i.with)?.name}`
+                ? say.onTheSeatOf(sheet.instruments.byId.get(i.with)?.name ?? "")
                 : mayBeCut
                   ? text
                   : undefined
@@ -137,9 +140,9 @@ export const Row = memo(function Row({
 /** reasonOf says more of a state: why, or what it does. */
 function reasonOf(state: Schemas["State"]): string | undefined {
   if (state.reason) return state.reason;
-  if (state.voices) return `${plural(state.voices, "voice")} sound`;
-  if (state.missed) return `${plural(state.missed, "note")} outside its trim, loaded on demand`;
-  return state.armed ? "armed" : undefined;
+  if (state.voices) return say.voicesSound(state.voices);
+  if (state.missed) return say.notesOutsideItsTrimLoaded(state.missed);
+  return state.armed ? say.armed : undefined;
 }
 
 /** swatch is a square of a colour before the text of a cell. */

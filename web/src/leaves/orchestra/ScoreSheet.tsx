@@ -11,6 +11,9 @@ import { Row } from "./Row";
 import { ask } from "./rowActions";
 import { SectionLine } from "./SectionLine";
 import { useSheetKeys } from "./useSheetKeys";
+import { words } from "./words";
+
+const say = words.scoreSheet;
 
 const lineHeight = 26;
 const wideFrom = 860;
@@ -87,7 +90,7 @@ export function ScoreSheet() {
       ref={scroller}
       role="grid"
       tabIndex={0}
-      aria-label="Instruments in score order"
+      aria-label={say.instrumentsInScoreOrder}
       aria-rowcount={all.length}
       aria-multiselectable="true"
       aria-activedescendant={cursor ? `row-${cursor}` : undefined}
@@ -102,7 +105,7 @@ export function ScoreSheet() {
         className="sticky top-0 z-20 grid h-7 items-center border-line border-b bg-paper pr-3 pl-[62px] text-soft"
         style={{ gridTemplateColumns: grid }}
       >
-        <span role="columnheader" aria-label="State" />
+        <span role="columnheader" aria-label={say.state} />
         {shown.map((f) => (
           <span key={f.key} role="columnheader" className={f.key === "mib" ? "text-right" : "truncate pr-2"}>
             {f.title}
@@ -111,8 +114,9 @@ export function ScoreSheet() {
       </div>
       {all.length === 0 && (
         <p className="p-6 text-soft">
-          {sight?.buses ? `${sight.name} shows in Routing.` : `Nothing shows${sight ? ` along ${sight.name}` : ""}.`}{" "}
-          Press 0 to see everything.
+          {say.press0ToSeeEverything(
+            sight?.buses ? say.showsInRouting(sight.name) : say.nothingShows(sight ? say.along(sight.name) : ""),
+          )}
         </p>
       )}
       <div className="relative" role="rowgroup" style={{ height: virtual.getTotalSize() }}>

@@ -5,6 +5,9 @@ import { within } from "../../model/score";
 import { get, select, set, toggleFold, useApp } from "../../model/store";
 import { carries, dragged, moveRows, takePatches } from "./dragging";
 import { RenameSection } from "./RenameSection";
+import { words } from "./words";
+
+const say = words.sectionLine;
 
 type Section = Extract<Line, { kind: "section" }>;
 
@@ -35,7 +38,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
       <div role="gridcell" className="flex min-w-0 flex-1 items-center gap-1">
         <button
           type="button"
-          aria-label={`${line.folded ? "Unfold" : "Fold"} ${line.section.name}`}
+          aria-label={`${line.folded ? say.unfold : say.fold} ${line.section.name}`}
           aria-expanded={!line.folded}
           className="grid size-6 place-items-center text-soft"
           tabIndex={-1}
@@ -49,7 +52,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
           <button
             type="button"
             tabIndex={-1}
-            title={`Select all of ${line.section.name}; double-click to rename it`}
+            title={say.selectAllOfDoubleClick(line.section.name)}
             onClick={choose}
             onDoubleClick={() => set({ renaming: line.section.id })}
             className={`min-w-0 flex-1 truncate text-left font-semibold font-serif ${line.depth === 0 ? "text-[16px]" : "text-[14px]"}`}
@@ -60,7 +63,7 @@ export function SectionLine({ line, top, index }: { line: Section; top: number; 
       </div>
       <span role="gridcell" className="text-[12px] text-soft">
         {line.count}
-        {ready > 0 && ` · ${ready} ready`}
+        {ready > 0 && say.ready(ready)}
       </span>
     </div>
   );

@@ -3,6 +3,9 @@ import { call } from "../../model/changing";
 import { get, useApp } from "../../model/store";
 import { Actions } from "../../parts/Actions";
 import { rowActions } from "./rowActions";
+import { words } from "./words";
+
+const say = words.selectionMenu;
 
 /** SelectionMenu is what can be done to the selection at once. */
 export function SelectionMenu() {
@@ -10,7 +13,7 @@ export function SelectionMenu() {
   return (
     <>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="button">{n > 0 ? `${n} selected` : "Rows"} ▾</DropdownMenu.Trigger>
+        <DropdownMenu.Trigger className="button">{n > 0 ? say.selected(n) : say.rows} ▾</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="floating w-52 p-1" align="end" sideOffset={4}>
             <Shown />
@@ -23,7 +26,7 @@ export function SelectionMenu() {
         disabled={n === 0}
         onClick={() => void call([...get().selection], "call")}
       >
-        Call {n || ""}
+        {say.call(n || "")}
       </button>
     </>
   );

@@ -4,19 +4,22 @@ import { seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
 import { get, useApp } from "../../model/store";
-import { pathOf, plural, things } from "../../model/template";
+import { pathOf, things } from "../../model/template";
 import { stateWord } from "../../parts/RestGlyph";
 import { Several } from "../../parts/Several";
 import { Floating } from "../../shell/Floating";
 import { fields } from "./fields";
+import { words } from "./words";
+
+const say = words.sightDialog;
 
 type Match = NonNullable<Sightline["match"]>;
 
 const orders = [
-  ["", "as they stand, by section"],
-  ["name", "by name"],
-  ["seat", "by seat"],
-  ["memory", "by memory, largest first"],
+  ["", say.asTheyStandBySection],
+  ["name", say.byName],
+  ["seat", say.bySeat],
+  ["memory", say.byMemoryLargestFirst],
 ] as const;
 
 /** SightDialog makes or changes a sightline: which rows it shows, in what order,
@@ -64,11 +67,11 @@ export function SightDialog({ close }: { close: () => void }) {
   );
   const stems = things(sheet.buses).filter((b) => busKinds[b.kind].stem);
   return (
-    <Floating title={was ? `Change ${was.name}` : "New sightline"} open onOpenChange={close} className="w-[560px]">
+    <Floating title={was ? say.change(was.name) : say.newSightline} open onOpenChange={close} className="w-[560px]">
       <form onSubmit={(e) => void keep(e)} className="-m-1 flex min-h-0 flex-col gap-3 overflow-y-auto p-1">
         <div className="grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2">
           <label className="contents">
-            <span>Name</span>
+            <span>{say.Name}</span>
             <input
               className="field"
               required
@@ -76,7 +79,7 @@ export function SightDialog({ close }: { close: () => void }) {
               onChange={(e) => setLine({ ...line, name: e.target.value })}
             />
           </label>
-          <span>Shows</span>
+          <span>{say.shows}</span>
           <div className="flex gap-5">
             <label className="flex items-center gap-2">
               <input
@@ -88,7 +91,7 @@ export function SightDialog({ close }: { close: () => void }) {
                   setLine({ ...rest, match });
                 }}
               />
-              what matches
+              {say.whatMatches}
             </label>
             <label className="flex items-center gap-2">
               <input
@@ -101,8 +104,7 @@ export function SightDialog({ close }: { close: () => void }) {
                   setLine({ ...rest, fixed: true, rows: picked });
                 }}
               />
-              {line.fixed ? plural(line.rows?.length ?? 0, "row") : `the ${plural(picked.length, "selected row")}`},
-              always
+              {say.always(line.fixed ? say.rows(line.rows?.length ?? 0) : say.theSelectedRows(picked.length))}
             </label>
             <label className="flex items-center gap-2">
               <input
@@ -114,12 +116,12 @@ export function SightDialog({ close }: { close: () => void }) {
                   setLine({ ...rest, buses: sightKinds.filter((k) => !busKinds[k].stem) });
                 }}
               />
-              buses
+              {say.buses}
             </label>
           </div>
           {line.buses && (
             <>
-              <span>Kinds of bus</span>
+              <span>{say.kindsOfBus}</span>
               <div className="flex gap-5">
                 {sightKinds.map((kind) => (
                   <label key={kind} className="flex items-center gap-2">
@@ -137,7 +139,7 @@ export function SightDialog({ close }: { close: () => void }) {
                     {busKinds[kind].many}
                   </label>
                 ))}
-                <span className="text-soft">in Routing, as a matrix; no rows</span>
+                <span className="text-soft">{say.inRoutingAsAMatrix}</span>
               </div>
             </>
           )}
@@ -145,31 +147,31 @@ export function SightDialog({ close }: { close: () => void }) {
             <>
               {several(
                 "sections",
-                "Section",
+                say.section,
                 things(sheet.sections).map((s) => [s.id, pathOf(sheet, s.id)]),
               )}
               {several(
                 "stems",
-                "Stem",
+                say.stem,
                 stems.map((b) => [b.id, `${b.name} (${sheet.folds.byId.get(b.fold!)?.name})`]),
               )}
               {several(
                 "libraries",
-                "Library",
+                say.library,
                 things(sheet.libraries).map((l) => [l.id, l.name]),
               )}
               {several(
                 "machines",
-                "Machine",
+                say.machine,
                 things(sheet.machines).map((m) => [m.id, m.name]),
               )}
               {several(
                 "kinds",
-                "Kind",
+                say.kind,
                 (["sampled", "input", "guide", "spare"] as const).map((k) => [k, k]),
               )}
               <label className="contents">
-                <span>State</span>
+                <span>{say.state}</span>
                 <select
                   className="field"
                   value={match.state ?? ""}
@@ -180,7 +182,7 @@ export function SightDialog({ close }: { close: () => void }) {
                     );
                   }}
                 >
-                  <option value="">any</option>
+                  <option value="">{say.any}</option>
                   {["ready", "tuning", "failed", "printed", "tacet"].map((s) => (
                     <option key={s} value={s}>
                       {stateWord(s)}
@@ -189,10 +191,10 @@ export function SightDialog({ close }: { close: () => void }) {
                 </select>
               </label>
               <label className="contents">
-                <span>Words</span>
+                <span>{say.words}</span>
                 <input
                   className="field"
-                  placeholder="in name, notes, section or articulations"
+                  placeholder={say.inNameNotesSection}
                   value={match.text ?? ""}
                   onChange={(e) => {
                     const { text: _, ...others } = match;
@@ -203,7 +205,7 @@ export function SightDialog({ close }: { close: () => void }) {
             </>
           )}
           <label className="contents">
-            <span>Order</span>
+            <span>{say.order}</span>
             <select
               className="field"
               value={line.order ?? ""}
@@ -219,7 +221,7 @@ export function SightDialog({ close }: { close: () => void }) {
               ))}
             </select>
           </label>
-          <span className="self-start pt-1">Columns</span>
+          <span className="self-start pt-1">{say.columns}</span>
           <div className="flex flex-wrap gap-x-4 gap-y-1">
             {fields
               .filter((f) => !f.menuOnly)
@@ -241,7 +243,7 @@ export function SightDialog({ close }: { close: () => void }) {
               ))}
           </div>
           <label className="contents">
-            <span>Key</span>
+            <span>{say.key}</span>
             <select
               className="field w-24"
               value={line.key ?? ""}
@@ -250,7 +252,7 @@ export function SightDialog({ close }: { close: () => void }) {
                 setLine(e.target.value ? { ...rest, key: Number(e.target.value) } : rest);
               }}
             >
-              <option value="">none</option>
+              <option value="">{say.none}</option>
               {[1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => (
                 <option key={n} value={n} disabled={sheet.sightlines.some((s) => s.key === n && s.id !== line.id)}>
                   {n}
@@ -260,9 +262,9 @@ export function SightDialog({ close }: { close: () => void }) {
           </label>
         </div>
         <div className="flex items-center gap-3">
-          <span className="text-soft">It opens the leaves that are open now, folded and as wide as they are.</span>
+          <span className="text-soft">{say.itOpensTheLeaves}</span>
           <button type="submit" className="button button-main ml-auto">
-            Save
+            {say.save}
           </button>
         </div>
       </form>

@@ -13,13 +13,16 @@ import {
 } from "../../model/sight";
 import { set, useApp } from "../../model/store";
 import { Actions, type Doing } from "../../parts/Actions";
+import { words } from "./words";
+
+const say = words.sightMenu;
 
 const sets: [SightSet, string][] = [
-  ["all", "All"],
-  ["sections", "One for each section"],
-  ["ready", "Ready only"],
-  ["buses", "Groups and returns"],
-  ["stems", "The stems of this fold"],
+  ["all", say.all],
+  ["sections", say.oneForEachSection],
+  ["ready", say.readyOnly],
+  ["buses", say.groupsAndReturns],
+  ["stems", say.theStemsOfThisFold],
 ];
 
 /** SightMenu switches between sightlines, and keeps, changes and makes them. */
@@ -41,10 +44,10 @@ export function SightMenu() {
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         className={`button ${now || asideOnly ? "border-accent text-accent" : ""}`}
-        aria-label={`Sightline: ${now?.name ?? "everything"}`}
+        aria-label={say.sightline(now?.name ?? say.everything)}
         data-part="sight"
       >
-        <span className="max-w-36 truncate">{asideOnly ? "Set aside" : (now?.name ?? "Everything")}</span> ▾
+        <span className="max-w-36 truncate">{asideOnly ? say.setAside : (now?.name ?? say.Everything)}</span> ▾
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating max-h-[70vh] w-64 overflow-y-auto p-1" align="start" sideOffset={4}>
@@ -53,7 +56,7 @@ export function SightMenu() {
             onValueChange={(id) => (id === "aside" ? lookAside() : look(id || null))}
           >
             <DropdownMenu.RadioItem value="" className="menu-item">
-              Everything <span className="key">0</span>
+              {say.Everything} <span className="key">0</span>
             </DropdownMenu.RadioItem>
             {sheet.sightlines.map((s) => (
               <DropdownMenu.RadioItem key={s.id} value={s.id} className="menu-item">
@@ -66,7 +69,7 @@ export function SightMenu() {
             ))}
             {aside > 0 && (
               <DropdownMenu.RadioItem value="aside" className="menu-item">
-                What is set aside <span className="ml-auto pl-2 text-[12px] text-soft">{aside}</span>
+                {say.whatIsSetAside} <span className="ml-auto pl-2 text-[12px] text-soft">{aside}</span>
               </DropdownMenu.RadioItem>
             )}
           </DropdownMenu.RadioGroup>
@@ -74,9 +77,9 @@ export function SightMenu() {
           <Actions
             within="dropdown"
             list={[
-              { text: "New sightline…", run: () => set({ dialog: "sightline", sighting: null }) },
+              { text: say.newSightline, run: () => set({ dialog: "sightline", sighting: null }) },
               ...(now ? [{ text: now.name, more: changes(now, selected) }] : []),
-              { text: "Make several", more: sets.map(([key, text]) => ({ text, run: () => void makeSet([key]) })) },
+              { text: say.makeSeveral, more: sets.map(([key, text]) => ({ text, run: () => void makeSet([key]) })) },
             ]}
           />
         </DropdownMenu.Content>
@@ -95,18 +98,18 @@ function changes(now: Sightline, selected: readonly Id[]): Doing[] {
   const rows = now.rows ?? [];
   const none = !now.fixed || selected.length === 0;
   return [
-    { text: "Change it…", run: () => set({ dialog: "sightline", sighting: now.id }) },
-    { text: "Update it to what shows now", run: () => void keepSightline(asNow(now)) },
+    { text: say.changeIt, run: () => set({ dialog: "sightline", sighting: now.id }) },
+    { text: say.updateItToWhatShows, run: () => void keepSightline(asNow(now)) },
     {
-      text: "Show the selected rows, too",
+      text: say.showTheSelectedRowsToo,
       off: none,
       run: () => void keepSightline({ ...now, rows: [...new Set([...rows, ...selected])] }),
     },
     {
-      text: "Stop showing the selected rows",
+      text: say.stopShowingTheSelectedRows,
       off: none,
       run: () => void keepSightline({ ...now, rows: rows.filter((id) => !selected.includes(id)) }),
     },
-    { text: "Delete it", run: () => void forgetSightline(now.id) },
+    { text: say.deleteIt, run: () => void forgetSightline(now.id) },
   ];
 }

@@ -4,6 +4,9 @@ import { sayLeft } from "../../model/leaving";
 import { take } from "../../model/saving";
 import { get } from "../../model/store";
 import { type Action, Actions, type Doing } from "../../parts/Actions";
+import { words } from "./words";
+
+const say = words.takeOutMenu;
 
 /** leftOf is what of the template a format does not hold. */
 const leftOf = (format: string) => {
@@ -24,42 +27,42 @@ const file = (format: string, text: string): Doing => ({
 /** takeOut is everything that a template leaves in. */
 export const takeOut: readonly Action[] = [
   {
-    text: "Handbook",
+    text: say.handbook,
     more: [
-      { text: "To print, PDF", run: () => take(at("handbook/pdf")) },
-      { text: "For a browser, HTML", run: () => take(at("handbook/html")) },
+      { text: say.toPrintPdf, run: () => take(at("handbook/pdf")) },
+      { text: say.forABrowserHtml, run: () => take(at("handbook/html")) },
     ],
   },
   {
-    text: "For a sequencer",
-    more: [file("dawproject", "Session, DAWproject"), file("smf", "MIDI file, a track each")],
+    text: say.forASequencer,
+    more: [file("dawproject", say.sessionDawproject), file("smf", say.midiFileATrackEach)],
   },
-  file("score", "Empty score, MusicXML"),
+  file("score", say.emptyScoreMusicxml),
   {
-    text: "Routing sheet",
+    text: say.routingSheet,
     more: [
-      file("routing-pdf", "To print, PDF"),
-      file("routing", "List, CSV"),
-      file("ribbons", "Picture of the ribbons, SVG"),
+      file("routing-pdf", say.toPrintPdf),
+      file("routing", say.listCsv),
+      file("ribbons", say.pictureOfTheRibbonsSvg),
     ],
   },
   {
-    text: "Seating sheets",
+    text: say.seatingSheets,
     more: [
-      file("seating-pdf", "To print, PDF"),
-      file("seating", "Lists, one a machine"),
-      file("addresses", "Addresses of the machines"),
+      file("seating-pdf", say.toPrintPdf),
+      file("seating", say.listsOneAMachine),
+      file("addresses", say.addressesOfTheMachines),
     ],
   },
-  file("rows", "Row list, CSV"),
-  file("template", "Template file"),
+  file("rows", say.rowListCsv),
+  file("template", say.templateFile),
 ];
 
 /** TakeOutMenu writes the template in the open formats. */
 export function TakeOutMenu() {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="button">Take out ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger className="button">{say.takeOut}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-56 p-1" align="end" sideOffset={4}>
           <Actions list={takeOut} within="dropdown" />

@@ -3,6 +3,9 @@ import type { Id } from "../../model/api";
 import { use } from "../../model/catalogue";
 import { change } from "../../model/changing";
 import { select, tell } from "../../model/store";
+import { words } from "./words";
+
+const say = words.dragging;
 
 /** dragged reads the rows that are dropped; null when it is something else. */
 export function dragged(e: DragEvent): string[] | null {
@@ -29,7 +32,7 @@ export function takePatches(e: DragEvent, where: { section?: Id; before?: Id; on
 
 /** moveRows drops the dragged rows before another one. */
 export function moveRows(ids: Id[], section: Id, before: Id | undefined) {
-  if (before && ids.includes(before)) return tell("Rows cannot move before one of themselves.", "refused");
+  if (before && ids.includes(before)) return tell(say.rowsCannotMoveBefore, "refused");
   select(ids, ids[0] ?? null);
   void change({ kind: "move", ids, section, ...(before ? { before } : {}) });
 }

@@ -4,6 +4,9 @@ import { assign, change } from "../../model/changing";
 import { tintSections } from "../../model/palette";
 import { get } from "../../model/store";
 import { librariesOf, pathOf, type Sheet, seatText, things, tintsOf } from "../../model/template";
+import { words } from "./words";
+
+const say = words.fields;
 
 /** Field is one column of the sheet: how it reads, and how it is set for the
  * whole selection. */
@@ -37,7 +40,7 @@ const fineStems = (sheet: Sheet) =>
 export const fields: Field[] = [
   {
     key: "name",
-    title: "Instrument",
+    title: say.instrument,
     least: 120,
     share: 1.2,
     text: (_, i) => i.name,
@@ -46,7 +49,7 @@ export const fields: Field[] = [
   },
   {
     key: "articulations",
-    title: "Articulations",
+    title: say.articulations,
     least: 90,
     share: 1.7,
     text: (_, i) => i.articulations.join(" · "),
@@ -61,7 +64,7 @@ export const fields: Field[] = [
   },
   {
     key: "library",
-    title: "Lib.",
+    title: say.lib,
     least: 52,
     share: 0.3,
     text: (sheet, i) =>
@@ -77,28 +80,28 @@ export const fields: Field[] = [
   },
   {
     key: "machine",
-    title: "Seat",
+    title: say.seat,
     least: 92,
-    text: (sheet, i) => seatText(sheet, i) || (i.kind === "sampled" ? "no seat" : ""),
+    text: (sheet, i) => seatText(sheet, i) || (i.kind === "sampled" ? say.noSeat : ""),
     value: (sheet, i) => sheet.machines.byId.get(i.seat?.machine ?? i.style.machine ?? "")?.name ?? "",
     choices: (sheet) => things(sheet.machines).map((m) => m.name),
     set: (ids, name, base) => assign(ids, "machine", name, base),
   },
   {
     key: "stem",
-    title: "Stem",
+    title: say.stem,
     least: 92,
     share: 1,
     text: (sheet, i) =>
-      (stemText(sheet, i) && `${stemText(sheet, i)}${i.stemByHand ? ", by hand" : ""}`) ||
-      (i.kind === "guide" ? "to the speakers" : i.kind === "spare" ? "" : "no stem"),
+      (stemText(sheet, i) && `${stemText(sheet, i)}${i.stemByHand ? say.byHand : ""}`) ||
+      (i.kind === "guide" ? say.toTheSpeakers : i.kind === "spare" ? "" : say.noStem),
     value: stemText,
     choices: fineStems,
     set: (ids, name, base) => assign(ids, "stem", name, base),
   },
   {
     key: "section",
-    title: "Section",
+    title: say.section,
     least: 110,
     share: 0.8,
     wideOnly: true,
@@ -108,7 +111,7 @@ export const fields: Field[] = [
   },
   {
     key: "short",
-    title: "Short",
+    title: say.short,
     least: 70,
     wideOnly: true,
     text: (_, i) => i.short ?? "",
@@ -117,7 +120,7 @@ export const fields: Field[] = [
   },
   {
     key: "notes",
-    title: "Notes",
+    title: say.notes,
     least: 100,
     share: 1,
     wideOnly: true,
@@ -126,7 +129,7 @@ export const fields: Field[] = [
   },
   {
     key: "colour",
-    title: "Colour",
+    title: say.colour,
     least: 0,
     menuOnly: true,
     text: (_, i) => i.colour ?? "",
@@ -137,7 +140,7 @@ export const fields: Field[] = [
   },
   {
     key: "section colour",
-    title: "Section colour",
+    title: say.sectionColour,
     least: 0,
     menuOnly: true,
     text: (sheet, i) => sheet.sections.byId.get(i.section)?.tint ?? "",
@@ -151,7 +154,7 @@ export const fields: Field[] = [
   },
   {
     key: "kind",
-    title: "Kind",
+    title: say.kind,
     least: 0,
     menuOnly: true,
     text: (_, i) => i.kind,

@@ -1,6 +1,6 @@
 import { within } from "../../model/score";
 import { get, select, set } from "../../model/store";
-import { played, plural } from "../../model/template";
+import { played } from "../../model/template";
 import { doings } from "../../parts/Actions";
 import { command, leaf } from "../leaf";
 import { CompileDialog } from "./CompileDialog";
@@ -18,14 +18,17 @@ import { ReplaceDialog } from "./ReplaceDialog";
 import { rowActions } from "./rowActions";
 import { SightDialog } from "./SightDialog";
 import { takeOut } from "./TakeOutMenu";
+import { words } from "./words";
+
+const say = words.leaf;
 
 export const orchestra = leaf({
   name: "orchestra",
-  title: "Orchestra",
+  title: say.orchestra,
   number: 3,
   width: 1.5,
   Content: Orchestra,
-  figure: (sheet) => plural(played(sheet), "instrument"),
+  figure: (sheet) => say.instruments(played(sheet)),
   dialogs: {
     import: ImportDialog,
     layout: LayoutDialog,
@@ -41,9 +44,9 @@ export const orchestra = leaf({
     emblem: EmblemDialog,
   },
   doings: () => [
-    command("Bring in a row list", "", () => set({ dialog: "import" })),
-    command("Palette", "", () => set({ dialog: "palette" })),
-    ...doings(takeOut).map((d) => command(`Take out ${d.text.charAt(0).toLowerCase()}${d.text.slice(1)}`, "", d.run)),
+    command(say.bringInARowList, "", () => set({ dialog: "import" })),
+    command(say.palette, "", () => set({ dialog: "palette" })),
+    ...doings(takeOut).map((d) => command(say.takeOut(d.text.charAt(0).toLowerCase(), d.text.slice(1)), "", d.run)),
     ...doings(rowActions())
       .filter((d) => !d.off)
       .map((d) => command(d.text, d.hint ?? "", d.run)),
@@ -64,24 +67,24 @@ export const orchestra = leaf({
     },
   },
   keys: [
-    ["J, K, ↑, ↓", "move through rows; Shift extends the selection"],
-    ["1 to 9, 0", "look along the sightline with that digit; 0 shows everything"],
-    ["V, Shift V", "the next sightline, the one before"],
-    ["F", "the next free row"],
-    ["Ctrl A", "select every row that shows"],
-    ["Home, End", "first row, last row"],
-    ["← →", "move through the fields of a row"],
-    ["E", "edit the field under focus; Tab to the next, Enter to keep, Escape to leave"],
-    ["C", "call the selection: ready"],
-    ["X", "rest the selection: tacet"],
-    ["Shift C", "call the selection, rest the others of its sections"],
-    ["D", "duplicate with everything"],
-    ["Shift D", "same again: another row on the same seat"],
-    ["Ctrl C, Ctrl V", "copy rows; paste them with their routes, into another template too"],
-    ["N", "new row below"],
-    ["Delete", "delete the selection"],
-    ["Alt ↑, Alt ↓", "move the selection"],
-    ["G S, G M, G P", "set stem, machine, library of the selection"],
-    ["[ and ]", "fold, unfold the section; with Shift, all"],
+    ["J, K, ↑, ↓", say.moveThroughRowsShiftExtends],
+    ["1 to 9, 0", say.lookAlongTheSightline],
+    ["V, Shift V", say.theNextSightline],
+    ["F", say.theNextFreeRow],
+    ["Ctrl A", say.selectEveryRowThatShows],
+    ["Home, End", say.firstRowLastRow],
+    ["← →", say.moveThroughTheFields],
+    ["E", say.editTheFieldUnderFocus],
+    ["C", say.callTheSelectionReady],
+    ["X", say.restTheSelectionTacet],
+    ["Shift C", say.callTheSelectionRest],
+    ["D", say.duplicateWithEverything],
+    ["Shift D", say.sameAgainAnotherRow],
+    ["Ctrl C, Ctrl V", say.copyRowsPaste],
+    ["N", say.newRowBelow],
+    ["Delete", say.deleteTheSelection],
+    ["Alt ↑, Alt ↓", say.moveTheSelection],
+    ["G S, G M, G P", say.setStemMachineLibrary],
+    ["[ and ]", say.foldUnfoldTheSection],
   ],
 });

@@ -16,6 +16,9 @@ import { get, set, show } from "../../model/store";
 import type { Action } from "../../parts/Actions";
 import { unprint } from "../calls/PrintDialog";
 import { fieldNamed } from "./fields";
+import { words } from "./words";
+
+const say = words.rowActions;
 
 /** What is set for many rows at once, with its key where it has one. */
 const settable: readonly [field: string, hint?: string][] = [
@@ -49,26 +52,26 @@ export function rowActions(): Action[] {
   const last = rows.at(-1) ?? null;
   const section = sheet?.sections.order[0];
   return [
-    { text: "Call", hint: "C", off: none, run: () => void call(rows, "call") },
-    { text: "Rest", hint: "X", off: none, run: () => void call(rows, "rest") },
+    { text: say.call, hint: "C", off: none, run: () => void call(rows, "call") },
+    { text: say.rest, hint: "X", off: none, run: () => void call(rows, "rest") },
     {
-      text: "Memory",
+      text: say.memory,
       more: [
-        { text: "Call alone in its section", hint: "⇧C", off: none, run: () => void call(rows, "solo") },
-        { text: "Keep ready", off: none, run: () => void keep(rows, true) },
-        { text: "Stop keeping ready", off: none, run: () => void keep(rows, false) },
-        { text: "Set aside", off: none, run: () => void setAside(rows, true) },
-        { text: "Bring back", off: none, run: () => void setAside(rows, false) },
-        { text: "Play a recording…", off: !one, run: () => set({ dialog: "print" }) },
+        { text: say.callAloneInItsSection, hint: "⇧C", off: none, run: () => void call(rows, "solo") },
+        { text: say.keepReady, off: none, run: () => void keep(rows, true) },
+        { text: say.stopKeepingReady, off: none, run: () => void keep(rows, false) },
+        { text: say.setAside, off: none, run: () => void setAside(rows, true) },
+        { text: say.bringBack, off: none, run: () => void setAside(rows, false) },
+        { text: say.playARecording, off: !one, run: () => set({ dialog: "print" }) },
         {
-          text: "Play its patches again",
+          text: say.playItsPatchesAgain,
           off: !rows.some((id) => instrument(id).printed),
           run: () => void unprint(rows.filter((id) => instrument(id).printed)),
         },
       ],
     },
     {
-      text: "Set",
+      text: say.set,
       more: settable.map(([field, hint]) => ({
         text: `${upper(field)}…`,
         ...(hint ? { hint } : {}),
@@ -77,21 +80,21 @@ export function rowActions(): Action[] {
       })),
     },
     {
-      text: "Articulations",
+      text: say.articulations,
       more: [
-        { text: "Lay them out…", off: none, run: () => set({ dialog: "layout" }) },
-        { text: "Map…", off: !one, run: () => set({ dialog: "own-map" }) },
-        { text: "Play a part…", off: !one, run: () => set({ dialog: "compile" }) },
+        { text: say.layThemOut, off: none, run: () => set({ dialog: "layout" }) },
+        { text: say.map, off: !one, run: () => set({ dialog: "own-map" }) },
+        { text: say.playAPart, off: !one, run: () => set({ dialog: "compile" }) },
       ],
     },
     {
-      text: "Names and emblem",
+      text: say.namesAndEmblem,
       more: [
-        { text: "Name by a pattern…", run: () => set({ dialog: "names" }) },
-        { text: "Emblem…", off: none, run: () => set({ dialog: "emblem" }) },
-        { text: "Find and replace…", run: () => set({ dialog: "replace" }) },
+        { text: say.nameByAPattern, run: () => set({ dialog: "names" }) },
+        { text: say.emblem, off: none, run: () => set({ dialog: "emblem" }) },
+        { text: say.findAndReplace, run: () => set({ dialog: "replace" }) },
         {
-          text: "Rename the section…",
+          text: say.renameTheSection,
           off: none,
           run: () => {
             show("orchestra");
@@ -101,32 +104,32 @@ export function rowActions(): Action[] {
       ],
     },
     {
-      text: "Add and copy",
+      text: say.addAndCopy,
       more: [
-        { text: "New row below", hint: "N", run: () => void addRows("sampled", 1, last, section) },
-        { text: "Eight spare rows below", run: () => void addRows("spare", 8, last, section) },
-        { text: "Fill up the spare rows", run: () => void keepSpares() },
-        { text: "Duplicate", hint: "D", off: none, run: () => void duplicate(rows) },
-        { text: "Duplicate on the same seat", hint: "⇧D", off: none, run: () => void again(rows) },
+        { text: say.newRowBelow, hint: "N", run: () => void addRows("sampled", 1, last, section) },
+        { text: say.eightSpareRowsBelow, run: () => void addRows("spare", 8, last, section) },
+        { text: say.fillUpTheSpareRows, run: () => void keepSpares() },
+        { text: say.duplicate, hint: "D", off: none, run: () => void duplicate(rows) },
+        { text: say.duplicateOnTheSameSeat, hint: "⇧D", off: none, run: () => void again(rows) },
         {
-          text: "Duplicate the section",
+          text: say.duplicateTheSection,
           off: none,
           run: () => void duplicateSection(instrument(rows[0]!).section),
         },
-        { text: "Copy", hint: "Ctrl C", off: none, run: () => copyRows(rows) },
-        { text: "Paste with routes", hint: "Ctrl V", run: () => later(() => set({ dialog: "paste" })) },
+        { text: say.copy, hint: "Ctrl C", off: none, run: () => copyRows(rows) },
+        { text: say.pasteWithRoutes, hint: "Ctrl V", run: () => later(() => set({ dialog: "paste" })) },
       ],
     },
     {
-      text: "Arrange",
+      text: say.arrange,
       more: [
-        { text: "Put in order…", run: () => set({ dialog: "order" }) },
-        { text: "Pin to the top", off: none, run: () => void pin(rows, true) },
-        { text: "Unpin", off: none, run: () => void pin(rows, false) },
-        { text: "Give it a seat of its own", off: none, run: () => void ownSeats(rows) },
-        { text: "Follow the stem rules again", off: none, run: () => void obey(rows) },
-        { text: "Card", hint: "I", off: !one, run: () => later(() => set({ card: true })) },
-        { text: "Where does it show?", off: !one, run: () => whereShown(rows[0]!) },
+        { text: say.putInOrder, run: () => set({ dialog: "order" }) },
+        { text: say.pinToTheTop, off: none, run: () => void pin(rows, true) },
+        { text: say.unpin, off: none, run: () => void pin(rows, false) },
+        { text: say.giveItASeat, off: none, run: () => void ownSeats(rows) },
+        { text: say.followTheStemRulesAgain, off: none, run: () => void obey(rows) },
+        { text: say.card, hint: "I", off: !one, run: () => later(() => set({ card: true })) },
+        { text: say.whereDoesItShow, off: !one, run: () => whereShown(rows[0]!) },
       ],
     },
     { text: "Delete", hint: "Del", off: none, run: () => void change({ kind: "delete", ids: rows }) },

@@ -4,6 +4,9 @@ import type { Schemas } from "../../model/api";
 import { lay, turn, useHeard } from "../../model/printplayer";
 import { differsOf, type PrintRow, type PrintWhole, printOf, shapeOf } from "../../model/prints";
 import { chosenPrint, useChosenPrint } from "./chosen";
+import { words } from "./words";
+
+const say = words.beside;
 
 type Figures = Schemas["AuditFigures"];
 
@@ -27,14 +30,14 @@ export function Beside({ print, prints }: { print: PrintWhole; prints: readonly 
       {others.length > 0 && (
         <select
           className="field max-w-[220px]"
-          aria-label="Compare with"
+          aria-label={say.compareWith}
           value={row?.id ?? ""}
           onChange={(e) => chosenPrint.setState({ against: e.target.value || null })}
         >
-          <option value="">compare with…</option>
+          <option value="">{say.compareWithDots}</option>
           {others.map((p) => (
             <option key={p.id} value={p.id}>
-              {p.title}, v{p.version}
+              {say.v(p.title, p.version)}
             </option>
           ))}
         </select>
@@ -71,11 +74,11 @@ function Instead({ print, row }: { print: PrintWhole; row: PrintRow }) {
         aria-pressed={other}
         onClick={() => turn(!other)}
       >
-        Hear it instead
+        {say.hearItInstead}
       </button>
       <label className="flex items-center gap-1.5">
         <input type="checkbox" checked={matched} onChange={(e) => setMatched(e.target.checked)} />
-        as loud as this
+        {say.asLoudAsThis}
       </label>
       {by !== 0 && (
         <span className="text-soft tabular-nums">
@@ -109,7 +112,7 @@ export function Differs({ print, number, against }: { print: string; number: num
       data-part="differs"
       className={`pointer-events-none absolute top-0.5 right-1 bg-paper px-1 ${data && !data.same ? "text-accent" : "text-soft"}`}
     >
-      {isPending ? "comparing…" : (data?.line ?? "it cannot be compared")}
+      {isPending ? say.comparing : (data?.line ?? say.itCannotBeCompared)}
     </span>
   );
 }
@@ -154,20 +157,20 @@ export function Shapes({ print, row, gutter, width, from, to }: ShapesProps) {
       <div className="flex flex-col justify-center px-3" style={{ width: gutter }}>
         <span className="truncate">
           <span aria-hidden="true">— </span>
-          {a ? `${a.lufs.toFixed(1)} LUFS` : "…"}, {print.title}, v{print.version}
+          {say.vRest(a ? `${a.lufs.toFixed(1)} LUFS` : "…", print.title, print.version)}
         </span>
         <span className="truncate text-accent">
           <span aria-hidden="true">- - </span>
-          {b ? `${b.lufs.toFixed(1)} LUFS` : "…"}, {row.title}, v{row.version}
+          {say.vRest(b ? `${b.lufs.toFixed(1)} LUFS` : "…", row.title, row.version)}
         </span>
       </div>
-      <svg width={first} height={tall} role="img" aria-label="Loudness over time">
+      <svg width={first} height={tall} role="img" aria-label={say.loudnessOverTime}>
         {lines(over(a, 0), over(b, offset))}
         <text x={2} y={11} className="fill-soft text-[11px]">
-          loudness, LUFS
+          {say.loudnessLufs}
         </text>
       </svg>
-      <svg width={wide} height={tall} className="ml-3" role="img" aria-label="Spectrum">
+      <svg width={wide} height={tall} className="ml-3" role="img" aria-label={say.spectrum}>
         {[100, 1000, 5000].map((hz) => {
           const x = ((16 + 3 * Math.log2(hz / 1000)) / 29) * wide;
           return (

@@ -2,9 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { bringIn, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
-import { bytes, plural } from "../../model/template";
+import { bytes } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { chosenPrint } from "./chosen";
+import { words } from "./words";
+
+const say = words.bringInDialog;
 
 const sounds = /\.(wav|bwf|rf64|flac)$/i;
 
@@ -35,11 +38,8 @@ export function BringInDialog({ close }: { close: () => void }) {
     close();
   };
   return (
-    <Floating title="Bring in recordings" open onOpenChange={close} className="w-[560px]">
-      <p>
-        Choose the folder with the stems and the mix that you recorded: WAV or FLAC. Files are matched to the stems by
-        their names or numbers. A dialogue or effects track in the folder is a guide: no stem may contain it.
-      </p>
+    <Floating title={say.bringInRecordings} open onOpenChange={close} className="w-[560px]">
+      <p>{say.chooseTheFolder}</p>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: the button beside it does the same */}
       <div
         className="mt-3 flex flex-wrap items-center gap-2 rounded-[3px] border border-line border-dashed p-4"
@@ -50,39 +50,39 @@ export function BringInDialog({ close }: { close: () => void }) {
         }}
       >
         <label className="button relative">
-          Choose a folder…
+          {say.chooseAFolder}
           <input
             type="file"
             multiple
             className="sr-only"
-            aria-label="The folder"
+            aria-label={say.theFolder}
             ref={(e) => e?.setAttribute("webkitdirectory", "")}
             onChange={(e) => take(e.target.files)}
           />
         </label>
         <label className="button relative">
-          Choose files…
+          {say.chooseFiles}
           <input
             type="file"
             multiple
             accept=".wav,.bwf,.rf64,.flac"
             className="sr-only"
-            aria-label="The files"
+            aria-label={say.theFiles}
             onChange={(e) => take(e.target.files)}
           />
         </label>
         <span className="text-soft">
           {files.length > 0
-            ? `${plural(files.length, "file")}, ${bytes(files.reduce((n, f) => n + f.size, 0))}`
-            : "or drop files here"}
+            ? `${say.files(files.length)}, ${bytes(files.reduce((n, f) => n + f.size, 0))}`
+            : say.orDropFilesHere}
         </span>
       </div>
       <div className="mt-3 flex items-center gap-2">
         <label htmlFor="bring-in-cue" className="w-20">
-          Cue
+          {say.cue}
         </label>
         <select id="bring-in-cue" className="field flex-1" value={at} onChange={(e) => setAt(e.target.value)}>
-          <option value="">another piece</option>
+          <option value="">{say.anotherPiece}</option>
           {cues.map((c) => (
             <option key={c.production + c.cue} value={c.production + c.cue}>
               {c.called}, {c.productionName}
@@ -92,12 +92,12 @@ export function BringInDialog({ close }: { close: () => void }) {
       </div>
       <div className={`mt-2 flex items-center gap-2 ${cue ? "invisible" : ""}`}>
         <label htmlFor="bring-in-title" className="w-20">
-          What it is
+          {say.whatItIs}
         </label>
         <input
           id="bring-in-title"
           className="field flex-1"
-          placeholder="1M02 The lamp is lit"
+          placeholder={say.n1m02TheLampIsLit}
           value={title}
           onChange={(e) => setTitle(e.target.value)}
         />
@@ -105,7 +105,7 @@ export function BringInDialog({ close }: { close: () => void }) {
       <div className="mt-3 flex items-center justify-end gap-3">
         {sent !== null && (
           <span className="text-soft" role="status">
-            {sent} of {plural(files.length, "file")} sent
+            {say.ofFilesSent(sent, files.length)}
           </span>
         )}
         <button
@@ -114,7 +114,7 @@ export function BringInDialog({ close }: { close: () => void }) {
           disabled={files.length === 0 || (title.trim() === "" && !cue) || sent !== null}
           onClick={() => void go()}
         >
-          Bring in and prove
+          {say.bringInAndProve}
         </button>
       </div>
     </Floating>

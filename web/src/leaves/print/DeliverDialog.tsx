@@ -5,18 +5,21 @@ import { day, linkOf } from "../../model/deliveries";
 import { printsOf, useLookAgain } from "../../model/prints";
 import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Secret } from "../../parts/Secret";
 import { Floating } from "../../shell/Floating";
 import { chosenPrint, useChosenPrint } from "./chosen";
+import { words } from "./words";
+
+const say = words.deliverDialog;
 
 type Folders = Schemas["DeliveryAsk"]["folders"];
 
 export const folders: Record<Folders, string> = {
-  one: "All files in one folder",
-  fold: "A folder for each fold",
-  cue: "A folder for each cue",
-  reel: "A folder for each reel",
+  one: say.allFilesInOneFolder,
+  fold: say.aFolderForEachFold,
+  cue: say.aFolderForEachCue,
+  reel: say.aFolderForEachReel,
 };
 
 /** DeliverDialog hands prints over to somebody, with a link where that is wished. */
@@ -49,39 +52,39 @@ export function DeliverDialog({ close }: { close: () => void }) {
   };
   if (made)
     return (
-      <Floating title={`Delivered to ${to}`} open onOpenChange={close} className="w-[560px]">
+      <Floating title={say.deliveredTo(to)} open onOpenChange={close} className="w-[560px]">
         {made.secret ? (
-          <Secret link={linkOf(made.secret)} says="Whoever has this link can hear and download the delivery." />
+          <Secret link={linkOf(made.secret)} says={say.whoeverHasThisLinkCan} />
         ) : (
-          <p>It is noted. Send the package yourself: download it first.</p>
+          <p>{say.itIsNotedSend}</p>
         )}
         <div className="mt-4 flex justify-end gap-2">
           <a className="button" href={`/api/deliveries/${made.id}/package`}>
-            Download the package
+            {say.downloadThePackage}
           </a>
           <button type="button" className="button button-main" onClick={close}>
-            Done
+            {say.done}
           </button>
         </div>
       </Floating>
     );
   return (
-    <Floating title="Deliver" open onOpenChange={close} className="w-[600px]">
+    <Floating title={say.deliver} open onOpenChange={close} className="w-[600px]">
       <form onSubmit={(e) => void go(e)} className="flex min-h-0 flex-col">
         <div className="grid min-h-0 grid-cols-[auto_1fr] items-start gap-x-4 gap-y-2 overflow-y-auto p-0.5">
           <label htmlFor="deliver-to" className="pt-1">
-            To
+            {say.to}
           </label>
           <input
             id="deliver-to"
             className="field w-full"
-            placeholder="who receives it"
+            placeholder={say.whoReceivesIt}
             value={to}
             maxLength={200}
             onChange={(e) => setTo(e.target.value)}
           />
-          <span className="pt-0.5">Prints</span>
-          <ul aria-label="Prints to deliver" className="max-h-[26vh] overflow-y-auto border-line border-y">
+          <span className="pt-0.5">{say.prints}</span>
+          <ul aria-label={say.printsToDeliver} className="max-h-[26vh] overflow-y-auto border-line border-y">
             {done.map((p) => (
               <li key={p.id} className="flex h-[26px] items-center gap-2">
                 <label className="flex min-w-0 items-center gap-2">
@@ -89,13 +92,13 @@ export function DeliverDialog({ close }: { close: () => void }) {
                   <span className="truncate">{p.title}</span>
                 </label>
                 <span className={`ml-auto shrink-0 ${p.faults > 0 ? "text-accent" : "text-soft"}`}>
-                  {p.faults > 0 ? `! ${plural(p.faults, "mark")}, ` : ""}v{p.version}
+                  {say.v(p.faults > 0 ? `! ${say.marks(p.faults)}, ` : "", p.version)}
                 </span>
               </li>
             ))}
           </ul>
           <label htmlFor="deliver-folders" className="pt-1">
-            Folders
+            {say.folders}
           </label>
           <select
             id="deliver-folders"
@@ -112,28 +115,28 @@ export function DeliverDialog({ close }: { close: () => void }) {
           <span />
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={listening} onChange={(e) => setListening(e.target.checked)} />
-            With a smaller copy of each mix to listen to, as FLAC
+            {say.withASmallerCopy}
           </label>
           <label htmlFor="deliver-note" className="pt-1">
-            Note
+            {say.note}
           </label>
           <textarea
             id="deliver-note"
             className="field h-[72px] w-full"
-            placeholder="what they should know"
+            placeholder={say.whatTheyShouldKnow}
             value={note}
             maxLength={5000}
             onChange={(e) => setNote(e.target.value)}
           />
-          <span className="pt-0.5">Link</span>
+          <span className="pt-0.5">{say.link}</span>
           <div>
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={link} onChange={(e) => setLink(e.target.checked)} />
-              Make a link by which it can be heard and downloaded, and nothing else
+              {say.makeALinkByWhich}
             </label>
             {link && (
               <div className="mt-1.5 flex items-center gap-2">
-                <label htmlFor="deliver-days">open for</label>
+                <label htmlFor="deliver-days">{say.openFor}</label>
                 <input
                   id="deliver-days"
                   type="number"
@@ -143,15 +146,15 @@ export function DeliverDialog({ close }: { close: () => void }) {
                   value={days}
                   onChange={(e) => setDays(Math.min(366, Math.max(1, Number(e.target.value) || 1)))}
                 />
-                <span className="text-soft">days, until {day(new Date(Date.now() + days * 86_400_000))}</span>
+                <span className="text-soft">{say.daysUntil(day(new Date(Date.now() + days * 86_400_000)))}</span>
               </div>
             )}
           </div>
         </div>
         <div className="mt-4 flex items-center justify-end gap-3">
-          {faults > 0 && <span className="text-accent">! {plural(faults, "mark")} will be in its delivery sheet</span>}
+          {faults > 0 && <span className="text-accent">{say.marksWill(faults)}</span>}
           <button type="submit" className="button button-main" disabled={chosen.length === 0 || to.trim() === ""}>
-            Deliver {plural(chosen.length, "cue")}
+            {say.deliverCues(chosen.length)}
           </button>
         </div>
       </form>

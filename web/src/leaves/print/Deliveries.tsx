@@ -3,10 +3,13 @@ import { answer, api } from "../../model/api";
 import { type Delivery, day, linkOf, staleOf } from "../../model/deliveries";
 import { useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
-import { bytes, plural } from "../../model/template";
+import { bytes } from "../../model/template";
 import { Secret } from "../../parts/Secret";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { folders } from "./DeliverDialog";
+import { words } from "./words";
+
+const say = words.deliveries;
 
 /** Deliveries lists what was handed over. */
 export function Deliveries({ list }: { list: readonly Delivery[] }) {
@@ -14,8 +17,8 @@ export function Deliveries({ list }: { list: readonly Delivery[] }) {
   if (list.length === 0) return null;
   return (
     <>
-      <h3 className="px-3 pt-4 pb-1 font-serif text-soft">Delivered</h3>
-      <ul aria-label="Deliveries">
+      <h3 className="px-3 pt-4 pb-1 font-serif text-soft">{say.delivered}</h3>
+      <ul aria-label={say.deliveries}>
         {list.map((d) => {
           const stale = staleOf(d);
           return (
@@ -28,7 +31,7 @@ export function Deliveries({ list }: { list: readonly Delivery[] }) {
               >
                 <span className="block truncate">{d.title}</span>
                 <span className={`block truncate ${stale ? "text-accent" : "text-soft"}`}>
-                  {stale ? `! ${stale}` : `to ${d.to}, ${day(d.made)}`}
+                  {stale ? `! ${stale}` : say.to(d.to, day(d.made))}
                 </span>
               </button>
             </li>
@@ -58,33 +61,37 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
   const stale = staleOf(d);
   const kept = d.prints.every((p) => p.kept);
   return (
-    <section aria-label={`Delivery to ${d.to}`} className="flex min-h-0 min-w-0 flex-1 flex-col">
+    <section aria-label={say.deliveryTo(d.to)} className="flex min-h-0 min-w-0 flex-1 flex-col">
       <div className="flex shrink-0 items-start gap-3 border-line border-b px-3 py-1.5">
         <div className="min-w-0 flex-1">
           <strong className={`block font-serif text-[15px] ${stale ? "text-accent" : ""}`}>
-            {stale ? `! ${stale}` : `${d.title}, delivered to ${d.to}`}
+            {stale ? `! ${stale}` : say.deliveredTo(d.title, d.to)}
           </strong>
           <span className="block text-soft">
-            {stale && `to ${d.to}, `}by {d.by}, {new Date(d.made).toLocaleString()}; {folders[d.folders].toLowerCase()};{" "}
-            {d.open ? `the link is open until ${day(d.ends!)}` : "no link is open"}
-            {d.fetched > 0 &&
-              `; fetched ${d.fetched === 1 ? "once" : `${d.fetched} times`}, last on ${day(d.fetchedAt!)}`}
+            {say.by(
+              stale && say.toTo(d.to),
+              d.by,
+              new Date(d.made).toLocaleString(),
+              folders[d.folders].toLowerCase(),
+              d.open ? say.theLinkIsOpenUntil(day(d.ends!)) : say.noLinkIsOpen,
+            )}
+            {d.fetched > 0 && say.fetchedLastOn(d.fetched === 1 ? say.once : say.times(d.fetched), day(d.fetchedAt!))}
           </span>
         </div>
         <span className="flex shrink-0 gap-1.5">
           {kept && (
             <button type="button" className="button" onClick={() => void open()}>
-              {d.open ? "New link" : "Open a link"}
+              {d.open ? say.newLink : say.openALink}
             </button>
           )}
           {d.open && (
             <button type="button" className="button" onClick={() => void end()}>
-              End the link
+              {say.endTheLink}
             </button>
           )}
           {kept && (
             <a className="button" href={`/api/deliveries/${d.id}/package`}>
-              Download the package
+              {say.downloadThePackage}
             </a>
           )}
         </span>
@@ -92,19 +99,17 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
       <div className="min-h-0 flex-1 overflow-y-auto px-3 py-2">
         {secret && (
           <div className="mb-4 max-w-[640px]">
-            <Secret link={linkOf(secret)} says="Whoever has this link can hear and download the delivery." />
+            <Secret link={linkOf(secret)} says={say.whoeverHasThisLinkCan} />
           </div>
         )}
         {d.note && <p className="mb-3 whitespace-pre-wrap border-line border-l-2 pl-3">{d.note}</p>}
         {d.prints.map((p) => (
           <section key={p.print} className="mb-4" aria-label={p.title}>
-            <h3 className="font-serif text-[15px]">
-              {p.title}, version {p.version}
-            </h3>
+            <h3 className="font-serif text-[15px]">{say.version(p.title, p.version)}</h3>
             <p className="text-soft">
               {p.line}
-              {p.changes > 0 && `; the template was changed ${p.changes === 1 ? "once" : `${p.changes} times`} since`}
-              {!p.kept && "; its audio was deleted"}
+              {p.changes > 0 && say.theTemplateWasChangedSince(p.changes === 1 ? say.once : say.times(p.changes))}
+              {!p.kept && say.itsAudioWasDeleted}
               {p.newerId && (
                 <>
                   ;{" "}
@@ -115,22 +120,22 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
                       chosenPrint.setState({ id: p.newerId!, delivery: null, against: p.kept ? p.print : null })
                     }
                   >
-                    version {p.newer} is newer: see what is different
+                    {say.versionIsNewerSeeWhat(p.newer)}
                   </button>
                 </>
               )}
             </p>
-            <ul className="mt-1" aria-label={`Files of ${p.title}`}>
+            <ul className="mt-1" aria-label={say.filesOf(p.title)}>
               {p.files.map((f) => (
                 <li key={f.path} className="flex border-line border-b py-0.5">
-                  <span className="truncate" title={`SHA-256 ${f.sha256}`}>
+                  <span className="truncate" title={say.sha256(f.sha256)}>
                     {f.path}
                   </span>
                   <span className="ml-auto shrink-0 pl-3 text-soft">{bytes(f.bytes)}</span>
                 </li>
               ))}
             </ul>
-            <p className="text-soft">{plural(p.files.length, "file")}</p>
+            <p className="text-soft">{say.files(p.files.length)}</p>
           </section>
         ))}
       </div>

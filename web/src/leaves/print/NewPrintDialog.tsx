@@ -4,12 +4,15 @@ import { answer, api } from "../../model/api";
 import { printsOf, useLookAgain } from "../../model/prints";
 import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
 import { chosenPrint } from "./chosen";
+import { words } from "./words";
+
+const say = words.newPrintDialog;
 
 const rates = [44_100, 48_000, 88_200, 96_000];
-const kinds = { "24": "24 bits", "16": "16 bits", float: "32 bits, floating point" } as const;
+const kinds = { "24": say.n24Bits, "16": say.n16Bits, float: say.n32BitsFloatingPoint } as const;
 
 /** NewPrintDialog queues the prints of cues. */
 export function NewPrintDialog({ close }: { close: () => void }) {
@@ -58,10 +61,10 @@ export function NewPrintDialog({ close }: { close: () => void }) {
     if (done) close();
   };
   return (
-    <Floating title="Print cues" open onOpenChange={close} className="w-[640px]">
+    <Floating title={say.printCues} open onOpenChange={close} className="w-[640px]">
       <div className="min-h-0 overflow-y-auto">
-        {cues.length === 0 && <p className="text-soft">No cue is of this template yet. Start one in Cues.</p>}
-        <ul aria-label="Cues" className="max-h-[32vh] overflow-y-auto border-line border-y">
+        {cues.length === 0 && <p className="text-soft">{say.noCue}</p>}
+        <ul aria-label={say.cues} className="max-h-[32vh] overflow-y-auto border-line border-y">
           {cues.map((c) => (
             <li key={c.production + c.cue} className="flex h-[26px] items-center gap-2">
               <label className={`flex items-center gap-2 ${c.why ? "text-soft" : ""}`}>
@@ -78,7 +81,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
           ))}
         </ul>
         <fieldset className="mt-3 flex flex-wrap gap-x-4 gap-y-1">
-          <legend className="mb-1">Folds, and the mix</legend>
+          <legend className="mb-1">{say.foldsAndTheMix}</legend>
           {[...sheet.folds.byId.values()].map((f) => (
             <label key={f.id} className="flex items-center gap-1.5">
               <input type="checkbox" checked={folds.has(f.id)} onChange={() => setFolds(toggled(folds, f.id))} />
@@ -87,7 +90,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
           ))}
         </fieldset>
         <div className="mt-3 grid grid-cols-[auto_1fr_auto_1fr] items-center gap-x-3 gap-y-2">
-          <label htmlFor="print-rate">Rate</label>
+          <label htmlFor="print-rate">{say.rate}</label>
           <select id="print-rate" className="field" value={rate} onChange={(e) => setRate(Number(e.target.value))}>
             {rates.map((r) => (
               <option key={r} value={r}>
@@ -95,7 +98,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
               </option>
             ))}
           </select>
-          <label htmlFor="print-kind">Samples</label>
+          <label htmlFor="print-kind">{say.samples}</label>
           <select
             id="print-kind"
             className="field"
@@ -108,23 +111,23 @@ export function NewPrintDialog({ close }: { close: () => void }) {
               </option>
             ))}
           </select>
-          <label htmlFor="print-dry">Sound</label>
+          <label htmlFor="print-dry">{say.sound}</label>
           <select
             id="print-dry"
             className="field"
             value={dry ? "dry" : ""}
             onChange={(e) => setDry(e.target.value === "dry")}
           >
-            <option value="">as the stems are delivered</option>
-            <option value="dry">dry: no rooms, no returns</option>
+            <option value="">{say.asTheStemsAreDelivered}</option>
+            <option value="dry">{say.dryNoRoomsNoReturns}</option>
           </select>
           <span />
           <span />
-          <label htmlFor="print-trim">Turn all files up by</label>
+          <label htmlFor="print-trim">{say.turnAllFilesUpBy}</label>
           <span className="flex items-center gap-1.5">
             <input id="print-trim" className="field w-16" value={trim} onChange={(e) => setTrim(e.target.value)} /> dB
           </span>
-          <label htmlFor="print-peak">Highest true peak</label>
+          <label htmlFor="print-peak">{say.highestTruePeak}</label>
           <span className="flex items-center gap-1.5">
             <input id="print-peak" className="field w-16" value={peak} onChange={(e) => setPeak(e.target.value)} /> dBTP
           </span>
@@ -132,15 +135,15 @@ export function NewPrintDialog({ close }: { close: () => void }) {
         <div className="mt-3 flex flex-col gap-1">
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={softer} onChange={(e) => setSofter(e.target.checked)} />
-            Turn all files down together, as far as it takes to keep every peak below full scale
+            {say.turnAllFilesDownTogether}
           </label>
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} />
-            Leave out rows whose samples are missing; otherwise nothing is printed
+            {say.leaveOutRowsWhoseSamples}
           </label>
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={long} onChange={(e) => setLong(e.target.checked)} />
-            Always as RF64, which has no limit of 4 GiB
+            {say.alwaysAsRf64Which}
           </label>
         </div>
       </div>
@@ -151,7 +154,7 @@ export function NewPrintDialog({ close }: { close: () => void }) {
           disabled={picked.size === 0 || folds.size === 0}
           onClick={() => void go()}
         >
-          Print {plural(picked.size, "cue")}
+          {say.printCuesPicked(picked.size)}
         </button>
       </div>
     </Floating>

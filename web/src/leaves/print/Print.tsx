@@ -4,12 +4,15 @@ import { answer, api } from "../../model/api";
 import { deliveriesOf } from "../../model/deliveries";
 import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { Deliveries, DeliveryView } from "./Deliveries";
 import { Proof } from "./Proof";
+import { words } from "./words";
+
+const say = words.print;
 
 /** Print is where stems become audio, are proved, and are heard. */
 export function Print() {
@@ -23,15 +26,15 @@ export function Print() {
   const prints = data?.prints ?? [];
   const at = prints.find((p) => p.id === chosen) ?? prints[0];
   const going = prints.filter(isGoing).length;
-  const note = `${plural(prints.length, "print")}${going > 0 ? `, ${going} under way` : ""}`;
+  const note = `${say.prints(prints.length)}${going > 0 ? say.underWay(going) : ""}`;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Print" note={prints.length > 0 ? note : ""}>
+      <LeafHead title={say.print} note={prints.length > 0 ? note : ""}>
         <button type="button" className="button" onClick={() => set({ dialog: "record-over" })}>
-          Record over…
+          {say.recordOver}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "bring-in" })}>
-          Bring in recordings…
+          {say.bringInRecordings}
         </button>
         <button
           type="button"
@@ -39,14 +42,14 @@ export function Print() {
           disabled={data?.ready === false}
           onClick={() => set({ dialog: "new-print" })}
         >
-          Print cues…
+          {say.printCues}
         </button>
       </LeafHead>
       {data && prints.length === 0 && deliveries.length === 0 && <NoPrint ready={data.ready} />}
       {(at || deliveries.length > 0) && (
         <div className="flex min-h-0 flex-1">
           <div className="w-[250px] shrink-0 overflow-y-auto border-line border-r">
-            <ul aria-label="Prints">
+            <ul aria-label={say.Prints}>
               {prints.map((p) => (
                 <One key={p.id} print={p} on={p === at && !seen} />
               ))}
@@ -69,15 +72,13 @@ export function Print() {
 function NoPrint({ ready }: { ready: boolean }) {
   return (
     <Empty
-      says="Stems, and the proof that they add up."
+      says={say.stemsAndTheProof}
       steps={[
-        { text: "Print cues…", run: () => set({ dialog: "new-print" }), off: !ready },
-        { text: "Bring in recordings…", run: () => set({ dialog: "bring-in" }), off: !ready },
+        { text: say.printCues, run: () => set({ dialog: "new-print" }), off: !ready },
+        { text: say.bringInRecordings, run: () => set({ dialog: "bring-in" }), off: !ready },
       ]}
     >
-      {ready
-        ? "Print the music of a cue: every stem and the mix in one pass. Or bring in what you recorded in your sequencer, to see that it is right before anybody else does."
-        : "This server has no audio store. Start it with --audio and a folder."}
+      {ready ? say.printTheMusic : say.thisServerHasNoAudio}
     </Empty>
   );
 }
@@ -86,20 +87,20 @@ function NoPrint({ ready }: { ready: boolean }) {
 function stateOf(p: PrintRow) {
   switch (p.state) {
     case "taking":
-      return "files arriving";
+      return say.filesArriving;
     case "waiting":
-      return "waiting";
+      return say.waiting;
     case "running":
-      return p.leftS > 0 ? `printing, ${Math.ceil(p.leftS)} s left` : "printing";
+      return p.leftS > 0 ? say.printingSLeft(Math.ceil(p.leftS)) : say.printing;
     case "proving":
-      return "checking";
+      return say.checking;
     case "stopped":
-      return "stopped";
+      return say.stopped;
     case "failed":
-      return "not printed";
+      return say.notPrinted;
     default:
-      if (p.ask.over) return "recorded over";
-      return p.faults > 0 ? `! ${plural(p.faults, "mark")}` : "adds up";
+      if (p.ask.over) return say.recordedOver;
+      return p.faults > 0 ? `! ${say.marks(p.faults)}` : say.addsUp;
   }
 }
 
@@ -117,7 +118,7 @@ function One({ print: p, on }: { print: PrintRow; on: boolean }) {
         <span className="flex gap-2">
           <span className="truncate">{p.title}</span>
           <span className="ml-auto shrink-0 text-soft">
-            {p.recorded ? "recorded" : p.ask.over ? "rows" : `v${p.version}`}
+            {p.recorded ? say.recorded : p.ask.over ? say.rows : say.v(p.version)}
           </span>
         </span>
         <span className={`block truncate ${p.faults > 0 || p.state === "failed" ? "text-accent" : "text-soft"}`}>
@@ -140,7 +141,7 @@ function Chosen({ print: p, prints }: { print: PrintRow; prints: readonly PrintR
       <Doing key={p.id} print={p} />
       {data?.report && <Proof print={data} report={data.report} prints={prints} />}
       {data && !data.report && !p.ask.over && data.files.length > 0 && !isGoing(p) && (
-        <p className="px-3 py-2 text-soft">{plural(data.files.length, "file")}, not proved yet.</p>
+        <p className="px-3 py-2 text-soft">{say.filesNotProvedYet(data.files.length)}</p>
       )}
     </section>
   );
@@ -156,7 +157,7 @@ function Doing({ print: p }: { print: PrintRow }) {
     await attempt(what);
     await lookAgain();
   };
-  const kind = p.ask.samples === "float" ? "floating point" : `${p.ask.samples} bits`;
+  const kind = p.ask.samples === "float" ? say.floatingPoint : say.bits(p.ask.samples);
   return (
     <div className="flex shrink-0 items-start gap-3 border-line border-b px-3 py-1.5">
       <div className="min-w-0 flex-1">
@@ -164,8 +165,8 @@ function Doing({ print: p }: { print: PrintRow }) {
           {p.line || (p.reason ? p.reason : stateOf(p))}
         </strong>
         <span className="block text-soft">
-          {p.recorded ? "recorded elsewhere" : `${p.ask.rateHz / 1000} kHz, ${kind}${p.ask.dry ? ", dry" : ""}`}, {p.by}
-          , {new Date(p.made).toLocaleString()}
+          {p.recorded ? say.recordedElsewhere : `${p.ask.rateHz / 1000} kHz, ${kind}${p.ask.dry ? say.dry : ""}`},{" "}
+          {p.by}, {new Date(p.made).toLocaleString()}
           {p.line && p.reason && `; ${p.reason}`}
         </span>
       </div>
@@ -176,7 +177,7 @@ function Doing({ print: p }: { print: PrintRow }) {
             className="button"
             onClick={() => void run(() => answer(api.POST("/api/prints/{id}/stop", params)))}
           >
-            Stop
+            {say.stop}
           </button>
         )}
         {(p.state === "stopped" || p.state === "failed" || (p.recorded && p.state === "done")) && (
@@ -185,20 +186,16 @@ function Doing({ print: p }: { print: PrintRow }) {
             className="button"
             onClick={() => void run(() => answer(api.POST("/api/prints/{id}/resume", params)))}
           >
-            {p.recorded ? "Prove again" : "Go on"}
+            {p.recorded ? say.proveAgain : say.goOn}
           </button>
         )}
         {p.state === "done" && !p.ask.over && (
           <>
-            <a
-              className="button"
-              href={`/api/prints/${p.id}/package`}
-              title="All files with a delivery sheet, the proof and a manifest, as a BagIt bag in a zip archive"
-            >
-              Download
+            <a className="button" href={`/api/prints/${p.id}/package`} title={say.allFilesWithADelivery}>
+              {say.download}
             </a>
             <button type="button" className="button" onClick={() => set({ dialog: "deliver" })}>
-              Deliver…
+              {say.deliver}
             </button>
           </>
         )}
@@ -210,11 +207,11 @@ function Doing({ print: p }: { print: PrintRow }) {
               onBlur={() => setSure(false)}
               onClick={() => void run(() => answer(api.DELETE("/api/prints/{id}", params)))}
             >
-              Delete its audio
+              {say.deleteItsAudio}
             </button>
           ) : (
             <button type="button" className="button" onClick={() => setSure(true)}>
-              Delete…
+              {say.delete}
             </button>
           ))}
       </span>

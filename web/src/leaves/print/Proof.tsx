@@ -5,11 +5,12 @@ import { choose, heard, load, seek, standing, stop, toggle, useHeard } from "../
 import { clock, type Mark, type PrintRow, type PrintWhole, useLookAgain } from "../../model/prints";
 import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { useSize } from "../../parts/useSize";
 import { Beside, Differs, Shapes } from "./Beside";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { Residual, Wave } from "./Wave";
+import { words } from "./words";
 
 type Report = Schemas["AuditReport"];
 type Figures = Schemas["AuditFigures"];
@@ -37,7 +38,7 @@ function groupsOf(print: PrintWhole, report: Report): Group[] {
     return { name: figures.stem || figures.name, file, number: of?.number ?? file, sha256: of?.sha256 ?? "", figures };
   });
   const of = (role: string) => lanes.filter((l) => l.figures.role === role);
-  const groups: Group[] = [{ key: "mix", name: "Mix", lanes: [...of("mix"), ...of("limited")] }];
+  const groups: Group[] = [{ key: "mix", name: words.proof.mix, lanes: [...of("mix"), ...of("limited")] }];
   for (const sum of report.folds)
     groups.push({
       key: sum.fold,
@@ -45,7 +46,7 @@ function groupsOf(print: PrintWhole, report: Report): Group[] {
       sum,
       lanes: of("stem").filter((l) => l.figures.folds?.includes(sum.fold)),
     });
-  groups.push({ key: "other", name: "Guides and others", lanes: [...of("guide"), ...of("other")] });
+  groups.push({ key: "other", name: words.proof.guidesAndOthers, lanes: [...of("guide"), ...of("other")] });
   return groups.filter((g) => g.lanes.length > 0);
 }
 
@@ -146,22 +147,27 @@ function Transport({ seconds, zoom, fit, children }: TransportProps) {
   }, []);
   return (
     <div className="flex h-[36px] shrink-0 items-center gap-2 border-line border-b px-3">
-      <button type="button" className="button" aria-label={on ? "Pause" : "Play"} onClick={() => toggle()}>
+      <button
+        type="button"
+        className="button"
+        aria-label={on ? words.proof.pause : words.proof.play}
+        onClick={() => toggle()}
+      >
         {on ? <Pause size={14} /> : <Play size={14} />}
       </button>
       <span ref={time} className="w-14 tabular-nums" data-part="print-time" />
-      <span className="text-soft">of {clock(seconds)}</span>
+      <span className="text-soft">{words.proof.of(clock(seconds))}</span>
       {refused && <span className="text-accent">{refused}</span>}
       {children}
       <span className="ml-auto flex gap-1.5">
-        <button type="button" className="button" aria-label="Zoom in" onClick={() => zoom(0.5)}>
+        <button type="button" className="button" aria-label={words.proof.zoomIn} onClick={() => zoom(0.5)}>
           +
         </button>
-        <button type="button" className="button" aria-label="Zoom out" onClick={() => zoom(2)}>
+        <button type="button" className="button" aria-label={words.proof.zoomOut} onClick={() => zoom(2)}>
           −
         </button>
         <button type="button" className="button" onClick={fit}>
-          Whole cue
+          {words.proof.wholeCue}
         </button>
       </span>
     </div>
@@ -198,7 +204,7 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
         <button
           type="button"
           className={`truncate font-serif ${on ? "font-semibold underline" : ""}`}
-          title="Hear all of it; with Ctrl, add it to what is heard"
+          title={words.proof.hearAll}
           aria-pressed={on}
           onClick={(e) =>
             hear(
@@ -209,7 +215,7 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
         >
           {g.name}
         </button>
-        <span className="truncate text-soft">{plural(g.lanes.length, "file")}</span>
+        <span className="truncate text-soft">{words.proof.files(g.lanes.length)}</span>
       </div>
       {sum && (
         <div className="relative" style={{ width }}>
@@ -219,8 +225,8 @@ function GroupHead({ group: g, open, width, from, to, turn }: HeadProps) {
           >
             {sum.why ||
               (sum.addsUp
-                ? `add up, residual ${Math.round(sum.peakDb)} dBFS`
-                : `do not add up, residual ${Math.round(sum.peakDb)} dBFS`)}
+                ? words.proof.addUpResidualDbfs(Math.round(sum.peakDb))
+                : words.proof.doNotAddUpResidual(Math.round(sum.peakDb)))}
           </span>
         </div>
       )}
@@ -238,7 +244,7 @@ function Silent({ lanes }: { lanes: readonly Lane[] }) {
   if (lanes.length === 0) return null;
   return (
     <p className="border-line border-b py-1.5 pr-3 pl-7 text-soft" data-part="silent">
-      Nobody plays in {lanes.map((l) => l.name).join(", ")}.
+      {words.proof.nobodyPlaysIn(lanes.map((l) => l.name).join(", "))}
     </p>
   );
 }
@@ -263,7 +269,7 @@ function LaneRow({ print, lane: l, rate, marks, width, from, to, against }: Lane
         <button
           type="button"
           aria-pressed={on}
-          title="Hear it alone; with Ctrl, add it to what is heard"
+          title={words.proof.hearItAloneWithCtrl}
           className={`truncate text-left ${on ? "font-semibold underline" : ""} ${wrong ? "text-accent" : ""}`}
           onClick={(e) => hear([l.number], e.ctrlKey || e.metaKey)}
         >
@@ -271,7 +277,7 @@ function LaneRow({ print, lane: l, rate, marks, width, from, to, against }: Lane
           {l.name}
         </button>
         <span className="ml-auto shrink-0 text-soft tabular-nums">
-          {l.figures.lufs > -100 ? `${l.figures.lufs.toFixed(1)} LUFS` : "silent"}
+          {l.figures.lufs > -100 ? `${l.figures.lufs.toFixed(1)} LUFS` : words.proof.silent}
         </span>
       </div>
       <div className="relative">
@@ -307,12 +313,12 @@ function WhatItIs({ print, lane }: { print: PrintWhole; lane: Lane }) {
   return (
     <select
       className="field ml-auto w-[148px] shrink-0"
-      aria-label={`What ${file?.path} is`}
-      title={`${file?.path}: matched ${file?.how || "to nothing"}`}
+      aria-label={words.proof.whatIs(file?.path ?? "")}
+      title={words.proof.matched(file?.path ?? "", file?.how || words.proof.toNothing)}
       value={file?.role === "stem" ? file.bus : file?.role}
       onChange={(e) => void say(e.target.value)}
     >
-      <option value="">match by name</option>
+      <option value="">{words.proof.matchByName}</option>
       {["mix", "limited", "guide", "other"].map((r) => (
         <option key={r} value={r}>
           {r}
@@ -345,7 +351,12 @@ function Marks({ report, seconds }: { report: Report; seconds: number }) {
       <ul>
         {shown.map((m) => (
           <li key={`${m.code} ${m.file} ${m.from} ${m.message}`} className="px-3 py-1">
-            <button type="button" className="flex w-full gap-2 text-left" title="Go there" onClick={() => go(m)}>
+            <button
+              type="button"
+              className="flex w-full gap-2 text-left"
+              title={words.proof.goThere}
+              onClick={() => go(m)}
+            >
               <span className={m.note ? "" : "text-accent"}>
                 {m.note ? "" : "! "}
                 {m.message}
@@ -358,7 +369,7 @@ function Marks({ report, seconds }: { report: Report; seconds: number }) {
       </ul>
       {more > 0 && (
         <button type="button" className="link px-3 py-1" onClick={() => setNotes(!notes)}>
-          {notes ? "Hide notes" : `${plural(more, "note")} that are probably intended`}
+          {notes ? words.proof.hideNotes : words.proof.notesThatAreProbablyIntended(more)}
         </button>
       )}
     </div>

@@ -5,10 +5,13 @@ import { type Over, overOf } from "../../model/over";
 import { printsOf, useLookAgain } from "../../model/prints";
 import { toggled } from "../../model/sets";
 import { attempt, useApp } from "../../model/store";
-import { plural, type Sheet, topOf } from "../../model/template";
+import { type Sheet, topOf } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { unprint } from "../calls/PrintDialog";
 import { chosenPrint } from "./chosen";
+import { words } from "./words";
+
+const say = words.recordOverDialog;
 
 type Id = Schemas["Id"];
 
@@ -61,21 +64,17 @@ export function RecordOverDialog({ close }: { close: () => void }) {
     close();
   };
   return (
-    <Floating title="Record over" open onOpenChange={close} className="w-[680px]">
-      <p>
-        Each row's own sound in a cue becomes a recording that plays in its place, through the same faders, pans and
-        routes. Its patches take no memory then. Other notes make a recording stale; “Let them play again” brings the
-        patches back.
-      </p>
+    <Floating title={say.recordOver} open onOpenChange={close} className="w-[680px]">
+      <p>{say.eachRowsOwnSound}</p>
       <div className="mt-3 flex items-center gap-2">
-        <label htmlFor="over-cue">Cue</label>
+        <label htmlFor="over-cue">{say.cue}</label>
         <select
           id="over-cue"
           className="field flex-1"
           value={cue ? cue.production + cue.cue : ""}
           onChange={(e) => setAt(e.target.value)}
         >
-          {cues.length === 0 && <option value="">no cue of this template keeps music yet</option>}
+          {cues.length === 0 && <option value="">{say.noCueOfThisTemplate}</option>}
           {cues.map((c) => (
             <option key={c.production + c.cue} value={c.production + c.cue}>
               {c.called}, {c.productionName}
@@ -83,14 +82,14 @@ export function RecordOverDialog({ close }: { close: () => void }) {
           ))}
         </select>
       </div>
-      <ul aria-label="Sections" className="mt-3 min-h-0 overflow-y-auto border-line border-y">
+      <ul aria-label={say.sections} className="mt-3 min-h-0 overflow-y-auto border-line border-y">
         {parts.map((p) => (
           <li key={p.id} className="flex min-h-[30px] items-center gap-2 py-0.5" data-section={p.name}>
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={picked.has(p.id)} onChange={() => setPicked(toggled(picked, p.id))} />
               {p.name}
             </label>
-            <span className="text-soft">{plural(p.rows.length, "row")}</span>
+            <span className="text-soft">{say.rows(p.rows.length)}</span>
             {p.over.length > 0 && <Recorded over={p.over} />}
           </li>
         ))}
@@ -102,7 +101,7 @@ export function RecordOverDialog({ close }: { close: () => void }) {
           disabled={!cue || rows.length === 0}
           onClick={() => void go()}
         >
-          Record over {plural(picked.size, "section")}
+          {say.recordOverSections(picked.size)}
         </button>
       </div>
     </Floating>
@@ -113,17 +112,17 @@ const mibInGib = 1024;
 
 function Recorded({ over }: { over: readonly Over[] }) {
   const stale = over.filter((o) => o.why);
-  const cues = [...new Set(over.map((o) => o.cue || "a cue no longer there"))].join(", ");
+  const cues = [...new Set(over.map((o) => o.cue || say.aCueNoLongerThere))].join(", ");
   const freed = over.reduce((n, o) => n + o.mib, 0) / mibInGib;
   return (
     <>
       <span className={`ml-auto truncate ${stale.length > 0 ? "text-accent" : "text-soft"}`} title={stale[0]?.why}>
         {stale.length > 0
-          ? `! ${plural(stale.length, "recording")} stale`
-          : `${over.length} recorded over in ${cues}, ${freed.toFixed(1)} GiB saved`}
+          ? say.recordingsStale(stale.length)
+          : say.recordedOverInGibSaved(over.length, cues, freed.toFixed(1))}
       </span>
       <button type="button" className="button h-6 shrink-0" onClick={() => void unprint(over.map((o) => o.row))}>
-        Let them play again
+        {say.letThemPlayAgain}
       </button>
     </>
   );

@@ -4,6 +4,9 @@ import type { Schemas } from "../../model/api";
 import { seek, standing } from "../../model/printplayer";
 import { type Mark, waveBytes, waveFrames, waveOf } from "../../model/prints";
 import { useInks } from "../../parts/useInks";
+import { words } from "./words";
+
+const say = words.wave;
 
 const high = 34;
 
@@ -125,7 +128,7 @@ export function Residual({ sum, width, from, to }: ResidualProps) {
   const x = (s: number) => ((s - from) / (to - from)) * width;
   const bars = (sum.seconds ?? []).map((db, s) => ({ s, db })).filter(({ s }) => s + 1 > from && s < to);
   return (
-    <svg width={width} height={tall} role="img" aria-label={`What is left of ${sum.name}`}>
+    <svg width={width} height={tall} role="img" aria-label={say.whatIsLeftOf(sum.name)}>
       {bars.map(({ s, db }) => (
         <rect
           key={s}

@@ -14,6 +14,9 @@ import { db, panText, readPan, things } from "../../model/template";
 import { EffectList } from "../../parts/EffectList";
 import { removable } from "./busActions";
 import { hearBus, runsOn } from "./hearing";
+import { words } from "./words";
+
+const say = words.inspector;
 
 type Route = Schemas["Route"];
 
@@ -34,18 +37,18 @@ export function Inspector() {
   return (
     <section
       className="max-h-[40%] shrink-0 overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
-      aria-label="Routes of the selection"
+      aria-label={say.routesOfTheSelection}
     >
       <div className="mb-1 flex items-center gap-2">
         <h3 className="truncate text-[14px]">
           {first.name}
-          {rows.length > 1 && <span className="text-soft"> and {rows.length - 1} more, set together</span>}
+          {rows.length > 1 && <span className="text-soft"> {say.andMoreSetTogether(rows.length - 1)}</span>}
         </h3>
         <span className="ml-auto flex items-center gap-1 text-soft">
-          fader <Level value={first.gainDb} keep={putFader} label={`Fader of ${first.name}, dB`} />
+          {say.fader} <Level value={first.gainDb} keep={putFader} label={say.faderOfDb(first.name)} />
         </span>
         <span className="flex items-center gap-1 text-soft">
-          pan <Pan value={first.pan ?? 0} keep={putPan} label={`Pan of ${first.name}`} />
+          {say.pan} <Pan value={first.pan ?? 0} keep={putPan} label={say.panOf(first.name)} />
         </span>
       </div>
       <Routes from={rows} routes={first.routes} />
@@ -62,7 +65,7 @@ function BusInspector({ bus }: { bus: Bus }) {
   return (
     <section
       className="flex max-h-[48%] shrink-0 flex-col overflow-y-auto border-line border-t px-3 py-2 @min-[900px]:w-[340px] @min-[900px]:max-h-none @min-[900px]:border-t-0 @min-[900px]:border-l"
-      aria-label={`Routes of ${bus.name}`}
+      aria-label={say.routesOf(bus.name)}
       data-inspects={bus.name}
     >
       <h3 className="shrink-0 truncate text-[14px]" title={bus.name}>
@@ -70,29 +73,29 @@ function BusInspector({ bus }: { bus: Bus }) {
       </h3>
       <div className="mb-1 flex items-center gap-2">
         <span className="mr-auto flex items-center gap-1 text-soft">
-          fader <Level value={bus.gainDb} keep={putFader} label={`Fader of ${bus.name}, dB`} />
+          {say.fader} <Level value={bus.gainDb} keep={putFader} label={say.faderOfDb(bus.name)} />
         </span>
         {runsOn(bus) && <HearHere bus={bus} />}
         {removable(bus) && (
           <button type="button" className="button" onClick={() => set({ dialog: "remove-bus" })}>
-            Remove…
+            {say.remove}
           </button>
         )}
       </div>
       <Routes from={[bus.id]} routes={bus.routes} />
       {runsOn(bus) && (
         <>
-          <h4 className="mt-2 mb-1 text-soft">Effects</h4>
+          <h4 className="mt-2 mb-1 text-soft">{say.effects}</h4>
           <EffectList
-            label={`Effects of ${bus.name}`}
+            label={say.effectsOf(bus.name)}
             runs={bus.runs ?? []}
             onMix={busKinds[bus.kind].only}
             keep={(runs) => putRuns(bus, runs)}
           />
-          {bus.effect && <p className="mt-1 text-soft">Wiring sets them back to those of its return set.</p>}
+          {bus.effect && <p className="mt-1 text-soft">{say.wiringSetsThemBack}</p>}
         </>
       )}
-      <h4 className="mt-2 mb-1 text-soft">{data ? `${data.length} ways reach it` : "…"}</h4>
+      <h4 className="mt-2 mb-1 text-soft">{data ? say.waysReachIt(data.length) : "…"}</h4>
       {data && <Arriving rows={data} />}
     </section>
   );
@@ -113,10 +116,10 @@ function HearHere({ bus }: { bus: Bus }) {
       type="button"
       className="button"
       disabled={!hearBus.possible(bus)}
-      title="What plays is heard as it comes out of this bus: a score that is open, rows that are armed, or the selection"
+      title={say.whatPlaysIsHeard}
       onClick={() => hearBus.run(bus)}
     >
-      Hear
+      {say.hear}
     </button>
   );
 }
@@ -129,24 +132,21 @@ function Reaching({ id }: { id: Id }) {
   if (!data || data.length === 0) return null;
   return (
     <>
-      <h4 className="mt-2 mb-1 text-soft">What it reaches</h4>
-      <ul aria-label="What it reaches" data-part="reaches">
+      <h4 className="mt-2 mb-1 text-soft">{say.whatItReaches}</h4>
+      <ul aria-label={say.whatItReaches} data-part="reaches">
         {data.map((r) => (
           <li key={`${r.bus}${r.chain}`} className="flex h-[22px] items-center gap-2">
             <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.bus })}>
               {sheet.buses.byId.get(r.bus)?.name}
             </button>
-            <span className="truncate text-soft">{r.wet ? `wet, ${r.chain}` : r.chain}</span>
-            {r.ways > 1 && <span className="text-accent">{r.ways} ways</span>}
+            <span className="truncate text-soft">{r.wet ? say.wet(r.chain) : r.chain}</span>
+            {r.ways > 1 && <span className="text-accent">{say.ways(r.ways)}</span>}
             {r.gainDb <= -400 ? (
-              <span className="w-20 text-right">silent</span>
+              <span className="w-20 text-right">{say.silent}</span>
             ) : r.leftDb === r.rightDb ? (
               <span className="w-20 text-right">{db(r.gainDb)}</span>
             ) : (
-              <span
-                className="w-32 text-right"
-                title={`Left and right, with the pan of the row; ${db(r.gainDb)} before it`}
-              >
+              <span className="w-32 text-right" title={say.leftAndRight(db(r.gainDb))}>
                 {side("L", r.leftDb)} {side("R", r.rightDb)}
               </span>
             )}
@@ -158,7 +158,8 @@ function Reaching({ id }: { id: Id }) {
 }
 
 /** side is what reaches one side: "L −3.0". */
-const side = (name: string, level: number) => `${name} ${level <= -400 ? "none" : level.toFixed(1).replace("-", "−")}`;
+const side = (name: string, level: number) =>
+  `${name} ${level <= -400 ? say.none : level.toFixed(1).replace("-", "−")}`;
 
 function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
   const scroller = useRef<HTMLDivElement>(null);
@@ -174,7 +175,7 @@ function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
       // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling list is reached by keyboard
       tabIndex={0}
       role="list"
-      aria-label="What reaches it"
+      aria-label={say.whatReachesIt}
       className="min-h-28 flex-1 overflow-y-auto"
       data-part="arriving"
     >
@@ -192,8 +193,8 @@ function Arriving({ rows }: { rows: Schemas["Arrival"][] }) {
                 {a.name}
               </button>
               <span className="truncate text-soft">{a.chain}</span>
-              {a.ways > 1 && <span className="text-accent">{a.ways} ways</span>}
-              <span className="w-20 text-right">{a.gainDb <= -400 ? "silent" : db(a.gainDb)}</span>
+              {a.ways > 1 && <span className="text-accent">{say.ways(a.ways)}</span>}
+              <span className="w-20 text-right">{a.gainDb <= -400 ? say.silent : db(a.gainDb)}</span>
             </div>
           );
         })}
@@ -222,10 +223,10 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
   const free = things(sheet.buses).filter((b) => !taken.has(b.id));
   return (
     <div data-part="routes">
-      {routes.length === 0 && <p className="text-soft">It goes nowhere.</p>}
+      {routes.length === 0 && <p className="text-soft">{say.itGoesNowhere}</p>}
       {rows && routes.some((r) => r.hand) && (
         <button type="button" className="link text-soft" onClick={() => void obey(from, true)}>
-          Let its sends follow the section
+          {say.letItsSendsFollow}
         </button>
       )}
       {routes.map((r) => {
@@ -237,36 +238,36 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
               →
             </span>
             <button type="button" className="min-w-0 flex-1 truncate text-left" onClick={() => set({ bus: r.to })}>
-              {name} {sends(to) && <span className="text-soft">send{r.hand ? ", by hand" : ""}</span>}
-              {r.at && <span className="text-soft">in {r.at}</span>}
+              {name} {sends(to) && <span className="text-soft">{say.sendByHand(!!r.hand)}</span>}
+              {r.at && <span className="text-soft">{say.in(r.at)}</span>}
             </button>
             <Level
               value={r.gainDb}
               keep={(gainDb, base) => wire(r.to, level(r, { gainDb }), base)}
-              label={`Gain to ${name}, dB`}
+              label={say.gainToDb(name)}
             />
             <button
               type="button"
               className="button w-24 justify-center"
-              title="Where the signal is taken"
+              title={say.whereTheSignalIsTaken}
               onClick={() => wire(r.to, level(r, { tap: r.tap === "pre" ? "post" : "pre" }))}
             >
-              {r.tap === "pre" ? "before fader" : "after fader"}
+              {r.tap === "pre" ? say.beforeFader : say.afterFader}
             </button>
             <button
               type="button"
               className="button"
-              aria-label={`Cut, disconnect from ${name}`}
+              aria-label={say.cutDisconnectFrom(name)}
               onClick={() => wire(r.to)}
             >
-              Cut
+              {say.cut}
             </button>
           </div>
         );
       })}
       <select
         className="field mt-1 w-full"
-        aria-label="Connect to"
+        aria-label={say.connectTo}
         value=""
         onChange={(e) =>
           e.target.value &&
@@ -277,7 +278,7 @@ function Routes({ from, routes }: { from: Id[]; routes: Route[] }) {
           })
         }
       >
-        <option value="">Connect to…</option>
+        <option value="">{say.connectToDots}</option>
         {free.map((b) => (
           <option key={b.id} value={b.id}>
             {b.name} ({b.kind})
@@ -295,7 +296,7 @@ function Pan({ value, keep, label }: { value: number; keep: (pan: number, base: 
   return (
     <input
       aria-label={label}
-      title="middle, 1 to 100 left, or 1 to 100 right; every way of the row has it"
+      title={say.middle1To100Left}
       className="field w-20 text-right"
       value={text ?? panText(value)}
       onFocus={() => {

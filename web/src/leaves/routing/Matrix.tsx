@@ -6,7 +6,10 @@ import { change, seen } from "../../model/changing";
 import { lines } from "../../model/score";
 import { sightOf, useShown } from "../../model/sight";
 import { select, set, toggleFold, useApp } from "../../model/store";
-import { db, plural, rowTint, type Sheet, things, tintOf, tintVar } from "../../model/template";
+import { db, rowTint, type Sheet, things, tintOf, tintVar } from "../../model/template";
+import { words } from "./words";
+
+const say = words.matrix;
 
 type Route = Schemas["Route"];
 
@@ -137,7 +140,7 @@ export function Matrix() {
       ref={scroller}
       tabIndex={0}
       role="grid"
-      aria-label="Routing matrix"
+      aria-label={say.routingMatrix}
       aria-rowcount={rows.length}
       aria-colcount={buses.length}
       className="min-h-0 min-w-0 flex-1 overflow-auto"
@@ -153,7 +156,7 @@ export function Matrix() {
             className="sticky left-0 z-10 flex h-full items-end border-line border-r border-b bg-paper px-2 pb-1 text-soft"
             style={{ width: head.w }}
           >
-            feeds ↓ &nbsp; is fed →
+            {say.feedsIsFed}
           </div>
           {across.getVirtualItems().map((c) => {
             const b = buses[c.index]!;
@@ -230,7 +233,7 @@ export function Matrix() {
                     {here && typed !== null
                       ? `${typed}|`
                       : route
-                        ? `${short(route.gainDb)}${route.tap === "pre" ? "ᵖ" : ""}`
+                        ? `${short(route.gainDb)}${route.tap === "pre" ? say.text : ""}`
                         : ""}
                   </div>
                 );
@@ -249,8 +252,8 @@ const levelOf = ({ to: _, ...level }: Route): Schemas["WireSetting"] => level;
 const short = (x: number) => db(x).replace(" dB", "");
 
 function cellText(row: Source, to: Bus, route: Route | undefined): string {
-  if (!route) return row.section ? "" : `${row.name} does not feed ${to.name}; type a level to connect`;
-  return `${row.name} to ${to.name}: ${db(route.gainDb)}, ${route.tap === "pre" ? "before" : "after"} the fader${route.hand ? ", set by hand" : ""}`;
+  if (!route) return row.section ? "" : say.doesNotFeedType(row.name, to.name);
+  return say.toAfterTheFaderSet(row.name, to.name, db(route.gainDb), route.tap === "pre", !!route.hand);
 }
 
 function inOrder(sheet: Sheet): Bus[] {
@@ -270,7 +273,7 @@ function sources(
 ): Source[] {
   const out: Source[] = lines(sheet, folded, only).map((l) => {
     if (l.kind === "section") {
-      const name = `${l.section.name}${l.folded ? `, ${plural(l.count, "row")}` : ""}`;
+      const name = `${l.section.name}${l.folded ? `, ${say.rows(l.count)}` : ""}`;
       return {
         id: l.section.id,
         name,

@@ -6,6 +6,9 @@ import { randomId } from "../../model/sending";
 import { set, useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.newBus;
 
 /** NewBus makes a group, return or stem, wired onward. */
 export function NewBus() {
@@ -13,7 +16,7 @@ export function NewBus() {
   return (
     <>
       <button type="button" className="button" onClick={() => setOpen(true)}>
-        New bus…
+        {say.newBus}
       </button>
       {open && <Form close={() => setOpen(false)} />}
     </>
@@ -47,9 +50,9 @@ function Form({ close }: { close: () => void }) {
     if (await change({ kind: "put", buses: [{ at: -1, value }] })) set({ bus: id });
   };
   return (
-    <Floating title="New bus" open onOpenChange={close} className="w-96">
+    <Floating title={say.NewBus} open onOpenChange={close} className="w-96">
       <form onSubmit={(e) => void make(e)} className="grid grid-cols-[80px_1fr] items-center gap-2">
-        <label htmlFor="bus-kind">Kind</label>
+        <label htmlFor="bus-kind">{say.kind}</label>
         <select id="bus-kind" className="field" value={kind} onChange={(e) => setKind(e.target.value as Bus["kind"])}>
           {busKindsThat((k) => k.made).map((k) => (
             <option key={k} value={k}>
@@ -59,7 +62,7 @@ function Form({ close }: { close: () => void }) {
         </select>
         {is.stem && (
           <>
-            <label htmlFor="bus-fold">Of the fold</label>
+            <label htmlFor="bus-fold">{say.ofTheFold}</label>
             <select id="bus-fold" className="field" value={fold} onChange={(e) => setFold(e.target.value)}>
               {folds.map((f) => (
                 <option key={f.id} value={f.id}>
@@ -69,9 +72,9 @@ function Form({ close }: { close: () => void }) {
             </select>
           </>
         )}
-        <label htmlFor="bus-name">Name</label>
+        <label htmlFor="bus-name">{say.name}</label>
         <input id="bus-name" className="field" required value={name} onChange={(e) => setName(e.target.value)} />
-        <label htmlFor="bus-to">Feeds</label>
+        <label htmlFor="bus-to">{say.feeds}</label>
         <select id="bus-to" className="field" value={to} onChange={(e) => setTo(e.target.value)}>
           {onward.map((b) => (
             <option key={b.id} value={b.id}>
@@ -81,7 +84,7 @@ function Form({ close }: { close: () => void }) {
         </select>
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           <button type="submit" className="button button-main">
-            Create
+            {say.create}
           </button>
         </div>
       </form>

@@ -2,8 +2,11 @@ import { ChevronRight } from "lucide-react";
 import { type DragEvent, type KeyboardEvent, memo } from "react";
 import type { Id } from "../../model/api";
 import { busKind } from "../../model/buskinds";
-import { plural, tintVar } from "../../model/template";
+import { tintVar } from "../../model/template";
 import { isBus, type Place } from "./picture";
+import { words } from "./words";
+
+const say = words.placeMark;
 
 const carried = "application/x-fanfold-place";
 
@@ -35,7 +38,7 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
   const turned = busKind(p.kind)?.beyond;
   const opens = (p.holds ?? 0) > 0;
   const narrow = props.narrow && p.column === 1;
-  const label = `${p.name}, ${plural(p.count, "instrument")}`;
+  const label = `${p.name}, ${say.instruments(p.count)}`;
   const key = (e: KeyboardEvent) => {
     if (e.key === "ArrowRight" && opens) acts.toggle(p.id);
     else if (e.key === "ArrowLeft" && p.in) acts.toggle(p.in);
@@ -71,7 +74,7 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
         <button
           type="button"
           tabIndex={-1}
-          aria-label={`Unfold ${p.name}`}
+          aria-label={say.unfold(p.name)}
           className="grid h-[14px] w-5 shrink-0 place-items-center text-soft hover:text-ink"
           onClick={() => acts.toggle(p.id)}
         >
@@ -84,8 +87,8 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
         data-node={p.name}
         data-kind={p.kind}
         aria-pressed={chosen}
-        aria-label={wiring ? `${label}; choose where its wire goes` : label}
-        title={`${label}${p.number ? `, bus ${p.number}` : ""}`}
+        aria-label={wiring ? say.chooseWhereItsWireGoes(label) : label}
+        title={`${label}${p.number ? say.bus(p.number) : ""}`}
         onClick={() => acts.choose(number)}
         onKeyDown={key}
         onDragStart={(e) => e.dataTransfer.setData(carried, p.id)}
@@ -106,7 +109,7 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
         <button
           type="button"
           tabIndex={-1}
-          aria-label={`Unfold ${p.name}`}
+          aria-label={say.unfold(p.name)}
           className="grid h-[14px] w-5 shrink-0 place-items-center text-soft hover:text-ink"
           onClick={() => acts.toggle(p.id)}
         >

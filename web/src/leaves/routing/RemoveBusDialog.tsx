@@ -4,8 +4,11 @@ import type { Id } from "../../model/api";
 import { settle } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
-import { plural } from "../../model/template";
+
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.removeBusDialog;
 
 /** RemoveBusDialog says what hangs on a bus before it goes, and offers where
  * to send it instead. */
@@ -22,10 +25,10 @@ export function RemoveBusDialog({ close }: { close: () => void }) {
   const onward = picked ?? (feeds > 0 ? (data.offers[0] ?? "") : "");
   const names = (ids: Id[]) => {
     const shown = ids.slice(0, 6).map((id) => sheet.instruments.byId.get(id)?.name ?? "?");
-    return shown.join(", ") + (ids.length > 6 ? ` and ${ids.length - 6} more` : "");
+    return shown.join(", ") + (ids.length > 6 ? say.andMore(ids.length - 6) : "");
   };
   return (
-    <Floating title={`Remove ${bus.name}`} open onOpenChange={close} className="w-[520px]">
+    <Floating title={say.remove(bus.name)} open onOpenChange={close} className="w-[520px]">
       <form
         className="flex flex-col gap-2"
         onSubmit={(e) => {
@@ -38,40 +41,34 @@ export function RemoveBusDialog({ close }: { close: () => void }) {
         }}
       >
         <p data-part="dependants">
-          {feeds === 0
-            ? "Nothing feeds it."
-            : `It is fed by ${plural(data.instruments, "instrument")} and ${plural(data.buses.length, "bus", "buses")}.`}{" "}
-          {data.rules > 0 && (data.rules === 1 ? "One stem rule names it." : `${data.rules} stem rules name it.`)}
+          {feeds === 0 ? say.nothingFeedsIt : say.itIsFedByInstruments(data.instruments, data.buses.length)}{" "}
+          {data.rules > 0 && (data.rules === 1 ? say.oneStemRuleNamesIt : say.stemRulesNameIt(data.rules))}
         </p>
         {data.orphaned.length > 0 && (
           <p>
-            <strong className="text-accent">
-              Without it, {plural(data.orphaned.length, "instrument")} would not reach the mix:
-            </strong>{" "}
+            <strong className="text-accent">{say.withoutItInstrumentsWould(data.orphaned.length)}</strong>{" "}
             {names(data.orphaned)}
           </p>
         )}
         {data.silenced.length > 0 && (
-          <p className="text-soft">
-            {plural(data.silenced.length, "instrument")} would lose a part: {names(data.silenced)}
-          </p>
+          <p className="text-soft">{say.instrumentsWouldLoseAPart(data.silenced.length, names(data.silenced))}</p>
         )}
         {feeds > 0 && (
           <label className="flex items-center gap-2">
-            Send what feeds it to
+            {say.sendWhatFeedsItTo}
             <select className="field flex-1" value={onward} onChange={(e) => setPicked(e.target.value)}>
               {data.offers.map((id) => (
                 <option key={id} value={id}>
                   {sheet.buses.byId.get(id)?.name} ({sheet.buses.byId.get(id)?.kind})
                 </option>
               ))}
-              <option value="">nowhere</option>
+              <option value="">{say.nowhere}</option>
             </select>
           </label>
         )}
         <div className="flex justify-end">
           <button type="submit" className="button button-main">
-            Remove it
+            {say.removeIt}
           </button>
         </div>
       </form>

@@ -4,10 +4,13 @@ import { busKind } from "../../model/buskinds";
 import { change } from "../../model/changing";
 import { within } from "../../model/score";
 import { get, select, set, tell, useApp } from "../../model/store";
-import { db, mostNested, plural } from "../../model/template";
+import { db, mostNested } from "../../model/template";
 import { type PlaceActs, PlaceMark } from "./PlaceMark";
 import { along, isBus, type Picture, type Place, placeOf, type Ribbon, through, xOf } from "./picture";
 import { RibbonCanvas } from "./RibbonCanvas";
+import { words } from "./words";
+
+const say = words.ribbons;
 
 interface Props {
   picture: Picture;
@@ -188,22 +191,22 @@ function touchedPlaces(picture: Picture, selection: ReadonlySet<Id>): Set<number
 }
 
 function ribbonText(p: Picture, r: Ribbon): string {
-  const level = r.lowDb === r.highDb ? db(r.lowDb) : `${db(r.lowDb)} to ${db(r.highDb)}`;
-  const tap = { pre: "before the fader", post: "after the fader", both: "before and after the fader" }[r.tap];
-  return `${p.places[r.from]!.name} to ${p.places[r.to]!.name}: ${plural(r.count, "instrument")}, ${level}, ${tap}`;
+  const level = r.lowDb === r.highDb ? db(r.lowDb) : say.to(db(r.lowDb), db(r.highDb));
+  const tap = { pre: say.beforeTheFader, post: say.afterTheFader, both: say.beforeAndAfterTheFader }[r.tap];
+  return say.toInstruments(p.places[r.from]!.name, p.places[r.to]!.name, r.count, level, tap);
 }
 
 /** connect wires one place to another: a whole section at once, or a bus. */
 function connect(from: Place, to: Place) {
   if (from.id === to.id) return;
-  if (!isBus(to)) return tell(`${to.name} is not one bus; unfold it, then connect to one of them.`, "refused");
+  if (!isBus(to)) return tell(say.isNotOneBusUnfold(to.name), "refused");
   if (from.holds && from.kind !== "section") {
-    return tell(`${from.name} stands for several buses; unfold it, then connect one of them.`, "refused");
+    return tell(say.standsForSeveralBusesUnfold(from.name), "refused");
   }
   const ids = from.kind === "section" ? within(get().sheet!, from.id) : [from.id];
   const send = busKind(to.kind)?.sends;
   const level = { gainDb: 0, tap: send ? ("pre" as const) : ("post" as const), ...(send ? { hand: true } : {}) };
   void change({ kind: "connect", wires: ids.map((id) => ({ from: id, to: to.id, level })) }).then(
-    (done) => done && tell(`Connected ${from.name} to ${to.name}.`),
+    (done) => done && tell(say.connectedTo(from.name, to.name)),
   );
 }

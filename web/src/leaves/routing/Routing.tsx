@@ -16,6 +16,9 @@ import { NewBus } from "./NewBus";
 import type { Picture } from "./picture";
 import { Ribbons } from "./Ribbons";
 import { Sums } from "./Sums";
+import { words } from "./words";
+
+const say = words.routing;
 
 type View = "ribbons" | "matrix";
 
@@ -39,21 +42,21 @@ export function Routing() {
   const empty = sheet.instruments.order.length === 0 && sheet.buses.order.length <= 2;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Routing" note={buses ? `along ${along!.name}` : ""}>
+      <LeafHead title={say.routing} note={buses ? say.along(along!.name) : ""}>
         <select
           className="field"
-          aria-label="Stems of the fold"
+          aria-label={say.stemsOfTheFold}
           value={fold ?? sheet.folds.order[0] ?? ""}
           onChange={(e) => set({ fold: e.target.value })}
         >
           {things(sheet.folds).map((f) => (
             <option key={f.id} value={f.id}>
-              {f.name} fold
+              {say.fold(f.name)}
             </option>
           ))}
         </select>
         <Switch
-          label="How the routing is shown"
+          label={say.howTheRoutingIsShown}
           now={view}
           choices={["ribbons", "matrix"]}
           pick={(v) => {
@@ -62,7 +65,7 @@ export function Routing() {
           }}
         />
         <Switch
-          label="What is heard"
+          label={say.whatIsHeard}
           now={sheet.settings.deliver?.position ?? "listen"}
           choices={["listen", "print"]}
           pick={(p) => void setPosition(p)}
@@ -78,13 +81,13 @@ export function Routing() {
             <RibbonView picture={empty ? undefined : data} setRoom={setRoom} toggle={toggle}>
               {empty && (
                 <Empty
-                  says="Here sound flows from instruments through groups and stems to the mix."
+                  says={say.hereSoundFlowsFromInstruments}
                   steps={[
-                    { text: "Say which stems are wanted", run: () => set({ dialog: "stems" }) },
-                    { text: "Bring in a row list", run: () => set({ dialog: "import" }) },
+                    { text: say.sayWhichStemsAreWanted, run: () => set({ dialog: "stems" }) },
+                    { text: say.bringInARowList, run: () => set({ dialog: "import" }) },
                   ]}
                 >
-                  It follows from what must be delivered, or from a row list that names the stems.
+                  {say.itFollowsFromWhatMust}
                 </Empty>
               )}
             </RibbonView>
@@ -94,7 +97,7 @@ export function Routing() {
       </div>
       {nothing && (
         <p className="shrink-0 border-line border-t px-3 py-1.5 text-soft" data-part="hint">
-          Choose a bus to see what reaches it, or select instruments to wire them.
+          {say.chooseABusToSee}
         </p>
       )}
       {data && <Sums sums={data.sums} />}
@@ -147,7 +150,7 @@ function Unfolded({ ids, toggle }: { ids: Id[]; toggle: (id: Id) => void }) {
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-1.5 border-line border-b px-3 py-1" data-part="toggled">
       {ids.map((id) => (
-        <button key={id} type="button" className="button h-6" title="As it usually is" onClick={() => toggle(id)}>
+        <button key={id} type="button" className="button h-6" title={say.asItUsuallyIs} onClick={() => toggle(id)}>
           {name(id)} ×
         </button>
       ))}

@@ -2,7 +2,10 @@ import { useState } from "react";
 import type { Schemas } from "../../model/api";
 import { addWet } from "../../model/delivering";
 import { select, set } from "../../model/store";
-import { db, plural } from "../../model/template";
+import { db } from "../../model/template";
+import { words } from "./words";
+
+const say = words.sums;
 
 /** Sums says whether the stems of each fold add up to the mix, and where they
  * do not, which instruments differ and by how much. */
@@ -16,28 +19,27 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
           <div key={s.fold}>
             {s.addsUp ? (
               <p>
-                <strong className="font-serif">{plural(s.stems, "stem")} add up to the mix</strong>
+                <strong className="font-serif">{say.stemsAddUp(s.stems)}</strong>
                 <span className="text-soft">
                   {" "}
-                  · {s.name} fold, the dry sound of {plural(s.dryRows, "instrument")}
-                  {s.wetRows > 0 ? `, the wet sound of ${s.wetRows}` : ""}
+                  {say.foldTheDrySound(s.name, s.dryRows, s.wetRows > 0 ? say.theWetSoundOf(s.wetRows) : "")}
                 </span>
               </p>
             ) : (
               <>
                 <p>
-                  <strong className="text-accent">The {s.name} fold does not add up:</strong>{" "}
-                  {plural(s.mismatches, "way")} differ by up to {db(s.largestDb)} of full scale.{" "}
+                  <strong className="text-accent">{say.theFoldDoesNotAdd(s.name)}</strong>{" "}
+                  {say.waysDifferByUp(s.mismatches, db(s.largestDb))}{" "}
                   <button
                     type="button"
                     className="link"
                     aria-expanded={open === s.fold}
                     onClick={() => setOpen(open === s.fold ? null : s.fold)}
                   >
-                    Which
+                    {say.which}
                   </button>{" "}
                   <button type="button" className="link" onClick={() => set({ dialog: "marks" })}>
-                    Fix it
+                    {say.fixIt}
                   </button>
                 </p>
                 {open === s.fold && <Differ sum={s} />}
@@ -45,10 +47,9 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
             )}
             {s.without.map((w) => (
               <p key={w.stem} data-part="without">
-                The wet sound of {plural(w.rows, "instrument")} of {w.name} is in no {s.name} stem
-                {w.home ? `; ${w.home} carries it` : ""}.{" "}
+                {say.theWetSoundOfInstruments(w.rows, w.name, s.name, w.home ? say.carriesIt(w.home) : "")}{" "}
                 <button type="button" className="link" onClick={() => void addWet(w.stem)}>
-                  Add a wet stem for it
+                  {say.addAWetStem}
                 </button>
               </p>
             ))}
@@ -59,7 +60,7 @@ export function Sums({ sums }: { sums: Schemas["FoldSum"][] }) {
 }
 
 function Differ({ sum }: { sum: Schemas["FoldSum"] }) {
-  const level = (x: number) => (x <= -400 ? "silent" : db(x));
+  const level = (x: number) => (x <= -400 ? say.silent : db(x));
   return (
     <ul className="my-1" data-part="differ">
       {sum.differ.map((d) => (
@@ -68,12 +69,12 @@ function Differ({ sum }: { sum: Schemas["FoldSum"] }) {
             {d.name}
           </button>
           <span className="truncate text-soft">{d.chain}</span>
-          <span className="text-right">stems {level(d.stemsDb)}</span>
-          <span className="text-right">mix {level(d.mixDb)}</span>
+          <span className="text-right">{say.stems(level(d.stemsDb))}</span>
+          <span className="text-right">{say.mix(level(d.mixDb))}</span>
         </li>
       ))}
       {sum.mismatches > sum.differ.length && (
-        <li className="text-soft">and {sum.mismatches - sum.differ.length} more</li>
+        <li className="text-soft">{say.andMore(sum.mismatches - sum.differ.length)}</li>
       )}
     </ul>
   );

@@ -2,9 +2,12 @@ import type { Bus, Id } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { call } from "../../model/changing";
 import { get, select, set, show } from "../../model/store";
-import { plural, type Sheet, things } from "../../model/template";
+import { type Sheet, things } from "../../model/template";
 import type { Action } from "../../parts/Actions";
 import { hearBus } from "./hearing";
+import { words } from "./words";
+
+const say = words.busActions;
 
 /** rowsInto are the rows whose signal reaches a bus, in score order. */
 export function rowsInto(sheet: Sheet, bus: Id): Id[] {
@@ -31,18 +34,18 @@ export function busActions(): Action[] {
   const none = rows.length === 0;
   return [
     {
-      text: `Select its ${plural(rows.length, "row")}`,
+      text: say.selectItsRows(rows.length),
       off: none,
       run: () => {
         select(rows, rows[0] ?? null);
         show("orchestra");
       },
     },
-    { text: "Call its rows", off: none, run: () => void call(rows, "call") },
-    { text: "Rest its rows", off: none, run: () => void call(rows, "rest") },
-    { text: "Hear it", off: !hearBus.possible(bus), run: () => hearBus.run(bus) },
-    { text: "What reaches it", run: () => show("routing") },
-    { text: "How it is delivered", off: !busKinds[bus.kind].stem, run: () => show("deliver") },
-    { text: "Remove…", off: !removable(bus), run: () => set({ dialog: "remove-bus" }) },
+    { text: say.callItsRows, off: none, run: () => void call(rows, "call") },
+    { text: say.restItsRows, off: none, run: () => void call(rows, "rest") },
+    { text: say.hearIt, off: !hearBus.possible(bus), run: () => hearBus.run(bus) },
+    { text: say.whatReachesIt, run: () => show("routing") },
+    { text: say.howItIsDelivered, off: !busKinds[bus.kind].stem, run: () => show("deliver") },
+    { text: say.remove, off: !removable(bus), run: () => set({ dialog: "remove-bus" }) },
   ];
 }

@@ -1,17 +1,20 @@
 import { set, show } from "../../model/store";
-import { plural, things } from "../../model/template";
+import { things } from "../../model/template";
 import { leaf } from "../leaf";
 import { busActions } from "./busActions";
 import { RemoveBusDialog } from "./RemoveBusDialog";
 import { Routing } from "./Routing";
+import { words } from "./words";
+
+const say = words.leaf;
 
 export const routing = leaf({
   name: "routing",
-  title: "Routing",
+  title: say.routing,
   number: 5,
   width: 1,
   Content: Routing,
-  figure: (sheet) => (sheet.marks === 0 ? "no marks" : plural(sheet.marks, "mark")),
+  figure: (sheet) => (sheet.marks === 0 ? say.noMarks : say.marks(sheet.marks)),
   dialogs: { "remove-bus": RemoveBusDialog },
   places: (sheet, asks) =>
     things(sheet.buses)
@@ -27,5 +30,5 @@ export const routing = leaf({
         },
       })),
   things: { bus: { choose: (id) => set({ bus: id }), actions: busActions } },
-  keys: [["W, then Enter", "in Routing: take a wire at a place, connect it to another"]],
+  keys: [["W, then Enter", say.inRoutingTakeAWire]],
 });

@@ -3,9 +3,12 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { makeCredential, usualDays } from "../../model/hosts";
 import { attempt, get, useApp } from "../../model/store";
-import { gib, plural } from "../../model/template";
+import { gib } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { shownOnce } from "./HostCommand";
+import { words } from "./words";
+
+const say = words.hostDialog;
 
 /** How often the host is looked at while the dialog is open, ms. */
 const every = 1000;
@@ -42,19 +45,19 @@ export function HostDialog({ close }: { close: () => void }) {
     void refetch();
   };
   return (
-    <Floating title={`The host on ${machine.name}`} open onOpenChange={close} className="w-[680px]">
+    <Floating title={say.theHostOn(machine.name)} open onOpenChange={close} className="w-[680px]">
       <div className="flex min-h-0 flex-col gap-4 overflow-y-auto" data-part="host">
         {data && <Told host={data} />}
         {data && data.history.length > 1 && (
           <div className="grid grid-cols-2 gap-4">
             <Past
-              title="Memory"
+              title={say.memory}
               unit={(x) => `${gib(x)} GiB`}
               top={data.memoryMib}
               points={data.history.map((h) => ({ ago: h.ago, value: h.usedMib }))}
             />
             <Past
-              title="Voices"
+              title={say.voices}
               unit={(x) => x.toFixed(0)}
               top={Math.max(8, ...data.history.map((h) => h.voices))}
               points={data.history.map((h) => ({ ago: h.ago, value: h.voices }))}
@@ -63,39 +66,35 @@ export function HostDialog({ close }: { close: () => void }) {
         )}
         <section>
           <h3 className="mb-1 flex items-center text-[15px]">
-            Credentials
+            {say.credentials}
             <select
               className="field ml-auto font-normal font-sans text-[13px]"
-              aria-label="How long a credential is good"
+              aria-label={say.howLongACredential}
               value={days}
               onChange={(e) => setDays(Number(e.target.value))}
             >
-              <option value={usualDays}>good for a year</option>
-              <option value={90}>good for 90 days</option>
-              <option value={0}>no end date</option>
+              <option value={usualDays}>{say.goodForAYear}</option>
+              <option value={90}>{say.goodFor90Days}</option>
+              <option value={0}>{say.noEndDate}</option>
             </select>
             <button type="button" className="button ml-2 font-normal font-sans text-[13px]" onClick={() => void make()}>
-              Make one
+              {say.makeOne}
             </button>
           </h3>
           {command && (
             <>
-              <p className="mb-1">
-                Run this on {machine.name}. {shownOnce}
-              </p>
+              <p className="mb-1">{say.runThisOn(machine.name, shownOnce)}</p>
               <pre className="mb-2 select-all whitespace-pre-wrap break-all rounded-[3px] bg-spine p-3">{command}</pre>
             </>
           )}
-          {data?.credentials.length === 0 && (
-            <p className="text-soft">None yet: no host can connect as this machine.</p>
-          )}
+          {data?.credentials.length === 0 && <p className="text-soft">{say.noneYetNoHostCan}</p>}
           {data?.credentials.map((c) => (
             <div key={c.id} className="flex h-8 items-center gap-3 border-line border-t" data-credential={c.id}>
-              <span>made {when(c.created)}</span>
-              <span className="text-soft">{c.seen ? `heard ${when(c.seen)}` : "never connected"}</span>
-              <span className="text-soft">{c.ends ? `ends ${when(c.ends)}` : "no end date"}</span>
+              <span>{say.made(when(c.created))}</span>
+              <span className="text-soft">{c.seen ? say.heard(when(c.seen)) : say.neverConnected}</span>
+              <span className="text-soft">{c.ends ? say.ends(when(c.ends)) : say.noEndDate}</span>
               <button type="button" className="link ml-auto h-6" onClick={() => void revoke(c.id)}>
-                Revoke
+                {say.revoke}
               </button>
             </div>
           ))}
@@ -108,20 +107,17 @@ export function HostDialog({ close }: { close: () => void }) {
 const when = (at: string) => new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 function Told({ host: h }: { host: Schemas["Host"] }) {
-  const learned =
-    h.measured === 0
-      ? "nothing measured yet"
-      : `${h.factor.toFixed(2)} times the computed time, from ${plural(h.measured, "load")}`;
+  const learned = h.measured === 0 ? say.nothingMeasuredYet : say.timesTheComputedTime(h.factor.toFixed(2), h.measured);
   const rows: [string, string][] = [
-    ["State", h.online ? "here" : h.seen ? `away, last heard ${when(h.seen)}` : "never connected"],
-    ["Program", h.version || "not said"],
-    ["Cores", h.cores ? String(h.cores) : "not said"],
-    ["Memory", `${gib(h.usedMib)} of ${gib(h.memoryMib)} GiB`],
-    ["Disk", h.diskMibs ? `${h.diskMibs.toFixed(0)} MiB/s` : "not said"],
-    ["Loading", learned],
-    ["Ready here", plural(h.ready, "instrument")],
-    ["Voices", `${h.voices}, ${Math.round(h.load * 100)}% of its cores`],
-    ["Libraries", h.libraries.join(", ") || "not said"],
+    [say.state, h.online ? say.here : h.seen ? say.awayLastHeard(when(h.seen)) : say.neverConnected],
+    [say.program, h.version || say.notSaid],
+    [say.cores, h.cores ? String(h.cores) : say.notSaid],
+    [say.memory, say.ofGib(gib(h.usedMib), gib(h.memoryMib))],
+    [say.disk, h.diskMibs ? `${h.diskMibs.toFixed(0)} MiB/s` : say.notSaid],
+    [say.loading, learned],
+    [say.readyHere, say.instruments(h.ready)],
+    [say.voices, say.ofItsCores(h.voices, Math.round(h.load * 100))],
+    [say.libraries, h.libraries.join(", ") || say.notSaid],
   ];
   return (
     <dl className="grid grid-cols-[110px_1fr] gap-y-1">
@@ -153,13 +149,11 @@ function Past({ title, unit, top, points }: PastProps) {
   return (
     <figure>
       <figcaption className="mb-1 flex justify-between text-[12px] text-soft">
-        <span>
-          {title}, the last {span < 90 ? "minute" : `${Math.round(span / 60)} minutes`}
-        </span>
+        <span>{say.theLast(title, span < 90 ? say.minute : say.minutes(Math.round(span / 60)))}</span>
         <span>{unit(last)}</span>
       </figcaption>
       <svg viewBox={`0 0 ${width} ${height}`} className="w-full border-line border-b" role="img">
-        <title>{`${title}: ${unit(last)} now`}</title>
+        <title>{say.now(title, unit(last))}</title>
         <polyline points={points.map(at).join(" ")} fill="none" stroke="var(--ink)" strokeWidth="1.5" />
       </svg>
     </figure>

@@ -9,6 +9,9 @@ import { mib, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { HostCommand } from "./HostCommand";
 import { alone, has, installed } from "./installed";
+import { words } from "./words";
+
+const say = words.machineDialog;
 
 const started = { memory: 64, reserve: 8, cores: 16, disk: 1500, network: 1000, buffer: 256, times: 1 };
 
@@ -67,7 +70,7 @@ export function MachineDialog({ close }: { close: () => void }) {
   const sit = async (m: Machine) => {
     if (await change({ kind: "put", machines: [{ at: -1, value: m }] }, base)) close();
   };
-  if (command) return <HostCommand title={`${name} is added`} name={name} command={command} close={close} />;
+  if (command) return <HostCommand title={say.isAdded(name)} name={name} command={command} close={close} />;
   const figure = (key: keyof typeof figures, text: string) => (
     <label className="contents">
       <span>{text}</span>
@@ -83,36 +86,32 @@ export function MachineDialog({ close }: { close: () => void }) {
     </label>
   );
   return (
-    <Floating title={machine ? machine.name : "Add a machine"} open onOpenChange={close} className="w-[420px]">
+    <Floating title={machine ? machine.name : say.addAMachine} open onOpenChange={close} className="w-[420px]">
       {others.length > 0 && (
-        <section className="mb-3 border-line border-b pb-3" aria-label="Machines of the studio">
-          <p className="mb-1.5 text-soft">The studio has these already; its other templates use them.</p>
+        <section className="mb-3 border-line border-b pb-3" aria-label={say.machinesOfTheStudio}>
+          <p className="mb-1.5 text-soft">{say.theStudioHasTheseAlready}</p>
           <div className="flex flex-wrap gap-2">
             {others.map((m) => (
               <button key={m.id} type="button" className="button" onClick={() => void sit(m)}>
-                Use {m.name}, {mib(m.memoryMib)}
+                {say.use(m.name, mib(m.memoryMib))}
               </button>
             ))}
           </div>
-          <p className="mt-3 text-soft">Or a new one:</p>
+          <p className="mt-3 text-soft">{say.orANewOne}</p>
         </section>
       )}
-      {machine && (
-        <p className="mb-2 text-soft">
-          This machine is the studio&rsquo;s: what you set here goes for all its templates.
-        </p>
-      )}
+      {machine && <p className="mb-2 text-soft">{say.thisMachineIsTheStudios}</p>}
       <form onSubmit={(e) => void keep(e)} className="grid grid-cols-[1fr_140px] items-center gap-2">
         <label className="contents">
-          <span>Name</span>
+          <span>{say.name}</span>
           <input required className="field" value={name} onChange={(e) => setName(e.target.value)} />
         </label>
-        {figure("memory", "Memory, GiB")}
-        {figure("reserve", "Reserved for everything else, GiB")}
-        {figure("cores", "Cores")}
-        {figure("disk", "Sample disk, MiB/s")}
+        {figure("memory", say.memoryGib)}
+        {figure("reserve", say.reservedForEverythingElseGib)}
+        {figure("cores", say.cores)}
+        {figure("disk", say.sampleDiskMibS)}
         <label className="contents">
-          <span>Address</span>
+          <span>{say.address}</span>
           <input
             className="field"
             placeholder="192.168.10.21"
@@ -120,12 +119,12 @@ export function MachineDialog({ close }: { close: () => void }) {
             onChange={(e) => setAddress(e.target.value)}
           />
         </label>
-        {figure("network", "Network link, Mbit/s")}
-        {figure("buffer", "Audio buffer, samples")}
-        {figure("times", "Extra buffers of the host")}
+        {figure("network", say.networkLinkMbitS)}
+        {figure("buffer", say.audioBufferSamples)}
+        {figure("times", say.extraBuffersOfTheHost)}
         {machine && cat && cat.libraries.length > 0 && (
           <fieldset className="col-span-2 mt-2">
-            <legend className="mb-1 text-soft">Libraries installed</legend>
+            <legend className="mb-1 text-soft">{say.librariesInstalled}</legend>
             <div className="grid max-h-40 grid-cols-2 gap-x-4 overflow-y-auto">
               {cat.libraries.map((l) => (
                 <label key={l.id} className="flex h-7 items-center gap-1.5 truncate">
@@ -133,7 +132,7 @@ export function MachineDialog({ close }: { close: () => void }) {
                     type="checkbox"
                     checked={moved[l.id] ?? has(l, machine.name)}
                     disabled={alone(cat, l, machine.name)}
-                    title={alone(cat, l, machine.name) ? "It is not installed anywhere else" : undefined}
+                    title={alone(cat, l, machine.name) ? say.itIsNotInstalledAnywhere : undefined}
                     onChange={(e) => setMoved({ ...moved, [l.id]: e.target.checked })}
                   />
                   <span className="truncate">{l.name}</span>
@@ -145,11 +144,11 @@ export function MachineDialog({ close }: { close: () => void }) {
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {machine && (
             <button type="button" className="button mr-auto" onClick={() => void remove()}>
-              Remove, and take its seats away
+              {say.removeAndTakeItsSeats}
             </button>
           )}
           <button type="submit" className="button button-main">
-            {machine ? "Save" : "Add"}
+            {machine ? say.save : say.add}
           </button>
         </div>
       </form>

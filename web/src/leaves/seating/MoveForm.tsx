@@ -4,10 +4,13 @@ import { moveSeats, shiftSeats } from "../../model/changing";
 import { seatByHand } from "../../model/seating";
 import { get, useApp } from "../../model/store";
 import { things } from "../../model/template";
+import { words } from "./words";
+
+const say = words.moveForm;
 
 const parts = ["seat", "port", "channel", "pair"] as const;
 type Part = (typeof parts)[number];
-const partNames = { seat: "seats", port: "ports", channel: "channels", pair: "output pairs" };
+const partNames = { seat: say.seats, port: say.ports, channel: say.channels, pair: say.outputPairs };
 
 /** MoveForm seats the selection on consecutive seats from a first one on, which
  * is what dragging does, or gives it consecutive ports, channels or output
@@ -72,12 +75,12 @@ function From({ first, part, setPart }: FromProps) {
     <form
       onSubmit={move}
       className="flex shrink-0 flex-wrap items-center gap-1.5 border-line border-t px-3 py-2"
-      aria-label="Move seats"
+      aria-label={say.moveSeats}
     >
-      <span className="text-soft">Give {n || "the selection"} consecutive</span>
+      <span className="text-soft">{say.giveConsecutive(n || say.theSelection)}</span>
       <select
         className="field"
-        aria-label="What is consecutive"
+        aria-label={say.whatIsConsecutive}
         value={part}
         onChange={(e) => setPart(e.target.value as Part)}
       >
@@ -87,10 +90,15 @@ function From({ first, part, setPart }: FromProps) {
           </option>
         ))}
       </select>
-      <span className="text-soft">from</span>
+      <span className="text-soft">{say.from}</span>
       {part === "seat" ? (
         <>
-          <select className="field" aria-label="Machine" value={machine} onChange={(e) => elsewhere(e.target.value)}>
+          <select
+            className="field"
+            aria-label={say.machine}
+            value={machine}
+            onChange={(e) => elsewhere(e.target.value)}
+          >
             {things(sheet.machines).map((m) => (
               <option key={m.id} value={m.id}>
                 {m.name}
@@ -99,7 +107,7 @@ function From({ first, part, setPart }: FromProps) {
           </select>
           {(["riser", "port", "channel"] as const).map((key) => (
             <label key={key} className="flex items-center gap-1 text-soft">
-              {key}
+              {say[key]}
               <input
                 type="number"
                 min={1}
@@ -117,19 +125,19 @@ function From({ first, part, setPart }: FromProps) {
           min={1}
           max={part === "channel" ? 16 : 256}
           className="field w-16"
-          aria-label="The first"
+          aria-label={say.theFirst}
           value={from}
           onChange={(e) => setFrom(Number(e.target.value))}
         />
       )}
       <button type="submit" className="button ml-auto" disabled={n === 0}>
-        {part === "seat" ? "Move" : "Give"}
+        {part === "seat" ? say.move : say.give}
       </button>
       {way && (
         <p className="w-full" data-part="way">
-          In the way: {way.shifts.map((x) => `${x.name} → port ${x.port}, channel ${x.channel}`).join("; ")}.{" "}
+          {say.inTheWay(way.shifts.map((x) => say.portChannel(x.name, x.port, x.channel)).join("; "))}{" "}
           <button type="button" className="link" onClick={() => void shift()}>
-            Shift {way.shifts.length === 1 ? "it" : `these ${way.shifts.length}`}
+            {say.shift(way.shifts.length === 1 ? say.it : say.these(way.shifts.length))}
           </button>
         </p>
       )}

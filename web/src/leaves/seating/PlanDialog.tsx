@@ -17,9 +17,12 @@ import {
   withOrder,
 } from "../../model/seating";
 import { get, useApp } from "../../model/store";
-import { mib, plural, things } from "../../model/template";
+import { mib, things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { Wishes } from "./Wishes";
+import { words } from "./words";
+
+const say = words.planDialog;
 
 /** How often a running plan is asked how far it has come, ms. */
 const often = 400;
@@ -60,15 +63,15 @@ export function PlanDialog({ close }: { close: () => void }) {
   };
   const nothing = plan && !running && plan.changes === 0;
   return (
-    <Floating title="Plan the seating" open onOpenChange={leave} className="w-[640px]">
+    <Floating title={say.planTheSeating} open onOpenChange={leave} className="w-[640px]">
       <div className="flex min-h-0 flex-col gap-3 overflow-y-auto">
         <table className="w-full border-collapse" data-part="plan">
           <thead>
             <tr className="text-left text-soft">
-              <th className="py-1 font-normal">A plan keeps these small, the first before the rest</th>
-              {numbers && <th className="w-28 font-normal">weight</th>}
-              <th className="w-24 text-right font-normal">now</th>
-              <th className="w-28 text-right font-normal">{running ? "best so far" : "planned"}</th>
+              <th className="py-1 font-normal">{say.aPlanKeepsTheseSmall}</th>
+              {numbers && <th className="w-28 font-normal">{say.weight}</th>}
+              <th className="w-24 text-right font-normal">{say.now}</th>
+              <th className="w-28 text-right font-normal">{running ? say.bestSoFar : say.planned}</th>
             </tr>
           </thead>
           <tbody>
@@ -96,8 +99,8 @@ export function PlanDialog({ close }: { close: () => void }) {
                         type="button"
                         draggable
                         className="inline-flex h-7 cursor-grab items-center gap-2 rounded-[3px] px-1 text-left hover:bg-band"
-                        aria-label={`${text}, number ${n + 1}; arrow up or down moves it`}
-                        title="Drag it, or move it with the arrow keys"
+                        aria-label={say.numberArrowUpOrDown(text, n + 1)}
+                        title={say.dragItOrMove}
                         onDragStart={(e) => e.dataTransfer.setData("text/plain", key)}
                         onKeyDown={(e) => {
                           const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
@@ -113,7 +116,7 @@ export function PlanDialog({ close }: { close: () => void }) {
                     {numbers && (
                       <td className="py-1">
                         <Weight
-                          label={`Weight of: ${text}`}
+                          label={say.weightOf(text)}
                           value={weights[key]}
                           keep={(x) => setWays({ ...ways, weights: { ...weights, [key]: x } })}
                         />
@@ -123,7 +126,7 @@ export function PlanDialog({ close }: { close: () => void }) {
                     <td className={`text-right tabular-nums ${better(plan, key) ? "font-semibold" : ""}`}>
                       {plan ? figureText(key, plan.then) : ""}
                       {key === "risers" && plan && !running && (
-                        <span className="text-soft"> of at least {plan.lowerBound}</span>
+                        <span className="text-soft"> {say.ofAtLeast(plan.lowerBound)}</span>
                       )}
                     </td>
                   </tr>
@@ -132,23 +135,23 @@ export function PlanDialog({ close }: { close: () => void }) {
           </tbody>
         </table>
         <button type="button" className="link self-start text-soft" onClick={() => setNumbers(!numbers)}>
-          {numbers ? "Hide the weights" : "Set the weights as numbers"}
+          {numbers ? say.hideTheWeights : say.setTheWeightsAsNumbers}
         </button>
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <label className="flex items-center gap-1.5">
-            Heavy instruments on a riser, at most
+            {say.heavyInstrumentsOnARiser}
             <input
               className="field w-16"
               type="number"
               min={0}
               max={1024}
-              placeholder="any"
+              placeholder={say.any}
               value={ways.heavyPerRiser ?? ""}
               onChange={(e) => setWays(withField(ways, "heavyPerRiser", Number(e.target.value)))}
             />
           </label>
           <label className="flex items-center gap-1.5">
-            Seats kept free
+            {say.seatsKeptFree}
             <input
               className="field w-16"
               type="number"
@@ -165,28 +168,27 @@ export function PlanDialog({ close }: { close: () => void }) {
         <LeftToOthers />
         {plan && plan.unseated.length > 0 && (
           <div className="text-soft" data-part="left-over">
-            {plural(plan.unseated.length, "instrument")} would find no seat; first {plan.unseated[0]!.name}:{" "}
-            {plan.unseated[0]!.reason}
+            {say.instrumentsWouldFindNoSeat(plan.unseated.length, plan.unseated[0]!.name, plan.unseated[0]!.reason)}
           </div>
         )}
       </div>
       <div className="mt-3 flex items-center gap-2">
         <label className="flex items-center gap-1.5">
           <input type="checkbox" checked={fresh} onChange={(e) => setFresh(e.target.checked)} />
-          from scratch, except seats set by hand
+          {say.fromScratchExceptSeatsSet}
         </label>
         <span className="ml-auto text-soft" role="status" data-part="plan-state">
-          {running && `${plan!.tried} plans tried in ${plan!.seconds.toFixed(0)} s`}
-          {nothing && "no other plan is better"}
-          {plan && !running && !nothing && `${plural(plan.changes, "seat")} would change`}
+          {running && say.plansTriedInS(plan!.tried, plan!.seconds.toFixed(0))}
+          {nothing && say.noOtherPlanIsBetter}
+          {plan && !running && !nothing && say.seatsWouldChange(plan.changes)}
         </span>
         {running ? (
           <button type="button" className="button" onClick={() => void stopPlan().then((p) => p && setPlan(p))}>
-            Stop
+            {say.stop}
           </button>
         ) : (
           <button type="button" className={plan ? "button" : "button button-main"} onClick={() => void begin()}>
-            {plan ? "Plan again" : "Plan"}
+            {plan ? say.planAgain : say.plan}
           </button>
         )}
         {plan && (
@@ -196,7 +198,7 @@ export function PlanDialog({ close }: { close: () => void }) {
             disabled={nothing}
             onClick={() => void takePlan().then((done) => done && close())}
           >
-            Take it
+            {say.takeIt}
           </button>
         )}
       </div>
@@ -212,8 +214,7 @@ function LeftToOthers() {
   if (held.length === 0) return null;
   return (
     <p className="text-soft" data-part="left-to-others">
-      New seats leave other templates what they hold now:{" "}
-      {held.map((m) => `${mib(rig.get(m.id)!.othersMib)} on ${m.name}`).join(", ")}.
+      {say.newSeatsLeaveOtherTemplates(held.map((m) => say.on(mib(rig.get(m.id)!.othersMib), m.name)).join(", "))}
     </p>
   );
 }

@@ -1,9 +1,12 @@
 import { type DragEvent, memo, useMemo } from "react";
 import type { Id, Machine } from "../../model/api";
 import { get, select, useApp } from "../../model/store";
-import { plural, rowTint } from "../../model/template";
+import { rowTint } from "../../model/template";
 import { RiserMenu } from "./RiserMenu";
 import { type Besides, type SeatIndex, seatKey } from "./seats";
+import { words } from "./words";
+
+const say = words.riser;
 
 /** The room between two seats, px: as much as there is, within reason. */
 export const leastStep = 9;
@@ -66,12 +69,12 @@ export const Riser = memo(function Riser({ machine, number, seats, beside, step,
   return (
     <div>
       <div className="mb-1 flex h-5 items-center justify-between text-[12px]" style={{ width: left + 16 * step }}>
-        {taken > 0 ? <RiserMenu machine={machine} number={number} /> : <span>Riser {number}</span>}
+        {taken > 0 ? <RiserMenu machine={machine} number={number} /> : <span>{say.riser(number)}</span>}
         <span className="text-soft">{taken}</span>
       </div>
       <div
         role="img"
-        aria-label={`${machine.name}, riser ${number}: ${taken} of ${ports * 16} seats taken`}
+        aria-label={say.riserOfSeatsTaken(machine.name, number, taken, ports * 16)}
         data-riser={`${machine.name} ${number}`}
         draggable
         onDragStart={dragStart}
@@ -121,7 +124,17 @@ export const Riser = memo(function Riser({ machine, number, seats, beside, step,
             const ready = states.get(i.id)?.state === "ready";
             return (
               <g key={n} data-seat={i.name} data-thing={`row ${i.id}`}>
-                <title>{`${i.name}: port ${port}, channel ${channel}, outputs ${2 * i.seat!.pair - 1}-${2 * i.seat!.pair}${others.length ? `, with ${plural(others.length, "more row")} on it` : ""}${ready ? ", ready" : ""}`}</title>
+                <title>
+                  {say.portChannelOutputsReady(
+                    i.name,
+                    port,
+                    channel,
+                    2 * i.seat!.pair - 1,
+                    2 * i.seat!.pair,
+                    others.length ? say.withMoreRowsOnIt(others.length) : "",
+                    ready,
+                  )}
+                </title>
                 <circle
                   cx={x}
                   cy={y}

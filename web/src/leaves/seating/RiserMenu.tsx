@@ -3,39 +3,42 @@ import type { Machine } from "../../model/api";
 import { fewestMoves, seatByHand } from "../../model/seating";
 import { tell, useApp } from "../../model/store";
 import { things } from "../../model/template";
+import { words } from "./words";
+
+const say = words.riserMenu;
 
 /** RiserMenu is what can be done with a whole riser. */
 export function RiserMenu({ machine, number }: { machine: Machine; number: number }) {
   const sheet = useApp((s) => s.sheet)!;
   const here = { machine: machine.id, riser: number };
-  const name = `riser ${number} of ${machine.name}`;
+  const name = say.riserOf(number, machine.name);
   const renumber = async () => {
-    if (await seatByHand({ kind: "renumber", ...here })) tell(`Seats and outputs of ${name} follow the score.`);
+    if (await seatByHand({ kind: "renumber", ...here })) tell(say.seatsAndOutputsOfFollow(name));
   };
   const empty = async () => {
     const moves = await fewestMoves({ kind: "empty", ...here, take: true });
     if (moves) tell(`${moves.text}.`);
   };
   const move = async (kind: "riser" | "copy", toMachine: string, toRiser: number) => {
-    const to = `riser ${toRiser} of ${sheet.machines.byId.get(toMachine)?.name}`;
+    const to = say.riserOfToRiser(toRiser, sheet.machines.byId.get(toMachine)?.name ?? "");
     const done = await seatByHand({ kind, ...here, toMachine, toRiser });
-    if (done) tell(kind === "copy" ? `Copied to ${to}.` : `Moved to ${to}.`);
+    if (done) tell(kind === "copy" ? say.copiedTo(to) : say.movedTo(to));
   };
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="link" aria-label={`Actions for ${name}`}>
-        Riser {number}
+      <DropdownMenu.Trigger className="link" aria-label={say.actionsFor(name)}>
+        {say.riser(number)}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="floating w-64 p-1" align="start" sideOffset={4}>
           <DropdownMenu.Item className="menu-item" onSelect={() => void renumber()}>
-            Number its seats in score order
+            {say.numberItsSeatsInScore}
           </DropdownMenu.Item>
           <DropdownMenu.Item className="menu-item" onSelect={() => void empty()}>
-            Move its seats to the others
+            {say.moveItsSeats}
           </DropdownMenu.Item>
-          <Risers text="Move it to" but={here} pick={(m, r) => void move("riser", m, r)} />
-          <Risers text="Copy it to" but={here} pick={(m, r) => void move("copy", m, r)} />
+          <Risers text={say.moveItTo} but={here} pick={(m, r) => void move("riser", m, r)} />
+          <Risers text={say.copyItTo} but={here} pick={(m, r) => void move("copy", m, r)} />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
@@ -63,7 +66,7 @@ function Risers({ text, but, pick }: RisersProps) {
               .filter((r) => m.id !== but.machine || r !== but.riser)
               .map((r) => (
                 <DropdownMenu.Item key={`${m.id} ${r}`} className="menu-item" onSelect={() => pick(m.id, r)}>
-                  {m.name}, riser {r}
+                  {say.riserName(m.name, r)}
                 </DropdownMenu.Item>
               )),
           )}

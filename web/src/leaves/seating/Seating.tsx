@@ -4,7 +4,7 @@ import type { Id, Machine, Schemas } from "../../model/api";
 import { moveSeats, seatEveryone } from "../../model/changing";
 import { computed } from "../../model/queries";
 import { select, set, show, useApp } from "../../model/store";
-import { gib, plural, things } from "../../model/template";
+import { gib, things } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { MemoryGlass } from "../../parts/MemoryGlass";
@@ -14,6 +14,9 @@ import { MoveForm } from "./MoveForm";
 import { Riser, riserStep } from "./Riser";
 import { type Besides, besides, range, type SeatIndex, seatIndex, taken, unfolded } from "./seats";
 import { WhyHere } from "./WhyHere";
+import { words } from "./words";
+
+const say = words.seating;
 
 export function Seating() {
   const sheet = useApp((s) => s.sheet)!;
@@ -22,42 +25,41 @@ export function Seating() {
   const beside = useMemo(() => besides(things(sheet.instruments)), [sheet.instruments]);
   const frame = useRef<HTMLDivElement>(null);
   const size = useSize(frame);
-  const note = data
-    ? `${plural(data.risersUsed, "riser")} in use; ${data.lowerBound} is the least any plan can use`
-    : "";
+  const note = data ? say.risersInUse(data.risersUsed, data.lowerBound) : "";
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <LeafHead title="Seating" note={note}>
+      <LeafHead title={say.seating} note={note}>
         <button type="button" className="button" onClick={() => set({ dialog: "machine" })}>
-          Add a machine…
+          {say.addAMachine}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "what-if" })}>
-          What if…
+          {say.whatIf}
         </button>
         <button type="button" className="button" onClick={() => set({ dialog: "plan" })}>
-          Plan…
+          {say.plan}
         </button>
         <button type="button" className="button button-main" onClick={() => void seatEveryone(false)}>
-          Seat everyone
+          {say.seatEveryone}
         </button>
       </LeafHead>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard */}
-      <div ref={frame} className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Machines">
+      <div ref={frame} className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label={say.machines}>
         {sheet.machines.order.length === 0 && (
           <Empty
-            says="Machines stand here, with their risers and seats."
-            steps={[{ text: "Add the first machine", run: () => set({ dialog: "machine" }) }]}
+            says={say.machinesStandHere}
+            steps={[{ text: say.addTheFirstMachine, run: () => set({ dialog: "machine" }) }]}
           >
-            Add the one that you work on, or one beside it. Its command starts the host there.
+            {say.addThe}
           </Empty>
         )}
         {data && data.full.length > 0 && (
-          <section className="border-line border-b px-3 py-2 text-soft" aria-label="Nearly full" data-part="full">
-            Nearly full:{" "}
-            {data.full
-              .slice(0, 6)
-              .map((f) => `${f.machine}${f.riser ? `, riser ${f.riser}` : ""}, ${f.what} ${f.text}`)
-              .join(" · ")}
+          <section className="border-line border-b px-3 py-2 text-soft" aria-label={say.nearlyFull} data-part="full">
+            {say.nearlyFullFull(
+              data.full
+                .slice(0, 6)
+                .map((f) => `${f.machine}${f.riser ? say.riser(f.riser) : ""}, ${f.what} ${f.text}`)
+                .join(" · "),
+            )}
           </section>
         )}
         <div className="flex flex-wrap">
@@ -74,7 +76,7 @@ export function Seating() {
         </div>
         {data && data.unseated.length > 0 && (
           <section className="border-line border-t px-3 py-3" data-part="unseated">
-            <h3 className="mb-1 text-[15px]">{data.unseated.length} without a seat</h3>
+            <h3 className="mb-1 text-[15px]">{say.withoutASeat(data.unseated.length)}</h3>
             {data.unseated.slice(0, 200).map((u) => (
               <div key={u.id} className="flex gap-3 py-0.5">
                 <button
@@ -113,7 +115,7 @@ interface RowProps {
 /** linkText says what a machine's link carries, and how late it sounds. */
 function linkText(link: RowProps["link"]): string {
   if (!link) return "";
-  const of = link.carriesMbits ? ` of ${link.carriesMbits.toFixed(0)}` : "";
+  const of = link.carriesMbits ? say.of(link.carriesMbits.toFixed(0)) : "";
   const late = link.latencyMs ? ` · ${link.latencyMs.toFixed(1)} ms` : "";
   return ` · ${link.mbits.toFixed(0)}${of} Mbit/s${late}`;
 }
@@ -128,8 +130,8 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
     () => unfolded(risers, taken(seats, machine.id), open),
     [risers, seats, machine.id, open],
   );
-  const host = state?.online ? "here" : "away";
-  const figures = `${machine.cores} cores · ${gib(machine.memoryMib)} GiB · ${plural(risers, "riser")} · host ${host}${linkText(link)}`;
+  const host = state?.online ? say.here : say.away;
+  const figures = say.coresGibRisersHost(machine.cores, gib(machine.memoryMib), risers, host, linkText(link));
   const drop = async (to: { riser: number; port: number; channel: number }, ids: Id[]) => {
     await moveSeats(ids, { machine: machine.id, ...to });
   };
@@ -146,17 +148,17 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
           className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
           onClick={() => set({ dialog: "machine", machine: machine.id })}
         >
-          change
+          {say.change}
         </button>
         <button
           type="button"
           className="link h-6 shrink-0 whitespace-nowrap text-[12px] text-soft"
           onClick={() => set({ dialog: "host", machine: machine.id })}
         >
-          its host
+          {say.itsHost}
         </button>
         <span className="ml-auto shrink-0 whitespace-nowrap text-soft">
-          {gib(state?.usedMib ?? 0)} of {gib(state?.limitMib ?? 0)} GiB
+          {say.ofGib(gib(state?.usedMib ?? 0), gib(state?.limitMib ?? 0))}
         </span>
         <div className="w-16 shrink-0">
           <MemoryGlass name={machine.name} parts={glass} limit={state?.limitMib ?? 1} />
@@ -186,7 +188,7 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
           onClick={() => setOpen(!open)}
           onDragEnter={() => setOpen(true)}
         >
-          {open ? "Fold the empty risers" : `${range(empty)} empty`}
+          {open ? say.foldTheEmptyRisers : say.empty(range(empty))}
         </button>
       )}
     </section>

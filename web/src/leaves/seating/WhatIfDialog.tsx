@@ -2,18 +2,21 @@ import { useState } from "react";
 import type { Id } from "../../model/api";
 import { fewestMoves, figures, figureText, type Moves, type Outcome, whatIf } from "../../model/seating";
 import { tell, useApp } from "../../model/store";
-import { plural, things } from "../../model/template";
+import { things } from "../../model/template";
 import { Floating } from "../../shell/Floating";
+import { words } from "./words";
+
+const say = words.whatIfDialog;
 
 type Kind = "gone" | "memory" | "another" | "library" | "fewer" | "free";
 
 const kinds: [Kind, string][] = [
-  ["gone", "a machine were gone"],
-  ["memory", "a machine had more memory"],
-  ["another", "there were another machine like it"],
-  ["library", "a library were installed there too"],
-  ["fewer", "one riser fewer were in use"],
-  ["free", "memory should be freed there"],
+  ["gone", say.aMachineWereGone],
+  ["memory", say.aMachineHadMoreMemory],
+  ["another", say.thereWereAnotherMachineLike],
+  ["library", say.aLibraryWereInstalledThere],
+  ["fewer", say.oneRiserFewerWere],
+  ["free", say.memoryShouldBeFreedThere],
 ];
 
 /** WhatIfDialog supposes another rig and tells what the seating would become, or
@@ -43,7 +46,7 @@ export function WhatIfDialog({ close }: { close: () => void }) {
     } else setOutcome(await whatIf({ kind, machine, library, mib }));
   };
   return (
-    <Floating title="What if" open onOpenChange={close} className="w-[560px]">
+    <Floating title={say.whatIf} open onOpenChange={close} className="w-[560px]">
       <form
         className="flex min-h-0 flex-col gap-3"
         onSubmit={(e) => {
@@ -52,7 +55,12 @@ export function WhatIfDialog({ close }: { close: () => void }) {
         }}
       >
         <div className="flex flex-wrap items-center gap-1.5" onChange={forget}>
-          <select className="field" aria-label="What if" value={kind} onChange={(e) => setKind(e.target.value as Kind)}>
+          <select
+            className="field"
+            aria-label={say.whatIf}
+            value={kind}
+            onChange={(e) => setKind(e.target.value as Kind)}
+          >
             {kinds.map(([k, text]) => (
               <option key={k} value={k}>
                 {text}
@@ -60,7 +68,12 @@ export function WhatIfDialog({ close }: { close: () => void }) {
             ))}
           </select>
           {kind !== "fewer" && (
-            <select className="field" aria-label="Machine" value={machine} onChange={(e) => setMachine(e.target.value)}>
+            <select
+              className="field"
+              aria-label={say.machine}
+              value={machine}
+              onChange={(e) => setMachine(e.target.value)}
+            >
               {things(sheet.machines).map((m) => (
                 <option key={m.id} value={m.id}>
                   {m.name}
@@ -69,7 +82,12 @@ export function WhatIfDialog({ close }: { close: () => void }) {
             </select>
           )}
           {kind === "library" && (
-            <select className="field" aria-label="Library" value={library} onChange={(e) => setLibrary(e.target.value)}>
+            <select
+              className="field"
+              aria-label={say.library}
+              value={library}
+              onChange={(e) => setLibrary(e.target.value)}
+            >
               {things(sheet.libraries).map((l) => (
                 <option key={l.id} value={l.id}>
                   {l.name}
@@ -84,7 +102,7 @@ export function WhatIfDialog({ close }: { close: () => void }) {
                 type="number"
                 min={0.1}
                 step="any"
-                aria-label="Memory, GiB"
+                aria-label={say.memoryGib}
                 value={gib}
                 onChange={(e) => setGib(Number(e.target.value))}
               />
@@ -92,16 +110,16 @@ export function WhatIfDialog({ close }: { close: () => void }) {
             </label>
           )}
           <button type="submit" className="button ml-auto">
-            {wanted ? "Find the moves" : "Suppose"}
+            {wanted ? say.findTheMoves : say.suppose}
           </button>
         </div>
         {outcome && (
           <table className="w-full border-collapse" data-part="outcome">
             <thead>
               <tr className="text-left text-soft">
-                <th aria-label="figure" />
-                <th className="w-24 text-right font-normal">now</th>
-                <th className="w-24 text-right font-normal">then</th>
+                <th aria-label={say.figure} />
+                <th className="w-24 text-right font-normal">{say.now}</th>
+                <th className="w-24 text-right font-normal">{say.planned}</th>
               </tr>
             </thead>
             <tbody>
@@ -120,12 +138,15 @@ export function WhatIfDialog({ close }: { close: () => void }) {
           </table>
         )}
         {outcome && figures.every(([key]) => outcome.now[key] === outcome.then[key]) && (
-          <p className="text-soft">Nothing would change.</p>
+          <p className="text-soft">{say.nothingWouldChange}</p>
         )}
         {outcome && outcome.unseated.length > 0 && (
           <p className="text-soft">
-            {plural(outcome.unseated.length, "instrument")} would find no seat; first {outcome.unseated[0]!.name}:{" "}
-            {outcome.unseated[0]!.reason}
+            {say.instrumentsWouldFindNoSeat(
+              outcome.unseated.length,
+              outcome.unseated[0]!.name,
+              outcome.unseated[0]!.reason,
+            )}
           </p>
         )}
         {moves && (
@@ -143,7 +164,7 @@ export function WhatIfDialog({ close }: { close: () => void }) {
       {moves && (
         <div className="mt-3 flex justify-end">
           <button type="button" className="button button-main" onClick={() => void ask(true)}>
-            Move them
+            {say.moveThem}
           </button>
         </div>
       )}

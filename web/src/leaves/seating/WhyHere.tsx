@@ -1,6 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { seatByHand, whyThere } from "../../model/seating";
 import { useApp } from "../../model/store";
+import { words } from "./words";
+
+const say = words.whyHere;
 
 /** WhyHere says of the one selected instrument why it sits where it sits, and
  * what every other machine would mean. */
@@ -20,12 +23,12 @@ export function WhyHere() {
   return (
     <section
       className="flex shrink-0 items-start gap-3 border-line border-t px-3 py-1.5"
-      aria-label="Why here"
+      aria-label={say.whyHere}
       data-part="why"
     >
       <details className="min-w-0 flex-1">
         <summary className="cursor-default truncate">
-          <strong className="font-semibold">{only!.name}</strong> {only!.seat ? "sits here" : "sits nowhere"}:{" "}
+          <strong className="font-semibold">{only!.name}</strong> {only!.seat ? say.sitsHere : say.sitsNowhere}:{" "}
           {data.reasons.join("; ")}
         </summary>
         {data.elsewhere.map((e) => (
@@ -40,7 +43,7 @@ export function WhyHere() {
           className="link text-soft"
           onClick={() => void seatByHand({ kind: "release", ids: [only!.id] })}
         >
-          let plans move it
+          {say.letPlansMoveIt}
         </button>
       )}
     </section>

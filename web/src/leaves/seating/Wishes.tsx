@@ -5,6 +5,9 @@ import type { Wish } from "../../model/seating";
 import { useApp } from "../../model/store";
 import { things } from "../../model/template";
 import { Small } from "../../parts/Small";
+import { words } from "./words";
+
+const say = words.wishes;
 
 /** Wishes lists what a plan does where it can: sections kept together or apart. */
 export function Wishes({ wishes, keep }: { wishes: Wish[]; keep: (w: Wish[]) => void }) {
@@ -13,7 +16,7 @@ export function Wishes({ wishes, keep }: { wishes: Wish[]; keep: (w: Wish[]) => 
   const [first, setFirst] = useState<Id>(sections[0]?.id ?? "");
   const [other, setOther] = useState<Id>("");
   const [place, setPlace] = useState<Wish["place"]>("riser");
-  const name = (id: Id) => sheet.sections.byId.get(id)?.name ?? "a section that is gone";
+  const name = (id: Id) => sheet.sections.byId.get(id)?.name ?? say.aSectionThatIsGone;
   const options = sections.map((s) => (
     <option key={s.id} value={s.id}>
       {s.parent ? `${name(s.parent)} / ${s.name}` : s.name}
@@ -21,42 +24,47 @@ export function Wishes({ wishes, keep }: { wishes: Wish[]; keep: (w: Wish[]) => 
   ));
   if (sections.length === 0) return null;
   return (
-    <section aria-label="Wishes">
+    <section aria-label={say.wishes}>
       {wishes.map((w, n) => (
         <div key={`${w.kind} ${w.place} ${w.sections.join()}`} className="flex items-center gap-2" data-part="wish">
           <span>
             {w.kind === "together"
-              ? `${w.sections.map(name).join(" and ")} on one ${w.place}`
-              : `${w.sections.map(name).join(" and ")} on different ${w.place}s`}
+              ? say.onOne(w.sections.map(name).join(say.and), w.place)
+              : say.onDifferentS(w.sections.map(name).join(say.and), w.place)}
           </span>
-          <Small label="Remove this wish" run={() => keep(wishes.filter((_, k) => k !== n))}>
+          <Small label={say.removeThisWish} run={() => keep(wishes.filter((_, k) => k !== n))}>
             <X size={14} />
           </Small>
         </div>
       ))}
       <div className="flex flex-wrap items-center gap-1.5">
-        Keep
-        <select className="field w-44" aria-label="Section" value={first} onChange={(e) => setFirst(e.target.value)}>
+        {say.keep}
+        <select
+          className="field w-44"
+          aria-label={say.section}
+          value={first}
+          onChange={(e) => setFirst(e.target.value)}
+        >
           {options}
         </select>
         <select
           className="field w-48"
-          aria-label="Together, or apart from"
+          aria-label={say.togetherOrApartFrom}
           value={other}
           onChange={(e) => setOther(e.target.value)}
         >
-          <option value="">together</option>
-          <optgroup label="apart from">{options}</optgroup>
+          <option value="">{say.together}</option>
+          <optgroup label={say.apartFrom}>{options}</optgroup>
         </select>
-        by
+        {say.by}
         <select
           className="field"
-          aria-label="Place"
+          aria-label={say.place}
           value={place}
           onChange={(e) => setPlace(e.target.value as Wish["place"])}
         >
-          <option value="riser">riser</option>
-          <option value="machine">machine</option>
+          <option value="riser">{say.riser}</option>
+          <option value="machine">{say.machine}</option>
         </select>
         <button
           type="button"
@@ -69,7 +77,7 @@ export function Wishes({ wishes, keep }: { wishes: Wish[]; keep: (w: Wish[]) => 
             keep([...wishes, wish]);
           }}
         >
-          Wish
+          {say.wish}
         </button>
       </div>
     </section>

@@ -1,4 +1,7 @@
 import type { Id, Instrument } from "../../model/api";
+import { words } from "./words";
+
+const say = words.seats;
 
 /** SeatIndex finds who sits where. */
 export type SeatIndex = ReadonlyMap<string, Instrument>;
@@ -51,6 +54,6 @@ export function range(risers: readonly number[]): string {
     if (last && last[1] === n - 1) last[1] = n;
     else runs.push([n, n]);
   }
-  const said = runs.map(([a, b]) => (a === b ? `${a}` : b === a + 1 ? `${a} and ${b}` : `${a} to ${b}`));
-  return risers.length === 1 ? `Riser ${said[0]} is` : `Risers ${said.join(", ")} are`;
+  const said = runs.map(([a, b]) => (a === b ? `${a}` : b === a + 1 ? say.and(a, b) : say.to(a, b)));
+  return risers.length === 1 ? say.riserIs(said[0]!) : say.risersAre(said.join(", "));
 }

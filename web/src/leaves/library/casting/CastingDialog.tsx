@@ -8,8 +8,11 @@ import { createTemplate } from "../../../model/opening";
 import { tell, useApp } from "../../../model/store";
 import { UnreadList } from "../../../parts/UnreadList";
 import { Floating } from "../../../shell/Floating";
+import { words } from "../words";
 import { Lists } from "./Lists";
 import { Who } from "./Who";
+
+const say = words.castingCastingDialog;
 
 /** CastingDialog casts a score, from a file or a line, with a list of
  * preferences, and lays it down as rows and a call. */
@@ -17,7 +20,7 @@ export function CastingDialog({ close }: { close: () => void }) {
   const cat = useCatalogue();
   if (!cat) return null;
   return (
-    <Floating title="Cast a score" open onOpenChange={close} className="w-[1120px]">
+    <Floating title={say.castAScore} open onOpenChange={close} className="w-[1120px]">
       <Casting cat={cat} close={close} />
     </Floating>
   );
@@ -42,7 +45,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
     if (fresh && !(await createTemplate(title))) return;
     const done = await takeCast(ask, title);
     if (!done) return;
-    tell(`${name || done.title} is cast: the call of that name brings everybody in.`);
+    tell(say.isCastTheCall(name || done.title));
     close();
     if (wish) await furnish({ ...wish, fill: false });
   };
@@ -65,28 +68,28 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
         }}
       >
         <label className="button">
-          {ask.file ? ask.file.name : "Choose a MusicXML file"}
+          {ask.file ? ask.file.name : say.chooseAMusicxmlFile}
           <input
             type="file"
             className="sr-only"
             accept=".musicxml,.mxl,.xml"
-            aria-label="Score"
+            aria-label={say.score}
             onChange={(e) => open(e.target.files?.[0])}
           />
         </label>
-        <span className="pb-1 text-soft">or a line</span>
+        <span className="pb-1 text-soft">{say.orALine}</span>
         <input
           className="field min-w-60 flex-1"
-          aria-label="Orchestra in a line"
-          placeholder="2[1.2/pic] 2 2 2 - 4 2 3 1 - tmp+2 - hp - str"
+          aria-label={say.orchestraInALine}
+          placeholder={say.n212Pic2}
           value={line}
           onChange={(e) => setLine(e.target.value)}
         />
         <button type="submit" className="button" disabled={line.trim() === ""}>
-          Read it
+          {say.readIt}
         </button>
         <label className="flex items-center gap-1.5">
-          <span className="text-soft">Cast by</span>
+          <span className="text-soft">{say.castBy}</span>
           <select
             className="field"
             value={ask.list || report?.list || ""}
@@ -100,28 +103,24 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
           </select>
         </label>
         <button type="button" className="button" aria-expanded={editing} onClick={() => setEditing(!editing)}>
-          Lists…
+          {say.lists}
         </button>
       </form>
       {editing && <Lists cat={cat} list={ask.list || report?.list || ""} choose={(list) => setAsk({ ...ask, list })} />}
-      {!given && (
-        <p className="py-6 text-center text-soft">
-          Drop a score here, or write an orchestra as librarians do. Each part is given to somebody, with the reason.
-        </p>
-      )}
+      {!given && <p className="py-6 text-center text-soft">{say.dropAScoreHere}</p>}
       {error && <p className="py-2 text-accent">! {error.message}</p>}
       {report && <UnreadList list={report.unread} />}
       {report && (
         <>
           <div className="min-h-0 flex-1 overflow-y-auto border-line border-y">
-            <table className="w-full text-left" aria-label="Casting" aria-busy={isFetching}>
+            <table className="w-full text-left" aria-label={say.casting} aria-busy={isFetching}>
               <thead className="sticky top-0 bg-paper">
                 <tr className="text-soft">
-                  <th className="py-1 pl-1 font-normal">Part</th>
-                  <th className="font-normal">Asks for</th>
-                  <th className="font-normal">Played by</th>
-                  <th className="font-normal">Because of</th>
-                  <th className="font-normal">Lacks</th>
+                  <th className="py-1 pl-1 font-normal">{say.part}</th>
+                  <th className="font-normal">{say.asksFor}</th>
+                  <th className="font-normal">{say.playedBy}</th>
+                  <th className="font-normal">{say.becauseOf}</th>
+                  <th className="font-normal">{say.lacks}</th>
                 </tr>
               </thead>
               <tbody>
@@ -141,19 +140,19 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
             <Sum parts={report.parts} />
             {!wish && (
               <label className="ml-auto flex items-center gap-1.5">
-                <span className="text-soft">Into</span>
+                <span className="text-soft">{say.into}</span>
                 <select
                   className="field"
                   value={fresh ? "new" : "this"}
                   onChange={(e) => setFresh(e.target.value === "new")}
                 >
-                  <option value="this">this template</option>
-                  <option value="new">a new template</option>
+                  <option value="this">{say.thisTemplate}</option>
+                  <option value="new">{say.aNewTemplate}</option>
                 </select>
               </label>
             )}
             <label className={`flex items-center gap-1.5 ${wish ? "ml-auto" : ""}`}>
-              <span className="text-soft">Call it</span>
+              <span className="text-soft">{say.callIt}</span>
               <input
                 className="field w-56"
                 placeholder={report.title}
@@ -162,7 +161,7 @@ function Casting({ cat, close }: { cat: Catalogue; close: () => void }) {
               />
             </label>
             <button type="submit" className="button button-main">
-              Cast it
+              {say.castIt}
             </button>
           </form>
         </>
@@ -185,10 +184,15 @@ function Line({ cat, part: p, byHand, choose }: LineProps) {
       <td className="py-1 pl-1">
         <span className="block font-medium">{p.name}</span>
         <span className="block text-[12px] text-soft">
-          {is?.name ?? "not known"}
-          {p.players > 1 && ` · ${p.players} players`}
+          {is?.name ?? say.notKnown}
+          {p.players > 1 && say.players(p.players)}
           {p.notes > 0 &&
-            ` · ${p.notes.toLocaleString("en")} note${p.notes === 1 ? "" : "s"}, ${keyName(p.low, cat.middleC)} to ${keyName(p.high, cat.middleC)}`}
+            say.noteTo(
+              p.notes.toLocaleString("en"),
+              p.notes === 1 ? "" : "s",
+              keyName(p.low, cat.middleC),
+              keyName(p.high, cat.middleC),
+            )}
         </span>
       </td>
       <td className="max-w-[240px] py-1 pr-2 text-soft">
@@ -196,7 +200,7 @@ function Line({ cat, part: p, byHand, choose }: LineProps) {
           <span
             key={w.name}
             className="mr-2 inline-block"
-            title={`${w.notes} notes${w.first ? `, from measure ${w.first}` : ""}`}
+            title={say.notes(w.notes, w.first ? say.fromMeasure(w.first) : "")}
           >
             {w.name} <span className="text-[12px]">{w.notes}</span>
           </span>
@@ -208,7 +212,7 @@ function Line({ cat, part: p, byHand, choose }: LineProps) {
       <td className="py-1 pr-2 text-soft">{p.why}</td>
       <td className="py-1 pr-1 text-accent">
         {p.lacks.length > 0 && <span className="block">{p.lacks.join(", ")}</span>}
-        {p.outside && <span className="block">goes beyond the keys</span>}
+        {p.outside && <span className="block">{say.goesBeyondTheKeys}</span>}
       </td>
     </tr>
   );
@@ -220,9 +224,10 @@ function Sum({ parts }: { parts: CastPart[] }) {
   const lacking = parts.filter((p) => p.lacks.length > 0).length;
   return (
     <p>
-      <b className="font-semibold">{parts.length} parts</b>; {fresh.size} new row{fresh.size === 1 ? "" : "s"}
-      {lacking > 0 && `; ${lacking} lack something`}
-      {nobody > 0 && <span className="text-accent">; {nobody} without a player</span>}
+      <b className="font-semibold">{say.parts(parts.length)}</b>
+      {say.newRow(fresh.size, fresh.size === 1 ? "" : "s")}
+      {lacking > 0 && say.lackSomething(lacking)}
+      {nobody > 0 && <span className="text-accent">{say.withoutAPlayer(nobody)}</span>}
     </p>
   );
 }

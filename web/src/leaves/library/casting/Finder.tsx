@@ -1,6 +1,9 @@
 import { useState } from "react";
 import type { Instrument } from "../../../model/api";
 import { type Catalogue, usePatches } from "../../../model/catalogue";
+import { words } from "../words";
+
+const say = words.castingFinder;
 
 interface Props {
   cat: Catalogue;
@@ -28,8 +31,8 @@ export function Finder({ cat, first, rows, take }: Props) {
       <button
         type="button"
         className="button h-7 px-1.5"
-        aria-label={`${name} too`}
-        title="beside those chosen"
+        aria-label={say.too(name)}
+        title={say.besideThoseChosen}
         onClick={() => take(id, true)}
       >
         +
@@ -40,12 +43,12 @@ export function Finder({ cat, first, rows, take }: Props) {
     <>
       <input
         className="field mb-1 w-full"
-        aria-label="Find a player"
+        aria-label={say.findAPlayer}
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
       <ul className="max-h-64 overflow-y-auto">
-        {found.slice(0, most).map((i) => item(i.id, i.name, "in the template"))}
+        {found.slice(0, most).map((i) => item(i.id, i.name, say.inTheTemplate))}
         {patches.map((x) => item(x.id, x.name, cat.libraries.find((l) => l.id === x.library)?.name ?? ""))}
       </ul>
     </>

@@ -5,14 +5,17 @@ import type { CastingList, Preference } from "../../../model/casting";
 import { type Catalogue, changeCatalogue } from "../../../model/catalogue";
 import { randomId } from "../../../model/sending";
 import { Small } from "../../../parts/Small";
+import { words } from "../words";
 import { Finder } from "./Finder";
 
+const say = words.castingLists;
+
 const kinds: Record<Preference["kind"], string> = {
-  template: "What the template has",
-  set: "A saved set of patches",
-  library: "One library",
-  anywhere: "Any library",
-  resort: "Fallback",
+  template: say.whatTheTemplateHas,
+  set: say.aSavedSetOfPatches,
+  library: say.oneLibrary,
+  anywhere: say.anyLibrary,
+  resort: say.fallback,
 };
 
 interface Props {
@@ -26,7 +29,7 @@ export function Lists({ cat, list, choose }: Props) {
   const there = [...cat.castings, ...cat.shipped].find((l) => l.id === list) ?? cat.shipped[0]!;
   const own = cat.castings.some((l) => l.id === there.id);
   const copy = async () => {
-    const value = { ...there, id: `casting-${randomId()}`, name: `${there.name}, copied`, version: 1 };
+    const value = { ...there, id: `casting-${randomId()}`, name: say.copied(there.name), version: 1 };
     if (await changeCatalogue(cat, { kind: "put", castings: [{ at: -1, value: { ...value, default: false } }] }))
       choose(value.id);
   };
@@ -39,7 +42,7 @@ export function Lists({ cat, list, choose }: Props) {
         ))}
       </ol>
       <button type="button" className="button" onClick={() => void copy()}>
-        Copy it, to change it
+        {say.copyItToChangeIt}
       </button>
     </div>
   );
@@ -79,18 +82,18 @@ function Editor({ cat, list, copy, choose }: EditorProps) {
       <div className="flex items-center gap-3">
         <input
           className="field w-64"
-          aria-label="Name of the list"
+          aria-label={say.nameOfTheList}
           value={draft.name}
           onChange={(e) => setDraft({ ...draft, name: e.target.value })}
         />
-        <span className="text-soft">version {list.version}</span>
+        <span className="text-soft">{say.version(list.version)}</span>
         <label className="flex h-7 items-center gap-1.5">
           <input
             type="checkbox"
             checked={draft.default ?? false}
             onChange={(e) => setDraft({ ...draft, default: e.target.checked })}
           />
-          the studio's default
+          {say.theStudiosDefault}
         </label>
       </div>
       <ol className="flex flex-col gap-1">
@@ -98,13 +101,13 @@ function Editor({ cat, list, copy, choose }: EditorProps) {
           <li key={n} className="flex items-center gap-1.5">
             <span className="w-5 text-right text-soft">{n + 1}.</span>
             <Entry cat={cat} entry={e} put={(x) => put(entries.map((y, at) => (at === n ? x : y)))} />
-            <Small label="Up" off={n === 0} run={() => move(n, -1)}>
+            <Small label={say.up} off={n === 0} run={() => move(n, -1)}>
               <ArrowUp size={13} />
             </Small>
-            <Small label="Down" off={n === entries.length - 1} run={() => move(n, 1)}>
+            <Small label={say.down} off={n === entries.length - 1} run={() => move(n, 1)}>
               <ArrowDown size={13} />
             </Small>
-            <Small label="Take out" run={() => put(entries.filter((_, at) => at !== n))}>
+            <Small label={say.takeOut} run={() => put(entries.filter((_, at) => at !== n))}>
               <X size={13} />
             </Small>
           </li>
@@ -112,16 +115,16 @@ function Editor({ cat, list, copy, choose }: EditorProps) {
       </ol>
       <div className="flex gap-1.5">
         <button type="button" className="button" onClick={() => put([...entries, { kind: "anywhere" }])}>
-          Add a preference
+          {say.addAPreference}
         </button>
         <button type="button" className="button" onClick={() => void copy()}>
-          Copy
+          {say.copy}
         </button>
         <button type="button" className="button" onClick={() => void remove()}>
-          Remove
+          {say.remove}
         </button>
         <button type="button" className="button button-main" disabled={draft === list} onClick={() => void keep()}>
-          Save list
+          {say.saveList}
         </button>
       </div>
     </div>
@@ -141,7 +144,7 @@ function Entry({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put:
     <>
       <select
         className="field"
-        aria-label="Where to look"
+        aria-label={say.whereToLook}
         value={e.kind}
         onChange={(x) => kind(x.target.value as Preference["kind"])}
       >
@@ -154,7 +157,7 @@ function Entry({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put:
       {e.kind === "library" && (
         <select
           className="field"
-          aria-label="Library"
+          aria-label={say.library}
           value={e.library}
           onChange={(x) => put({ ...e, library: x.target.value })}
         >
@@ -168,8 +171,8 @@ function Entry({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put:
       {e.kind === "set" && (
         <input
           className="field w-36"
-          aria-label="Name of the set"
-          placeholder="name of the set"
+          aria-label={say.nameOfTheSet}
+          placeholder={say.nameOfTheSet2}
           value={e.name ?? ""}
           onChange={(x) => put({ ...e, name: x.target.value })}
         />
@@ -178,8 +181,8 @@ function Entry({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; put:
       <input
         key={(e.sounds ?? []).join()}
         className="field min-w-40 flex-1"
-        aria-label="Only for"
-        placeholder="for every instrument; or only: strings, brass.french-horn"
+        aria-label={say.onlyFor}
+        placeholder={say.forEveryInstrumentOrOnly}
         defaultValue={(e.sounds ?? []).join(", ")}
         onBlur={(x) => {
           const sounds = x.target.value
@@ -201,16 +204,16 @@ function Members({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; pu
     <Popover.Root>
       <Popover.Trigger className="button">
         {patches.length > 0
-          ? `${patches.length} patch${patches.length === 1 ? "" : "es"}`
+          ? say.patchEs(patches.length)
           : e.kind === "resort"
-            ? "any of five octaves"
-            : "Choose patches…"}
+            ? say.anyOfFiveOctaves
+            : say.choosePatches}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="floating w-80 p-2" align="start" sideOffset={4}>
           {patches.length > 0 && (
             <button type="button" className="button mb-1" onClick={() => put({ ...e, patches: [] })}>
-              Take all {patches.length} out
+              {say.takeAllOut(patches.length)}
             </button>
           )}
           <Finder

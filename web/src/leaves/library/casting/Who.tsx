@@ -4,7 +4,10 @@ import type { CastPart } from "../../../model/casting";
 import type { Catalogue } from "../../../model/catalogue";
 import { get } from "../../../model/store";
 import { things } from "../../../model/template";
+import { words } from "../words";
 import { Finder } from "./Finder";
+
+const say = words.castingWho;
 
 interface Props {
   cat: Catalogue;
@@ -22,14 +25,14 @@ export function Who({ cat, part: p, byHand, choose }: Props) {
         <span
           key={c.id}
           className={`inline-flex items-center gap-1 rounded-[3px] border border-line px-1.5 ${c.inTemplate ? "" : "border-dashed"}`}
-          title={`${c.library}${c.inTemplate ? "" : "; comes as a new row"}`}
+          title={`${c.library}${c.inTemplate ? "" : say.comesAsANewRow}`}
         >
           {c.name}
           {byHand && (
             <button
               type="button"
               className="grid size-6 place-items-center"
-              aria-label={`Without ${c.name}`}
+              aria-label={say.without(c.name)}
               onClick={() => choose(ids.filter((id) => id !== c.id))}
             >
               <X size={12} />
@@ -38,8 +41,8 @@ export function Who({ cat, part: p, byHand, choose }: Props) {
         </span>
       ))}
       <Popover.Root>
-        <Popover.Trigger className="button h-6 px-1.5" aria-label={`Choose who plays ${p.name}`}>
-          {p.chosen.length ? "…" : "Choose…"}
+        <Popover.Trigger className="button h-6 px-1.5" aria-label={say.chooseWhoPlays(p.name)}>
+          {p.chosen.length ? "…" : say.choose}
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="floating w-80 p-2" align="start" sideOffset={4}>
@@ -54,7 +57,7 @@ export function Who({ cat, part: p, byHand, choose }: Props) {
       </Popover.Root>
       {byHand && (
         <button type="button" className="button h-6 px-1.5" onClick={() => choose(null)}>
-          By the list
+          {say.byTheList}
         </button>
       )}
     </div>
