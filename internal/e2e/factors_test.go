@@ -57,11 +57,11 @@ func TestPasskeyAndCodes(t *testing.T) {
 	p.seeText(`[aria-label=Passkeys]`, "used")
 	p.click(`[aria-label=Passkeys] li button`)
 	p.seeText("[role=alert]", "only way you can sign in")
-	p.press("Add a passkey of this device")
+	p.press("Add a passkey on this device")
 	p.seeText("[role=alert]", "has a passkey of yours already")
 	p.see(`[aria-label="New password"]`).MustInput("seven wet ropes and a bell")
 	p.press("^Set$")
-	p.see(`[aria-label="Present password"]`)
+	p.see(`[aria-label="Current password"]`)
 
 	p.press("^Turn on$")
 	key := strings.ReplaceAll(p.see(`[data-part=key]`).MustText(), " ", "")

@@ -210,8 +210,8 @@ func TestHitsAndMarkersAreDragged(t *testing.T) {
 	is("Bar of tempo 2", "6")                 // after the bar on its start: there the playhead is not
 	p.pull(`[data-tempo="1"]`, 2*50*perFrame) // two bars of 50 frames
 	is("Bar of tempo 2", "8")
-	for !p.see(`[aria-label=Nearer]`).MustProperty("disabled").Bool() {
-		p.click(`[aria-label=Nearer]`)
+	for !p.see(`[aria-label="Zoom in"]`).MustProperty("disabled").Bool() {
+		p.click(`[aria-label="Zoom in"]`)
 	}
 	require.InDelta(t, 48, p.figure(`[data-strip="1"]`, "data-frames"), 12)
 	p.see(`[data-strip="1"] [data-part=frames]`)

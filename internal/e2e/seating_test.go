@@ -57,7 +57,7 @@ func TestReseatingAfterLosingAMachine(t *testing.T) {
 	p.gone("[role=dialog]")
 
 	p.click(`[data-machine=Cedar] button`)
-	p.press("Remove, and take its seats away")
+	p.press("Remove it and its seats")
 	p.gone(`[data-machine=Cedar]`)
 	p.seeText("[data-part=unseated]", "without a seat")
 	p.unfold("calls")

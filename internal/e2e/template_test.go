@@ -141,7 +141,7 @@ func TestMachinesAndSeats(t *testing.T) {
 	p.seeText(`[data-part=trace]`, "Dogwood, riser 1, port 3, channel 5")
 
 	p.click(`[data-machine=Dogwood] button`)
-	p.press("Remove, and take its seats away")
+	p.press("Remove it and its seats")
 	p.gone(`[data-machine=Dogwood]`)
 	p.seeText(`[data-part=unseated]`, "Anvil")
 	p.undo(4)

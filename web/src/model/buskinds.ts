@@ -24,7 +24,7 @@ interface BusKind {
 /** The kinds of bus, in the order sound meets them. */
 export const busKinds: Record<Kind, BusKind> = {
   group: { words: say.group, many: say.groups, made: true, sums: true, sight: true },
-  return: { words: say.returnFedBySends, many: "returns", made: true, sends: true, sight: true, process: "reverb" },
+  return: { words: say.returnFedBySends, many: say.returns, made: true, sends: true, sight: true, process: "reverb" },
   stem: { words: say.stem, many: say.stems, made: true, stem: true, sight: true },
   mix: { words: say.mix, many: say.mixes, beyond: true, only: true },
   print: { words: say.print, many: say.prints, beyond: true },

@@ -295,7 +295,7 @@ export async function recut(cue: Cue, file: File) {
     ),
   );
   if (!data) return;
-  save(`${file.name.replace(/\.[^.]*$/, "")} recut.mid`, data as unknown as Blob);
+  save(say.recutMid(file.name.replace(/\.[^.]*$/, "")), data as unknown as Blob);
   tell(say.theEditedFileIsReady);
 }
 

@@ -3,6 +3,7 @@ import { answer, api, fileBody, type Id } from "./api";
 import type { Mapping } from "./catalogue";
 import { save } from "./saving";
 import { attempt, get } from "./store";
+import { words } from "./words";
 
 const path = () => ({ params: { path: { id: get().sheet!.id } } });
 
@@ -30,5 +31,5 @@ export async function takeOutTranslated(file: File) {
   const data = await attempt(() =>
     answer(api.POST("/api/templates/{id}/hand/translate/midi", { ...path(), ...fileBody(file), parseAs: "blob" })),
   );
-  if (data) save(`${file.name.replace(/\.[^.]*$/, "")} translated.mid`, data as unknown as Blob);
+  if (data) save(words.hand.translatedMid(file.name.replace(/\.[^.]*$/, "")), data as unknown as Blob);
 }

@@ -220,6 +220,9 @@ export function seatText(sheet: Sheet, i: Instrument): string {
   return `${i.with ? "″ " : ""}${m?.name ?? "?"} ${i.seat.riser}·${i.seat.port}·${String(i.seat.channel).padStart(2, "0")}`;
 }
 
+/** The kinds of row, with what people call them. */
+export const rowKinds: Record<Instrument["kind"], string> = say.kinds;
+
 export function mib(x: number): string {
   if (x > 0 && x < 1) return `${Math.ceil(x * 1024)} KiB`;
   if (x < 1024) return `${Math.round(x)} MiB`;

@@ -10,15 +10,16 @@ export const words = {
   },
   balance: {
     notHeard: (not: string) => ` Not heard: ${not}.`,
-    asLoudAsBefore: (rest: string) => `, ${rest}as loud as before`,
+    asLoudAsBefore: (some: string) => `, ${some}as loud as before`,
     itWas: (reason: string) => ` It was ${reason}.`,
-    rowsHeard: (heard: number, kept: string, rest: string, not: string) =>
-      `${plural(heard, "row")} heard${kept}.${rest}${not}`,
+    rowsHeard: (heard: number, kept: string, was: string, not: string) =>
+      `${plural(heard, "row")} heard${kept}.${was}${not}`,
     theLevelOfRows: (rows: number) => `The level of ${plural(rows, "row")} is trimmed.`,
     sendsAndPansSuit: "Sends and pans suit the hall now.",
     groupsBalancedByStrength: (groups: number) => `${plural(groups, "group")} balanced by strength.`,
   },
   buskinds: {
+    returns: "returns",
     group: "group",
     groups: "groups",
     returnFedBySends: "return, fed by sends",
@@ -31,8 +32,8 @@ export const words = {
     speakers: "speakers",
   },
   catalogue: {
-    itStandsInTheOrchestra: "It stands in the Orchestra.",
-    standInTheOrchestra: (patches: number) => `${patches} stand in the Orchestra.`,
+    itStandsInTheOrchestra: "It is in the Orchestra.",
+    standInTheOrchestra: (patches: number) => `${patches} are in the Orchestra.`,
   },
   changing: {
     laidOut: (to: string) => `Laid out ${to}.`,
@@ -67,8 +68,9 @@ export const words = {
   factors: {
     codesAtSign: "Codes at sign-in are off.",
     thisBrowserHasNoPasskeys: "This browser has no passkeys.",
-    passkeysWorkAtHttpLocalhost: (port: string) => `Passkeys work at http://localhost:${port}, not at a number.`,
-    passkeysWorkWhereTheServer: "Passkeys work where the server has a name, not at a number.",
+    passkeysWorkAtHttpLocalhost: (port: string) =>
+      `Passkeys work at http://localhost:${port}, not at a numeric address.`,
+    passkeysWorkWhereTheServer: "Passkeys work where the server has a name, not at a numeric address.",
     passkeysWorkOverHttpsOnly: "Passkeys work over https only.",
     thisDeviceHasAPasskey: "This device has a passkey of yours already.",
     theDeviceGaveNoPasskey:
@@ -77,10 +79,11 @@ export const words = {
     aProgram: "a program",
   },
   film: {
+    recutMid: (file: string) => `${file} recut.mid`,
     setCuesTo: (ids: number, status: string) => `Set ${ids} cues to ${status}`,
     cut: (cuts: number) => `Cut ${cuts}`,
-    theCuesStand: "The cues stand in the new cut.",
-    theCuesStandAsTheyDid: "The cues stand as they did in that cut.",
+    theCuesStand: "The cues are in the new cut.",
+    theCuesStandAsTheyDid: "The cues are as they were in that cut.",
     isReadyToBeSaved: (got: string) => `${got} is ready to be saved.`,
     theEditedFileIsReady: "The edited file is ready to be saved.",
   },
@@ -96,6 +99,9 @@ export const words = {
     marksToLookAtEach: (marks: number) =>
       `${plural(marks, "mark")} to look at, each with remedies: press the full stop.`,
     f1ExplainsTheLeaf: "F1 explains the leaf that you are in; ? lists all keys.",
+  },
+  hand: {
+    translatedMid: (file: string) => `${file} translated.mid`,
   },
   history: {
     takenBackAsAChange: "Taken back, as a change of its own.",
@@ -143,7 +149,7 @@ export const words = {
     rowsMoved: (moved: number) => `${plural(moved, "row")} moved.`,
   },
   performing: {
-    theLineToTheServer: "The line to the server has ended; open the music again.",
+    theLineToTheServer: "The connection to the server was lost; open the music again.",
   },
   picture: {
     addAReelFirst: "Add a reel first.",
@@ -151,7 +157,7 @@ export const words = {
     keeps: (cue: string, file: string) => `${cue} keeps ${file}.`,
   },
   printplayer: {
-    theSoundDidNotCome: "the sound did not come",
+    theSoundDidNotCome: "the audio did not arrive",
   },
   prints: {
     thereIsNoDrawing: "there is no drawing of this file",
@@ -178,7 +184,7 @@ export const words = {
     showsAlongNoSightline: (name: string) => `${name} shows along no sightline.`,
   },
   sounding: {
-    theLineToTheMachines: "The line to the machines has ended; arm the rows again.",
+    theLineToTheMachines: "The connection to the machines was lost; arm the rows again.",
     notReadyCallItFirst: "not ready. Call it first.",
     noLongerSoundsItMay: (lost: string) => `${lost} no longer sounds; it may be away.`,
     thereWereGapsSamplesDid: "There were gaps: samples did not come from the disk in time.",
@@ -188,6 +194,7 @@ export const words = {
     noMidiKeyboardIsConnected: "No MIDI keyboard is connected; connect one and try again.",
   },
   template: {
+    kinds: { sampled: "sampled", input: "input", guide: "guide", spare: "spare" },
     middle: "middle",
     left: "left",
     right: "right",

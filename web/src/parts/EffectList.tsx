@@ -56,8 +56,8 @@ export function EffectList({
                   <button
                     type="button"
                     className="button h-6"
-                    aria-label={say.beforeTheOneBeforeIt(words)}
-                    title={say.BeforeTheOneBeforeIt}
+                    aria-label={say.moveEarlier(words)}
+                    title={say.earlier}
                     onClick={() => {
                       const next = [...runs];
                       [next[n - 1], next[n]] = [next[n]!, next[n - 1]!];

@@ -1,3 +1,5 @@
+import { plural } from "../model/plural";
+
 /** Every string of the parts that leaves share, by the file that shows it. */
 export const words = {
   card: {
@@ -36,11 +38,11 @@ export const words = {
     nothing: "nothing",
   },
   effectList: {
-    beforeTheOneBeforeIt: (wordss: string) => `${wordss}, before the one before it`,
-    BeforeTheOneBeforeIt: "Before the one before it",
+    moveEarlier: (effect: string) => `Move ${effect} earlier`,
+    earlier: "Move it earlier",
     off: "off",
     on: "on",
-    remove: (wordss: string) => `Remove ${wordss}`,
+    remove: (effect: string) => `Remove ${effect}`,
     addTo: (label: string) => `Add to ${label}`,
     addAnEffect: "Add an effect…",
     noRecordingYet: "no recording yet",
@@ -93,8 +95,8 @@ export const words = {
   },
   memoryGlass: {
     gibAfter: (after: string) => `, ${after} GiB after`,
-    ofGibInUse: (name: string, used: string, limit: string, rest: string) =>
-      `${name}: ${used} of ${limit} GiB in use${rest}`,
+    ofGibInUse: (name: string, used: string, limit: string, after: string) =>
+      `${name}: ${used} of ${limit} GiB in use${after}`,
   },
   pastLine: {
     undo: "Undo: ",
@@ -118,9 +120,8 @@ export const words = {
     of: (names: number, list: number) => `${names} of ${list}`,
   },
   toldList: {
-    onePlace: "one place",
-    places: (told: number) => `${told} places`,
-    theListDisagreesAboutPatches: (rest: string) => `The list disagrees about patches in ${rest}; the rows come in`,
+    theListDisagreesAboutPatches: (places: number) =>
+      `The list contradicts itself about patches in ${plural(places, "place")}; the rows still come in`,
     disagreements: "Disagreements",
     line: (line: number) => `line ${line}`,
   },

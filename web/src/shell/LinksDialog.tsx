@@ -66,7 +66,7 @@ function Line({ link, again }: { link: OpenLink; again: () => Promise<void> }) {
         {say.to(link.to)}
       </span>
       <span className="w-28 text-soft" title={link.openedAt ? say.lastOn(when(link.openedAt)) : ""}>
-        {link.opened === 0 ? say.notOpenedYet : say.opened(link.opened === 1 ? say.once : say.times(link.opened))}
+        {link.opened === 0 ? say.notOpenedYet : say.opened(link.opened)}
       </span>
       <span className="w-36 text-soft">{say.until(when(link.ends))}</span>
       <button

@@ -18,12 +18,7 @@ export function Marks({ close }: { close: () => void }) {
   const { data: tried } = useQuery(computed.marks(sheet.id, sheet.revision, called, count, true));
   const data = tried?.revision === sheet.revision && tried.marks.length === found?.marks.length ? tried : found;
   return (
-    <Floating
-      title={data?.total ? say.mark(data.total, data.total === 1 ? "" : "s") : say.proved}
-      open
-      onOpenChange={close}
-      className="w-[640px]"
-    >
+    <Floating title={data?.total ? say.found(data.total) : say.proved} open onOpenChange={close} className="w-[640px]">
       {data?.total === 0 && <p className="text-soft">{say.nothingToFixRulesPass(data.codes.length)}</p>}
       <ul className="-mx-2 min-h-0 flex-1 overflow-y-auto">
         {data?.marks.map((m, n) => (

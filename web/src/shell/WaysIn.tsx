@@ -190,10 +190,7 @@ function Codes({ on, spares, again }: { on: boolean; spares: number; again: () =
         ) : (
           <div className="flex items-center gap-3">
             <p className="flex-1">
-              {say.on}{" "}
-              <span className="text-soft">
-                {say.left(spares === 1 ? say.n1SpareCodeIs : say.spareCodesAre(spares))}
-              </span>
+              {say.on} <span className="text-soft">{say.spareCodesLeft(spares)}</span>
             </p>
             <button type="button" className="button" onClick={() => setEnding(true)}>
               {say.turnOffDots}

@@ -28,8 +28,8 @@ import { words } from "./words";
 
 const say = words.balance;
 
-const views = ["levels", "strengths", "hall", "headroom"] as const;
-type View = (typeof views)[number];
+type View = keyof typeof say.views;
+const views = Object.keys(say.views) as View[];
 type By = "section" | "instrument";
 type Line = { kind: "head"; key: string; text: string } | { kind: "row"; key: string; row: BalanceRow; is: Instrument };
 
@@ -69,7 +69,7 @@ export function Balance() {
                 remember("balance.view", v);
               }}
             >
-              {v}
+              {say.views[v]}
             </button>
           ))}
         </fieldset>

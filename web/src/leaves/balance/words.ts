@@ -12,9 +12,10 @@ export const words = {
     trimLevels: "Trim levels",
   },
   balance: {
+    views: { levels: "levels", strengths: "strengths", hall: "hall", headroom: "headroom" },
     nothingMeasuredYet: "nothing measured yet",
     notHeard: (unheard: number) => `, ${unheard} not heard`,
-    heardOff: (rows: number, off: number, rest: string) => `${rows} heard, ${off} off${rest}`,
+    heardOff: (rows: number, off: number, unheard: string) => `${rows} heard, ${off} off${unheard}`,
     balance: "Balance",
     whatShows: "What shows",
     orderOfTheRows: "Order of the rows",
@@ -42,7 +43,7 @@ export const words = {
     changedSinceTheLastTime: "Changed since the last time",
     rowsChangedSinceTheLast: (rows: number) => `${plural(rows, "row")} changed since the last time`,
     seen: "Seen",
-    of: (done: number, ofs: number) => `${done} of ${ofs}`,
+    of: (done: number, all: number) => `${done} of ${all}`,
     left: (leftMs: string) => `, ${leftMs} left`,
     stop: "Stop",
     as: (name: string) => `As ${name}`,
@@ -137,8 +138,8 @@ export const words = {
     levelsFromToDbfs: (low: number, high: number) => `Levels from ${low} to ${high} dBFS`,
     fullScale: "full scale",
     theWorkingLevel: (workingDb: number) => `the working level, ${workingDb}`,
-    levelsFromToDbfsTheLong: (low: number, high: number, rest: string) =>
-      `Levels from ${low} to ${high} dBFS; the long tick is ${rest}`,
+    levelsFromToDbfsTheLong: (low: number, high: number, tick: string) =>
+      `Levels from ${low} to ${high} dBFS; the long tick is ${tick}`,
     dbfsFromToOff: (level: string, soft: string, strong: string, off: boolean) =>
       `${level} dBFS, from ${soft} to ${strong}${off ? "; off the working level" : ""}`,
   },

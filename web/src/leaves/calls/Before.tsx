@@ -105,7 +105,7 @@ function MachineCost({ cost, asked }: { cost: Schemas["MachineCost"]; asked: boo
           {cost.rest.length > 0 && (
             <>
               <button type="button" className="link" onClick={() => select(cost.rest, cost.rest[0] ?? null)}>
-                {say.select(cost.rest.length === 1 ? say.it : say.those(cost.rest.length))}
+                {say.select(cost.rest.length)}
               </button>
               {" · "}
             </>

@@ -47,7 +47,7 @@ export function ByBarDialog({ close }: { close: () => void }) {
         }),
       ),
     );
-    if (data) save(`${got?.title || say.music} calls.${format === "midi" ? "mid" : "csv"}`, data as unknown as Blob);
+    if (data) save(say.file(got?.title || say.music, format === "midi" ? "mid" : "csv"), data as unknown as Blob);
   };
   const name = (id: string) => sheet.instruments.byId.get(id)?.name ?? "";
   const changes = got?.steps.filter((s) => s.bar > 0) ?? [];

@@ -42,12 +42,11 @@ export const words = {
     holdsOfIt: (name: string, mib: string) => `${name} holds ${mib} of it`,
     restThere: (name: string) => `Rest ${name} there`,
     lastLoadComputedTook: (computedMs: string, tookMs: string) => `last load: computed ${computedMs}, took ${tookMs}`,
-    it: "it",
-    those: (rest: number) => `those ${rest}`,
-    select: (rest: string) => `Select ${rest}`,
+    select: (rest: number) => `Select ${rest === 1 ? "it" : `those ${rest}`}`,
     moveSeatsElsewhere: "Move seats elsewhere",
   },
   byBarDialog: {
+    file: (title: string, ending: string) => `${title} calls.${ending}`,
     music: "Music",
     memoryByBar: "Memory by bar",
     anotherFile: "Another file…",
@@ -114,7 +113,7 @@ export const words = {
     byTheMusicOfCues: (pieces: number) => `by the music of ${plural(pieces, "cue")}`,
     listeningThroughTheCues: "Listening through the cues…",
     noCueKeepsItsMusic: (since: boolean) =>
-      `No cue ${since ? "has got its music since then" : "keeps its music yet"}: give it in Cues, under Music, where a cue is chosen.`,
+      `No cue ${since ? "was given music since then" : "has its music yet"}: add it in Cues, under Music, where a cue is chosen.`,
     everyRow: "Every row that is not set aside is played in one of them, or is kept ready.",
     and: (machines: string, mib: string, seconds: string) => `${machines} ${mib} and ${seconds}`,
     rowsCalledTheyCost: (rows: number, machines: string) => `${plural(rows, "row")}. Called, they cost ${machines}.`,
@@ -125,17 +124,17 @@ export const words = {
     chooseAll: "Choose all",
     chooseNone: "Choose none",
     chosen: (chosen: string) => `${chosen} chosen. `,
-    theyKeepTheirSeatsRoutes: (rest: string) =>
-      `${rest}They keep their seats, routes and levels, but are no longer loaded or shown.`,
+    theyKeepTheirSeatsRoutes: (chosen: string) =>
+      `${chosen}They keep their seats, routes and levels, but are no longer loaded or shown.`,
     rowsSetAside: (chosen: number) => `${plural(chosen, "row")} set aside.`,
     setRowsAside: (chosen: number) => `Set ${plural(chosen, "row")} aside`,
     setAside: "Set aside",
     rowsSetAsideAlready: (aside: number) => `${plural(aside, "row")} set aside already.`,
     andMore: (missed: number) => ` and ${missed} more`,
-    areAskedForByMusic: (names: string, rest: string, missed: number) =>
-      `! ${names}${rest} ${missed === 1 ? "is" : "are"} asked for by music.`,
+    areAskedForByMusic: (names: string, more: string, missed: number) =>
+      `! ${names}${more} ${missed === 1 ? "is" : "are"} asked for by music.`,
     showThem: "Show them",
-    bringBackWhoIsMissed: "Bring back who is missed",
+    bringBackWhoIsMissed: "Bring back what is missed",
     bringAllBack: "Bring all back",
     alwaysCalledTogether: "Always called together",
     rowsInCues: (rows: number, pieces: number, mib: string) =>
@@ -237,8 +236,8 @@ export const words = {
     fromItsMusic: "from its music",
     arriving: "arriving",
     readyNow: "ready now",
-    rowsWithPlayersAndWhat: (instruments: number, memory: string, rest: string) =>
-      `${plural(instruments, "row")} · ${memory} with players and what stays · ${rest}`,
+    rowsWithPlayersAndWhat: (instruments: number, memory: string, when: string) =>
+      `${plural(instruments, "row")} · ${memory} with players and what stays · ${when}`,
     callIt: "Call it",
     actionsForTheCall: (saved: string) => `Actions for the call ${saved}`,
     callItBesideWhat: "Call it beside what is ready",
@@ -265,7 +264,7 @@ export const words = {
     alsoWanted: "Also wanted",
     alsoHarpsichordColLegnoGirls: "Also: harpsichord, col legno, girls…",
     add: "Add",
-    nobodyPlays: (wordss: string) => `Nobody plays ${wordss}.`,
+    nobodyPlays: (what: string) => `Nobody plays ${what}.`,
     nameOfTheSmallSet: "Name of the small set",
     selectThem: "Select them",
     makeATemplate: "Make a template",
@@ -286,7 +285,7 @@ export const words = {
     trimmed2: "trimmed",
     itsNotesHaveChangedTrim: "! its notes have changed; trim it again",
     notesOutsideItLoaded: (missed: number) => `! ${plural(missed, "note")} outside it, loaded on demand`,
-    of: (zones: number, ofs: number) => `${zones} of ${ofs}`,
+    of: (zones: number, all: number) => `${zones} of ${all}`,
     wholeTrimmedWithoutPlayers: (sum: string, sum2: string) => `${sum} whole, ${sum2} trimmed, without players`,
     loadWhole: "Load whole",
     trim: "Trim",

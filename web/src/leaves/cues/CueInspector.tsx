@@ -328,7 +328,7 @@ function missOf(bars: readonly Bar[], frame: number): string {
   let best = Number.POSITIVE_INFINITY;
   for (const b of bars) for (const beat of b.beats) if (Math.abs(beat - frame) < Math.abs(best)) best = beat - frame;
   if (!Number.isFinite(best)) return "";
-  return Math.abs(best) < 0.05 ? say.n0F : say.f(best > 0 ? "+" : "−", Math.abs(best).toFixed(1));
+  return Math.abs(best) < 0.05 ? say.onTheFrame : say.frames(best > 0 ? "+" : "−", Math.abs(best).toFixed(1));
 }
 
 function Markers({ film, cue, bars }: { film: Film; cue: Cue; bars: readonly Bar[] }) {
@@ -473,9 +473,7 @@ function Recut({ cue }: { cue: Cue }) {
         </ChooseFile>
       }
     >
-      <p className="text-soft">
-        {say.theCutChangedItsMusic(edits.length === 1 ? say.onePlace : say.places(edits.length))}
-      </p>
+      <p className="text-soft">{say.theCutChangedItsMusic(edits.length)}</p>
     </Part>
   );
 }

@@ -202,7 +202,7 @@ const Line = memo(function Line({ cue, settings, mark }: LineProps) {
           <option key={s}>{s}</option>
         ))}
       </select>
-      <span className="truncate text-soft" title={left.join(", then ")} data-part="left">
+      <span className="truncate text-soft" title={left.join(say.andThen)} data-part="left">
         {left[0] ?? say.nothing}
       </span>
       <Cell value={cue.who ?? ""} label={say.whoWrites(name)} keep={(who) => void setCue(cue.id, { who })} />

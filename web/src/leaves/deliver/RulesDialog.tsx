@@ -9,7 +9,7 @@ import { obey, wire } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { randomId } from "../../model/sending";
 import { select, show, useApp } from "../../model/store";
-import { pathOf, type Sheet, things } from "../../model/template";
+import { pathOf, rowKinds, type Sheet, things } from "../../model/template";
 import { Small } from "../../parts/Small";
 import { Floating } from "../../shell/Floating";
 import { words } from "./words";
@@ -113,8 +113,6 @@ export function RulesDialog({ close }: { close: () => void }) {
   );
 }
 
-const families = ["long", "short", "legato", "effect"];
-
 function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: Rule) => void }) {
   const set = (key: keyof Rule, value: string) => {
     const next = { ...rule, [key]: value };
@@ -148,23 +146,8 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
         things(sheet.sections).map((s) => [s.id, pathOf(sheet, s.id)]),
         "min-w-0 flex-1",
       )}
-      {pick(
-        "register",
-        say.register,
-        say.anyRegister,
-        [
-          ["low", "low"],
-          ["high", "high"],
-        ],
-        "w-[102px]",
-      )}
-      {pick(
-        "family",
-        say.articulationFamily,
-        say.anyPlaying,
-        families.map((f) => [f, f]),
-        "w-[104px]",
-      )}
+      {pick("register", say.register, say.anyRegister, Object.entries(say.registers), "w-[102px]")}
+      {pick("family", say.articulationFamily, say.anyPlaying, Object.entries(say.families), "w-[104px]")}
       {pick(
         "library",
         say.library,
@@ -177,8 +160,8 @@ function RuleFields({ sheet, rule, put }: { sheet: Sheet; rule: Rule; put: (r: R
         say.kind,
         say.anyKind,
         [
-          ["sampled", "sampled"],
-          ["input", "input"],
+          ["sampled", rowKinds.sampled],
+          ["input", rowKinds.input],
         ],
         "w-[82px]",
       )}

@@ -39,7 +39,7 @@ export const words = {
     returns: "Returns…",
     seeWhatGroupsReturns: "See what groups, returns and sends the stems ask for, then make them",
     computeTheWiring: "Compute the wiring…",
-    beginWithWhatMust: "Begin with what must be handed over.",
+    beginWithWhatMust: "Begin with what has to be delivered.",
     writeDownTheStems: "Write down the stems",
     writeDownTheStemsOrPaste:
       "Write down the stems, or paste the list you were sent: the rest of the wiring follows from it.",
@@ -62,7 +62,7 @@ export const words = {
     unfold: "Unfold",
     Fold: "Fold",
     instrumentsDragItOnto: (stem: string, count: number) =>
-      `${stem}: ${plural(count, "instrument")}. Drag it onto the stem it shall belong to`,
+      `${stem}: ${plural(count, "instrument")}. Drag it onto the stem it belongs to`,
     mono: "mono",
   },
   returnsDialog: {
@@ -102,6 +102,8 @@ export const words = {
     emptyByItsDepthOff: "Empty: by its depth. off: nothing",
   },
   rulesDialog: {
+    registers: { low: "low", high: "high" },
+    families: { long: "long", short: "short", legato: "legato", effect: "effect" },
     stemRules: "Stem rules",
     theFirstRuleThatMatches:
       "The first rule that matches an instrument decides its stem. New instruments follow the rules right away.",
@@ -173,8 +175,8 @@ export const words = {
   },
   stemSheet: {
     carriesIt: (home: string) => `; ${home} carries it`,
-    theWetSound: (rows: number, sum: string, rest: string) =>
-      `The wet sound of its ${plural(rows, "instrument")} is in no ${sum} stem${rest}.`,
+    theWetSound: (rows: number, fold: string, home: string) =>
+      `The wet sound of its ${plural(rows, "instrument")} is in no ${fold} stem${home}.`,
     addAWetStem: "Add a wet stem for it",
     howIsDelivered: (stem: string) => `How ${stem} is delivered`,
     label: "Label",

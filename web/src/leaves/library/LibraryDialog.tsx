@@ -68,7 +68,7 @@ export function LibraryDialog({ cat, id, close }: { cat: Catalogue; id: Id; clos
           <select className="field" value={room} onChange={(e) => setRoom(e.target.value as typeof room)}>
             {rooms.map((r) => (
               <option key={r} value={r}>
-                {r || say.notSaid}
+                {r === "" ? say.notSaid : say.rooms[r]}
               </option>
             ))}
           </select>

@@ -133,10 +133,7 @@ export function PatchSheet({ cat, chosen }: { cat: Catalogue; chosen: Patch[] })
           <Choice
             label={say.load}
             value={same((x) => (x.heavy ? "heavy" : "light"))}
-            options={[
-              ["light", "light"],
-              ["heavy", "heavy"],
-            ]}
+            options={Object.entries(say.loads)}
             set={(v) => set({ heavy: v === "heavy" })}
           />
           {!many && (

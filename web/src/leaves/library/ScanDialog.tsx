@@ -165,7 +165,7 @@ function ScanLine({ scan: s }: { scan: Scan }) {
         <span className="ml-auto whitespace-nowrap">
           {said[s.state]}
           {busy && s.files > 0 && say.ofFiles(s.done.toLocaleString("en"), s.files.toLocaleString("en"), left)}
-          {s.state === "done" && say.patchEs(s.patches.toLocaleString("en"), s.patches)}
+          {s.state === "done" && say.patches(s.patches)}
         </span>
         {busy && (
           <button type="button" className="button" onClick={() => void stopScan(s.id)}>
@@ -188,9 +188,7 @@ function ScanLine({ scan: s }: { scan: Scan }) {
       {s.reason && <p className={s.state === "failed" ? "text-accent" : "text-soft"}>{s.reason}.</p>}
       {s.brokenCount > 0 && (
         <details>
-          <summary className="cursor-default text-accent">
-            {say.fileCouldNotBeRead(s.brokenCount.toLocaleString("en"), s.brokenCount === 1 ? "" : "s")}
-          </summary>
+          <summary className="cursor-default text-accent">{say.filesCouldNotBeRead(s.brokenCount)}</summary>
           <ul className="max-h-40 overflow-y-auto">
             {s.broken.map((b) => (
               <li key={b.file} className="py-0.5">

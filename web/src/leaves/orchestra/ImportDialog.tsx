@@ -49,12 +49,7 @@ export function ImportDialog({ close }: { close: () => void }) {
     const done = await attempt(() => send(file!, mapping, middleC, decimal, true));
     setBusy(false);
     if (!done) return;
-    tell(
-      say.took(
-        counted(done.instruments, "row", "rows"),
-        done.problems.length ? say.problemsAreLeftOut(done.problems.length) : "",
-      ),
-    );
+    tell(say.took(done.instruments, done.problems.length ? say.problemsAreLeftOut(done.problems.length) : ""));
     const wish = get().furnishing;
     close();
     if (wish) await furnish(wish);
@@ -99,7 +94,7 @@ export function ImportDialog({ close }: { close: () => void }) {
           disabled={!report || report.instruments === 0 || busy || wrong !== ""}
           onClick={() => void take()}
         >
-          {report ? say.take(counted(report.instruments, "row", "rows")) : say.Take}
+          {report ? say.take(report.instruments) : say.Take}
         </button>
       </div>
     </Floating>
@@ -167,8 +162,6 @@ function Columns({ report, mapping, setMapping }: ColumnsProps) {
   );
 }
 
-const counted = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
-
 function Preview({ report }: { report: Report }) {
   const made: [string, string, string[]][] = [
     [say.section, say.sections, report.sections],
@@ -180,7 +173,7 @@ function Preview({ report }: { report: Report }) {
   ];
   return (
     <div className="min-h-0 flex-1 overflow-y-auto" data-part="preview">
-      <p className="mb-2">{counted(report.instruments, say.goodRow, say.goodRows)}.</p>
+      <p className="mb-2">{say.goodRows(report.instruments)}</p>
       {made.map(([one, many, names]) =>
         names.length > 0 ? (
           <p key={one} className="truncate" title={names.join(", ")}>
@@ -212,9 +205,7 @@ function Preview({ report }: { report: Report }) {
       <ToldList told={report.told} />
       {report.problems.length > 0 && (
         <>
-          <h3 className="mt-3 mb-1 text-[14px]">
-            {say.problemTheseRowsAreLeft(report.problems.length, report.problems.length === 1 ? "" : "s")}
-          </h3>
+          <h3 className="mt-3 mb-1 text-[14px]">{say.problemsTheseRowsAreLeft(report.problems.length)}</h3>
           <ul data-part="problems">
             {report.problems.slice(0, 200).map((p, n) => (
               <li key={`${p.line} ${p.column} ${n}`} className="flex gap-3 border-line border-b py-0.5">

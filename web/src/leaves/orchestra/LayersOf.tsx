@@ -58,7 +58,7 @@ export function LayersOf({ id, middleC, own }: { id: Id; middleC: number; own: b
           <span className="text-soft">
             {toSet > 0
               ? say.aMapThatServes(
-                  toSet === 1 ? say.oneFreeKey : say.freeKeys(toSet),
+                  toSet,
                   data.serving
                     .flatMap((m, n) =>
                       data.keys[n]! >= 0 ? [`${m.articulation} ${keyName(data.keys[n]!, middleC)}`] : [],

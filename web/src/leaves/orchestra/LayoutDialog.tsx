@@ -26,12 +26,7 @@ export function LayoutDialog({ close }: { close: () => void }) {
     .slice(0, 3)
     .map((a) => pattern.replaceAll("{name}", first.name).replaceAll("{articulation}", a).replaceAll("{short}", a));
   return (
-    <Floating
-      title={say.layOutRow(ids.length, ids.length === 1 ? "" : "s")}
-      open
-      onOpenChange={close}
-      className="w-[480px]"
-    >
+    <Floating title={say.layOutRows(ids.length)} open onOpenChange={close} className="w-[480px]">
       <form onSubmit={(e) => void keep(e)} className="flex flex-col gap-2">
         <fieldset className="flex flex-col gap-1">
           <legend className="sr-only">{say.how}</legend>

@@ -4,7 +4,7 @@ import { get } from "../../model/store";
 import { tintVar } from "../../model/template";
 import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
-import { type Field, fieldNamed } from "./fields";
+import { type Field, fieldNamed, fieldWord } from "./fields";
 import { words } from "./words";
 
 const say = words.promptDialog;
@@ -14,11 +14,11 @@ const hints: Record<string, string> = {
   stem: say.aNewNameMakes,
   library: say.aNewNameMakesTheLibrary,
   section: say.aPathSuchAsWinds,
-  "section colour": say.ofTheSectionsTheyStand,
+  sectionColour: say.ofTheSectionsTheyStand,
   kind: say.othersThanSampledGiveUp,
 };
 
-const none: Record<string, string> = { colour: say.theSections, "section colour": say.thatOfTheSectionAbove };
+const none: Record<string, string> = { colour: say.theSections, sectionColour: say.thatOfTheSectionAbove };
 
 interface ClosedProps {
   field: Field;
@@ -67,12 +67,7 @@ export function PromptDialog({ close }: { close: () => void }) {
     void field.set?.(ids, text, base);
   };
   return (
-    <Floating
-      title={say.setOfRow(field.key, ids.length, ids.length === 1 ? "" : "s")}
-      open
-      onOpenChange={close}
-      className="w-96"
-    >
+    <Floating title={say.setOfRows(fieldWord(field), ids.length)} open onOpenChange={close} className="w-96">
       <form onSubmit={keep}>
         {field.closed ? (
           <Closed field={field} choices={choices} text={text} set={setText} mixed={values.size > 1 && !chosen} />

@@ -8,15 +8,7 @@ import { words } from "./words";
 
 const say = words.replaceDialog;
 
-const places = [
-  "names",
-  "short names",
-  "notes",
-  "articulations",
-  "section names",
-  "bus names",
-  "call names",
-] as const satisfies readonly Search["field"][];
+const places = Object.keys(say.places) as Search["field"][];
 
 /** How many finds a preview lists. */
 const shown = 300;
@@ -57,7 +49,9 @@ export function ReplaceDialog({ close }: { close: () => void }) {
             onChange={(e) => setSearch({ ...search, field: e.target.value as Search["field"] })}
           >
             {places.map((p) => (
-              <option key={p}>{p}</option>
+              <option key={p} value={p}>
+                {say.places[p]}
+              </option>
             ))}
           </select>
           {selected.length > 0 && ofRows && (

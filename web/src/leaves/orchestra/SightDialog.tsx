@@ -4,7 +4,7 @@ import { seen } from "../../model/changing";
 import { randomId } from "../../model/sending";
 import { arrangement, keepSightline, look, type Sightline, sightOf } from "../../model/sight";
 import { get, useApp } from "../../model/store";
-import { pathOf, things } from "../../model/template";
+import { pathOf, rowKinds, things } from "../../model/template";
 import { stateWord } from "../../parts/RestGlyph";
 import { Several } from "../../parts/Several";
 import { Floating } from "../../shell/Floating";
@@ -165,11 +165,7 @@ export function SightDialog({ close }: { close: () => void }) {
                 say.machine,
                 things(sheet.machines).map((m) => [m.id, m.name]),
               )}
-              {several(
-                "kinds",
-                say.kind,
-                (["sampled", "input", "guide", "spare"] as const).map((k) => [k, k]),
-              )}
+              {several("kinds", say.kind, Object.entries(rowKinds))}
               <label className="contents">
                 <span>{say.state}</span>
                 <select

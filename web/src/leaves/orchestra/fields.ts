@@ -3,7 +3,7 @@ import { busKinds } from "../../model/buskinds";
 import { assign, change } from "../../model/changing";
 import { tintSections } from "../../model/palette";
 import { get } from "../../model/store";
-import { librariesOf, pathOf, type Sheet, seatText, things, tintsOf } from "../../model/template";
+import { librariesOf, pathOf, rowKinds, type Sheet, seatText, things, tintsOf } from "../../model/template";
 import { words } from "./words";
 
 const say = words.fields;
@@ -11,7 +11,7 @@ const say = words.fields;
 /** Field is one column of the sheet: how it reads, and how it is set for the
  * whole selection. */
 export interface Field {
-  key: string;
+  key: keyof typeof say.named;
   title: string;
   least: number; // the width in pixels that it has at least
   share?: number; // of what room is left
@@ -139,7 +139,7 @@ export const fields: Field[] = [
     set: (ids, colour, base) => edit(ids, { colour }, base),
   },
   {
-    key: "section colour",
+    key: "sectionColour",
     title: say.sectionColour,
     least: 0,
     menuOnly: true,
@@ -158,7 +158,7 @@ export const fields: Field[] = [
     least: 0,
     menuOnly: true,
     text: (_, i) => i.kind,
-    choices: () => ["sampled", "input", "guide", "spare"],
+    choices: () => Object.keys(rowKinds),
     closed: true,
     set: (ids, kind, base) => assign(ids, "kind", kind, base),
   },
@@ -169,6 +169,9 @@ export const fields: Field[] = [
     text: (sheet, i) => Math.round(sheet.facts.get(i.id)?.readyMib ?? 0).toLocaleString("en"),
   },
 ];
+
+/** fieldWord is what a sentence calls a field. */
+export const fieldWord = (f: Field): string => say.named[f.key];
 
 export const fieldNamed = (key: string): Field => fields.find((f) => f.key === key)!;
 

@@ -46,7 +46,7 @@ export const orchestra = leaf({
   doings: () => [
     command(say.bringInARowList, "", () => set({ dialog: "import" })),
     command(say.palette, "", () => set({ dialog: "palette" })),
-    ...doings(takeOut).map((d) => command(say.takeOut(d.text.charAt(0).toLowerCase(), d.text.slice(1)), "", d.run)),
+    ...doings(takeOut).map((d) => command(say.takeOut(d.text), "", d.run)),
     ...doings(rowActions())
       .filter((d) => !d.off)
       .map((d) => command(d.text, d.hint ?? "", d.run)),

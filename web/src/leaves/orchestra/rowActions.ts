@@ -15,7 +15,7 @@ import { whereShown } from "../../model/sight";
 import { get, set, show } from "../../model/store";
 import type { Action } from "../../parts/Actions";
 import { unprint } from "../calls/PrintDialog";
-import { fieldNamed } from "./fields";
+import { fieldNamed, fieldWord } from "./fields";
 import { words } from "./words";
 
 const say = words.rowActions;
@@ -28,7 +28,7 @@ const settable: readonly [field: string, hint?: string][] = [
   ["library", "G P"],
   ["section"],
   ["colour"],
-  ["section colour"],
+  ["sectionColour"],
   ["kind"],
   ["notes"],
 ];
@@ -73,7 +73,7 @@ export function rowActions(): Action[] {
     {
       text: say.set,
       more: settable.map(([field, hint]) => ({
-        text: `${upper(field)}…`,
+        text: `${upper(fieldWord(fieldNamed(field)))}…`,
         ...(hint ? { hint } : {}),
         off: none,
         run: () => ask(field),

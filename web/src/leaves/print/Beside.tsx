@@ -157,11 +157,11 @@ export function Shapes({ print, row, gutter, width, from, to }: ShapesProps) {
       <div className="flex flex-col justify-center px-3" style={{ width: gutter }}>
         <span className="truncate">
           <span aria-hidden="true">— </span>
-          {say.vRest(a ? `${a.lufs.toFixed(1)} LUFS` : "…", print.title, print.version)}
+          {say.vOf(a ? `${a.lufs.toFixed(1)} LUFS` : "…", print.title, print.version)}
         </span>
         <span className="truncate text-accent">
           <span aria-hidden="true">- - </span>
-          {say.vRest(b ? `${b.lufs.toFixed(1)} LUFS` : "…", row.title, row.version)}
+          {say.vOf(b ? `${b.lufs.toFixed(1)} LUFS` : "…", row.title, row.version)}
         </span>
       </div>
       <svg width={first} height={tall} role="img" aria-label={say.loudnessOverTime}>

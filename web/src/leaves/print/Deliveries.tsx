@@ -75,7 +75,7 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
               folders[d.folders].toLowerCase(),
               d.open ? say.theLinkIsOpenUntil(day(d.ends!)) : say.noLinkIsOpen,
             )}
-            {d.fetched > 0 && say.fetchedLastOn(d.fetched === 1 ? say.once : say.times(d.fetched), day(d.fetchedAt!))}
+            {d.fetched > 0 && say.fetchedLastOn(d.fetched, day(d.fetchedAt!))}
           </span>
         </div>
         <span className="flex shrink-0 gap-1.5">
@@ -108,7 +108,7 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
             <h3 className="font-serif text-[15px]">{say.version(p.title, p.version)}</h3>
             <p className="text-soft">
               {p.line}
-              {p.changes > 0 && say.theTemplateWasChangedSince(p.changes === 1 ? say.once : say.times(p.changes))}
+              {p.changes > 0 && say.theTemplateWasChangedSince(p.changes)}
               {!p.kept && say.itsAudioWasDeleted}
               {p.newerId && (
                 <>

@@ -319,9 +319,9 @@ function WhatItIs({ print, lane }: { print: PrintWhole; lane: Lane }) {
       onChange={(e) => void say(e.target.value)}
     >
       <option value="">{words.proof.matchByName}</option>
-      {["mix", "limited", "guide", "other"].map((r) => (
-        <option key={r} value={r}>
-          {r}
+      {Object.entries(words.proof.roles).map(([role, text]) => (
+        <option key={role} value={role}>
+          {text}
         </option>
       ))}
       {stems.map((b) => (

@@ -42,7 +42,7 @@ export function RemoveBusDialog({ close }: { close: () => void }) {
       >
         <p data-part="dependants">
           {feeds === 0 ? say.nothingFeedsIt : say.itIsFedByInstruments(data.instruments, data.buses.length)}{" "}
-          {data.rules > 0 && (data.rules === 1 ? say.oneStemRuleNamesIt : say.stemRulesNameIt(data.rules))}
+          {data.rules > 0 && say.stemRulesNameIt(data.rules)}
         </p>
         {data.orphaned.length > 0 && (
           <p>

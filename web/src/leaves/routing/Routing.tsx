@@ -58,7 +58,7 @@ export function Routing() {
         <Switch
           label={say.howTheRoutingIsShown}
           now={view}
-          choices={["ribbons", "matrix"]}
+          choices={say.views}
           pick={(v) => {
             setView(v);
             remember("routing", v);
@@ -67,7 +67,7 @@ export function Routing() {
         <Switch
           label={say.whatIsHeard}
           now={sheet.settings.deliver?.position ?? "listen"}
-          choices={["listen", "print"]}
+          choices={say.positions}
           pick={(p) => void setPosition(p)}
         />
         <NewBus />
@@ -161,14 +161,14 @@ function Unfolded({ ids, toggle }: { ids: Id[]; toggle: (id: Id) => void }) {
 interface SwitchProps<T extends string> {
   label: string;
   now: T;
-  choices: T[];
+  choices: Readonly<Record<T, string>>;
   pick: (v: T) => void;
 }
 
 function Switch<T extends string>({ label, now, choices, pick }: SwitchProps<T>) {
   return (
     <div role="radiogroup" aria-label={label} className="flex overflow-hidden rounded-[3px] border border-line">
-      {choices.map((c) => (
+      {(Object.keys(choices) as T[]).map((c) => (
         <button
           key={c}
           type="button"
@@ -177,7 +177,7 @@ function Switch<T extends string>({ label, now, choices, pick }: SwitchProps<T>)
           className="h-[26px] px-2 aria-checked:bg-chosen aria-checked:font-semibold"
           onClick={() => c !== now && pick(c)}
         >
-          {c}
+          {choices[c]}
         </button>
       ))}
     </div>

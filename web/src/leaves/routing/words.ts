@@ -84,8 +84,7 @@ export const words = {
     nothingFeedsIt: "Nothing feeds it.",
     itIsFedByInstruments: (instruments: number, buses: number) =>
       `It is fed by ${plural(instruments, "instrument")} and ${plural(buses, "bus", "buses")}.`,
-    oneStemRuleNamesIt: "One stem rule names it.",
-    stemRulesNameIt: (rules: number) => `${rules} stem rules name it.`,
+    stemRulesNameIt: (rules: number) => `${plural(rules, "stem rule names", "stem rules name")} it.`,
     withoutItInstrumentsWould: (orphaned: number) =>
       `Without it, ${plural(orphaned, "instrument")} would not reach the mix:`,
     instrumentsWouldLoseAPart: (silenced: number, silenced2: string) =>
@@ -107,6 +106,8 @@ export const words = {
     connectedTo: (froms: string, name: string) => `Connected ${froms} to ${name}.`,
   },
   routing: {
+    views: { ribbons: "ribbons", matrix: "matrix" },
+    positions: { listen: "listen", print: "print" },
     routing: "Routing",
     along: (along: string) => `along ${along}`,
     stemsOfTheFold: "Stems of the fold",
@@ -118,21 +119,21 @@ export const words = {
     bringInARowList: "Bring in a row list",
     itFollowsFromWhatMust: "It follows from what must be delivered, or from a row list that names the stems.",
     chooseABusToSee: "Choose a bus to see what reaches it, or select instruments to wire them.",
-    asItUsuallyIs: "As it usually is",
+    asItUsuallyIs: "Usual view",
   },
   sums: {
     stemsAddUp: (stems: number) => `${plural(stems, "stem")} add up to the mix`,
     theWetSoundOf: (wetRows: number) => `, the wet sound of ${wetRows}`,
-    foldTheDrySound: (name: string, dryRows: number, rest: string) =>
-      `· ${name} fold, the dry sound of ${plural(dryRows, "instrument")}${rest}`,
+    foldTheDrySound: (name: string, dryRows: number, wet: string) =>
+      `· ${name} fold, the dry sound of ${plural(dryRows, "instrument")}${wet}`,
     theFoldDoesNotAdd: (name: string) => `The ${name} fold does not add up:`,
     waysDifferByUp: (mismatches: number, largestDb: string) =>
       `${plural(mismatches, "way")} differ by up to ${largestDb} of full scale.`,
     which: "Which",
     fixIt: "Fix it",
     carriesIt: (home: string) => `; ${home} carries it`,
-    theWetSoundOfInstruments: (rows: number, name: string, name2: string, rest: string) =>
-      `The wet sound of ${plural(rows, "instrument")} of ${name} is in no ${name2} stem${rest}.`,
+    theWetSoundOfInstruments: (rows: number, name: string, fold: string, home: string) =>
+      `The wet sound of ${plural(rows, "instrument")} of ${name} is in no ${fold} stem${home}.`,
     addAWetStem: "Add a wet stem for it",
     silent: "silent",
     stems: (stemsDb: string) => `stems ${stemsDb}`,

@@ -149,7 +149,7 @@ function Past({ title, unit, top, points }: PastProps) {
   return (
     <figure>
       <figcaption className="mb-1 flex justify-between text-[12px] text-soft">
-        <span>{say.theLast(title, span < 90 ? say.minute : say.minutes(Math.round(span / 60)))}</span>
+        <span>{say.theLast(title, Math.round(span / 60))}</span>
         <span>{unit(last)}</span>
       </figcaption>
       <svg viewBox={`0 0 ${width} ${height}`} className="w-full border-line border-b" role="img">

@@ -137,7 +137,7 @@ function From({ first, part, setPart }: FromProps) {
         <p className="w-full" data-part="way">
           {say.inTheWay(way.shifts.map((x) => say.portChannel(x.name, x.port, x.channel)).join("; "))}{" "}
           <button type="button" className="link" onClick={() => void shift()}>
-            {say.shift(way.shifts.length === 1 ? say.it : say.these(way.shifts.length))}
+            {say.shift(way.shifts.length)}
           </button>
         </p>
       )}

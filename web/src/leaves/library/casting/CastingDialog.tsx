@@ -186,13 +186,7 @@ function Line({ cat, part: p, byHand, choose }: LineProps) {
         <span className="block text-[12px] text-soft">
           {is?.name ?? say.notKnown}
           {p.players > 1 && say.players(p.players)}
-          {p.notes > 0 &&
-            say.noteTo(
-              p.notes.toLocaleString("en"),
-              p.notes === 1 ? "" : "s",
-              keyName(p.low, cat.middleC),
-              keyName(p.high, cat.middleC),
-            )}
+          {p.notes > 0 && say.noteTo(p.notes, keyName(p.low, cat.middleC), keyName(p.high, cat.middleC))}
         </span>
       </td>
       <td className="max-w-[240px] py-1 pr-2 text-soft">
@@ -225,7 +219,7 @@ function Sum({ parts }: { parts: CastPart[] }) {
   return (
     <p>
       <b className="font-semibold">{say.parts(parts.length)}</b>
-      {say.newRow(fresh.size, fresh.size === 1 ? "" : "s")}
+      {say.newRows(fresh.size)}
       {lacking > 0 && say.lackSomething(lacking)}
       {nobody > 0 && <span className="text-accent">{say.withoutAPlayer(nobody)}</span>}
     </p>

@@ -204,7 +204,7 @@ function Members({ cat, entry: e, put }: { cat: Catalogue; entry: Preference; pu
     <Popover.Root>
       <Popover.Trigger className="button">
         {patches.length > 0
-          ? say.patchEs(patches.length)
+          ? say.patches(patches.length)
           : e.kind === "resort"
             ? say.anyOfFiveOctaves
             : say.choosePatches}
