@@ -76,6 +76,9 @@ func TestKindsOfBusAreSaidAlike(t *testing.T) {
 	require.NoError(t, yaml.Unmarshal(data, &c))
 	browser, err := os.ReadFile("../../web/src/model/buskinds.ts")
 	require.NoError(t, err)
+	words, err := os.ReadFile("../../web/src/model/words.ts")
+	require.NoError(t, err)
+	one, many := entries(t, words, "one"), entries(t, words, "many")
 	var all, seen []string
 	for _, is := range template.BusTypes {
 		all = append(all, string(is.Kind))
@@ -87,8 +90,8 @@ func TestKindsOfBusAreSaidAlike(t *testing.T) {
 		for flag, holds := range map[string]bool{"sends": is.Sends, "stem": is.Stem, "sums": is.Sums, "beyond": is.Beyond, "only": is.Only, "last": is.Last, "sight": is.Sight} {
 			require.Equal(t, holds, strings.Contains(line, flag+": true"), "%s of %s", flag, is.Kind)
 		}
-		require.Contains(t, line, fmt.Sprintf("words: %q", is.Words))
-		require.Contains(t, line, fmt.Sprintf("many: %q", is.Many))
+		require.Equal(t, is.Words, one[string(is.Kind)])
+		require.Equal(t, is.Many, many[string(is.Kind)])
 	}
 	require.Equal(t, all, c.Components.Schemas["Bus"].Properties["kind"].Enum)
 	var file struct {
@@ -103,4 +106,52 @@ func TestKindsOfBusAreSaidAlike(t *testing.T) {
 	require.NoError(t, json.Unmarshal(data, &file))
 	require.Equal(t, all, file.Defs.Bus.Properties.Kind.Enum, "the file's schema")
 	require.Equal(t, seen, c.Components.Schemas["Sightline"].Properties["buses"].Items.Enum)
+}
+
+// entries reads a list of words of the browser's catalogue.
+func entries(t *testing.T, catalogue []byte, name string) map[string]string {
+	t.Helper()
+	list := regexp.MustCompile(`(?s)\b` + name + `: \{(.*?)\}`).FindSubmatch(catalogue)
+	require.NotNil(t, list, name)
+	out := map[string]string{}
+	for _, m := range regexp.MustCompile(`(\w+): "([^"]*)"`).FindAllSubmatch(list[1], -1) {
+		out[string(m[1])] = string(m[2])
+	}
+	return out
+}
+
+// The kinds of row are the same in the core, the contract, the file's schema and the browser.
+func TestKindsOfRowAreSaidAlike(t *testing.T) {
+	var all []string
+	for _, k := range template.Kinds {
+		all = append(all, string(k))
+	}
+	data, err := os.ReadFile("openapi.yaml")
+	require.NoError(t, err)
+	var c contract
+	require.NoError(t, yaml.Unmarshal(data, &c))
+	for _, list := range [][]string{
+		c.Components.Schemas["Instrument"].Properties["kind"].Enum,
+		c.Components.Schemas["RowsSet"].Properties["kind"].Enum,
+	} {
+		require.Equal(t, all, list)
+	}
+	var file struct {
+		Defs struct {
+			Instrument struct {
+				Properties struct{ Kind struct{ Enum []string } }
+			}
+		} `json:"$defs"`
+	}
+	data, err = schema.Templates.ReadFile(fmt.Sprintf("template-%d.schema.json", templatefile.Version))
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &file))
+	require.Equal(t, all, file.Defs.Instrument.Properties.Kind.Enum, "the file's schema")
+	words, err := os.ReadFile("../../web/src/model/words.ts")
+	require.NoError(t, err)
+	said := entries(t, words, "kinds")
+	require.Len(t, said, len(all))
+	for _, k := range all {
+		require.NotEmpty(t, said[k], "web/src/model/words.ts names no rows that are %s", k)
+	}
 }

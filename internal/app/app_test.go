@@ -377,10 +377,46 @@ func TestKindsAreAssigned(t *testing.T) {
 	require.Equal(t, []template.Route{{To: "bus-speakers", Tap: template.Post}}, guide.Routes)
 	require.Zero(t, now.Proof.Counts()["leak"])
 	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{row.ID}, "kind", "midi"))
-	require.ErrorContains(t, err, "kinds are sampled, input, guide and spare")
+	require.ErrorContains(t, err, "kinds are sampled, input, guide, spare and divider")
 	_, err = f.hot.Undo(ctx, f.ada)
 	require.NoError(t, err)
 	require.Equal(t, before, asJSON(t, f.hot.View().Template))
+}
+
+// A divider comes without a word; what is set for a selection passes it by; and a row that becomes
+// one gives up all that it has, until it is undone.
+func TestDividersAmongRows(t *testing.T) {
+	f := setUp(t)
+	first := f.hot.View().Template.Instruments[0]
+	_, err := f.hot.Apply(ctx, f.ada, app.NewRows("", first.ID, template.Divider, 1))
+	require.NoError(t, err)
+	line := f.hot.View().Template.Instruments[1]
+	require.Equal(t, template.Divider, line.Kind)
+	require.Empty(t, line.Name)
+	require.Empty(t, line.Routes, "no stem rule takes it")
+	stems := len(f.hot.View().Template.Buses)
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{first.ID, line.ID}, "stem", "A stem of its own"))
+	require.NoError(t, err)
+	require.Greater(t, len(f.hot.View().Template.Buses), stems)
+	require.Empty(t, f.hot.View().Template.Instrument(line.ID).Routes)
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{line.ID}, "stem", "A stem of its own"))
+	require.ErrorContains(t, err, "a divider plays nothing")
+
+	before := asJSON(t, f.hot.View().Template)
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{first.ID}, "kind", "divider"))
+	require.NoError(t, err)
+	now := f.hot.View().Template.Instrument(first.ID)
+	require.Equal(t, first.Name, now.Name, "its name is its word")
+	require.Nil(t, now.Seat)
+	require.Empty(t, now.Patches)
+	require.Empty(t, now.Routes)
+	_, err = f.hot.Undo(ctx, f.ada)
+	require.NoError(t, err)
+	require.Equal(t, before, asJSON(t, f.hot.View().Template))
+
+	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{line.ID}, "kind", "sampled"))
+	require.NoError(t, err)
+	require.NotEmpty(t, f.hot.View().Template.Instrument(line.ID).Name, "an instrument has a name")
 }
 
 // Browsers are told of the running state by what changed in it.

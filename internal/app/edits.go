@@ -190,7 +190,11 @@ func NewRows(section, after template.ID, kind template.Kind, count int) Maker {
 		var add change.Add
 		for n := range count {
 			i := &template.Instrument{ID: NewID("instrument"), Section: section, Kind: kind, Name: "Spare"}
-			if kind != template.Spare {
+			switch kind {
+			case template.Spare:
+			case template.Divider:
+				i.Name = ""
+			default:
 				i.Name = nextName(t, &template.Instrument{Section: section, Name: "New instrument"})
 			}
 			place := at
@@ -215,17 +219,30 @@ func Assign(ids []template.ID, field, value string) Maker {
 		switch field {
 		case "section":
 			return assignSection(t, ids, value)
+		case "kind":
+			return assignKind(t, ids, template.Kind(value))
+		}
+		if ids = playing(t, ids); len(ids) == 0 {
+			return nil, refused("", "a divider plays nothing and has no %s; set its kind first", field)
+		}
+		switch field {
 		case "stem":
 			return assignStem(t, ids, value)
 		case "library":
 			return assignLibrary(t, ids, value)
 		case "machine":
 			return assignMachine(t, ids, value)
-		case "kind":
-			return assignKind(t, ids, template.Kind(value))
 		}
 		return nil, refused("", "%q cannot be assigned; section, stem, library, machine and kind can", field)
 	}
+}
+
+// playing are the rows of a selection without the dividers in it.
+func playing(t *template.Template, ids []template.ID) []template.ID {
+	return slices.DeleteFunc(slices.Clone(ids), func(id template.ID) bool {
+		i := t.Instrument(id)
+		return i != nil && i.Kind == template.Divider
+	})
 }
 
 func assignSection(t *template.Template, ids []template.ID, path string) (change.Change, error) {
@@ -328,10 +345,11 @@ func assignMachine(t *template.Template, ids []template.ID, name string) (change
 }
 
 // assignKind makes rows of another kind. Those that play no samples any more
-// give up their seats and patches; guides leave the stems for the speakers.
+// give up their seats and patches; guides leave the stems for the speakers; dividers keep nothing
+// but their word, and are named when they play again.
 func assignKind(t *template.Template, ids []template.ID, kind template.Kind) (change.Change, error) {
 	if !slices.Contains(template.Kinds, kind) {
-		return nil, refused("", "%q is not a kind; kinds are sampled, input, guide and spare", kind)
+		return nil, refused("", "%q is not a kind; kinds are %s", kind, template.KindsInWords())
 	}
 	var seats change.Seat
 	var edit change.Edit
@@ -347,6 +365,16 @@ func assignKind(t *template.Template, ids []template.ID, kind template.Kind) (ch
 			if i.Seat != nil {
 				seats.Seats = append(seats.Seats, change.Seating{ID: id})
 			}
+		}
+		if kind == template.Divider {
+			f.Articulations = &[]string{}
+			f.Printed = &template.Printed{}
+			for _, r := range i.Routes {
+				wires.Wires = append(wires.Wires, change.Wire{From: id, To: r.To})
+			}
+		} else if i.Name == "" {
+			name := nextName(t, &template.Instrument{Section: i.Section, Name: "New instrument"})
+			f.Name = &name
 		}
 		edit.Edits = append(edit.Edits, f)
 		if kind == template.Guide {

@@ -65,7 +65,7 @@ func aboutOf(t *template.Template) about {
 		a.Sits = append(a.Sits, m.ID)
 	}
 	for _, i := range t.Instruments {
-		if i.Kind != template.Spare {
+		if i.Played() {
 			a.Rows++
 		}
 	}

@@ -161,6 +161,29 @@ func TestRowsMove(t *testing.T) {
 	require.Equal(t, []string{"Piccolo long", "Piccolo short"}, p.names()[:2])
 }
 
+// A divider is a line between rows, which gets a word where one is wanted, stays on paper and in
+// lists, and is no instrument.
+func TestDividersBetweenRows(t *testing.T) {
+	p := enter(t, 1280, 800)
+	p.unfold("orchestra")
+	p.find("piccolo short", "Piccolo short")
+	p.keys(input.Key('N'))
+	p.see(`[data-row=""][aria-selected=true] [role=gridcell][aria-label^=divider]`)
+	p.seeText("[aria-label=Trace]", "a line between rows")
+	p.focusSheet()
+	p.keys(input.KeyE)
+	p.see("[role=grid] input").MustInput("Flutes proper")
+	p.keys(input.Enter)
+	p.see(`[data-row="Flutes proper"][aria-selected=true]`)
+	require.Equal(t, []string{"Piccolo long", "Piccolo short", "Flutes proper", "Piccolo effects"}, p.names()[:4])
+	p.seeText("[data-leaf=orchestra] header", "419 instruments") // it counts for nothing
+	p.menu("1 selected", "Set", "Kind")
+	p.see(`[role=radiogroup] input[type=radio]:checked`)
+	p.keys(input.Escape)
+	p.undo(2)
+	p.gone(`[role=gridcell][aria-label^=divider]`)
+}
+
 // While one person types a name, another sets it: both values are shown, and
 // the person decides.
 func TestAClashShowsBothValuesAndLosesNothing(t *testing.T) {

@@ -428,6 +428,7 @@ func (e Role) Valid() bool {
 
 // Defines values for RowsSetKind.
 const (
+	Divider RowsSetKind = "divider"
 	Guide   RowsSetKind = "guide"
 	Input   RowsSetKind = "input"
 	Sampled RowsSetKind = "sampled"
@@ -437,6 +438,8 @@ const (
 // Valid indicates whether the value is a known member of the RowsSetKind enum.
 func (e RowsSetKind) Valid() bool {
 	switch e {
+	case Divider:
+		return true
 	case Guide:
 		return true
 	case Input:

@@ -91,6 +91,8 @@ func ByHand(t *template.Template, ids []template.ID, stem template.ID, mint temp
 		switch {
 		case i == nil:
 			return nil, &change.Refused{Subject: id, Reason: "the instrument is no longer in the template"}
+		case i.Kind == template.Divider:
+			return nil, &change.Refused{Subject: id, Reason: "a divider plays nothing and is in no stem"}
 		case i.Kind == template.Guide:
 			return nil, &change.Refused{Subject: id, Reason: fmt.Sprintf("%q is a guide; guides go straight to the speakers and are in no stem", i.Name)}
 		}
@@ -154,7 +156,7 @@ func Born(before *template.Template, c change.Change, anew bool, mint template.M
 		for _, i := range t.Instruments {
 			was := before.Instrument(i.ID)
 			fresh := was == nil || was.Kind == template.Spare && i.Kind != template.Spare
-			if !fresh || i.Kind == template.Guide || i.StemByHand || len(i.Routes) > 0 && (was != nil || !anew) {
+			if !fresh || !i.FeedsStems() || i.StemByHand || len(i.Routes) > 0 && (was != nil || !anew) {
 				continue
 			}
 			if rule, _ := sorter.Match(i); rule >= 0 {

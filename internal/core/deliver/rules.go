@@ -209,7 +209,7 @@ func (s *Sorter) why(rule int, i *template.Instrument) string {
 func (s *Sorter) Sort(f *fan.Fan) []Verdict {
 	out := make([]Verdict, 0, len(s.t.Instruments))
 	for n, i := range s.t.Instruments {
-		if i.Kind == template.Guide {
+		if !i.FeedsStems() {
 			continue
 		}
 		v := Verdict{Instrument: i, Exception: i.StemByHand, sorter: s}

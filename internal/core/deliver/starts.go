@@ -152,7 +152,7 @@ func twins() []*Wanted {
 func FromSections(t *template.Template) []*Wanted {
 	holds := map[template.ID]bool{}
 	for _, i := range t.Instruments {
-		if i.Kind == template.Guide {
+		if !i.FeedsStems() {
 			continue
 		}
 		for _, s := range t.Ancestry(i.Section) {

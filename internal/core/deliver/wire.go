@@ -64,7 +64,7 @@ func wire(t *template.Template, assign map[template.ID]template.ID, mint templat
 // feed. Those that feed several, or none, are left as they are.
 func (w *wiring) findStems() {
 	for n, i := range w.t.Instruments {
-		if i.Kind == template.Guide || i.With != "" {
+		if !i.FeedsStems() || i.With != "" {
 			continue // it goes the way of the row it sits with
 		}
 		now := w.f.StemsIn(w.f.FromRow(n), w.t.Folds[0].ID)

@@ -87,8 +87,9 @@ func (b *book) cover(e Edition) Page {
 		kinds[i.Kind]++
 	}
 	for _, k := range template.Kinds {
-		if kinds[k] > 0 {
-			add(map[template.Kind]string{template.Sampled: "instruments that play patches", template.Input: "live inputs", template.Guide: "guides", template.Spare: "spare rows"}[k], strconv.Itoa(kinds[k]))
+		what := map[template.Kind]string{template.Sampled: "instruments that play patches", template.Input: "live inputs", template.Guide: "guides", template.Spare: "spare rows"}[k]
+		if kinds[k] > 0 && what != "" {
+			add(what, strconv.Itoa(kinds[k]))
 		}
 	}
 	for _, f := range b.t.Folds {
@@ -196,7 +197,7 @@ func (b *book) seats() []Page {
 // instruments are the rows of all sections, each section below the one before it.
 func (b *book) instruments() []Page {
 	headings := []string{"instrument", "articulations and switches", "library", "stem", "seat", "MiB"}
-	noted := slices.ContainsFunc(b.t.Instruments, func(i *template.Instrument) bool { return i.Notes != "" && i.Kind != template.Spare })
+	noted := slices.ContainsFunc(b.t.Instruments, func(i *template.Instrument) bool { return i.Notes != "" && i.Played() })
 	if noted {
 		headings = append(headings, "notes")
 	}
@@ -208,12 +209,16 @@ func (b *book) instruments() []Page {
 	}
 	var out []Page
 	for _, s := range b.t.SectionsInOrder() {
-		if len(in[s.ID]) == 0 {
+		if !slices.ContainsFunc(in[s.ID], (*template.Instrument).Played) {
 			continue
 		}
 		p := b.page(b.t.SectionPath(s.ID), headings...)
 		p.Follows, p.Indexed, p.Tint = len(out) > 0, true, b.tints[b.t.TintOf(s.ID)]
 		for _, i := range in[s.ID] {
+			if i.Kind == template.Divider {
+				p.Rows = append(p.Rows, divide(i))
+				continue
+			}
 			row := b.row(i)
 			if !noted {
 				row = row[:len(row)-1]

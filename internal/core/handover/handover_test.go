@@ -153,7 +153,11 @@ func TestSeatingSheetInOrder(t *testing.T) {
 func TestARowListComesBack(t *testing.T) {
 	now := coretest.Orchestra(48, 1)
 	both := []template.ID{now.Instruments[5].Patches[0], now.Instruments[6].Patches[0], now.Instruments[11].Patches[0]}
-	now = coretest.Must(now, change.Edit{Edits: []change.Fields{{ID: now.Instruments[5].ID, Patches: &both}}})
+	now = coretest.Must(now, change.Edit{Edits: []change.Fields{{ID: now.Instruments[5].ID, Patches: &both}}},
+		change.Add{Instruments: []change.Placed{
+			{At: 4, Instrument: &template.Instrument{ID: "line", Section: now.Instruments[3].Section, Kind: template.Divider}},
+			{At: 9, Instrument: &template.Instrument{ID: "word", Section: now.Instruments[8].Section, Name: "Low", Notes: "all of it", Kind: template.Divider}},
+		}})
 	table := handover.RowList(now)
 	require.Equal(t, intake.Columns, table.Headings)
 	var rows []intake.Row
@@ -163,13 +167,15 @@ func TestARowListComesBack(t *testing.T) {
 			cell[name] = cells[c]
 		}
 		size := 0.0
-		_, err := fmt.Sscan(cell["preload_mib"], &size)
-		require.NoError(t, err)
+		if cell["kind"] != "divider" {
+			_, err := fmt.Sscan(cell["preload_mib"], &size)
+			require.NoError(t, err)
+		}
 		layer, _ := strconv.Atoi(cell["layer"])
 		rows = append(rows, intake.Row{
-			Line: n + 2, Section: cell["section"], Instrument: cell["instrument"], Articulations: strings.Split(cell["articulations"], ";"),
+			Line: n + 2, Section: cell["section"], Instrument: cell["instrument"], Articulations: intake.Split(cell["articulations"]),
 			Library: cell["library"], Patch: cell["patch"], Kind: cell["kind"], Stem: cell["stem"], Group: cell["group"],
-			Player: cell["player"], PreloadMiB: &size, Layer: layer,
+			Player: cell["player"], PreloadMiB: &size, Layer: layer, Notes: cell["notes"],
 		})
 	}
 	batch, _, problems := intake.Plan(template.New("t", "T"), rows, intake.Sequence(), intake.StandardDefaults())
@@ -177,8 +183,8 @@ func TestARowListComesBack(t *testing.T) {
 	again := coretest.Must(template.New("t", "T"), batch)
 	require.Equal(t, table, handover.RowList(again))
 	require.Len(t, again.Patches, len(now.Patches))
-	require.Len(t, table.Rows, 50, "a line for each further patch")
-	require.Len(t, again.Instruments, 48)
+	require.Len(t, table.Rows, 52, "a line for each further patch")
+	require.Len(t, again.Instruments, 50)
 	require.Equal(t, len(now.Buses), len(again.Buses))
 }
 

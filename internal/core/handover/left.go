@@ -30,7 +30,12 @@ func LeftOfSong(t *template.Template) []string {
 		}
 	}
 	for _, i := range t.Instruments {
-		if i.Kind != template.Sampled && i.Kind != template.Spare {
+		switch i.Kind {
+		case template.Sampled, template.Spare:
+		case template.Divider:
+			left["dividers"]++
+			continue
+		default:
 			left["guides and live inputs"]++
 			continue
 		}
@@ -51,9 +56,12 @@ func LeftOfScore(t *template.Template) []string {
 	left := tally{}
 	played := 0
 	for _, i := range t.Instruments {
-		if i.Kind == template.Sampled {
+		switch i.Kind {
+		case template.Sampled:
 			played++
-		} else {
+		case template.Divider:
+			left["dividers"]++
+		default:
 			left["guides, live inputs and spare rows"]++
 		}
 	}

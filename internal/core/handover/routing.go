@@ -24,6 +24,12 @@ type Page struct {
 	Cover   bool   // the first page of a book, with its contents
 }
 
+// divide is a divider as a row of a page: its word, and no cell beside it.
+func divide(i *template.Instrument) []string { return []string{i.Name} }
+
+// Divides tells whether a row of the page is a line across all columns, with a word or without.
+func (p Page) Divides(row []string) bool { return len(row) == 1 && len(p.Headings) > 1 }
+
 // Shows tells whether the cells of a column are colours.
 func (p Page) Shows(column int) bool { return slices.Contains(p.Colours, column) }
 
@@ -38,12 +44,16 @@ func RoutingPages(t *template.Template) []Page {
 	tints := tintsOf(t.ThePalette())
 	var out []Page
 	for _, s := range t.SectionsInOrder() {
-		if len(rows[s.ID]) == 0 {
+		if !slices.ContainsFunc(rows[s.ID], func(i *template.Instrument) bool { return i.Kind != template.Divider }) {
 			continue
 		}
 		p := Page{Title: t.SectionPath(s.ID), Note: t.Name, Follows: len(out) > 0, Tint: tints[t.TintOf(s.ID)]}
 		p.Headings = []string{"instrument", "seat", "outputs", "group", "stem", "sends"}
 		for _, i := range rows[s.ID] {
+			if i.Kind == template.Divider {
+				p.Rows = append(p.Rows, divide(i))
+				continue
+			}
 			p.Rows = append(p.Rows, routingRow(t, f, i))
 		}
 		out = append(out, p)

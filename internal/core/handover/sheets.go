@@ -31,6 +31,10 @@ func RoutingSheet(t *template.Template) Table {
 	table.Headings = append(table.Headings, "trace")
 	for _, i := range t.ScoreOrder() {
 		row := []string{t.SectionPath(i.Section), i.Name, string(i.Kind)}
+		if i.Kind == template.Divider {
+			table.Rows = append(table.Rows, append(row, make([]string, len(table.Headings)-len(row))...))
+			continue
+		}
 		row = append(row, seatCells(t, i)...)
 		feeds, sends := routeCells(t, i)
 		row = append(row, feeds, sends)

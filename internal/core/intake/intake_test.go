@@ -47,7 +47,7 @@ func TestEveryProblemNamesItsColumn(t *testing.T) {
 		"empty in path":   {intake.Row{Section: "Winds / / Flutes", Instrument: "Flute"}, "section", "the name is empty"},
 		"too deep":        {intake.Row{Section: strings.Repeat("a/", 32) + "a", Instrument: "Flute"}, "section", "at most 32 deep"},
 		"no name":         {intake.Row{Section: "Winds"}, "instrument", "the name is empty"},
-		"unknown kind":    {intake.Row{Section: "Winds", Instrument: "Flute", Kind: "midi"}, "kind", "use sampled, input, guide or spare"},
+		"unknown kind":    {intake.Row{Section: "Winds", Instrument: "Flute", Kind: "midi"}, "kind", "kinds are sampled, input, guide, spare and divider"},
 		"unknown colour":  {intake.Row{Section: "Winds", Instrument: "Flute", Colour: "pink"}, "colour", "use one of moss"},
 		"guide in a stem": {intake.Row{Section: "Guides", Instrument: "Dialogue", Kind: "guide", Stem: "Winds"}, "stem", "leave the stem empty"},
 		"group, no stem":  {intake.Row{Section: "Winds", Instrument: "Flute", Group: "Flutes"}, "stem", "needs a stem to feed"},

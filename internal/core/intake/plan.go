@@ -139,18 +139,21 @@ func (p *planner) check(row Row) []Problem {
 		kind = template.Sampled
 	}
 	if !slices.Contains(template.Kinds, kind) {
-		say("kind", "%q is not a kind; use sampled, input, guide or spare", row.Kind)
+		say("kind", "%q is not a kind; kinds are %s", row.Kind, template.KindsInWords())
 	}
 	for _, n := range []struct {
 		column, name string
 		needed       bool
 	}{
-		{"instrument", row.Instrument, kind != template.Spare}, {"library", row.Library, false}, {"patch", row.Patch, false},
+		{"instrument", row.Instrument, kind != template.Spare && kind != template.Divider}, {"library", row.Library, false}, {"patch", row.Patch, false},
 		{"stem", row.Stem, false}, {"group", row.Group, false}, {"machine", row.Machine, false}, {"player", row.Player, false},
 	} {
 		if err := template.CheckName(n.name); err != nil && (n.needed || n.name != "") {
 			say(n.column, "%s", err)
 		}
+	}
+	if kind == template.Divider && (row.Library != "" || row.Patch != "" || row.Stem != "" || row.Group != "" || len(row.Articulations) > 0) {
+		say("kind", "a divider plays nothing; leave library, patch, articulations, stem and group empty")
 	}
 	out = append(out, p.checkSection(row)...)
 	if colours := p.t.ThePalette(); row.Colour != "" && !colours.Has(row.Colour) {
@@ -246,7 +249,7 @@ func (p *planner) instrument(row Row) *template.Instrument {
 	if i.Kind == "" {
 		i.Kind = template.Sampled
 	}
-	if i.Name == "" {
+	if i.Name == "" && i.Kind != template.Divider {
 		i.Name = "Spare"
 	}
 	if i.Kind == template.Sampled {

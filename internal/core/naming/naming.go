@@ -87,7 +87,7 @@ func names(t *template.Template, n *Namer, a Ask) ([]Named, error) {
 	numbers := map[template.ID]int{}
 	var out []Named
 	for _, i := range t.ScoreOrder() {
-		if !wanted[i.ID] {
+		if !wanted[i.ID] || i.Kind == template.Divider {
 			continue
 		}
 		numbers[i.Section]++

@@ -229,6 +229,46 @@ func TestOrderTouchesNothingElse(t *testing.T) {
 	})
 }
 
+// Rows are put in order between the dividers, which stay where they are; gathered, they stay in
+// their section.
+func TestDividersStay(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		base := coretest.Orchestra(rapid.IntRange(2, 60).Draw(r, "rows"), 1)
+		var lines []template.ID
+		for n := range rapid.IntRange(1, 5).Draw(r, "dividers") {
+			at := rapid.IntRange(1, len(base.Instruments)).Draw(r, "at")
+			line := &template.Instrument{ID: template.ID(rune('a' + n)), Section: base.Instruments[at-1].Section, Kind: template.Divider}
+			base = coretest.Must(base, change.Add{Instruments: []change.Placed{{At: at, Instrument: line}}})
+			lines = append(lines, line.ID)
+		}
+		way := rapid.SampledFrom(order.Ways).Draw(r, "way")
+		plan, err := order.Arrange(base, "", way, coretest.Mint())
+		require.NoError(r, err)
+		for _, id := range lines {
+			was, now := base.Instrument(id), plan.After.Instrument(id)
+			require.Equal(r, was.Section, now.Section)
+			if slices.Contains([]order.By{order.Score, order.Stage, order.LowToHigh}, way) {
+				require.Equal(r, above(base, id), above(plan.After, id), "the same rows above it")
+			}
+		}
+	})
+}
+
+// above are the rows of a divider's section that stand above it, by name.
+func above(t *template.Template, id template.ID) []template.ID {
+	var out []template.ID
+	for _, i := range t.Instruments {
+		if i.ID == id {
+			break
+		}
+		if i.Section == t.Instrument(id).Section {
+			out = append(out, i.ID)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 func BenchmarkScoreOrder10000(b *testing.B) {
 	t := coretest.Large(10_000, 200)
 	for b.Loop() {

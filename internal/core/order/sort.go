@@ -306,7 +306,9 @@ func (s *sorter) sort() change.Batch {
 		if !s.inside(x.ID) {
 			continue
 		}
-		slices.SortStableFunc(list, s.compareRows)
+		for _, run := range between(list) {
+			slices.SortStableFunc(run, s.compareRows)
+		}
 		sorted := make([]*template.Instrument, len(list))
 		for n, r := range list {
 			sorted[n] = r.i
@@ -314,6 +316,19 @@ func (s *sorter) sort() change.Batch {
 		arrange.Places = append(arrange.Places, places(s.t, sorted, func(i *template.Instrument) template.ID { return i.Section })...)
 	}
 	return change.Batch{Label: "Put in " + label[s.by], Changes: []change.Change{change.SetSections{Sections: sections}, arrange}}
+}
+
+// between are the runs of rows between dividers, which stay where they are.
+func between(list []row) [][]row {
+	var out [][]row
+	for len(list) > 0 {
+		n := slices.IndexFunc(list, func(r row) bool { return r.i.Kind == template.Divider })
+		if n < 0 {
+			return append(out, list)
+		}
+		out, list = append(out, list[:n]), list[n+1:]
+	}
+	return out
 }
 
 var label = map[By]string{Score: "score order", Stage: "stage order", LowToHigh: "order, low to high", Role: "by role", RoleOfAll: "by role, all together", Library: "by library", Instrument: "by instrument"}

@@ -90,7 +90,7 @@ func OfTemplate(t *template.Template) []Desk {
 	for _, i := range t.ScoreOrder() {
 		name := articulation.Desk(words, i.Name)
 		is := soundOf(t, i, name)
-		if i.Kind == template.Guide || i.Kind == template.Input || is == "" || seen[template.FoldName(name)] {
+		if i.Kind == template.Guide || i.Kind == template.Input || i.Kind == template.Divider || is == "" || seen[template.FoldName(name)] {
 			continue
 		}
 		seen[template.FoldName(name)] = true

@@ -33,7 +33,7 @@ func duplicateRows(s *subject, within map[template.ID]bool) []Mark {
 	alike := make(map[nameKey]*template.Instrument, size) // the first of a name, nearly
 	key := func(i *template.Instrument, name string) nameKey { return nameKey{i.Section, strings.ToLower(name)} }
 	for _, i := range s.t.Instruments {
-		if within != nil && !within[i.Section] {
+		if within != nil && !within[i.Section] || i.Kind == template.Divider {
 			continue
 		}
 		k, near := key(i, i.Name), nameKey{i.Section, nearly(i.Name)}

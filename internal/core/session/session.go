@@ -157,6 +157,10 @@ func Of(t *template.Template, loaded map[template.ID]bool) Session {
 			b.left["spare rows"]++
 			continue
 		}
+		if i.Kind == template.Divider {
+			b.left["dividers"]++
+			continue
+		}
 		track := b.row(i)
 		if folder := b.folders[i.Section]; i.Kind == template.Guide {
 			guides.Children = append(guides.Children, track)

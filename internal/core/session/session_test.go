@@ -109,6 +109,10 @@ func told(here, there *template.Template) []string {
 // What nobody changed has not drifted, with marks and without.
 func TestNothingHasDrifted(t *testing.T) {
 	here := lantern(t)
+	here = coretest.Must(here, change.Add{Instruments: []change.Placed{
+		{At: 2, Instrument: &template.Instrument{ID: "line", Section: here.Instruments[1].Section, Kind: template.Divider}},
+	}})
+	require.Contains(t, session.Of(here, nil).Left, "dividers (1)")
 	for _, marks := range []bool{true, false} {
 		r := read(t, here, saved(session.Of(here, nil), marks), nil)
 		require.Empty(t, told(here, r.There), marks)
@@ -119,7 +123,7 @@ func TestNothingHasDrifted(t *testing.T) {
 		}
 		spare := 0
 		for _, i := range here.Instruments {
-			if i.Kind == template.Spare {
+			if !i.Played() {
 				spare++
 			}
 		}

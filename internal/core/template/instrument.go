@@ -14,10 +14,20 @@ const (
 	Input   Kind = "input"   // a live microphone or line, or a blank audio row
 	Guide   Kind = "guide"   // dialogue, effects, picture sound: never in a stem
 	Spare   Kind = "spare"   // a reserved empty row
+	Divider Kind = "divider" // a line between rows, with a word or without
 )
 
 // Kinds lists every kind.
-var Kinds = []Kind{Sampled, Input, Guide, Spare}
+var Kinds = []Kind{Sampled, Input, Guide, Spare, Divider}
+
+// KindsInWords lists every kind in a sentence.
+func KindsInWords() string {
+	var words []string
+	for _, k := range Kinds[:len(Kinds)-1] {
+		words = append(words, string(k))
+	}
+	return strings.Join(words, ", ") + " and " + string(Kinds[len(Kinds)-1])
+}
 
 // Instrument is one row of the template.
 type Instrument struct {
@@ -156,8 +166,12 @@ func (i *Instrument) Loads() bool {
 func (i *Instrument) NeedsSeat() bool { return i.Kind == Sampled && i.With == "" }
 
 // Played tells whether the row is an instrument: a spare row keeps a place for one, and
-// counts for nothing but what it keeps.
-func (i *Instrument) Played() bool { return i.Kind != Spare }
+// counts for nothing but what it keeps; a divider is a line.
+func (i *Instrument) Played() bool { return i.Kind != Spare && i.Kind != Divider }
+
+// FeedsStems tells whether the row may go to a stem: a guide goes straight to the
+// speakers, and a divider nowhere.
+func (i *Instrument) FeedsStems() bool { return i.Kind != Guide && i.Kind != Divider }
 
 // Played is how many rows are instruments.
 func (t *Template) Played() int {

@@ -364,7 +364,12 @@ func (v *validator) tooMany() {
 }
 
 func (v *validator) instrument(n int, i *Instrument) {
-	v.name("instruments", n, i.Name)
+	if i.Kind == Divider {
+		v.divider(n, i)
+	}
+	if i.Kind != Divider || i.Name != "" {
+		v.name("instruments", n, i.Name)
+	}
 	if len([]rune(i.Short)) > MaxShort {
 		v.fail(at("instruments", n, "short"), "a short name has at most %d letters", MaxShort)
 	}
@@ -403,6 +408,13 @@ func (v *validator) instrument(n int, i *Instrument) {
 		if p.Audio != "" && !IsDigest(p.Audio) {
 			v.fail(at("instruments", n, "printed.audio"), "%q is not a SHA-256 in lower-case hexadecimal", p.Audio)
 		}
+	}
+}
+
+// divider checks that a line between rows is nothing but that.
+func (v *validator) divider(n int, i *Instrument) {
+	if len(i.Patches) > 0 || len(i.Articulations) > 0 || len(i.Routes) > 0 || i.With != "" || i.Printed != nil {
+		v.fail(at("instruments", n, "kind"), "a divider plays nothing: it has no patches, articulations, routes, recording, nor the seat of another row")
 	}
 }
 

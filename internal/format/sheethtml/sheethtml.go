@@ -33,6 +33,7 @@ thead { display: table-header-group; }
 tr { break-inside: avoid; }
 tbody tr:nth-child(even) { background: #f1eddd; }
 td i { display: inline-block; width: 3rem; height: 0.8em; margin-right: 0.5rem; }
+tr.divider td { border-bottom: 1px solid #2b2721; font-weight: bold; height: 1.2em; }
 svg { display: block; break-inside: avoid; }
 a { color: inherit; }
 @page { size: A4 landscape; margin: 14mm; }
@@ -48,8 +49,9 @@ a { color: inherit; }
 {{end}}{{end}}{{end}}{{range .Text}}<p>{{.}}</p>
 {{end}}{{with .Drawing}}{{drawn .}}
 {{end}}{{if .Rows}}<table><thead><tr>{{range .Headings}}<th scope="col">{{.}}</th>{{end}}</tr></thead>
-<tbody>{{range .Rows}}<tr>{{range $c, $text := .}}<td>{{if $p.Shows $c}}{{if $text}}<i style="background: {{colour $text}}"></i>{{end}}{{end}}{{$text}}</td>{{end}}</tr>
-{{end}}</tbody></table>{{end}}</section>
+<tbody>{{range .Rows}}{{if $p.Divides .}}<tr class="divider"><td colspan="{{len $p.Headings}}">{{index . 0}}</td></tr>
+{{else}}<tr>{{range $c, $text := .}}<td>{{if $p.Shows $c}}{{if $text}}<i style="background: {{colour $text}}"></i>{{end}}{{end}}{{$text}}</td>{{end}}</tr>
+{{end}}{{end}}</tbody></table>{{end}}</section>
 {{end}}</html>
 `))
 

@@ -18,22 +18,23 @@ import (
 
 // Sizes, mm on A4 lying.
 const (
-	margin     = 12.0
-	lineHigh   = 3.5
-	cellPad    = 0.45 // above and below the lines of a row
-	headHigh   = 5.0  // the headings of a table
-	pageWide   = 297.0
-	pageHigh   = 210.0
-	footRoom   = 11.0
-	inner      = pageWide - 2*margin
-	bottom     = pageHigh - footRoom
-	textSize   = 7.4 // points
-	titleSize  = 15.0
-	partSize   = 9.5 // the title of what follows
-	coverSize  = 30.0
-	bracket    = 1.2 // how wide the colour beside rows is
-	leastRows  = 2   // of a table, below its title
-	leastDrawn = 60  // a drawing is not made lower than this to fit
+	margin      = 12.0
+	lineHigh    = 3.5
+	cellPad     = 0.45 // above and below the lines of a row
+	headHigh    = 5.0  // the headings of a table
+	dividerHigh = 6.0  // a line between rows
+	pageWide    = 297.0
+	pageHigh    = 210.0
+	footRoom    = 11.0
+	inner       = pageWide - 2*margin
+	bottom      = pageHigh - footRoom
+	textSize    = 7.4 // points
+	titleSize   = 15.0
+	partSize    = 9.5 // the title of what follows
+	coverSize   = 30.0
+	bracket     = 1.2 // how wide the colour beside rows is
+	leastRows   = 2   // of a table, below its title
+	leastDrawn  = 60  // a drawing is not made lower than this to fit
 )
 
 // WriteBook writes pages as a book: the first of them, its cover, lists the contents with the numbers of
@@ -159,6 +160,10 @@ func (s *sheets) least(p handover.Page) float64 {
 		if n == leastRows {
 			break
 		}
+		if p.Divides(row) {
+			high += dividerHigh
+			continue
+		}
 		_, h := fold(s.set, row, s.wide)
 		high += h
 	}
@@ -219,12 +224,19 @@ func (s *sheets) headings(p handover.Page) {
 func (s *sheets) table(p handover.Page) {
 	s.headings(p)
 	for n, row := range p.Rows {
-		lines, high := fold(s.set, row, s.wide)
+		lines, high := [][]string(nil), dividerHigh
+		if !p.Divides(row) {
+			lines, high = fold(s.set, row, s.wide)
+		}
 		if s.pdf.GetY()+high > bottom {
 			s.sheet(p, ", continued")
 			s.headings(p)
 		}
 		y := s.pdf.GetY()
+		if p.Divides(row) {
+			s.divider(row[0])
+			continue
+		}
 		if n%2 == 1 { // a faint band, as fan-fold paper has
 			s.pdf.SetFillColor(243, 240, 229)
 			s.pdf.Rect(margin, y, inner, high, "F")
@@ -238,6 +250,21 @@ func (s *sheets) table(p handover.Page) {
 		}
 		s.cells(p, lines, high)
 	}
+}
+
+// divider draws a line across all columns, after its word.
+func (s *sheets) divider(word string) {
+	y, left := s.pdf.GetY(), margin+1
+	if word != "" {
+		s.set.set("B", textSize)
+		s.set.write(left, y+dividerHigh-lineHigh-.5, inner-2, lineHigh, word, "L")
+		left += s.set.width(word) + 3
+		s.set.set("", textSize)
+	}
+	s.pdf.SetDrawColor(51, 48, 42)
+	s.pdf.SetLineWidth(.2)
+	s.pdf.Line(min(left, pageWide-margin), y+dividerHigh/2, pageWide-margin, y+dividerHigh/2)
+	s.pdf.SetXY(margin, y+dividerHigh)
 }
 
 func (s *sheets) cells(p handover.Page, lines [][]string, high float64) {
@@ -344,6 +371,9 @@ func columns(set *typesetter, pages []handover.Page) []float64 {
 				room = 16
 			}
 			for _, row := range p.Rows {
+				if p.Divides(row) {
+					continue
+				}
 				wide[n] = max(wide[n], min(inner/2, room+set.width(row[n])))
 			}
 		}

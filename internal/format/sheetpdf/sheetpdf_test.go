@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"fanfold/internal/core/change"
+	"fanfold/internal/core/coretest"
 	"fanfold/internal/core/handover"
 	"fanfold/internal/core/note"
 	"fanfold/internal/core/template"
@@ -36,6 +38,9 @@ func text(t *testing.T, pdf []byte) []string {
 func TestTheRoutingSheetToPrint(t *testing.T) {
 	lantern, err := demo.Template()
 	require.NoError(t, err)
+	lantern = coretest.Must(lantern, change.Add{Instruments: []change.Placed{
+		{At: 2, Instrument: &template.Instrument{ID: "line", Section: lantern.Instruments[1].Section, Name: "Flutes proper", Kind: template.Divider}},
+	}})
 	pages := handover.RoutingPages(lantern)
 	var b, again bytes.Buffer
 	require.NoError(t, sheetpdf.Write(&b, "Routing", pages))
@@ -49,6 +54,7 @@ func TestTheRoutingSheetToPrint(t *testing.T) {
 	}
 	require.Contains(t, read[0], "Winds / Flutes")
 	require.Regexp(t, `Piccolo long +Birch 1·1·1 +3-4 +Flutes +High winds +Hall, High winds -14 dB pre`, read[0])
+	require.Regexp(t, `(?s)Piccolo short .*\n *Flutes proper\n *Piccolo effects`, read[0], "a divider in its place")
 	last := read[len(read)-1]
 	require.Contains(t, last, "Stems")
 	require.Regexp(t, `68 +High winds +fine +Winds +dry and wet +stereo`, last)

@@ -21,14 +21,16 @@ interface BusKind {
   process?: string; // what a new one does
 }
 
+const called = (kind: Kind) => ({ words: say.one[kind], many: say.many[kind] });
+
 /** The kinds of bus, in the order sound meets them. */
 export const busKinds: Record<Kind, BusKind> = {
-  group: { words: say.group, many: say.groups, made: true, sums: true, sight: true },
-  return: { words: say.returnFedBySends, many: say.returns, made: true, sends: true, sight: true, process: "reverb" },
-  stem: { words: say.stem, many: say.stems, made: true, stem: true, sight: true },
-  mix: { words: say.mix, many: say.mixes, beyond: true, only: true },
-  print: { words: say.print, many: say.prints, beyond: true },
-  speakers: { words: say.speakers, many: say.speakers, made: true, beyond: true, last: true },
+  group: { ...called("group"), made: true, sums: true, sight: true },
+  return: { ...called("return"), made: true, sends: true, sight: true, process: "reverb" },
+  stem: { ...called("stem"), made: true, stem: true, sight: true },
+  mix: { ...called("mix"), beyond: true, only: true },
+  print: { ...called("print"), beyond: true },
+  speakers: { ...called("speakers"), made: true, beyond: true, last: true },
 };
 
 /** The kinds of which something holds, in order. */

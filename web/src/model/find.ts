@@ -88,14 +88,16 @@ const alike = (a: Instrument, b: Instrument) =>
 
 /** rowsToFind are the rows of a sheet in score order, by name, section,
  * articulations with their other words, library and stems. */
-export const rowsToFind = (sheet: Sheet, terms: readonly Term[]): Row[] =>
-  things(sheet.instruments).map(reader(sheet, terms));
+export const rowsToFind = (sheet: Sheet, terms: readonly Term[]): Row[] => found(sheet).map(reader(sheet, terms));
+
+/** found are the rows that are found: a divider is a line. */
+const found = (sheet: Sheet) => things(sheet.instruments).filter((i) => i.kind !== "divider");
 
 /** readAhead makes rows ready to be found while nobody does anything, so that the
  * first letter waits for nothing. It returns what stops it. */
 export function readAhead(sheet: Sheet, terms: readonly Term[]): () => void {
   if (typeof requestIdleCallback !== "function") return () => undefined;
-  const rows = things(sheet.instruments);
+  const rows = found(sheet);
   const read = reader(sheet, terms);
   let n = 0;
   const go = (idle: IdleDeadline) => {

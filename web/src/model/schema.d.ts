@@ -3461,9 +3461,10 @@ export interface components {
             trim?: components["schemas"]["Trim"];
             id: components["schemas"]["Id"];
             section: components["schemas"]["Id"];
-            name: components["schemas"]["Name"];
+            /** @description empty only for a divider without a word */
+            name: string;
             /** @enum {string} */
-            kind: "sampled" | "input" | "guide" | "spare";
+            kind: "sampled" | "input" | "guide" | "spare" | "divider";
             articulations: components["schemas"]["Name"][];
             patches: components["schemas"]["Id"][];
             colour?: components["schemas"]["Tint"];
@@ -3904,7 +3905,7 @@ export interface components {
         };
         SightMatch: {
             sections?: components["schemas"]["Id"][];
-            kinds?: ("sampled" | "input" | "guide" | "spare")[];
+            kinds?: ("sampled" | "input" | "guide" | "spare" | "divider")[];
             stems?: components["schemas"]["Id"][];
             libraries?: components["schemas"]["Id"][];
             machines?: components["schemas"]["Id"][];
@@ -3953,7 +3954,7 @@ export interface components {
             short?: string;
             shortByHand?: boolean;
             /** @enum {string} */
-            kind?: "sampled" | "input" | "guide" | "spare";
+            kind?: "sampled" | "input" | "guide" | "spare" | "divider";
             articulations?: string[];
             patches?: components["schemas"]["Id"][];
             colour?: string;

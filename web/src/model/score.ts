@@ -1,5 +1,5 @@
 import type { Id, Section } from "./api";
-import type { Sheet } from "./template";
+import { isPlayed, type Sheet } from "./template";
 
 /** Line is one line of the score-like sheet. */
 export type Line =
@@ -32,8 +32,7 @@ export function lines(
   }
   const holds = (s: Section): boolean => rows.has(s.id) || (children.get(s.id) ?? []).some(holds);
   const count = (s: Section): number =>
-    // spare rows are no instruments
-    (rows.get(s.id) ?? []).filter((id) => sheet.instruments.byId.get(id)!.kind !== "spare").length +
+    (rows.get(s.id) ?? []).filter((id) => isPlayed(sheet.instruments.byId.get(id))).length +
     (children.get(s.id) ?? []).reduce((n, c) => n + count(c), 0);
   const out: Line[] = pinned.map((id) => ({ kind: "row", id, depth: 0 }));
   const walk = (s: Section, depth: number) => {

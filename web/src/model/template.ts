@@ -258,12 +258,15 @@ export function inUse(rig: Iterable<{ usedMib: number; othersMib?: number }>): n
 
 const counts = new WeakMap<Sheet["instruments"], number>();
 
-/** played is how many rows are instruments: spare rows are none. */
+/** isPlayed tells whether a row is an instrument: a spare row keeps a place for one, a divider is a line. */
+export const isPlayed = (i: Instrument | undefined) => i !== undefined && i.kind !== "spare" && i.kind !== "divider";
+
+/** played is how many rows are instruments. */
 export function played({ instruments }: Pick<Sheet, "instruments">): number {
   let n = counts.get(instruments);
   if (n === undefined) {
     n = 0;
-    for (const i of instruments.byId.values()) if (i.kind !== "spare") n++;
+    for (const i of instruments.byId.values()) if (isPlayed(i)) n++;
     counts.set(instruments, n);
   }
   return n;

@@ -17,7 +17,8 @@ export function TraceLine() {
   const selection = useApp((s) => s.selection);
   const cursor = useApp((s) => s.cursor);
   const bus = useApp((s) => s.bus);
-  const subject = cursor && selection.has(cursor) ? cursor : ([...selection][0] ?? null);
+  const plays = (id: string) => sheet.instruments.byId.get(id)?.kind !== "divider";
+  const subject = cursor && selection.has(cursor) && plays(cursor) ? cursor : ([...selection].find(plays) ?? null);
   return (
     <section
       className="flex h-[30px] shrink-0 items-center gap-2 bg-paper px-3"
@@ -36,7 +37,7 @@ export function TraceLine() {
           more={selection.size - 1}
         />
       ) : (
-        <span className="text-soft">{say.selectAnInstrumentToSee}</span>
+        <span className="text-soft">{selection.size > 0 ? say.aDividerPlaysNothing : say.selectAnInstrumentToSee}</span>
       )}
       <span className="ml-auto flex shrink-0 items-center gap-2">
         {!bus && subject && <RowCard id={subject} />}

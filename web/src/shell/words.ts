@@ -564,6 +564,7 @@ export const words = {
   },
   traceLine: {
     trace: "Trace",
+    aDividerPlaysNothing: "A divider: a line between rows, which plays nothing.",
     selectAnInstrumentToSee: "Select an instrument to see its whole way from patch to mix.",
     isArmed: (armed: string) => `${armed} is armed`,
     rowsAreArmed: (armed: number) => `${armed} rows are armed`,

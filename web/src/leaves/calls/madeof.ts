@@ -1,5 +1,5 @@
 import type { Id } from "../../model/api";
-import { type Sheet, topOf } from "../../model/template";
+import { isPlayed, type Sheet, topOf } from "../../model/template";
 
 /** Share is what of a call one section is. */
 export interface Share {
@@ -15,7 +15,7 @@ export function madeOf(sheet: Pick<Sheet, "sections" | "instruments" | "facts">,
   const asked = new Set(ids);
   for (const id of sheet.instruments.order) {
     const i = sheet.instruments.byId.get(id)!;
-    if (!asked.has(id) || i.kind === "spare") continue;
+    if (!asked.has(id) || !isPlayed(i)) continue;
     const section = topOf(sheet, i.section);
     const name = sheet.sections.byId.get(section)?.name ?? "";
     const share = shares.get(section) ?? { section, name, rows: [], mib: 0 };

@@ -6,7 +6,7 @@ import { seen } from "../../model/changing";
 import { addWet, nest, setBus } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { select, set, show, useApp } from "../../model/store";
-import { things } from "../../model/template";
+import { isPlayed, things } from "../../model/template";
 import { parentOf } from "./tree";
 import { words } from "./words";
 
@@ -41,7 +41,7 @@ export function StemSheet() {
   const next = sheet.folds.order[sheet.folds.order.indexOf(stem.fold ?? "") + 1];
   const coarser = things(sheet.buses).filter((b) => busKinds[b.kind].stem && b.fold === next);
   const rows = [...sheet.facts.values()]
-    .filter((f) => f.stems.includes(stem.id) && sheet.instruments.byId.get(f.id)?.kind !== "spare")
+    .filter((f) => f.stems.includes(stem.id) && isPlayed(sheet.instruments.byId.get(f.id)))
     .map((f) => f.id);
   const exceptions = rows.filter((id) => sheet.instruments.byId.get(id)?.stemByHand).length;
   const put = (more: Partial<Bus>, drop: (keyof Bus)[] = [], base?: number) => {

@@ -1,6 +1,6 @@
 import type { Bus, Id } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
-import { type Sheet, things } from "../../model/template";
+import { isPlayed, type Sheet, things } from "../../model/template";
 
 /** Cell is one stem of the folding tree: in the column of its fold, as high as
  * the stems of the finer fold that belong to it. */
@@ -46,8 +46,7 @@ export function tree(
   }
   const direct = new Map<Id, number>();
   for (const f of sheet.facts.values())
-    if (sheet.instruments.byId.get(f.id)?.kind !== "spare")
-      for (const id of f.stems) direct.set(id, (direct.get(id) ?? 0) + 1);
+    if (isPlayed(sheet.instruments.byId.get(f.id))) for (const id of f.stems) direct.set(id, (direct.get(id) ?? 0) + 1);
   const count = (b: Bus): number => (direct.get(b.id) ?? 0) + (below.get(b.id) ?? []).reduce((n, c) => n + count(c), 0);
   const cells: Cell[] = [];
   const place = (stem: Bus, row: number): number => {

@@ -2,7 +2,7 @@ import { type KeyboardEvent, useRef, useState } from "react";
 import type { Id } from "../../model/api";
 import { seen } from "../../model/changing";
 import { get } from "../../model/store";
-import type { Field } from "./fields";
+import { type Field, having } from "./fields";
 import { words } from "./words";
 
 const say = words.cellEditor;
@@ -31,7 +31,7 @@ export function CellEditor({ field, id, shown, stop }: Props) {
     if (text === first) return;
     const { selection } = get();
     const ids = !field.one && selection.has(id) ? sheet.instruments.order.filter((x) => selection.has(x)) : [id];
-    void field.set?.(ids, text, base);
+    void field.set?.(having(sheet, field, ids), text, base);
   };
   const leave = () => {
     done.current = true;

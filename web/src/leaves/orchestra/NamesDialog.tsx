@@ -3,6 +3,7 @@ import { useState } from "react";
 import { type NamesAsk, named, nameRows } from "../../model/naming";
 import { get, useApp } from "../../model/store";
 
+import { isPlayed } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { Abbreviations } from "./Abbreviations";
 import { words } from "./words";
@@ -163,5 +164,5 @@ export function chosen() {
   const { sheet, selection } = get();
   const all = sheet!.instruments.order;
   if (selection.size > 0) return all.filter((id) => selection.has(id));
-  return all.filter((id) => sheet!.instruments.byId.get(id)?.kind !== "spare");
+  return all.filter((id) => isPlayed(sheet!.instruments.byId.get(id)));
 }

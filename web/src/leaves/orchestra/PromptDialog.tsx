@@ -4,7 +4,7 @@ import { get } from "../../model/store";
 import { tintVar } from "../../model/template";
 import { CancelOrSave } from "../../shell/CancelOrSave";
 import { Floating } from "../../shell/Floating";
-import { type Field, fieldNamed, fieldWord } from "./fields";
+import { type Field, fieldNamed, fieldWord, having } from "./fields";
 import { words } from "./words";
 
 const say = words.promptDialog;
@@ -51,7 +51,11 @@ export function PromptDialog({ close }: { close: () => void }) {
   const { sheet, selection, asking } = get();
   const field = fieldNamed(asking);
   const [base] = useState(seen);
-  const ids = sheet!.instruments.order.filter((id) => selection.has(id));
+  const ids = having(
+    sheet!,
+    field,
+    sheet!.instruments.order.filter((id) => selection.has(id)),
+  );
   const values = new Set(ids.map((id) => (field.value ?? field.text)(sheet!, sheet!.instruments.byId.get(id)!)));
   const [text, setAny] = useState(values.size === 1 ? [...values][0]! : "");
   const [chosen, setChosen] = useState(false);

@@ -8,7 +8,7 @@ import { Emblem } from "../../parts/Emblem";
 import { RestGlyph } from "../../parts/RestGlyph";
 import { CellEditor } from "./CellEditor";
 import { carries, dragged, moveRows, takePatches } from "./dragging";
-import type { Field } from "./fields";
+import { type Field, fieldNamed } from "./fields";
 import { words } from "./words";
 
 const say = words.row;
@@ -106,7 +106,28 @@ export const Row = memo(function Row({
           <RestGlyph state={state?.state} progress={state?.progress} reason={state && reasonOf(state)} />
         )}
       </span>
-      {shown.map((f, n) => {
+      {i.kind === "divider" && editing === "name" && (
+        <CellEditor
+          key={`${id} name`}
+          field={fieldNamed("name")}
+          id={id}
+          shown={[fieldNamed("name")]}
+          stop={stopEdit}
+        />
+      )}
+      {i.kind === "divider" && editing !== "name" && (
+        <span
+          role="gridcell"
+          aria-label={`${say.divider} ${i.name}`}
+          title={i.notes}
+          onDoubleClick={() => startEdit(id, "name")}
+          className="col-start-2 -col-end-1 flex items-center gap-2 text-soft"
+        >
+          {i.name && <span className="truncate font-serif">{i.name}</span>}
+          <span className="min-w-6 flex-1 border-soft border-t opacity-60" />
+        </span>
+      )}
+      {(i.kind === "divider" ? [] : shown).map((f, n) => {
         if (editing === f.key)
           return <CellEditor key={`${id} ${f.key}`} field={f} id={id} shown={shown} stop={stopEdit} />;
         const text = f.text(sheet, i);

@@ -3,7 +3,7 @@ import { type SyntheticEvent, useCallback, useEffect, useMemo, useRef, useState 
 import type { Id } from "../../model/api";
 import { flatLines, lines } from "../../model/score";
 import { sightOf, useShown } from "../../model/sight";
-import { useApp } from "../../model/store";
+import { get, useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
 import { fieldNamed, fields, widths } from "./fields";
@@ -75,7 +75,10 @@ export function ScoreSheet() {
     if (at !== undefined) virtual.scrollToIndex(at, { align: "auto" });
   }, [cursor, place, height]);
 
-  const startEdit = useCallback((id: Id, field: string) => fieldNamed(field).set && setEditing({ id, field }), []);
+  const startEdit = useCallback((id: Id, field: string) => {
+    const divider = get().sheet!.instruments.byId.get(id)?.kind === "divider";
+    if (fieldNamed(field).set) setEditing({ id, field: divider ? "name" : field });
+  }, []);
   const stopEdit = useCallback((next?: { id: Id; field: string }) => {
     setEditing(next ?? null);
     if (!next) scroller.current?.focus();

@@ -22,6 +22,7 @@ export interface Field {
   choices?: (sheet: Sheet) => string[];
   closed?: boolean; // one of the choices, and nothing else
   tints?: boolean; // the choices are colours; none is one, too
+  lines?: boolean; // dividers have it, too
   one?: boolean; // is never set for several rows at once
   set?: (ids: Id[], value: string, base: number) => Promise<unknown>;
 }
@@ -45,6 +46,7 @@ export const fields: Field[] = [
     share: 1.2,
     text: (_, i) => i.name,
     one: true,
+    lines: true,
     set: (ids, name, base) => edit(ids, { name, nameByHand: true }, base),
   },
   {
@@ -101,6 +103,7 @@ export const fields: Field[] = [
   },
   {
     key: "section",
+    lines: true,
     title: say.section,
     least: 110,
     share: 0.8,
@@ -120,6 +123,7 @@ export const fields: Field[] = [
   },
   {
     key: "notes",
+    lines: true,
     title: say.notes,
     least: 100,
     share: 1,
@@ -129,6 +133,7 @@ export const fields: Field[] = [
   },
   {
     key: "colour",
+    lines: true,
     title: say.colour,
     least: 0,
     menuOnly: true,
@@ -140,6 +145,7 @@ export const fields: Field[] = [
   },
   {
     key: "sectionColour",
+    lines: true,
     title: say.sectionColour,
     least: 0,
     menuOnly: true,
@@ -154,6 +160,7 @@ export const fields: Field[] = [
   },
   {
     key: "kind",
+    lines: true,
     title: say.kind,
     least: 0,
     menuOnly: true,
@@ -169,6 +176,10 @@ export const fields: Field[] = [
     text: (sheet, i) => Math.round(sheet.facts.get(i.id)?.readyMib ?? 0).toLocaleString("en"),
   },
 ];
+
+/** having are the rows that have a field: a divider plays nothing, and has few. */
+export const having = (sheet: Sheet, field: Field, ids: readonly Id[]): Id[] =>
+  ids.filter((id) => field.lines || sheet.instruments.byId.get(id)?.kind !== "divider");
 
 /** fieldWord is what a sentence calls a field. */
 export const fieldWord = (f: Field): string => say.named[f.key];

@@ -82,6 +82,7 @@ export const orchestra = leaf({
     ["Shift D", say.sameAgainAnotherRow],
     ["Ctrl C, Ctrl V", say.copyRowsPaste],
     ["N", say.newRowBelow],
+    ["Shift N", say.dividerBelow],
     ["Delete", say.deleteTheSelection],
     ["Alt ↑, Alt ↓", say.moveTheSelection],
     ["G S, G M, G P", say.setStemMachineLibrary],

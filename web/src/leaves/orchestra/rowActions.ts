@@ -15,7 +15,7 @@ import { whereShown } from "../../model/sight";
 import { get, set, show } from "../../model/store";
 import type { Action } from "../../parts/Actions";
 import { unprint } from "../calls/PrintDialog";
-import { fieldNamed, fieldWord } from "./fields";
+import { fieldNamed, fieldWord, having } from "./fields";
 import { words } from "./words";
 
 const say = words.rowActions;
@@ -47,8 +47,9 @@ export function rowActions(): Action[] {
   const { sheet, selection } = get();
   const rows = sheet ? sheet.instruments.order.filter((id) => selection.has(id)) : [];
   const none = rows.length === 0;
-  const one = rows.length === 1;
   const instrument = (id: string) => sheet!.instruments.byId.get(id)!;
+  const playing = rows.filter((id) => instrument(id).kind !== "divider");
+  const one = rows.length === 1 && playing.length === 1;
   const last = rows.at(-1) ?? null;
   const section = sheet?.sections.order[0];
   return [
@@ -75,7 +76,7 @@ export function rowActions(): Action[] {
       more: settable.map(([field, hint]) => ({
         text: `${upper(fieldWord(fieldNamed(field)))}…`,
         ...(hint ? { hint } : {}),
-        off: none,
+        off: having(sheet!, fieldNamed(field), rows).length === 0,
         run: () => ask(field),
       })),
     },
@@ -107,6 +108,7 @@ export function rowActions(): Action[] {
       text: say.addAndCopy,
       more: [
         { text: say.newRowBelow, hint: "N", run: () => void addRows("sampled", 1, last, section) },
+        { text: say.dividerBelow, hint: "⇧N", run: () => void addRows("divider", 1, last, section) },
         { text: say.eightSpareRowsBelow, run: () => void addRows("spare", 8, last, section) },
         { text: say.fillUpTheSpareRows, run: () => void keepSpares() },
         { text: say.duplicate, hint: "D", off: none, run: () => void duplicate(rows) },

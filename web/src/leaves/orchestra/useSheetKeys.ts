@@ -66,6 +66,9 @@ export function useSheetKeys({ all, only, shown, column, setColumn, startEdit, a
         if (next) select([next], next);
         return true;
       }
+      case "N":
+        void addRows("divider", 1, cursor, sheet!.sections.order[0]);
+        return true;
       case "n":
         void addRows("sampled", 1, cursor, sheet!.sections.order[0]);
         return true;

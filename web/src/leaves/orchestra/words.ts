@@ -23,6 +23,7 @@ export const words = {
     sameAgainAnotherRow: "same again: another row on the same seat",
     copyRowsPaste: "copy rows; paste them with their routes, into another template too",
     newRowBelow: "new row below",
+    dividerBelow: "divider below: a line, with a word or without",
     deleteTheSelection: "delete the selection",
     moveTheSelection: "move the selection",
     setStemMachineLibrary: "set stem, machine, library of the selection",
@@ -300,6 +301,7 @@ export const words = {
     textsWouldChange: (found: number) => `${plural(found, "text")} would change`,
   },
   row: {
+    divider: "divider",
     kept: "kept",
     hasItSelected: (by: string) => `${by} has it selected`,
     onTheSeatOf: (instruments: string) => `on the seat of ${instruments}`,
@@ -330,6 +332,7 @@ export const words = {
     renameTheSection: "Rename the section…",
     addAndCopy: "Add and copy",
     newRowBelow: "New row below",
+    dividerBelow: "Divider below",
     eightSpareRowsBelow: "Eight spare rows below",
     fillUpTheSpareRows: "Fill up the spare rows",
     duplicate: "Duplicate",

@@ -27,7 +27,9 @@ export function Inspector() {
   const bus = useApp((s) => (s.bus ? s.sheet?.buses.byId.get(s.bus) : undefined));
   const selection = useApp((s) => s.selection);
   if (bus) return <BusInspector key={bus.id} bus={bus} />;
-  const rows = sheet.instruments.order.filter((id) => selection.has(id));
+  const rows = sheet.instruments.order.filter(
+    (id) => selection.has(id) && sheet.instruments.byId.get(id)!.kind !== "divider",
+  );
   if (rows.length === 0) return null;
   const first = sheet.instruments.byId.get(rows[0]!)!;
   const putFader = (gainDb: number, base: number) =>

@@ -2,7 +2,7 @@ import type { Bus, Id } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { call } from "../../model/changing";
 import { get, select, set, show } from "../../model/store";
-import { type Sheet, things } from "../../model/template";
+import { isPlayed, type Sheet, things } from "../../model/template";
 import type { Action } from "../../parts/Actions";
 import { hearBus } from "./hearing";
 import { words } from "./words";
@@ -18,7 +18,7 @@ export function rowsInto(sheet: Sheet, bus: Id): Id[] {
     for (const b of buses) if (b.routes.some((r) => into.has(r.to))) into.add(b.id);
   }
   return things(sheet.instruments)
-    .filter((i) => i.kind !== "spare" && i.routes.some((r) => into.has(r.to)))
+    .filter((i) => isPlayed(i) && i.routes.some((r) => into.has(r.to)))
     .map((i) => i.id);
 }
 
