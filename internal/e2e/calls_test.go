@@ -227,7 +227,7 @@ func TestWhatAnotherTemplateHolds(t *testing.T) {
 func TestASmallOneOutOfTheBigOne(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
-	p.press("Small")
+	p.menu("More", "Small")
 	p.seeText("[data-part=small-sum]", "[0-9]+ instruments in 1[56].* GiB")
 	p.seeText(`[data-want="High strings long"]`, "Violins [12] long")
 	p.see("[data-extra]")
@@ -415,7 +415,7 @@ func TestAHostFailingOnScreen(t *testing.T) {
 func TestASmallTemplateOutOfTheBigOne(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
-	p.press("Small")
+	p.menu("More", "Small")
 	p.seeText("[data-part=small-sum]", "[0-9]+ instruments in")
 	p.see(`[aria-label="Name of the small set"]`).MustSelectAllText().MustInput("Lantern sketch")
 	p.press("Make a template")

@@ -16,7 +16,7 @@ func TestDustIsSetAside(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls", "orchestra")
 	p.seeText(`[data-leaf=orchestra] header`, "419 instruments")
-	p.press("Dust…")
+	p.menu("More", "Dust")
 	p.seeText(`[role=dialog]`, "by the music of 8 cues")
 	cost := p.see(`[data-part=dust-cost]`).MustText()
 	require.Regexp(t, `^[0-9]+ rows\. Called, they cost .*Birch [0-9.]+ GiB and .*s`, cost)
@@ -44,7 +44,7 @@ func TestDustIsSetAside(t *testing.T) {
 	p.press("Everything")
 	p.seeText(`[data-leaf=orchestra] header`, "419 instruments, 0 ready, [0-9]+ set aside")
 
-	p.press("Dust…")
+	p.menu("More", "Dust")
 	p.see(`[data-part=aside]`)
 	p.press("Bring all back")
 	p.gone(`[data-part=aside]`)

@@ -14,7 +14,7 @@ import (
 func TestMemoryByBar(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
-	p.press("By bar…")
+	p.menu("More", "Memory by bar")
 	file, err := filepath.Abs("../../docs/music/1m2 The lamp is lit.mid")
 	require.NoError(t, err)
 	p.see(`[role=dialog] [aria-label="Music"]`).MustSetFiles(file)

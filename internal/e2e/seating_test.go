@@ -120,7 +120,7 @@ func TestSeatsByHand(t *testing.T) {
 func TestComparingTwoCalls(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("calls")
-	p.press("Compare")
+	p.menu("More", "Compare")
 	p.see(`[aria-label=From]`).MustSelect("1M05 Lamp room")
 	p.see(`[aria-label=To]`).MustSelect("Opening call")
 	p.seeText("[data-part=comparison]", "Rests")

@@ -2,6 +2,7 @@
 export function Mark() {
   return (
     <svg
+      className="shrink-0"
       width="26"
       height="20"
       viewBox="0 0 26 20"

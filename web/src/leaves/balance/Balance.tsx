@@ -14,7 +14,7 @@ import {
   useMeasuring,
 } from "../../model/balance";
 import { computed } from "../../model/queries";
-import { remember, remembered, select, set, tell, useApp } from "../../model/store";
+import { remember, remembered, select, set, show, tell, useApp } from "../../model/store";
 import { pathOf, rowTint, type Sheet, things, wait } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
@@ -156,7 +156,9 @@ export function Balance() {
         <Empty
           says={say.howEveryRowSoundsHow}
           steps={[
-            { text: say.measureAllRows(data.unheard), run: () => void begin([]), off: data.unheard === 0 },
+            data.unheard > 0
+              ? { text: say.measureAllRows(data.unheard), run: () => void begin([]) }
+              : { text: say.seatTheRows, run: () => show("seating") },
             { text: say.byYourOwnRecording, run: () => set({ dialog: "calibrate" }) },
           ]}
         >

@@ -31,6 +31,7 @@ export const words = {
     levelTrims: "Level trims…",
     howEveryRowSoundsHow:
       "How every row sounds: how loud, how quickly it speaks, how noisy it is, and what is wrong with it.",
+    seatTheRows: "Seat the rows first",
     measureAllRows: (unheard: number) => `Measure all ${plural(unheard, "row")}`,
     theMachinesPlayAShort:
       "The machines play a short test on each row, faster than real time. For libraries that only your own sequencer can play, record the same test yourself.",

@@ -1,8 +1,10 @@
+import { DropdownMenu } from "radix-ui";
 import { useMemo, useState } from "react";
 import type { Id } from "../../model/api";
 import { call } from "../../model/changing";
 import { set, useApp } from "../../model/store";
 import { inUse, mib, things } from "../../model/template";
+import { type Action, Actions } from "../../parts/Actions";
 import { LeafHead } from "../../parts/LeafHead";
 import { Arriving } from "./Arriving";
 import { Before } from "./Before";
@@ -44,23 +46,14 @@ export function Calls() {
         <button type="button" className="button" onClick={() => set({ dialog: "music" })}>
           {say.fromMusic}
         </button>
-        <button type="button" className="button" onClick={() => set({ dialog: "by-bar" })}>
-          {say.byBar}
-        </button>
-        <button type="button" className="button" title={say.whatNoCueHasPlayed} onClick={() => set({ dialog: "dust" })}>
-          {say.dust}
-        </button>
-        <button type="button" className="button" onClick={() => set({ dialog: "small" })}>
-          {say.small}
-        </button>
-        <button
-          type="button"
-          className="button"
-          disabled={sheet.calls.order.length === 0}
-          onClick={() => set({ dialog: "compare-calls" })}
-        >
-          {say.compare}
-        </button>
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger className="button">{say.more} ▾</DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content className="floating w-52 p-1" align="end" sideOffset={4}>
+              <Actions list={more(sheet.calls.order.length > 0)} within="dropdown" />
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
         <button type="button" className="button" disabled={all.length === 0} onClick={() => void call(all, "rest")}>
           {say.restAll}
         </button>
@@ -87,3 +80,11 @@ export function Calls() {
     </div>
   );
 }
+
+/** more is what is asked of calls now and then. */
+const more = (any: boolean): Action[] => [
+  { text: say.byBar, run: () => set({ dialog: "by-bar" }) },
+  { text: say.dust, run: () => set({ dialog: "dust" }) },
+  { text: say.small, run: () => set({ dialog: "small" }) },
+  { text: say.compare, off: !any, run: () => set({ dialog: "compare-calls" }) },
+];

@@ -1,19 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { ChevronRight, Plus, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { type DragEvent, type KeyboardEvent, useMemo, useState } from "react";
+import { type DragEvent, type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Bus, Id, Schemas } from "../../model/api";
 import { busKinds } from "../../model/buskinds";
 import { addFold, nest, removeFold } from "../../model/delivering";
 import { computed } from "../../model/queries";
 import { set, useApp } from "../../model/store";
 import { type Sheet, things, tintOf, tintVar } from "../../model/template";
+import { useSize } from "../../parts/useSize";
 import { type Cell, parentOf, tree } from "./tree";
 import { words } from "./words";
 
 const say = words.folds;
 
-const rowHeight = 26;
+/** The height of a stem, px: as much as there is, within reason. */
+const leastHigh = 26;
+const mostHigh = 40;
+const headHigh = 48; // above the stems, with the room below them
+
 const carried = "application/x-fanfold-stems";
 
 /** Folds draws all folds together: every stem as high as the finer stems that
@@ -25,6 +30,10 @@ export function Folds() {
   const { cells, rows } = useMemo(() => tree(sheet, folded), [sheet, folded]);
   const { data } = useQuery(computed.routing(sheet.id, sheet.revision, "", [], 600, null));
   const folds = things(sheet.folds);
+  const frame = useRef<HTMLDivElement>(null);
+  const size = useSize(frame);
+  const each = Math.floor(((size?.height ?? 0) - headHigh) / Math.max(1, rows)) - 1;
+  const high = Math.max(leastHigh, Math.min(mostHigh, each));
   const toggle = (id: Id) => {
     const next = new Set(folded);
     if (!next.delete(id)) next.add(id);
@@ -33,8 +42,14 @@ export function Folds() {
   const mix = things(sheet.buses).find((b) => busKinds[b.kind].only);
   const columns = `minmax(190px,1.6fr) repeat(${Math.max(0, folds.length - 1)}, minmax(120px,1fr)) 74px`;
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
-    <div className="min-h-0 min-w-0 flex-1 overflow-auto px-3 pb-3" tabIndex={0} role="region" aria-label={say.folds}>
+    <div
+      ref={frame}
+      className="min-h-0 min-w-0 flex-1 overflow-auto px-3 pb-3"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: a scrolling region is reached by keyboard
+      tabIndex={0}
+      role="region"
+      aria-label={say.folds}
+    >
       <div className="sticky top-0 z-10 grid gap-x-px bg-paper pt-2 pb-1" style={{ gridTemplateColumns: columns }}>
         {folds.map((f, n) => (
           <FoldHead
@@ -60,7 +75,7 @@ export function Folds() {
         className="grid gap-px"
         role="group"
         aria-label={say.stemsByFold}
-        style={{ gridTemplateColumns: columns, gridTemplateRows: `repeat(${Math.max(1, rows)}, ${rowHeight}px)` }}
+        style={{ gridTemplateColumns: columns, gridTemplateRows: `repeat(${Math.max(1, rows)}, ${high}px)` }}
       >
         {cells.map((c) => (
           <Stem

@@ -6,7 +6,7 @@ import { sightOf, useShown } from "../../model/sight";
 import { get, useApp } from "../../model/store";
 import { useSize } from "../../parts/useSize";
 import { Brackets } from "./Brackets";
-import { fieldNamed, fields, widths } from "./fields";
+import { fieldNamed, fields, fitting, widths } from "./fields";
 import { Row } from "./Row";
 import { ask } from "./rowActions";
 import { SectionLine } from "./SectionLine";
@@ -47,10 +47,13 @@ export function ScoreSheet() {
     if (scroller.current) scroller.current.scrollTop = 0;
   }, [sight?.id]);
   const wide = (size?.width ?? 0) >= wideFrom;
-  const shown = useMemo(
-    () => fields.filter((f) => !f.menuOnly && (columns?.length ? columns.includes(f.key) : wide || !f.wideOnly)),
-    [wide, columns],
-  );
+  const room = (size?.width ?? wideFrom) - besideColumns;
+  const shown = useMemo(() => {
+    const named = fields.filter(
+      (f) => !f.menuOnly && (columns?.length ? columns.includes(f.key) : wide || !f.wideOnly),
+    );
+    return columns?.length ? named : fitting(named, room);
+  }, [wide, columns, room]);
   const [column, setColumn] = useState(0);
   const [editing, setEditing] = useState<{ id: Id; field: string } | null>(null);
 
@@ -85,7 +88,7 @@ export function ScoreSheet() {
   }, []);
   const keys = useSheetKeys({ all, only, shown, column, setColumn, startEdit, ask });
   // In whole pixels, so that no row has to measure its own columns.
-  const across = useMemo(() => widths(shown, (size?.width ?? wideFrom) - besideColumns), [shown, size?.width]);
+  const across = useMemo(() => widths(shown, room), [shown, room]);
   const grid = `34px ${across.map((w) => `${w}px`).join(" ")}`;
 
   return (

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { type Field, widths } from "./fields";
+import { type Field, fitting, widths } from "./fields";
 
 const field = (least: number, share?: number) => ({ least, share }) as Field;
 
@@ -13,4 +13,13 @@ it("gives each column its least, and the others what is left then", () => {
 
 it("keeps the least of all when there is no room", () => {
   expect(widths([field(50), field(100, 1), field(90, 2)], 100)).toEqual([50, 100, 90]);
+});
+
+it("leaves out columns that give their room, the lowest first, and no others", () => {
+  const sheet = [field(120), { ...field(52), gives: 1 }, field(90), { ...field(50), gives: 2 }];
+  const left = (width: number) => fitting(sheet, width).map((f) => f.least);
+  expect(left(312)).toEqual([120, 52, 90, 50]);
+  expect(left(311)).toEqual([120, 90, 50]);
+  expect(left(259)).toEqual([120, 90]);
+  expect(left(50)).toEqual([120, 90]);
 });

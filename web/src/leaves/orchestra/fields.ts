@@ -22,6 +22,7 @@ export interface Field {
   choices?: (sheet: Sheet) => string[];
   closed?: boolean; // one of the choices, and nothing else
   tints?: boolean; // the choices are colours; none is one, too
+  gives?: number; // gives its room, the lowest first, where there is too little
   lines?: boolean; // dividers have it, too
   one?: boolean; // is never set for several rows at once
   set?: (ids: Id[], value: string, base: number) => Promise<unknown>;
@@ -68,6 +69,7 @@ export const fields: Field[] = [
     key: "library",
     title: say.lib,
     least: 52,
+    gives: 1,
     share: 0.3,
     text: (sheet, i) =>
       librariesOf(sheet, i)
@@ -173,6 +175,7 @@ export const fields: Field[] = [
     key: "mib",
     title: "MiB",
     least: 52,
+    gives: 2,
     text: (sheet, i) => Math.round(sheet.facts.get(i.id)?.readyMib ?? 0).toLocaleString("en"),
   },
 ];
@@ -185,6 +188,18 @@ export const having = (sheet: Sheet, field: Field, ids: readonly Id[]): Id[] =>
 export const fieldWord = (f: Field): string => say.named[f.key];
 
 export const fieldNamed = (key: string): Field => fields.find((f) => f.key === key)!;
+
+/** fitting are the columns that have room in a width in pixels: where it is too little, some give theirs. */
+export function fitting(shown: Field[], width: number): Field[] {
+  let rest = shown;
+  const over = () => rest.reduce((sum, f) => sum + f.least, 0) > width;
+  while (over()) {
+    const giving = rest.filter((f) => f.gives).sort((a, b) => a.gives! - b.gives!)[0];
+    if (!giving) break;
+    rest = rest.filter((f) => f !== giving);
+  }
+  return rest;
+}
 
 /** widths shares out a width in pixels among columns: each has its least, and
  * what is left goes to those that ask for a share, until each has its share of

@@ -102,7 +102,11 @@ export const PlaceMark = memo(function PlaceMark(props: Props) {
           style={{ background: chosen || wiring ? "var(--accent)" : left ? tintVar(p.tint) : "var(--ink)" }}
         />
         {!left && !narrow && (
-          <span className={turned ? "pl-1 font-semibold [writing-mode:vertical-rl]" : "tag truncate"}>{p.name}</span>
+          <span
+            className={turned ? "max-h-full truncate pl-1 font-semibold [writing-mode:vertical-rl]" : "tag truncate"}
+          >
+            {p.name}
+          </span>
         )}
       </button>
       {!left && opens && (

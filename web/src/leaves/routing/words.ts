@@ -123,7 +123,7 @@ export const words = {
   },
   sums: {
     stemsAddUp: (stems: number) => `${plural(stems, "stem")} add up to the mix`,
-    theWetSoundOf: (wetRows: number) => `, the wet sound of ${wetRows}`,
+    theWetSoundOf: (wetRows: number) => `, the wet sound of ${wetRows.toLocaleString("en")}`,
     foldTheDrySound: (name: string, dryRows: number, wet: string) =>
       `· ${name} fold, the dry sound of ${plural(dryRows, "instrument")}${wet}`,
     theFoldDoesNotAdd: (name: string) => `The ${name} fold does not add up:`,

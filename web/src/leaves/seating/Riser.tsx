@@ -11,13 +11,18 @@ const say = words.riser;
 /** The room between two seats, px: as much as there is, within reason. */
 export const leastStep = 9;
 export const mostStep = 14;
+export const widestStep = 20; // where all risers stand side by side
 const left = 12;
 
-/** riserStep shares a width among the risers of a machine. */
-export function riserStep(width: number, risers: number): number {
-  const each = (width - 10 * (risers - 1)) / Math.max(1, risers);
-  return Math.max(leastStep, Math.min(mostStep, Math.floor((each - left) / 16)));
+/** riserStep shares a width among the risers of a machine; where all machines have room side by side,
+ * among all of theirs. */
+export function riserStep(width: number, risers: number, all: number): number {
+  const share = (n: number) => Math.floor(((width - between * (n - 1)) / Math.max(1, n) - left) / 16);
+  return Math.max(leastStep, Math.min(mostStep, share(risers)), Math.min(widestStep, share(all)));
 }
+
+/** The room beside a riser, and around a machine, px. */
+const between = 36;
 
 interface Props {
   machine: Machine;

@@ -25,6 +25,10 @@ export function Seating() {
   const beside = useMemo(() => besides(things(sheet.instruments)), [sheet.instruments]);
   const frame = useRef<HTMLDivElement>(null);
   const size = useSize(frame);
+  const all = things(sheet.machines).reduce(
+    (n, m) => n + unfolded(sheet.risers[m.id] ?? 0, taken(seats, m.id), false).shown.length,
+    0,
+  );
   const note = data ? say.risersInUse(data.risersUsed, data.lowerBound) : "";
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -70,6 +74,7 @@ export function Seating() {
               seats={seats}
               beside={beside}
               width={(size?.width ?? 0) - 24}
+              all={all}
               link={data?.links.find((l) => l.machine === m.id)}
             />
           ))}
@@ -109,6 +114,7 @@ interface RowProps {
   seats: SeatIndex;
   beside: Besides;
   width: number;
+  all: number; // risers that show, of all machines
   link: Schemas["SeatingLink"] | undefined;
 }
 
@@ -120,7 +126,7 @@ function linkText(link: RowProps["link"]): string {
   return ` · ${link.mbits.toFixed(0)}${of} Mbit/s${late}`;
 }
 
-function MachineRow({ machine, seats, beside, width, link }: RowProps) {
+function MachineRow({ machine, seats, beside, width, all, link }: RowProps) {
   const sheet = useApp((s) => s.sheet)!;
   const state = useApp((s) => s.rig.get(machine.id));
   const glass = useGlass().get(machine.id) ?? [];
@@ -174,7 +180,7 @@ function MachineRow({ machine, seats, beside, width, link }: RowProps) {
             number={n}
             seats={seats}
             beside={beside}
-            step={riserStep(width, Math.max(shown.length, fewestAcross))}
+            step={riserStep(width, Math.max(shown.length, fewestAcross), Math.max(all, fewestAcross))}
             drop={(to, ids) => void drop(to, ids)}
           />
         ))}
