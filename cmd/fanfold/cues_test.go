@@ -107,7 +107,7 @@ func TestConformByCommand(t *testing.T) {
 	require.Contains(t, errs, "line 3: 1M02 Late: it ends at")
 	// the new cut as a list of changes
 	var same struct{ Gone []struct{ Start, End int64 } }
-	for name, begins := range map[string]string{"report.pdf": "%PDF-", "report.csv": "cue,title,reel,start now,start then"} {
+	for name, begins := range map[string]string{"report.pdf": "%PDF-", "report.csv": "cue,title,reel,start before,start after"} {
 		code, _, errs := do("conform", at("old.edl"), at("new.edl"), "--cues", at("cues.csv"), "--report", at(name))
 		require.Equal(t, 0, code, errs)
 		data, err := os.ReadFile(at(name))

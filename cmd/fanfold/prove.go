@@ -214,7 +214,7 @@ func tellProof(out io.Writer, r *audit.Report, folder *recorded.Folder, matches 
 		case f.Why != "":
 			fmt.Fprintf(out, "  %s: not added up: %s\n", f.Name, f.Why)
 		case f.AddsUp:
-			fmt.Fprintf(out, "  %s: %d stems, %.0f dBFS is left; rounding leaves %.0f dBFS\n", f.Name, f.Stems, f.PeakDB, f.NoiseDB)
+			fmt.Fprintf(out, "  %s: %d stems, residual %.0f dBFS; rounding alone %.0f dBFS\n", f.Name, f.Stems, f.PeakDB, f.NoiseDB)
 		default:
 			fmt.Fprintf(out, "  %s: %d stems do not add up: %.0f dBFS is left\n", f.Name, f.Stems, f.PeakDB)
 		}

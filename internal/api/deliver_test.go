@@ -92,7 +92,7 @@ func TestFromAStemListToAWiredTemplate(t *testing.T) {
 	try := decode[[]verdict](t, c.do("POST", path+"/deliver/rules", map[string]any{"rules": []any{rule}}))
 	require.Len(t, try, 2)
 	moving := slices.IndexFunc(try, func(v verdict) bool { return v.Moves })
-	require.Contains(t, try[moving].Why, `its name meets "pic*"`)
+	require.Contains(t, try[moving].Why, `its name matches "pic*"`)
 	wrong := c.do("POST", path+"/deliver/rules", map[string]any{"rules": []any{map[string]any{"id": "r", "stem": "gone"}}})
 	require.Equal(t, 422, wrong.status)
 

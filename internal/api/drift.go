@@ -85,7 +85,7 @@ func (s *server) PutSessionRight(ctx context.Context, r gen.PutSessionRightReque
 	var picks []gen.Pick
 	if text := or(r.Params.Picks, ""); text != "" {
 		if err := json.Unmarshal([]byte(text), &picks); err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("the picks are no JSON list: %v", err)}
+			return nil, &change.Refused{Reason: fmt.Sprintf("the picks are not a JSON list: %v", err)}
 		}
 	}
 	x, err := h.PutSessionRight(ctx, p, r.Session, picksOf(&picks), or(r.Params.Order, false), r.Body)

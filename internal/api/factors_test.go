@@ -241,7 +241,7 @@ func TestNoSecretsInTheLog(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 503, s.client(t).do("GET", "/shared/"+share.Secret, nil).status)
 	require.Equal(t, 403, s.client(t).do("POST", "/api/session", map[string]string{"email": "ada@studio.example", "password": password, "code": "000000"}).status)
-	require.Contains(t, log.String(), "what was done is not noted")
+	require.Contains(t, log.String(), "could not note what was done")
 	for _, secret := range append(spares, password, "salt-and-lamp", wanderers, link.Secret, key.Secret, code, share.Secret) {
 		require.NotContains(t, log.String(), secret)
 	}

@@ -160,7 +160,7 @@ func TestTheMusicOfACue(t *testing.T) {
 	long := c.do("POST", path+"/cues", map[string]any{"reel": reel.ID, "start": reel.Start, "end": reel.Start + 24*3600}).field(t, "id").(string)
 	refused := c.do("GET", path+"/cues/"+long+"/click", nil)
 	require.Equal(t, 422, refused.status)
-	require.Contains(t, string(refused.body), "is too long for a click: 34 minutes can be at 48000 Hz")
+	require.Contains(t, string(refused.body), "is too long for a click: 34 minutes is the most at 48000 Hz")
 }
 
 // The MIDI file that a cue keeps follows a cut with it, and comes back with it. Worked by hand: the

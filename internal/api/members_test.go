@@ -183,7 +183,7 @@ func TestSecretsAreNotKept(t *testing.T) {
 	require.ErrorIs(t, store.NotFound(err), store.ErrNotFound)
 }
 
-// A password is changed, which signs out elsewhere; one that is forgotten is set anew by an owner's
+// A password is changed, which signs out elsewhere; one that is forgotten is set again by an owner's
 // link; and one signs out everywhere.
 func TestPasswordsAndSessions(t *testing.T) {
 	s := serve(t)

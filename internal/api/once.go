@@ -18,7 +18,7 @@ import (
 	"fanfold/internal/store/db"
 )
 
-// onceHeader is the header that bears a request's key, as in the IETF's draft
+// onceHeader is the header that has a request's key, as in the IETF's draft
 // "The Idempotency-Key HTTP Header Field".
 const onceHeader = "Idempotency-Key"
 
@@ -28,7 +28,7 @@ const keptAnswer = 1 << 20
 // answerWithin bounds keeping an answer.
 const answerWithin = 10 * time.Second
 
-// once answers a request that bears a key of an earlier one with what that was
+// once answers a request that has a key of an earlier one with what that was
 // answered, and does nothing. Changes are kept together with the key, so that
 // they are made once even where the answer was lost.
 func (s *server) once(next echo.HandlerFunc) echo.HandlerFunc {
@@ -87,7 +87,7 @@ func (s *server) keepAnswer(answer db.AnswerPutParams, release func()) {
 	ctx, stop := context.WithTimeout(context.Background(), answerWithin)
 	defer stop()
 	if err := s.store.Queries().AnswerPut(ctx, answer); err != nil {
-		slog.Warn("an answer is not kept", "error", err)
+		slog.Warn("could not keep an answer", "error", err)
 	}
 }
 

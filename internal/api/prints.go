@@ -115,7 +115,7 @@ func (s *server) SayWhatFilesAre(ctx context.Context, r gen.SayWhatFilesAreReque
 	for key, say := range r.Body.Says {
 		n, err := strconv.Atoi(key)
 		if err != nil {
-			return nil, &change.Refused{Reason: fmt.Sprintf("files are told by their numbers; %q is none", key)}
+			return nil, &change.Refused{Reason: fmt.Sprintf("files are named by their numbers; %q is not one", key)}
 		}
 		says[n] = say
 	}

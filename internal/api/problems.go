@@ -26,7 +26,7 @@ import (
 var (
 	errSignedOut     = errors.New("sign in first")
 	errWrongLogin    = errors.New("the email or the password is wrong")
-	errWrongPassword = errors.New("the present password is wrong")
+	errWrongPassword = errors.New("the current password is wrong")
 	errTooMany       = errors.New("too many attempts; wait a minute and try again")
 	errNoDemo        = errors.New("this server has no demo account")
 
@@ -80,7 +80,7 @@ func problemOf(err error) gen.Problem {
 	case errors.As(err, &depends):
 		return problem(409, "depends", "Later changes depend on it", err)
 	case errors.Is(err, app.ErrNothing):
-		return problem(409, "nothing", "Nothing to take back", err)
+		return problem(409, "nothing", "Nothing to undo", err)
 	case errors.As(err, &refused):
 		p := problem(422, "refused", "The change cannot be made", err)
 		subject := string(refused.Subject)
@@ -122,7 +122,7 @@ func problemOf(err error) gen.Problem {
 	case errors.Is(err, app.ErrCodeNeeded):
 		return problem(401, "code-needed", "A code is needed", err)
 	case errors.Is(err, app.ErrCodeWrong):
-		return problem(403, "wrong-code", "The code is not taken", err)
+		return problem(403, "wrong-code", "The code is not accepted", err)
 	case errors.Is(err, app.ErrPasskey):
 		return problem(401, "wrong-login", "Sign-in failed", err)
 	case errors.Is(err, errTooMany):

@@ -191,7 +191,7 @@ func (a *attempts) allow(address, email string) bool {
 	return a.from(address) && a.allowOne(accountFrom(address, email), rate.Every(12*time.Second), 5)
 }
 
-// right begins the count of an account from an address anew, once the password was right: codes have
+// right begins the count of an account from an address again, once the password was right: codes have
 // a count of their own.
 func (a *attempts) right(address, email string) {
 	a.mu.Lock()

@@ -26,7 +26,7 @@ type studioArchive struct {
 func (x studioArchive) VisitArchiveStudioResponse(w http.ResponseWriter) error {
 	defer func() {
 		if err := x.Close(); err != nil {
-			slog.Warn("a temporary file is not deleted", "error", err)
+			slog.Warn("could not delete a temporary file", "error", err)
 		}
 	}()
 	w.Header().Set("Content-Type", "application/zip")

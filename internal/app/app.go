@@ -280,7 +280,7 @@ func (a *App) Start(ctx context.Context) (stop func(), err error) {
 	if err := a.openWanted(ctx); err != nil {
 		return nil, err
 	}
-	if err := a.knowHosts(ctx); err != nil { // last: a host that is heard is told at once what it shall hold
+	if err := a.knowHosts(ctx); err != nil { // last: a host that is heard is told at once what it should hold
 		return nil, err
 	}
 	listening, end := context.WithCancel(context.WithoutCancel(ctx))
@@ -314,11 +314,11 @@ func (a *App) Follow(ctx context.Context) (stop func()) {
 	return func() { end(); done.Wait(); a.Wait() }
 }
 
-// openWanted opens the templates of which something shall be ready.
+// openWanted opens the templates of which something should be ready.
 func (a *App) openWanted(ctx context.Context) error {
 	rows, err := a.store.Queries().WantedDocuments(ctx)
 	if err != nil {
-		return fmt.Errorf("list what shall be ready: %w", err)
+		return fmt.Errorf("list what should be ready: %w", err)
 	}
 	var failed error
 	for _, row := range rows {
@@ -382,7 +382,7 @@ func (a *App) credentialHeard(id uuid.UUID) {
 	case errors.Is(store.NotFound(err), store.ErrNotFound):
 		a.rig.Forget(id.String())
 	case err != nil:
-		slog.Warn("a credential is not known anew", "error", err)
+		slog.Warn("could not reload a credential", "error", err)
 	default:
 		a.know(c)
 	}
@@ -397,7 +397,7 @@ func (a *App) openHeard(id uuid.UUID) {
 		_, err = a.load(ctx, Person{Studio: a.abouts.studioOf(id)}, id)
 	}
 	if err != nil {
-		slog.Warn("what was called elsewhere is not known", "template", id, "error", err)
+		slog.Warn("could not read what was called elsewhere", "template", id, "error", err)
 	}
 }
 
@@ -406,7 +406,7 @@ func (a *App) lookAt(h *Hot) {
 	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
 	defer stop()
 	if err := h.doc.CatchUp(ctx); err != nil {
-		slog.Warn("a template is not looked at", "template", h.ID(), "error", err)
+		slog.Warn("could not check a template", "template", h.ID(), "error", err)
 	}
 }
 
@@ -422,7 +422,7 @@ func (a *App) catchUp() {
 		err = errors.Join(err, f.doc.CatchUp(ctx))
 	}
 	if err != nil {
-		slog.Warn("not all that was written meanwhile is known", "error", err) // heard again when something is written
+		slog.Warn("could not read all that was written meanwhile", "error", err) // heard again when something is written
 	}
 }
 
@@ -453,22 +453,22 @@ const (
 func (a *App) trim(ctx context.Context) {
 	collected := time.Time{}
 	if n, err := a.store.RecordingsMove(ctx); err != nil && ctx.Err() == nil {
-		slog.Warn("recordings are not moved to the audio store", "error", err)
+		slog.Warn("could not move recordings to the audio store", "error", err)
 	} else if n > 0 {
-		slog.Info("recordings lie in the audio store now", "moved", n)
+		slog.Info("recordings were moved to the audio store", "moved", n)
 	}
 	Every(ctx, trimEvery, func() {
 		a.open.Trim()
 		a.openFilms.Trim()
 		if err := a.tellAbandoned(ctx); err != nil && ctx.Err() == nil {
-			slog.Warn("scans of servers that are gone are not told", "error", err)
+			slog.Warn("could not report scans of servers that are gone", "error", err)
 		}
 		_ = a.store.Queries().AnswersForget(ctx) // next time
 		if since := time.Since(collected); since > collectEvery {
 			collected = time.Now()
 			a.RemoveEnded(ctx)
 			if err := a.store.RecordingsCollect(ctx, keptIdle); err != nil && ctx.Err() == nil {
-				slog.Warn("recordings that nothing plays are not collected", "error", err)
+				slog.Warn("could not delete recordings that nothing plays", "error", err)
 			}
 		}
 	})

@@ -12,7 +12,7 @@ import (
 // CallUsed notes that a saved call was made now. That it is not noted stops nobody from playing.
 func (h *Hot) CallUsed(ctx context.Context, call template.ID) {
 	if err := h.app.store.Queries().CallUsed(ctx, db.CallUsedParams{DocumentID: h.ID(), CallID: string(call)}); err != nil {
-		slog.Warn("it is not noted that a call was used", "error", err)
+		slog.Warn("could not note that a call was used", "error", err)
 	}
 }
 

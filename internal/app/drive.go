@@ -40,7 +40,7 @@ func (a *App) takeLeases(ctx context.Context, held map[store.Driven]time.Time) {
 	asked := time.Now()
 	got, err := a.store.LeaseTake(within, a.id, a.hosts.here(), driveFor)
 	if err != nil && ctx.Err() == nil {
-		slog.Warn("machines are not driven anew", "error", err)
+		slog.Warn("could not take over machines", "error", err)
 	}
 	for _, m := range got {
 		if _, had := held[m]; !had {

@@ -56,7 +56,7 @@ func (h *Hot) Dust(ctx context.Context, p Person, since string) (calls.Dust, err
 func (f *Film) heard(ctx context.Context, p Person, c *cue.Cue) (Piece, error) {
 	data, _, err := f.musicOf(ctx, p, c)
 	if errors.Is(err, store.ErrNotFound) {
-		return Piece{}, refused("", "%s: its music, %s, is kept no longer; give it again", c.Called(), c.Music.File)
+		return Piece{}, refused("", "%s: its music, %s, is no longer kept; give it again", c.Called(), c.Music.File)
 	}
 	if err != nil {
 		return Piece{}, err

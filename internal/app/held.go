@@ -14,7 +14,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// heldBook keeps what each template shall hold on each machine of its studio, so
+// heldBook keeps what each template should hold on each machine of its studio, so
 // that the others know what is left. Its lock is taken last and held over nothing.
 type heldBook struct {
 	mu    sync.Mutex

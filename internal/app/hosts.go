@@ -175,7 +175,7 @@ func (a *App) knowHosts(ctx context.Context) error {
 func (a *App) endCredentials(ctx context.Context) {
 	Every(ctx, time.Minute, func() {
 		if err := a.knowHosts(ctx); err != nil && ctx.Err() == nil {
-			slog.Warn("it is not known which credentials have ended", "error", err)
+			slog.Warn("could not read which credentials have ended", "error", err)
 		}
 	})
 }

@@ -218,7 +218,7 @@ type Event = document.Event
 type Watcher = document.Watcher
 
 // Watch starts watching after a revision. What happened since comes first; a
-// "reset" event says that the template must be loaded anew. The running state
+// "reset" event says that the template must be loaded again. The running state
 // follows.
 func (h *Hot) Watch(after int64) *Watcher { return h.watch(after, h.here.event()) }
 

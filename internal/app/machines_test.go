@@ -121,7 +121,7 @@ func TestTheStudiosNamesAreTaken(t *testing.T) {
 }
 
 // A studio of an earlier version: hosts are known by their machine's name, and a
-// template sits on a machine of the studio's name that bears an ID of its own. Both
+// template sits on a machine of the studio's name that has an ID of its own. Both
 // come to the studio's machine when the template is opened.
 func TestHostsAndTemplatesComeToTheStudiosMachines(t *testing.T) {
 	f := setUp(t)
@@ -163,7 +163,7 @@ func TestHostsAndTemplatesComeToTheStudiosMachines(t *testing.T) {
 	require.Equal(t, []uuid.UUID{f.ada.Studio}, left, "one whose machine nobody has")
 }
 
-// elsewhere is a template whose machines bear IDs of its own.
+// elsewhere is a template whose machines have IDs of its own.
 func elsewhere(t *template.Template) *template.Template {
 	out := t.Clone()
 	out.Machines = nil
@@ -183,7 +183,7 @@ func elsewhere(t *template.Template) *template.Template {
 	return out
 }
 
-// A server that starts knows what a host shall hold before it hears the host: one that
+// A server that starts knows what a host should hold before it hears the host: one that
 // was heard first would be told to rest everything.
 func TestHostsAreHeardOnceTheirLoadsAreKnown(t *testing.T) {
 	f := setUp(t)

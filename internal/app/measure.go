@@ -55,7 +55,7 @@ func (a *App) paceHeard() {
 	ctx, stop := context.WithTimeout(context.Background(), asideWithin)
 	defer stop()
 	if err := a.loadPaces(ctx); err != nil {
-		slog.Warn("what was learned of machines is not known anew", "error", err)
+		slog.Warn("could not reload what was learned of machines", "error", err)
 	}
 }
 
@@ -74,7 +74,7 @@ func (a *App) keepPace(studio uuid.UUID, machine template.ID, p calls.Pace) {
 	defer stop()
 	err := a.store.Queries().PacePut(ctx, db.PacePutParams{StudioID: studio, Machine: string(machine), Computed: p.Computed, Measured: p.Measured, Loads: int32(p.Loads)})
 	if err != nil {
-		slog.Warn("what was learned of a machine is not kept", "machine", machine, "error", err)
+		slog.Warn("could not keep what was learned of a machine", "machine", machine, "error", err)
 	}
 }
 

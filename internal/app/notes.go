@@ -19,7 +19,7 @@ func (a *App) Note(ctx context.Context, p Person, what, about, address string) {
 	// What was done is noted even where who asked has gone away meanwhile.
 	err := a.store.Queries().NoteInsert(context.WithoutCancel(ctx), db.NoteInsertParams{StudioID: p.Studio, PersonID: pgUUID(p.ID), Name: p.Name, What: what, About: about, Address: address})
 	if err != nil {
-		slog.Warn("what was done is not noted", "what", what, "about", about, "person", p.ID, "error", err)
+		slog.Warn("could not note what was done", "what", what, "about", about, "person", p.ID, "error", err)
 	}
 }
 

@@ -13,7 +13,7 @@ import (
 	"fanfold/internal/roots"
 )
 
-// follows is what shall be ready after a change of the template: deleted
+// follows is what should be ready after a change of the template: deleted
 // instruments and those that are set aside no longer, but who takes over their seats; moved ones where they
 // sit then; those that lost their seat once they have one again. It is nil where
 // nothing changes.
@@ -52,7 +52,7 @@ func heirOf(before, after *template.Template, gone template.ID) template.ID {
 	return ""
 }
 
-// beside writes what a change of the template means for what shall be ready, in
+// beside writes what a change of the template means for what should be ready, in
 // the transaction of the change.
 func (r *Running) beside(before, after *template.Template) document.Beside {
 	r.mu.Lock()
@@ -117,7 +117,7 @@ func machineOf(i *template.Instrument) template.ID {
 	return i.Seat.Machine
 }
 
-// order tells the rig what each machine shall hold for this template.
+// order tells the rig what each machine should hold for this template.
 func (r *Running) order() {
 	ids := r.scoreOrder(r.wanted)
 	byMachine := map[template.ID][]rig.Load{}

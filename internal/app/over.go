@@ -57,7 +57,7 @@ func (h *Hot) RecordOver(ctx context.Context, p Person, ask OverAsk) (uuid.UUID,
 	}
 	for _, id := range ask.Rows {
 		if t.Instrument(id) == nil {
-			return uuid.Nil, refused(id, "a row that shall be recorded over is no longer in the template")
+			return uuid.Nil, refused(id, "a row to be recorded over is no longer in the template")
 		}
 	}
 	film, err := h.app.OpenFilm(ctx, p, ask.Production)

@@ -171,7 +171,7 @@ func deviceSaid(err error) error {
 	if errors.As(err, &known) {
 		text = known.Details
 	}
-	return refused("passkey", "what the device answered is not taken: %s", text)
+	return refused("passkey", "the device's answer was not accepted: %s", text)
 }
 
 // KeepPasskey keeps one that a device has made.

@@ -12,7 +12,7 @@ import (
 )
 
 // What failed to load is called again at another server: the one that drives the
-// machine rests it and loads it anew; what is called beside it is left alone, and so is
+// machine rests it and loads it again; what is called beside it is left alone, and so is
 // what failed when something else is rested.
 func TestWhatFailedIsTriedAnewFromAnotherServer(t *testing.T) {
 	f := setUp(t)

@@ -112,7 +112,7 @@ func (x *Performance) prepare(ctx context.Context) error {
 	if !x.ask.Dry {
 		graph, without, err := render.NewGraph(x.view.Proof.Fan, x.ask.Bus, rows, x.h.app.effectOptions(ctx, x.who, x.rateHz, s.QuarterS(from)))
 		if err != nil {
-			return refused(x.ask.Bus, "the bus that shall be heard is no longer there")
+			return refused(x.ask.Bus, "the bus to be heard is no longer there")
 		}
 		silent = append(silent, without...)
 		x.graph, x.lanes = graph, max(1, graph.Lanes())

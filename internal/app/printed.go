@@ -20,7 +20,7 @@ import (
 // MaxRecordingBytes bounds a recorded file: an hour of 24-bit stereo at 48 kHz.
 const MaxRecordingBytes = 1 << 30
 
-// Recording is a recorded file that shall stand in for an instrument.
+// Recording is a recorded file that should stand in for an instrument.
 type Recording struct {
 	Name string
 	Body io.Reader
@@ -129,7 +129,7 @@ func (a *App) roomForRecordings(ctx context.Context, p Person, bytes int64) (int
 }
 
 func noRoom(most int64) error {
-	return refused("", "the studio's recordings may take %s, and this one would take more; let rows play again that need theirs no more, or have the server keep more", calls.FormatMiB(float64(most)/(1<<20)))
+	return refused("", "the studio's recordings may take %s, and this one would take more; let rows that no longer need theirs play again, or have the server keep more", calls.FormatMiB(float64(most)/(1<<20)))
 }
 
 // bounded reads so many bytes; more is the error over.

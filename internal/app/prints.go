@@ -93,7 +93,7 @@ func (ask *PrintAsk) check(t *template.Template) error {
 	}
 	for _, f := range ask.Folds {
 		if t.Index().Folds[f] == nil {
-			return refused(f, "a fold that shall be printed is no longer in the template")
+			return refused(f, "a fold to be printed is no longer in the template")
 		}
 	}
 	return nil
@@ -366,7 +366,7 @@ func (h *Hot) TakeRecorded(ctx context.Context, p Person, title string, ask Prin
 }
 
 // Say says what recorded files are, by their numbers: a bus, or a role; empty lets Fanfold match
-// them again. It is remembered for the next recording, and the print is proved anew.
+// them again. It is remembered for the next recording, and the print is proved again.
 func (a *App) Say(ctx context.Context, p Person, id uuid.UUID, says map[int]string) error {
 	x, err := a.Print(ctx, p, id)
 	if err != nil {

@@ -25,7 +25,7 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 	case a.audio == nil:
 		return errNoAudio
 	case !x.Recorded || x.State != printTaking:
-		return refused("", "no files are taken into it any more")
+		return refused("", "it takes no more files")
 	case len(x.Files) >= audit.MostFiles:
 		return refused("", "%d files are in it already; one cue has fewer", len(x.Files))
 	}
@@ -55,7 +55,7 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 		case err != nil:
 			return store.NotFound(err)
 		case state != printTaking:
-			return refused("", "no files are taken into it any more")
+			return refused("", "it takes no more files")
 		}
 		if err := q.PrintFileTake(ctx, db.PrintFileTakeParams{PrintID: id, Path: name, Sha256: kept.Digest, Bytes: kept.Bytes}); err != nil {
 			return fmt.Errorf("note a file: %w", err)

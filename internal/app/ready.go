@@ -26,7 +26,7 @@ type Rig interface {
 	Know(rig.Host)
 	// Forget takes a host's credential back and cuts it off.
 	Forget(credential string)
-	// Want sets what a machine of a studio shall hold ready for a template.
+	// Want sets what a machine of a studio should hold ready for a template.
 	Want(studio, owner, machine string, loads []rig.Load)
 	// Scan asks a machine of a studio for a scan; hear is told how it goes.
 	Scan(studio, machine string, o rig.ScanOrder, hear func(rig.ScanNews)) error
@@ -291,7 +291,7 @@ func (r *Running) Call(ctx context.Context, ids []template.ID, how How, sure boo
 	return document.ErrStale
 }
 
-// callTries bounds how often a call is prepared anew because somebody called on
+// callTries bounds how often a call is prepared again because somebody called on
 // another server.
 const callTries = 10
 
@@ -351,7 +351,7 @@ func (r *Running) tryAnew(next map[template.ID]bool, called iter.Seq[template.ID
 }
 
 // begin makes a call that has been written come about: the machines are ordered.
-// A failed or stalled instrument that is called again is tried anew.
+// A failed or stalled instrument that is called again is tried again.
 func (r *Running) begin(c *prepared, revision int64) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -388,7 +388,7 @@ func tooMuch(estimates []calls.Estimate) []calls.Estimate {
 	return slices.DeleteFunc(slices.Clone(estimates), func(e calls.Estimate) bool { return e.Fits() || e.AfterMiB <= e.BeforeMiB })
 }
 
-// Wanted returns the instruments that shall be ready, in list order.
+// Wanted returns the instruments that should be ready, in list order.
 func (r *Running) Wanted() []template.ID {
 	r.mu.Lock()
 	defer r.mu.Unlock()

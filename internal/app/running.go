@@ -20,22 +20,22 @@ import (
 	"fanfold/internal/store"
 )
 
-// Running is what runs of one template: which instruments shall be ready, and
+// Running is what runs of one template: which instruments should be ready, and
 // what the machines report. It is not a part of the document, and has a lock of its
-// own, which is never held over the database. What shall be ready is written
+// own, which is never held over the database. What should be ready is written
 // under a revision, so that several servers agree.
 type Running struct {
 	app    *App
 	doc    *sheetDoc
 	id     uuid.UUID // of the template
 	studio uuid.UUID
-	turn   chan struct{} // held by who writes what shall be ready
+	turn   chan struct{} // held by who writes what should be ready
 
 	mu           sync.Mutex
 	t            *template.Template    // as it is
 	revision     int64                 // of what is wanted
 	following    int64                 // the revision of what is wanted that is written with a change on its way
-	wanted       map[template.ID]bool  // shall be ready
+	wanted       map[template.ID]bool  // should be ready
 	asked        bool                  // somebody has called or rested since the server started
 	states       map[template.ID]State // as hosts report
 	machines     map[template.ID]MachineState
@@ -84,7 +84,7 @@ func (r *Running) take(kept store.Wanted) {
 	}
 }
 
-// reload reads again what shall be ready.
+// reload reads again what should be ready.
 func (r *Running) reload(ctx context.Context) error {
 	kept, err := r.app.store.WantedLoad(ctx, r.id)
 	if err != nil {
@@ -128,12 +128,12 @@ func (r *Running) heard(revision int64) {
 			release()
 		}
 		if err != nil {
-			slog.Warn("what shall be ready is not known anew", "template", r.id, "error", err)
+			slog.Warn("could not reload what should be ready", "template", r.id, "error", err)
 		}
 	}()
 }
 
-// write waits for the turn to write what shall be ready.
+// write waits for the turn to write what should be ready.
 func (r *Running) write(ctx context.Context) (release func(), err error) {
 	select {
 	case r.turn <- struct{}{}:
@@ -143,7 +143,7 @@ func (r *Running) write(ctx context.Context) (release func(), err error) {
 	}
 }
 
-// busy tells whether something runs, or shall.
+// busy tells whether something runs, or should.
 func (r *Running) busy() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()

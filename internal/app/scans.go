@@ -124,7 +124,7 @@ func scanOf(row db.Scan, cat *Hot) Scan {
 		Patches: int(row.Patches), Unchanged: int(row.Unchanged), BrokenCount: int(row.BrokenCount), Reason: row.Reason, Broken: []scan.Broken{},
 	}
 	if err := json.Unmarshal(row.Broken, &s.Broken); err != nil {
-		s.Reason = "what was broken cannot be read any more"
+		s.Reason = "what was broken can no longer be read"
 	}
 	return s
 }

@@ -23,7 +23,7 @@ type StartAsk struct {
 	Template uuid.UUID   // nil takes that of each cue
 	Call     template.ID // what is ready; empty for all rows
 	Click    bool        // with a track of clicks
-	Own      bool        // anew as they were started, with what they took of later changes
+	Own      bool        // again as they were started, with what they took of later changes
 }
 
 // Started are cues that were started: a folder for each, in a zip.

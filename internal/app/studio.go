@@ -232,7 +232,7 @@ func (x *opening) studio() (index studioArchived, err error) {
 	case index.Version > studioVersion || index.State > state:
 		return index, refused("", "it was made by a newer Fanfold; use that one or a later one")
 	case len(index.Audio) > 0 && x.app.audio == nil:
-		return index, refused("", "there is audio in it; say with --audio where it shall lie")
+		return index, refused("", "there is audio in it; say with --audio where to put it")
 	}
 	for digest, name := range index.Audio {
 		if x.entries[name] == nil || !template.IsDigest(digest) {
@@ -388,12 +388,12 @@ func (a *App) RemoveEnded(ctx context.Context) {
 	a.removeTemplates(ctx)
 	rows, err := a.store.Queries().StudiosEnded(ctx)
 	if err != nil {
-		slog.Warn("it is not known which studios have ended", "error", err)
+		slog.Warn("could not read which studios have ended", "error", err)
 		return
 	}
 	for _, row := range rows {
 		if err := a.store.StudioRemove(ctx, row.ID); err != nil {
-			slog.Warn("a studio that has ended is not deleted; it is tried again", "studio", row.Name, "error", err)
+			slog.Warn("could not delete a studio that has ended; trying again later", "studio", row.Name, "error", err)
 			continue
 		}
 		slog.Info("a studio was deleted for good", "studio", row.Name)

@@ -65,7 +65,7 @@ func (a *App) KeepTemplate(ctx context.Context, p Person, id uuid.UUID) error {
 func (a *App) removeTemplates(ctx context.Context) {
 	n, err := a.store.Queries().TemplatesRemove(ctx)
 	if err != nil {
-		slog.Warn("templates that were deleted are not removed; it is tried again", "error", err)
+		slog.Warn("could not remove templates that were deleted; trying again later", "error", err)
 	} else if n > 0 {
 		slog.Info("templates were deleted for good", "count", n)
 	}

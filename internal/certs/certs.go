@@ -123,7 +123,7 @@ func stateOf(pairs []pair) string {
 	return b.String()
 }
 
-// Again reads the certificates anew if their files are others. Where they cannot be used, those from
+// Again reads the certificates again if their files are others. Where they cannot be used, those from
 // before stay.
 func (k *Keeper) Again() error {
 	pairs, err := k.source.pairs()
@@ -145,7 +145,7 @@ func (k *Keeper) Again() error {
 // lookEvery is how often it is looked whether certificates were renewed.
 const lookEvery = 30 * time.Second
 
-// Watch reads certificates anew as they are renewed, until the context ends.
+// Watch reads certificates again as they are renewed, until the context ends.
 func (k *Keeper) Watch(ctx context.Context) {
 	ticks := time.NewTicker(lookEvery)
 	defer ticks.Stop()

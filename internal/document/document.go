@@ -309,7 +309,7 @@ func (d *Document[S, C, V]) publish(before, after *View[S, C, V], e Entry[C]) {
 	event := Event{Revision: e.Revision, Name: "change"}
 	var err error
 	if event.Data, err = d.kind.Delta(e, before, after); err != nil {
-		event = Event{Revision: e.Revision, Name: Reset} // browsers load it anew
+		event = Event{Revision: e.Revision, Name: Reset} // browsers load it again
 	}
 	d.Watchers.told(event, func() { d.now.Store(after) })
 	if d.hooks.Changed != nil {

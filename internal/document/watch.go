@@ -10,7 +10,7 @@ type Event struct {
 	Data     []byte
 }
 
-// Reset is the name of the event that says: load the document anew.
+// Reset is the name of the event that says: load the document again.
 const Reset = "reset"
 
 // keptDeltas is how many revisions back a browser can resume from.
@@ -41,7 +41,7 @@ func NewWatchers(revision int64) *Watchers {
 }
 
 // Add starts watching after a revision. What happened since comes first; a Reset
-// says that the document must be loaded anew. first is told next.
+// says that the document must be loaded again. first is told next.
 func (w *Watchers) Add(after int64, first ...Event) *Watcher {
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -37,7 +37,7 @@ const Any = -1
 // another server was quicker.
 type Maker[S, C, V any] func(*View[S, C, V]) (C, error)
 
-// trying bounds how long a change is made anew because another server was quicker:
+// trying bounds how long a change is made again because another server was quicker:
 // each time it is written on what that one wrote.
 const trying = 10 * time.Second
 

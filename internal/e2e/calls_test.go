@@ -331,7 +331,7 @@ func TestTrimmingToACue(t *testing.T) {
 	p.library("fog bell", "Fog bell")
 	p.page.MustEval(`() => document.querySelector("[aria-label=Patches]").focus()`)
 	p.keys(input.Enter)
-	p.seeText("[role=status]", "It stands in the Orchestra")
+	p.seeText("[role=status]", "It is in the Orchestra")
 	p.unfold("calls")
 	p.press("From music")
 	p.see(`[aria-label="Music"]`).MustSetFiles(cue(t, "Fog bell", 37, 38))

@@ -105,7 +105,7 @@ func TestStemRulesAreAppliedAndPreviewed(t *testing.T) {
 	}
 	p.see(`[data-verdict="Piccolo long"]`)
 	p.seeText("[data-part=verdict-sums]", "1[0-9] instruments would move")
-	p.seeText(`[data-verdict="Piccolo long"]`, `rule 1: its name meets "piccolo\*"`)
+	p.seeText(`[data-verdict="Piccolo long"]`, `rule 1: its name matches "piccolo\*"`)
 	p.press("Apply to")
 	p.seeText("[data-part=verdict-sums]", "0 instruments would move")
 	p.keys(input.Escape)

@@ -313,7 +313,7 @@ func (p *person) leaveAsFound() {
 		case err != nil:
 			p.t.Log("the template is not as it was found: ", err)
 		case done.Value.Bool():
-			p.t.Log("the template was left otherwise than it was found, and is put back")
+			p.t.Log("the template was left different from how it was found, and is put back")
 		}
 	}
 }

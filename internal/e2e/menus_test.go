@@ -33,7 +33,7 @@ func TestMenusAreShort(t *testing.T) {
 			if n >= len(all) || n >= 12 { // risers have the same menu, each
 				return
 			}
-			// one may have been drawn anew since
+			// one may have been drawn again since
 			if _, err := all[n].Timeout(patience()).Eval(`() => { this.focus(); this.dispatchEvent(new KeyboardEvent("keydown", { key: "Enter", bubbles: true, cancelable: true })) }`); err != nil {
 				continue
 			}

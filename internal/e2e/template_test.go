@@ -12,7 +12,7 @@ import (
 )
 
 // A template goes out as a file, comes back as one of its own, is named and
-// set up anew, and the demo's is opened again.
+// set up again, and the demo's is opened again.
 func TestATemplateGoesOutAndComesBack(t *testing.T) {
 	p := enter(t, 1280, 800)
 	first := p.page.MustEval(`() => JSON.parse(localStorage.getItem("fanfold.template"))`).Str()

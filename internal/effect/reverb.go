@@ -214,7 +214,7 @@ type allpass struct {
 	gain float64
 }
 
-// scattering is the gain of what scatters, where the decay is long enough; it shall ring no
+// scattering is the gain of what scatters, where the decay is long enough; it should ring no
 // longer than a part of the decay, scatteredFor.
 const (
 	scattering   = .62

@@ -47,7 +47,7 @@ const mostClickSamples = 100_000_000
 func WriteClick(w io.Writer, p *cue.Production, c *cue.Cue) error {
 	x := p.Clicks(c)
 	if x.Samples > mostClickSamples {
-		return &cue.Refused{Subject: c.ID, Reason: fmt.Sprintf("%s is too long for a click: %d minutes can be at %d Hz", c.Called(), mostClickSamples/int64(p.RateHz)/60, p.RateHz)}
+		return &cue.Refused{Subject: c.ID, Reason: fmt.Sprintf("%s is too long for a click: %d minutes is the most at %d Hz", c.Called(), mostClickSamples/int64(p.RateHz)/60, p.RateHz)}
 	}
 	return wav.WriteBroadcast16(w, p.RateHz, 1, dsp.ClickTrack(x.Samples, float64(p.RateHz), x.At, x.First), wav.Broadcast{Description: "Click of " + c.Called(), Begin: x.Begin})
 }

@@ -298,7 +298,7 @@ func (e *NotWhole) Error() string {
 		}
 		list = append(list, fmt.Sprintf("%s: %s", s.Name, s.Reason))
 	}
-	return "not everything can sound, so nothing is printed: " + strings.Join(list, "; ") + ". Mend it, or print without them"
+	return "not everything can sound, so nothing is printed: " + strings.Join(list, "; ") + ". Fix that, or print without them"
 }
 
 // layers opens the patches of rows; reasons tell of those that cannot sound, or not wholly.

@@ -129,7 +129,7 @@ func faultsOf(r *audit.Report) (out []audit.Mark) {
 }
 
 // The demo's cue is printed: every stem of both folds adds up to the mix, as its proof says of
-// the files, which begin where they shall. Before they are rounded, what is left is below
+// the files, which begin where they should. Before they are rounded, what is left is below
 // -120 dBFS. One fader that is moved by a tenth of a dB behind the print's back is found, with
 // its stem.
 func TestTheCueIsPrintedAndProved(t *testing.T) {

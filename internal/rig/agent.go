@@ -84,7 +84,7 @@ func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) er
 	}
 	scans := newScanner(machine.Roots(), func(n ScanNews) {
 		if data, err := json.Marshal(n); err != nil || conn.Publish(newsSubject(id), data) != nil {
-			log.Error("what a scan found cannot be told", "error", err)
+			log.Error("could not report what a scan found", "error", err)
 		}
 	})
 	_, err = conn.Subscribe(scanSubject(id), func(m *nats.Msg) {
@@ -115,13 +115,13 @@ func Drive(ctx context.Context, line Line, machine Machine, log *slog.Logger) er
 	_, err = conn.Subscribe(playSubject(id), func(m *nats.Msg) {
 		var o PlayOrder
 		if err := json.Unmarshal(m.Data, &o); err != nil {
-			log.Error("what shall be played cannot be read", "error", err)
+			log.Error("what should be played cannot be read", "error", err)
 			return
 		}
 		sounding.Play(o)
 	})
 	if err != nil {
-		return fmt.Errorf("listen for what shall be played: %w", err)
+		return fmt.Errorf("listen for what to play: %w", err)
 	}
 	if _, err = conn.Subscribe(performSubject(id), func(m *nats.Msg) { go answerPerform(sounding, m) }); err != nil {
 		return fmt.Errorf("listen for music to play: %w", err)

@@ -271,7 +271,7 @@ func (d *Desk) Forget(credential string) {
 	}
 }
 
-// Want sets what a machine shall hold ready for one owner, a template, in
+// Want sets what a machine should hold ready for one owner, a template, in
 // loading order.
 func (d *Desk) Want(studio, owner, machine string, loads []Load) {
 	d.mu.Lock()

@@ -134,7 +134,7 @@ func (h *holder) told(data []byte, log *slog.Logger) bool {
 		return false
 	}
 	if err := h.line.Keep(r.Token); err != nil {
-		log.Error("another credential cannot be kept; the one before is good until it ends", "error", err)
+		log.Error("could not keep the new credential; the old one is good until it ends", "error", err)
 		return false
 	}
 	h.mu.Lock()
@@ -181,7 +181,7 @@ func (d *Desk) renew(m *nats.Msg) {
 		defer stop()
 		r, err := d.config.Renew(ctx, id, ask.Holds, ask.Keeps)
 		if err != nil {
-			slog.Warn("a host's credential is not renewed", "credential", id, "error", err)
+			slog.Warn("could not renew a host's credential", "credential", id, "error", err)
 			return
 		}
 		if data, err := json.Marshal(r); err == nil {

@@ -1,4 +1,4 @@
-// Package rig drives the sample machines. What shall be ready on each machine
+// Package rig drives the sample machines. What should be ready on each machine
 // goes in; what is ready, as the host agents report it, comes out. Orders are
 // idempotent: each carries the whole wanted set of a machine and a generation
 // number, so that a host that comes back is simply told everything again.
@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-// Load is one instrument that a host shall hold ready.
+// Load is one instrument that a host should hold ready.
 type Load struct {
 	ID      string       `json:"id"` // template and instrument
 	Name    string       `json:"name"`

@@ -178,10 +178,10 @@ func (s *stage) Perform(ask PerformAsk) (Performed, int, error) {
 	return out, p.lanes, nil
 }
 
-var errNotKnown = errors.New("the machine no longer knows of this music; it begins anew")
+var errNotKnown = errors.New("the machine no longer knows this music; it begins again")
 
 // closedKept is how many sessions are remembered that were closed, so that an ask that is
-// overtaken by its own end does not begin them anew.
+// overtaken by its own end does not begin them again.
 const closedKept = 64
 
 // performanceOf finds a performance, or makes it; nil once it is closed.

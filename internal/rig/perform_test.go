@@ -15,7 +15,7 @@ import (
 )
 
 // A host plays music ahead: rows that need not be ready sound in their lanes at their times,
-// as loud as their ways say, the same each time it begins anew.
+// as loud as their ways say, the same each time it begins again.
 func TestAHostPerforms(t *testing.T) {
 	d, heard := openDesk(t)
 	machine := rig.NewStandIn(1000, 1000, 50, rig.Faults{})

@@ -147,7 +147,7 @@ func (s *Store) makeRoom() {
 	}
 }
 
-// reads reads what voices shall need next.
+// reads reads what voices should need next.
 func (s *Store) reads() {
 	for {
 		select {

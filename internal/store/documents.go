@@ -338,7 +338,7 @@ func (d *Documents[S, C]) keepSnapshot(id uuid.UUID, revision int64, state S) {
 	ctx, stop := context.WithTimeout(context.Background(), snapshotWithin)
 	defer stop()
 	if err := d.Snapshot(ctx, id, revision, state); err != nil {
-		slog.Warn("a snapshot is not kept; the next one will be", "document", id, "revision", revision, "error", err)
+		slog.Warn("could not keep a snapshot; the next one will be kept", "document", id, "revision", revision, "error", err)
 	}
 }
 

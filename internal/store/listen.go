@@ -19,7 +19,7 @@ type News struct {
 	Revision int64
 }
 
-// listenAgain is how long a lost connection waits before it is made anew.
+// listenAgain is how long a lost connection waits before it is made again.
 const listenAgain = time.Second
 
 // Listen tells what is written, here and by other servers, until the context
@@ -35,7 +35,7 @@ func (s *Store) Listen(ctx context.Context, hear func(News), on func(bool), miss
 		if ctx.Err() != nil {
 			return
 		}
-		slog.Warn("the database is not heard; it is tried again", "error", err)
+		slog.Warn("lost the connection that listens to the database; trying again", "error", err)
 		select {
 		case <-ctx.Done():
 		case <-time.After(listenAgain):

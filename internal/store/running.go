@@ -12,7 +12,7 @@ import (
 	"fanfold/internal/store/db"
 )
 
-// Wanted is which instruments of a template shall be ready. It has revisions of
+// Wanted is which instruments of a template should be ready. It has revisions of
 // its own: it is not a part of the document.
 type Wanted struct {
 	Revision    int64
@@ -20,7 +20,7 @@ type Wanted struct {
 	Awaited     []string // of the last call: these load first
 }
 
-// WantedLoad reads what shall be ready.
+// WantedLoad reads what should be ready.
 func (s *Store) WantedLoad(ctx context.Context, id uuid.UUID) (Wanted, error) {
 	var out Wanted
 	err := s.Tx(ctx, func(tx pgx.Tx) error {
@@ -39,12 +39,12 @@ func (s *Store) WantedLoad(ctx context.Context, id uuid.UUID) (Wanted, error) {
 		return err
 	})
 	if err != nil {
-		return Wanted{}, fmt.Errorf("read what shall be ready: %w", err)
+		return Wanted{}, fmt.Errorf("read what should be ready: %w", err)
 	}
 	return out, nil
 }
 
-// WantedChange writes which instruments shall be ready from now on, which no
+// WantedChange writes which instruments should be ready from now on, which no
 // longer, and which load first, as one. It returns the new revision;
 // document.ErrStale when base is not the present one.
 func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, base int64, add, remove, awaited []string) (int64, error) {
@@ -60,7 +60,7 @@ func (s *Store) WantedChange(ctx context.Context, id uuid.UUID, base int64, add,
 		return wantedChange(ctx, q, id, add, remove, awaited)
 	})
 	if err != nil {
-		return 0, fmt.Errorf("write what shall be ready: %w", err)
+		return 0, fmt.Errorf("write what should be ready: %w", err)
 	}
 	return base + 1, nil
 }
@@ -79,7 +79,7 @@ func wantedChange(ctx context.Context, q *db.Queries, id uuid.UUID, add, remove,
 }
 
 // WantedFollow writes, in the transaction of a change of the document, what it
-// means for what shall be ready. told hears the new revision.
+// means for what should be ready. told hears the new revision.
 func (s *Store) WantedFollow(id uuid.UUID, add, remove []string, told func(revision int64)) document.Beside {
 	return func(ctx context.Context, tx document.Tx) error {
 		q := s.q.WithTx(tx)

@@ -30,7 +30,7 @@ func (s *Store) MigrateJobs(ctx context.Context) error {
 
 // ErrNotMine is returned when a scan has been told as failed, or another server
 // runs it.
-var ErrNotMine = errors.New("the scan was told as failed meanwhile")
+var ErrNotMine = errors.New("the scan was reported as failed meanwhile")
 
 // ScanStart notes a scan and puts it into the queue, as one. One that was begun
 // with the same key before is returned instead.

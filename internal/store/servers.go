@@ -127,7 +127,7 @@ func (s *Store) joinOn(ctx context.Context, conn *pgx.Conn, own Server) error {
 // stayEvery is how often a server says that it is there.
 const stayEvery = 2 * time.Second
 
-// stay holds the place, and takes it anew when the connection was lost.
+// stay holds the place, and takes it again when the connection was lost.
 func (m *Membership) stay(ctx context.Context, conn *pgx.Conn) {
 	tick := time.NewTicker(stayEvery)
 	defer tick.Stop()
@@ -143,7 +143,7 @@ func (m *Membership) stay(ctx context.Context, conn *pgx.Conn) {
 		if conn == nil {
 			again, err := m.store.join(ctx, m.own)
 			if err != nil && ctx.Err() == nil {
-				slog.Warn("the place among the servers is not held", "error", err)
+				slog.Warn("could not keep the place among the servers", "error", err)
 				continue
 			}
 			conn = again

@@ -366,7 +366,7 @@ func TestHostCredentials(t *testing.T) {
 	}
 }
 
-// What shall be ready is added and removed, each once, all or nothing, and under
+// What should be ready is added and removed, each once, all or nothing, and under
 // revisions of its own.
 func TestWanted(t *testing.T) {
 	k := keep(t)
@@ -382,7 +382,7 @@ func TestWanted(t *testing.T) {
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
 	_, err = k.WantedChange(gone, k.head.ID, 2, []string{"d"}, []string{"b"}, nil)
-	require.ErrorContains(t, err, "write what shall be ready")
+	require.ErrorContains(t, err, "write what should be ready")
 	_, err = k.WantedChange(ctx, uuid.New(), 0, []string{"d"}, []string{"b"}, nil)
 	require.Error(t, err, "no such document")
 	kept, err := k.WantedLoad(ctx, k.head.ID)

@@ -9,7 +9,7 @@ import (
 	"fanfold/internal/core/tempo"
 )
 
-// Note is one note of a part, with how it shall be played.
+// Note is one note of a part, with how it should be played.
 type Note struct {
 	Start, End    int64 // ticks; End above Start
 	Key           int   // MIDI note 0..127

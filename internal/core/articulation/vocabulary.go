@@ -103,7 +103,7 @@ type Vocabulary struct {
 }
 
 // NewVocabulary joins the standard terms with a studio's own. One of its own
-// that bears the name of a standard one stands in its place.
+// that has the name of a standard one stands in its place.
 func NewVocabulary(own []*template.Term) *Vocabulary {
 	v := &Vocabulary{byName: make(map[string]*template.Term, 4*len(standard))}
 	replaced := map[string]bool{}

@@ -72,7 +72,7 @@ func (f *File) Called() string {
 	return f.Name
 }
 
-// Fold is a fold whose stems shall add up to the mix.
+// Fold is a fold whose stems should add up to the mix.
 type Fold struct {
 	ID, Name string
 	Stems    []string // that it delivers, by name: those without a file are missing

@@ -36,7 +36,7 @@ func (n *null) tell(r *run) {
 		}
 	}
 	for _, x := range order {
-		// A second or two in which a stem looks otherwise than in many others is where its fault
+		// A second or two in which a stem looks different from many others is where its fault
 		// begins or ends: what it is was not known yet there.
 		if slices.ContainsFunc(order, func(o key) bool {
 			return o.stem == x.stem && len(groups[x]) <= fewSeconds && len(groups[o]) >= manyMore*len(groups[x]) && o != x

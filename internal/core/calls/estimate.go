@@ -33,7 +33,7 @@ type Estimate struct {
 	Rest      []Remedy // what would make it fit, when it does not
 }
 
-// Held is what another template of the studio holds, or shall hold, on a machine.
+// Held is what another template of the studio holds, or should hold, on a machine.
 type Held struct {
 	Template string // its ID
 	Name     string
@@ -50,7 +50,7 @@ func (e Estimate) OthersMiB() float64 {
 	return sum
 }
 
-// Fits tells whether the machine holds what it shall, beside what it holds for
+// Fits tells whether the machine holds what it should, beside what it holds for
 // other templates.
 func (e Estimate) Fits() bool { return e.AfterMiB+e.OthersMiB() <= e.LimitMiB }
 

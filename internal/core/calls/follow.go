@@ -19,7 +19,7 @@ type FollowAsk struct {
 	Bars   []float64                  // where each bar begins, s, and at last where the music ends
 	Paces  map[template.ID]Pace       // what was learned of each machine
 	Others map[template.ID][]Held     // what other templates hold on each
-	Margin float64                    // how long before it enters a row shall be ready, s
+	Margin float64                    // how long before it enters a row should be ready, s
 	Tail   float64                    // how long a row rings on, s
 }
 

@@ -482,7 +482,7 @@ func (s *shorthand) named(tokens []token) {
 		case t.digits():
 			n += s.counted(tokens[n:])
 		case t.counts(): // 1+3 with no name
-			s.fail(t.at, t.text, "it counts nobody that is named")
+			s.fail(t.at, t.text, "it counts nobody named here")
 			n++
 		default:
 			n += s.word(tokens[n:], "")
@@ -493,7 +493,7 @@ func (s *shorthand) named(tokens []token) {
 // counted reads a number and the word after it.
 func (s *shorthand) counted(tokens []token) int {
 	if len(tokens) == 1 || !isWord(tokens[1]) || tokens[0].closed {
-		s.fail(tokens[0].at, tokens[0].text, "it counts nobody that is named")
+		s.fail(tokens[0].at, tokens[0].text, "it counts nobody named here")
 		return 1
 	}
 	return 1 + s.word(tokens[1:], tokens[0].text)

@@ -264,7 +264,7 @@ func TestScannedPatchesAreTakenIn(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, catalogue.Taken{Same: 1}, again)
 	_, _, err = catalogue.Scanned(after, " ", nil, mint())
-	require.ErrorContains(t, err, "the library cannot be named so")
+	require.ErrorContains(t, err, "the library cannot have that name")
 }
 
 func scanned(name, file string, programme int, m measure.Measure) catalogue.Measured {

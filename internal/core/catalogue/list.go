@@ -131,7 +131,7 @@ var columns = []column{
 		func(e *entry, cell string) error {
 			room := template.Room(strings.ToLower(cell))
 			if !slices.Contains(template.Rooms, room) {
-				return fmt.Errorf("%q is no room; use dry, stage or hall", cell)
+				return fmt.Errorf("%q is not a room; use dry, stage or hall", cell)
 			}
 			e.library.Room = room
 			return nil
@@ -184,7 +184,7 @@ var columns = []column{
 		func(e *entry, cell string) error {
 			d := template.Dynamics(strings.ToLower(cell))
 			if !slices.Contains(template.AllDynamics, d) {
-				return fmt.Errorf("%q is no way of dynamics; use none, velocity, controller, velocity+controller, controller+velocity, expression or volume", cell)
+				return fmt.Errorf("%q is not a kind of dynamics; use none, velocity, controller, velocity+controller, controller+velocity, expression or volume", cell)
 			}
 			e.patch.Dynamics = d
 			return nil
@@ -530,9 +530,9 @@ func sourceOf(cell func(string) string) (*template.Source, string) {
 		switch {
 		case text == "":
 		case s.File == "":
-			return nil, "a bank or programme is of a file; name it"
+			return nil, "a bank or programme belongs to a file; name the file"
 		case err != nil || n < 0 || n > math.MaxUint16:
-			return nil, fmt.Sprintf("%q is no %s, 0 to %d", text, c.name, math.MaxUint16)
+			return nil, fmt.Sprintf("%q is not a %s, 0 to %d", text, c.name, math.MaxUint16)
 		default:
 			*c.to = n
 		}

@@ -36,7 +36,7 @@ func Scanned(cat *template.Template, library string, list []Measured, mint Mint)
 	named := intake.NewNamed(cat, mint)
 	l, err := named.Library(library)
 	if err != nil {
-		return nil, Taken{}, &change.Refused{Reason: fmt.Sprintf("the library cannot be named so: %s", err)}
+		return nil, Taken{}, &change.Refused{Reason: fmt.Sprintf("the library cannot have that name: %s", err)}
 	}
 	player := named.Player()
 	put := named.Put()

@@ -187,7 +187,7 @@ func newKnown(cat *template.Template) *known {
 type Mint = template.Mint
 
 // Adopt returns a template from elsewhere whose libraries, players, patches and
-// machines bear the IDs of the catalogue where they are the same by name, and IDs of
+// machines have the IDs of the catalogue where they are the same by name, and IDs of
 // their own where theirs mean something else there. A machine is then as the studio
 // has it. t is not altered.
 func Adopt(t, cat *template.Template, mint Mint) *template.Template {

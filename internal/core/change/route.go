@@ -6,7 +6,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Wire is one connection as it shall be: from an instrument or a bus to a
+// Wire is one connection as it should be: from an instrument or a bus to a
 // bus, with a level, or not at all.
 type Wire struct {
 	From  template.ID  `json:"from"`

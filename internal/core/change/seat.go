@@ -6,7 +6,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Seating is where one instrument shall sit.
+// Seating is where one instrument should sit.
 type Seating struct {
 	ID   template.ID    `json:"id"`
 	Seat *template.Seat `json:"seat,omitempty"` // nil takes the seat away

@@ -194,7 +194,7 @@ func set[E any](x *E, op Op) (*E, map[string]json.RawMessage, error) {
 	}
 	next := new(E)
 	if err := decode(data, next); err != nil {
-		return nil, nil, refused(op.ID, "the %s cannot be set so: %s", op.Kind, err)
+		return nil, nil, refused(op.ID, "the %s cannot be set to that: %s", op.Kind, err)
 	}
 	return next, old, nil
 }

@@ -115,12 +115,12 @@ func (v *Verdict) inOrder(pieces []cut.Piece) []cut.Piece {
 		moved -= long.Old.Length()
 		out = append(out, long)
 		if moved > 0 {
-			v.Look = append(v.Look, fmt.Sprintf("%d frames of its picture stand elsewhere now", moved))
+			v.Look = append(v.Look, fmt.Sprintf("%d frames of its picture have moved", moved))
 		}
 		return out
 	}
 	if moved > 0 {
-		v.Look = append(v.Look, fmt.Sprintf("%d frames of its picture stand elsewhere now", moved))
+		v.Look = append(v.Look, fmt.Sprintf("%d frames of its picture have moved", moved))
 	}
 	return out
 }

@@ -128,7 +128,7 @@ func (p *Production) filmMarks(c *Cut, r *Reel) []Mark {
 		start = min(start, picture.Events[0].Start)
 	}
 	if _, err := rate.Parse(g.Start); g.Start != "" && err != nil {
-		add("film-start", "Set where it begins", "its timecode %s is none at %s", g.Start, rate)
+		add("film-start", "Set where it begins", "its timecode %s does not exist at %s", g.Start, rate)
 	} else if begins != start && f.Begin == nil {
 		add("film-start", "It plays by its own timecode; set where it begins if that is wrong", "it begins at %s, the reel at %s", rate.Format(begins), rate.Format(start))
 	}

@@ -62,7 +62,7 @@ func TestAFilmIsHeldAgainstItsReel(t *testing.T) {
 		}},
 		"a start that is set": {cue.Film{Begin: &at, Footage: with(whole, func(f *cue.Footage) { f.Start = "10:00:00:00" })}, map[string]string{}},
 		"impossible timecode": {cue.Film{Footage: with(whole, func(f *cue.Footage) { f.Start = "01:00:00:27" })}, map[string]string{
-			"film-start": "r1.mov, reel 1: its timecode 01:00:00:27 is none at 24",
+			"film-start": "r1.mov, reel 1: its timecode 01:00:00:27 does not exist at 24",
 		}},
 		"too short": {cue.Film{Footage: with(whole, func(f *cue.Footage) { f.Frames-- })}, map[string]string{
 			"film-length": "r1.mov, reel 1: it ends at 01:09:59:23, its event list at 01:10:00:00",

@@ -25,7 +25,7 @@ var Codes = []struct{ Code, About string }{
 	{"number-twice", "two cues have one number"},
 	{"anchor-outside", "an anchor lies outside its cue"},
 	{"music-before", "the music of a cue is of an earlier cut"},
-	{"music-apart", "the music of a cue runs otherwise than the cue"},
+	{"music-apart", "the music of a cue does not run as the cue does"},
 	{"picture-missing", "a reel has no picture in the present cut"},
 	{"film-rate", "a film has other frames than the production"},
 	{"film-start", "a film does not begin with its reel"},

@@ -108,7 +108,7 @@ type Marker struct {
 	Frame *int64 `json:"frame,omitempty"`
 }
 
-// Hit is a moment of the picture that the music shall meet.
+// Hit is a moment of the picture that the music should meet.
 type Hit struct {
 	Name      string  `json:"name,omitempty"`
 	Frame     int64   `json:"frame"`
@@ -116,7 +116,7 @@ type Hit struct {
 	Tolerance float64 `json:"tolerance"` // frames that it may be missed by, 0..48
 }
 
-// Anchor is a moment of the picture that a cue stays on when the picture is cut anew.
+// Anchor is a moment of the picture that a cue stays on when the picture is cut again.
 type Anchor struct {
 	Frame int64  `json:"frame"`
 	Text  string `json:"text"` // "the lamp turns"

@@ -93,7 +93,7 @@ func (p *Production) Validate() error {
 		return err
 	}
 	if len(p.Reels) > MostReels || len(p.Cuts) > MostCuts || len(p.Cues) > MostCues {
-		return refused("", "%d reels, %d cuts and %d cues; at most %d, %d and %d can be", len(p.Reels), len(p.Cuts), len(p.Cues), MostReels, MostCuts, MostCues)
+		return refused("", "%d reels, %d cuts and %d cues; at most %d, %d and %d", len(p.Reels), len(p.Cuts), len(p.Cues), MostReels, MostCuts, MostCues)
 	}
 	return p.things()
 }
@@ -223,12 +223,12 @@ func (p *Production) cue(c *Cue, rate timecode.Rate) error {
 		return fail("%s", err)
 	}
 	if len(c.Took) > mostList || !slices.IsSorted(c.Took) || len(c.Took) > 0 && c.Took[0] <= c.Version {
-		return fail("it cannot have taken those changes of its template")
+		return fail("it cannot have taken those changes to its template")
 	}
 	last := int64(0)
 	for _, e := range c.Edits {
 		if e.At < last || e.Take < 0 || e.Put < 0 || e.At > tempo.MostTicks || e.Take > tempo.MostTicks || e.Put > tempo.MostTicks || len(c.Edits) > mostList {
-			return fail("the edits of its music is not possible")
+			return fail("the edits of its music are not possible")
 		}
 		last = e.At + e.Take
 	}

@@ -61,7 +61,7 @@ func ReadList(r io.Reader) ([]*Wanted, error) {
 		}
 	}
 	if len(l.top) == 0 {
-		return nil, &Bad{1, "there is no stem on the list; write one a line"}
+		return nil, &Bad{1, "there is no stem on the list; write one per line"}
 	}
 	return l.top, l.check()
 }

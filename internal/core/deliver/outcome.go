@@ -19,7 +19,7 @@ type Outcome struct {
 	Stems   []Carried
 }
 
-// Parted is a return that several stems shared, and the returns that bear their sound
+// Parted is a return that several stems shared, and the returns that carry their sound
 // afterwards, itself among them if it is still there.
 type Parted struct {
 	Return *template.Bus

@@ -197,7 +197,7 @@ func (s *Sorter) why(rule int, i *template.Instrument) string {
 	say(r.Register != "" && tr.Usual != "", "%s, as is usual for %s", r.Register, tr.Usual)
 	say(r.Register != "" && tr.Usual == "", "%s: %s to %s", r.Register, note.Name(tr.Low, s.t.MiddleC()), note.Name(tr.High, s.t.MiddleC()))
 	say(r.Role != "", "has the role %s", r.Role)
-	say(r.Name != "", "its name meets %q", r.Name)
+	say(r.Name != "", "its name matches %q", r.Name)
 	if len(met) == 0 {
 		return "the rule takes everything"
 	}

@@ -9,7 +9,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Shared is a return that bears the sound of several stems which carry their
+// Shared is a return that carries the sound of several stems which carry their
 // own wet sound, so that they cannot be delivered apart.
 type Shared struct {
 	Return *template.Bus

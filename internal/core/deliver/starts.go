@@ -35,7 +35,7 @@ func section(name string, children ...*Wanted) *Wanted {
 
 func rest(tint string) Ask { return Ask{Tint: tint, Rest: true} }
 
-// Starts are the starting points, each made anew.
+// Starts are the starting points, each made again.
 func Starts() []Start {
 	return []Start{
 		{"Film, detailed", "24 fine stems in seven sections", detailed()},

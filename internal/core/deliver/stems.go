@@ -202,7 +202,7 @@ func (e *establisher) coarse(w *Wanted) *template.Bus {
 	return b
 }
 
-// sectionFor finds the section whose tint a stem bears: one of its name, else
+// sectionFor finds the section whose tint a stem has: one of its name, else
 // its parent's, else the top section of the kind its name speaks of.
 func (e *establisher) sectionFor(name string, above *template.Bus) template.ID {
 	words := template.FoldName(name)
@@ -310,7 +310,7 @@ func AddFold(t *template.Template, name string, at int, mint template.Mint) (cha
 		return nil, &change.Refused{Reason: fmt.Sprintf("a fold stands at 0 to %d, and a template has %d at most", len(t.Folds), MaxFolds)}
 	}
 	if err := template.CheckName(name); err != nil {
-		return nil, &change.Refused{Reason: "the fold cannot be named so: " + err.Error()}
+		return nil, &change.Refused{Reason: "the fold cannot have that name: " + err.Error()}
 	}
 	fold := &template.Fold{ID: mint("fold"), Name: name}
 	put := change.Put{Folds: []change.Entry[template.Fold]{{At: at, Value: fold}}}

@@ -60,7 +60,7 @@ func wire(t *template.Template, assign map[template.ID]template.ID, mint templat
 	return change.Batch{Label: "Wire", Changes: done}, nil
 }
 
-// findStems finds the one stem of the finest fold that each instrument shall
+// findStems finds the one stem of the finest fold that each instrument should
 // feed. Those that feed several, or none, are left as they are.
 func (w *wiring) findStems() {
 	for n, i := range w.t.Instruments {

@@ -100,7 +100,7 @@ func (f *Fan) findFolds() {
 	}
 }
 
-// mostChains is how many chains a fan takes over before it numbers them anew.
+// mostChains is how many chains a fan takes over before it numbers them again.
 const mostChains = 4096
 
 // keepsPlaces tells whether every bus of the fan still stands at its place.

@@ -20,7 +20,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Ask says what shall be done.
+// Ask says what should be done.
 type Ask struct {
 	Fill       []template.Preference // by which list free rows are filled; none fills nothing
 	Stems      []*deliver.Wanted     // to be established, with their rules; none keeps those there are
@@ -239,7 +239,7 @@ func (m *maker) instead(row template.ID, p *template.Patch) error {
 }
 
 // join takes a free row away whose desk plays all it is for on another row, which then
-// bears the desk's name.
+// has the desk's name.
 func (m *maker) join(d *desk, row, plays template.ID) error {
 	m.report.Joined++
 	return m.do(change.Batch{Changes: []change.Change{change.Delete{IDs: []template.ID{row}}, change.Edit{Edits: []change.Fields{{ID: plays, Name: &d.name}}}}})
@@ -279,7 +279,7 @@ func (m *maker) tidy(Ask) error {
 	if len(drop.Sections) == 0 {
 		return nil
 	}
-	for _, b := range m.t.Buses { // a coarse stem may bear its colour
+	for _, b := range m.t.Buses { // a coarse stem may have its colour
 		if slices.Contains(drop.Sections, b.Section) {
 			return nil
 		}

@@ -63,7 +63,7 @@ func missed(list []cue.Missed) string {
 // CutTable is a line for each cue: what becomes of it, and how it follows.
 func CutTable(p *cue.Production, x cue.Conforming) Table {
 	rate := p.FrameRate()
-	t := Table{Headings: []string{"cue", "title", "reel", "start now", "start then", "moves by, frames", "what becomes of it", "how it follows", "worst, frames", "look at"}}
+	t := Table{Headings: []string{"cue", "title", "reel", "start before", "start after", "moves by, frames", "what becomes of it", "how it follows", "worst, frames", "look at"}}
 	for n, v := range x.Verdicts {
 		c, best := p.Cue(v.Cue), x.Proposals[n][0]
 		worst := ""

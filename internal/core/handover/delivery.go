@@ -31,7 +31,7 @@ func DeliverySheet(title string, r *audit.Report, onMix []string, start func(sam
 			fmt.Sprintf("%.3f", f.Seconds), begin, level(f.LUFS), span(f), level(f.TruePeak),
 		})
 	}
-	sums := Page{Title: "How the stems add up", Table: Table{Headings: []string{"fold", "stems", "what is left, dBFS", "rounding leaves, dBFS", "outcome"}}}
+	sums := Page{Title: "How the stems add up", Table: Table{Headings: []string{"fold", "stems", "residual, dBFS", "rounding alone, dBFS", "outcome"}}}
 	for _, f := range r.Folds {
 		outcome := "add up to the mix"
 		switch {

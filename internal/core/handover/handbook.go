@@ -46,8 +46,18 @@ func Handbook(t *template.Template, e Edition) []Page {
 	if len(e.Changes) > 0 {
 		pages = append(pages, b.changes(e))
 	}
-	return slices.DeleteFunc(pages, func(p Page) bool { return len(p.Rows) == 0 && p.Drawing == nil && !p.Cover })
+	pages = slices.DeleteFunc(pages, func(p Page) bool { return len(p.Rows) == 0 && p.Drawing == nil && !p.Cover })
+	if t.Played() <= smallBook {
+		for n := range pages[1:] {
+			pages[n+1].Follows = n > 0 // the first after the cover begins a page
+		}
+	}
+	return pages
 }
+
+// smallBook is up to how many instruments the parts of a handbook go on below each other; those of a
+// larger one begin on pages of their own.
+const smallBook = 60
 
 type book struct {
 	t     *template.Template
@@ -138,14 +148,14 @@ func (b *book) notation() Page {
 	}
 	if len(b.t.Libraries) > 0 {
 		l := b.t.Libraries[0]
-		add(l.Code, "a library, here "+l.Name+"; the patch is named where it is called otherwise than its row")
+		add(l.Code, "a library, here "+l.Name+"; the patch is named where its name differs from the row's")
 	}
 	add("MiB", "memory of the row's own samples when it is ready; 1 GiB is 1024 MiB. Its player's memory comes on top")
 	if bus, r, ok := b.aSend(); ok {
 		add(fmt.Sprintf("%s %s %s", bus.Name, fan.FormatDB(r.GainDB), r.Tap), "a send: to which return, how loud in dB, and whether it is taken before the fader (pre) or after it (post)")
 	}
 	add("bracket beside rows", "its colour is that of the section, in all drawings too; see the palette")
-	add("ribbon", "as thick as it carries instruments; sends are faint with a dashed edge")
+	add("ribbon", "the more instruments it carries, the thicker it is; sends are faint with a dashed edge")
 	add("disc and ring", "a seat that is taken, and a free one; a row of sixteen is a MIDI port")
 	add("ready, tacet", "in memory, and not")
 	return p
@@ -172,7 +182,7 @@ var switchMeans = map[template.SwitchKind]string{
 // routing is the flow from sections to the mix as a drawing.
 func (b *book) routing() Page {
 	p := b.page("Routing")
-	d := RibbonDrawing("Routing of "+b.t.Name, ribbon.Draw(b.t, b.fan, ribbon.View{Room: 640}), b.t.ThePalette(), 1160)
+	d := RibbonDrawing("Routing of "+b.t.Name, ribbon.Draw(b.t, b.fan, ribbon.View{Room: min(640, 120+12*float64(b.t.Played()))}), b.t.ThePalette(), 1160)
 	if len(d.Shapes) > 0 && len(b.t.Instruments) > 0 {
 		p.Drawing = &d
 	}
@@ -459,14 +469,14 @@ func (b *book) conventions() Page {
 	p := b.page("Conventions", "", "")
 	p.Follows = true
 	add := func(what, value string) { p.Rows = append(p.Rows, []string{what, value}) }
-	add("key 60 is called", note.Name(60, b.t.MiddleC()))
+	add("MIDI note 60 is written", note.Name(60, b.t.MiddleC()))
 	add("a cue starts at bar", strconv.Itoa(s.CueBar))
 	add("tempo", strconv.FormatFloat(s.TempoBPM, 'f', -1, 64)+" quarter notes a minute")
 	for _, c := range s.Upbeat {
 		add("upbeat: controller "+strconv.Itoa(c.Number), strconv.Itoa(c.Value))
 	}
 	add("a riser has", fmt.Sprintf("%d MIDI ports of %d channels and %d output pairs, the first in use is pair %d", s.RiserPorts, template.PortChannels, s.RiserPairs, s.FirstPair))
-	add("must fit into memory", map[template.MemoryRule]string{template.FitEverything: "everything at once", template.FitCalls: "each call, beside the opening call and what is kept"}[s.MemoryRule])
+	add("must fit into memory", map[template.MemoryRule]string{template.FitEverything: "everything at once", template.FitCalls: "each call, with the opening call and what is kept ready"}[s.MemoryRule])
 	if s.Names.Pattern != "" {
 		add("names", s.Names.Pattern)
 	}

@@ -52,7 +52,7 @@ func TestEveryProblemNamesItsColumn(t *testing.T) {
 		"guide in a stem": {intake.Row{Section: "Guides", Instrument: "Dialogue", Kind: "guide", Stem: "Winds"}, "stem", "leave the stem empty"},
 		"group, no stem":  {intake.Row{Section: "Winds", Instrument: "Flute", Group: "Flutes"}, "stem", "needs a stem to feed"},
 		"keys upside":     {intake.Row{Section: "Winds", Instrument: "Flute", KeyLow: key(80), KeyHigh: key(60)}, "key_high", "lies below the lowest 80"},
-		"bank, no file":   {intake.Row{Section: "Winds", Instrument: "Flute", Bank: key(1)}, "file", "is of a file; name it"},
+		"bank, no file":   {intake.Row{Section: "Winds", Instrument: "Flute", Bank: key(1)}, "file", "belongs to a file; name the file"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			tc.row.Line = 7

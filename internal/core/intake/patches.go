@@ -295,7 +295,7 @@ func Apart(name string, source *template.Source, taken func(string) bool) string
 	}
 }
 
-// Qualified are the names a patch may bear instead of its own, by what tells
+// Qualified are the names a patch may have instead of its own, by what tells
 // its source apart, the shortest first.
 func Qualified(name string, source *template.Source) []string {
 	if source == nil {

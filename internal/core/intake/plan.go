@@ -172,7 +172,7 @@ func (p *planner) check(row Row) []Problem {
 		say("notes", "notes hold at most %d bytes", template.MaxNotes)
 	}
 	if row.File == "" && (row.Bank != nil || row.Programme != nil) {
-		say("file", "a bank or programme is of a file; name it")
+		say("file", "a bank or programme belongs to a file; name the file")
 	}
 	if len(row.File) > template.MaxFile {
 		say("file", "the path is longer than %d bytes", template.MaxFile)

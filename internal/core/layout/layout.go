@@ -2,7 +2,7 @@
 // articulations: switched (one row), spread (a row for each, feeding one
 // player over several channels) and performed (one row whose playing
 // chooses). Instruments of a template go in; the change that converts them,
-// with routes, notes and calls kept and seats computed anew, comes out.
+// with routes, notes and calls kept and seats computed again, comes out.
 package layout
 
 import (

@@ -7,7 +7,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Ask is what rows shall be called.
+// Ask is what rows should be called.
 type Ask struct {
 	Rows         []template.ID
 	Pattern      string // empty leaves names as they are

@@ -51,7 +51,7 @@ func TestPatternsSayWhatARowIs(t *testing.T) {
 		require.Equal(t, want, list[0].Name, pattern)
 	}
 	for pattern, says := range map[string]string{
-		"{foo}":          "the pattern has {foo}; in braces may stand name, desk",
+		"{foo}":          "the pattern has {foo}; in braces you can use name, desk",
 		"{number:short}": "{number:short} is not understood",
 		"{desk":          "a brace that is not closed",
 		"  ":             "the pattern is empty",

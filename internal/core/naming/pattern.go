@@ -56,7 +56,7 @@ func ParsePattern(text string) (*Pattern, error) {
 		name, how, _ := strings.Cut(inner, ":")
 		x := piece{part: strings.ToLower(strings.TrimSpace(name))}
 		if !slices.Contains(Parts, x.part) {
-			return nil, &change.Refused{Reason: fmt.Sprintf("the pattern has {%s}; in braces may stand %s", inner, strings.Join(Parts, ", "))}
+			return nil, &change.Refused{Reason: fmt.Sprintf("the pattern has {%s}; in braces you can use %s", inner, strings.Join(Parts, ", "))}
 		}
 		digits, err := strconv.Atoi(how)
 		switch {

@@ -1,5 +1,5 @@
 // Package note reads the names of keys. A name goes in, a MIDI note comes out;
-// which octave middle C bears is said by whoever asks, since makers differ.
+// which octave middle C has is said by whoever asks, since makers differ.
 package note
 
 import (

@@ -224,7 +224,7 @@ func spokenOf(t *template.Template) map[template.ID]bool {
 	return out
 }
 
-// repointed gives buses that bear the tint of a section which goes the one where
+// repointed gives buses that have the tint of a section which goes the one where
 // most of its rows stand now.
 func (s *sorter) repointed(gone map[template.ID]bool, to map[template.ID]template.ID) change.Put {
 	heirs := map[template.ID]map[template.ID]int{}

@@ -17,7 +17,7 @@ import (
 type By string
 
 // The ways. The first three move sections and rows among their like; the others
-// gather rows into sections anew.
+// gather rows into sections again.
 const (
 	Score      By = "score"       // woodwinds, brass, percussion, harp and keyboards, soloists, voices, strings
 	Stage      By = "stage"       // strings in front
@@ -31,7 +31,7 @@ const (
 // Ways lists every way.
 var Ways = []By{Score, Stage, LowToHigh, Role, RoleOfAll, Library, Instrument}
 
-// Gathers tells whether the way gathers rows into sections anew.
+// Gathers tells whether the way gathers rows into sections again.
 func (b By) Gathers() bool { return b == Role || b == RoleOfAll || b == Library || b == Instrument }
 
 // Plan is an order to be looked at before it is taken.

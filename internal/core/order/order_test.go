@@ -158,7 +158,7 @@ func TestGatheringRows(t *testing.T) {
 	require.Equal(t, []string{"Winds", "Brass", "Percussion", "Keys and harp", "Voices", "Strings"}, tops(sorted.After))
 }
 
-// What has no place in the order is gathered last, and bears nobody's colour.
+// What has no place in the order is gathered last, and has nobody's colour.
 func TestOthersGoLast(t *testing.T) {
 	base := mixedUp(t)
 	name, empty := "Creak", ""

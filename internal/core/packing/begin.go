@@ -5,7 +5,7 @@ import (
 	"slices"
 )
 
-// Begin packs all items anew in several ways, and keeps the best of them and of what
+// Begin packs all items again in several ways, and keeps the best of them and of what
 // there was. Least is how few units there can be.
 func (s *Solver) Begin(least int) {
 	if len(s.p.Bins) == 0 {

@@ -20,7 +20,7 @@ func (s *Solver) Perfect(least int) bool {
 	return score.Left <= s.must && score.Moved == 0 && score.Units <= least
 }
 
-// Improve empties a few bins and fills them anew, with those left over, and keeps what
+// Improve empties a few bins and fills them again, with those left over, and keeps what
 // is better. It tells whether it was.
 func (s *Solver) Improve() bool {
 	if len(s.p.Bins) == 0 || len(s.p.Items) == 0 {

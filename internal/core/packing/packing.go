@@ -9,7 +9,7 @@
 // heuristic algorithm for the one-dimensional bin-packing problem", 1999; with one item
 // fixed as in Fleszar and Hindi, "New heuristics for one-dimensional bin-packing", 2002),
 // in later passes by what items learned they are worth. At last a few bins at a time are
-// emptied and filled anew, for as long as it is worth it.
+// emptied and filled again, for as long as it is worth it.
 package packing
 
 import (

@@ -43,7 +43,7 @@ func packed(p packing.Problem, least int) *packing.Solver {
 	return s
 }
 
-// firstFit is first fit decreasing, written anew here: how many items it packs, into how
+// firstFit is first fit decreasing, written again here: how many items it packs, into how
 // many bins.
 func firstFit(p packing.Problem) (items, bins int) {
 	size := func(n int) (sum float64) {

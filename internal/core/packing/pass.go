@@ -17,7 +17,7 @@ const (
 // long is how many times as long as in a small problem a pass takes.
 func (s *Solver) long() int { return 1 + len(s.p.Items)*len(s.p.Bins)/1_000_000 }
 
-// pass packs all items anew, bin by bin, each with those that are worth most together;
+// pass packs all items again, bin by bin, each with those that are worth most together;
 // then the items learn what they are worth: those that share a bin with much room left
 // took more of it, and are thought of earlier in the next pass (sequential value
 // correction: Belov and Scheithauer, "Setup and open-stacks minimization in

@@ -244,7 +244,7 @@ func Mend(t *template.Template) (template.Palette, error) {
 			}
 		}
 	}
-	return p, fmt.Errorf("neighbouring sections cannot all be told apart; give some of them other tints")
+	return p, fmt.Errorf("not all neighbouring sections can be told apart; give some of them other tints")
 }
 
 func strongest(p template.Palette) float64 {

@@ -77,7 +77,7 @@ func (e *Refused) Error() string {
 			return article(e.Role) + " of this studio cannot " + x.Not + "; ask an owner"
 		}
 	}
-	return "this is nothing that anybody may do"
+	return "nobody may do this"
 }
 
 func article(r Role) string {

@@ -40,7 +40,7 @@ func deadPatches(s *subject) []Mark {
 		if i.Heard.Fault == "" && i.Heard.Silent {
 			out = append(out, Mark{
 				Subject: i.ID, Name: i.Name, Message: i.Name + " makes no sound: its patch is dead, not loaded, or not connected",
-				Remedies: []Remedy{forget(i, "Forget what was measured, and measure it again"), {Label: "Load its patch anew, or scan its folder for samples that are gone"}},
+				Remedies: []Remedy{forget(i, "Forget what was measured, and measure it again"), {Label: "Load its patch again, or look in its folder for missing samples"}},
 			})
 		}
 	}

@@ -116,7 +116,7 @@ func (p Proof) Remedies(m Mark) (mend []Remedy, at []int) {
 		mend, at = append(mend, r), append(at, k)
 	}
 	if len(mend) == 0 {
-		return []Remedy{{Label: "No single step mends this: open it, and set its routes or its seat by hand"}}, []int{-1}
+		return []Remedy{{Label: "No single step fixes this: open it, and set its routes or its seat by hand"}}, []int{-1}
 	}
 	return mend, at
 }

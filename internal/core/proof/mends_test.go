@@ -13,7 +13,7 @@ import (
 )
 
 // However a template is damaged: every remedy that a mark offers, applied, takes that
-// mark away, and brings no other; the whole is proved anew each time.
+// mark away, and brings no other; the whole is proved again each time.
 func TestEveryRemedyThatIsOfferedMends(t *testing.T) {
 	base := sound()
 	marks, offered, several := 0, 0, 0

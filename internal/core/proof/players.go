@@ -129,7 +129,7 @@ func tooHeavy(s *subject) []Mark {
 		if len(on[r]) > most {
 			out = append(out, Mark{
 				Subject: on[r][most], Name: s.t.Instrument(on[r][most]).Name,
-				Message:  fmt.Sprintf("%s holds %d heavy instruments, %d more than it shall", s.riserName(r), len(on[r]), len(on[r])-most),
+				Message:  fmt.Sprintf("%s holds %d heavy instruments, %d more than it should", s.riserName(r), len(on[r]), len(on[r])-most),
 				Remedies: []Remedy{s.reseat("Seat the others elsewhere", on[r][most:]...)},
 			})
 		}

@@ -7,7 +7,7 @@ import (
 	"fanfold/internal/core/deliver"
 )
 
-// sharedReturns finds returns that bear the sound of several stems: those
+// sharedReturns finds returns that carry the sound of several stems: those
 // stems cannot be delivered apart.
 func sharedReturns(s *subject) []Mark {
 	if s.fold == nil {

@@ -14,7 +14,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// checkBanks counts anew what each player and each of its banks holds, from
+// checkBanks counts again what each player and each of its banks holds, from
 // nothing but the seats.
 func checkBanks(t require.TestingT, tm *template.Template, p *template.Player) {
 	ports := 1

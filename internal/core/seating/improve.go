@@ -23,7 +23,7 @@ func (d *dice) luck() uint32 {
 
 func (d *dice) below(n int) int { return int(d.luck() % uint32(n)) }
 
-// improve takes a part of the plan out, seats it anew, and keeps what became
+// improve takes a part of the plan out, seats it again, and keeps what became
 // cheaper. It ends after some rounds in vain, unless risers might be spared: where
 // memory alone makes them scarce, sharing rows out has seen to that.
 func (p *planner) improve(o Options) {

@@ -24,7 +24,7 @@ type packer struct {
 	reserve bool
 }
 
-// worthPacking tells whether sharing rows out anew may help: somebody is left over, or
+// worthPacking tells whether sharing rows out again may help: somebody is left over, or
 // more risers are in use than there need be.
 func (p *planner) worthPacking() bool {
 	cost := p.h.tally.cost()
@@ -203,7 +203,7 @@ func (h *hall) sizeOf(rows []*template.Instrument) float64 {
 	return sum
 }
 
-// pack shares rows out anew when that may help. Where players' own memory takes more
+// pack shares rows out again when that may help. Where players' own memory takes more
 // than rows were reckoned with, so that somebody is left over, it is reserved.
 func (p *planner) pack(o Options) {
 	if len(o.Only) > 0 {
@@ -228,7 +228,7 @@ func (p *planner) pack(o Options) {
 	}
 }
 
-// firstFit seats all anew, the one with most memory first, each on the first machine that
+// firstFit seats all again, the one with most memory first, each on the first machine that
 // has a seat for it, and keeps that if it is cheaper.
 func (p *planner) firstFit() {
 	p.try(p.movable, func() {
@@ -277,7 +277,7 @@ func (p *planner) try(some []*template.Instrument, seat func()) bool {
 	return false
 }
 
-// The rounds of sharing out anew: at once, in all, and in vain.
+// The rounds of sharing out again: at once, in all, and in vain.
 const (
 	packAtOnce   = 250
 	packRounds   = 3_000

@@ -1,7 +1,7 @@
 // Package seating places instruments on machines: a template goes in, a plan
 // with a seat for each instrument, or the reason why not, comes out. No plan
 // breaks a limit; what it makes small is in Cost. A plan is first built group
-// by group, then improved by taking a part of it out and seating that anew.
+// by group, then improved by taking a part of it out and seating that again.
 package seating
 
 import (

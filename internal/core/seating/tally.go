@@ -99,8 +99,8 @@ func (w *wish) place(s template.Seat) riserKey {
 }
 
 // broken is how many places break the wish: those beyond the first where
-// something shall be together, sections beyond the first in each place where
-// they shall be apart.
+// something should be together, sections beyond the first in each place where
+// they should be apart.
 func (w *wish) broken() int {
 	out := 0
 	if w.Kind == template.Together {

@@ -111,7 +111,7 @@ func ofRole(list []*node, r Role) []*node {
 	return slices.DeleteFunc(ofClass(list, buses), func(n *node) bool { return n.track.Role != r })
 }
 
-// byMark joins what bears the mark of a thing of its class; of copies the one that bears its name, or
+// byMark joins what has the mark of a thing of its class; of copies the one that has its name, or
 // the first.
 func (m *matcher) byMark() {
 	laid := make(map[template.ID]*node, len(m.laid))
@@ -144,7 +144,7 @@ func (n *node) folder() string {
 	return "\x00"
 }
 
-// byName joins what bears one name in one place; several of them in their order.
+// byName joins what has one name in one place; several of them in their order.
 func (m *matcher) byName(c class, place func(*node) string) {
 	key := func(n *node) string { return place(n) + "\x01" + template.FoldName(n.track.Name) }
 	free := map[string][]*node{}

@@ -233,7 +233,7 @@ func (r *reader) remove() error {
 	r.next.Sections = slices.Clone(r.next.Sections)
 	r.next.Buses = slices.Clone(r.next.Buses)
 	r.next.Instruments = slices.Clone(r.next.Instruments)
-	for _, b := range r.next.Buses { // nor one whose tint a bus bears, or that a rule speaks of
+	for _, b := range r.next.Buses { // nor one whose tint a bus has, or that a rule speaks of
 		hold(b.Section)
 	}
 	for _, x := range r.next.Rules {

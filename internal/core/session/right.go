@@ -178,7 +178,7 @@ func (w *righter) waysNow(x *Track) Ways {
 	return out
 }
 
-// fix finds what of a track is otherwise than the template has it.
+// fix finds what of a track differs from the template.
 func (w *righter) fix(n *node) {
 	is, was := n.track, n.pair.track
 	f := Fix{Track: is.ID}

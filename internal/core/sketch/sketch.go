@@ -16,7 +16,7 @@ import (
 	"fanfold/internal/core/template"
 )
 
-// Wish says what a sketch shall have and do without.
+// Wish says what a sketch should have and do without.
 type Wish struct {
 	BudgetMiB float64              // for all together, MiB
 	Without   []string             // wants that are not wanted, by name

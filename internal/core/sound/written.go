@@ -21,7 +21,7 @@ type Written struct {
 	Octaves   int // likewise
 }
 
-// written lists the instruments that are written otherwise than they sound, or not in the clef that
+// written lists the instruments that are written differently from how they sound, or not in the clef that
 // their range suggests. The usual transpositions and clefs of orchestral parts: common practice, as
 // handbooks of instrumentation have them, from memory. Clarinets and trumpets are those in B flat,
 // horns in F, bass clarinets in the treble clef, and brass of the tenor register at pitch.

@@ -116,7 +116,7 @@ func (v *validator) heard(n int, h *Heard) {
 	}
 	for _, x := range list {
 		if math.IsNaN(x) || math.Abs(x) > 1e6 {
-			fail("levels", "a figure that was measured is none")
+			fail("levels", "a measured figure is not a number")
 			return
 		}
 	}

@@ -103,7 +103,7 @@ func (t *Template) ValidateParts(p Parts) error {
 	return nil
 }
 
-// idOnce checks that no other thing bears the ID of a row.
+// idOnce checks that no other thing has the ID of a row.
 func (v *validator) idOnce(n int) {
 	id := v.t.Instruments[n].ID
 	if id == "" || len(id) > 64 {
@@ -113,7 +113,7 @@ func (v *validator) idOnce(n int) {
 	}
 }
 
-// uses counts the nouns that bear an ID.
+// uses counts the nouns that have an ID.
 func (x *Index) uses(id ID) int {
 	n := 0
 	if _, ok := x.Place[id]; ok {

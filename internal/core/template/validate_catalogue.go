@@ -53,7 +53,7 @@ func (v *validator) patchDetails(i int, p *Patch) {
 	v.ranged("patches", i, "roundRobins", float64(p.RoundRobins), 0, 1024, "")
 	v.ranged("patches", i, "voicesPerNote", float64(p.PerNote), 0, 1024, "")
 	if !slices.Contains(AllDynamics, p.Dynamics) {
-		v.fail(at("patches", i, "dynamics"), "%q is no way of dynamics", p.Dynamics)
+		v.fail(at("patches", i, "dynamics"), "%q is not a kind of dynamics", p.Dynamics)
 	}
 	if len(p.Sound) > MaxName {
 		v.fail(at("patches", i, "sound"), "a sound ID has at most %d characters", MaxName)

@@ -74,7 +74,7 @@ func TestValidateNamesThePlaceAndTheReason(t *testing.T) {
 		"a room":                   {func(t *template.Template) { t.Libraries[0].Room = "cave" }, "libraries[0].room", "rooms are dry, stage and hall"},
 		"a machine without a name": {func(t *template.Template) { t.Libraries[0].Machines = []string{""} }, "libraries[0].machines", "the name is empty"},
 		"banks":                    {func(t *template.Template) { t.Players[0].Banks = 129 }, "players[0].banks", "outside 0 to 128"},
-		"dynamics":                 {func(t *template.Template) { t.Patches[0].Dynamics = "shouting" }, "patches[0].dynamics", "no way of dynamics"},
+		"dynamics":                 {func(t *template.Template) { t.Patches[0].Dynamics = "shouting" }, "patches[0].dynamics", "not a kind of dynamics"},
 		"a switch zone":            {func(t *template.Template) { t.Patches[0].SwitchZone = &template.KeyZone{Low: 9, High: 3} }, "patches[0].switchZone", "low before high"},
 		"a microphone's size":      {func(t *template.Template) { t.Patches[0].Mics = []template.Mic{{Name: "close", PreloadMiB: -1}} }, "patches[0].mics", "-1 MiB is outside"},
 		"round robins":             {func(t *template.Template) { t.Patches[0].RoundRobins = -1 }, "patches[0].roundRobins", "outside 0 to 1024"},

@@ -85,13 +85,13 @@ func (r Rate) dropped() int64 {
 	return r.Counted() / 15
 }
 
-// Day is how many frames timecode counts until it begins anew.
+// Day is how many frames timecode counts until it begins again.
 func (r Rate) Day() int64 { return 86_400*r.Counted() - r.dropped()*(24*60-24*6) }
 
 // Code is a timecode.
 type Code struct{ Hours, Minutes, Seconds, Frames int64 }
 
-// Code is the timecode of a frame. It begins anew after a day; frames before 0 are those of
+// Code is the timecode of a frame. It begins again after a day; frames before 0 are those of
 // the day before.
 func (r Rate) Code(frame int64) Code {
 	day := r.Day()

@@ -83,7 +83,7 @@ type Answer struct {
 	// Neither: its routes are left out.
 }
 
-// Question asks what shall stand for a bus that this template has not.
+// Question asks what should stand for a bus that this template has not.
 type Question struct {
 	Bus         *template.Bus // of the other template
 	Instruments int           // rows that feed it

@@ -108,7 +108,7 @@ const (
 // stored as it is.
 func (b *Writer) Add(name string, from io.Reader) error {
 	if clean := path.Clean("/" + name)[1:]; clean != name || name == "" || strings.ContainsAny(name, "\\\r\n") {
-		return fmt.Errorf("write a bag: %q can be no path in it", name)
+		return fmt.Errorf("write a bag: %q cannot be a path in it", name)
 	}
 	key := strings.ToLower(name)
 	if b.known[key] {

@@ -248,7 +248,7 @@ func (x *reader) event(n int, m []string) {
 func (x *reader) end() (List, error) {
 	for n, f := range x.facts {
 		if e := x.list.Events[n]; !f.sped && f.taken != e.Length() && !e.Black() {
-			x.note(f.line, "event %s takes %d frames from its source and lasts %d, without a speed; its time in the film is believed", e.Number, f.taken, e.Length())
+			x.note(f.line, "event %s takes %d frames from its source and lasts %d, without a speed; its time in the film is used", e.Number, f.taken, e.Length())
 		}
 	}
 	if x.others > 0 {

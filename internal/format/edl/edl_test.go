@@ -82,7 +82,7 @@ func TestWhatIsOddIsTold(t *testing.T) {
 	require.Equal(t, []edl.Note{
 		{1, `the list says "DROP FRAME", and is read at 24: see that this is the film's rate`},
 		{2, "its timecode is written as drop-frame, and is read at 24"},
-		{2, "event 001 takes 48 frames from its source and lasts 24, without a speed; its time in the film is believed"},
+		{2, "event 001 takes 48 frames from its source and lasts 24, without a speed; its time in the film is used"},
 		{0, "left out: 1 of sound, keys and other tracks"},
 	}, got.Notes)
 }
@@ -134,7 +134,7 @@ func FuzzRead(f *testing.F) {
 	})
 }
 
-// With reading, matching 5,000 events shall take 200 ms.
+// With reading, matching 5,000 events should take 200 ms.
 func BenchmarkRead5000(b *testing.B) {
 	var text strings.Builder
 	for n := range 5000 {

@@ -130,7 +130,7 @@ func (w within) ReadByte() (byte, error) {
 func unpack(data []byte) ([]byte, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil, &Bad{Reason: "the packed file is torn: " + err.Error()}
+		return nil, &Bad{Reason: "the packed file is damaged: " + err.Error()}
 	}
 	container, err := member(z, "META-INF/container.xml", 1<<20)
 	if err != nil {
@@ -155,7 +155,7 @@ func member(z *zip.Reader, name string, most int64) ([]byte, error) {
 	defer func() { _ = f.Close() }() // only read
 	data, err := io.ReadAll(io.LimitReader(f, most+1))
 	if err != nil {
-		return nil, &Bad{Reason: fmt.Sprintf("%s is torn: %s", name, err)}
+		return nil, &Bad{Reason: fmt.Sprintf("%s is damaged: %s", name, err)}
 	}
 	if int64(len(data)) > most {
 		return nil, &Bad{Reason: fmt.Sprintf("%s is larger than %d MiB unpacked", name, most>>20)}

@@ -131,7 +131,7 @@ func TestPackedScores(t *testing.T) {
 		require.ErrorContains(t, err, says)
 	}
 	_, err = musicxml.Read(strings.NewReader("PK\x03\x04torn"))
-	require.ErrorContains(t, err, "torn")
+	require.ErrorContains(t, err, "damaged")
 	_, err = musicxml.Read(bytes.NewReader(packed(t, map[string]string{"META-INF/container.xml": container, "music/x.xml": strings.Repeat(" ", musicxml.MaxBytes+1)})))
 	require.ErrorContains(t, err, "larger than 64 MiB unpacked", "a file that grows without end costs bounded memory")
 }
@@ -164,7 +164,7 @@ func TestBrokenScoresSayWhere(t *testing.T) {
 		"not as a MusicXML score":              "<html/>",
 		"line 1: XML syntax error":             "<score-partwise>",
 		`the part "Q" is not in the part list`: `<score-partwise><part id="Q"/></score-partwise>`,
-		"two parts bear the id":                `<score-partwise><part-list><score-part id="P"/><score-part id="P"/></part-list></score-partwise>`,
+		"two parts have the id":                `<score-partwise><part-list><score-part id="P"/><score-part id="P"/></part-list></score-partwise>`,
 		"line 4: divisions are 1":              part("<attributes><divisions>0</divisions></attributes>"),
 		`<duration> says "x"`:                  part("<note><duration>x</duration></note>"),
 		"a duration is out of bounds":          part("<backup><duration>1e8</duration></backup>"),

@@ -183,7 +183,7 @@ func (r *reader) head(e element) error {
 		}
 		p := &Part{ID: e.attr("id"), Sounds: []string{}, Notes: []Note{}}
 		if r.parts[p.ID] != nil {
-			return &Bad{Reason: "two parts bear the id " + strconv.Quote(p.ID)}
+			return &Bad{Reason: "two parts have the id " + strconv.Quote(p.ID)}
 		}
 		r.score.Parts = append(r.score.Parts, p)
 		r.parts[p.ID] = newState(p)

@@ -60,7 +60,7 @@ const bundleTag = "#bundle"
 
 func (r *reader) packet(end, depth int) ([]Message, error) {
 	if end-r.at < 4 || (end-r.at)%4 != 0 {
-		return nil, r.bad("%d bytes are no packet; it is at least 4, and a multiple of 4", end-r.at)
+		return nil, r.bad("%d bytes are not a packet; it is at least 4, and a multiple of 4", end-r.at)
 	}
 	if r.data[r.at] != '#' {
 		m, err := r.message(end)

@@ -86,7 +86,7 @@ func TestBadPacketsSayWhere(t *testing.T) {
 		"not a bundle":      {"23 62 00 00", "not as a bundle"},
 		"a huge element":    {"23 62 75 6e 64 6c 65 00 00 00 00 00 00 00 00 01 7f ff ff fc", "announced"},
 		"a bundle untimed":  {"23 62 75 6e 64 6c 65 00", "no time tag"},
-		"a message of none": {"23 62 75 6e 64 6c 65 00 00 00 00 00 00 00 00 01 00 00 00 00", "no packet"},
+		"a message of none": {"23 62 75 6e 64 6c 65 00 00 00 00 00 00 00 00 01 00 00 00 00", "not a packet"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := osc.Read(packet(tc.data))

@@ -159,7 +159,7 @@ func tablesOf(tables map[string][]byte, wanted []tableSize) (map[string]table, e
 	for _, w := range wanted {
 		t := table{w.name, tables[w.name], w.size}
 		if len(t.data) < t.size || len(t.data)%t.size != 0 {
-			return nil, fmt.Errorf("its %s chunk has %d bytes, no multiple of %d above 0", t.name, len(t.data), t.size)
+			return nil, fmt.Errorf("its %s chunk has %d bytes, not a multiple of %d above 0", t.name, len(t.data), t.size)
 		}
 		out[w.name] = t
 	}

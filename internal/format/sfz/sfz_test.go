@@ -30,7 +30,7 @@ func read(t *testing.T, text string) []sfz.Region {
 }
 
 // Opcodes are inherited from global, master and group, the innermost first; a
-// new header begins anew what lies within it.
+// new header begins again what lies within it.
 func TestInheritance(t *testing.T) {
 	regions := read(t, `
 <global> lovel=10 hivel=20 // for all

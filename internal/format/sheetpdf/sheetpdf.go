@@ -33,6 +33,7 @@ const (
 	partSize    = 9.5 // the title of what follows
 	coverSize   = 30.0
 	bracket     = 1.2 // how wide the colour beside rows is
+	shortIndex  = 12  // lines of an index that needs no page of its own
 	leastRows   = 2   // of a table, below its title
 	leastDrawn  = 60  // a drawing is not made lower than this to fit
 )
@@ -43,6 +44,7 @@ func WriteBook(w io.Writer, title string, pages []handover.Page) error {
 	first := draw(title, pages, nil) // how long it is does not hang on the numbers
 	index := handover.Index(first.named)
 	if len(index.Rows) > 0 {
+		index.Follows = len(index.Rows) <= shortIndex
 		pages = append(slices.Clone(pages), index)
 	}
 	contents := draw(title, pages, nil).begin

@@ -283,7 +283,7 @@ func (p *parser) time(tracks []Track, ticks int, micros int64) error {
 	return nil
 }
 
-// tell notes what was read otherwise than the standard has it.
+// tell notes what was read differently from the standard.
 func (p *parser) tell(out *File, kind int, micros int64) {
 	note := func(text string, args ...any) { out.Notes = append(out.Notes, fmt.Sprintf(text, args...)) }
 	if kind == 2 {

@@ -209,7 +209,7 @@ func (e *editing) edit(events []event) []event {
 		status := x.data[0]
 		switch kind := status & 0xf0; {
 		case status == 0xff && (x.data[1] == 0x51 || x.data[1] == 0x58 || x.data[1] == 0x54):
-			// said anew
+			// said again
 		case status >= 0xf0 && !kept:
 			if status == 0xff {
 				e.told.Texts++

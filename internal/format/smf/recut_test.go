@@ -57,7 +57,7 @@ func off(key uint8) []byte { return message.NoteOff(0, key) }
 
 // Worked by hand: of eight quarter notes the third and fourth are taken out. A note that sounds
 // into them ends there; one that begins in them goes, though it ends after; what a controller
-// and a programme were set to in them is set where the music goes on; the tempo is said anew.
+// and a programme were set to in them is set where the music goes on; the tempo is said again.
 func TestMusicIsTakenOut(t *testing.T) {
 	data := written(t, 0, on(60), 480, off(60), 720, on(62), 1100, message.ControlChange(0, 1, 99), 1200, on(64), 1300, off(62), 1500, message.ProgramChange(0, 7), 1700, message.ControlChange(0, 1, 33), 2000, off(64), 2400, on(65), 2880, off(65), 3000, gomidi.MetaText("end"))
 	var b bytes.Buffer

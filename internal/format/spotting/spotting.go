@@ -200,7 +200,7 @@ func spotted(l line, rate timecode.Rate) (s cue.Spotted, err error) {
 	}
 	if text := l.cells["tempo"]; text != "" {
 		if s.BPM, err = figure(text); err != nil || s.BPM < 5 || s.BPM > 999 {
-			return s, fmt.Errorf("its tempo: %q is none; use 5 to 999", text)
+			return s, fmt.Errorf("its tempo: %q is not one; use 5 to 999", text)
 		}
 	}
 	return s, nil
@@ -280,7 +280,7 @@ func Hits(r io.Reader, rate timecode.Rate, mapping map[string]string) (List, []c
 			h.Tolerance, err = figure(l.cells["tolerance"])
 		}
 		if err == nil && (!(h.Weight >= 0 && h.Weight <= 100) || !(h.Tolerance >= 0 && h.Tolerance <= 48)) {
-			err = errors.New("a weight of 0 to 100 and a tolerance of 0 to 48 frames can be")
+			err = errors.New("a weight is 0 to 100, a tolerance 0 to 48 frames")
 		}
 		if err != nil {
 			list.Problems = append(list.Problems, cue.Problem{Line: l.number, Reason: err.Error()})

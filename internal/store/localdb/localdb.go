@@ -298,7 +298,7 @@ func (s *Server) Keep(ctx context.Context, tell func(text string)) {
 		if stopping || ctx.Err() != nil {
 			return
 		}
-		tell("the database ended by itself; it is started again")
+		tell("the database stopped by itself; starting it again")
 		again, err := s.launch(ctx)
 		for err != nil {
 			tell(fmt.Sprintf("the database does not start: %v", err))

@@ -61,7 +61,7 @@ func TestDataStays(t *testing.T) {
 	require.ErrorIs(t, err, os.ErrNotExist)
 }
 
-// A directory half made by an earlier start is made anew.
+// A directory half made by an earlier start is made again.
 func TestAHalfMadeDirectoryIsMadeAnew(t *testing.T) {
 	dir := place(t)
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "data", "base"), 0o755))
@@ -93,7 +93,7 @@ func TestItIsKeptRunning(t *testing.T) {
 	pid, err := strconv.Atoi(strings.SplitN(string(data), "\n", 2)[0])
 	require.NoError(t, err)
 	require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
-	require.Contains(t, <-told, "it is started again")
+	require.Contains(t, <-told, "starting it again")
 	require.Eventually(t, func() bool {
 		conn, err := pgx.Connect(ctx, s.URL)
 		if err != nil {

@@ -7,7 +7,7 @@ export type Preference = Schemas["Preference"];
 export type CastPart = Schemas["CastPart"];
 export type CastReport = Schemas["CastReport"];
 
-/** CastAsk is a score, by file or by a line, and who shall play it. */
+/** CastAsk is a score, by file or by a line, and who should play it. */
 export interface CastAsk {
   file: File | null;
   line: string;

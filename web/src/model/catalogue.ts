@@ -73,7 +73,7 @@ export function useCatalogueEvents(id: string | undefined) {
 
 const of = (id: string) => ({ params: { path: { id } } });
 
-/** editPatches sets fields of patches; a clash asks which value shall stand. */
+/** editPatches sets fields of patches; a clash asks which value should stand. */
 export function editPatches(ids: Id[], fields: PatchFields, base: number) {
   const send = (base: number) => answer(api.POST("/api/catalogue/patches/edit", { body: { base, ids, set: fields } }));
   return attempt(

@@ -13,7 +13,7 @@ export const at = () => ({ params: { path: { id: get().sheet!.id } } });
  * overwritten unseen. */
 export const seen = () => get().sheet!.revision;
 
-/** change sends one change; a clash asks which value shall stand. */
+/** change sends one change; a clash asks which value should stand. */
 export function change(c: Change, base = seen()): Promise<Schemas["Applied"] | undefined> {
   const send = (base: number) =>
     answer(api.POST("/api/templates/{id}/changes", { ...at(), body: { base, change: c } }));

@@ -97,7 +97,7 @@ export function after(film: Film, d: Schemas["ProductionDelta"]): Film {
 
 const here = () => ({ params: { path: { id: films.getState().film!.id } } });
 
-/** edit sends one change of the production; a clash asks which value shall stand. */
+/** edit sends one change of the production; a clash asks which value should stand. */
 export function edit(ops: CueOp[], label?: string, base = films.getState().film!.revision) {
   const send = (base: number) =>
     answer(

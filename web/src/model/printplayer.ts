@@ -42,7 +42,7 @@ export const useHeard = <T>(pick: (s: Playing) => T) => useStore(heard, pick);
 const firstS = 0.25;
 const pieceS = 1.5;
 const aheadS = 4;
-/** What is chosen anew begins so much later, s, and fades over. */
+/** What is chosen again begins so much later, s, and fades over. */
 const turnS = 0.12;
 const fadeS = 0.015;
 

@@ -98,7 +98,7 @@ export function clock(s: number) {
   return `${Math.floor(tenths / 600)}:${String(Math.floor(tenths / 10) % 60).padStart(2, "0")}.${tenths % 10}`;
 }
 
-/** useLookAgain looks at the prints of a template anew. */
+/** useLookAgain looks at the prints of a template again. */
 export function useLookAgain(id: string) {
   const client = useQueryClient();
   return () => client.invalidateQueries({ queryKey: ["prints", id] });

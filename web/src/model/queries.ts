@@ -25,7 +25,7 @@ export const computed = {
       queryFn: () => answer(api.GET("/api/templates/{id}/calls/used", path(id))),
       staleTime: 0,
     }),
-  /** The templates of the studio; asked for anew whenever they are looked at. */
+  /** The templates of the studio; asked for again whenever they are looked at. */
   templates: () =>
     queryOptions({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")), staleTime: 0 }),
   /** marks without their remedies, or with those that were tried and mend. */

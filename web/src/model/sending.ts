@@ -20,7 +20,7 @@ export function inTurn<T>(f: () => Promise<T>): Promise<T> {
   return mine;
 }
 
-/** The header that bears a request's key: what arrives again is not done again. */
+/** The header that has a request's key: what arrives again is not done again. */
 export const keyHeader = "Idempotency-Key";
 
 /** Unanswered is a request whose answer never came. */
@@ -35,7 +35,7 @@ const waits = [0, 250, 750, 2000, 4000];
 
 /** send sends a request. What changes something is sent one after the other: an undo
  * never overtakes what it is to take back. Files are sent beside, and where a person
- * is told to others. Where the line breaks it sends it again: a change bears a
+ * is told to others. Where the line breaks it sends it again: a change has a
  * key, so that the server makes it once, however often it arrives. */
 export async function send(
   request: Request,

@@ -164,7 +164,7 @@ function told(t: Told) {
     sounding.setState((s) => ({
       armed: t.armed!,
       how: t.armed!.some((a) => a.articulations.includes(s.how)) ? s.how : "",
-      // a row that is armed anew begins with its own dynamics
+      // a row that is armed again begins with its own dynamics
       dynamics: s.armed.length === 0 && (t.armed![0]?.dynamics ?? -1) >= 0 ? t.armed![0]!.dynamics : s.dynamics,
     }));
   }

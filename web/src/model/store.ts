@@ -60,7 +60,7 @@ export interface State {
   cursor: Id | null; // the row under focus
   bus: Id | null; // the bus chosen in Deliver and Routing
   fold: Id | null; // the fold whose stems show; null takes the finest
-  shelf: { library: Id; text: string; patch: Id } | null; // what the Library shall show next
+  shelf: { library: Id; text: string; patch: Id } | null; // what the Library should show next
 
   open: LeafName[];
   widths: Readonly<Record<LeafName, number>>; // shares of the open leaves

@@ -98,7 +98,7 @@ export function follow<T extends { id: Id }>(before: List<T>, delta: ListDelta<T
 }
 
 /** withValues is a thing with some of its values set; empty ones are left out, as
- * the server leaves them out. It is put together anew: a thing that something was
+ * the server leaves them out. It is put together again: a thing that something was
  * deleted from is slow to read. */
 function withValues<T extends object>(x: T, values: Record<string, unknown>): T {
   const next: Record<string, unknown> = {};

@@ -452,7 +452,7 @@ function Strip({ film, reel, width, from, frames }: StripProps) {
   );
 }
 
-/** Here is the line of the playhead: it alone is drawn anew while the picture plays. */
+/** Here is the line of the playhead: it alone is drawn again while the picture plays. */
 function Here({ scale: { x, from, to } }: { scale: Scale }) {
   const at = useFilm((s) => s.at);
   if (at === null || at < from || at > to) return null;

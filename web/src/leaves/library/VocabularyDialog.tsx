@@ -12,7 +12,7 @@ type Term = Schemas["Term"];
 const families: Term["family"][] = ["long", "short", "legato", "effect"];
 
 /** VocabularyDialog lists the articulations the studio knows, and adds its
- * own; one of its own that bears a standard name stands in its place. */
+ * own; one of its own that has a standard name stands in its place. */
 export function VocabularyDialog({ cat, close }: { cat: Catalogue; close: () => void }) {
   const [text, setText] = useState("");
   const [term, setTerm] = useState<Term | null>(null);

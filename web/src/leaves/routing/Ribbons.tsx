@@ -32,7 +32,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
   const to = Math.min(picture.height, top + height + 2 * stride);
   const [hovered, setHover] = useState<number>(-1); // a place
   const [over, setRibbon] = useState<Ribbon | null>(null);
-  const text = useRef<HTMLDivElement>(null); // follows the pointer without drawing anything anew
+  const text = useRef<HTMLDivElement>(null); // follows the pointer without drawing anything again
   const [held, setWiring] = useState<number>(-1); // a place whose wire is held
   // what was pointed at in an earlier picture may not be in this one
   const there = (n: number) => (n < picture.places.length ? n : -1);
@@ -69,7 +69,7 @@ export function Ribbons({ picture, width, height, scroller, toggle }: Props) {
       el.toggleAttribute("data-faint", lit !== null && !lit.has(Number(el.dataset.place)));
     }
   });
-  // the same for the life of the picture, so that places are not drawn anew
+  // the same for the life of the picture, so that places are not drawn again
   const now = useRef({ picture, choose, toggle });
   now.current = { picture, choose, toggle };
   const acts = useMemo<PlaceActs>(
