@@ -31,7 +31,7 @@ type state string
 const (
 	good state = "good"
 	look state = "look" // it works, and might not for long
-	mend state = "mend" // it does not work
+	fix  state = "fix"  // it does not work
 )
 
 // finding is one part of a set-up, how it is, and what to do about it.
@@ -69,7 +69,7 @@ func doctorCommand() *cobra.Command {
 				return err
 			}
 			for _, f := range d.findings {
-				if f.State == mend {
+				if f.State == fix {
 					return errFindings
 				}
 			}
@@ -109,33 +109,33 @@ const oldestPostgres = 150_000
 func (d *doctor) database(ctx context.Context) {
 	const part = "database"
 	if d.c.DatabaseURL == "" {
-		d.say(part, mend, "DATABASE_URL is not set", "set it, such as postgres://fanfold@127.0.0.1/fanfold")
+		d.say(part, fix, "DATABASE_URL is not set", "set it, such as postgres://fanfold@127.0.0.1/fanfold")
 		return
 	}
 	x, err := store.Examine(ctx, d.c.DatabaseURL)
 	var refused *pgconn.PgError
 	switch {
 	case errors.As(err, &refused):
-		d.say(part, mend, refused.Message, "see that the database, the user and the password of DATABASE_URL are right")
+		d.say(part, fix, refused.Message, "see that the database, the user and the password of DATABASE_URL are right")
 		return
 	case err != nil:
 		first, _, _ := strings.Cut(err.Error(), "\n")
-		d.say(part, mend, first, "see that PostgreSQL runs at the address of DATABASE_URL and lets this machine in")
+		d.say(part, fix, first, "see that PostgreSQL runs at the address of DATABASE_URL and lets this machine in")
 		return
 	}
 	d.say(part, good, fmt.Sprintf("PostgreSQL %d.%d answers", x.Version/10_000, x.Version%10_000), "")
 	if x.Version < oldestPostgres {
-		d.say(part, mend, "this PostgreSQL is too old", fmt.Sprintf("use version %d or later", oldestPostgres/10_000))
+		d.say(part, fix, "this PostgreSQL is too old", fmt.Sprintf("use version %d or later", oldestPostgres/10_000))
 	}
 	if x.Encoding != "UTF8" {
-		d.say(part, mend, "its text is in "+x.Encoding, "make the database anew with 'createdb -E UTF8 -T template0'")
+		d.say(part, fix, "its text is in "+x.Encoding, "make the database again with 'createdb -E UTF8 -T template0'")
 	}
 	if !x.MayCreate {
-		d.say(part, mend, "this user may not make tables in it", "make the user its owner")
+		d.say(part, fix, "this user may not make tables in it", "make the user its owner")
 	}
 	switch {
 	case x.Tables > x.Newest:
-		d.say(part, mend, fmt.Sprintf("its tables are of a newer Fanfold (%d; this program knows %d)", x.Tables, x.Newest), "use the newer program, or restore a backup of this one's")
+		d.say(part, fix, fmt.Sprintf("its tables are of a newer Fanfold (%d; this program knows %d)", x.Tables, x.Newest), "use the newer program, or restore a backup of this one's")
 	case x.Tables == 0:
 		d.say(part, good, "it has no tables yet; the server makes them", "")
 	case x.Tables < x.Newest:
@@ -145,7 +145,7 @@ func (d *doctor) database(ctx context.Context) {
 	}
 	const listening = 2
 	if d.c.Connections+listening > x.Connections {
-		d.say(part, mend, fmt.Sprintf("it takes %d connections, and the server opens up to %d", x.Connections, d.c.Connections+listening), "give a smaller --db-connections, or PostgreSQL a larger max_connections")
+		d.say(part, fix, fmt.Sprintf("it takes %d connections, and the server opens up to %d", x.Connections, d.c.Connections+listening), "give a smaller --db-connections, or PostgreSQL a larger max_connections")
 	}
 	if x.Ahead.Abs() > 2*time.Second {
 		d.say(part, look, fmt.Sprintf("its clock is %s off this machine's", x.Ahead.Abs()), "set both by the same time server: codes at sign-in go by the clock")
@@ -157,7 +157,7 @@ func (d *doctor) database(ctx context.Context) {
 		d.say("machines", look, fmt.Sprintf("%d credentials of hosts end within 30 days", x.EndSoon), "hosts that keep theirs in a file renew it; make others in Seating")
 	}
 	if x.WithoutOwner > 0 {
-		d.say("members", mend, fmt.Sprintf("%d studios have no owner", x.WithoutOwner), "restore a backup from before the last one left")
+		d.say("members", fix, fmt.Sprintf("%d studios have no owner", x.WithoutOwner), "restore a backup from before the last one left")
 	}
 	if _, err := postgresTool("pg_dump"); err != nil {
 		d.say("backup", look, "pg_dump is not installed, so 'fanfold backup' does not work here", "install PostgreSQL's client, or back up from another machine")
@@ -184,9 +184,9 @@ func (d *doctor) addresses(ctx context.Context) {
 		case errors.Is(err, syscall.EADDRINUSE) && running != "":
 			d.say(part, good, address+" is taken by a server that "+running, "")
 		case errors.Is(err, syscall.EADDRINUSE):
-			d.say(part, mend, address+" is taken by another program", "stop that, or give another address")
+			d.say(part, fix, address+" is taken by another program", "stop that, or give another address")
 		default:
-			d.say(part, mend, err.Error(), "give an address of this machine and a free port")
+			d.say(part, fix, err.Error(), "give an address of this machine and a free port")
 		}
 	}
 }
@@ -224,7 +224,7 @@ func (d *doctor) plainText(context.Context) {
 	case d.c.PlainText:
 		d.say(part, look, "other machines come without TLS, as --plain-text allows", "see that a proxy speaks TLS before it")
 	default:
-		d.say(part, mend, err.Error(), "")
+		d.say(part, fix, err.Error(), "")
 	}
 }
 
@@ -238,7 +238,7 @@ func (d *doctor) certificates(context.Context) {
 	}
 	k, err := certs.Open(d.c.Certs)
 	if err != nil {
-		d.say(part, mend, err.Error(), "")
+		d.say(part, fix, err.Error(), "")
 		return
 	}
 	named := map[string]bool{}
@@ -253,18 +253,18 @@ func (d *doctor) certificates(context.Context) {
 		ends := leaf.NotAfter.Format("2 January 2006")
 		switch left := time.Until(leaf.NotAfter); {
 		case left < 0:
-			d.say(part, mend, of+" ended on "+ends, "renew it; the server reads it anew by itself")
+			d.say(part, fix, of+" ended on "+ends, "renew it; the server reads it again by itself")
 		case time.Now().Before(leaf.NotBefore):
-			d.say(part, mend, of+" begins on "+leaf.NotBefore.Format("2 January 2006"), "set this machine's clock, or wait")
+			d.say(part, fix, of+" begins on "+leaf.NotBefore.Format("2 January 2006"), "set this machine's clock, or wait")
 		case left < certificateSoon:
-			d.say(part, look, of+" ends on "+ends, "renew it; the server reads it anew by itself")
+			d.say(part, look, of+" ends on "+ends, "renew it; the server reads it again by itself")
 		default:
 			d.say(part, good, of+" is good until "+ends, "")
 		}
 	}
 	for _, name := range d.c.Names {
 		if !named[name] {
-			d.say(part, mend, "none is for "+name, "get one for every --name")
+			d.say(part, fix, "none is for "+name, "get one for every --name")
 		}
 	}
 }
@@ -278,7 +278,7 @@ func (d *doctor) audio(ctx context.Context) {
 		if _, err := os.Stat(d.c.Audio); errors.Is(err, fs.ErrNotExist) {
 			parent := filepath.Dir(filepath.Clean(d.c.Audio))
 			if err := syscall.Access(parent, 2); err != nil { // it may be written to
-				d.say(part, mend, fmt.Sprintf("%s is not there and cannot be made in %s", d.c.Audio, parent), "give --audio a folder that can be written to")
+				d.say(part, fix, fmt.Sprintf("%s is not there and cannot be made in %s", d.c.Audio, parent), "give --audio a folder that can be written to")
 				return
 			}
 			d.say(part, good, d.c.Audio+" is not there yet; the server makes it", "")
@@ -291,7 +291,7 @@ func (d *doctor) audio(ctx context.Context) {
 		err = errors.Join(s.Probe(ctx), s.Close())
 	}
 	if err != nil {
-		d.say(part, mend, err.Error(), "give --audio a folder that can be written to, or storage that answers, with its key in the environment")
+		d.say(part, fix, err.Error(), "give --audio a folder that can be written to, or storage that answers, with its key in the environment")
 		return
 	}
 	d.say(part, good, "it can be written to", "")
@@ -320,7 +320,7 @@ func (d *doctor) room(part, folder string) {
 func (d *doctor) folders(context.Context) {
 	for _, root := range d.c.ScanRoots {
 		if _, err := os.ReadDir(root); err != nil {
-			d.say("folder (--scan-root)", mend, err.Error(), "see that it is there and that this user may read it")
+			d.say("folder (--scan-root)", fix, err.Error(), "see that it is there and that this user may read it")
 			continue
 		}
 		d.say("folder (--scan-root)", good, root+" can be read", "")
@@ -333,7 +333,7 @@ func (d *doctor) nats(context.Context) {
 	}
 	conn, err := nats.Connect(d.c.RigExternal, nats.Timeout(lookWithin/2))
 	if err != nil {
-		d.say("NATS", mend, fmt.Sprintf("%s: %v", rig.WithoutPassword(d.c.RigExternal), err), "see that it runs at the address of FANFOLD_NATS_URL")
+		d.say("NATS", fix, fmt.Sprintf("%s: %v", rig.WithoutPassword(d.c.RigExternal), err), "see that it runs at the address of FANFOLD_NATS_URL")
 		return
 	}
 	d.say("NATS", good, rig.WithoutPassword(d.c.RigExternal)+" answers", "")

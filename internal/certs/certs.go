@@ -138,7 +138,7 @@ func (k *Keeper) Again() error {
 		return err
 	}
 	k.held.Store(h)
-	slog.Info("certificates were read anew", "certificates", len(h.certs))
+	slog.Info("certificates were read again", "certificates", len(h.certs))
 	return nil
 }
 

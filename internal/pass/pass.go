@@ -69,7 +69,7 @@ func Read(data []byte) (Pass, error) {
 	}
 	for _, r := range p.Rows {
 		if r.Pair < 0 || r.Pair >= len(p.Pairs) || r.Low < 0 || r.High > 127 || r.Low > r.High {
-			return Pass{}, fmt.Errorf("the row %q is on pair %d with the keys %d to %d, which cannot be; write the schedule anew with calibrate out", r.Name, r.Pair+1, r.Low, r.High)
+			return Pass{}, fmt.Errorf("the row %q is on pair %d with the keys %d to %d, which cannot be; write the schedule again with calibrate out", r.Name, r.Pair+1, r.Low, r.High)
 		}
 	}
 	return p, nil

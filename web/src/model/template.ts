@@ -289,12 +289,14 @@ export function readPan(text: string): number | null {
   return Math.abs(pan) <= 1 ? pan : null;
 }
 
-/** when writes a moment as lists of changes have it: "Nov 27, 16:05". */
-export const when = (at: string) =>
-  new Date(at).toLocaleString("en", {
+/** when writes a moment as lists of changes have it: "27 Nov, 16:05"; with the year where it is another. */
+export const when = (at: string) => {
+  const then = new Date(at);
+  return then.toLocaleString("en-GB", {
+    ...(then.getFullYear() === new Date().getFullYear() ? {} : { year: "numeric" }),
     month: "short",
     day: "numeric",
     hour: "2-digit",
     minute: "2-digit",
-    hour12: false,
   });
+};

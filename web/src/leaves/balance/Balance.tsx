@@ -15,7 +15,7 @@ import {
 } from "../../model/balance";
 import { computed } from "../../model/queries";
 import { remember, remembered, select, set, show, tell, useApp } from "../../model/store";
-import { pathOf, rowTint, type Sheet, things, wait } from "../../model/template";
+import { pathOf, rowTint, type Sheet, things, wait, when } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { useSize } from "../../parts/useSize";
@@ -380,11 +380,7 @@ function Rows({
                 data-balance={row.id}
                 data-off={row.off || undefined}
                 onClick={(e) => click(e, row.id)}
-                title={say.measuredByCalibrationOn(
-                  row.before,
-                  h.by === "stand-in",
-                  new Date(h.on).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }),
-                )}
+                title={say.measuredByCalibrationOn(row.before, h.by === "stand-in", when(h.on))}
                 className={`absolute inset-x-0 grid cursor-default items-center gap-x-2 px-3 ${chosen ? "bg-chosen" : v.index % 2 ? "bg-band" : ""}`}
                 style={style}
               >

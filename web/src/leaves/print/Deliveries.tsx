@@ -3,7 +3,7 @@ import { answer, api } from "../../model/api";
 import { type Delivery, day, linkOf, staleOf } from "../../model/deliveries";
 import { useLookAgain } from "../../model/prints";
 import { attempt, useApp } from "../../model/store";
-import { bytes } from "../../model/template";
+import { bytes, when } from "../../model/template";
 import { Secret } from "../../parts/Secret";
 import { chosenPrint, useChosenPrint } from "./chosen";
 import { folders } from "./DeliverDialog";
@@ -71,7 +71,7 @@ export function DeliveryView({ delivery: d }: { delivery: Delivery }) {
             {say.by(
               stale && say.toTo(d.to),
               d.by,
-              new Date(d.made).toLocaleString(),
+              when(d.made),
               folders[d.folders].toLowerCase(),
               d.open ? say.theLinkIsOpenUntil(day(d.ends!)) : say.noLinkIsOpen,
             )}

@@ -4,7 +4,7 @@ import { answer, api } from "../../model/api";
 import { deliveriesOf } from "../../model/deliveries";
 import { isGoing, type PrintRow, printOf, printsOf, useLookAgain } from "../../model/prints";
 import { attempt, set, useApp } from "../../model/store";
-
+import { when } from "../../model/template";
 import { Empty } from "../../parts/Empty";
 import { LeafHead } from "../../parts/LeafHead";
 import { chosenPrint, useChosenPrint } from "./chosen";
@@ -166,7 +166,7 @@ function Doing({ print: p }: { print: PrintRow }) {
         </strong>
         <span className="block text-soft">
           {p.recorded ? say.recordedElsewhere : `${p.ask.rateHz / 1000} kHz, ${kind}${p.ask.dry ? say.dry : ""}`},{" "}
-          {p.by}, {new Date(p.made).toLocaleString()}
+          {p.by}, {when(p.made)}
           {p.line && p.reason && `; ${p.reason}`}
         </span>
       </div>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../model/api";
 import { makeCredential, usualDays } from "../../model/hosts";
 import { attempt, get, useApp } from "../../model/store";
-import { gib } from "../../model/template";
+import { gib, when } from "../../model/template";
 import { Floating } from "../../shell/Floating";
 import { shownOnce } from "./HostCommand";
 import { words } from "./words";
@@ -103,8 +103,6 @@ export function HostDialog({ close }: { close: () => void }) {
     </Floating>
   );
 }
-
-const when = (at: string) => new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 function Told({ host: h }: { host: Schemas["Host"] }) {
   const learned = h.measured === 0 ? say.nothingMeasuredYet : say.timesTheComputedTime(h.factor.toFixed(2), h.measured);
