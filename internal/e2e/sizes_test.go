@@ -20,6 +20,10 @@ func TestLeavesFitTheWindow(t *testing.T) {
 		said := p.page.MustEval(`() => {
 			const out = [];
 			if (document.documentElement.scrollWidth > innerWidth) out.push("the page is " + document.documentElement.scrollWidth + " wide in " + innerWidth);
+			for (const b of document.querySelectorAll("body header button")) {
+				const at = b.getBoundingClientRect();
+				if (at.width > 0 && (at.left < -1 || at.right > innerWidth + 1)) out.push((b.textContent || b.ariaLabel) + " is outside of the window");
+			}
 			for (const leaf of document.querySelectorAll("[data-leaf]")) {
 				const room = leaf.getBoundingClientRect();
 				for (const b of leaf.querySelectorAll("header button, header select, header a")) {
@@ -35,7 +39,7 @@ func TestLeavesFitTheWindow(t *testing.T) {
 	for _, at := range []struct {
 		width int
 		scale float64
-	}{{1024, 1}, {1280, 1}, {1920, 1}, {2560, 1}, {2560, 2}} {
+	}{{1024, 1}, {1280, 1}, {1920, 1}, {2560, 1}, {2560, 2}, {1600, 2}} {
 		size(at.width, at.scale)
 		for n, leaf := range leaves {
 			p.unfold(leaf)

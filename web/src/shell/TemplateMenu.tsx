@@ -22,7 +22,7 @@ export function TemplateMenu() {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
-        className="-ml-1 flex min-w-0 items-baseline gap-1.5 rounded-[3px] px-1.5 py-0.5 hover:bg-band"
+        className="-ml-1 flex min-w-24 items-baseline gap-1.5 rounded-[3px] px-1.5 py-0.5 hover:bg-band"
         aria-label={say.template(name)}
       >
         <h1 className="truncate text-[17px]">{name}</h1>

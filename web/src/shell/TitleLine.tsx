@@ -29,7 +29,7 @@ export function TitleLine() {
       {connected ? (
         <button
           type="button"
-          className="link shrink-0 text-soft"
+          className="link shrink-0 text-soft max-[760px]:hidden"
           data-revision={sheet.revision}
           title={say.historyAndVersions}
           onClick={() => set({ dialog: "history" })}
@@ -43,23 +43,25 @@ export function TitleLine() {
       )}
       <button
         type="button"
-        className="button ml-2 h-8 min-w-40 flex-1 justify-start text-soft"
+        className="button ml-2 h-8 min-w-40 flex-1 justify-start text-soft max-[760px]:min-w-9"
         onClick={() => set({ dialog: "finder" })}
         style={{ maxWidth: 260 }}
       >
-        <Search size={14} aria-hidden="true" /> {say.findAnything} <span className="key ml-auto">{say.ctrlK}</span>
+        <Search size={14} aria-hidden="true" className="shrink-0" />{" "}
+        <span className="truncate">{say.findAnything}</span>{" "}
+        <span className="key ml-auto max-[760px]:hidden">{say.ctrlK}</span>
       </button>
       <Others />
       <RigBars />
       <button
         type="button"
-        className={`button h-8 ${marks > 0 ? "border-accent text-accent" : ""}`}
+        className={`button h-8 shrink-0 max-[960px]:ml-auto ${marks > 0 ? "border-accent text-accent" : ""}`}
         onClick={() => set({ dialog: "marks" })}
         data-badge="marks"
       >
         {marks === 0 ? say.proved : say.marks(marks)}
       </button>
-      <div className="flex">
+      <div className="flex shrink-0">
         <IconButton
           label={can?.undo ? say.undo(can.undo) : say.nothingToUndo}
           disabled={!can?.undo}
@@ -103,7 +105,7 @@ function RigBars() {
   const rig = useApp((s) => s.rig);
   const glass = useGlass();
   return (
-    <div className="ml-auto flex gap-3" data-part="rig">
+    <div className="ml-auto flex gap-3 max-[960px]:hidden" data-part="rig">
       {things(sheet.machines)
         .slice(0, 3)
         .map((m) => {

@@ -107,17 +107,19 @@ export function Cues() {
           {say.redo}
         </button>
       </LeafHead>
-      <Strips film={film} />
-      <div className="flex min-h-0 flex-1">
-        <CueSheet film={film} />
-        {(one || open) && (
-          <div
-            className={`z-20 flex min-h-0 shrink-0 flex-col overflow-y-auto border-line border-l bg-paper ${large && open ? "w-[min(560px,60%)]" : "w-[320px]"}`}
-          >
-            {open && <Picture film={film} />}
-            {one && <CueInspector key={one.id} film={film} cue={one} />}
-          </div>
-        )}
+      <div className="flex min-h-0 flex-1 flex-col overflow-y-auto">
+        <Strips film={film} />
+        <div className="flex min-h-[300px] flex-1">
+          <CueSheet film={film} />
+          {(one || open) && (
+            <div
+              className={`z-20 flex min-h-0 shrink-0 flex-col overflow-y-auto border-line border-l bg-paper ${large && open ? "w-[min(560px,60%)]" : "w-[320px]"}`}
+            >
+              {open && <Picture film={film} />}
+              {one && <CueInspector key={one.id} film={film} cue={one} />}
+            </div>
+          )}
+        </div>
       </div>
     </div>
   );
