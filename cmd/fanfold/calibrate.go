@@ -57,7 +57,7 @@ func calibrateOut() *cobra.Command {
 				return err
 			}
 			w := cmd.OutOrStdout()
-			fmt.Fprintf(w, "%d rows on %d output pairs take %s. Play %s.mid and record:\n", len(p.Rows), len(p.Pairs), minutes(p.Schedule().Seconds), out)
+			fmt.Fprintf(w, "%s on %s: %s. Play %s.mid and record:\n", counted(len(p.Rows), "row"), counted(len(p.Pairs), "output pair"), minutes(p.Schedule().Seconds), out)
 			for n, name := range p.Pairs {
 				fmt.Fprintf(w, "  %d: %s\n", n+1, name)
 			}

@@ -58,7 +58,7 @@ func TestACalibrationPassByCommand(t *testing.T) {
 	base := filepath.Join(f.dir, "pass")
 	code, said, errs := do("calibrate", "out", f.seated, "-o", base, "--together")
 	require.Equal(t, 0, code, errs)
-	require.Contains(t, said, "4 rows on 1 output pairs take 0 min")
+	require.Contains(t, said, "4 rows on 1 output pair: 0 min")
 	recording := filepath.Join(f.dir, "a.wav")
 	perform(t, base+".mid", recording, 2)
 	var got struct {

@@ -50,7 +50,7 @@ func checkCommand() *cobra.Command {
 						fmt.Fprintf(c.OutOrStdout(), "%-16s → %s\n", "", r)
 					}
 				}
-				fmt.Fprintf(c.OutOrStdout(), "%d instruments, %d marks\n", t.Played(), len(marks))
+				fmt.Fprintf(c.OutOrStdout(), "%s, %s\n", counted(t.Played(), "instrument"), counted(len(marks), "mark"))
 			}
 			if err == nil && len(marks) > 0 {
 				err = errFindings
@@ -106,7 +106,7 @@ func routeCommand() *cobra.Command {
 // printRouting prints the stems with what reaches them, and the gain matrix as a table.
 func printRouting(w io.Writer, r routingJSON) error {
 	for _, s := range r.Stems {
-		fmt.Fprintf(w, "%s: %d instruments\n", s.Name, len(s.Instruments))
+		fmt.Fprintf(w, "%s: %s\n", s.Name, counted(len(s.Instruments), "instrument"))
 		for _, path := range s.Instruments {
 			fmt.Fprintf(w, "  %s\n", path)
 		}

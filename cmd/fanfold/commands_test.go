@@ -51,7 +51,7 @@ func made(t *testing.T) files {
 	require.NoError(t, os.WriteFile(f.list, []byte(list), 0o644))
 	code, out, errs := do("import", f.list, "-o", f.made, "--machine", "Alder:64:16")
 	require.Equal(t, 0, code, errs)
-	require.Contains(t, out, "5 instruments in 6 new sections, 5 stems, 1 groups, 2 libraries, 4 patches")
+	require.Contains(t, out, "5 rows in 6 new sections, 5 stems, 1 group, 2 libraries, 4 patches")
 	code, _, errs = do("seat", f.made, "-o", f.seated)
 	require.Equal(t, 0, code, errs)
 	return f
@@ -206,7 +206,7 @@ func TestImportLeavesBadRowsOut(t *testing.T) {
 	require.NoError(t, os.WriteFile(bad, []byte("section,name,Odd,preload\nWinds,Flute,x,300\nWinds,,x,300\nWinds,Oboe,x,heavy\n"), 0o644))
 	code, stdout, errs := do("import", bad, "-o", out)
 	require.Equal(t, 1, code)
-	require.Contains(t, stdout, "1 instruments in 1 new sections")
+	require.Contains(t, stdout, "1 row in 1 new section")
 	require.Contains(t, errs, "line 3, instrument: the name is empty")
 	require.Contains(t, errs, `line 4, preload_mib: "heavy" is not a size`)
 	require.Contains(t, errs, `the column "Odd" is not read; map it with --map "Odd"=...`)
@@ -309,7 +309,7 @@ func TestScanAFolderIntoRows(t *testing.T) {
 	}
 	code, out, errs := do("import", rows, "-o", made)
 	require.Equal(t, 0, code, errs)
-	require.Contains(t, out, "136 instruments in 1 new sections")
+	require.Contains(t, out, "136 rows in 1 new section")
 
 	// Two fonts of the same patches, and folders deeper than sections nest: every patch
 	// found is a row that comes in, told apart from those of its name.
@@ -321,15 +321,15 @@ func TestScanAFolderIntoRows(t *testing.T) {
 	code, out, errs = do("import", rows, "-o", made)
 	require.Equal(t, 0, code, errs)
 	require.Empty(t, errs, "nothing is left out, and nothing said twice")
-	require.Contains(t, out, "408 instruments in 33 new sections")
-	require.Contains(t, out, "1 libraries, 408 patches")
+	require.Contains(t, out, "408 rows in 33 new sections")
+	require.Contains(t, out, "1 library, 408 patches")
 	require.NoError(t, os.RemoveAll(filepath.Join(dir, "in", "a")))
 	require.NoError(t, os.Remove(filepath.Join(dir, "in", "General", "twin.sf2")))
 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "bad.sfz"), []byte("<region> key=zz"), 0o644))
 	code, out, errs = do("scan", filepath.Join(dir, "in"))
 	require.Equal(t, 1, code)
-	require.Contains(t, out, "136 patches, 1 files could not be read")
+	require.Contains(t, out, "136 patches, 1 file could not be read")
 	require.Contains(t, errs, "bad.sfz: bad.sfz:1: key=zz is not a key")
 	code, _, errs = do("scan", filepath.Join(dir, "nowhere"))
 	require.Equal(t, 2, code, errs)

@@ -94,7 +94,7 @@ func deliver(ctx context.Context, out io.Writer, dir string, x deliverFlags) err
 	if err := packInto(ctx, pack, x.out); err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "%s\n%d files in %s\n", p.report.Line, len(pack.Prints[0].Files), x.out)
+	fmt.Fprintf(out, "%s\n%s in %s\n", p.report.Line, counted(len(pack.Prints[0].Files), "file"), x.out)
 	return nil
 }
 

@@ -237,7 +237,7 @@ func beginOf(out io.Writer, path, to string, answers []string, asJSON bool) erro
 	if asJSON {
 		return printJSON(out, map[string]any{"instruments": len(r.There.Instruments), "buses": len(r.There.Buses), "questions": append([]session.Question{}, r.Ask...), "left": append([]string{}, r.Left...)})
 	}
-	fmt.Fprintf(out, "%d rows, %d sections and %d buses: %s\n", len(r.There.Instruments), len(r.There.Sections), len(r.There.Buses), to)
+	fmt.Fprintf(out, "%s, %s and %s: %s\n", counted(len(r.There.Instruments), "row"), counted(len(r.There.Sections), "section"), counted(len(r.There.Buses), "bus", "buses"), to)
 	printReading(out, r)
 	return nil
 }

@@ -174,7 +174,7 @@ func TestCuesStartByCommand(t *testing.T) {
 	require.Contains(t, errs, "there is no call \"Everything\"; calls are: ")
 	code, out, errs = do("start", at("cues.csv"), "--template", template, "--rate", "25", "--cue", "1m02", "-o", at("one.zip"))
 	require.Equal(t, 0, code, errs)
-	require.Contains(t, out, "1 cues started")
+	require.Contains(t, out, "1 cue started")
 	code, _, errs = do("start", at("cues.csv"), "--template", template, "--cue", "9M9", "-o", at("none.zip"))
 	require.Equal(t, 2, code)
 	require.Contains(t, errs, "the cues are 1M01, 1M02")

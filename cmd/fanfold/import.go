@@ -169,8 +169,9 @@ func printReport(c *cobra.Command, r intake.Report, problems []intake.Problem, u
 		fmt.Fprintln(w, "No row could be taken; nothing was written.")
 		return
 	}
-	fmt.Fprintf(w, "%d instruments in %d new sections, %d stems, %d groups, %d libraries, %d patches → %s\n",
-		r.Instruments, len(r.Sections), len(r.Stems), len(r.Groups), len(r.Libraries), r.Patches, out)
+	fmt.Fprintf(w, "%s in %s, %s, %s, %s, %s → %s\n", counted(r.Instruments, "row"), counted(len(r.Sections), "new section"),
+		counted(len(r.Stems), "stem"), counted(len(r.Groups), "group"), counted(len(r.Libraries), "library", "libraries"),
+		counted(r.Patches, "patch", "patches"), out)
 	for _, s := range r.Stated {
 		fmt.Fprintln(w, s)
 	}

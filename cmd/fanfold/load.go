@@ -149,6 +149,6 @@ func printLoad(c *cobra.Command, t *template.Template, costs []calls.Estimate, i
 		}
 	}
 	if out := calls.Unseated(t, ids); len(out) > 0 {
-		fmt.Fprintf(w, "%d instruments have no seat and cannot load\n", len(out))
+		fmt.Fprintf(w, "%s no seat and cannot load\n", counted(len(out), "instrument has", "instruments have"))
 	}
 }

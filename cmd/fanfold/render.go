@@ -105,7 +105,7 @@ func renderPiece(ctx context.Context, out, progress io.Writer, music string, x r
 	if over := done.PeakDB + 1; over > 1 && x.bits != "float" {
 		fmt.Fprintf(out, "! The highest peak is %.1f dB beyond full scale, and is cut: print again with --trim %.0f, or with --softer, or with --bits float\n", done.PeakDB, math.Floor(x.trim-over))
 	}
-	fmt.Fprintf(out, "%d files of %.1f s, made %.1f times as fast as they sound\n", len(names), float64(done.Frames)/float64(x.rate), done.Pace)
+	fmt.Fprintf(out, "%s of %.1f s, made %.1f times as fast as they sound\n", counted(len(names), "file"), float64(done.Frames)/float64(x.rate), done.Pace)
 	return nil
 }
 

@@ -130,7 +130,7 @@ func printScan(c *cobra.Command, r scan.Result) {
 	for _, b := range r.Broken {
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", b.File, b.Reason)
 	}
-	fmt.Fprintf(w, "%d patches, %d files could not be read\n", len(r.Patches), len(r.Broken))
+	fmt.Fprintf(w, "%s, %s could not be read\n", counted(len(r.Patches), "patch", "patches"), counted(len(r.Broken), "file"))
 }
 
 // scannedRows lists patches as rows, in sections named after their folders. What

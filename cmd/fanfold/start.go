@@ -62,7 +62,7 @@ func startCommand() *cobra.Command {
 			if err := writeFile(out, b.Bytes()); err != nil {
 				return err
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%d cues started in %s\n", len(chosen), out)
+			fmt.Fprintf(cmd.OutOrStdout(), "%s started in %s\n", counted(len(chosen), "cue"), out)
 			return nil
 		},
 	}
