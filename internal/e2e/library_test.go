@@ -32,7 +32,7 @@ func TestAPatchBecomesAnInstrument(t *testing.T) {
 	p.seeText("[data-leaf=library] [data-card]", "A fifth below the violins")
 	p.page.MustEval(`() => document.querySelector("[aria-label=Patches]").focus()`)
 	p.keys(input.Enter)
-	p.seeText("[role=status]", "It stands in the Orchestra")
+	p.seeText("[role=status]", "It is in the Orchestra")
 	p.seeText("[data-leaf=orchestra]", "420 instruments")
 	p.seeText("[data-badge=marks]", "3 marks") // it has no seat yet, and the name is there already
 	p.undo(1)

@@ -251,7 +251,7 @@ func TestRowsAreNamedByAPattern(t *testing.T) {
 	p.menu("15 selected", "Names and emblem", "Name by a pattern")
 	pattern := p.see("#pattern")
 	pattern.MustSelectAllText().MustInput("{foo}")
-	p.seeText("[role=dialog]", "the pattern has {foo}; in braces may stand")
+	p.seeText("[role=dialog]", "the pattern has {foo}; in braces you can use")
 	pattern.MustSelectAllText().MustInput("{desk:short} {number:2}")
 	p.click("#shorten")
 	p.page.MustElement(`[role=dialog] select`).MustSelect("7")

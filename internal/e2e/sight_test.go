@@ -116,7 +116,7 @@ func TestThePalette(t *testing.T) {
 	name := p.see(`[aria-label="Name of the palette"]`)
 	name.MustSelectAllText().MustInput("Salt flats")
 	p.press("Save for the studio")
-	p.seeText("[role=status]", "Salt flats is kept for the studio")
+	p.seeText("[role=status]", "Salt flats is saved for the studio")
 	p.press("Use it here")
 	p.gone("[role=dialog]")
 	moss := func() string {

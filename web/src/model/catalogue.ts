@@ -112,7 +112,7 @@ export async function use(patches: Id[], where: { section?: Id; before?: Id; ont
   const done = await attempt(() =>
     answer(api.POST("/api/templates/{id}/use", { ...of(get().sheet!.id), body: { patches, ...where } })),
   );
-  if (done) tell(patches.length === 1 ? say.itStandsInTheOrchestra : say.standInTheOrchestra(patches.length));
+  if (done) tell(patches.length === 1 ? say.itIsInTheOrchestra : say.areInTheOrchestra(patches.length));
   return done;
 }
 

@@ -236,7 +236,7 @@ export async function takeCut(cut: Id, choices: Record<Id, number>) {
       }),
     ),
   );
-  if (done) tell(say.theCuesStand);
+  if (done) tell(say.theCuesAreInTheNewCut);
   return done;
 }
 
@@ -249,7 +249,7 @@ export async function backTo(cut: Id) {
       }),
     ),
   );
-  if (done) tell(say.theCuesStandAsTheyDid);
+  if (done) tell(say.theCuesAreAsTheyWere);
   return done;
 }
 

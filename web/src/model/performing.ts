@@ -105,7 +105,7 @@ export async function openScore(file: File, hand: Record<string, Id[]>) {
     if (line !== at) return;
     line = null;
     node?.port.postMessage({ begin: ++play });
-    const refused = e.reason || words.performing.theLineToTheServer;
+    const refused = e.reason || words.performing.theConnectionWasLost;
     performing.setState({ state: "still", refused });
   };
 }

@@ -164,10 +164,10 @@ async function fill(mine: Run, first: () => void) {
     let data: Float32Array;
     try {
       const got = await fetch(`/api/prints/${print}/sound?files=${files.join(",")}&from=${mine.next}&frames=${frames}`);
-      if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? say.theSoundDidNotCome);
+      if (!got.ok) throw new Error(((await got.json()) as { detail?: string }).detail ?? say.theAudioDidNotArrive);
       data = new Float32Array(await got.arrayBuffer());
     } catch (e) {
-      heard.setState({ refused: e instanceof Error ? e.message : say.theSoundDidNotCome });
+      heard.setState({ refused: e instanceof Error ? e.message : say.theAudioDidNotArrive });
       stop();
       return;
     }

@@ -132,7 +132,7 @@ function dial(template: Id): Promise<void> {
   at.onclose = (e) => {
     if (line !== at) return;
     line = null;
-    const why = e.reason || words.sounding.theLineToTheMachines;
+    const why = e.reason || words.sounding.theConnectionWasLost;
     sounding.setState({ connected: false, armed: [], pressed: new Set(), warning: why });
   };
   return new Promise((resolve) => {

@@ -37,8 +37,8 @@ export const words = {
     },
   },
   catalogue: {
-    itStandsInTheOrchestra: "It is in the Orchestra.",
-    standInTheOrchestra: (patches: number) => `${patches} are in the Orchestra.`,
+    itIsInTheOrchestra: "It is in the Orchestra.",
+    areInTheOrchestra: (patches: number) => `${patches} are in the Orchestra.`,
   },
   changing: {
     laidOut: (to: string) => `Laid out ${to}.`,
@@ -87,8 +87,8 @@ export const words = {
     recutMid: (file: string) => `${file} recut.mid`,
     setCuesTo: (ids: number, status: string) => `Set ${ids} cues to ${status}`,
     cut: (cuts: number) => `Cut ${cuts}`,
-    theCuesStand: "The cues are in the new cut.",
-    theCuesStandAsTheyDid: "The cues are as they were in that cut.",
+    theCuesAreInTheNewCut: "The cues are in the new cut.",
+    theCuesAreAsTheyWere: "The cues are as they were in that cut.",
     isReadyToBeSaved: (got: string) => `${got} is ready to be saved.`,
     theEditedFileIsReady: "The edited file is ready to be saved.",
   },
@@ -154,7 +154,7 @@ export const words = {
     rowsMoved: (moved: number) => `${plural(moved, "row")} moved.`,
   },
   performing: {
-    theLineToTheServer: "The connection to the server was lost; open the music again.",
+    theConnectionWasLost: "The connection to the server was lost; open the music again.",
   },
   picture: {
     addAReelFirst: "Add a reel first.",
@@ -162,7 +162,7 @@ export const words = {
     keeps: (cue: string, file: string) => `${cue} keeps ${file}.`,
   },
   printplayer: {
-    theSoundDidNotCome: "the audio did not arrive",
+    theAudioDidNotArrive: "the audio did not arrive",
   },
   prints: {
     thereIsNoDrawing: "there is no drawing of this file",
@@ -189,7 +189,7 @@ export const words = {
     showsAlongNoSightline: (name: string) => `${name} shows along no sightline.`,
   },
   sounding: {
-    theLineToTheMachines: "The connection to the machines was lost; arm the rows again.",
+    theConnectionWasLost: "The connection to the machines was lost; arm the rows again.",
     notReadyCallItFirst: "not ready. Call it first.",
     noLongerSoundsItMay: (lost: string) => `${lost} no longer sounds; it may be away.`,
     thereWereGapsSamplesDid: "There were gaps: samples did not come from the disk in time.",

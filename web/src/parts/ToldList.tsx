@@ -8,7 +8,7 @@ export function ToldList({ told }: { told: Schemas["ListProblem"][] }) {
   if (told.length === 0) return null;
   return (
     <section className="mt-3">
-      <h3 className="mb-1 text-[14px]">{say.theListDisagreesAboutPatches(told.length)}</h3>
+      <h3 className="mb-1 text-[14px]">{say.theListContradictsItself(told.length)}</h3>
       <ul aria-label={say.disagreements} className="max-h-48 overflow-y-auto">
         {told.slice(0, 200).map((p) => (
           <li key={`${p.line} ${p.column} ${p.reason}`} className="flex gap-3 border-line border-b py-0.5">

@@ -120,7 +120,7 @@ export const words = {
     of: (names: number, list: number) => `${names} of ${list}`,
   },
   toldList: {
-    theListDisagreesAboutPatches: (places: number) =>
+    theListContradictsItself: (places: number) =>
       `The list contradicts itself about patches in ${plural(places, "place")}; the rows still come in`,
     disagreements: "Disagreements",
     line: (line: number) => `line ${line}`,

@@ -42,8 +42,8 @@ export function AccountDialog({ close }: { close: () => void }) {
               type="password"
               className="field flex-1"
               autoComplete="current-password"
-              placeholder={say.presentPassword}
-              aria-label={say.presentPassword}
+              placeholder={say.currentPassword}
+              aria-label={say.currentPassword}
               required
               value={was}
               onChange={(e) => setWas(e.target.value)}

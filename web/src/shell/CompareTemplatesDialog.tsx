@@ -100,7 +100,7 @@ export function CompareTemplatesDialog({ close }: { close: () => void }) {
         <Differences list={differences} picks={picks} here={say.here} there={say.there} />
       </div>
       <div className="mt-3 flex items-center gap-3">
-        <span className="text-soft">{say.whatAThingNeeds}</span>
+        <span className="text-soft">{say.anythingAThingNeeds}</span>
         <button
           type="button"
           className="button button-main ml-auto"

@@ -36,7 +36,7 @@ export function HistoryDialog({ close }: { close: () => void }) {
         role="region"
         aria-label={say.changes}
       >
-        {changes?.length === 0 && <p className="py-2 text-soft">{say.nothingWasChangedYet}</p>}
+        {changes?.length === 0 && <p className="py-2 text-soft">{say.nothingHasChangedYet}</p>}
         {changes?.map((c) => (
           <div key={c.revision}>
             {named

@@ -27,7 +27,7 @@ export function MembersDialog({ close }: { close: () => void }) {
           <tr>
             <th className="py-1 font-normal">{say.name}</th>
             <th className="font-normal">{say.email}</th>
-            <th className="font-normal">{say.signedInLast}</th>
+            <th className="font-normal">{say.lastSignedIn}</th>
             <th className="font-normal">{say.role}</th>
             <th />
           </tr>

@@ -128,7 +128,7 @@ export function SettingsDialog({ close }: { close: () => void }) {
             />
           </Line>
           {figure("minRiserCores", say.atLeastThisManyCores, 1, 1024)}
-          <Line text={say.aMachineMaySoundLate}>
+          <Line text={say.latencyOfAMachine}>
             <input
               type="number"
               className="field w-28"

@@ -67,7 +67,7 @@ export function SignIn() {
         {coded && (
           <>
             <label className="mb-1 block" htmlFor="code">
-              {say.codeOfYourAuthenticatorApp}
+              {say.codeFromYourAuthenticatorApp}
             </label>
             <input
               id="code"

@@ -95,7 +95,7 @@ export function TemplatesDialog({ close }: { close: () => void }) {
             </li>
           ))}
         </ul>
-        {there.length === 0 && <p className="px-2 py-3 text-soft">{say.noTemplateIsCalledSo}</p>}
+        {there.length === 0 && <p className="px-2 py-3 text-soft">{say.noTemplateHasThatName}</p>}
         {deleted.length > 0 && (
           <details className="mt-2" open={words !== ""} data-part="deleted">
             <summary className="cursor-pointer px-2 py-1">{say.deleted(deleted.length)}</summary>

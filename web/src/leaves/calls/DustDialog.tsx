@@ -48,7 +48,7 @@ export function DustDialog({ close }: { close: () => void }) {
         </span>
       </div>
       {error && <p className="mt-2 text-accent">{error.message}</p>}
-      {data && data.pieces === 0 && <p className="mt-2 text-soft">{say.noCueKeepsItsMusic(!!since)}</p>}
+      {data && data.pieces === 0 && <p className="mt-2 text-soft">{say.noCueHasMusic(!!since)}</p>}
       {data && data.pieces > 0 && <Never key={since + sheet.revision} sheet={sheet} dust={data} />}
       {data && <Aside sheet={sheet} dust={data} close={close} />}
       {data && data.together.length > 0 && <Together sheet={sheet} dust={data} />}
@@ -197,7 +197,7 @@ function Aside({ sheet, dust, close }: { sheet: Sheet; dust: Dust; close: () => 
         </button>
         {dust.missed.length > 0 && (
           <button type="button" className="button" onClick={() => void setAside(dust.missed, false)}>
-            {say.bringBackWhoIsMissed}
+            {say.bringBackWhatIsMissed}
           </button>
         )}
         <button type="button" className="button" onClick={() => void setAside(dust.aside, false)}>

@@ -112,7 +112,7 @@ export const words = {
     neverPlayedSince: "Never played since",
     byTheMusicOfCues: (pieces: number) => `by the music of ${plural(pieces, "cue")}`,
     listeningThroughTheCues: "Listening through the cues…",
-    noCueKeepsItsMusic: (since: boolean) =>
+    noCueHasMusic: (since: boolean) =>
       `No cue ${since ? "was given music since then" : "has its music yet"}: add it in Cues, under Music, where a cue is chosen.`,
     everyRow: "Every row that is not set aside is played in one of them, or is kept ready.",
     and: (machines: string, mib: string, seconds: string) => `${machines} ${mib} and ${seconds}`,
@@ -134,7 +134,7 @@ export const words = {
     areAskedForByMusic: (names: string, more: string, missed: number) =>
       `! ${names}${more} ${missed === 1 ? "is" : "are"} asked for by music.`,
     showThem: "Show them",
-    bringBackWhoIsMissed: "Bring back what is missed",
+    bringBackWhatIsMissed: "Bring back what is missed",
     bringAllBack: "Bring all back",
     alwaysCalledTogether: "Always called together",
     rowsInCues: (rows: number, pieces: number, mib: string) =>

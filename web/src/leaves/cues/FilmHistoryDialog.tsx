@@ -42,7 +42,7 @@ export function FilmHistoryDialog({ close }: { close: () => void }) {
             <PastLine change={c} takeBack={takeBack} />
           </li>
         ))}
-        {data?.length === 0 && <li className="py-2 text-soft">{say.nothingWasChangedYet}</li>}
+        {data?.length === 0 && <li className="py-2 text-soft">{say.nothingHasChangedYet}</li>}
       </ul>
       <div className="mt-3 flex gap-2">
         <button type="button" className="button" disabled={before === 0} onClick={() => setBefore(0)}>

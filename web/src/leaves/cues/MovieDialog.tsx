@@ -174,7 +174,7 @@ function Browse({ take }: { take: (folder: string, file: string) => Promise<unkn
             </li>
           ))}
       </ul>
-      {root && data && data.movies.length === 0 && <p className="text-soft">{say.noFilmHereMp4}</p>}
+      {root && data && data.movies.length === 0 && <p className="text-soft">{say.noFilmsHere}</p>}
       {error && <p className="text-accent">{error.message}</p>}
     </>
   );

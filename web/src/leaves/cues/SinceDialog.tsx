@@ -82,7 +82,7 @@ export function SinceDialog({ close }: { close: () => void }) {
           onClick={() => set({ dialog: "start-cues" })}
           title={say.fromTheTemplate}
         >
-          {say.startItAnew}
+          {say.startItOver}
         </button>
         <button
           type="button"

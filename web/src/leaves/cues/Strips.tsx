@@ -152,7 +152,7 @@ export function Strips({ film }: { film: Film }) {
           <button
             type="button"
             className="button h-6"
-            aria-label={say.farther}
+            aria-label={say.zoomOut}
             onClick={() => zoomHere(2)}
             disabled={!view}
           >
@@ -161,7 +161,7 @@ export function Strips({ film }: { film: Film }) {
           <button
             type="button"
             className="button h-6"
-            aria-label={say.nearer}
+            aria-label={say.zoomIn}
             onClick={() => zoomHere(0.5)}
             disabled={frames <= 48}
           >

@@ -36,7 +36,7 @@ export function TempiDialog({ close }: { close: () => void }) {
       ...(start !== cue.start ? { start } : {}),
     };
     if (await setCue(cue.id, fields)) {
-      tell(say.goesAt(called(cue), f.bpm));
+      tell(say.runsAt(called(cue), f.bpm));
       close();
     }
   };

@@ -76,9 +76,9 @@ export const cues = leaf({
     },
   },
   keys: [
-    ["Ctrl Z", say.inCuesTakeTheLast],
+    ["Ctrl Z", say.inCuesUndoTheLast],
     ["Space", say.inCuesPlayThePicture],
     ["← →", say.inAStripThePlayhead],
-    ["Delete", say.inTheSheetOfCues],
+    ["Delete", say.inTheSheetDelete],
   ],
 });

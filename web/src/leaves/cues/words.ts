@@ -14,10 +14,10 @@ export const words = {
     bringInACut: "Bring in a cut",
     historyOfTheProduction: "History of the production",
     cue: "cue",
-    inCuesTakeTheLast: "in Cues: undo the last change to the production",
+    inCuesUndoTheLast: "in Cues: undo the last change to the production",
     inCuesPlayThePicture: "in Cues: play the picture, or stop it",
     inAStripThePlayhead: "in a strip: the playhead by a frame, with Shift by a second",
-    inTheSheetOfCues: "in the sheet of cues: delete the chosen cues",
+    inTheSheetDelete: "in the sheet of cues: delete the chosen cues",
   },
   archiveDialog: {
     isOpenCuesPrints: (made: string, cues: number, prints: number) =>
@@ -274,7 +274,7 @@ export const words = {
   filmHistoryDialog: {
     historyOfTheProduction: "History of the production",
     changesOfTheProduction: "Changes of the production",
-    nothingWasChangedYet: "Nothing has changed yet.",
+    nothingHasChangedYet: "Nothing has changed yet.",
     newest: "Newest",
     older: "Older",
   },
@@ -302,7 +302,7 @@ export const words = {
     foldersWithFilms: "Folders with films",
     films: "Films",
     up: "Up",
-    noFilmHereMp4: "No films here. MP4 and MOV files are listed.",
+    noFilmsHere: "No films here. MP4 and MOV files are listed.",
   },
   picture: {
     picture: "Picture",
@@ -366,7 +366,7 @@ export const words = {
     nothingItHasTheTemplate: "Nothing: it has the template as it is.",
     compareTheTwo: "Compare the two…",
     fromTheTemplate: "From the template as it is now",
-    startItAnew: "Start it over…",
+    startItOver: "Start it over…",
     fromItsOwnTemplate: "From its own template: as it was started, with what it took",
     writeItsFilesAgain: "Write its files again",
   },
@@ -411,8 +411,8 @@ export const words = {
   strips: {
     reels: "Reels",
     whereTheStripsBegin: "Where the strips begin",
-    farther: "Zoom out",
-    nearer: "Zoom in",
+    zoomOut: "Zoom out",
+    zoomIn: "Zoom in",
     wholeReels: "Whole reels",
     noReelYetAdd: "No reel yet: add one, or bring in a list of cues or an event list.",
     clickAStripToSet: "Click a strip to set the playhead",
@@ -428,7 +428,7 @@ export const words = {
     hit: "Hit",
   },
   tempiDialog: {
-    goesAt: (cue: string, bpm: number) => `${cue} runs at ${bpm}.`,
+    runsAt: (cue: string, bpm: number) => `${cue} runs at ${bpm}.`,
     meetsOfItsHits: (cue: string, met: number) => `${cue} meets ${met} of its hits.`,
     tempiFor: (cue: string) => `Tempi for ${cue}`,
     from: "from",

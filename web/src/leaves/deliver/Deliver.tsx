@@ -47,7 +47,7 @@ export function Deliver() {
       </LeafHead>
       {empty ? (
         <Empty
-          says={words.deliver.beginWithWhatMust}
+          says={words.deliver.beginWithWhatIsDelivered}
           steps={[{ text: words.deliver.writeDownTheStems, run: () => set({ dialog: "stems" }) }]}
         >
           {words.deliver.writeDownTheStemsOrPaste}

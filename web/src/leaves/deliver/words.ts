@@ -39,7 +39,7 @@ export const words = {
     returns: "Returns…",
     seeWhatGroupsReturns: "See what groups, returns and sends the stems ask for, then make them",
     computeTheWiring: "Compute the wiring…",
-    beginWithWhatMust: "Begin with what has to be delivered.",
+    beginWithWhatIsDelivered: "Begin with what has to be delivered.",
     writeDownTheStems: "Write down the stems",
     writeDownTheStemsOrPaste:
       "Write down the stems, or paste the list you were sent: the rest of the wiring follows from it.",

@@ -178,7 +178,7 @@ function AFile() {
               <th className="font-normal">{say.row}</th>
               <th className="font-normal">{say.notes}</th>
               <th className="font-normal">{say.switches}</th>
-              <th className="font-normal">{say.playedOtherwise}</th>
+              <th className="font-normal">{say.playedDifferently}</th>
             </tr>
           </thead>
           <tbody>

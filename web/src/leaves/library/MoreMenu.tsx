@@ -84,7 +84,7 @@ export function MoreMenu({ cat }: { cat: Catalogue }) {
             </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Label className="px-2 py-1 text-[12px] text-soft">
-              {words.moreMenu.key60IsCalled}
+              {words.moreMenu.midiNote60IsWritten}
             </DropdownMenu.Label>
             <DropdownMenu.RadioGroup value={String(cat.middleC)} onValueChange={(v) => name(Number(v))}>
               {[3, 4, 5].map((n) => (

@@ -136,7 +136,7 @@ export function PatchList({ cat, asked, setAsked, chosen, choose, wanted, found,
           value={asked.sort}
           onChange={(e) => setAsked({ ...asked, sort: e.target.value as Asked["sort"] })}
         >
-          <option value="">{say.asTheyStand}</option>
+          <option value="">{say.asListed}</option>
           <option value="name">{say.byName}</option>
           <option value="library">{say.byLibrary}</option>
           <option value="memory">{say.byMemory}</option>

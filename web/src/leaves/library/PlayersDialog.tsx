@@ -11,11 +11,11 @@ const say = words.playersDialog;
 type Player = Schemas["Player"];
 
 const fields: [keyof Player, string, number][] = [
-  ["sounds", say.soundsAtOnce, 1],
+  ["sounds", say.multitimbralParts, 1],
   ["outputs", say.outputPairs, 1],
   ["ownMib", say.itsOwnMemoryMib, 0],
-  ["wakeMs", say.wakesTheFirstTime, 0],
-  ["wakeAgainMs", say.andLaterOnesInMs, 0],
+  ["wakeMs", say.firstInstanceStartsIn, 0],
+  ["wakeAgainMs", say.laterInstancesStartIn, 0],
   ["order", say.placeInTheLoadingOrder, 0],
   ["banks", say.banksEachOnAPort, 0],
 ];

@@ -37,7 +37,7 @@ export function UseMenu({ chosen }: { chosen: Patch[] }) {
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="floating w-72 p-1" align="end" sideOffset={4}>
             <DropdownMenu.Item className="menu-item" onSelect={() => void use(chosen.map((p) => p.id))}>
-              {say.newRowsWhereTheyUsually} <span className="key">{say.enter}</span>
+              {say.newRowsInTheirUsualPlace} <span className="key">{say.enter}</span>
             </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" disabled={!one || rows === 0} onSelect={() => void ask(false)}>
               {say.swapInto(rows)}

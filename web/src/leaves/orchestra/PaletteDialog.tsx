@@ -42,7 +42,7 @@ export function PaletteDialog({ close }: { close: () => void }) {
   };
   const forStudio = async () => {
     if (!(await setPalettes([...all.own.filter((p) => p.name !== now.name), now]))) return;
-    tell(say.isKeptForTheStudio(now.name));
+    tell(say.isSavedForTheStudio(now.name));
     await queries.invalidateQueries({ queryKey: ["palettes"] });
   };
   const sections = things(sheet.sections);

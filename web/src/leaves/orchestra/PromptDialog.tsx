@@ -14,8 +14,8 @@ const hints: Record<string, string> = {
   stem: say.aNewNameMakes,
   library: say.aNewNameMakesTheLibrary,
   section: say.aPathSuchAsWinds,
-  sectionColour: say.ofTheSectionsTheyStand,
-  kind: say.othersThanSampledGiveUp,
+  sectionColour: say.theColourOfTheSections,
+  kind: say.anyKindButSampled,
 };
 
 const none: Record<string, string> = { colour: say.theSections, sectionColour: say.thatOfTheSectionAbove };

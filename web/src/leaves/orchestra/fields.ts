@@ -69,7 +69,7 @@ export const fields: Field[] = [
     key: "library",
     title: say.lib,
     least: 52,
-    gives: 1,
+    gives: 2,
     share: 0.3,
     text: (sheet, i) =>
       librariesOf(sheet, i)
@@ -175,7 +175,7 @@ export const fields: Field[] = [
     key: "mib",
     title: "MiB",
     least: 52,
-    gives: 2,
+    gives: 1,
     text: (sheet, i) => Math.round(sheet.facts.get(i.id)?.readyMib ?? 0).toLocaleString("en"),
   },
 ];

@@ -56,7 +56,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
         {made.secret ? (
           <Secret link={linkOf(made.secret)} says={say.whoeverHasThisLinkCan} />
         ) : (
-          <p>{say.itIsNotedSend}</p>
+          <p>{say.itIsRecordedHere}</p>
         )}
         <div className="mt-4 flex justify-end gap-2">
           <a className="button" href={`/api/deliveries/${made.id}/package`}>
@@ -132,7 +132,7 @@ export function DeliverDialog({ close }: { close: () => void }) {
           <div>
             <label className="flex items-center gap-2">
               <input type="checkbox" checked={link} onChange={(e) => setLink(e.target.checked)} />
-              {say.makeALinkByWhich}
+              {say.makeALinkToHear}
             </label>
             {link && (
               <div className="mt-1.5 flex items-center gap-2">

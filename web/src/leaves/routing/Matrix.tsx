@@ -233,7 +233,7 @@ export function Matrix() {
                     {here && typed !== null
                       ? `${typed}|`
                       : route
-                        ? `${short(route.gainDb)}${route.tap === "pre" ? say.text : ""}`
+                        ? `${short(route.gainDb)}${route.tap === "pre" ? say.preFader : ""}`
                         : ""}
                   </div>
                 );

@@ -150,7 +150,7 @@ function Unfolded({ ids, toggle }: { ids: Id[]; toggle: (id: Id) => void }) {
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-1.5 border-line border-b px-3 py-1" data-part="toggled">
       {ids.map((id) => (
-        <button key={id} type="button" className="button h-6" title={say.asItUsuallyIs} onClick={() => toggle(id)}>
+        <button key={id} type="button" className="button h-6" title={say.usualView} onClick={() => toggle(id)}>
           {name(id)} ×
         </button>
       ))}

@@ -57,7 +57,7 @@ export const words = {
   matrix: {
     routingMatrix: "Routing matrix",
     feedsIsFed: "feeds ↓   is fed →",
-    text: "ᵖ",
+    preFader: "ᵖ",
     doesNotFeedType: (row: string, name: string) => `${row} does not feed ${name}; type a level to connect`,
     toAfterTheFaderSet: (row: string, name: string, gainDb: string, tap: boolean, hand: boolean) =>
       `${row} to ${name}: ${gainDb}, ${tap ? "before" : "after"} the fader${hand ? ", set by hand" : ""}`,
@@ -119,7 +119,7 @@ export const words = {
     bringInARowList: "Bring in a row list",
     itFollowsFromWhatMust: "It follows from what must be delivered, or from a row list that names the stems.",
     chooseABusToSee: "Choose a bus to see what reaches it, or select instruments to wire them.",
-    asItUsuallyIs: "Usual view",
+    usualView: "Usual view",
   },
   sums: {
     stemsAddUp: (stems: number) => `${plural(stems, "stem")} add up to the mix`,

@@ -144,7 +144,7 @@ export function MachineDialog({ close }: { close: () => void }) {
         <div className="col-span-2 mt-2 flex justify-end gap-2">
           {machine && (
             <button type="button" className="button mr-auto" onClick={() => void remove()}>
-              {say.removeAndTakeItsSeats}
+              {say.removeItAndItsSeats}
             </button>
           )}
           <button type="submit" className="button button-main">

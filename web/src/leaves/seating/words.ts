@@ -73,7 +73,7 @@ export const words = {
     extraBuffersOfTheHost: "Extra buffers of the host",
     librariesInstalled: "Libraries installed",
     itIsNotInstalledAnywhere: "It is not installed anywhere else",
-    removeAndTakeItsSeats: "Remove it and its seats",
+    removeItAndItsSeats: "Remove it and its seats",
     save: "Save",
     add: "Add",
   },
