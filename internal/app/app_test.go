@@ -402,6 +402,11 @@ func TestDividersAmongRows(t *testing.T) {
 	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{line.ID}, "stem", "A stem of its own"))
 	require.ErrorContains(t, err, "a divider plays nothing")
 
+	_, err = f.hot.Apply(ctx, f.ada, app.Duplicate([]template.ID{line.ID}))
+	require.NoError(t, err)
+	copied := f.hot.View().Template.Instruments[2]
+	require.Equal(t, []any{template.Divider, ""}, []any{copied.Kind, copied.Name})
+
 	before := asJSON(t, f.hot.View().Template)
 	_, err = f.hot.Apply(ctx, f.ada, app.Assign([]template.ID{first.ID}, "kind", "divider"))
 	require.NoError(t, err)

@@ -156,6 +156,9 @@ func CopyRiser(machine template.ID, riser int, to template.ID, toRiser int) Make
 }
 
 func nextName(t *template.Template, i *template.Instrument) string {
+	if i.Kind == template.Divider { // many have the same word, or none
+		return i.Name
+	}
 	taken := map[string]bool{}
 	for _, o := range t.Instruments {
 		if o.Section == i.Section {

@@ -100,3 +100,18 @@ func TestPaste(t *testing.T) {
 	_, _, err = transfer.Paste(to, from, nil, nil, coretest.Mint())
 	require.ErrorContains(t, err, "select the rows")
 }
+
+// A divider goes along with the rows around it, asks nothing, and stays a line.
+func TestADividerIsPasted(t *testing.T) {
+	from := coretest.Orchestra(4, 1)
+	line := &template.Instrument{ID: "line", Section: from.Instruments[0].Section, Kind: template.Divider}
+	from = coretest.Must(from, change.Add{Instruments: []change.Placed{{At: 1, Instrument: line}}})
+	to := template.New("other", "Other")
+	c, asked, err := transfer.Paste(to, from, []template.ID{"line"}, nil, coretest.Mint())
+	require.NoError(t, err)
+	require.Empty(t, asked)
+	after := coretest.Must(to, c)
+	require.Len(t, after.Instruments, 1)
+	require.Equal(t, []any{template.Divider, ""}, []any{after.Instruments[0].Kind, after.Instruments[0].Name})
+	require.Equal(t, from.SectionPath(line.Section), after.SectionPath(after.Instruments[0].Section))
+}

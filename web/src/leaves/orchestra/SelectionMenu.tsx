@@ -10,6 +10,11 @@ const say = words.selectionMenu;
 /** SelectionMenu is what can be done to the selection at once. */
 export function SelectionMenu() {
   const n = useApp((s) => s.selection.size);
+  const playing = useApp((s) => {
+    let of = 0;
+    for (const id of s.selection) if (s.sheet?.instruments.byId.get(id)?.kind !== "divider") of++;
+    return of;
+  });
   return (
     <>
       <DropdownMenu.Root>
@@ -23,10 +28,10 @@ export function SelectionMenu() {
       <button
         type="button"
         className="button button-main"
-        disabled={n === 0}
+        disabled={playing === 0}
         onClick={() => void call([...get().selection], "call")}
       >
-        {say.call(n || "")}
+        {say.call(playing || "")}
       </button>
     </>
   );

@@ -49,18 +49,19 @@ export function rowActions(): Action[] {
   const none = rows.length === 0;
   const instrument = (id: string) => sheet!.instruments.byId.get(id)!;
   const playing = rows.filter((id) => instrument(id).kind !== "divider");
+  const silent = playing.length === 0;
   const one = rows.length === 1 && playing.length === 1;
   const last = rows.at(-1) ?? null;
   const section = sheet?.sections.order[0];
   return [
-    { text: say.call, hint: "C", off: none, run: () => void call(rows, "call") },
-    { text: say.rest, hint: "X", off: none, run: () => void call(rows, "rest") },
+    { text: say.call, hint: "C", off: silent, run: () => void call(playing, "call") },
+    { text: say.rest, hint: "X", off: silent, run: () => void call(playing, "rest") },
     {
       text: say.memory,
       more: [
-        { text: say.callAloneInItsSection, hint: "⇧C", off: none, run: () => void call(rows, "solo") },
-        { text: say.keepReady, off: none, run: () => void keep(rows, true) },
-        { text: say.stopKeepingReady, off: none, run: () => void keep(rows, false) },
+        { text: say.callAloneInItsSection, hint: "⇧C", off: silent, run: () => void call(playing, "solo") },
+        { text: say.keepReady, off: silent, run: () => void keep(playing, true) },
+        { text: say.stopKeepingReady, off: silent, run: () => void keep(playing, false) },
         { text: say.setAside, off: none, run: () => void setAside(rows, true) },
         { text: say.bringBack, off: none, run: () => void setAside(rows, false) },
         { text: say.playARecording, off: !one, run: () => set({ dialog: "print" }) },
