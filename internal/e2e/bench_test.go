@@ -198,8 +198,7 @@ func BenchmarkEditAll10000(b *testing.B) {
 		p.focusSheet()
 		sums["select-all"] += p.took(`document.querySelector("[data-leaf=orchestra] header").innerText.includes("10000 selected")`,
 			func() { p.chord(input.ControlLeft, input.KeyA) })
-		p.press("10000 selected")
-		p.page.MustElementR("[role=menuitem]", "^Set notes").MustClick()
+		p.menu("10000 selected", "Set", "Notes")
 		p.see(`[role=dialog] input`).MustInput(fmt.Sprintf("checked %d", n))
 		before := revision()
 		sums["set-all"] += p.took(`document.querySelector("[data-revision]").dataset.revision !== "`+before+`"`,
