@@ -20,7 +20,7 @@ import (
 )
 
 // A page elsewhere that gives its own name this server's address reaches nothing; the
-// server's own names, addresses in figures and those that were said do.
+// server's own names, numeric addresses and those that were said do.
 func TestOnlyOwnNamesAreAnswered(t *testing.T) {
 	s := serve(t)
 	for host, status := range map[string]int{

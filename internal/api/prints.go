@@ -166,7 +166,7 @@ func (s *server) PrintSound(ctx context.Context, r gen.PrintSoundRequestObject) 
 	return plainBytes(data), err
 }
 
-// plainBytes answers with bytes that are no text.
+// plainBytes answers with bytes that are not text.
 type plainBytes []byte
 
 func (b plainBytes) visit(w http.ResponseWriter) error {

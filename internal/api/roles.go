@@ -9,7 +9,7 @@ import (
 // needs is what an operation of the contract does, for those that do not go by their method: what is
 // got is looked at, and everything else changes something. docs/roles.md has all of them.
 var needs = map[string]people.Doing{
-	// They reckon, preview or translate, and keep nothing.
+	// They compute, preview or translate, and keep nothing.
 	"FileMachines": people.Look, "CompareTemplates": people.Look, "PutSessionRight": people.Look, "CheckPalette": people.Look, "ReadPalette": people.Look,
 	"TranslateMidi": people.Look, "Playable": people.Look, "CallCost": people.Look, "CompareCalls": people.Look, "CheckMap": people.Look, "TryMap": people.Look,
 	"Compile": people.Look, "CompileMidi": people.Look, "WhatIf": people.Look, "FindTempi": people.Look, "LookAt": people.Look, "Here": people.Look, "Looked": people.Look,

@@ -440,7 +440,7 @@ func Every(ctx context.Context, d time.Duration, do func()) {
 	}
 }
 
-// trimEvery is how often it is looked for templates that nobody uses.
+// trimEvery is how often templates that nobody uses are looked for.
 const trimEvery = 20 * time.Second
 
 // collectEvery is how often recordings are looked for that nothing plays; keptIdle is how

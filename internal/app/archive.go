@@ -221,7 +221,7 @@ func cuesOf(p *cue.Production) func(func(*cue.Cue) bool) {
 	}
 }
 
-// Write writes the archive. One that is not written to its end is none.
+// Write writes the archive. One that is not written to its end is not an archive.
 func (x *Archive) Write(ctx context.Context, w io.Writer) error {
 	bag := bagit.NewWriter(w, x.Name, x.index.Made)
 	for n, t := range x.templates {

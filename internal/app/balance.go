@@ -32,7 +32,7 @@ type Measuring struct {
 	Changed []ChangedRow `json:"changed"`
 }
 
-// ChangedRow is a row that sounds other than before.
+// ChangedRow is a row that sounds different from before.
 type ChangedRow struct {
 	ID   template.ID `json:"id"`
 	Name string      `json:"name"`
@@ -159,7 +159,7 @@ func (h *Hot) measure(ctx context.Context, p Person, t *template.Template, words
 	h.hearing.state.Kept = kept
 }
 
-// changedRows lists the rows, in score order, that sound other than when they were measured
+// changedRows lists the rows, in score order, that sound different from when they were measured
 // before.
 func changedRows(t *template.Template, heard map[template.ID]*template.Heard) []ChangedRow {
 	out := []ChangedRow{}

@@ -25,7 +25,7 @@ type Followed struct {
 	time tempo.Time
 }
 
-// Follow reckons memory by bar for a piece of music, as the template casts it: by what was learned
+// Follow computes memory by bar for a piece of music, as the template casts it: by what was learned
 // of the machines, and beside what other templates hold there. hand says whom people chose, by the
 // part's ID.
 func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader, hand map[string][]template.ID) (*Followed, error) {
@@ -44,7 +44,7 @@ func (h *Hot) Follow(ctx context.Context, p Person, r io.Reader, hand map[string
 	return FollowScore(s.view.Template, s.title, s.score, h.Paces(), h.Elsewhere())
 }
 
-// FollowScore reckons memory by bar for music as a template casts it: by what was learned of the
+// FollowScore computes memory by bar for music as a template casts it: by what was learned of the
 // machines and what others hold there, which may both be nil.
 func FollowScore(t *template.Template, title string, score *render.Score, paces map[template.ID]calls.Pace, others map[template.ID][]calls.Held) (*Followed, error) {
 	bars := score.Bars()

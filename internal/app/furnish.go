@@ -17,7 +17,7 @@ type FurnishAsk struct {
 	OpeningMiB float64     // memory of an opening call, MiB; 0 makes none
 }
 
-// Furnish makes the template ready to play, in one change. What it comes to is reckoned
+// Furnish makes the template ready to play, in one change. What it comes to is computed
 // before anything is written, and refused when the template has changed meanwhile where it
 // matters.
 func (h *Hot) Furnish(ctx context.Context, p Person, ask FurnishAsk) (furnish.Report, int64, error) {

@@ -28,7 +28,7 @@ func (a *App) StartJobs(ctx context.Context) (stop func(), err error) {
 }
 
 // StartWork begins to run long work. A scan whose server says nothing any more is
-// told as failed, here and from time to time; what it measured is kept. One that
+// reported as failed, here and from time to time; what it measured is kept. One that
 // waits is run by whichever server comes first. The function returned ends the work.
 func (a *App) StartWork(ctx context.Context, work Work) (stop func(), err error) {
 	if err := a.store.MigrateJobs(ctx); err != nil {

@@ -239,7 +239,7 @@ func (l *Listening) Arm(ids []template.ID, as HeardAs, bus template.ID) {
 	l.begin()
 }
 
-// begin sets the controllers that rows begin with, but for volume, which is the sequencer's.
+// begin sets the controllers that rows begin with, except volume, which is the sequencer's.
 func (l *Listening) begin() {
 	l.mu.Lock()
 	armed := l.armed

@@ -19,7 +19,7 @@ import (
 	"fanfold/internal/store/db"
 )
 
-// The bounds of passwords: characters, and how hard they are to guess, 0 to 4, as zxcvbn reckons
+// The bounds of passwords: characters, and how hard they are to guess, 0 to 4, as zxcvbn computes
 // it from the commonest passwords, words, names, dates and rows of keys.
 const (
 	leastPassword = 10

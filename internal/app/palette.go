@@ -46,7 +46,7 @@ func (a *App) setStudio(ctx context.Context, p Person, how func(*template.Settin
 }
 
 // CheckPalette tells what would be wrong with a palette on this template, and
-// the palette without it; the error says why it cannot be mended.
+// the palette without it; the error says why it cannot be fixed.
 func (h *Hot) CheckPalette(p template.Palette) ([]palette.Fault, template.Palette, error) {
 	t := h.View().Template.Clone()
 	t.Settings.Palette = &p

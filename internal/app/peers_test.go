@@ -46,7 +46,7 @@ func TestWhatFailedIsTriedAnewFromAnotherServer(t *testing.T) {
 	require.Equal(t, [][]string{f.names(rows[1:2]), f.names(rows[:2])}, orders)
 }
 
-// What one server learns of a machine's speed, the others reckon with.
+// What one server learns of a machine's speed, the others compute with.
 func TestLearnedSpeedsAreKnownEverywhere(t *testing.T) {
 	f := setUp(t)
 	elsewhere := app.New(app.Config{Store: f.store, Rig: &quietRig{wanted: map[string][]rig.Load{}}})

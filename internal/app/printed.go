@@ -29,7 +29,7 @@ type Recording struct {
 	Call  template.ID // whose music was recorded; empty when not said
 }
 
-// Print keeps a recording and puts it in an instrument's stead. Its length is
+// Print keeps a recording and puts it in an instrument's place. Its length is
 // read from the file; the notes that the call asks of the instrument now are what
 // it holds.
 func (h *Hot) Print(ctx context.Context, p Person, instrument template.ID, r Recording) (int64, error) {
@@ -198,7 +198,7 @@ func lengthOf(head []byte, size int64) (float64, error) {
 	return float64(h.Frames) / float64(max(1, h.RateHz)), err
 }
 
-// Heard is a recording, to be listened to in its instrument's stead.
+// Heard is a recording, to be listened to in its instrument's place.
 type Heard struct {
 	*store.Recording
 	MediaType string

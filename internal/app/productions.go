@@ -171,7 +171,7 @@ func (filmKind) Delta(e filmEntry, before, after *filmView) ([]byte, error) {
 	return data, nil
 }
 
-// FilmDelta tells browsers what a revision changed: things that are new or other than before,
+// FilmDelta tells browsers what a revision changed: things that are new or different from before,
 // whole, and the IDs of those that are gone.
 type FilmDelta struct {
 	Revision int64         `json:"revision"`

@@ -154,7 +154,7 @@ func TestWhatSoundsIsNotRestedUnasked(t *testing.T) {
 	require.Empty(t, f.hot.Wanted())
 }
 
-// Recorded audio in its stead frees an instrument's memory and keeps its
+// Recorded audio in its place frees an instrument's memory and keeps its
 // settings; one action lets it play again.
 func TestPrintedAndBack(t *testing.T) {
 	f := setUp(t)

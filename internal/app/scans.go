@@ -208,7 +208,7 @@ func (a *App) StopScan(ctx context.Context, p Person, id uuid.UUID) error {
 }
 
 // runScan runs a scan and takes what it found into the catalogue. One that was
-// stopped, or told as failed, does not run.
+// stopped, or reported as failed, does not run.
 func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 	begun, err := a.store.Queries().ScanBegin(ctx, db.ScanBeginParams{ID: id, Owner: a.own()})
 	if err != nil {
@@ -272,14 +272,14 @@ func (a *App) runScan(ctx context.Context, id uuid.UUID) error {
 }
 
 // scanBeat is how often a running scan says that it goes on; scanSilence is how
-// long one may say nothing before it is told as failed.
+// long one may say nothing before it is reported as failed.
 const (
 	scanBeat    = 3 * time.Second
 	scanSilence = 20 * time.Second
 )
 
 // beatScan says again and again that a scan goes on, and gives it up when it has
-// been told as failed meanwhile.
+// been reported as failed meanwhile.
 func (a *App) beatScan(ctx context.Context, id uuid.UUID, abandon context.CancelCauseFunc) {
 	tick := time.NewTicker(scanBeat)
 	defer tick.Stop()
@@ -300,7 +300,7 @@ func (a *App) beatScan(ctx context.Context, id uuid.UUID, abandon context.Cancel
 // own is this server as the owner of work.
 func (a *App) own() pgtype.UUID { return pgtype.UUID{Bytes: a.id, Valid: true} }
 
-// tellAbandoned tells scans as failed whose server says nothing any more.
+// tellAbandoned reports scans as failed whose server says nothing any more.
 func (a *App) tellAbandoned(ctx context.Context) error {
 	_, err := a.store.Queries().ScansAbandoned(ctx, pgtype.Interval{Microseconds: scanSilence.Microseconds(), Valid: true})
 	if err != nil {
@@ -474,7 +474,7 @@ func (a *App) scanEnd(row db.Scan, state, reason string, r scan.Result, patches 
 func (a *App) endScan(ctx context.Context, row db.Scan, state, reason string, r scan.Result) error {
 	end, err := a.scanEnd(row, state, reason, r, 0)
 	if err == nil {
-		_, err = a.store.Queries().ScanEnd(ctx, end) // unless it was told as failed already
+		_, err = a.store.Queries().ScanEnd(ctx, end) // unless it was reported as failed already
 	}
 	if err != nil {
 		return fmt.Errorf("end the scan: %w", err)

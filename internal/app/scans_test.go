@@ -83,7 +83,7 @@ func TestAWaitingScanIsTakenOver(t *testing.T) {
 	require.Equal(t, 9, f.patches(t))
 }
 
-// A scan that was told as failed, or stopped, never runs afterwards and takes
+// A scan that was reported as failed, or stopped, never runs afterwards and takes
 // nothing in.
 func TestAFailedScanNeverRuns(t *testing.T) {
 	f := setUp(t)
@@ -117,7 +117,7 @@ func (f *fixture) lastJobs(t *testing.T) (left int, err error) {
 	return left, err
 }
 
-// A scan that is told as failed while it runs (its server hung, say) takes nothing
+// A scan that is reported as failed while it runs (its server hung, say) takes nothing
 // in when it comes to its end.
 func TestAScanThatLostItsPlaceTakesNothingIn(t *testing.T) {
 	f := setUp(t)

@@ -101,7 +101,7 @@ func (x *StudioArchive) Close() error {
 
 func tableFile(table string) string { return path.Join("tables", table+".jsonl") }
 
-// Write writes the archive. One that is not written to its end is none.
+// Write writes the archive. One that is not written to its end is not an archive.
 func (x *StudioArchive) Write(ctx context.Context, w io.Writer) error {
 	bag := bagit.NewWriter(w, x.Name, x.index.Made)
 	for _, table := range x.index.Tables {

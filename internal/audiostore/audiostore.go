@@ -275,7 +275,7 @@ func (s *Store) Wave(ctx context.Context, studio, digest string) ([]byte, error)
 	return io.ReadAll(io.LimitReader(r, mostWaveBytes))
 }
 
-// Delete deletes audio and how it is drawn; what is not there is no error.
+// Delete deletes audio and how it is drawn; what is not there is not an error.
 func (s *Store) Delete(ctx context.Context, studio, digest string) error {
 	ctx, stop := context.WithTimeout(ctx, answerWithin)
 	defer stop()

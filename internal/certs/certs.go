@@ -142,7 +142,7 @@ func (k *Keeper) Again() error {
 	return nil
 }
 
-// lookEvery is how often it is looked whether certificates were renewed.
+// lookEvery is how often certificates are checked for renewal.
 const lookEvery = 30 * time.Second
 
 // Watch reads certificates again as they are renewed, until the context ends.

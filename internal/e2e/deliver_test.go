@@ -133,7 +133,7 @@ func TestStemRulesAreAppliedAndPreviewed(t *testing.T) {
 	p.seeText(`[data-row="Piccolo long"]`, "High winds")
 }
 
-// Every mark of the routing is made, found in words, and mended by its first
+// Every mark of the routing is made, found in words, and fixed by its first
 // remedy.
 func TestEveryRouteMarkIsFoundAndMended(t *testing.T) {
 	p := enter(t, 1280, 800)
@@ -226,7 +226,7 @@ func TestTracingByClicking(t *testing.T) {
 }
 
 // Print and listen are switched without doubling; what somebody wires by hand
-// is marked with the level it adds, and switching again mends it.
+// is marked with the level it adds, and switching again fixes it.
 func TestListenAndPrint(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.unfold("routing")

@@ -38,7 +38,7 @@ func openssl(t *testing.T, address, authority string) string {
 
 // A server over TLS, for browsers and hosts: as openssl sees it; the session's cookie is for TLS alone;
 // a host dials in by the command that is shown, with its credential in a file; and the doctor finds
-// nothing to mend.
+// nothing to fix.
 func TestAServerOverTLS(t *testing.T) {
 	s := prepareServer(t)
 	authority := s.certified()

@@ -63,7 +63,7 @@ func TestTheMainPathByKeyboard(t *testing.T) {
 	p.see(`[role=row][data-row^="Violins 1"][aria-selected=true]`)
 }
 
-// The proof's one mark of the demo is mended in one step, and undone.
+// The proof's one mark of the demo is fixed in one step, and undone.
 func TestAMarkIsMendedAndUndone(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.press("1 mark")

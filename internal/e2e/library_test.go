@@ -46,7 +46,7 @@ func TestAPatchBecomesAnInstrument(t *testing.T) {
 }
 
 // One key for two articulations is told at once, marked by the proof when it
-// is kept, and mended where it stands.
+// is kept, and fixed where it stands.
 func TestASwitchClashIsResolved(t *testing.T) {
 	p := enter(t, 1280, 800)
 	p.library("oboe 2 long", "Oboe 2 long")

@@ -101,7 +101,7 @@ func TestSightlines(t *testing.T) {
 	p.gone(`[role=menuitemradio][data-state=checked] + [role=menuitemradio]`)
 }
 
-// The palette is made stronger than is good, which is said and mended in one
+// The palette is made stronger than is good, which is said and fixed in one
 // step; used here, it colours the ribbons, and undo takes it back.
 func TestThePalette(t *testing.T) {
 	p := enter(t, 1280, 800)

@@ -220,7 +220,7 @@ func (g *Graph) Ways(i *template.Instrument) []Way {
 func (g *Graph) Run(lanes []*Block) Block { return g.RunAll([][]*Block{lanes})[0] }
 
 // RunAll is Run for several blocks, one after the other, on all cores: buses that do not feed
-// each other are reckoned at once.
+// each other are computed at once.
 func (g *Graph) RunAll(blocks [][]*Block) []Block {
 	g.run(blocks)
 	out := make([]Block, len(blocks))

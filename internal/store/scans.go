@@ -28,7 +28,7 @@ func (s *Store) MigrateJobs(ctx context.Context) error {
 	return nil
 }
 
-// ErrNotMine is returned when a scan has been told as failed, or another server
+// ErrNotMine is returned when a scan has been reported as failed, or another server
 // runs it.
 var ErrNotMine = errors.New("the scan was reported as failed meanwhile")
 
@@ -56,7 +56,7 @@ func (s *Store) ScanStart(ctx context.Context, params db.ScanInsertParams, key u
 }
 
 // ScanEnds ends a scan in the transaction of the change that takes in what it
-// found: one that has been told as failed takes nothing in.
+// found: one that has been reported as failed takes nothing in.
 func (s *Store) ScanEnds(end func() (db.ScanEndParams, error)) document.Beside {
 	return func(ctx context.Context, tx document.Tx) error {
 		params, err := end()

@@ -28,7 +28,7 @@ func newDecimator(by int) *decimator {
 }
 
 // run takes a second in: of two channels the first and somewhat less of the second, so that
-// sides that are opposite do not cancel out. scratch is room to reckon in, and comes back for the
+// sides that are opposite do not cancel out. scratch is room to compute in, and comes back for the
 // next.
 func (d *decimator) run(x [][]float32, scratch, out []float64) (less, room []float64) {
 	keep := len(d.taps) - 1

@@ -47,7 +47,7 @@ type slow struct {
 	heard  bool // it is not silent
 }
 
-// bench is what a spectrum is reckoned with, used again and again.
+// bench is what a spectrum is computed with, used again and again.
 type bench struct {
 	fft      *fourier.FFT
 	all      []float64 // a second before it is brought down

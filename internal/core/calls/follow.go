@@ -53,7 +53,7 @@ type FollowedMachine struct {
 	Over     []int // bars, from 1, in which what plays alone is more than it holds
 }
 
-// Follow reckons memory by bar for the music of a template. Each row is woken as long before its
+// Follow computes memory by bar for the music of a template. Each row is woken as long before its
 // entry as its load takes, since the loads of a machine come one after another, with a margin; it
 // stays until the end where memory allows, else it rests after it has played, those that play no
 // more first, then those whose next entry is farthest.
@@ -80,7 +80,7 @@ func Follow(t *template.Template, a FollowAsk) Following {
 	return out
 }
 
-// follower reckons one machine.
+// follower computes one machine.
 type follower struct {
 	t       *template.Template
 	ask     FollowAsk

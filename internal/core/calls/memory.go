@@ -204,7 +204,7 @@ func Beside(t *template.Template, wanted []template.ID) []template.ID {
 
 // Takes is the one amount that a set of instruments is said to take, on each machine, MiB:
 // with its players, beside what stays ready with any call, whatever is ready now. What a
-// call would change now is reckoned by Costs; what rows take by themselves is ReadyMiB.
+// call would change now is computed by Costs; what rows take by themselves is ReadyMiB.
 type Takes func(ids []template.ID) map[template.ID]float64
 
 // NewTakes prepares Takes for a template.

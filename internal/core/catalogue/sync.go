@@ -119,7 +119,7 @@ func Left(cat *template.Template, machines []template.ID) []change.Change {
 	return out
 }
 
-// differs tells whether there is a copy that is other than the original.
+// differs tells whether there is a copy that differs from the original.
 func differs[T any](copied, original *T) bool {
 	return copied != nil && copied != original && !reflect.DeepEqual(copied, original)
 }

@@ -36,7 +36,7 @@ func (p *Production) Written(c *Cue) bool {
 // written: with the director, in the usual list.
 const WrittenFrom = 2
 
-// Sums adds the cues up. today is the day from which is reckoned where the production does not
+// Sums adds the cues up. today is the day from which is computed where the production does not
 // say.
 func (p *Production) Sums(today time.Time) Sums {
 	rate := p.FrameRate()

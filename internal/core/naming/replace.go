@@ -27,7 +27,7 @@ const (
 // Fields lists every field.
 var Fields = []Field{RowNames, ShortNames, Notes, Articulations, SectionNames, BusNames, CallNames}
 
-// Search is what to find, and what to put in its stead.
+// Search is what to find, and what to put in its place.
 type Search struct {
 	Field      Field
 	Find       string

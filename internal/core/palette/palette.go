@@ -1,5 +1,5 @@
 // Package palette works out the colours of a template's tints on both themes,
-// finds what is wrong with them, and mends it. A template goes in; colours,
+// finds what is wrong with them, and fixes it. A template goes in; colours,
 // faults with figures, and palettes without these faults come out.
 package palette
 
@@ -211,7 +211,7 @@ func arcOf(hues []float64) float64 {
 
 // Mend is the template's palette without the faults that a palette can have:
 // neighbours are moved apart in lightness, strong colours made weaker, and those
-// on which no text reads made lighter. The error says what cannot be mended so.
+// on which no text reads made lighter. The error says what cannot be fixed that way.
 func Mend(t *template.Template) (template.Palette, error) {
 	p := t.ThePalette()
 	p.Tints = slices.Clone(p.Tints)

@@ -41,7 +41,7 @@ func TestEveryShippedPaletteIsSound(t *testing.T) {
 	require.Empty(t, palette.Check(base))
 }
 
-// Each fault is found, and mended in one step.
+// Each fault is found, and fixed in one step.
 func TestFaultsOfColours(t *testing.T) {
 	base := coretest.Orchestra(40, 1)
 	alike := template.StandardPalette()
@@ -70,8 +70,8 @@ func TestFaultsOfColours(t *testing.T) {
 	require.Contains(t, palette.Check(bright)[0].Message, "Winds looks like a rainbow: 5 colours")
 }
 
-// Whatever a palette is like: mended, it has no fault, or it says that it cannot
-// be mended.
+// Whatever a palette is like: fixed, it has no fault, or it says that it cannot
+// be fixed.
 func TestMendingMends(t *testing.T) {
 	base := coretest.Orchestra(8, 1)
 	rapid.Check(t, func(r *rapid.T) {

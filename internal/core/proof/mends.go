@@ -23,7 +23,7 @@ func (p Proof) of(code string, subject template.ID) int {
 const mostSteps = 4
 
 // Carry makes the change of a remedy with what follows for groups, returns and sends,
-// and tries it on a copy. What it would bring with it is mended in the same step, and
+// and tries it on a copy. What it would bring with it is fixed in the same step, and
 // said in the label of the change; one that leaves its mark there, or a new one, is
 // refused. The error is a *change.Refused that says why.
 func (p Proof) Carry(m Mark, r Remedy, mint template.Mint) (change.Batch, error) {
@@ -95,7 +95,7 @@ func (p Proof) added(now Proof) []Mark {
 	return out
 }
 
-// Remedies are those of a mark that mend it, by what they are when carried out, and
+// Remedies are those of a mark that fix it, by what they are when carried out, and
 // those that are for a person; with the place of each in the mark's list.
 func (p Proof) Remedies(m Mark) (mend []Remedy, at []int) {
 	n := 0

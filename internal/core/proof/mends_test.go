@@ -66,7 +66,7 @@ func TestEveryRemedyThatIsOfferedMends(t *testing.T) {
 }
 
 // A stem that is set to go to the mix alone stands alone in every fold: it is no
-// mistake, and there is nothing to mend.
+// mistake, and there is nothing to fix.
 func TestAStemThatStandsAloneCountsInEveryFold(t *testing.T) {
 	base := sound()
 	solo := base.StemsOf("fold-fine")[0].Clone()

@@ -204,7 +204,7 @@ func (h *hall) sizeOf(rows []*template.Instrument) float64 {
 }
 
 // pack shares rows out again when that may help. Where players' own memory takes more
-// than rows were reckoned with, so that somebody is left over, it is reserved.
+// than rows were computed with, so that somebody is left over, it is reserved.
 func (p *planner) pack(o Options) {
 	if len(o.Only) > 0 {
 		return

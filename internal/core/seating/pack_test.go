@@ -115,7 +115,7 @@ func TestPlansBeatFirstFit(t *testing.T) {
 	}
 }
 
-// Players that take memory of their own are reckoned with: nobody is left over where rows
+// Players that take memory of their own are computed with: nobody is left over where rows
 // and players fit together, and no machine is filled beyond its memory.
 func TestPlayersOwnMemoryIsReckonedWith(t *testing.T) {
 	sizes := make([]float64, 120)

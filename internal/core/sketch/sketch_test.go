@@ -156,7 +156,7 @@ func TestWishes(t *testing.T) {
 	require.Empty(t, Make(tm, Wish{BudgetMiB: 10}).Rows)
 }
 
-// What it says of memory is what calls reckon, and what is ready goes before.
+// What it says of memory is what calls compute, and what is ready goes before.
 func TestMemoryIsThatOfACall(t *testing.T) {
 	tm := orchestra(4)
 	rapid.Check(t, func(r *rapid.T) {

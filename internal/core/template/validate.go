@@ -66,7 +66,7 @@ var parts = []struct {
 	{(*validator).returnSets, []List{ReturnSets, Buses, Sections}},
 }
 
-// Parts says which parts of an edited template may be other than before.
+// Parts says which parts of an edited template may be different from before.
 type Parts struct {
 	Rows  []int         // positions of instruments that are changed
 	New   []int         // positions of instruments that are new

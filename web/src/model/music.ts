@@ -56,7 +56,7 @@ export const heard = (ask: MusicAsk, revision: number, called: number) =>
 
 export const keepCue = (ask: MusicAsk, name: string) => attempt(() => send(ask, true, name));
 
-/** print keeps a recorded file and puts it in an instrument's stead. */
+/** print keeps a recorded file and puts it in an instrument's place. */
 export function print(instrument: Id, file: File, call: Id) {
   const { path } = at().params;
   return attempt(() =>

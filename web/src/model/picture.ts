@@ -62,7 +62,7 @@ export function frameShown(film: Film, of: Reel, at: number | null): number {
 export const filmOf = (film: Film, cut: Id, reel: Id): Schemas["Film"] | undefined =>
   film.cuts.find((c) => c.id === cut)?.films[reel];
 
-// The clock: the frame that shows is reckoned from a moment at which it was known.
+// The clock: the frame that shows is computed from a moment at which it was known.
 let anchor = { frame: 0, at: 0 };
 let rate = 25; // frames a second
 let reel: Reel | undefined;

@@ -28,7 +28,7 @@ export const computed = {
   /** The templates of the studio; asked for again whenever they are looked at. */
   templates: () =>
     queryOptions({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/templates")), staleTime: 0 }),
-  /** marks without their remedies, or with those that were tried and mend. */
+  /** marks without their remedies, or with those that were tried and fix. */
   marks: (id: string, revision: number, called: number, count: number, tried: boolean) =>
     queryOptions({
       queryKey: ["marks", id, revision, called, count, tried],
