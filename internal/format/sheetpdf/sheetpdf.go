@@ -235,6 +235,10 @@ func (s *sheets) table(p handover.Page) {
 			s.headings(p)
 		}
 		y := s.pdf.GetY()
+		if p.Tint != "" {
+			s.fill(p.Tint)
+			s.pdf.Rect(margin-bracket-.8, y, bracket, high, "F")
+		}
 		if p.Divides(row) {
 			s.divider(row[0])
 			continue
@@ -242,10 +246,6 @@ func (s *sheets) table(p handover.Page) {
 		if n%2 == 1 { // a faint band, as fan-fold paper has
 			s.pdf.SetFillColor(243, 240, 229)
 			s.pdf.Rect(margin, y, inner, high, "F")
-		}
-		if p.Tint != "" {
-			s.fill(p.Tint)
-			s.pdf.Rect(margin-bracket-.8, y, bracket, high, "F")
 		}
 		if p.Indexed {
 			s.named = append(s.named, handover.Entry{Name: row[0], Page: s.pdf.PageNo()})
