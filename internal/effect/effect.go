@@ -47,7 +47,7 @@ type Effect interface {
 	Run(b *Block)
 	// Tail is how long it rings on after its input has ended, to -60 dB, s.
 	Tail() float64
-	// Late is by how much what comes out is later than what goes in, frames.
+	// Late is the delay from what goes in to what comes out, frames.
 	Late() int
 }
 
@@ -167,7 +167,7 @@ func (m *mixed) Run(b *Block) {
 	}
 }
 
-// nothing leaves sound as it is.
+// nothing is an effect that leaves sound as it is.
 type nothing struct{}
 
 func (nothing) Run(*Block)    {}

@@ -79,7 +79,7 @@ func newLimiter(e template.BusEffect, rate float64) *limiter {
 
 func (l *limiter) Tail() float64 { return 2 * lookAheadS }
 
-// Late is what the window and the true peak's own filter take.
+// Late is the delay of the window and of the true peak's own filter.
 func (l *limiter) Late() int { return l.ahead - 1 + dsp.OversampledLate }
 
 func (l *limiter) Run(b *Block) {

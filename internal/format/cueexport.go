@@ -14,7 +14,7 @@ import (
 	"fanfold/internal/format/wav"
 )
 
-// CueExport is a format in which the cues of a production leave.
+// CueExport is a format in which the cues of a production are exported.
 type CueExport struct {
 	Name      string // as on the command line
 	About     string
@@ -22,7 +22,7 @@ type CueExport struct {
 	MediaType string
 	// Write writes the cues of a reel, or of all where it is empty.
 	Write func(w io.Writer, p *cue.Production, reel cue.ID) error
-	// Left is what of the cues it does not hold, in words.
+	// Left is what it leaves out of the cues, in words.
 	Left func(p *cue.Production, reel cue.ID) []string
 }
 

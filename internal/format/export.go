@@ -27,7 +27,7 @@ import (
 	"fanfold/internal/format/templatefile"
 )
 
-// Export is one format a template leaves in.
+// Export is one format in which a template is exported.
 type Export struct {
 	Name      string // as on the command line
 	About     string
@@ -37,7 +37,7 @@ type Export struct {
 	Left      func(*template.Template) []string // what it does not hold, in words; nil for a sheet for people
 }
 
-// LeftOut is what of a template the format does not hold, in words.
+// LeftOut is what the format leaves out of a template, in words.
 func (e Export) LeftOut(t *template.Template) []string {
 	if e.Left == nil {
 		return nil

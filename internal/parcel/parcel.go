@@ -82,7 +82,7 @@ func (p *Parcel) Paths() [][]string {
 	return p.Folders.Paths(p.delivered())
 }
 
-// Write puts all of it into a bag and makes that whole.
+// Write puts all of it into a bag, and closes the bag.
 func (p *Parcel) Write(ctx context.Context, bag *bagit.Writer) error {
 	if len(p.Prints) == 0 {
 		return errors.New("nothing is handed over")

@@ -39,16 +39,16 @@ type Piece struct {
 	Samples wav.Samples
 	Long    bool    // RF64 from the start
 	Begin   int64   // where the files begin, samples since midnight
-	From    int64   // with what tick they begin
+	From    int64   // the tick they begin with
 	TrimDB  float64 // by which all files are louder, so that none goes beyond full scale
-	// Softer has all files softer by as much as it takes that none goes beyond full scale: the
+	// Softer makes all files softer by as much as it takes to keep them within full scale: the
 	// piece is played once to know.
 	Softer   bool
 	LeaveOut bool // rows that cannot sound are left out; otherwise nothing is printed
 	// Recording opens what was recorded over, by its SHA-256; it may be nil where nothing was.
 	Recording func(digest string) (*soundfile.Sound, error)
 	Title     string    // of the piece
-	Made      time.Time // that the files say; zero for none
+	Made      time.Time // that the files state; zero for none
 	// Progress is told how many seconds are printed, of about how many; it may be nil.
 	Progress func(done, of float64)
 
@@ -88,7 +88,7 @@ const (
 // quiet is what counts as having died away: -90 dBFS.
 var quiet = dsp.Amplitude(-90)
 
-// BytesOf is how much so many files take at most, bytes, to be told before it begins.
+// BytesOf is how much so many files take at most, bytes, to be shown before it begins.
 func (p *Piece) BytesOf(files int) int64 {
 	seconds := p.Score.Seconds(p.Score.End()) - p.Score.Seconds(p.From) + mostTailS
 	return int64(seconds*float64(p.RateHz)) * int64(2*p.Samples.Bytes()*files)
@@ -197,7 +197,7 @@ func (j *job) close() {
 	}
 }
 
-// prepare makes out who plays, and opens what they play.
+// prepare finds out who plays, and opens what they play.
 func (j *job) prepare() error {
 	s := j.Score
 	var rows []*template.Instrument

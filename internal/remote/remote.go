@@ -46,7 +46,7 @@ func Serve(ctx context.Context, a *app.App) {
 type server struct {
 	app    *app.App
 	open   map[uuid.UUID]*listener
-	failed map[uuid.UUID]int // ports that could not be had: said once
+	failed map[uuid.UUID]int // ports that could not be opened: reported once
 	done   sync.WaitGroup
 }
 

@@ -92,7 +92,7 @@ type source struct {
 }
 
 // NewGraph makes the graph from rows to a bus; an empty one is the mix, and no rows are all.
-// Effects that cannot run give nothing, and are told.
+// Effects that cannot run are silent, and are named.
 func NewGraph(f *fan.Fan, bus template.ID, rows []*template.Instrument, o effect.Options) (*Graph, []Silence, error) {
 	return NewGraphTo(f, []Tap{{Bus: bus}}, rows, o)
 }
@@ -200,7 +200,7 @@ func (g *Graph) Lanes() int { return g.lanes }
 // Tail is how long the graph rings on at most after its input has ended, s.
 func (g *Graph) Tail() float64 { return g.tail }
 
-// Late is by how much what comes out is later than what goes in, frames.
+// Late is the delay from what goes in to what comes out, frames.
 func (g *Graph) Late() int { return g.late }
 
 // Ways are those of a row into the lanes: its fader, its routes and its pan.

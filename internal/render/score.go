@@ -78,8 +78,8 @@ func NewScore(t, catalogue *template.Template, words *articulation.Vocabulary, t
 	return s
 }
 
-// stale takes the recording of a voice whose sound was recorded over; it is true where that is of
-// other notes, and told.
+// stale lets a voice that was recorded over play its recording. It is true where the recording is of
+// other notes: the voice is silent then, and says why.
 func (s *Score) stale(v *Voice) bool {
 	if !v.Home.Printed.Over() {
 		return false
@@ -92,7 +92,7 @@ func (s *Score) stale(v *Voice) bool {
 	return false
 }
 
-// Stale is why a row is silent whose recording is of other notes.
+// Stale is why a row is silent when its recording is of other notes.
 const Stale = "its recording is of other notes than it has now: record it over again, or let it play"
 
 // fingerprintHz is the rate at which messages are timed for a fingerprint.

@@ -41,9 +41,9 @@ type DeskConfig struct {
 	// a free port.
 	Host string
 	Port int
-	// TLS is what the embedded server says over TLS, before anything else. Nil for plain text.
+	// TLS is how the embedded server speaks TLS, from the first byte on. Nil for plain text.
 	TLS *tls.Config
-	// Name is under which hosts reach the embedded server, where Host stands for every address
+	// Name is the name by which hosts reach the embedded server, where Host stands for every address
 	// of the machine.
 	Name string
 	// External is the address of a NATS cluster to use instead of the
@@ -303,7 +303,7 @@ func (d *Desk) Hears() bool { return d.conn.IsConnected() }
 
 // Say tells other servers something under a topic; they hear it or not.
 func (d *Desk) Say(topic string, data []byte) {
-	_ = d.conn.Publish(peersSubject(topic), data) // it is said again
+	_ = d.conn.Publish(peersSubject(topic), data) // it will be repeated
 }
 
 // Hear is told what other servers say under a topic.

@@ -22,7 +22,7 @@ import (
 // The rows need not be ready; the samples of those that are not are read from the disk.
 type PerformAsk struct {
 	Session  string           `json:"session"`
-	Begin    bool             `json:"begin,omitempty"` // anew, from the start: rows and lanes are those of this ask
+	Begin    bool             `json:"begin,omitempty"` // from the start, with the rows and lanes of this ask
 	Lanes    int              `json:"lanes,omitempty"` // with Begin, 1..MostPerformLanes
 	Print    bool             `json:"print,omitempty"` // with Begin: in the quality of a print
 	RateHz   int              `json:"rate,omitempty"`  // with Begin: one of render.Rates; 0 is SoundRateHz

@@ -381,7 +381,7 @@ func (s *stage) blockFor(x *listener) (b SoundBlock, sounds bool) {
 	return b, true
 }
 
-// reasons tell of loads that somebody listens to why they, or a part of them, cannot sound.
+// reasons says why loads that somebody listens to, or parts of them, cannot sound.
 func (s *stage) reasons() map[string]string {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -11,7 +11,7 @@ type Patch struct {
 	Name     string
 	Zones    []Zone
 	Controls map[int]float64 // values that controllers start with, 0..127
-	// Notes say what of the file could not be taken as it says.
+	// Notes say what in the file could not be followed.
 	Notes   []string
 	Missing []string // samples that are not there, or cannot be read
 
@@ -161,7 +161,7 @@ type Filter struct {
 	Centre      float64
 }
 
-// index puts zones by their keys; the errors of a file are told by who read it.
+// index lists zones by their keys; errors in the file are reported where it is read.
 func (p *Patch) index() error {
 	p.first = -1
 	for n, z := range p.Zones {

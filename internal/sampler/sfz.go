@@ -10,7 +10,7 @@ import (
 	"fanfold/internal/format/sfz"
 )
 
-// mostMissing is how many missing samples of a patch are told by name.
+// mostMissing is how many missing samples of a patch are named.
 const mostMissing = 20
 
 // openSFZ opens an SFZ file. Samples that cannot be read are left out and told; the error

@@ -25,8 +25,8 @@ import (
 // MostFiles bounds the patch files of one scan.
 const MostFiles = 200_000
 
-// Version counts the ways files have been measured: what an older one measured is
-// measured again.
+// Version is raised when files are measured differently: what an older version measured
+// is measured again.
 const Version = 2
 
 // Found is one patch.
@@ -132,7 +132,7 @@ type scanner struct {
 	behind []Stamp                          // the files the present patch file is measured from
 	noted  map[string]bool                  // those of behind
 	parts  map[string]bool                  // files that others include
-	silent []silent                         // files that sound nothing, told unless others include them
+	silent []silent                         // files that sound nothing, reported unless others include them
 	told   map[string]bool                  // samples
 	zones  map[template.Source][]patch.Zone // nil when nobody asks
 	result Result
@@ -145,7 +145,7 @@ type sized struct {
 }
 
 // measure reads a patch file. What is not read whole is not kept, so that the
-// next scan tells of it again.
+// next scan reports it again.
 func (s *scanner) measure(name string) {
 	found, broken := len(s.result.Patches), len(s.result.Broken)
 	s.behind, s.noted = nil, map[string]bool{}
@@ -156,7 +156,7 @@ func (s *scanner) measure(name string) {
 	}
 }
 
-// tellSilent tells of files that sound nothing and that no other includes.
+// tellSilent reports files that sound nothing and that no other includes.
 func (s *scanner) tellSilent() {
 	for _, x := range s.silent {
 		if !s.parts[x.file] {
@@ -173,7 +173,7 @@ type silent struct {
 	samples      []string
 }
 
-// tellSamples tells of samples that cannot be read, each once.
+// tellSamples reports samples that cannot be read, each once.
 func (s *scanner) tellSamples(names []string) {
 	for _, name := range names {
 		if !s.told[name] {
@@ -183,7 +183,7 @@ func (s *scanner) tellSamples(names []string) {
 	}
 }
 
-// lacks tells whether a sample of the present patch file was told as broken
+// lacks tells whether a sample of the present patch file was reported as broken
 // for an earlier one.
 func (s *scanner) lacks() bool {
 	return slices.ContainsFunc(s.behind, func(b Stamp) bool { return s.sizes[b.File].err != nil })
@@ -222,7 +222,7 @@ func (s *scanner) broken(name string, err error) {
 	s.result.Broken = append(s.result.Broken, Broken{name, reasonOf(err)})
 }
 
-// reasonOf says why a file whose name is said already cannot be read.
+// reasonOf says why a file cannot be read; the caller has named it.
 func reasonOf(err error) string {
 	var at *fs.PathError
 	switch {
@@ -246,7 +246,7 @@ func (s *scanner) file(name string) {
 	}
 }
 
-// sfz measures one SFZ file. Samples that cannot be read are told once each;
+// sfz measures one SFZ file. Samples that cannot be read are reported once each;
 // the patch is measured without them.
 func (s *scanner) sfz(name string) error {
 	file, err := sfz.Read(s.folder, name)

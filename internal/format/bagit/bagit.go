@@ -1,5 +1,5 @@
 // Package bagit writes and checks bags (RFC 8493) as zip archives or folders: files with a
-// manifest of their SHA-256, so that whoever receives them can see that all came, and came whole.
+// manifest of their SHA-256, so that whoever receives them can see that all arrived, undamaged.
 // Files go in, one after the other; an archive comes out, of zip64 where it grows beyond 4 GiB, or
 // a folder.
 package bagit
@@ -34,7 +34,7 @@ type Writer struct {
 	tags  []string // of the manifest of tag files
 }
 
-// NewWriter begins a bag in a folder of that name; at is the day that it says.
+// NewWriter begins a bag in a folder of that name; at is its date.
 func NewWriter(w io.Writer, root string, at time.Time) *Writer {
 	return &Writer{to: &archive{zip.NewWriter(w), root, at}, at: at, known: map[string]bool{}}
 }
@@ -104,8 +104,8 @@ const (
 	payload     = "data/"
 )
 
-// Add puts a file in, under a path with slashes within the bag. Sound does not pack, and is
-// stored as it is.
+// Add puts a file in, under a path with slashes within the bag. WAV and FLAC
+// files hardly get smaller and are stored as they are; others are compressed.
 func (b *Writer) Add(name string, from io.Reader) error {
 	if clean := path.Clean("/" + name)[1:]; clean != name || name == "" || strings.ContainsAny(name, "\\\r\n") {
 		return fmt.Errorf("write a bag: %q cannot be a path in it", name)
@@ -128,7 +128,7 @@ func (b *Writer) Add(name string, from io.Reader) error {
 	return nil
 }
 
-// encoded writes a path as manifests have it: a percent sign stands for itself by its number.
+// encoded writes a path as manifests do: a percent sign as %25.
 func encoded(name string) string { return strings.ReplaceAll(name, "%", "%25") }
 
 func decoded(name string) string {

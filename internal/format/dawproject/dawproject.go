@@ -241,7 +241,7 @@ type signaturePoint struct {
 
 func number(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
-// builder gives every thing an XML ID: those of tracks stay the same for the same template.
+// builder gives everything an XML ID: those of tracks stay the same for the same template.
 type builder struct {
 	ids      map[template.ID]string // of tracks
 	channels map[template.ID]string // of tracks that have one already

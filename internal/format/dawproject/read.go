@@ -286,7 +286,7 @@ func (r *reader) join(list []*session.Track) {
 	}
 }
 
-// float reads a number; what is none is other.
+// float reads a number; what is not one becomes other.
 func float(text string, other float64) float64 {
 	x, err := strconv.ParseFloat(strings.TrimSpace(text), 64)
 	if err != nil || math.IsNaN(x) || math.Abs(x) > 1e12 {
@@ -390,7 +390,7 @@ func (r *reader) lanes(l *lanes, on, unit string, deep int) {
 	r.here(on, l.Notes, len(l.Audio), len(l.Points), len(l.Video), unit, window{to: math.Inf(1)})
 }
 
-// window is what is heard of a clip: content from one place to another, beats, laid so much later.
+// window is what is heard of a clip: its content from one place to another, moved later, all in beats.
 type window struct{ from, to, later float64 }
 
 func (r *reader) clips(list *clips, on, unit string, w window, deep int) {

@@ -23,7 +23,7 @@ import (
 // MaxBytes bounds a list.
 const MaxBytes = 32 << 20
 
-// Note is something about a line that a person should know; 0 for the list as a whole.
+// Note is something about a line that a person should know; Line is 0 for the list as a whole.
 type Note struct {
 	Line int    `json:"line"`
 	Text string `json:"text"`
@@ -70,7 +70,7 @@ type fact struct {
 	sped  bool  // a line told its speed
 }
 
-// Read reads a list at a frame rate, which lists do not tell. The error is a *Bad, or one of r.
+// Read reads a list at a frame rate, which lists do not state. The error is a *Bad, or one of r.
 func Read(r io.Reader, rate timecode.Rate) (List, error) {
 	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {

@@ -373,7 +373,7 @@ func reduced(a, b int64) (int64, int64) {
 	return a / x, b / x
 }
 
-// start is the timecode of the first frame; empty where it cannot be told.
+// start is the timecode of the first frame; empty where the file does not say.
 func (r *reader) start(t *track) string {
 	var data [4]byte
 	if t.first <= 0 || t.first+4 > r.size {

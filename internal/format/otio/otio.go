@@ -138,7 +138,7 @@ func limited(s string) string {
 	return s
 }
 
-// told is the list with what there is to say of it.
+// told is the list with the notes on it.
 func (x *reader) told() List {
 	schemas := make([]string, 0, len(x.unknown))
 	for name := range x.unknown {

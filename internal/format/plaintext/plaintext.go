@@ -1,4 +1,4 @@
-// Package plaintext makes one kind of text of the many that files come in.
+// Package plaintext turns the many kinds of text that files come in into one.
 // Bytes go in; UTF-8 with lines ended by LF comes out.
 package plaintext
 

@@ -56,7 +56,7 @@ type List struct {
 	reads []int // the positions of the columns that are read
 }
 
-// ErrTooLarge is returned for a list beyond MaxBytes.
+// ErrTooLarge is returned for a list larger than MaxBytes.
 var ErrTooLarge = fmt.Errorf("the list is larger than %d MiB; split it", MaxBytes>>20)
 
 // Unreadable is the error of a file that is not a row list at all.

@@ -23,7 +23,7 @@ type File struct {
 	Instruments int
 	Samples     []Sample
 	SampleBytes int64 // of the whole smpl chunk
-	// Notes say what of the file was not taken as it says, such as samples that reach
+	// Notes say what in the file was not followed, such as samples that reach
 	// beyond its sound.
 	Notes   []string
 	soundAt int64 // of the smpl chunk, bytes

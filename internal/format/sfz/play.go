@@ -133,7 +133,7 @@ func ReadSounds(folder fs.FS, name string) (*Instrument, error) {
 	return p.sounds, nil
 }
 
-// mostNames bounds how many opcodes that are passed over are told by name.
+// mostNames bounds how many opcodes that are passed over are named.
 const mostNames = 200
 
 func (in *Instrument) passOver(opcode string) {

@@ -1,7 +1,7 @@
 // Package sfz reads SFZ files: text that names samples and says when they
 // sound. A folder and a file's name in it go in; the regions, with everything
 // they inherit, come out. Includes are followed within the folder only. A file
-// costs memory and time in proportion to its length, within bounds told by name.
+// costs memory and time in proportion to its length, within bounds that are named below.
 package sfz
 
 import (

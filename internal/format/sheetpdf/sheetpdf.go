@@ -41,7 +41,7 @@ const (
 // WriteBook writes pages as a book: the first of them, its cover, lists the contents with the numbers of
 // the pages they begin on, and an index comes last. Equal pages give equal bytes.
 func WriteBook(w io.Writer, title string, pages []handover.Page) error {
-	first := draw(title, pages, nil) // how long it is does not hang on the numbers
+	first := draw(title, pages, nil) // its length does not depend on the numbers
 	index := handover.Index(first.named)
 	if len(index.Rows) > 0 {
 		index.Follows = len(index.Rows) <= shortIndex

@@ -39,7 +39,7 @@ func (e *Bad) Error() string { return fmt.Sprintf("MIDI file, byte %d: %s", e.At
 // File is what a Standard MIDI File holds.
 type File struct {
 	Tracks []Track
-	// Notes say what of the file was not read as the standard has it, or left out.
+	// Notes say what in the file does not follow the standard, or was left out.
 	Notes []string
 }
 

@@ -24,7 +24,7 @@ type Recutting struct {
 
 // Recut says what became of the notes of a file.
 type Recut struct {
-	Notes   int // that are there still
+	Notes   int // that are still there
 	Gone    int // that were taken out
 	Shorter int // that end at a seam
 	Texts   int // that were taken out
@@ -45,7 +45,7 @@ func WriteRecut(w io.Writer, r io.Reader, x Recutting) (Recut, error) {
 	if err != nil {
 		return Recut{}, fmt.Errorf("read MIDI file: %w", err)
 	}
-	if _, err := Read(bytes.NewReader(data)); err != nil { // all that is wrong with it is told there
+	if _, err := Read(bytes.NewReader(data)); err != nil { // it reports all that is wrong
 		return Recut{}, err
 	}
 	ticks, tracks, err := (&parser{data: data}).raw()

@@ -1,6 +1,6 @@
 // Package soundfile reads a sound file of any kind that Fanfold reads, from its beginning to
 // its end: WAV and FLAC, and two files of one channel as one of two. A file goes in; what it
-// says of itself, and its samples piece by piece, come out.
+// says about itself, and its samples piece by piece, come out.
 package soundfile
 
 import (

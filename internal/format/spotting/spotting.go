@@ -293,7 +293,7 @@ func Hits(r io.Reader, rate timecode.Rate, mapping map[string]string) (List, []c
 
 // Changes reads a list of changes of a cut at a frame rate: where each is in the film as it was;
 // how much goes there, how much is added. A change in one column is added, or goes with a minus.
-// A wrong line is told with the others, and then nothing is taken.
+// If any line is wrong, all that are wrong are reported and nothing is taken.
 func Changes(r io.Reader, rate timecode.Rate) ([]cut.Edit, error) {
 	list, lines, err := read(r, OfChanges, nil)
 	if err != nil {

@@ -29,7 +29,7 @@ func Write(w io.Writer, d handover.Drawing) error {
 	return nil
 }
 
-// Within is a drawing as an element of a page, as wide as there is room, or so wide at most, px.
+// Within is a drawing as an element of a page, as wide as there is room but no wider than most, px.
 func Within(d handover.Drawing, most int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg viewBox="0 0 %g %g" role="img" aria-label="%s" style="width:100%%;max-width:%dpx" font-family="inherit">`, d.Wide, d.High, escape(d.Title), most)

@@ -45,7 +45,7 @@ const (
 	broadcastVersion = 2
 )
 
-// notMeasured stands for a loudness that is not told: Tech 3285, version 2, 2.4.
+// notMeasured stands for a loudness that is not stated: Tech 3285, version 2, 2.4.
 const notMeasured = 0x7fff
 
 // mostHistoryBytes bounds the coding history that is read and written.
@@ -112,7 +112,7 @@ func plain(text string, most int) string {
 // before its time reference.
 func readBroadcast(chunk *bounded.Reader) *Broadcast {
 	raw := chunk.Bytes(min(chunk.Left(), bextBytes+mostHistoryBytes))
-	body := bounded.New(bytes.NewReader(raw), int64(len(raw))) // its errors are its own: the sound is there
+	body := bounded.New(bytes.NewReader(raw), int64(len(raw))) // an error here is not one of the sound
 	text := func(size int64) string {
 		b, _, _ := bytes.Cut(body.Bytes(size), []byte{0})
 		return strings.TrimSpace(strings.ToValidUTF8(string(b), "?"))
