@@ -32,7 +32,7 @@ type castAsk struct {
 }
 
 type performAsk struct {
-	Number int                      `json:"number"` // of this play, that its sound bears
+	Number int                      `json:"number"` // of this play, that its sound is marked with
 	Bar    int                      `json:"bar"`
 	From   *float64                 `json:"from"` // the second to begin with, in place of a bar
 	Hand   map[string][]template.ID `json:"hand"`

@@ -72,7 +72,7 @@ func (a *App) Begin(ctx context.Context, p Person, name string, from From) (db.D
 // and takes on folds, return sets and settings, too.
 func partOf(t, there *template.Template, from From) (change.Change, error) {
 	t.Folds, t.ReturnSets, t.Settings = slices.Clone(there.Folds), slices.Clone(there.ReturnSets), there.Settings
-	t.Settings.Seating.Wishes, t.Settings.RemotePort = nil, 0 // they are of what is there
+	t.Settings.Seating.Wishes, t.Settings.RemotePort = nil, 0 // they are about rows that are not here
 	within := func(s template.ID) bool {
 		return slices.ContainsFunc(there.Ancestry(s), func(a *template.Section) bool { return slices.Contains(from.Sections, a.ID) })
 	}

@@ -20,7 +20,7 @@ import (
 type Piece struct {
 	Title string // empty when it has none
 	Parts []PiecePart
-	Notes []string // what of the file was left out, or read otherwise than it says
+	Notes []string // what in the file was left out, or read differently
 }
 
 // PiecePart is one part of a piece.

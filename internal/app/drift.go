@@ -62,7 +62,7 @@ func (h *Hot) BringSession(ctx context.Context, p Person, name string, r io.Read
 	if err != nil {
 		return uuid.Nil, err
 	}
-	defer func() { _ = spool.Close() }() // of no more use
+	defer func() { _ = spool.Close() }() // no longer needed
 	if size > MaxSessionBytes {
 		return uuid.Nil, refused("", "the file is larger than %d GiB; save the session without its recordings", MaxSessionBytes>>30)
 	}
@@ -152,7 +152,7 @@ func (h *Hot) PutSessionRight(ctx context.Context, p Person, id uuid.UUID, picks
 	if err != nil {
 		return nil, err
 	}
-	defer func() { _ = in.Close() }() // of no more use
+	defer func() { _ = in.Close() }() // no longer needed
 	s, err := parsed(ctx, func() (session.Session, error) { return dawproject.Read(in, size) })
 	if err != nil {
 		return nil, refused("", "%s cannot be corrected: %s", row.Name, err)

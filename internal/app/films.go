@@ -208,7 +208,7 @@ func (f *Film) unkept(ctx context.Context, p Person, c cue.Change) error {
 		if set, ok := op.Set["music"]; ok {
 			data = fmt.Appendf(nil, `{"music":%s}`, set)
 		}
-		if len(data) == 0 || json.Unmarshal(data, &with) != nil || with.Music == nil { // what is wrong with it is told when it is applied
+		if len(data) == 0 || json.Unmarshal(data, &with) != nil || with.Music == nil { // what is wrong with it is reported when it is applied
 			continue
 		}
 		if !f.app.store.RecordingKept(ctx, p.Studio, with.Music.Digest) {

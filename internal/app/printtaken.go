@@ -41,7 +41,7 @@ func (a *App) TakeFile(ctx context.Context, p Person, id uuid.UUID, name string,
 	if err != nil {
 		return err
 	}
-	defer func() { _ = spool.Close() }() // of no more use
+	defer func() { _ = spool.Close() }() // no longer needed
 	if _, err := soundfile.Open(spool, size); err != nil {
 		return refused("", "%s: %s; choose a WAV or FLAC file", name, err)
 	}

@@ -177,7 +177,7 @@ type MachineState struct {
 	Online    bool        `json:"online"`
 	UsedMiB   float64     `json:"usedMib"`
 	LimitMiB  float64     `json:"limitMib"`
-	OthersMiB float64     `json:"othersMib"` // of that, what other templates hold, or shall hold
+	OthersMiB float64     `json:"othersMib"` // of that, what other templates hold, or should hold
 	Crowded   int         `json:"crowded"`   // calls that would fit without what others hold there
 	LeftMs    int64       `json:"leftMs"`    // until everything called there is ready, as its host expects
 	Voices    int         `json:"voices"`    // that sound now

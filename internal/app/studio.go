@@ -154,7 +154,7 @@ func (x *StudioArchive) audio(ctx context.Context, bag *bagit.Writer) error {
 		if err != nil {
 			return err
 		}
-		name := path.Join("audio", digest+".wav") // its ending says that it does not pack
+		name := path.Join("audio", digest+".wav") // its ending says not to compress it
 		if err := bag.Add(name, io.NewSectionReader(src, 0, src.Bytes)); err != nil {
 			return err
 		}

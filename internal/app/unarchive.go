@@ -86,7 +86,7 @@ func (a *App) TakeArchive(ctx context.Context, p Person, r io.Reader) (OpenedArc
 	if err != nil {
 		return OpenedArchive{}, err
 	}
-	defer func() { _ = spool.Close() }() // of no more use
+	defer func() { _ = spool.Close() }() // no longer needed
 	return a.OpenArchive(ctx, p, spool, size)
 }
 
@@ -98,7 +98,7 @@ func spooled(r io.Reader) (audiostore.Spool, int64, error) {
 	}
 	size, err := io.Copy(spool, r)
 	if err != nil {
-		_ = spool.Close() // of no more use
+		_ = spool.Close() // no longer needed
 		if errors.Is(err, syscall.ENOSPC) {
 			err = errDiskFull
 		}
@@ -287,7 +287,7 @@ func (x *opening) audio(ctx context.Context, f archivedFile) error {
 	if err != nil {
 		return fmt.Errorf("open an archive: %w", err)
 	}
-	defer func() { _ = spool.Close() }() // of no more use
+	defer func() { _ = spool.Close() }() // no longer needed
 	if _, err := io.Copy(spool, io.LimitReader(r, f.Bytes)); err != nil {
 		return fmt.Errorf("%s: %w", f.File, err)
 	}

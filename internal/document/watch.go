@@ -93,7 +93,7 @@ func (w *Watchers) told(e Event, show func()) {
 	show()
 	w.revision = e.Revision
 	if w.deltas = append(w.deltas, e); len(e.Data) > largestKept || e.Name == Reset {
-		w.deltas = nil // who missed it loads the document anew, which takes no longer
+		w.deltas = nil // who missed it loads the document again, which takes no longer
 	}
 	if len(w.deltas) > keptDeltas {
 		w.deltas = append([]Event{}, w.deltas[len(w.deltas)-keptDeltas:]...)

@@ -36,7 +36,7 @@ func (s *Store) RecordingKeep(ctx context.Context, studio uuid.UUID, r io.Reader
 	if err != nil {
 		return "", fmt.Errorf("keep a recording: %w", err)
 	}
-	defer func() { _ = errors.Join(spool.Close(), os.Remove(spool.Name())) }() // of no more use
+	defer func() { _ = errors.Join(spool.Close(), os.Remove(spool.Name())) }() // no longer needed
 	head := make([]byte, recordingPart)
 	n, err := io.ReadFull(r, head)
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {

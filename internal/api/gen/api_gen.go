@@ -1078,7 +1078,7 @@ type CastReport struct {
 	Revision *int64     `json:"revision,omitempty"`
 	Title    string     `json:"title"`
 
-	// Unread what of a line cannot be read
+	// Unread what in a line cannot be read
 	Unread []Unread `json:"unread"`
 }
 
@@ -1167,7 +1167,7 @@ type CompileReport struct {
 	Messages []TriedMessage `json:"messages"`
 	Missing  []string       `json:"missing"`
 
-	// Notes what of the file was left out, or read otherwise than it says
+	// Notes what in the file was left out, or read differently
 	Notes    []string      `json:"notes"`
 	Outside  int           `json:"outside"`
 	Part     int           `json:"part"`
@@ -1309,7 +1309,7 @@ type DeliveredPrint = app.DeliveredPrint
 type Delivering struct {
 	Id openapi_types.UUID `json:"id"`
 
-	// Secret of the link, told once; empty for none
+	// Secret of the link, shown once; empty for none
 	Secret string `json:"secret"`
 }
 
@@ -1392,7 +1392,7 @@ type Drift struct {
 	// Id of the session file
 	Id openapi_types.UUID `json:"id"`
 
-	// Left what of the session is not read
+	// Left what in the session is not read
 	Left      []string          `json:"left"`
 	Questions []SessionQuestion `json:"questions"`
 
@@ -2071,7 +2071,7 @@ type MovesAsk struct {
 	Mib     *float64     `json:"mib,omitempty"`
 	Riser   *int         `json:"riser,omitempty"`
 
-	// Take make the moves; otherwise only tell
+	// Take make the moves; otherwise only show them
 	Take bool `json:"take"`
 }
 
@@ -2105,7 +2105,7 @@ type MusicReport struct {
 	Cost CallCost `json:"cost"`
 	Name string   `json:"name"`
 
-	// Notes what of the file was left out, or read otherwise than it says
+	// Notes what in the file was left out, or read differently
 	Notes []string    `json:"notes"`
 	Parts []MusicPart `json:"parts"`
 
@@ -2134,7 +2134,7 @@ type NamedRow struct {
 	Short       string `json:"short"`
 	ShortBefore string `json:"shortBefore"`
 
-	// Twice another row of its section would bear the name
+	// Twice another row of its section would have the same name
 	Twice bool `json:"twice"`
 }
 
@@ -2318,7 +2318,7 @@ type PaletteReport struct {
 	// Mended the colours of the tints
 	Mended *Palette `json:"mended,omitempty"`
 
-	// Why why it cannot be mended
+	// Why why it cannot be put right
 	Why *string `json:"why,omitempty"`
 }
 
@@ -3125,7 +3125,7 @@ type SmallSet struct {
 	// Mib with their players, MiB
 	Mib float64 `json:"mib"`
 
-	// Most what all rows of the template would be worth
+	// Most what all rows of the template are worth together
 	Most float64 `json:"most"`
 
 	// Revision once it is kept
@@ -3242,7 +3242,7 @@ type StartAsk struct {
 	Click *bool `json:"click,omitempty"`
 	Cues  []Id  `json:"cues"`
 
-	// Own anew as they were started, with what they took of later changes
+	// Own again as they were started, with the later changes they took
 	Own *bool `json:"own,omitempty"`
 
 	// Template that of each cue where it is missing
@@ -3290,7 +3290,7 @@ type SwapAsk struct {
 	Layer bool `json:"layer"`
 	Patch Id   `json:"patch"`
 
-	// Take do it; otherwise only tell
+	// Take do it; otherwise only show what it would do
 	Take bool `json:"take"`
 }
 
@@ -3312,7 +3312,7 @@ type TakeChangeAsk struct {
 
 // TakeCutAsk defines model for TakeCutAsk.
 type TakeCutAsk struct {
-	// Choices which proposal each cue follows, the first where nothing is said; -1 leaves it as it is
+	// Choices which proposal each cue follows, the first unless said; -1 leaves it as it is
 	Choices map[string]int `json:"choices"`
 }
 
@@ -3409,7 +3409,7 @@ type TranslatedRow struct {
 
 // Translation defines model for Translation.
 type Translation struct {
-	// Notes what of the file was left out, or read otherwise than it says
+	// Notes what in the file was left out, or read differently
 	Notes []string         `json:"notes"`
 	Parts []TranslatedPart `json:"parts"`
 }
@@ -3651,7 +3651,7 @@ type InviteJSONBody struct {
 
 // MakeCredentialJSONBody defines parameters for MakeCredential.
 type MakeCredentialJSONBody struct {
-	// Days how long it is good; 0 or none for ever
+	// Days how long it is valid; 0 or none for ever
 	Days     *int               `json:"days,omitempty"`
 	Machine  Id                 `json:"machine"`
 	Template openapi_types.UUID `json:"template"`
@@ -3815,7 +3815,7 @@ type ShorthandParams struct {
 
 // EndStudioJSONBody defines parameters for EndStudio.
 type EndStudioJSONBody struct {
-	// Name the name of the studio, so that it is meant
+	// Name the name of the studio, to show that it is meant
 	Name string `json:"name"`
 }
 
@@ -3914,7 +3914,7 @@ type SmallJSONBody struct {
 	// Keep keep it as a call of that name
 	Keep *string `json:"keep,omitempty"`
 
-	// Without wants that are not wanted, by name
+	// Without wishes that do not count, by name
 	Without *[]string `json:"without,omitempty"`
 
 	// Words whatever these say, wanted as much as what is wanted most
@@ -4171,7 +4171,7 @@ type MarksParams struct {
 	// Count how many marks are listed; 300 unless said
 	Count *int `form:"count,omitempty" json:"count,omitempty"`
 
-	// Tried try every remedy on a copy, and list just those that mend
+	// Tried try every remedy on a copy, and list just those that clear their mark
 	Tried *bool `form:"tried,omitempty" json:"tried,omitempty"`
 }
 

@@ -35,7 +35,7 @@ type Settings struct {
 	RateHz      int      `json:"rateHz"`      // of its samples, 8,000..192,000
 	Numbering   string   `json:"numbering"`   // of cues: {reel}, {number}, {number:2}
 	Statuses    []string `json:"statuses"`    // of cues, in the order in which they come; the last is done
-	MinutesADay float64  `json:"minutesADay"` // of music that are written, 0..60; 0 reckons nothing
+	MinutesADay float64  `json:"minutesADay"` // of music that are written, 0..60; 0 estimates nothing
 	Begin       string   `json:"begin"`       // the day from which is computed, yyyy-mm-dd; empty is today
 	Cut         ID       `json:"cut"`         // the one that the cues stand in; empty for none
 	Files       string   `json:"files"`       // how printed files are called: a pattern with filename.Fields; empty is filename.DefaultPattern

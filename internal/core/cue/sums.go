@@ -21,8 +21,8 @@ type Sums struct {
 	Whole    Sum    `json:"whole"`
 	Reels    []Sum  `json:"reels"`
 	Statuses []Sum  `json:"statuses"`
-	Days     int    `json:"days"` // until all is written, at so many minutes a day; 0 when nothing is reckoned
-	Done     string `json:"done"` // the day on which it is, yyyy-mm-dd; empty when nothing is reckoned
+	Days     int    `json:"days"` // until all is written, at so many minutes a day; 0 when nothing is estimated
+	Done     string `json:"done"` // the day on which it is, yyyy-mm-dd; empty when nothing is estimated
 }
 
 // Written tells whether a cue's music is written: it has come as far as the status after the

@@ -147,7 +147,7 @@ func (m *maker) fill(ask Ask) error {
 	return nil
 }
 
-// desk fills the rows of a desk: each patch once, what comes besides after them.
+// desk fills the rows of a desk: each patch once, extra ones after them.
 func (m *maker) desk(d *desk, choices []casting.Choice, libraries map[template.ID]bool) error {
 	playing := map[template.ID]template.ID{} // a row, by its patch
 	var besides []template.ID

@@ -80,7 +80,7 @@ type converter struct {
 	pattern string
 	mint    Mint
 	made    []change.Change
-	touched []template.ID // rows that need a seat computed anew
+	touched []template.ID // rows that need their seat computed again
 }
 
 func (c *converter) apply(x change.Change) error {

@@ -24,7 +24,7 @@ type Named struct {
 	Name, Short string
 	Kept        bool // named by hand, and left so
 	KeptShort   bool
-	Twice       bool // another row of its section bears the name then
+	Twice       bool // another row of its section then has the name
 }
 
 // Name works out what rows would be called. Short names are unique in the

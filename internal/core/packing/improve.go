@@ -28,7 +28,7 @@ func (s *Solver) Improve() bool {
 	}
 	s.rounds++
 	switch {
-	case s.worth != nil && s.rounds%(later*s.long()) == 0: // all began anew
+	case s.worth != nil && s.rounds%(later*s.long()) == 0: // all started again
 		return s.pass(s.largest(1))
 	case len(s.left) > 0 && s.rounds%4 == 1:
 		if s.makeRoom() {
@@ -75,7 +75,7 @@ func (s *Solver) pick() []int {
 	return out
 }
 
-// anew fills bins anew, and takes that back when it is no better.
+// anew fills bins from scratch, and takes that back when it is no better.
 func (s *Solver) anew(bins []int) bool {
 	if len(bins) == 0 {
 		return false

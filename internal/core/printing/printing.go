@@ -30,7 +30,7 @@ type Wanted struct {
 type Plan struct {
 	Files []Wanted // stems in the order of the list, then the mix, and as it is heard where something runs on it
 	Folds []audit.Fold
-	// LimitedGain is what runs on the mix besides limiting it, linear; 0 where it does more
+	// LimitedGain is the gain of the mix apart from the limiter, linear; 0 where it does more
 	// than a gain.
 	LimitedGain float64
 	OnMix       []string // what runs on the mix, for people

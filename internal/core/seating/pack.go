@@ -11,7 +11,7 @@ import (
 
 // packer shares rows among machines as items among bins: memory in every set that must
 // fit, seats, and heavy ones are what a row needs and a machine has. What a riser
-// wants besides - output pairs, ports and players - is found out when the rows take
+// also wants - output pairs, ports and players - is found out when the rows take
 // their seats there.
 type packer struct {
 	p      *planner

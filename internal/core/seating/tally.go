@@ -41,7 +41,7 @@ func (x spreadOf) uneven(n int) float64 {
 // wish knows where the sections of a wish sit.
 type wish struct {
 	template.Wish
-	places map[riserKey][]int // rows of each section; one figure for all that shall be together
+	places map[riserKey][]int // rows of each section; one figure for all that should be together
 }
 
 type wishedBy struct {

@@ -56,7 +56,7 @@ var Changes = struct {
 	Instrument      float64 // to take another instrument
 	Percussion      float64 // to go to another instrument or take other sticks
 	Breath          float64 // to take one
-	Pedal           float64 // to tune a kettledrum anew
+	Pedal           float64 // to retune a kettledrum
 }{MuteIn: 3, MuteOut: 2, Pluck: .4, Bow: .6, Instrument: 6, Percussion: 2, Breath: .3, Pedal: 3}
 
 // Kettledrums is how many a timpanist has. Common practice, no source.

@@ -15,7 +15,7 @@ type Desk struct {
 // Plays is how an instrument is played.
 type Plays struct {
 	Desks []Desk
-	Also  []string // what can be asked of it besides
+	Also  []string // what can be asked of it as well
 }
 
 // Can tells whether an articulation can be asked of the instrument.

@@ -25,7 +25,7 @@ type Bus struct {
 	Kind    BusKind     `json:"kind"`
 	Name    string      `json:"name"`
 	Fold    ID          `json:"fold,omitempty"`    // stems only: the fold it belongs to
-	Section ID          `json:"section,omitempty"` // whose tint it bears
+	Section ID          `json:"section,omitempty"` // whose tint it has
 	GainDB  float64     `json:"gainDb"`            // the fader, dB, MinGainDB..MaxGainDB
 	Process string      `json:"process,omitempty"` // processing on it, in words; empty when it only sums
 	Number  int         `json:"number,omitempty"`  // 1..MaxNumber, each one once; 0 when it has none

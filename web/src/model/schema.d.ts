@@ -44,7 +44,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description one's own password becomes another; all other sessions end */
+        /** @description changes one's own password; all other sessions end */
         put: operations["ChangePassword"];
         post?: never;
         delete?: never;
@@ -96,7 +96,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description codes are asked for at sign-in from now on; the spare codes are told once */
+        /** @description codes are asked for at sign-in from now on; the spare codes are shown once */
         put: operations["UseCodes"];
         /** @description a key for the codes of an authenticator app; nothing asks for them before one is given */
         post: operations["StartCodes"];
@@ -115,7 +115,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description codes are asked for no more */
+        /** @description codes are no longer asked for */
         post: operations["EndCodes"];
         delete?: never;
         options?: never;
@@ -167,7 +167,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description a passkey is worth nothing from now on */
+        /** @description a passkey no longer lets anybody in */
         delete: operations["RemovePasskey"];
         options?: never;
         head?: never;
@@ -370,7 +370,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description a member becomes something else */
+        /** @description a member gets another role */
         put: operations["SetRole"];
         post?: never;
         /** @description a member leaves the studio; what they did stays theirs */
@@ -406,7 +406,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description somebody is invited by a link that is good once */
+        /** @description somebody is invited by a link that works once */
         post: operations["Invite"];
         delete?: never;
         options?: never;
@@ -1005,7 +1005,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description move seats and shift who sits there to the next ones, or tell who would make way */
+        /** @description move seats and shift who sits there to the next ones, or show who would make way */
         post: operations["ShiftSeats"];
         delete?: never;
         options?: never;
@@ -1390,7 +1390,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description what of the template a format does not hold, in words */
+        /** @description what a format leaves out of the template, in words */
         get: operations["ExportLeft"];
         put?: never;
         post?: never;
@@ -1459,7 +1459,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description undoes one earlier change alone */
+        /** @description undoes one earlier change by itself */
         post: operations["TakeBackOne"];
         delete?: never;
         options?: never;
@@ -1715,7 +1715,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description who a line of orchestra shorthand names, and what of it cannot be read */
+        /** @description who a line of orchestra shorthand names, and what in it cannot be read */
         get: operations["Shorthand"];
         put?: never;
         post?: never;
@@ -1887,7 +1887,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description puts sections and rows in order, or gathers them into sections anew; without take it only tells what that means */
+        /** @description puts sections and rows in order, or gathers them into sections again; without take it only shows what that means */
         post: operations["Order"];
         delete?: never;
         options?: never;
@@ -1904,7 +1904,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description names rows by a pattern; without take it only tells what they would be called */
+        /** @description names rows by a pattern; without take it only shows what they would be called */
         post: operations["NameRows"];
         delete?: never;
         options?: never;
@@ -1921,7 +1921,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description finds and replaces text; without take it only tells what would be replaced */
+        /** @description finds and replaces text; without take it only shows what would be replaced */
         post: operations["ReplaceText"];
         delete?: never;
         options?: never;
@@ -2004,7 +2004,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description notes that somebody looks at the template, and tells what others changed since the visit before */
+        /** @description notes that somebody looks at the template, and says what others changed since their last visit */
         post: operations["Looked"];
         delete?: never;
         options?: never;
@@ -2633,7 +2633,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description undoes one earlier change alone */
+        /** @description undoes one earlier change by itself */
         post: operations["TakeBackOneOfProduction"];
         delete?: never;
         options?: never;
@@ -2665,7 +2665,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description what of the cues a format does not hold, in words */
+        /** @description what a format leaves out of the cues, in words */
         get: operations["CuesLeft"];
         put?: never;
         post?: never;
@@ -4288,7 +4288,7 @@ export interface components {
             limitMib: number;
             /**
              * Format: double
-             * @description what other templates hold, or shall hold
+             * @description what other templates hold, or should hold
              */
             othersMib: number;
             /** @description calls that would fit there without what others hold */
@@ -4758,7 +4758,7 @@ export interface components {
             riser?: number;
             /** Format: double */
             mib?: number;
-            /** @description make the moves; otherwise only tell */
+            /** @description make the moves; otherwise only show them */
             take: boolean;
         };
         SeatingMoves: {
@@ -4885,7 +4885,7 @@ export interface components {
              * @description of the template, once it is kept
              */
             revision?: number;
-            /** @description what of the file was left out, or read otherwise than it says */
+            /** @description what in the file was left out, or read differently */
             notes: string[];
             call?: components["schemas"]["Id"];
             parts: components["schemas"]["MusicPart"][];
@@ -5008,7 +5008,7 @@ export interface components {
                 message: string;
             }[];
             mended?: components["schemas"]["Palette"];
-            /** @description why it cannot be mended */
+            /** @description why it cannot be put right */
             why?: string;
         };
         /** @description how rows are named */
@@ -5041,7 +5041,7 @@ export interface components {
             /** @description named by hand, and left so */
             kept: boolean;
             keptShort: boolean;
-            /** @description another row of its section would bear the name */
+            /** @description another row of its section would have the same name */
             twice: boolean;
         };
         ReplacedTexts: {
@@ -5188,7 +5188,7 @@ export interface components {
             /** @description rows and sections that stand in another order */
             elsewhere: string[];
             questions: components["schemas"]["SessionQuestion"][];
-            /** @description what of the session is not read */
+            /** @description what in the session is not read */
             left: string[];
             /** @description how many rows were found, by mark, name, moved and place */
             found: {
@@ -5309,7 +5309,7 @@ export interface components {
         };
         Translation: {
             parts: components["schemas"]["TranslatedPart"][];
-            /** @description what of the file was left out, or read otherwise than it says */
+            /** @description what in the file was left out, or read differently */
             notes: string[];
         };
         TranslatedPart: {
@@ -5412,7 +5412,7 @@ export interface components {
             worth: number;
             /**
              * Format: double
-             * @description what all rows of the template would be worth
+             * @description what all rows of the template are worth together
              */
             most: number;
             /**
@@ -6020,7 +6020,7 @@ export interface components {
             patch: components["schemas"]["Id"];
             /** @description play it beside those there are */
             layer: boolean;
-            /** @description do it; otherwise only tell */
+            /** @description do it; otherwise only show what it would do */
             take: boolean;
         };
         Swapped: {
@@ -6124,7 +6124,7 @@ export interface components {
             chosen: components["schemas"]["CastPlayer"][];
         };
         CastReport: {
-            /** @description what of a line cannot be read */
+            /** @description what in a line cannot be read */
             unread: components["schemas"]["Unread"][];
             title: string;
             list: components["schemas"]["Id"];
@@ -6141,7 +6141,7 @@ export interface components {
             missing: string[];
             outside: number;
             switches: number;
-            /** @description what of the file was left out, or read otherwise than it says */
+            /** @description what in the file was left out, or read differently */
             notes: string[];
         };
         CompilePart: {
@@ -6230,7 +6230,7 @@ export interface components {
             begin: string;
             /** @description the one that the cues stand in; empty for none */
             cut: string;
-            /** @description how printed files are called, a pattern; empty is the usual one */
+            /** @description how printed files are named, a pattern; empty is the usual one */
             files: string;
             /** @description the rate, as a ratio; with drop, timecode leaves out numbers */
             frame: {
@@ -6322,7 +6322,7 @@ export interface components {
         Delivering: {
             /** Format: uuid */
             id: string;
-            /** @description of the link, told once; empty for none */
+            /** @description of the link, shown once; empty for none */
             secret: string;
         };
         DeliveredFile: {
@@ -6853,7 +6853,7 @@ export interface components {
             reels: components["schemas"]["CueSum"][];
             statuses: components["schemas"]["CueSum"][];
             days: number;
-            /** @description the day on which all is written; empty when nothing is reckoned */
+            /** @description the day on which all is written; empty when nothing is estimated */
             done: string;
         };
         CueChangeAsk: {
@@ -7005,7 +7005,7 @@ export interface components {
             }[];
         };
         TakeCutAsk: {
-            /** @description which proposal each cue follows, the first where nothing is said; -1 leaves it as it is */
+            /** @description which proposal each cue follows, the first unless said; -1 leaves it as it is */
             choices: {
                 [key: string]: number;
             };
@@ -7104,7 +7104,7 @@ export interface components {
             call?: string;
             /** @description with a track of clicks */
             click?: boolean;
-            /** @description anew as they were started, with what they took of later changes */
+            /** @description again as they were started, with the later changes they took */
             own?: boolean;
         };
         FollowedMusic: {
@@ -7818,7 +7818,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    /** @description the name of the studio, so that it is meant */
+                    /** @description the name of the studio, to show that it is meant */
                     name: string;
                 };
             };
@@ -9608,7 +9608,7 @@ export interface operations {
             query?: {
                 /** @description how many marks are listed; 300 unless said */
                 count?: number;
-                /** @description try every remedy on a copy, and list just those that mend */
+                /** @description try every remedy on a copy, and list just those that clear their mark */
                 tried?: boolean;
             };
             header?: never;
@@ -12449,7 +12449,7 @@ export interface operations {
                 "application/json": {
                     /** Format: double */
                     budgetMib: number;
-                    /** @description wants that are not wanted, by name */
+                    /** @description wishes that do not count, by name */
                     without?: string[];
                     /** @description whatever these say, wanted as much as what is wanted most */
                     words?: string[];
@@ -12603,7 +12603,7 @@ export interface operations {
                     /** Format: uuid */
                     template: string;
                     machine: components["schemas"]["Id"];
-                    /** @description how long it is good; 0 or none for ever */
+                    /** @description how long it is valid; 0 or none for ever */
                     days?: number;
                 };
             };
