@@ -230,7 +230,7 @@ func tellProof(out io.Writer, r *audit.Report, folder *recorded.Folder, matches 
 			sign = " "
 		}
 		switch n := more[k]; {
-		case n == 0: // told already
+		case n == 0: // reported already
 			continue
 		case n > 1:
 			fmt.Fprintf(out, "%s %-14s %s, and in %d more places\n", sign, m.Code, m.Message, n-1)

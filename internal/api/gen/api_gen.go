@@ -1787,7 +1787,7 @@ type ImportReport struct {
 	Stated      []string          `json:"stated"`
 	Stems       []string          `json:"stems"`
 
-	// Told what the list says of a patch in several ways, and what is taken
+	// Told where lines disagree about a patch, and what is taken
 	Told      []ListProblem `json:"told"`
 	Unmatched []string      `json:"unmatched"`
 
@@ -2411,7 +2411,7 @@ type PatchListReport struct {
 	Revision *int64        `json:"revision,omitempty"`
 	Same     int           `json:"same"`
 
-	// Told what the list says of a patch in several ways, and what is taken
+	// Told where lines disagree about a patch, and what is taken
 	Told []ListProblem `json:"told"`
 
 	// Unsure a size of a list that may be read in two ways; nothing is taken until decimal says which
@@ -3914,7 +3914,7 @@ type SmallJSONBody struct {
 	// Keep keep it as a call of that name
 	Keep *string `json:"keep,omitempty"`
 
-	// Without wishes that do not count, by name
+	// Without wants that are left out, by name
 	Without *[]string `json:"without,omitempty"`
 
 	// Words whatever these say, wanted as much as what is wanted most

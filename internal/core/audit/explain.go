@@ -228,10 +228,10 @@ func (n *null) causes(columns []column, fit []float64, energy float64) (out []ca
 }
 
 const (
-	// tinyGain is by how much a stem must differ to be told, a thousandth of a dB, and
+	// tinyGain is by how much a stem must differ to be named, a thousandth of a dB, and
 	// tinyShare how much of what is left it must explain.
 	tinyGain, tinyShare = 1e-4, 1e-3
-	// lateShare is how much of a stem must come at another time to be told.
+	// lateShare is how much of a stem must come at another time to be named.
 	lateShare = .1
 )
 

@@ -24,7 +24,7 @@ type Taken struct {
 	Added   int
 	Updated int
 	Same    int
-	Told    []intake.Problem // what a list says of a patch in several ways; its lines are taken
+	Told    []intake.Problem // where lines of a list disagree about a patch; they are taken
 	Unsure  *intake.Doubt    // a size of a list that may be read in two ways; nil for none
 }
 

@@ -18,7 +18,7 @@ type FindAsk struct {
 	HighBPM   float64
 	StartWays float64 // frames by which the music may begin earlier or later, 0..48
 	Beats     int     // in a bar, 1..32
-	Most      int     // how many are told; 0 is ten
+	Most      int     // how many are listed; 0 is ten
 }
 
 // MostHits bounds the hits that tempi are looked for.

@@ -15,7 +15,7 @@ type Dependants struct {
 	Instruments []*template.Instrument // that feed it directly
 	Buses       []*template.Bus        // that feed it
 	Rules       int                    // stem rules that name it
-	Orphaned    []*template.Instrument // that would reach the mix no more without it
+	Orphaned    []*template.Instrument // that would no longer reach the mix without it
 	Silenced    []*template.Instrument // that would lose a part of what they give the mix
 	Offers      []*template.Bus        // that could take over, the likeliest first
 }

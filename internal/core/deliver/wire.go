@@ -17,7 +17,7 @@ type wiring struct {
 	mint    template.Mint
 	assign  map[template.ID]template.ID // stems to be given
 	stems   []*template.Bus             // of each instrument; nil for none
-	moved   []bool                      // its stem is another than before
+	moved   []bool                      // its stem has changed
 	put     change.Put
 	wires   change.Connect
 	number  func(b *template.Bus) int

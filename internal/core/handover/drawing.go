@@ -51,7 +51,7 @@ type Shape struct {
 	Size     float64 // of words, in the drawing's unit
 	Anchor   Anchor
 	Turned   bool   // words run downwards
-	Title    string // what it is, for who points at it
+	Title    string // what it is, shown when pointed at
 	Heavy    bool   // words in bold
 }
 

@@ -85,7 +85,7 @@ type Report struct {
 	Machines    []string `json:"machines"`
 	Patches     int      `json:"patches"`
 	Stated      []string `json:"stated"` // the defaults used, in words
-	// Told is what the list says of a patch in several ways, and what was taken. Its
+	// Told is where lines of the list disagree about a patch, and what was taken. Their
 	// rows come in.
 	Told []Problem `json:"told"`
 }

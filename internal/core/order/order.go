@@ -36,7 +36,7 @@ func (b By) Gathers() bool { return b == Role || b == RoleOfAll || b == Library 
 
 // Plan is an order to be looked at before it is taken.
 type Plan struct {
-	Change change.Change      // nil when all stand so already
+	Change change.Change      // nil when everything is in that order already
 	After  *template.Template // as it would be
 	Moved  int                // rows that would stand elsewhere
 	Made   []string           // sections that would be made, by path

@@ -34,7 +34,7 @@ var Doings = []struct {
 	Doing Doing
 	Least Role // the least role that may
 	Words string
-	Not   string // what who may not is told
+	Not   string // what those are told who may not
 }{
 	{Look, Reader, "look, listen and take out", "look at this"},
 	{Change, Assistant, "change templates, libraries and productions, and run the machines", "change anything or run the machines"},

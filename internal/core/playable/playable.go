@@ -527,7 +527,7 @@ func (c *checker) together() {
 		for _, n := range notes {
 			open = slices.DeleteFunc(open, func(o voiced) bool { return o.to <= n.from+overlap || o.line == n.line && o.key == n.key })
 			open = append(open, n)
-			alone := 0 // who is told of by the line itself
+			alone := 0 // of its own line, which is reported by itself
 			for _, o := range open {
 				if o.line == n.line {
 					alone++

@@ -43,7 +43,7 @@ func (p Plan) Change() change.Change {
 
 // Options of a plan.
 type Options struct {
-	Fresh  bool          // forget the seats there are, but for those set by hand; defaults to keeping the sound ones
+	Fresh  bool          // forget the seats there are, but for those set by hand; defaults to keeping the valid ones
 	Only   []template.ID // place just these, all others stay; empty places everyone
 	Held   Held          // what other templates hold on the machines: new seats leave it to them
 	Rounds int           // of improvement; 0 takes as many as suit the size, less than 0 none

@@ -33,7 +33,7 @@ type Reading struct {
 	There *template.Template // the template as the session has it
 	Ask   []Question         // what is unsure, with what was taken
 	Found map[How]int        // how many rows were found, and how
-	Left  []string           // what of the session a template does not hold, in words
+	Left  []string           // what a template leaves out of the session, in words
 }
 
 // Question is something that a session does not say.

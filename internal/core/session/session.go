@@ -23,7 +23,7 @@ type Session struct {
 	Metres  []Metre  `json:"metres"` // likewise
 	Markers []Marker `json:"markers,omitempty"`
 	Flat    bool     `json:"flat,omitempty"` // it knows no folders, colours, levels and ways: a MIDI file
-	Left    []string `json:"left,omitempty"` // what a session cannot say, or what of it is not read, in words
+	Left    []string `json:"left,omitempty"` // what a session cannot say, or what in it is not read, in words
 }
 
 // WithoutNotes is the session without the notes of its tracks; how many tracks have some is told in

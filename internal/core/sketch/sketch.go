@@ -19,7 +19,7 @@ import (
 // Wish says what a sketch should have and do without.
 type Wish struct {
 	BudgetMiB float64              // for all together, MiB
-	Without   []string             // wants that are not wanted, by name
+	Without   []string             // wants that are left out, by name
 	Words     []string             // whatever these words say: wanted as much as what is wanted most
 	Ready     map[template.ID]bool // who is ready now: preferred where all else is the same
 }

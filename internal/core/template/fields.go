@@ -45,7 +45,7 @@ type Fields struct {
 type Field struct {
 	Key   string // in JSON, in lists of changes and on the wire
 	Words string // what people call it
-	Reads Aspect // what of the proof looks at it
+	Reads Aspect // which parts of the proof look at it
 	Own   Whose  // the row's, or its sound's
 	Told  Told   // how browsers hear of it
 	access

@@ -5493,7 +5493,7 @@ export interface components {
             unmatched: string[];
             columns: string[];
             problems: components["schemas"]["ListProblem"][];
-            /** @description what the list says of a patch in several ways, and what is taken */
+            /** @description where lines disagree about a patch, and what is taken */
             told: components["schemas"]["ListProblem"][];
             instruments: number;
             sections: string[];
@@ -6166,7 +6166,7 @@ export interface components {
             added: number;
             updated: number;
             same: number;
-            /** @description what the list says of a patch in several ways, and what is taken */
+            /** @description where lines disagree about a patch, and what is taken */
             told: components["schemas"]["ListProblem"][];
             problems: components["schemas"]["ListProblem"][];
             columns: string[];
@@ -12449,7 +12449,7 @@ export interface operations {
                 "application/json": {
                     /** Format: double */
                     budgetMib: number;
-                    /** @description wishes that do not count, by name */
+                    /** @description wants that are left out, by name */
                     without?: string[];
                     /** @description whatever these say, wanted as much as what is wanted most */
                     words?: string[];
