@@ -34,7 +34,7 @@ const offline: Problem = {
   detail: say.theServerDoesNotAnswerTry,
 };
 
-/** What is said of a change whose answer never came. */
+/** The message for a change whose answer never came. */
 const unknown = say.theServerDoesNotAnswerStop;
 
 /** answer unwraps what the server said, or throws a Refusal. */

@@ -33,7 +33,7 @@ export function whyNoPasskeys() {
   return isSecureContext ? "" : say.passkeysWorkOverHttpsOnly;
 }
 
-/** fromDevice asks a device; whoever turns away there is told so. */
+/** fromDevice asks a device; whoever cancels there is told so. */
 async function fromDevice(ask: () => Promise<Credential | null>): Promise<Schemas["Device"]> {
   let said: Credential | null = null;
   try {

@@ -179,7 +179,7 @@ export async function setStatus(ids: readonly Id[], status: string) {
   );
 }
 
-/** sayCuesLeft tells what of the cues a format does not hold. */
+/** sayCuesLeft says what a format leaves out of the cues. */
 export const sayCuesLeft = (id: Id, format: string, reel?: Id) =>
   sayLeft(() =>
     answer(

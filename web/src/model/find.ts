@@ -19,8 +19,8 @@ export function textOf(...parts: string[]): Text {
   return ` ${[...words, ...skeletons, ...firsts].join(" ")}`;
 }
 
-/** asked is what tells of a text whether every word of a question begins one of
- * its words: "spic vln" finds "Violins 1 spiccato". */
+/** asked tests whether every word of a question begins one of a
+ * text's words: "spic vln" finds "Violins 1 spiccato". */
 export function asked(question: string): (text: Text) => boolean {
   const words = wordsOf(question).map((w) => ` ${w}`);
   return (text) => words.every((w) => text.includes(w));
@@ -121,7 +121,7 @@ function aroundText(around: string): Text {
 
 const knownWords = new WeakMap<readonly Term[], ReadonlyMap<string, string>>();
 
-/** otherWords are what an articulation is called besides, by each of its names. */
+/** otherWords are the other names of an articulation, by each of its names. */
 function otherWords(terms: readonly Term[]): ReadonlyMap<string, string> {
   const before = knownWords.get(terms);
   if (before) return before;

@@ -12,7 +12,7 @@ const say = words.sight;
 export type Sightline = Schemas["Sightline"];
 export type SightSet = "all" | "sections" | "ready" | "buses" | "stems";
 
-/** What of the template shows, and how. */
+/** Which rows and buses show, and how. */
 export interface Shown {
   only: ReadonlySet<Id> | null; // null shows everybody
   order: Sightline["order"];

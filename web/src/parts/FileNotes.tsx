@@ -1,7 +1,7 @@
 import { words } from "./words";
 
 const say = words.fileNotes;
-/** FileNotes says what of a file was left out, or read differently from what it says. */
+/** FileNotes says what in a file was left out, or read differently. */
 export function FileNotes({ notes }: { notes: string[] }) {
   if (notes.length === 0) return null;
   return (

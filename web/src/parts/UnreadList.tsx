@@ -1,6 +1,6 @@
 import type { Schemas } from "../model/api";
 
-/** UnreadList points at what of a line cannot be read; the rest of it is kept. */
+/** UnreadList points at what in a line cannot be read; the rest of it is kept. */
 export function UnreadList({ list }: { list: Schemas["Unread"][] }) {
   return (
     <>

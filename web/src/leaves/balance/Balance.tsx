@@ -169,7 +169,7 @@ export function Balance() {
   );
 }
 
-/** Before tells of rows that play something else than what was measured. */
+/** Before names rows that play something other than what was measured. */
 function Before({ rows }: { rows: readonly Id[] }) {
   return (
     <div className="flex items-center gap-2 border-line border-b px-3 py-1.5" data-part="measured-before">
@@ -192,7 +192,7 @@ function Before({ rows }: { rows: readonly Id[] }) {
   );
 }
 
-/** Changed lists the rows that sound other than the last time. */
+/** Changed lists the rows that sound different from last time. */
 function Changed({ rows, close }: { rows: Measuring["changed"]; close: () => void }) {
   return (
     <section className="border-line border-b px-3 py-2" aria-label={say.changedSinceTheLastTime} data-part="changed">

@@ -5,7 +5,7 @@ import { words } from "./words";
 
 const say = words.headroomView;
 
-/** HeadroomView tells what each call comes to in the mix when all of it plays. */
+/** HeadroomView shows the level of each call in the mix when all of it plays. */
 export function HeadroomView({ calls }: { calls: readonly Schemas["Headroom"][] }) {
   const sheet = useApp((s) => s.sheet)!;
   const scale = 340;

@@ -8,7 +8,7 @@ const say = words.micsDialog;
 
 const figure = (x: number, unit: string) => `${x.toFixed(1).replace("-", "−")} ${unit}`;
 
-/** MicsDialog tells which microphone positions bring a row nearest to the others of its kind,
+/** MicsDialog shows which microphone positions bring a row nearest to the others of its kind,
  * and lets it be heard through them. */
 export function MicsDialog({ close }: { close: () => void }) {
   const [id] = useState(() => get().anchor ?? [...get().selection][0] ?? "");

@@ -123,7 +123,7 @@ export function ByBarDialog({ close }: { close: () => void }) {
 
 const firstNames = 8;
 
-/** Names shows the first few names, and all of them on demand. */
+/** Names shows the first few names, and all of them when asked. */
 function Names({ names }: { names: readonly string[] }) {
   const [all, setAll] = useState(false);
   const most = all ? names.length : firstNames;

@@ -27,7 +27,7 @@ const dustOf = (id: string, revision: number, since: string) =>
     retry: false,
   });
 
-/** DustDialog tells what no cue has played, what that costs, and what is always called together. */
+/** DustDialog shows what no cue has played, what that costs, and what is always called together. */
 export function DustDialog({ close }: { close: () => void }) {
   const sheet = useApp((s) => s.sheet)!;
   const [since, setSince] = useState("");
@@ -167,7 +167,7 @@ function partsOf(sheet: Sheet, rows: Dust["rows"]): Part[] {
   return [...out].map(([name, rows]) => ({ name, rows }));
 }
 
-/** Aside tells what is set aside already, and who of it is missed. */
+/** Aside lists what is set aside already, and which of it is asked for. */
 function Aside({ sheet, dust, close }: { sheet: Sheet; dust: Dust; close: () => void }) {
   if (dust.aside.length === 0) return null;
   const names = dust.missed.map((id) => sheet.instruments.byId.get(id)?.name).slice(0, 4);

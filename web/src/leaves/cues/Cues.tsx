@@ -182,7 +182,7 @@ function Add({ film }: { film: Film }) {
   );
 }
 
-/** What cues leave in. */
+/** The formats in which cues are written. */
 const formats: [string, string][] = [
   ["list", say.listOfCues],
   ["edl", say.eventListCmx3600],

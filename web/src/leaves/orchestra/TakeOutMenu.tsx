@@ -8,7 +8,7 @@ import { words } from "./words";
 
 const say = words.takeOutMenu;
 
-/** leftOf is what of the template a format does not hold. */
+/** leftOf is what a format leaves out of the template. */
 const leftOf = (format: string) => {
   const path = { id: get().sheet!.id, format };
   return answer(api.GET("/api/templates/{id}/export/{format}/left", { params: { path } }));
@@ -24,7 +24,7 @@ const file = (format: string, text: string): Doing => ({
   },
 });
 
-/** takeOut is everything that a template leaves in. */
+/** takeOut is every format in which a template is written. */
 export const takeOut: readonly Action[] = [
   {
     text: say.handbook,

@@ -15,8 +15,8 @@ interface Props {
   choose: (r: Ribbon) => void;
 }
 
-/** Dashes along the outline of a send are dear to draw; with more ribbons than
- * this, sends are told by their faintness alone. */
+/** Dashes along the outline of a send take long to draw; with more ribbons than
+ * this, sends are only fainter. */
 const mostDashed = 300;
 
 /** A picture of up to this size is drawn once; of a larger one, what lies
